@@ -1,0 +1,167 @@
+// Package client speaks the control API of a running Rapid Mimic. The command
+// line is built on it, and so can tests be.
+//
+// There is one file for each resource. Errors are *problem.Error where the
+// service said what is wrong, with the code problem.Unreachable when it did
+// not answer at all. A Client is safe for concurrent use.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+// DefaultURL is where a service listens unless told otherwise.
+const DefaultURL = "http://127.0.0.1:7400"
+
+// Client talks to one environment.
+type Client struct {
+	base string
+	http *http.Client
+}
+
+// New builds a client for the control address of an environment, such as
+// http://127.0.0.1:7400.
+func New(base string) (*Client, error) {
+	u, err := url.Parse(base)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, problem.New(problem.Invalid, "%q is not the address of an environment; it should look like %s", base, DefaultURL)
+	}
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.ResponseHeaderTimeout = 2 * time.Minute
+	return &Client{base: strings.TrimSuffix(base, "/"), http: &http.Client{Transport: transport}}, nil
+}
+
+// Close ends idle connections.
+func (c *Client) Close() { c.http.CloseIdleConnections() }
+
+// URL is the address the client talks to.
+func (c *Client) URL() string { return c.base }
+
+// path joins and escapes the parts of an API path.
+func path(parts ...string) string {
+	var b strings.Builder
+	b.WriteString("/api/v1")
+	for _, part := range parts {
+		b.WriteString("/" + url.PathEscape(part))
+	}
+	return b.String()
+}
+
+type request struct {
+	method, path string
+	query        url.Values
+	body         []byte
+	header       http.Header
+}
+
+// send returns the response of a request that succeeded; its body is open.
+func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
+	target := c.base + r.path
+	if len(r.query) > 0 {
+		target += "?" + r.query.Encode()
+	}
+	req, err := http.NewRequestWithContext(ctx, r.method, target, bytes.NewReader(r.body))
+	if err != nil {
+		return nil, fmt.Errorf("build request: %w", err)
+	}
+	for name, values := range r.header {
+		req.Header[name] = values
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		var wrapped *url.Error
+		if errors.As(err, &wrapped) {
+			err = wrapped.Err
+		}
+		return nil, problem.New(problem.Unreachable, "no Rapid Mimic answers at %s: %v", c.base, err)
+	}
+	if resp.StatusCode < 400 {
+		return resp, nil
+	}
+	defer resp.Body.Close()
+	return nil, readProblem(resp)
+}
+
+func readProblem(resp *http.Response) error {
+	text, err := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
+	if err != nil {
+		return fmt.Errorf("read answer: %w", err)
+	}
+	var p api.Problem
+	if json.Unmarshal(text, &p) != nil || p.Code == "" {
+		return problem.New(problem.Internal, "%s answered %s, which is not Rapid Mimic's API", resp.Request.URL, resp.Status)
+	}
+	return &problem.Error{Code: p.Code, Detail: p.Detail, Items: p.Errors}
+}
+
+// do sends a request and reads a JSON answer into a T.
+func do[T any](ctx context.Context, c *Client, r request) (out T, err error) {
+	resp, err := c.send(ctx, r)
+	if err != nil {
+		return out, err
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode == http.StatusNoContent {
+		return out, nil
+	}
+	if err := json.NewDecoder(resp.Body).Decode(&out); err != nil {
+		return out, fmt.Errorf("read answer of %s: %w", r.path, err)
+	}
+	return out, nil
+}
+
+// text sends a request and returns the answer as it stands.
+func (c *Client) text(ctx context.Context, r request) ([]byte, error) {
+	resp, err := c.send(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	return io.ReadAll(resp.Body)
+}
+
+// all reads every page of a list.
+func all[T any](ctx context.Context, c *Client, r request) ([]T, error) {
+	items := []T{}
+	r.query = url.Values{"limit": {"1000"}}
+	for {
+		list, err := do[api.List[T]](ctx, c, r)
+		if err != nil {
+			return nil, err
+		}
+		items = append(items, list.Items...)
+		if list.Next == "" {
+			return items, nil
+		}
+		r.query.Set("after", list.Next)
+	}
+}
+
+// Status returns the state of the whole environment.
+func (c *Client) Status(ctx context.Context) (api.Status, error) {
+	return do[api.Status](ctx, c, request{method: http.MethodGet, path: path("status")})
+}
+
+func yamlAnswer() http.Header { return http.Header{"Accept": {"application/yaml"}} }
+
+func ifMatch(tag string) http.Header {
+	if tag == "" {
+		return nil
+	}
+	return http.Header{"If-Match": {tag}}
+}

@@ -1,0 +1,265 @@
+// Package app is the composition root: it builds every part of a running
+// service, owns all goroutines, and stops them in order.
+//
+// Starting: store, catalog, call log, engine, listeners. Stopping goes the
+// other way, so that calls in flight are finished and every finished call is
+// in the log before the store closes.
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"github.com/gofrs/flock"
+	"golang.org/x/sync/errgroup"
+
+	"rapidmimic/internal/calllog"
+	"rapidmimic/internal/config"
+	"rapidmimic/internal/console"
+	"rapidmimic/internal/control"
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/metrics"
+	"rapidmimic/internal/store"
+	"rapidmimic/internal/traffic"
+)
+
+// Version of the binary; the build sets it.
+var Version = "dev"
+
+// stopWithin is how long calls in flight may take once a stop was asked for.
+const stopWithin = 5 * time.Second
+
+// Run runs a service until ctx ends and everything has stopped. ready is
+// called once, when calls are answered.
+func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func(config.Addresses)) error {
+	if err := cfg.Check(); err != nil {
+		return err
+	}
+	if cfg.OpenControl && !config.IsLoopback(cfg.Control) {
+		logger.Warn("the control address is open: whoever reaches it can change everything", "control", cfg.Control)
+	}
+	unlock, err := lockData(cfg.Data)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	a := &app{config: cfg, logger: logger, started: time.Now()}
+	if err := a.listen(); err != nil {
+		return err
+	}
+	defer a.closeListeners()
+	if err := a.build(ctx); err != nil {
+		return err
+	}
+	runErr := a.run(ctx, ready)
+	return errors.Join(runErr, a.store.Close())
+}
+
+type app struct {
+	config  config.Config
+	logger  *slog.Logger
+	started time.Time
+
+	controlListener, trafficListener net.Listener
+	control, traffic                 *http.Server
+	stopStreams                      context.CancelFunc
+
+	store *store.Store
+	log   *calllog.Log
+	ready atomic.Bool
+}
+
+// lockData makes sure that the data folder can be written to and that no other
+// service uses it.
+func lockData(folder string) (unlock func(), err error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("data folder %s cannot be made: %w (--data names another)", folder, cause(err))
+	}
+	lock := flock.New(filepath.Join(folder, "lock"))
+	locked, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("data folder %s cannot be written to: %w (--data names another)", folder, cause(err))
+	}
+	if !locked {
+		return nil, fmt.Errorf("data folder %s is in use by another Rapid Mimic (--data names another)", folder)
+	}
+	return func() { _ = lock.Unlock() }, nil
+}
+
+// cause is the reason without the path, which the message names already.
+func cause(err error) error {
+	var path *os.PathError
+	if errors.As(err, &path) {
+		return path.Err
+	}
+	return err
+}
+
+func (a *app) listen() (err error) {
+	if a.controlListener, err = listen(a.config.Control, "--control"); err != nil {
+		return err
+	}
+	if a.trafficListener, err = listen(a.config.Traffic, "--traffic"); err != nil {
+		a.closeListeners()
+		return err
+	}
+	return nil
+}
+
+func listen(address, flag string) (net.Listener, error) {
+	listener, err := net.Listen("tcp", address)
+	switch {
+	case errors.Is(err, syscall.EADDRINUSE):
+		return nil, fmt.Errorf("%s %s is taken by another program (%s names another address)", flag, address, flag)
+	case errors.Is(err, syscall.EACCES):
+		return nil, fmt.Errorf("%s %s is not allowed to you: ports below 1024 need more rights (%s names another address)", flag, address, flag)
+	case err != nil:
+		return nil, fmt.Errorf("%s %s cannot be listened on: %w", flag, address, err)
+	}
+	return listener, nil
+}
+
+func (a *app) closeListeners() {
+	for _, l := range []net.Listener{a.controlListener, a.trafficListener} {
+		if l != nil {
+			_ = l.Close() // closed already after an ordinary stop
+		}
+	}
+}
+
+// baseURL is how a listener is reached; one that listens everywhere is reached
+// on this machine.
+func baseURL(l net.Listener) string {
+	address := l.Addr().(*net.TCPAddr)
+	if address.IP.IsUnspecified() {
+		return fmt.Sprintf("http://127.0.0.1:%d", address.Port)
+	}
+	return "http://" + address.String()
+}
+
+func (a *app) build(ctx context.Context) (err error) {
+	if a.store, err = store.Open(ctx, a.config.Data); err != nil {
+		return fmt.Errorf("data folder %s: %w", a.config.Data, err)
+	}
+	if err := a.assemble(ctx); err != nil {
+		return errors.Join(err, a.store.Close())
+	}
+	return nil
+}
+
+func (a *app) assemble(ctx context.Context) error {
+	definitions, err := catalog.Open(ctx, a.store)
+	if err != nil {
+		return err
+	}
+	secret, err := a.store.Secret(ctx, "masking")
+	if err != nil {
+		return err
+	}
+	a.log, err = calllog.Open(ctx, calllog.Config{
+		Store: a.store, Masker: call.NewMasker(secret), Logger: a.logger,
+		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
+	})
+	if err != nil {
+		return err
+	}
+	seed, err := randomSeed()
+	if err != nil {
+		return err
+	}
+	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed})
+	a.traffic = &http.Server{
+		Handler:           traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
+	}
+	streams, stopStreams := context.WithCancel(context.Background())
+	a.stopStreams = stopStreams
+	a.control = &http.Server{
+		Handler: control.New(control.Config{
+			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger,
+			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
+			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
+		}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
+		BaseContext: func(net.Listener) context.Context { return streams },
+	}
+	return nil
+}
+
+func count(snapshot *catalog.Snapshot) (services, mappings int) {
+	for _, s := range snapshot.Services() {
+		services++
+		mappings += len(s.Mappings)
+	}
+	return services, mappings
+}
+
+func randomSeed() (int64, error) {
+	var b [8]byte
+	if _, err := rand.Read(b[:]); err != nil {
+		return 0, fmt.Errorf("draw a seed: %w", err)
+	}
+	return int64(binary.LittleEndian.Uint64(b[:]) >> 1), nil
+}
+
+func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
+	logCtx, stopLog := context.WithCancel(context.WithoutCancel(ctx))
+	var logDone errgroup.Group
+	logDone.Go(func() error { return a.log.Run(logCtx) })
+
+	servers, serving := errgroup.WithContext(ctx)
+	servers.Go(func() error { return serve(a.traffic, a.trafficListener) })
+	servers.Go(func() error { return serve(a.control, a.controlListener) })
+	a.ready.Store(true)
+	addresses := config.Addresses{Control: baseURL(a.controlListener), Traffic: baseURL(a.trafficListener), Data: a.config.Data}
+	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,
+		"note", "positions, counters and draws begin anew with each start")
+	ready(addresses)
+
+	<-serving.Done()
+	a.ready.Store(false)
+	stopErr := a.stop()
+	serveErr := servers.Wait()
+	stopLog()
+	return errors.Join(serveErr, stopErr, logDone.Wait())
+}
+
+func serve(server *http.Server, listener net.Listener) error {
+	if err := server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+		return fmt.Errorf("listen on %s: %w", listener.Addr(), err)
+	}
+	return nil
+}
+
+// stop lets calls in flight finish, and says so when they take too long.
+func (a *app) stop() error {
+	a.logger.Info("stopping")
+	a.stopStreams()
+	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
+	defer cancel()
+	var both errgroup.Group
+	for name, server := range map[string]*http.Server{"traffic": a.traffic, "control": a.control} {
+		both.Go(func() error {
+			if err := server.Shutdown(ctx); err != nil {
+				a.logger.Warn("calls in flight were cut off", "port", name, "after", stopWithin)
+				return server.Close()
+			}
+			return nil
+		})
+	}
+	return both.Wait()
+}

@@ -1,0 +1,111 @@
+package calllog
+
+import (
+	"maps"
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+const (
+	windowSeconds = 300
+	windowMinutes = windowSeconds / 60
+)
+
+// counts counts calls by service and source: in total since the start, and by
+// second over the last minutes. Calls to no service count under "".
+type counts struct{ services map[string]*serviceCounts }
+
+type serviceCounts struct {
+	total   map[call.Source]int64
+	seconds [windowSeconds]second
+}
+
+type second struct {
+	at     int64 // Unix time; other than expected means the slot is old
+	source [8]int32
+}
+
+func newCounts() counts { return counts{services: make(map[string]*serviceCounts)} }
+
+func (c *counts) add(r *call.Record) {
+	s := c.services[r.Service]
+	if s == nil {
+		s = &serviceCounts{total: make(map[call.Source]int64)}
+		c.services[r.Service] = s
+	}
+	s.total[r.Source]++
+	now := r.At.Unix()
+	slot := &s.seconds[now%windowSeconds]
+	if slot.at != now {
+		*slot = second{at: now}
+	}
+	slot.source[sourceIndex(r.Source)]++
+}
+
+func sourceIndex(source call.Source) int {
+	for i, s := range call.Sources {
+		if s == source {
+			return i
+		}
+	}
+	panic("calllog: source " + string(source) + " is not listed in call.Sources")
+}
+
+// Recent returns the calls of a service by source for each of the last five
+// minutes, the oldest first; the last one ends now.
+func (l *Log) Recent(service string, now time.Time) []call.Counts {
+	minutes := make([]call.Counts, windowMinutes)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for i := range minutes {
+		minutes[i] = make(call.Counts)
+	}
+	s := l.counts.services[service]
+	if s == nil {
+		return minutes
+	}
+	end := now.Unix()
+	for _, slot := range s.seconds {
+		age := end - slot.at
+		if age < 0 || age >= windowSeconds {
+			continue
+		}
+		minute := minutes[windowMinutes-1-int(age)/60]
+		for i, source := range call.Sources {
+			if n := int(slot.source[i]); n > 0 {
+				minute[source] += n
+			}
+		}
+	}
+	return minutes
+}
+
+// LastMinute returns the calls of the whole environment in the last minute.
+func (l *Log) LastMinute(now time.Time) call.Counts {
+	l.mu.Lock()
+	names := make([]string, 0, len(l.counts.services))
+	for name := range l.counts.services {
+		names = append(names, name)
+	}
+	l.mu.Unlock()
+	all := make(call.Counts)
+	for _, name := range names {
+		recent := l.Recent(name, now)
+		for source, n := range recent[windowMinutes-1] {
+			all[source] += n
+		}
+	}
+	return all
+}
+
+// Totals returns the calls since the start by service and source.
+func (l *Log) Totals() map[string]map[call.Source]int64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	all := make(map[string]map[call.Source]int64, len(l.counts.services))
+	for name, s := range l.counts.services {
+		all[name] = maps.Clone(s.total)
+	}
+	return all
+}

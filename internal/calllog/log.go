@@ -1,0 +1,240 @@
+// Package calllog keeps the calls that were received: a bounded buffer that
+// handlers append to, a batch writer that empties it into the store, the live
+// stream, counters, and retention.
+//
+// No answer ever waits for the store. What the buffer cannot take is counted
+// and shown, never silently dropped. Start with Log.
+package calllog
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+// Store is where calls are kept. The log calls InsertCalls, TrimCalls and
+// ClearCalls one at a time.
+type Store interface {
+	// InsertCalls keeps all of the records or none.
+	InsertCalls(ctx context.Context, records []*call.Record) error
+	// TrimCalls removes the oldest until the limits hold.
+	TrimCalls(ctx context.Context, keep, maxBytes int64) (removed int64, err error)
+	ClearCalls(ctx context.Context) error
+	// CountCalls tells how many are kept, and the highest number ever used.
+	CountCalls(ctx context.Context) (count int64, highest uint64, err error)
+}
+
+// Config is what a Log works with.
+type Config struct {
+	Store  Store
+	Masker *call.Masker
+	Logger *slog.Logger
+	// Keep is the number of calls to keep, KeepBytes the size of their
+	// contents. Zero means the defaults.
+	Keep, KeepBytes int64
+	// BodyLimit is how many bytes of a body are kept; zero means the default.
+	BodyLimit int
+}
+
+// The defaults of Config.
+const (
+	DefaultKeep      = 100_000
+	DefaultKeepBytes = 512 << 20
+	DefaultBodyLimit = 1 << 20
+)
+
+const (
+	// writeEvery is how long calls wait for others to be written with.
+	writeEvery = 20 * time.Millisecond
+	// maxBuffered bounds the calls, maxBufferedBytes the bodies, that wait to
+	// be written.
+	maxBuffered      = 50_000
+	maxBufferedBytes = 128 << 20
+	// trimEvery bounds how far over Keep the log may run.
+	trimEvery = 5_000
+)
+
+// Log is the log of calls. It is safe for concurrent use once Run was started.
+type Log struct {
+	config Config
+	next   atomic.Uint64 // the last number given
+
+	mu            sync.Mutex // guards buffer, bufferedBytes, counts, written
+	buffer        []*call.Record
+	bufferedBytes int
+	counts        counts
+	written       chan struct{} // closed and replaced when the buffer was written
+
+	storing   sync.Mutex // held while the store is written
+	stored    atomic.Int64
+	notKept   atomic.Int64
+	sinceTrim int64
+
+	live *live
+	wake chan struct{}
+}
+
+// Open builds the log on what the store holds. It starts nothing; see Run.
+func Open(ctx context.Context, c Config) (*Log, error) {
+	if c.Keep == 0 {
+		c.Keep = DefaultKeep
+	}
+	if c.KeepBytes == 0 {
+		c.KeepBytes = DefaultKeepBytes
+	}
+	if c.BodyLimit == 0 {
+		c.BodyLimit = DefaultBodyLimit
+	}
+	count, highest, err := c.Store.CountCalls(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l := &Log{
+		config: c, counts: newCounts(), live: newLive(),
+		written: make(chan struct{}), wake: make(chan struct{}, 1),
+	}
+	l.next.Store(highest)
+	l.stored.Store(count)
+	return l, nil
+}
+
+// Number gives a call its number, when it arrives.
+func (l *Log) Number() uint64 { return l.next.Add(1) }
+
+// BodyLimit is how many bytes of a request's body are worth holding for the
+// log.
+func (l *Log) BodyLimit() int { return l.config.BodyLimit }
+
+// Add takes a finished call. It never blocks: when the buffer is full the call
+// is counted as not kept. The log owns r afterwards.
+func (l *Log) Add(r *call.Record) {
+	if len(r.Answer.Body) > l.config.BodyLimit {
+		r.Answer.Body = r.Answer.Body[:l.config.BodyLimit]
+	}
+	size := len(r.Request.Body.Bytes)
+	l.mu.Lock()
+	l.counts.add(r)
+	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > maxBufferedBytes {
+		l.mu.Unlock()
+		l.notKept.Add(1)
+		return
+	}
+	l.buffer = append(l.buffer, r)
+	l.bufferedBytes += size
+	first := len(l.buffer) == 1
+	l.mu.Unlock()
+	if first {
+		select {
+		case l.wake <- struct{}{}:
+		default:
+		}
+	}
+}
+
+// Run writes calls until ctx ends, and then whatever is left.
+func (l *Log) Run(ctx context.Context) error {
+	for {
+		select {
+		case <-ctx.Done():
+			l.write(context.WithoutCancel(ctx))
+			return nil
+		case <-l.wake:
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(writeEvery):
+		}
+		l.write(context.WithoutCancel(ctx))
+	}
+}
+
+// write empties the buffer into the store and tells whoever follows.
+func (l *Log) write(ctx context.Context) {
+	l.storing.Lock()
+	defer l.storing.Unlock()
+	l.mu.Lock()
+	batch := l.buffer
+	l.buffer = make([]*call.Record, 0, cap(batch))
+	l.bufferedBytes = 0
+	l.mu.Unlock()
+	if len(batch) > 0 {
+		l.keep(ctx, batch)
+	}
+	l.mu.Lock()
+	close(l.written)
+	l.written = make(chan struct{})
+	l.mu.Unlock()
+}
+
+func (l *Log) keep(ctx context.Context, batch []*call.Record) {
+	for i, r := range batch {
+		batch[i] = l.config.Masker.Record(r)
+	}
+	if err := l.config.Store.InsertCalls(ctx, batch); err != nil {
+		l.notKept.Add(int64(len(batch)))
+		l.config.Logger.Error("calls could not be kept", "calls", len(batch), "error", err)
+		return
+	}
+	l.stored.Add(int64(len(batch)))
+	l.live.publish(batch)
+	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= trimEvery {
+		l.sinceTrim = 0
+		l.trim(ctx)
+	}
+}
+
+func (l *Log) trim(ctx context.Context) {
+	removed, err := l.config.Store.TrimCalls(ctx, l.config.Keep, l.config.KeepBytes)
+	if err != nil {
+		l.config.Logger.Error("old calls could not be removed", "error", err)
+		return
+	}
+	l.stored.Add(-removed)
+}
+
+// Flush waits until every call added before is in the store, or ctx ends.
+func (l *Log) Flush(ctx context.Context) error {
+	l.mu.Lock()
+	empty := len(l.buffer) == 0
+	l.mu.Unlock()
+	if empty { // a write may be under way
+		l.storing.Lock()
+		defer l.storing.Unlock()
+		return nil
+	}
+	l.mu.Lock()
+	written := l.written
+	l.mu.Unlock()
+	select {
+	case <-written:
+		return nil
+	case <-ctx.Done():
+		return errors.New("the calls of the last moment are still being written")
+	}
+}
+
+// Clear removes all calls from the log.
+func (l *Log) Clear(ctx context.Context) error {
+	if err := l.Flush(ctx); err != nil {
+		return err
+	}
+	l.storing.Lock()
+	defer l.storing.Unlock()
+	if err := l.config.Store.ClearCalls(ctx); err != nil {
+		return err
+	}
+	l.stored.Store(0)
+	return nil
+}
+
+// Stored is how many calls the log holds, NotKept how many it could not take
+// since the start.
+func (l *Log) Stored() int64 { return l.stored.Load() }
+
+// NotKept counts the calls that were answered but not logged.
+func (l *Log) NotKept() int64 { return l.notKept.Load() }

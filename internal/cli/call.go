@@ -1,0 +1,272 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+	"rapidmimic/spec/api"
+)
+
+func callFilterFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"},
+		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status or who answered"},
+	}
+}
+
+func (p Program) callsCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "calls",
+		Usage:        "list the calls that were received, follow them, show one",
+		UsageText:    "rapidmimic calls --service moorings --last 4\nrapidmimic calls --text \"miss GET\"\nrapidmimic calls tail\nrapidmimic calls show c-81f3",
+		OnUsageError: usageError,
+		Flags: append(callFilterFlags(),
+			&cli.IntFlag{Name: "last", Usage: "how many calls to list", Value: 20}),
+		Action: p.callsList,
+		Commands: []*cli.Command{
+			{
+				Name: "tail", Usage: "show calls as they arrive, until stopped", UsageText: "rapidmimic calls tail --service moorings",
+				OnUsageError: usageError, Flags: callFilterFlags(), Action: p.callsTail,
+			},
+			{
+				Name: "show", Usage: "one call, whole: request, answer, timing and why", ArgsUsage: "CALL",
+				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
+			},
+			{
+				Name: "clear", Usage: "empty the log; services and mappings stay", UsageText: "rapidmimic calls clear",
+				OnUsageError: usageError, Action: p.callsClear,
+			},
+		},
+	}
+}
+
+func queryOf(c *cli.Command) client.CallQuery {
+	return client.CallQuery{Service: c.String("service"), Text: c.String("text")}
+}
+
+var callColumns = []column{
+	{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
+	{title: "ANSWERED BY", flexible: true}, {title: "TOOK", right: true}, {title: "ID"},
+}
+
+func callRow(call api.Call) []string {
+	target := call.Path
+	if call.Service != "" {
+		target = "/" + call.Service + call.Path
+	}
+	if call.Query != "" {
+		target += "?" + call.Query
+	}
+	return []string{
+		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), strconv.Itoa(call.Status),
+		fmt.Sprintf("%-8s %s", call.Source, call.By), fmt.Sprintf("%.2f ms", call.TookMs), call.ID,
+	}
+}
+
+func (p Program) callsList(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() > 0 {
+		return usage("calls has no command %q; it has tail, show and clear", c.Args().First())
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	query := queryOf(c)
+	query.Limit = int(c.Int("last"))
+	if query.Limit < 1 {
+		return usage("--last must be at least 1")
+	}
+	list, err := api.Calls(ctx, query)
+	if err != nil {
+		return err
+	}
+	return p.print(c, list, nil, func() {
+		if len(list.Items) == 0 {
+			p.sayNoCalls(ctx, api, query)
+			return
+		}
+		rows := make([][]string, 0, len(list.Items))
+		for _, call := range slices.Backward(list.Items) { // the newest last, where the eye is
+			rows = append(rows, callRow(call))
+		}
+		writeTable(p.Out, p.width(), callColumns, rows)
+		p.sayNotKept(ctx, api)
+	})
+}
+
+func (p Program) sayNoCalls(ctx context.Context, c *client.Client, q client.CallQuery) {
+	status, err := c.Status(ctx)
+	if err != nil {
+		return
+	}
+	if q.Text != "" || q.Service != "" {
+		p.say("none of the %d calls in the log fits", status.CallsStored)
+		return
+	}
+	p.say("no call was received yet")
+	p.say("point your program at %s/SERVICE", status.Traffic)
+}
+
+func (p Program) sayNotKept(ctx context.Context, c *client.Client) {
+	if status, err := c.Status(ctx); err == nil && status.CallsNotKept > 0 {
+		p.say("%d calls were answered but could not be logged", status.CallsNotKept)
+	}
+}
+
+// tailWidths are the columns of a list whose later rows are not known.
+func (p Program) tailWidths() []int {
+	fixed := []int{8, 0, 6, 0, 9, 7}
+	rest := p.width() - len(gap)*(len(fixed)-1)
+	for _, w := range fixed {
+		rest -= w
+	}
+	fixed[3] = max(minFlexible, rest*2/5)
+	fixed[1] = max(minFlexible, rest-fixed[3])
+	return fixed
+}
+
+func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
+	if _, err := args(c); err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	stream, err := api.Follow(ctx, queryOf(c), "")
+	if err != nil {
+		return err
+	}
+	defer stream.Close()
+	if c.String("output") == asTable {
+		writeRows(p.Out, callColumns, p.tailWidths(), nil, true)
+	}
+	for {
+		batch, err := stream.Next()
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case errors.Is(err, io.EOF):
+			return fmt.Errorf("the service at %s has stopped", api.URL())
+		case err != nil:
+			return err
+		}
+		if err := p.tailBatch(c, batch); err != nil {
+			return err
+		}
+	}
+}
+
+func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
+	if batch.Skipped > 0 {
+		fmt.Fprintf(p.Err, "… %d calls came too fast to be shown here; the log has them\n", batch.Skipped)
+	}
+	for _, call := range batch.Calls {
+		if c.String("output") != asTable { // one JSON object a line
+			if err := json.NewEncoder(p.Out).Encode(call); err != nil {
+				return err
+			}
+			continue
+		}
+		writeRows(p.Out, callColumns, p.tailWidths(), [][]string{callRow(call)}, false)
+	}
+	return nil
+}
+
+func (p Program) callsShow(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "the id of a CALL")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	call, err := api.Call(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, call, nil, func() { p.sayCall(call) })
+}
+
+func (p Program) sayCall(call api.CallDetail) {
+	p.say("%s", call.Explanation.Sentence)
+	p.say("")
+	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
+	p.say("took      %.3f ms: reading %.3f, deciding %.3f, sending %.3f", call.TookMs, call.Timing.ReadMs, call.Timing.DecideMs, call.Timing.SendMs)
+	p.say("repeat    %s", call.Curl)
+	p.say("")
+	p.say("why")
+	rows := make([][]string, len(call.Explanation.Steps))
+	for i, step := range call.Explanation.Steps {
+		rows[i] = []string{"  " + step.Verdict, step.Subject, step.Reason}
+	}
+	columns := []column{{}, {}, {}}
+	writeRows(p.Out, columns, widths(1<<20, columns, rows), rows, false)
+	target := call.Path
+	if call.Query != "" {
+		target += "?" + call.Query
+	}
+	p.sayMessage(fmt.Sprintf("request   %s %s %s", call.Method, target, call.Protocol), call.Request)
+	p.sayMessage(fmt.Sprintf("answer    %d, by %s %s", call.Status, call.Source, call.By), call.Answer)
+}
+
+func (p Program) sayMessage(title string, m api.Message) {
+	p.say("")
+	p.say("%s", title)
+	for _, h := range m.Headers {
+		p.say("  %s: %s", h[0], h[1])
+	}
+	switch {
+	case m.Size == 0:
+		p.say("  (no body)")
+	case m.Encoding == "base64":
+		p.say("  (%d bytes that are no text; -o json has them)", m.Size)
+	default:
+		p.say("")
+		p.say("%s", indented(m.Body))
+	}
+	if m.Cut {
+		p.say("  (cut: the log keeps the beginning of %d bytes)", m.Size)
+	}
+}
+
+// indented shows a body: JSON laid out, everything else as it is.
+func indented(body string) string {
+	var pretty strings.Builder
+	var value json.RawMessage
+	if json.Unmarshal([]byte(body), &value) == nil {
+		enc := json.NewEncoder(&pretty)
+		enc.SetEscapeHTML(false)
+		enc.SetIndent("  ", "  ")
+		if enc.Encode(value) == nil {
+			body = strings.TrimRight(pretty.String(), "\n")
+		}
+	}
+	return "  " + body
+}
+
+func (p Program) callsClear(ctx context.Context, c *cli.Command) error {
+	if _, err := args(c); err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	if err := api.ClearCalls(ctx); err != nil {
+		return err
+	}
+	p.say("the log is empty; services and mappings are as they were")
+	return nil
+}

@@ -1,0 +1,147 @@
+// Package cli is the command line. Its commands speak to a running service
+// through package client only; `serve` and `demo` also start one, by a
+// function that main passes in.
+//
+// There is one file for each noun. What they print goes through output.go and
+// table.go.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+	"rapidmimic/internal/config"
+	"rapidmimic/spec/problem"
+)
+
+// Serve runs a service until ctx ends and calls ready once it answers.
+type Serve func(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func(config.Addresses)) error
+
+// Program is the whole command line.
+type Program struct {
+	Serve    Serve
+	Version  string
+	In       io.Reader
+	Out, Err io.Writer
+}
+
+// Run carries out a command line and returns the exit code.
+func (p Program) Run(ctx context.Context, args []string) int {
+	err := p.command().Run(ctx, args)
+	if err != nil {
+		p.report(err)
+	}
+	return exitCode(err)
+}
+
+func (p Program) command() *cli.Command {
+	root := &cli.Command{
+		Name:    "rapidmimic",
+		Usage:   "stands in for the HTTP services your programs depend on",
+		Version: p.Version,
+		Description: "Start a service with `rapidmimic serve`, give it a contract with `rapidmimic import`,\n" +
+			"point your program at the address that comes back, and watch it with `rapidmimic calls tail`.",
+		Writer: p.Out, ErrWriter: p.Err, Reader: p.In,
+		EnableShellCompletion: true, Suggest: true,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {},
+		OnUsageError:   usageError,
+		CommandNotFound: func(_ context.Context, c *cli.Command, name string) {
+			fmt.Fprintf(p.Err, "%q is not a command of rapidmimic (rapidmimic --help lists them)\n", name)
+		},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "url", Usage: "control address of the service", Value: client.DefaultURL, Sources: cli.EnvVars("RAPIDMIMIC_URL")},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
+		},
+		Commands: []*cli.Command{
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.serviceCommand(), p.mappingCommand(), p.callsCommand(),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if c.Args().Len() > 0 {
+				return usage("%q is not a command of rapidmimic (rapidmimic --help lists them)", c.Args().First())
+			}
+			return cli.ShowRootCommandHelp(c)
+		},
+	}
+	return root
+}
+
+// client connects to the service that the flags name.
+func (p Program) client(c *cli.Command) (*client.Client, error) { return client.New(c.String("url")) }
+
+// errUsage marks wrong usage: exit code 2.
+var errUsage = errors.New("usage")
+
+func usage(format string, args ...any) error {
+	return fmt.Errorf("%w: %s", errUsage, fmt.Sprintf(format, args...))
+}
+
+func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	return usage("%v (%s --help shows what it takes)", err, c.FullName())
+}
+
+// args returns exactly the named arguments of a command.
+func args(c *cli.Command, names ...string) ([]string, error) {
+	given := c.Args().Slice()
+	if len(given) < len(names) {
+		return nil, usage("%s needs %s (%s --help has an example)", c.FullName(), names[len(given)], c.FullName())
+	}
+	if len(given) > len(names) {
+		return nil, usage("%s does not take %q (%s --help has an example)", c.FullName(), given[len(names)], c.FullName())
+	}
+	return given, nil
+}
+
+// exitCode is what a command line ends with: 0 done, 1 failed, 2 wrong usage.
+func exitCode(err error) int {
+	switch {
+	case err == nil:
+		return 0
+	case errors.Is(err, errUsage):
+		return 2
+	default:
+		return 1
+	}
+}
+
+// report prints an error: its places first, each on a line, then what it is.
+func (p Program) report(err error) {
+	var known *problem.Error
+	switch {
+	case errors.Is(err, context.Canceled):
+	case errors.Is(err, errUsage):
+		fmt.Fprintln(p.Err, strings.TrimPrefix(err.Error(), errUsage.Error()+": "))
+	case !errors.As(err, &known):
+		fmt.Fprintln(p.Err, err)
+	default:
+		for _, item := range known.Items {
+			fmt.Fprintln(p.Err, item)
+		}
+		fmt.Fprintln(p.Err, known.Detail)
+		if known.Code == problem.Unreachable {
+			fmt.Fprintln(p.Err, "the address comes from --url or RAPIDMIMIC_URL; `rapidmimic serve` starts a service")
+		}
+	}
+}
+
+// unchanged adds to an error of an edit that it had no effect, and in which
+// file its places are.
+func unchanged(err error, file string) error {
+	var known *problem.Error
+	if !errors.As(err, &known) || known.Code == problem.Unreachable {
+		return err
+	}
+	told := *known
+	told.Items = append([]problem.Item(nil), known.Items...)
+	for i := range told.Items {
+		told.Items[i].File = file
+	}
+	told.Detail += "\nnothing was changed"
+	return &told
+}

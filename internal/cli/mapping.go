@@ -1,0 +1,173 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/spec/api"
+)
+
+func (p Program) mappingCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "mapping",
+		Usage:        "put, list, show and remove mappings",
+		OnUsageError: usageError,
+		Commands: []*cli.Command{
+			{
+				Name: "put", Usage: "create or replace the mappings of a document, all or none", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic mapping put moorings -f night.mappings.yaml\nrapidmimic mapping show moorings berth-by-number -o yaml | rapidmimic mapping put moorings -f -",
+				Description: "A document holds one mapping or a list of them, in YAML or JSON:\n\n" +
+					"   id: berth-by-number\n   call:   { method: GET, path: \"/berths/{number}\" }\n   answer: { status: 503, json: { title: Harbour office closed } }",
+				OnUsageError: usageError,
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"},
+				},
+				ShellComplete: p.completeServices, Action: p.mappingPut,
+			},
+			{
+				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic mapping list moorings", OnUsageError: usageError,
+				ShellComplete: p.completeServices, Action: p.mappingList,
+			},
+			{
+				Name: "show", Usage: "one mapping as a document that can be put back", ArgsUsage: "SERVICE MAPPING",
+				UsageText: "rapidmimic mapping show moorings berth-by-number", OnUsageError: usageError,
+				ShellComplete: p.completeServices, Action: p.mappingShow,
+			},
+			{
+				Name: "remove", Usage: "remove a mapping", ArgsUsage: "SERVICE MAPPING",
+				UsageText: "rapidmimic mapping remove moorings berth-by-number", OnUsageError: usageError,
+				ShellComplete: p.completeServices, Action: p.mappingRemove,
+			},
+		},
+	}
+}
+
+func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	if c.String("file") == "" {
+		return usage("%s needs a document: -f FILE, or -f - for standard input", c.FullName())
+	}
+	text, file, err := p.readInput(c.String("file"))
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	report, err := api.PutMappings(ctx, given[0], text)
+	if err != nil {
+		return unchanged(err, file)
+	}
+	return p.print(c, report, nil, func() { p.sayPut(given[0], report) })
+}
+
+// fewMappings is how many changed mappings are named one by one.
+const fewMappings = 20
+
+func (p Program) sayPut(service string, r api.PutReport) {
+	if len(r.Items) > fewMappings {
+		p.say("%s  %d mappings created, %d replaced, live on the next call", service, r.Created, r.Replaced)
+		return
+	}
+	for _, item := range r.Items {
+		p.say("%s  %s, %s, live on the next call", item.ID, item.Outcome, item.Call)
+	}
+}
+
+func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	mappings, err := api.Mappings(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	document := func() ([]byte, error) { return documentsYAML(mappings) }
+	return p.print(c, mappings, document, func() {
+		if len(mappings) == 0 {
+			p.say("%s has no mapping yet", given[0])
+			p.say("try       rapidmimic mapping put %s -f FILE", given[0])
+			return
+		}
+		rows := make([][]string, len(mappings))
+		for i, m := range mappings {
+			rows[i] = []string{m.ID, methodsText(m) + " " + m.Call.Path, strconv.Itoa(m.Answer.Status), strconv.Itoa(m.Rank), stateText(m), m.Title}
+		}
+		writeTable(p.Out, p.width(), []column{
+			{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
+			{title: "RANK", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
+		}, rows)
+	})
+}
+
+func documentsYAML(mappings []api.Mapping) ([]byte, error) {
+	documents := make([]any, len(mappings))
+	for i, m := range mappings {
+		documents[i] = m.Mapping
+	}
+	return yamlOf(documents)
+}
+
+func methodsText(m api.Mapping) string {
+	if len(m.Call.Method) == 0 {
+		return "any"
+	}
+	return strings.Join(m.Call.Method, "|")
+}
+
+func stateText(m api.Mapping) string {
+	if m.Enabled {
+		return "on"
+	}
+	return "off"
+}
+
+func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE", "a MAPPING")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	m, err := api.Mapping(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	text, err := api.MappingYAML(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	return p.print(c, m, func() ([]byte, error) { return text, nil }, func() { fmt.Fprintf(p.Out, "%s", text) })
+}
+
+func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE", "a MAPPING")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	if err := api.RemoveMapping(ctx, given[0], given[1]); err != nil {
+		return unchanged(err, "")
+	}
+	p.say("%s  removed, no longer answers", given[1])
+	return nil
+}

@@ -1,0 +1,81 @@
+package cli
+
+import (
+	"context"
+	"log/slog"
+	"os"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/internal/config"
+)
+
+func (p Program) serveCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "serve",
+		Usage:        "run the service until it is stopped",
+		UsageText:    "rapidmimic serve\nrapidmimic serve --data ./environment --traffic 0.0.0.0:7401",
+		OnUsageError: usageError,
+		Flags:        serveFlags(config.DefaultData()),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if _, err := args(c); err != nil {
+				return err
+			}
+			return p.Serve(ctx, configOf(c), p.logger(c), func(a config.Addresses) { p.sayAddresses("Rapid Mimic is ready", a) })
+		},
+	}
+}
+
+// serveFlags are the flags of everything that starts a service.
+func serveFlags(data string) []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "data", Usage: "`FOLDER` that keeps definitions and calls", Value: data, Sources: cli.EnvVars("RAPIDMIMIC_DATA")},
+		&cli.StringFlag{Name: "control", Usage: "`HOST:PORT` of console and API", Value: config.DefaultControl, Sources: cli.EnvVars("RAPIDMIMIC_CONTROL")},
+		&cli.StringFlag{Name: "traffic", Usage: "`HOST:PORT` that your programs call", Value: config.DefaultTraffic, Sources: cli.EnvVars("RAPIDMIMIC_TRAFFIC")},
+		&cli.BoolFlag{Name: "open-control", Usage: "allow a control address beyond this machine, for everybody who reaches it", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
+		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
+		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
+		&cli.Int64Flag{Name: "body-limit", Usage: "how many bytes of one body the log keeps", Value: 1 << 20, Sources: cli.EnvVars("RAPIDMIMIC_BODY_LIMIT")},
+		&cli.Int64Flag{Name: "max-body", Usage: "how many bytes of a body are held where an answer depends on it", Value: 10 << 20, Sources: cli.EnvVars("RAPIDMIMIC_MAX_BODY")},
+		&cli.StringFlag{Name: "log-level", Usage: "debug, info, warn or error", Value: "info", Sources: cli.EnvVars("RAPIDMIMIC_LOG_LEVEL"), Validator: checkLevel},
+		&cli.BoolFlag{Name: "log-json", Usage: "write the log as JSON", Sources: cli.EnvVars("RAPIDMIMIC_LOG_JSON")},
+	}
+}
+
+func checkLevel(name string) error {
+	var level slog.Level
+	if err := level.UnmarshalText([]byte(name)); err != nil {
+		return usage("log-level must be debug, info, warn or error, not %q", name)
+	}
+	return nil
+}
+
+func configOf(c *cli.Command) config.Config {
+	return config.Config{
+		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
+		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
+	}
+}
+
+func (p Program) logger(c *cli.Command) *slog.Logger {
+	var level slog.Level
+	_ = level.UnmarshalText([]byte(c.String("log-level"))) // checked by the flag
+	options := &slog.HandlerOptions{Level: level}
+	if c.Bool("log-json") {
+		return slog.New(slog.NewJSONHandler(p.Err, options))
+	}
+	return slog.New(slog.NewTextHandler(p.Err, options))
+}
+
+func (p Program) sayAddresses(title string, a config.Addresses) {
+	p.say("%s", title)
+	p.say("console   %s", a.Control)
+	p.say("services  %s", a.Traffic)
+	p.say("data      %s", a.Data)
+}
+
+// temporaryData makes a folder for a service whose data nobody keeps.
+func temporaryData() (folder string, remove func(), err error) {
+	folder, err = os.MkdirTemp("", "rapidmimic-demo-")
+	return folder, func() { _ = os.RemoveAll(folder) }, err
+}

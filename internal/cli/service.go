@@ -1,0 +1,225 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/spec/api"
+)
+
+func (p Program) serviceCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "service",
+		Usage:        "list, show, change and remove services",
+		OnUsageError: usageError,
+		Commands: []*cli.Command{
+			{
+				Name: "list", Usage: "all services with their addresses", UsageText: "rapidmimic service list",
+				OnUsageError: usageError, Action: p.serviceList,
+			},
+			{
+				Name: "show", Usage: "one service and what it answers", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic service show moorings", OnUsageError: usageError,
+				ShellComplete: p.completeServices, Action: p.serviceShow,
+			},
+			{
+				Name: "set", Usage: "change settings of a service", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic service set moorings --seed 7\nrapidmimic service set moorings --fresh --cors=false", OnUsageError: usageError,
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "name", Usage: "new `NAME`, which changes the address"},
+					&cli.StringFlag{Name: "title", Usage: "new title"},
+					&cli.Int64Flag{Name: "seed", Usage: "`NUMBER` that makes the same call get the same generated data"},
+					&cli.BoolFlag{Name: "fresh", Usage: "take the seed away: fresh data on each call"},
+					&cli.BoolFlag{Name: "cors", Usage: "let browser pages of other origins call"},
+					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
+				},
+				ShellComplete: p.completeServices, Action: p.serviceSet,
+			},
+			{
+				Name: "remove", Usage: "remove a service with its contract and mappings", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic service remove moorings", OnUsageError: usageError,
+				ShellComplete: p.completeServices, Action: p.serviceRemove,
+			},
+		},
+	}
+}
+
+// completeServices completes the names of services from the running service.
+func (p Program) completeServices(ctx context.Context, c *cli.Command) {
+	api, err := p.client(c)
+	if err != nil {
+		return
+	}
+	services, err := api.Services(ctx)
+	if err != nil {
+		return
+	}
+	for _, s := range services {
+		p.say("%s", s.Name)
+	}
+}
+
+func (p Program) serviceList(ctx context.Context, c *cli.Command) error {
+	if _, err := args(c); err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	services, err := api.Services(ctx)
+	if err != nil {
+		return err
+	}
+	return p.print(c, services, func() ([]byte, error) { return api.ServicesYAML(ctx) }, func() {
+		if len(services) == 0 {
+			p.say("there is no service yet")
+			p.say("try       rapidmimic import CONTRACT.yaml")
+			return
+		}
+		rows := make([][]string, len(services))
+		for i, s := range services {
+			rows[i] = []string{s.Name, s.Address, strconv.Itoa(s.Operations), strconv.Itoa(s.Mappings), strconv.Itoa(sum(s.LastMinute)), sourcesText(s.LastMinute)}
+		}
+		writeTable(p.Out, p.width(), []column{
+			{title: "SERVICE", flexible: true}, {title: "ADDRESS"}, {title: "OPERATIONS", right: true}, {title: "MAPPINGS", right: true},
+			{title: "CALLS/MIN", right: true}, {title: "ANSWERED BY", flexible: true},
+		}, rows)
+	})
+}
+
+func sum(counts map[string]int) (total int) {
+	for _, n := range counts {
+		total += n
+	}
+	return total
+}
+
+// sourcesText lists who answered: "contract 12, miss 3".
+func sourcesText(counts map[string]int) string {
+	var parts []string
+	for _, source := range []string{"mapping", "contract", "miss", "self"} {
+		if n := counts[source]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%s %d", source, n))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (p Program) serviceShow(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	service, err := api.Service(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	operations, err := api.Operations(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, service, func() ([]byte, error) { return api.ServiceYAML(ctx, given[0]) }, func() { p.sayService(service, operations) })
+}
+
+func (p Program) sayService(s api.Service, operations []api.Operation) {
+	p.say("%s  %s", s.Name, s.Title)
+	p.say("address   %s", s.Address)
+	if s.Contract != nil {
+		p.say("contract  %q %s, %s, revision %d from %s", s.Contract.Title, s.Contract.Version, s.Contract.Format, s.Contract.Revision, s.Contract.File)
+	}
+	if s.Seed != nil {
+		p.say("data      seed %d: the same call gets the same data", *s.Seed)
+	}
+	p.say("settings  cors %t, reveal %t", s.CORS, s.Reveal)
+	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
+	p.say("mappings  %d", s.Mappings)
+	if len(operations) == 0 {
+		return
+	}
+	p.say("")
+	rows := make([][]string, len(operations))
+	for i, op := range operations {
+		rows[i] = []string{op.Method + " " + op.Path, op.ID, answerText(op)}
+	}
+	writeTable(p.Out, p.width(), []column{{title: "CALL", flexible: true}, {title: "OPERATION", flexible: true}, {title: "ANSWERS", flexible: true}}, rows)
+}
+
+// answerText says how an operation answers now.
+func answerText(op api.Operation) string {
+	switch {
+	case op.Skipped != "":
+		return "not: " + op.Skipped
+	case len(op.MappedBy) > 0:
+		return "mapping " + op.MappedBy[0]
+	case op.Body == "none":
+		return fmt.Sprintf("%d, no body", op.Status)
+	case op.Example != "":
+		return fmt.Sprintf("%d, example %q", op.Status, op.Example)
+	default:
+		return fmt.Sprintf("%d, %s", op.Status, op.Body)
+	}
+}
+
+func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	patch := map[string]any{}
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal"} {
+		if c.IsSet(name) {
+			patch[name] = c.Value(name)
+		}
+	}
+	if c.Bool("fresh") {
+		if c.IsSet("seed") {
+			return usage("--seed and --fresh exclude each other")
+		}
+		patch["seed"] = nil
+	}
+	if len(patch) == 0 {
+		return usage("say what to change, such as --seed 7 (%s --help lists the settings)", c.FullName())
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	text, err := json.Marshal(patch)
+	if err != nil {
+		return err
+	}
+	service, err := api.PatchService(ctx, given[0], text)
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, service, nil, func() {
+		p.say("%s  changed, live on the next call", service.Name)
+		p.say("address   %s", service.Address)
+	})
+}
+
+func (p Program) serviceRemove(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	if err := api.RemoveService(ctx, given[0]); err != nil {
+		return unchanged(err, "")
+	}
+	p.say("%s  removed with its contract and mappings; its calls stay in the log", given[0])
+	return nil
+}

@@ -1,0 +1,99 @@
+// Package config turns flags and environment variables into the configuration
+// of a service, and checks what can be checked before anything starts.
+package config
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"strconv"
+)
+
+// Default addresses.
+const (
+	DefaultControl = "127.0.0.1:7400"
+	DefaultTraffic = "127.0.0.1:7401"
+)
+
+// Config is how a service runs.
+type Config struct {
+	// Data is the folder of the database; absolute once checked.
+	Data string
+	// Control and Traffic are host:port.
+	Control, Traffic string
+	// OpenControl allows a control address beyond loopback.
+	OpenControl bool
+	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
+	KeepCalls, KeepBytes int64
+	// BodyLimit is how much of a body is logged, MaxBody how much is held to
+	// answer a call, in bytes; 0 means the defaults.
+	BodyLimit, MaxBody int64
+}
+
+// Addresses are where a running service is reached.
+type Addresses struct {
+	Control, Traffic string // base URLs
+	Data             string // the data folder
+}
+
+// DefaultData is where definitions and calls are kept unless told otherwise:
+// always the same folder, wherever the command was started.
+func DefaultData() string {
+	if base := os.Getenv("XDG_DATA_HOME"); filepath.IsAbs(base) {
+		return filepath.Join(base, "rapidmimic")
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return filepath.Join(os.TempDir(), "rapidmimic")
+	}
+	return filepath.Join(home, ".local", "share", "rapidmimic")
+}
+
+// Check completes c and refuses what cannot work, naming the flag to change.
+func (c *Config) Check() error {
+	var err error
+	if c.Data, err = filepath.Abs(c.Data); err != nil {
+		return fmt.Errorf("--data %q: %w", c.Data, err)
+	}
+	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic} {
+		if err := checkAddress(address); err != nil {
+			return fmt.Errorf("%s %q: %w", flag, address, err)
+		}
+	}
+	if !c.OpenControl && !IsLoopback(c.Control) {
+		return fmt.Errorf("--control %q is beyond this machine, and whoever reaches it can change everything (--open-control allows it all the same)", c.Control)
+	}
+	for flag, n := range map[string]int64{"--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody} {
+		if n < 0 {
+			return fmt.Errorf("%s must not be negative", flag)
+		}
+	}
+	return nil
+}
+
+func checkAddress(address string) error {
+	_, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return errors.New("must be host:port, such as 127.0.0.1:7400")
+	}
+	if n, err := strconv.Atoi(port); err != nil || n < 0 || n > 65535 {
+		return fmt.Errorf("port %q must be a number up to 65535", port)
+	}
+	return nil
+}
+
+// IsLoopback reports whether an address reaches only this machine.
+func IsLoopback(address string) bool {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return false
+	}
+	if host == "localhost" {
+		return true
+	}
+	ip, err := netip.ParseAddr(host)
+	return err == nil && ip.IsLoopback()
+}

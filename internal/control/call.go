@@ -1,0 +1,139 @@
+package control
+
+import (
+	"cmp"
+	"encoding/base64"
+	"net/http"
+	"slices"
+	"time"
+	"unicode/utf8"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+func callView(r *call.Record) api.Call {
+	return api.Call{
+		ID: call.ID(r.Number), At: r.At.UTC(), Service: r.Service, Method: r.Request.Method,
+		Path: r.Request.Path, Query: r.Request.Query, Status: r.Answer.Status,
+		Source: string(r.Source), By: r.By, TookMs: milliseconds(r.Took()),
+	}
+}
+
+func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+
+func filterOf(c *gin.Context) call.Filter {
+	return call.Filter{Service: c.Query("service"), Text: c.Query("text")}
+}
+
+func (s *server) listCalls(c *gin.Context) {
+	limit, err := limitOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var before uint64
+	if after := c.Query("after"); after != "" {
+		var ok bool
+		if before, ok = call.ParseID(after); !ok {
+			s.fail(c, problem.New(problem.Invalid, "after must be the id of a call, not %q", after), nil)
+			return
+		}
+	}
+	if err := s.Log.Flush(c); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	records, err := s.Calls.ListCalls(c, filterOf(c), before, limit+1)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.List[api.Call]{Items: []api.Call{}}
+	if len(records) > limit {
+		records = records[:limit]
+		list.Next = call.ID(records[limit-1].Number)
+	}
+	for _, r := range records {
+		list.Items = append(list.Items, callView(r))
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) clearCalls(c *gin.Context) {
+	if err := s.Log.Clear(c); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+func (s *server) getCall(c *gin.Context) {
+	number, ok := call.ParseID(c.Param("call"))
+	if !ok {
+		s.fail(c, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", c.Param("call")), nil)
+		return
+	}
+	if err := s.Log.Flush(c); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	r, err := s.Calls.Call(c, number)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, s.callDetail(r))
+}
+
+func (s *server) callDetail(r *call.Record) api.CallDetail {
+	detail := api.CallDetail{
+		Call: callView(r), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
+		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
+		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
+		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},
+		Curl:    r.Request.Curl(s.TrafficURL),
+	}
+	detail.Explanation.Steps = []api.Step{}
+	if e := r.Explanation; e != nil {
+		detail.Explanation.Sentence = e.Sentence
+		for _, step := range e.Steps {
+			detail.Explanation.Steps = append(detail.Explanation.Steps, api.Step{
+				Stage: string(step.Stage), Subject: step.Subject, Verdict: string(step.Verdict), Reason: step.Reason,
+			})
+		}
+	}
+	return detail
+}
+
+func message(headers [][2]string, body []byte, size int64) api.Message {
+	m := api.Message{Headers: headers, Encoding: "text", Size: size, Cut: size > int64(len(body))}
+	if utf8.Valid(body) || m.Cut && utf8.Valid(body[:max(0, len(body)-utf8.UTFMax)]) {
+		m.Body = string(body)
+	} else {
+		m.Encoding, m.Body = "base64", base64.StdEncoding.EncodeToString(body)
+	}
+	return m
+}
+
+func headerLines(h call.Header) [][2]string {
+	lines := [][2]string{}
+	for name, values := range h {
+		for _, value := range values {
+			lines = append(lines, [2]string{name, value})
+		}
+	}
+	slices.SortStableFunc(lines, func(a, b [2]string) int { return cmp.Compare(a[0], b[0]) })
+	return lines
+}
+
+func fieldLines(fields []call.Field) [][2]string {
+	lines := [][2]string{}
+	for _, f := range fields {
+		lines = append(lines, [2]string{f.Name, f.Value})
+	}
+	return lines
+}

@@ -1,0 +1,103 @@
+// Package control is the control port: the REST API that console, command line
+// and tests use, the event stream, health, metrics, and the console's files.
+//
+// It translates between HTTP and the core's use cases and decides nothing
+// itself. There is one file for each resource; openapi.yaml describes them
+// all, and a test holds it against the routes.
+package control
+
+import (
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/catalog"
+)
+
+// Config is what the control port works with.
+type Config struct {
+	Catalog *catalog.Catalog
+	Log     CallLog
+	Calls   CallStore
+	Metrics http.Handler
+	Console fs.FS
+	Logger  *slog.Logger
+	// Ready reports whether calls are being answered.
+	Ready func() bool
+
+	Version   string
+	StartedAt time.Time
+	// ControlURL and TrafficURL are base URLs without a trailing slash.
+	ControlURL, TrafficURL string
+	// Data is the data folder.
+	Data string
+	// AnyHost admits every Host header; otherwise only names of this machine.
+	AnyHost bool
+}
+
+type server struct {
+	Config
+	guard hostGuard
+}
+
+// maxUpload bounds the body of every request to the API.
+const maxUpload = 64 << 20
+
+// New builds the handler of the control port.
+func New(c Config) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	s := &server{Config: c, guard: hostGuard{any: c.AnyHost}}
+	router := gin.New()
+	router.RedirectTrailingSlash = false
+	router.HandleMethodNotAllowed = true
+	router.UseRawPath, router.UnescapePathValues = true, true
+	router.Use(s.recoverFault, s.guard.check, limitBody)
+	s.routes(router)
+	router.NoRoute(s.noRoute)
+	router.NoMethod(noMethod)
+	return router
+}
+
+func (s *server) routes(router *gin.Engine) {
+	router.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
+	router.GET("/readyz", s.readyz)
+	router.GET("/metrics", gin.WrapH(s.Metrics))
+
+	api := router.Group("/api/v1")
+	api.GET("/openapi.yaml", getOpenAPI)
+	api.GET("/status", s.getStatus)
+
+	api.POST("/imports", s.postImport)
+
+	api.GET("/services", s.listServices)
+	api.POST("/services", s.postService)
+	api.GET("/services/:service", s.getService)
+	api.PUT("/services/:service", s.putService)
+	api.PATCH("/services/:service", s.patchService)
+	api.DELETE("/services/:service", s.deleteService)
+	api.GET("/services/:service/contract", s.getContract)
+	api.GET("/services/:service/operations", s.listOperations)
+
+	api.GET("/services/:service/mappings", s.listMappings)
+	api.POST("/services/:service/mappings", s.postMappings)
+	api.GET("/services/:service/mappings/:mapping", s.getMapping)
+	api.PUT("/services/:service/mappings/:mapping", s.putMapping)
+	api.PATCH("/services/:service/mappings/:mapping", s.patchMapping)
+	api.DELETE("/services/:service/mappings/:mapping", s.deleteMapping)
+
+	api.GET("/calls", s.listCalls)
+	api.DELETE("/calls", s.clearCalls)
+	api.GET("/calls/stream", s.streamCalls)
+	api.GET("/calls/:call", s.getCall)
+}
+
+func (s *server) readyz(c *gin.Context) {
+	if !s.Ready() {
+		c.String(http.StatusServiceUnavailable, "not ready\n")
+		return
+	}
+	c.String(http.StatusOK, "ready\n")
+}

@@ -1,0 +1,31 @@
+package control
+
+import (
+	"context"
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+// CallLog is the log of calls as it runs. Its methods are called from any
+// number of goroutines.
+type CallLog interface {
+	// Flush waits until the calls that were finished before can be listed.
+	Flush(ctx context.Context) error
+	Clear(ctx context.Context) error
+	// Follow waits for calls after a position; see calllog.
+	Follow(ctx context.Context, from uint64) (records []*call.Record, skipped int, position uint64, err error)
+	Position() uint64
+	Recent(service string, now time.Time) []call.Counts
+	LastMinute(now time.Time) call.Counts
+	Stored() int64
+	NotKept() int64
+}
+
+// CallStore reads calls that were kept. Errors are problems where the user can
+// mend them.
+type CallStore interface {
+	// ListCalls returns calls the newest first, without headers and bodies.
+	ListCalls(ctx context.Context, f call.Filter, before uint64, limit int) ([]*call.Record, error)
+	Call(ctx context.Context, number uint64) (*call.Record, error)
+}

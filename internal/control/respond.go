@@ -1,0 +1,112 @@
+package control
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	jsonpatch "github.com/evanphx/json-patch/v5"
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+func wantsYAML(c *gin.Context) bool { return strings.Contains(c.GetHeader("Accept"), "yaml") }
+
+// respond writes view as JSON, or, for callers that ask for YAML, document:
+// what can be put back as it is.
+func (s *server) respond(c *gin.Context, status int, view, document any) {
+	if !wantsYAML(c) {
+		c.PureJSON(status, view)
+		return
+	}
+	n, err := tree.From(document)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	text, err := n.YAML()
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Data(status, "application/yaml", text)
+}
+
+func readBody(c *gin.Context) ([]byte, error) { return io.ReadAll(c.Request.Body) }
+
+// patched applies the request's patch to a document: a JSON Merge Patch
+// (RFC 7396), or a JSON Patch (RFC 6902) when its media type says so.
+func patched(c *gin.Context, document any) ([]byte, error) {
+	patch, err := readBody(c)
+	if err != nil {
+		return nil, err
+	}
+	original, err := json.Marshal(document)
+	if err != nil {
+		return nil, err
+	}
+	if c.ContentType() != "application/json-patch+json" {
+		if _, err := tree.ParseJSON(patch); err != nil {
+			return nil, problem.New(problem.Syntax, "the patch is not JSON: %v", err)
+		}
+		return jsonpatch.MergePatch(original, patch)
+	}
+	operations, err := jsonpatch.DecodePatch(patch)
+	if err != nil {
+		return nil, problem.New(problem.Syntax, "the patch is not a JSON Patch: %v", err)
+	}
+	changed, err := operations.Apply(original)
+	if err != nil {
+		return nil, problem.New(problem.Invalid, "the patch does not apply: %v", err)
+	}
+	return changed, nil
+}
+
+const (
+	defaultLimit = 100
+	maxLimit     = 10_000
+)
+
+// limitOf reads the limit of a list.
+func limitOf(c *gin.Context) (int, error) {
+	text := c.Query("limit")
+	if text == "" {
+		return defaultLimit, nil
+	}
+	limit, err := strconv.Atoi(text)
+	if err != nil || limit < 1 || limit > maxLimit {
+		return 0, problem.New(problem.Invalid, "limit must be a number from 1 to %d, not %q", maxLimit, text)
+	}
+	return limit, nil
+}
+
+// page cuts a list that is ordered by key: after is the key of the last one
+// that the caller has.
+func page[T any](items []T, key func(T) string, after string, limit int) (list []T, next string) {
+	start := 0
+	if after != "" {
+		for i, item := range items {
+			if key(item) == after {
+				start = i + 1
+				break
+			}
+		}
+	}
+	list = items[start:]
+	if len(list) > limit {
+		list = list[:limit]
+		next = key(list[limit-1])
+	}
+	return list, next
+}
+
+func created(isNew bool) int {
+	if isNew {
+		return http.StatusCreated
+	}
+	return http.StatusOK
+}

@@ -1,0 +1,161 @@
+package control
+
+import (
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+func (s *server) address(service string) string { return s.TrafficURL + "/" + service }
+
+func (s *server) serviceView(service *catalog.Service) api.Service {
+	view := api.Service{
+		Service: service.Spec, Address: s.address(service.Spec.Name),
+		Mappings: len(service.Mappings), ETag: catalog.ETag(service.Version),
+	}
+	if c := service.Contract; c != nil {
+		info := contractView(c)
+		view.Contract = &info
+		for _, op := range c.Operations {
+			if op.Skipped == nil {
+				view.Operations++
+			}
+		}
+	}
+	for _, minute := range s.Log.Recent(service.Spec.Name, time.Now()) {
+		view.Recent = append(view.Recent, countsView(minute))
+	}
+	view.LastMinute = view.Recent[len(view.Recent)-1]
+	return view
+}
+
+func countsView(counts call.Counts) map[string]int {
+	view := make(map[string]int, len(counts))
+	for source, n := range counts {
+		view[string(source)] = n
+	}
+	return view
+}
+
+func (s *server) listServices(c *gin.Context) {
+	limit, err := limitOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	services := s.Catalog.Snapshot().Services()
+	name := func(service *catalog.Service) string { return service.Spec.Name }
+	services, next := page(services, name, c.Query("after"), limit)
+	list := api.List[api.Service]{Items: []api.Service{}, Next: next}
+	documents := []spec.Service{}
+	for _, service := range services {
+		list.Items = append(list.Items, s.serviceView(service))
+		documents = append(documents, service.Spec)
+	}
+	s.respond(c, http.StatusOK, list, documents)
+}
+
+func (s *server) respondService(c *gin.Context, status int, service *catalog.Service) {
+	c.Header("ETag", catalog.ETag(service.Version))
+	s.respond(c, status, s.serviceView(service), service.Spec)
+}
+
+func (s *server) postService(c *gin.Context) {
+	text, err := readBody(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	document, err := spec.ReadService(text)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	service, err := s.Catalog.CreateService(c, document)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.respondService(c, http.StatusCreated, service)
+}
+
+func (s *server) getService(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.respondService(c, http.StatusOK, service)
+}
+
+func (s *server) putService(c *gin.Context) {
+	text, err := readBody(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.replaceService(c, text, c.GetHeader("If-Match"))
+}
+
+func (s *server) patchService(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	text, err := patched(c, service.Spec)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.replaceService(c, text, ifMatchOr(c, service.Version))
+}
+
+// ifMatchOr is the version that a patch was made on: the caller's, else the
+// one it was just applied to.
+func ifMatchOr(c *gin.Context, version int64) string {
+	if tag := c.GetHeader("If-Match"); tag != "" {
+		return tag
+	}
+	return catalog.ETag(version)
+}
+
+func (s *server) replaceService(c *gin.Context, text []byte, ifMatch string) {
+	document, err := spec.ReadService(text)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	service, isNew, err := s.Catalog.PutService(c, c.Param("service"), document, ifMatch)
+	if err != nil {
+		var current any
+		if service != nil {
+			current = s.serviceView(service)
+		}
+		s.fail(c, err, current)
+		return
+	}
+	s.respondService(c, created(isNew), service)
+}
+
+func (s *server) deleteService(c *gin.Context) {
+	service, err := s.Catalog.RemoveService(c, c.Param("service"), c.GetHeader("If-Match"))
+	if err != nil {
+		var current any
+		if service != nil {
+			current = s.serviceView(service)
+		}
+		s.fail(c, err, current)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+var errNoBody = problem.New(problem.Invalid, "the request has no body, so there is nothing to read")

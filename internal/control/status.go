@@ -1,0 +1,28 @@
+package control
+
+import (
+	_ "embed"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/spec/api"
+)
+
+//go:embed openapi.yaml
+var openAPI []byte
+
+func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
+
+func (s *server) getStatus(c *gin.Context) {
+	status := api.Status{
+		Version: s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
+		LastMinute: countsView(s.Log.LastMinute(time.Now())), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
+	}
+	for _, service := range s.Catalog.Snapshot().Services() {
+		status.Services++
+		status.Mappings += len(service.Mappings)
+	}
+	c.PureJSON(http.StatusOK, status)
+}

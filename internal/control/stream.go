@@ -1,0 +1,108 @@
+package control
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+const (
+	// streamEvery is how long calls wait to share an event.
+	streamEvery = 50 * time.Millisecond
+	// streamBeat keeps idle connections open.
+	streamBeat = 15 * time.Second
+)
+
+// streamCalls sends calls as they are kept: Server-Sent Events of the type
+// "calls", each with a batch. Their ids are this run's start and a position,
+// so that a reader resumes with Last-Event-ID and is told of a gap.
+func (s *server) streamCalls(c *gin.Context) {
+	position, gap, err := s.streamStart(c.GetHeader("Last-Event-ID"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	w := http.NewResponseController(c.Writer)
+	_ = w.SetWriteDeadline(time.Time{}) // a stream outlives every time limit
+	c.Header("Content-Type", "text/event-stream")
+	c.Header("Cache-Control", "no-store")
+	c.Header("X-Accel-Buffering", "no")
+	c.Status(http.StatusOK)
+	if gap {
+		s.sendBatch(c, position, api.Batch{Calls: []api.Call{}, Gap: true})
+	} else {
+		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(position))
+	}
+	filter := filterOf(c)
+	for w.Flush() == nil {
+		position, err = s.nextBatch(c, filter, position)
+		if err != nil {
+			return
+		}
+	}
+}
+
+// nextBatch waits for calls and writes those the filter selects; when none
+// come it writes a comment that keeps the connection open.
+func (s *server) nextBatch(c *gin.Context, filter call.Filter, position uint64) (uint64, error) {
+	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
+	defer cancel()
+	records, skipped, next, err := s.Log.Follow(ctx, position)
+	if c.Request.Context().Err() != nil {
+		return position, c.Request.Context().Err()
+	}
+	if err != nil {
+		_, err := c.Writer.WriteString(": still here\n\n")
+		return position, err
+	}
+	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
+	for _, r := range records {
+		if filter.Fits(r) {
+			batch.Calls = append(batch.Calls, callView(r))
+		}
+	}
+	if len(batch.Calls) > 0 || skipped > 0 {
+		s.sendBatch(c, next, batch)
+	}
+	time.Sleep(streamEvery)
+	return next, nil
+}
+
+func (s *server) sendBatch(c *gin.Context, position uint64, batch api.Batch) {
+	data, err := json.Marshal(batch)
+	if err != nil {
+		panic(err) // our own structs always marshal
+	}
+	fmt.Fprintf(c.Writer, "id: %s\nevent: calls\ndata: %s\n\n", s.eventID(position), data)
+}
+
+func (s *server) eventID(position uint64) string {
+	return strconv.FormatInt(s.StartedAt.UnixMilli(), 36) + "." + strconv.FormatUint(position, 10)
+}
+
+// streamStart finds where to begin. An id of an earlier run cannot be resumed:
+// that is a gap, and the reader should list the calls anew.
+func (s *server) streamStart(lastEventID string) (position uint64, gap bool, err error) {
+	if lastEventID == "" {
+		return s.Log.Position(), false, nil
+	}
+	run, digits, _ := strings.Cut(lastEventID, ".")
+	position, parseErr := strconv.ParseUint(digits, 10, 64)
+	if parseErr != nil {
+		return 0, false, problem.New(problem.Invalid, "Last-Event-ID %q was not given by this stream", lastEventID)
+	}
+	if run != strconv.FormatInt(s.StartedAt.UnixMilli(), 36) {
+		return s.Log.Position(), true, nil
+	}
+	return position, false, nil
+}

@@ -1,0 +1,119 @@
+// Package call holds one exchange as values: the request that reached us, the
+// answer that went back, how long each part took, and why. It also knows what
+// belongs to messages as such: media types, and which values are secret.
+//
+// It reads no network. The traffic layer fills these values in, the engine
+// decides on them, the call log keeps them.
+package call
+
+import (
+	"net/textproto"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Header is a set of header lines, its keys in canonical form. It has the
+// shape of http.Header, so that neither side needs a copy.
+type Header map[string][]string
+
+// Get returns the first value of a header, "" when there is none.
+func (h Header) Get(name string) string {
+	if v := h[textproto.CanonicalMIMEHeaderKey(name)]; len(v) > 0 {
+		return v[0]
+	}
+	return ""
+}
+
+// Field is one header line of an answer.
+type Field struct{ Name, Value string }
+
+// Body is a body as far as it was kept.
+type Body struct {
+	Bytes []byte
+	// Size is the length on the wire; larger than len(Bytes) when Cut.
+	Size int64
+	// Cut is set when only the beginning was kept.
+	Cut bool
+}
+
+// Request is a call as it reached us. It is not changed after it was decided
+// upon.
+type Request struct {
+	Method string
+	// Address is the escaped path as it was asked for; Path is the part that
+	// is relative to the service, "/" at least.
+	Address, Path string
+	Query         string // raw, without "?"
+	Host          string
+	Protocol      string // HTTP/1.1
+	Caller        string // host:port of the client
+	Header        Header
+	Body          Body
+}
+
+// Source says who answered a call.
+type Source string
+
+// The sources of answers so far.
+const (
+	FromMapping  Source = "mapping"
+	FromContract Source = "contract"
+	FromMiss     Source = "miss" // nothing fitted
+	FromSelf     Source = "self" // our own word: preflight, root page, body too large
+)
+
+// Sources lists every source in the order in which they are shown.
+var Sources = []Source{FromMapping, FromContract, FromMiss, FromSelf}
+
+// Counts are numbers of calls by who answered.
+type Counts map[Source]int
+
+// Answer is what goes back to the caller. Its parts may be shared between
+// calls and are not to be changed.
+type Answer struct {
+	Status int
+	Header []Field
+	Body   []byte
+}
+
+// Record is one finished call. It is immutable once it was handed to the log.
+type Record struct {
+	Number  uint64 // counts calls, unique in the environment; see ID
+	At      time.Time
+	Service string // "" when no service was found
+	Request Request
+	Answer  Answer
+	// AnswerSize is the length of the answer's body on the wire; the log may
+	// keep less of it.
+	AnswerSize int64
+
+	Source      Source
+	By          string
+	Explanation *Explanation
+
+	Read, Decide, Send time.Duration
+}
+
+// Took is the whole time from arrival to the end of the answer.
+func (r *Record) Took() time.Duration { return r.Read + r.Decide + r.Send }
+
+const idPrefix = "c-"
+
+// AppendID appends the readable id of a call: "c-81f3".
+func AppendID(b []byte, number uint64) []byte {
+	return strconv.AppendUint(append(b, idPrefix...), number, 16)
+}
+
+// ID is the readable id of a call.
+func ID(number uint64) string { return string(AppendID(nil, number)) }
+
+// ParseID reads what ID wrote; ok is false for everything else.
+func ParseID(id string) (number uint64, ok bool) {
+	digits, ok := strings.CutPrefix(id, idPrefix)
+	if !ok {
+		return 0, false
+	}
+	number, err := strconv.ParseUint(digits, 16, 63)
+	return number, err == nil
+}

@@ -1,0 +1,38 @@
+package call
+
+// Explanation says why a call was answered as it was. Explanations that do not
+// depend on the call are built once and shared, and the log stores each of
+// them once.
+type Explanation struct {
+	// Sentence says it all in one: `Answered by mapping "berth-by-number".`
+	Sentence string `json:"sentence"`
+	Steps    []Step `json:"steps"`
+}
+
+// Stage is the part of deciding that a step belongs to.
+type Stage string
+
+// The stages, in their order.
+const (
+	Place  Stage = "place"  // which service is meant
+	Choose Stage = "choose" // what would answer
+	Build  Stage = "build"  // what exactly is sent
+)
+
+// Verdict is the outcome of a step.
+type Verdict string
+
+// The verdicts.
+const (
+	Taken  Verdict = "taken"
+	Passed Verdict = "passed"
+	Noted  Verdict = "noted"
+)
+
+// Step is one thing that was considered.
+type Step struct {
+	Stage   Stage   `json:"stage"`
+	Subject string  `json:"subject"`
+	Verdict Verdict `json:"verdict"`
+	Reason  string  `json:"reason"`
+}

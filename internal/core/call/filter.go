@@ -1,0 +1,59 @@
+package call
+
+import (
+	"strconv"
+	"strings"
+)
+
+// Line is the text of a call that filters search: who was asked what, and who
+// answered. Source, status and method are words of it, so "503" and "miss"
+// find what they say.
+func (r *Record) Line() string {
+	var b strings.Builder
+	b.Grow(len(r.Service) + len(r.Request.Path) + len(r.Request.Query) + len(r.By) + 48)
+	b.WriteString(r.Request.Method)
+	b.WriteString(" /")
+	b.WriteString(r.Service)
+	b.WriteString(r.Request.Path)
+	if r.Request.Query != "" {
+		b.WriteByte('?')
+		b.WriteString(r.Request.Query)
+	}
+	b.WriteByte(' ')
+	b.WriteString(strconv.Itoa(r.Answer.Status))
+	b.WriteByte(' ')
+	b.WriteString(string(r.Source))
+	b.WriteByte(' ')
+	b.WriteString(r.By)
+	return b.String()
+}
+
+// Filter selects calls.
+type Filter struct {
+	// Service is a service's name; "" selects all.
+	Service string
+	// Text is split at spaces; every word must occur in the call's Line, in
+	// any case.
+	Text string
+}
+
+// Words are the words of Text in lower case.
+func (f Filter) Words() []string { return strings.Fields(strings.ToLower(f.Text)) }
+
+// Fits reports whether the filter selects r.
+func (f Filter) Fits(r *Record) bool {
+	if f.Service != "" && f.Service != r.Service {
+		return false
+	}
+	words := f.Words()
+	if len(words) == 0 {
+		return true
+	}
+	line := strings.ToLower(r.Line())
+	for _, word := range words {
+		if !strings.Contains(line, word) {
+			return false
+		}
+	}
+	return true
+}

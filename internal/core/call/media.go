@@ -1,0 +1,84 @@
+package call
+
+import (
+	"mime"
+	"strconv"
+	"strings"
+)
+
+// IsJSON reports whether a media type is JSON or has a JSON suffix.
+func IsJSON(mediaType string) bool {
+	t := baseType(mediaType)
+	return t == "application/json" || t == "text/json" || strings.HasSuffix(t, "+json")
+}
+
+// IsText reports whether a body of this media type is read by people.
+func IsText(mediaType string) bool {
+	t := baseType(mediaType)
+	return strings.HasPrefix(t, "text/") || IsJSON(t) || strings.HasSuffix(t, "+xml") ||
+		t == "application/xml" || t == "application/javascript" || t == "application/x-www-form-urlencoded"
+}
+
+func baseType(mediaType string) string {
+	t, _, err := mime.ParseMediaType(mediaType)
+	if err != nil {
+		t, _, _ = strings.Cut(mediaType, ";")
+		return strings.ToLower(strings.TrimSpace(t))
+	}
+	return t
+}
+
+// Accepts picks from offers, in their order, the media type that an Accept
+// header (RFC 9110, section 12.5.1) prefers. It returns the index, or -1 when
+// none is acceptable. An empty header accepts everything.
+func Accepts(accept string, offers []string) int {
+	if strings.TrimSpace(accept) == "" {
+		return min(0, len(offers)-1)
+	}
+	best, bestQuality := -1, 0.0
+	for i, offer := range offers {
+		if q := quality(accept, baseType(offer)); q > bestQuality {
+			best, bestQuality = i, q
+		}
+	}
+	return best
+}
+
+// quality is the weight that the most specific range fitting offer gives it.
+func quality(accept, offer string) float64 {
+	result, resultSpecific := 0.0, -1
+	for _, part := range strings.Split(accept, ",") {
+		kind, params, _ := strings.Cut(part, ";")
+		specific := specificity(strings.ToLower(strings.TrimSpace(kind)), offer)
+		if specific > resultSpecific {
+			result, resultSpecific = weight(params), specific
+		}
+	}
+	return result
+}
+
+// specificity is -1 when the range does not cover offer.
+func specificity(kind, offer string) int {
+	switch {
+	case kind == offer:
+		return 2
+	case kind == "*/*":
+		return 0
+	case strings.HasSuffix(kind, "/*") && strings.HasPrefix(offer, kind[:len(kind)-1]):
+		return 1
+	default:
+		return -1
+	}
+}
+
+func weight(params string) float64 {
+	for _, param := range strings.Split(params, ";") {
+		name, value, _ := strings.Cut(strings.TrimSpace(param), "=")
+		if strings.EqualFold(name, "q") {
+			if q, err := strconv.ParseFloat(value, 64); err == nil {
+				return q
+			}
+		}
+	}
+	return 1
+}

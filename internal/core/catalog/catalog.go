@@ -1,0 +1,129 @@
+// Package catalog holds the definitions of the environment: it takes edits,
+// checks and compiles them, has them stored, and publishes the result as an
+// immutable Snapshot that the very next call uses.
+//
+// It answers no calls (engine does) and knows no database (a Store does).
+// Start with Catalog and Snapshot.
+package catalog
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
+
+	"rapidmimic/internal/core/contract/openapi"
+	"rapidmimic/spec/problem"
+)
+
+// Catalog is the one place where definitions change. Reads never wait for
+// writes; writes happen one after another.
+type Catalog struct {
+	store   Store
+	current atomic.Pointer[Snapshot]
+
+	mu      sync.Mutex // guards version and orders all edits
+	version int64      // of the last edit in the environment
+}
+
+// Open loads what the store holds. Definitions that cannot be used any more
+// are an error that names them: nothing is dropped silently.
+func Open(ctx context.Context, store Store) (*Catalog, error) {
+	definitions, err := store.Load(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("load definitions: %w", err)
+	}
+	c := &Catalog{store: store}
+	contracts := make(map[string]*Contract)
+	for _, stored := range definitions.Contracts {
+		if contracts[stored.ServiceID], err = compileContract(stored); err != nil {
+			return nil, fmt.Errorf("contract %s of service %s: %w", stored.File, stored.ServiceID, err)
+		}
+	}
+	mappings := make(map[string][]*Mapping)
+	for _, stored := range definitions.Mappings {
+		m, fault := compileMapping(stored)
+		if fault != nil {
+			return nil, fmt.Errorf("mapping %q: %s", stored.Mapping.ID, fault)
+		}
+		mappings[stored.ServiceID] = append(mappings[stored.ServiceID], m)
+		c.version = max(c.version, stored.Version, stored.Position)
+	}
+	snapshot := &Snapshot{}
+	for _, stored := range definitions.Services {
+		id := stored.Service.ID
+		snapshot = snapshot.with(nil, compileService(stored, contracts[id], mappings[id]))
+		c.version = max(c.version, stored.Version)
+	}
+	c.current.Store(snapshot)
+	return c, nil
+}
+
+// Snapshot is the environment as it is now.
+func (c *Catalog) Snapshot() *Snapshot { return c.current.Load() }
+
+func compileContract(stored StoredContract) (*Contract, error) {
+	read, err := openapi.Read(stored.Text)
+	if err != nil {
+		return nil, err
+	}
+	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File}, nil
+}
+
+// publishLocked stores a change and, when that went well, makes next part of
+// the environment instead of old.
+func (c *Catalog) publishLocked(ctx context.Context, change Change, old, next *Service) error {
+	if err := c.store.Apply(ctx, change); err != nil {
+		return fmt.Errorf("store the change: %w", err)
+	}
+	c.current.Store(c.Snapshot().with(old, next))
+	return nil
+}
+
+func (c *Catalog) nextLocked() int64 {
+	c.version++
+	return c.version
+}
+
+// Find returns a service by name or id. The error names similar ones.
+func (c *Catalog) Find(nameOrID string) (*Service, error) {
+	snapshot := c.Snapshot()
+	if s := snapshot.Find(nameOrID); s != nil {
+		return s, nil
+	}
+	return nil, notFound("service", nameOrID, snapshot.Names())
+}
+
+func notFound(noun, name string, known []string) error {
+	if near := problem.Closest(name, known); near != "" {
+		return problem.New(problem.NotFound, "%s %q is not here (%s?)", noun, name, near)
+	}
+	return problem.New(problem.NotFound, "%s %q is not here (%s)", noun, name, knownText(noun, known))
+}
+
+func knownText(noun string, known []string) string {
+	const most = 8
+	switch {
+	case len(known) == 0:
+		return "there is no " + noun + " yet"
+	case len(known) > most:
+		return fmt.Sprintf("there are %d, the first is %s", len(known), known[0])
+	}
+	text := "there is"
+	for i, name := range known {
+		if i > 0 {
+			text += ","
+		}
+		text += " " + name
+	}
+	return text
+}
+
+// checkTag refuses a write that was made on an older version than the current
+// one. An empty tag or * makes no demand.
+func checkTag(ifMatch string, version int64, what string) error {
+	if ifMatch == "" || ifMatch == "*" || ifMatch == ETag(version) {
+		return nil
+	}
+	return problem.New(problem.Stale, "%s was changed by somebody else since you read it (it is at %s, you had %s)", what, ETag(version), ifMatch)
+}

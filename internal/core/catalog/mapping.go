@@ -1,0 +1,129 @@
+package catalog
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// PutMappings creates or replaces mappings of a service by their ids, all of
+// them or, when one cannot be used, none. It returns them compiled, with
+// created telling for each whether it is new.
+func (c *Catalog) PutMappings(ctx context.Context, nameOrID string, mappings []spec.Mapping) (compiled []*Mapping, created []bool, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	old, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, nil, err
+	}
+	return c.putLocked(ctx, old, mappings)
+}
+
+// PutMapping creates or replaces one mapping. ifMatch may demand a version.
+func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mapping, ifMatch string) (mapping *Mapping, created bool, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	old, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, false, err
+	}
+	have := old.Mapping(m.ID)
+	if ifMatch != "" && have == nil {
+		return nil, false, noMapping(old, m.ID)
+	}
+	if have != nil {
+		if err := checkTag(ifMatch, have.Version, "mapping "+strconv.Quote(m.ID)); err != nil {
+			return have, false, err
+		}
+	}
+	compiled, isNew, err := c.putLocked(ctx, old, []spec.Mapping{m})
+	if err != nil {
+		return nil, false, err
+	}
+	return compiled[0], isNew[0], nil
+}
+
+func (c *Catalog) putLocked(ctx context.Context, old *Service, mappings []spec.Mapping) (compiled []*Mapping, created []bool, err error) {
+	version := c.nextLocked()
+	all := slices.Clone(old.Mappings)
+	positions := make(map[string]int, len(all))
+	for i, m := range all {
+		positions[m.Spec.ID] = i
+	}
+	change := Change{Mappings: make([]StoredMapping, len(mappings))}
+	var items []problem.Item
+	for i, m := range mappings {
+		stored := StoredMapping{ServiceID: old.Spec.ID, Mapping: m, Version: version, Position: c.nextLocked()}
+		at, exists := positions[m.ID]
+		if exists {
+			stored.Position = all[at].Position
+		}
+		next, fault := compileMapping(stored)
+		if fault != nil {
+			if len(mappings) > 1 {
+				fault.At = "/" + strconv.Itoa(i) + fault.At
+				fault.Detail = fmt.Sprintf("mapping %q: %s", m.ID, fault.Detail)
+			}
+			items = append(items, *fault)
+			continue
+		}
+		if exists {
+			all[at] = next
+		} else {
+			positions[m.ID] = len(all)
+			all = append(all, next)
+		}
+		change.Mappings[i] = stored
+		compiled, created = append(compiled, next), append(created, !exists)
+	}
+	if err := problem.FromItems("the mappings cannot be used", items); err != nil {
+		return nil, nil, err
+	}
+	next := compileService(StoredService{old.Spec, old.Version}, old.Contract, all)
+	return compiled, created, c.publishLocked(ctx, change, old, next)
+}
+
+// FindMapping returns a mapping of a service. The error names similar ones.
+func (c *Catalog) FindMapping(nameOrID, id string) (*Mapping, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	if m := s.Mapping(id); m != nil {
+		return m, nil
+	}
+	return nil, noMapping(s, id)
+}
+
+func noMapping(s *Service, id string) error {
+	ids := make([]string, len(s.Mappings))
+	for i, m := range s.Mappings {
+		ids[i] = m.Spec.ID
+	}
+	return notFound("mapping", id, ids)
+}
+
+// RemoveMapping removes one mapping. ifMatch may demand a version.
+func (c *Catalog) RemoveMapping(ctx context.Context, nameOrID, id, ifMatch string) (*Mapping, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	old, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	gone := old.Mapping(id)
+	if gone == nil {
+		return nil, noMapping(old, id)
+	}
+	if err := checkTag(ifMatch, gone.Version, "mapping "+strconv.Quote(id)); err != nil {
+		return gone, err
+	}
+	rest := slices.DeleteFunc(slices.Clone(old.Mappings), func(m *Mapping) bool { return m == gone })
+	next := compileService(StoredService{old.Spec, old.Version}, old.Contract, rest)
+	change := Change{OfService: old.Spec.ID, RemoveMappings: []string{id}}
+	return gone, c.publishLocked(ctx, change, old, next)
+}

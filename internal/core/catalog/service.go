@@ -1,0 +1,73 @@
+package catalog
+
+import (
+	"context"
+	"strconv"
+
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// PutService creates a service, or replaces the settings of the one with this
+// name or id; its contract and mappings stay. ifMatch may demand a version.
+func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Service, ifMatch string) (service *Service, created bool, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	snapshot := c.Snapshot()
+	old := snapshot.Find(nameOrID)
+	if taken := snapshot.Named(s.Name); taken != nil && taken != old {
+		return nil, false, nameTaken(s.Name)
+	}
+	if old == nil {
+		if ifMatch != "" {
+			return nil, false, notFound("service", nameOrID, snapshot.Names())
+		}
+		stored := c.newServiceLocked(s)
+		service = compileService(stored, nil, nil)
+		return service, true, c.publishLocked(ctx, Change{Service: &stored}, nil, service)
+	}
+	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
+		return old, false, err
+	}
+	s.ID = old.Spec.ID
+	stored := StoredService{Service: s, Version: c.nextLocked()}
+	service = compileService(stored, old.Contract, old.Mappings)
+	return service, false, c.publishLocked(ctx, Change{Service: &stored}, old, service)
+}
+
+// CreateService creates a service and refuses a name that is taken.
+func (c *Catalog) CreateService(ctx context.Context, s spec.Service) (*Service, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.Snapshot().Named(s.Name) != nil {
+		return nil, nameTaken(s.Name)
+	}
+	stored := c.newServiceLocked(s)
+	service := compileService(stored, nil, nil)
+	return service, c.publishLocked(ctx, Change{Service: &stored}, nil, service)
+}
+
+func (c *Catalog) newServiceLocked(s spec.Service) StoredService {
+	version := c.nextLocked()
+	s.ID = "s-" + strconv.FormatInt(version, 36)
+	return StoredService{Service: s, Version: version}
+}
+
+func nameTaken(name string) error {
+	return problem.New(problem.Exists, "service %q exists already (choose another name, or import into it)", name)
+}
+
+// RemoveService removes a service with its contract and mappings. Its calls
+// stay in the log.
+func (c *Catalog) RemoveService(ctx context.Context, nameOrID, ifMatch string) (*Service, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	old, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
+		return old, err
+	}
+	return old, c.publishLocked(ctx, Change{RemoveService: old.Spec.ID}, old, nil)
+}

@@ -1,0 +1,199 @@
+package catalog
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"sync"
+
+	"rapidmimic/internal/core/answer"
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// Snapshot is the whole environment at one moment. It is immutable: every edit
+// makes a new one, and a call is decided on the one it found.
+type Snapshot struct {
+	services []*Service // by name
+	byName   map[string]*Service
+}
+
+// Services lists all services in the order of their names.
+func (s *Snapshot) Services() []*Service { return s.services }
+
+// Find returns the service with this name, else the one with this id, else
+// nil.
+func (s *Snapshot) Find(nameOrID string) *Service {
+	if service := s.byName[nameOrID]; service != nil {
+		return service
+	}
+	for _, service := range s.services {
+		if service.Spec.ID == nameOrID {
+			return service
+		}
+	}
+	return nil
+}
+
+// Named returns the service with exactly this name, else nil.
+func (s *Snapshot) Named(name string) *Service { return s.byName[name] }
+
+// Names lists the names of all services.
+func (s *Snapshot) Names() []string {
+	names := make([]string, len(s.services))
+	for i, service := range s.services {
+		names[i] = service.Spec.Name
+	}
+	return names
+}
+
+// with returns a snapshot in which next stands instead of old; either may be
+// nil.
+func (s *Snapshot) with(old, next *Service) *Snapshot {
+	out := &Snapshot{byName: make(map[string]*Service, len(s.services)+1)}
+	for _, service := range s.services {
+		if service != old {
+			out.services = append(out.services, service)
+		}
+	}
+	if next != nil {
+		out.services = append(out.services, next)
+	}
+	slices.SortFunc(out.services, func(a, b *Service) int { return cmp.Compare(a.Spec.Name, b.Spec.Name) })
+	for _, service := range out.services {
+		out.byName[service.Spec.Name] = service
+	}
+	return out
+}
+
+// Service is one service, compiled. It is immutable; what it builds on first
+// use (the list of candidates for misses) does not change its answers.
+type Service struct {
+	Spec     spec.Service
+	Version  int64
+	Contract *Contract  // nil without a contract
+	Mappings []*Mapping // in the order in which they were made
+
+	byID       map[string]*Mapping
+	rules      match.Rules[*Mapping]
+	operations match.Router[*contract.Operation]
+
+	candidatesOnce sync.Once
+	candidates     []match.Candidate
+}
+
+// Contract is the revision in force.
+type Contract struct {
+	*contract.Contract
+	Revision int
+	File     string
+}
+
+// Mapping is a mapping, compiled.
+type Mapping struct {
+	Spec     spec.Mapping
+	Version  int64
+	Position int64
+	Rule     *match.Rule
+	Answer   call.Answer
+	// Alone explains a call that only this mapping fits.
+	Alone *call.Explanation
+}
+
+// ETag is the entity tag of a definition at this version.
+func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + `"` }
+
+// Mapping returns the mapping with this id, or nil.
+func (s *Service) Mapping(id string) *Mapping { return s.byID[id] }
+
+// Fits returns the enabled mappings whose path fits, the winner first.
+func (s *Service) Fits(method string, segments []string) []match.Fit[*Mapping] {
+	return s.rules.Find(method, segments)
+}
+
+// Operations returns the operations of the contract whose path fits, whatever
+// their method, the most specific path first.
+func (s *Service) Operations(segments []string) []*contract.Operation {
+	return s.operations.Find(nil, segments)
+}
+
+// Candidates lists everything that a call to this service could have meant.
+func (s *Service) Candidates() []match.Candidate {
+	s.candidatesOnce.Do(func() {
+		for _, m := range s.Mappings {
+			if m.Spec.Enabled {
+				s.candidates = append(s.candidates, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template})
+			}
+		}
+		if s.Contract == nil {
+			return
+		}
+		for _, op := range s.Contract.Operations {
+			if op.Skipped == nil {
+				s.candidates = append(s.candidates, match.Candidate{Kind: "operation", ID: op.ID, Methods: []string{op.Method}, Template: op.Template})
+			}
+		}
+	})
+	return s.candidates
+}
+
+// compileService builds the indexes over finished parts.
+func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Service {
+	s := &Service{
+		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings,
+		byID: make(map[string]*Mapping, len(mappings)),
+	}
+	for _, m := range mappings {
+		s.byID[m.Spec.ID] = m
+		if m.Spec.Enabled {
+			s.rules.Add(m.Rule, m)
+		}
+	}
+	if c != nil {
+		for _, op := range c.Operations {
+			if op.Skipped == nil {
+				s.operations.Add(op.Template, op)
+			}
+		}
+	}
+	return s
+}
+
+func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
+	m := stored.Mapping
+	template, err := match.ParseTemplate(m.Call.Path)
+	if err != nil {
+		return nil, &problem.Item{At: "/call/path", Detail: err.Error()}
+	}
+	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template}
+	compiled := &Mapping{
+		Spec: m, Version: stored.Version, Position: stored.Position,
+		Rule: rule, Answer: answer.FromMapping(m.Answer),
+	}
+	compiled.Alone = &call.Explanation{
+		Sentence: compiled.Sentence(),
+		Steps:    []call.Step{compiled.Taken(), compiled.Built()},
+	}
+	return compiled, nil
+}
+
+// Sentence says that this mapping answered.
+func (m *Mapping) Sentence() string {
+	return fmt.Sprintf("Answered by mapping %q, which fits %s.", m.Spec.ID, m.Rule)
+}
+
+// Taken is the step of choosing this mapping.
+func (m *Mapping) Taken() call.Step {
+	return call.Step{Stage: call.Choose, Subject: "mapping " + m.Spec.ID, Verdict: call.Taken,
+		Reason: "method and path fit " + m.Rule.String()}
+}
+
+// Built is the step of making its answer.
+func (m *Mapping) Built() call.Step {
+	return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken,
+		Reason: fmt.Sprintf("fixed: status %d, %d bytes", m.Answer.Status, len(m.Answer.Body))}
+}

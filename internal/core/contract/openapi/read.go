@@ -1,0 +1,201 @@
+// Package openapi reads OpenAPI 3.0 and 3.1 documents into contracts.
+//
+// It works on the ordered tree of the document and serves what can be served:
+// an operation that cannot answer is kept with the reason, a fault beside it
+// becomes a warning. Only a document without a single usable operation is
+// refused. Start with Read.
+package openapi
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Read makes a contract of the text of an OpenAPI document in JSON or YAML.
+// The error is a *problem.Error with the places of all faults.
+func Read(text []byte) (*contract.Contract, error) {
+	root, err := tree.Parse(text)
+	if err != nil {
+		return nil, spec.SyntaxProblem(err, "the contract")
+	}
+	version, err := versionOf(root)
+	if err != nil {
+		return nil, err
+	}
+	r := &reader{root: root, ids: make(map[string]bool)}
+	upgrade := func(n *tree.Node) *tree.Node { return n }
+	if version == "3.0" {
+		upgrade = upgrade30
+	}
+	r.document = contract.NewDocument(root, upgrade)
+	r.contract = &contract.Contract{
+		Title:     root.Path("info", "title").Str(),
+		Version:   scalarText(root.Path("info", "version")),
+		Format:    "OpenAPI " + version,
+		BasePaths: basePaths(root),
+	}
+	if err := r.readPaths(); err != nil {
+		return nil, err
+	}
+	return r.contract, nil
+}
+
+func fault(n *tree.Node, at, format string, args ...any) problem.Item {
+	item := problem.Item{At: at, Detail: fmt.Sprintf(format, args...)}
+	if n != nil {
+		item.Line, item.Col = n.Line, n.Col
+	}
+	return item
+}
+
+func refuse(items ...problem.Item) error {
+	return problem.FromItems("the contract cannot be used", items)
+}
+
+func versionOf(root *tree.Node) (string, error) {
+	if root.Kind != tree.Map {
+		return "", refuse(fault(root, "", "a contract is an object with the key openapi, not %s", root.Kind))
+	}
+	declared := root.Get("openapi")
+	text := scalarText(declared)
+	switch {
+	case strings.HasPrefix(text, "3.0"):
+		return "3.0", nil
+	case strings.HasPrefix(text, "3.1"):
+		return "3.1", nil
+	case declared != nil:
+		return "", refuse(fault(declared, "/openapi", "openapi %q is not supported; 3.0 and 3.1 are", text))
+	case root.Get("swagger") != nil:
+		return "", refuse(fault(root.Get("swagger"), "/swagger", "version %s is not supported yet; OpenAPI 3.0 and 3.1 are", scalarText(root.Get("swagger"))))
+	default:
+		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document"))
+	}
+}
+
+// scalarText is the text of a string or a number: version: 1.0 is written
+// without quotes often enough.
+func scalarText(n *tree.Node) string {
+	if n == nil || n.Kind == tree.List || n.Kind == tree.Map {
+		return ""
+	}
+	return n.Text
+}
+
+// basePaths are the paths of the servers; variables are set to their defaults.
+func basePaths(root *tree.Node) []string {
+	var paths []string
+	servers := root.Get("servers")
+	if servers == nil {
+		return nil
+	}
+	for _, server := range servers.Items {
+		address := server.Get("url").Str()
+		if variables := server.Get("variables"); variables != nil {
+			for _, v := range variables.Members {
+				address = strings.ReplaceAll(address, "{"+v.Key+"}", scalarText(v.Value.Get("default")))
+			}
+		}
+		u, err := url.Parse(address)
+		if err != nil {
+			continue
+		}
+		path := "/" + strings.Trim(u.Path, "/")
+		if path != "/" && !slices.Contains(paths, path) {
+			paths = append(paths, path)
+		}
+	}
+	return paths
+}
+
+type reader struct {
+	root     *tree.Node
+	document *contract.Document
+	contract *contract.Contract
+	ids      map[string]bool
+}
+
+func (r *reader) warn(n *tree.Node, at, format string, args ...any) {
+	if len(r.contract.Warnings) < problem.MaxItems {
+		r.contract.Warnings = append(r.contract.Warnings, fault(n, at, format, args...))
+	}
+}
+
+// follow resolves a $ref of anything but a schema. at is the pointer of where
+// the thing really stands.
+func (r *reader) follow(n *tree.Node, at string) (*tree.Node, string, error) {
+	for range 20 {
+		ref := n.Get("$ref")
+		if ref == nil {
+			return n, at, nil
+		}
+		pointer, local := strings.CutPrefix(ref.Str(), "#")
+		if !local {
+			return nil, "", fmt.Errorf("$ref %q leads outside the document", ref.Str())
+		}
+		target := r.root.At(pointer)
+		if target == nil {
+			return nil, "", fmt.Errorf("$ref %q leads nowhere", ref.Str())
+		}
+		n, at = target, pointer
+	}
+	return nil, "", fmt.Errorf("$ref %q leads in a circle", n.Get("$ref").Str())
+}
+
+var methods = []string{"get", "put", "post", "delete", "options", "head", "patch", "trace"}
+
+func (r *reader) readPaths() error {
+	paths := r.root.Get("paths")
+	if paths == nil || paths.Kind != tree.Map || len(paths.Members) == 0 {
+		return refuse(fault(cmpNode(paths, r.root), "/paths", "the contract has no paths, so there is nothing to answer"))
+	}
+	for _, p := range paths.Members {
+		if strings.HasPrefix(p.Key, "x-") {
+			continue
+		}
+		at := tree.Join("/paths", p.Key)
+		item, itemAt, err := r.follow(p.Value, at)
+		if err != nil {
+			r.warn(p.Value, at, "%v", err)
+			continue
+		}
+		if item.Kind != tree.Map {
+			r.warn(item, at, "path %s must hold operations, not %s", p.Key, item.Kind)
+			continue
+		}
+		for _, m := range item.Members {
+			if slices.Contains(methods, m.Key) {
+				r.contract.Operations = append(r.contract.Operations, r.operation(p, m, tree.Join(itemAt, m.Key)))
+			}
+		}
+	}
+	return r.usable()
+}
+
+func cmpNode(n, otherwise *tree.Node) *tree.Node {
+	if n != nil {
+		return n
+	}
+	return otherwise
+}
+
+// usable refuses a contract in which nothing answers, with all the reasons.
+func (r *reader) usable() error {
+	var reasons []problem.Item
+	for _, op := range r.contract.Operations {
+		if op.Skipped == nil {
+			return nil
+		}
+		reasons = append(reasons, *op.Skipped)
+	}
+	if len(reasons) == 0 {
+		reasons = append(r.contract.Warnings, fault(r.root.Get("paths"), "/paths", "no path has an operation"))
+	}
+	return refuse(reasons...)
+}

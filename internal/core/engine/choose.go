@@ -1,0 +1,106 @@
+package engine
+
+import (
+	"fmt"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/match"
+)
+
+// choose finds what answers: the winning mapping, else the contract, else
+// nothing, which is a miss.
+func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
+	fits := p.Service.Fits(r.Method, p.segments)
+	if len(fits) > 0 && fits[0].Method {
+		answerFromMapping(d, fits)
+		return
+	}
+	segments := p.segments
+	operations := p.Service.Operations(segments)
+	if rest, ok := withoutBase(p); ok && len(fits) == 0 && len(operations) == 0 {
+		segments = rest
+		fits, operations = p.Service.Fits(r.Method, rest), p.Service.Operations(rest)
+		if len(fits) > 0 && fits[0].Method {
+			answerFromMapping(d, fits)
+			return
+		}
+	}
+	steps := passedMappings(p.Service, fits)
+	for _, op := range operations {
+		if op.Method == r.Method || op.Method == "GET" && r.Method == "HEAD" {
+			e.buildFromOperation(d, p, r, op, steps)
+			return
+		}
+		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,
+			Reason: fmt.Sprintf("its path %s fits, its method is %s", op.Template, op.Method)})
+	}
+	e.miss(d, p, r, segments, steps)
+}
+
+func answerFromMapping(d *Decision, fits []match.Fit[*catalog.Mapping]) {
+	winner := fits[0].Value
+	d.Source, d.By = call.FromMapping, winner.Spec.ID
+	d.Answer, d.Explanation = winner.Answer, winner.Alone
+	if len(fits) > 1 {
+		steps := []call.Step{winner.Taken()}
+		for _, fit := range fits[1:] {
+			steps = append(steps, passedMapping(fit, winner.Rule))
+		}
+		d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built())}
+	}
+}
+
+// mostPassed bounds how many mappings that were passed over an explanation
+// lists.
+const mostPassed = 10
+
+func passedMapping(fit match.Fit[*catalog.Mapping], winner *match.Rule) call.Step {
+	reason := fmt.Sprintf("its path %s fits, its method is %s", fit.Rule.Template, match.MethodsText(fit.Rule.Methods))
+	if fit.Method {
+		reason = fit.Rule.Loss(winner)
+	}
+	return call.Step{Stage: call.Choose, Subject: "mapping " + fit.Rule.ID, Verdict: call.Passed, Reason: reason}
+}
+
+// passedMappings explains why no mapping answers.
+func passedMappings(s *catalog.Service, fits []match.Fit[*catalog.Mapping]) []call.Step {
+	if len(fits) == 0 {
+		reason := "the service has none"
+		if n := len(s.Mappings); n > 0 {
+			reason = fmt.Sprintf("the path of none of them fits (%d of the service)", n)
+		}
+		return []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed, Reason: reason}}
+	}
+	var steps []call.Step
+	for _, fit := range fits[:min(len(fits), mostPassed)] {
+		steps = append(steps, passedMapping(fit, nil))
+	}
+	return steps
+}
+
+// withoutBase takes a base path of the contract off the call's path: callers
+// may write it or leave it out.
+func withoutBase(p *Placed) ([]string, bool) {
+	if p.Service.Contract == nil {
+		return nil, false
+	}
+	for _, base := range p.Service.Contract.BasePaths {
+		if rest, ok := cutPrefix(p.segments, match.Split(nil, base)); ok {
+			return rest, true
+		}
+	}
+	return nil, false
+}
+
+func cutPrefix(segments, prefix []string) ([]string, bool) {
+	if len(segments) <= len(prefix) {
+		return nil, false
+	}
+	for i := range prefix {
+		if segments[i] != prefix[i] {
+			return nil, false
+		}
+	}
+	return segments[len(prefix):], true
+}

@@ -1,0 +1,77 @@
+// Package engine decides how a call is answered, and why. It computes on an
+// immutable snapshot and carries nothing out: the traffic layer sends what a
+// Decision says.
+//
+// The steps stand in files of their own, in their order: place.go finds the
+// service, choose.go what would answer, build.go makes the answer; miss.go and
+// self.go build the answers that come from us.
+package engine
+
+import (
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+)
+
+// Engine decides calls. It is safe for concurrent use.
+type Engine struct {
+	definitions Definitions
+	state       State
+	control     string
+	runSeed     int64
+}
+
+// Config is what an Engine works with.
+type Config struct {
+	Definitions Definitions
+	State       State
+	// Control is the base URL of the console, which our own answers point to.
+	Control string
+	// RunSeed is where the data of services without a seed come from.
+	RunSeed int64
+}
+
+// New builds an engine.
+func New(c Config) *Engine {
+	return &Engine{definitions: c.Definitions, state: c.State, control: c.Control, runSeed: c.RunSeed}
+}
+
+// Decision says what to send and why. Its parts may be shared with other
+// calls and are not to be changed.
+type Decision struct {
+	// Service is the name of the service, "" when none was found.
+	Service     string
+	Source      call.Source
+	By          string
+	Answer      call.Answer
+	Explanation *call.Explanation
+	// Reveal asks for the Rapid-Mimic header on the answer.
+	Reveal bool
+}
+
+// Decide finds the answer to a call that was placed.
+func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
+	if p.Service == nil {
+		return e.unplaced(p, r)
+	}
+	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
+	if p.Service.Spec.CORS && isPreflight(r) {
+		preflight(&d, r)
+		return d
+	}
+	e.choose(&d, p, r)
+	if p.Service.Spec.CORS {
+		allowOrigin(&d, r)
+	}
+	return d
+}
+
+// Placed is a call of which it is known which service it is for.
+type Placed struct {
+	Service  *catalog.Service // nil when none was found
+	segments []string         // of the path relative to the service, decoded
+	snapshot *catalog.Snapshot
+}
+
+// NeedsBody reports whether an answer could depend on the body of the request:
+// then it must be held whole before Decide.
+func (p *Placed) NeedsBody() bool { return p.Service != nil && p.Service.Spec.Seed != nil }

@@ -1,0 +1,63 @@
+package engine
+
+import (
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+)
+
+// Cross-origin calls (the CORS protocol of the Fetch standard): browsers ask
+// before they let a page of another origin call us, and hide answers that do
+// not allow it.
+
+func isPreflight(r *call.Request) bool {
+	return r.Method == "OPTIONS" && r.Header.Get("Origin") != "" && r.Header.Get("Access-Control-Request-Method") != ""
+}
+
+// preflight allows whatever the browser asks for.
+func preflight(d *Decision, r *call.Request) {
+	header := []call.Field{
+		{Name: "Access-Control-Allow-Origin", Value: r.Header.Get("Origin")},
+		{Name: "Access-Control-Allow-Credentials", Value: "true"},
+		{Name: "Access-Control-Allow-Methods", Value: r.Header.Get("Access-Control-Request-Method")},
+		{Name: "Access-Control-Max-Age", Value: "60"},
+		{Name: "Vary", Value: "Origin, Access-Control-Request-Method, Access-Control-Request-Headers"},
+	}
+	if asked := r.Header.Get("Access-Control-Request-Headers"); asked != "" {
+		header = append(header, call.Field{Name: "Access-Control-Allow-Headers", Value: asked})
+	}
+	if r.Header.Get("Access-Control-Request-Private-Network") == "true" {
+		header = append(header, call.Field{Name: "Access-Control-Allow-Private-Network", Value: "true"})
+	}
+	d.Source, d.By = call.FromSelf, "preflight"
+	d.Answer = call.Answer{Status: 204, Header: header}
+	d.Explanation = &call.Explanation{
+		Sentence: "A browser asked whether a page of " + r.Header.Get("Origin") + " may call, and it may.",
+		Steps: []call.Step{{Stage: call.Choose, Subject: "preflight", Verdict: call.Taken,
+			Reason: "the service lets pages of other origins call (cors: true)"}},
+	}
+}
+
+// allowOrigin lets the page that called read the answer, with all its headers.
+// Headers that the answer sets itself are left as they are.
+func allowOrigin(d *Decision, r *call.Request) {
+	origin := r.Header.Get("Origin")
+	if origin == "" {
+		return
+	}
+	header := slices.Clone(d.Answer.Header) // shared with other calls
+	names := []string{"Rapid-Mimic"}
+	for _, f := range header {
+		if strings.HasPrefix(strings.ToLower(f.Name), "access-control-") {
+			return
+		}
+		names = append(names, f.Name)
+	}
+	d.Answer.Header = append(header,
+		call.Field{Name: "Access-Control-Allow-Origin", Value: origin},
+		call.Field{Name: "Access-Control-Allow-Credentials", Value: "true"},
+		call.Field{Name: "Access-Control-Expose-Headers", Value: strings.Join(names, ", ")},
+		call.Field{Name: "Vary", Value: "Origin"},
+	)
+}

@@ -1,0 +1,26 @@
+package engine
+
+import (
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/match"
+)
+
+// Place finds the service that a request is for, by the first segment of its
+// address, and sets the request's path relative to it.
+func (e *Engine) Place(r *call.Request) *Placed {
+	p := &Placed{snapshot: e.definitions.Snapshot()}
+	name, rest, _ := strings.Cut(strings.TrimPrefix(r.Address, "/"), "/")
+	r.Path = "/" + rest
+	p.Service = p.snapshot.Named(name)
+	if p.Service == nil && strings.Contains(name, "%") {
+		p.Service = p.snapshot.Named(match.Split(nil, name)[0])
+	}
+	if p.Service == nil {
+		r.Path = r.Address
+		return p
+	}
+	p.segments = match.Split(make([]string, 0, 8), r.Path)
+	return p
+}

@@ -1,0 +1,18 @@
+package engine
+
+import "rapidmimic/internal/core/catalog"
+
+// Definitions gives the environment as it is now. It is asked once for every
+// call, from any number of goroutines, and must not block.
+type Definitions interface {
+	Snapshot() *catalog.Snapshot
+}
+
+// State is what changes from call to call and is no definition. It is lost at
+// restart. Implementations are safe for concurrent use and never block for
+// long.
+type State interface {
+	// Claim returns 0, 1, 2 … for successive calls with the same key, each
+	// number once.
+	Claim(key string) uint64
+}

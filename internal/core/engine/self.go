@@ -1,0 +1,80 @@
+package engine
+
+import (
+	"fmt"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+)
+
+// selfDocument is the problem that a caller gets when we refuse a call.
+type selfDocument struct {
+	Type   string   `json:"type"`
+	Title  string   `json:"title"`
+	Status int      `json:"status"`
+	Detail string   `json:"detail"`
+	Offers []string `json:"offers,omitempty"`
+}
+
+func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
+	doc.Type = "urn:rapid-mimic:" + by
+	d.Source, d.By = call.FromSelf, by
+	d.Answer = problemAnswer(doc.Status, doc)
+	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: steps}
+}
+
+// notAcceptable tells a caller that its Accept header excludes every media
+// type of the operation.
+func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, steps []call.Step) {
+	refusal(d, "not-acceptable", selfDocument{
+		Title: "No media type of this operation is acceptable", Status: 406, Offers: op.MediaTypes(),
+		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(op.MediaTypes(), ", "), strings.Join(r.Header["Accept"], ", ")),
+	}, steps)
+}
+
+// TooLarge is the decision on a call whose body must be held to answer it and
+// is over the limit (in bytes).
+func TooLarge(p *Placed, limit int64) Decision {
+	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
+	refusal(&d, "too-large", selfDocument{
+		Title: "The body of this call is too large to be answered", Status: 413,
+		Detail: fmt.Sprintf("The answer depends on the body, and bodies over %d bytes are not held.", limit),
+	}, nil)
+	return d
+}
+
+// Broken is the decision on a call that made us fail. The reason goes to the
+// log, not to the caller.
+func Broken(service string) Decision {
+	d := Decision{Service: service, Reveal: true}
+	refusal(&d, "broken", selfDocument{
+		Title: "Rapid Mimic failed on this call", Status: 500,
+		Detail: "This is a fault of Rapid Mimic; its own log has the details.",
+	}, nil)
+	return d
+}
+
+// rootPage tells whoever opens the bare address where they are.
+func (e *Engine) rootPage(p *Placed) Decision {
+	var b strings.Builder
+	b.WriteString("This is Rapid Mimic. It answers in place of other services.\n\n")
+	services := p.snapshot.Services()
+	if len(services) == 0 {
+		b.WriteString("There is no service yet. Make one from an OpenAPI contract:\n\n    rapidmimic import CONTRACT.yaml\n\n")
+	} else {
+		b.WriteString("Services, each at its own path:\n\n")
+		for _, s := range services {
+			fmt.Fprintf(&b, "    /%-20s %s\n", s.Spec.Name, s.Spec.Title)
+		}
+		b.WriteString("\n")
+	}
+	fmt.Fprintf(&b, "Console: %s\n", e.control)
+	return Decision{
+		Source: call.FromSelf, By: "root", Reveal: true,
+		Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/plain; charset=utf-8"}}, Body: []byte(b.String())},
+		Explanation: &call.Explanation{Sentence: "The bare address was asked for, which belongs to no service.", Steps: []call.Step{
+			{Stage: call.Place, Subject: "service", Verdict: call.Noted, Reason: "the path names none"},
+		}},
+	}
+}

@@ -1,0 +1,81 @@
+// Package sample makes plausible data from JSON Schemas, in the 2020-12
+// dialect, repeatably: the same Draw gives the same data.
+//
+// Compile turns a schema into a Generator once; Generate may then run on any
+// number of goroutines. The generator obeys most keywords by construction.
+// Where a schema uses one that it does not (`not`, `if`, `contains` …) it says
+// so by Exact, and the caller checks what came out and draws again.
+package sample
+
+import (
+	"fmt"
+	"hash/fnv"
+	"math/rand/v2"
+
+	"github.com/brianvoe/gofakeit/v7"
+
+	"rapidmimic/spec/tree"
+)
+
+// Draw is the chance of one generated answer. It belongs to one call.
+type Draw struct {
+	rand  *rand.Rand
+	faker *gofakeit.Faker
+}
+
+// NewDraw derives all chance from a seed, a key that names what is drawn, and
+// the number of the draw.
+func NewDraw(seed int64, key string, number uint64) *Draw {
+	h := fnv.New128a()
+	fmt.Fprintf(h, "%d\x00%s\x00%d", seed, key, number)
+	sum := h.Sum(nil)
+	word := func(b []byte) (w uint64) {
+		for _, c := range b {
+			w = w<<8 | uint64(c)
+		}
+		return w
+	}
+	source := rand.NewPCG(word(sum[:8]), word(sum[8:]))
+	return &Draw{rand: rand.New(source), faker: gofakeit.NewFaker(source, false)}
+}
+
+func (d *Draw) chance(percent int) bool { return d.rand.IntN(100) < percent }
+
+// between draws a whole number, both ends included.
+func (d *Draw) between(low, high int) int {
+	if high <= low {
+		return low
+	}
+	return low + d.rand.IntN(high-low+1)
+}
+
+func pick[T any](d *Draw, from []T) T { return from[d.rand.IntN(len(from))] }
+
+// Resolver finds what a $ref points to.
+type Resolver interface {
+	// Resolve returns the schema that ref names, nil when there is none. It is
+	// called while compiling, from one goroutine.
+	Resolve(ref string) *tree.Node
+}
+
+// Generator makes values of one schema. It is immutable and safe for
+// concurrent use.
+type Generator struct {
+	root  *shape
+	exact bool
+}
+
+// Compile prepares a schema. It never fails: what cannot be understood is
+// left unrestricted, and Exact is then false.
+func Compile(schema *tree.Node, resolver Resolver) *Generator {
+	c := &compiler{resolver: resolver, byRef: make(map[string]*shape), exact: true}
+	root := c.shape(schema, 0)
+	c.settleHeights()
+	return &Generator{root: root, exact: c.exact}
+}
+
+// Exact reports whether everything Generate makes is valid by construction.
+func (g *Generator) Exact() bool { return g.exact }
+
+// Generate makes one value.
+func (g *Generator) Generate(d *Draw) *tree.Node { return g.root.generate(d, "", 0) }

@@ -1,0 +1,235 @@
+package sample
+
+import (
+	"slices"
+	"strconv"
+
+	"rapidmimic/spec/tree"
+)
+
+// flatten resolves $ref and allOf of one schema into a single object.
+func (c *compiler) flatten(n *tree.Node, depth int) *tree.Node {
+	for range maxMerge {
+		ref := n.Get("$ref").Str()
+		all := n.Get("allOf")
+		if ref == "" && all == nil {
+			return n
+		}
+		rest := without(n, "$ref", "allOf")
+		if ref != "" {
+			if target := c.resolver.Resolve(ref); target != nil {
+				rest = merge(rest, target)
+			} else {
+				c.exact = false
+			}
+		}
+		if all != nil {
+			for _, part := range all.Items {
+				rest = merge(rest, c.flattenPart(part, depth+1))
+			}
+		}
+		n = rest
+	}
+	c.exact = false
+	return without(n, "$ref", "allOf")
+}
+
+func (c *compiler) flattenPart(part *tree.Node, depth int) *tree.Node {
+	if depth > maxMerge {
+		c.exact = false
+		return tree.NewMap()
+	}
+	return c.flatten(part, depth)
+}
+
+func without(n *tree.Node, keys ...string) *tree.Node {
+	var members []tree.Member
+	for _, m := range n.Members {
+		if !slices.Contains(keys, m.Key) {
+			members = append(members, m)
+		}
+	}
+	return tree.NewMap(members...)
+}
+
+// merge gives a schema that demands what a and b both demand. Keywords that
+// only one of them has are kept; of limits the tighter one counts.
+func merge(a, b *tree.Node) *tree.Node {
+	if b == nil || b.Kind != tree.Map {
+		return a
+	}
+	members := slices.Clone(a.Members)
+	for _, m := range b.Members {
+		i := slices.IndexFunc(members, func(have tree.Member) bool { return have.Key == m.Key })
+		if i < 0 {
+			members = append(members, m)
+			continue
+		}
+		members[i].Value = mergeKeyword(m.Key, members[i].Value, m.Value)
+	}
+	return tree.NewMap(members...)
+}
+
+func mergeKeyword(key string, a, b *tree.Node) *tree.Node {
+	switch key {
+	case "properties", "patternProperties":
+		return mergeProperties(a, b)
+	case "required", "allOf":
+		return tree.NewList(slices.Concat(a.Items, b.Items)...)
+	case "minimum", "exclusiveMinimum", "minLength", "minItems", "minProperties":
+		return byNumber(a, b, func(x, y float64) bool { return x >= y })
+	case "maximum", "exclusiveMaximum", "maxLength", "maxItems", "maxProperties":
+		return byNumber(a, b, func(x, y float64) bool { return x <= y })
+	case "enum":
+		return tree.NewList(slices.DeleteFunc(slices.Clone(a.Items), func(x *tree.Node) bool {
+			return !slices.ContainsFunc(b.Items, func(y *tree.Node) bool { return tree.Equal(x, y) })
+		})...)
+	case "type":
+		return mergeTypes(a, b)
+	case "items", "additionalProperties":
+		if a.Kind == tree.Map && b.Kind == tree.Map {
+			return allOf(a, b)
+		}
+		if b.Kind == tree.Bool && b.IsTrue() {
+			return a
+		}
+		return b
+	case "oneOf", "anyOf":
+		return crossed(a, b)
+	default:
+		return a
+	}
+}
+
+func mergeProperties(a, b *tree.Node) *tree.Node {
+	members := slices.Clone(a.Members)
+	for _, m := range b.Members {
+		i := slices.IndexFunc(members, func(have tree.Member) bool { return have.Key == m.Key })
+		if i < 0 {
+			members = append(members, m)
+		} else if !tree.Equal(members[i].Value, m.Value) {
+			members[i].Value = allOf(members[i].Value, m.Value)
+		}
+	}
+	return tree.NewMap(members...)
+}
+
+func allOf(a, b *tree.Node) *tree.Node {
+	return tree.NewMap(tree.Member{Key: "allOf", Value: tree.NewList(a, b)})
+}
+
+// crossed pairs each branch of a with each of b.
+func crossed(a, b *tree.Node) *tree.Node {
+	var branches []*tree.Node
+	for _, x := range a.Items {
+		for _, y := range b.Items {
+			branches = append(branches, allOf(x, y))
+		}
+	}
+	return tree.NewList(branches...)
+}
+
+func byNumber(a, b *tree.Node, first func(x, y float64) bool) *tree.Node {
+	x, _ := a.Float()
+	y, _ := b.Float()
+	if first(x, y) {
+		return a
+	}
+	return b
+}
+
+func mergeTypes(a, b *tree.Node) *tree.Node {
+	x, y := typeNames(a), typeNames(b)
+	var both []*tree.Node
+	for _, name := range x {
+		switch {
+		case slices.Contains(y, name), name == "integer" && slices.Contains(y, "number"):
+			both = append(both, tree.NewString(name))
+		case name == "number" && slices.Contains(y, "integer"):
+			both = append(both, tree.NewString("integer"))
+		}
+	}
+	return tree.NewList(both...)
+}
+
+func typesOf(n *tree.Node) []string { return typeNames(n.Get("type")) }
+
+func typeNames(n *tree.Node) []string {
+	if name := n.Str(); name != "" {
+		return []string{name}
+	}
+	return stringsOf(n)
+}
+
+func stringsOf(n *tree.Node) (list []string) {
+	if n == nil {
+		return nil
+	}
+	for _, item := range n.Items {
+		if item.Kind == tree.String {
+			list = append(list, item.Text)
+		}
+	}
+	return list
+}
+
+// count reads a number of things, -1 when it is not given.
+func count(n *tree.Node, key string) int {
+	if i, ok := n.Get(key).Int(); ok && i >= 0 {
+		return i
+	}
+	return -1
+}
+
+// impliedTypes guesses the type of a schema that names none from the keywords
+// it uses; a schema that says nothing at all gets a word.
+func impliedTypes(s *shape, n *tree.Node) []string {
+	for _, guess := range []struct {
+		kind string
+		keys []string
+	}{
+		{"object", []string{"properties", "required", "additionalProperties", "minProperties"}},
+		{"array", []string{"items", "prefixItems", "minItems", "maxItems"}},
+		{"number", []string{"minimum", "maximum", "multipleOf", "exclusiveMinimum", "exclusiveMaximum"}},
+	} {
+		for _, key := range guess.keys {
+			if n.Get(key) != nil {
+				return []string{guess.kind}
+			}
+		}
+	}
+	return []string{"string"}
+}
+
+func ofTypes(values []*tree.Node, types []string) []*tree.Node {
+	if len(types) == 0 {
+		return values
+	}
+	var fitting []*tree.Node
+	for _, v := range values {
+		if slices.ContainsFunc(types, func(name string) bool { return hasType(v, name) }) {
+			fitting = append(fitting, v)
+		}
+	}
+	return fitting
+}
+
+func hasType(v *tree.Node, name string) bool {
+	switch name {
+	case "null":
+		return v.Kind == tree.Null
+	case "boolean":
+		return v.Kind == tree.Bool
+	case "string":
+		return v.Kind == tree.String
+	case "array":
+		return v.Kind == tree.List
+	case "object":
+		return v.Kind == tree.Map
+	case "integer":
+		f, err := strconv.ParseFloat(v.Text, 64)
+		return v.Kind == tree.Number && err == nil && f == float64(int64(f))
+	default:
+		return v.Kind == tree.Number
+	}
+}

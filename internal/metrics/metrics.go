@@ -1,0 +1,67 @@
+// Package metrics shows the state of the environment to Prometheus. It asks
+// when it is scraped and keeps no counters of its own, so calls pay nothing.
+package metrics
+
+import (
+	"net/http"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"rapidmimic/internal/core/call"
+)
+
+// Source is what is measured. Its methods are called for each scrape.
+type Source interface {
+	// Totals are calls since the start by service and source.
+	Totals() map[string]map[call.Source]int64
+	// Stored is how many calls the log holds, NotKept how many it could not
+	// take.
+	Stored() int64
+	NotKept() int64
+}
+
+// Definitions counts what is defined.
+type Definitions func() (services, mappings int)
+
+var (
+	callsTotal = prometheus.NewDesc("rapidmimic_calls_total", "Calls received, by service and by who answered.", []string{"service", "source"}, nil)
+	stored     = prometheus.NewDesc("rapidmimic_calls_stored", "Calls in the log.", nil, nil)
+	notKept    = prometheus.NewDesc("rapidmimic_calls_not_kept_total", "Calls answered that the log could not take.", nil, nil)
+	services   = prometheus.NewDesc("rapidmimic_services", "Services defined.", nil, nil)
+	mappings   = prometheus.NewDesc("rapidmimic_mappings", "Mappings defined.", nil, nil)
+)
+
+type collector struct {
+	source      Source
+	definitions Definitions
+}
+
+// Handler serves the metrics of one environment.
+func Handler(source Source, definitions Definitions) http.Handler {
+	registry := prometheus.NewRegistry()
+	registry.MustRegister(collector{source, definitions}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	return promhttp.HandlerFor(registry, promhttp.HandlerOpts{})
+}
+
+// Describe implements prometheus.Collector.
+func (c collector) Describe(out chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{callsTotal, stored, notKept, services, mappings} {
+		out <- d
+	}
+}
+
+// Collect implements prometheus.Collector.
+func (c collector) Collect(out chan<- prometheus.Metric) {
+	for service, sources := range c.source.Totals() {
+		for source, n := range sources {
+			out <- prometheus.MustNewConstMetric(callsTotal, prometheus.CounterValue, float64(n), service, string(source))
+		}
+	}
+	serviceCount, mappingCount := c.definitions()
+	out <- prometheus.MustNewConstMetric(stored, prometheus.GaugeValue, float64(c.source.Stored()))
+	out <- prometheus.MustNewConstMetric(notKept, prometheus.CounterValue, float64(c.source.NotKept()))
+	out <- prometheus.MustNewConstMetric(services, prometheus.GaugeValue, float64(serviceCount))
+	out <- prometheus.MustNewConstMetric(mappings, prometheus.GaugeValue, float64(mappingCount))
+}

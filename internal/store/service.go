@@ -1,0 +1,47 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"github.com/jmoiron/sqlx"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+)
+
+type serviceRow struct {
+	Version  int64  `db:"version"`
+	Document []byte `db:"document"`
+}
+
+func (s *Store) loadServices(ctx context.Context) ([]catalog.StoredService, error) {
+	var rows []serviceRow
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT version, document FROM services`); err != nil {
+		return nil, fmt.Errorf("read services: %w", err)
+	}
+	services := make([]catalog.StoredService, len(rows))
+	for i, row := range rows {
+		service := spec.NewService("")
+		if err := json.Unmarshal(row.Document, &service); err != nil {
+			return nil, fmt.Errorf("read service: %w", err)
+		}
+		services[i] = catalog.StoredService{Service: service, Version: row.Version}
+	}
+	return services, nil
+}
+
+func putService(ctx context.Context, tx *sqlx.Tx, stored catalog.StoredService) error {
+	document, err := json.Marshal(stored.Service)
+	if err != nil {
+		return fmt.Errorf("write service: %w", err)
+	}
+	_, err = tx.ExecContext(ctx, `INSERT INTO services (id, version, document) VALUES (?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET version = excluded.version, document = excluded.document`,
+		stored.Service.ID, stored.Version, string(document))
+	if err != nil {
+		return fmt.Errorf("keep service %q: %w", stored.Service.Name, err)
+	}
+	return nil
+}

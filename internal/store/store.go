@@ -1,0 +1,134 @@
+// Package store keeps the environment in SQLite: definitions, and the calls
+// that were received. It decides nothing; the catalog and the call log say
+// what to keep.
+//
+// There is one file a table noun. Definitions are written on one connection,
+// calls on another, and reads have a pool of their own, so that neither waits
+// for more than a commit of the other.
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver "sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// FileName is the name of the database in the data folder.
+const FileName = "environment.db"
+
+// Store is an open database. It is safe for concurrent use.
+type Store struct {
+	definitions *sqlx.DB // one connection
+	calls       *callWriter
+	read        *sqlx.DB
+}
+
+// Open opens or creates the database in a data folder and brings it to the
+// current schema.
+func Open(ctx context.Context, folder string) (*Store, error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("make data folder: %w", err)
+	}
+	file := filepath.Join(folder, FileName)
+	s := &Store{}
+	var err error
+	if s.definitions, err = connect(file, 1, "rwc"); err != nil {
+		return nil, err
+	}
+	if err := migrate(ctx, s.definitions.DB); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	if s.read, err = connect(file, 4, "ro"); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	db, err := connect(file, 1, "rw")
+	if err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	if s.calls, err = newCallWriter(ctx, db); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+func connect(file string, connections int, mode string) (*sqlx.DB, error) {
+	query := url.Values{"mode": {mode}, "_txlock": {"immediate"}, "_pragma": {
+		"busy_timeout(10000)", "journal_mode(WAL)", "synchronous(NORMAL)", "foreign_keys(ON)",
+		"wal_autocheckpoint(4000)", "cache_size(-16000)", "temp_store(MEMORY)",
+	}}
+	if mode == "ro" {
+		query["_pragma"] = []string{"busy_timeout(10000)", "query_only(ON)"}
+		query.Del("_txlock")
+	}
+	db, err := sqlx.Open("sqlite", "file:"+(&url.URL{Path: file}).EscapedPath()+"?"+query.Encode())
+	if err != nil {
+		return nil, fmt.Errorf("open database: %w", err)
+	}
+	db.SetMaxOpenConns(connections)
+	db.SetMaxIdleConns(connections)
+	if err := db.Ping(); err != nil {
+		return nil, fmt.Errorf("open database %s: %w", file, err)
+	}
+	return db, nil
+}
+
+func migrate(ctx context.Context, db *sql.DB) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return fmt.Errorf("read migrations: %w", err)
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	if err != nil {
+		return fmt.Errorf("read migrations: %w", err)
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("migrate database: %w", err)
+	}
+	return nil
+}
+
+// Close closes all connections. Nothing may be in progress.
+func (s *Store) Close() error {
+	var all error
+	if s.calls != nil {
+		all = s.calls.close()
+	}
+	for _, db := range []*sqlx.DB{s.read, s.definitions} {
+		if db != nil {
+			all = errors.Join(all, db.Close())
+		}
+	}
+	return all
+}
+
+// Secret returns a random key of 32 bytes that belongs to this environment. It
+// is made on first use.
+func (s *Store) Secret(ctx context.Context, name string) ([]byte, error) {
+	fresh := make([]byte, 32)
+	if _, err := rand.Read(fresh); err != nil {
+		return nil, fmt.Errorf("make secret: %w", err)
+	}
+	var key []byte
+	_, err := s.definitions.ExecContext(ctx, `INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT DO NOTHING`, name, fresh)
+	if err == nil {
+		err = s.definitions.GetContext(ctx, &key, `SELECT value FROM settings WHERE key = ?`, name)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read secret %s: %w", name, err)
+	}
+	return key, nil
+}

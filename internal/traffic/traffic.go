@@ -1,0 +1,174 @@
+// Package traffic is the port that programs call: it turns requests into
+// calls, lets the engine decide, carries the decision out, and hands the
+// finished call to the log. It decides nothing itself.
+package traffic
+
+import (
+	"io"
+	"log/slog"
+	"net/http"
+	"runtime/debug"
+	"strconv"
+	"time"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/engine"
+)
+
+// Log takes finished calls. Both methods are called for every call from many
+// goroutines and must not block.
+type Log interface {
+	// Number gives a call its number when it arrives.
+	Number() uint64
+	// Add owns the record afterwards.
+	Add(r *call.Record)
+	// BodyLimit is how many bytes of a request's body the log keeps.
+	BodyLimit() int
+}
+
+// Config is what a Handler works with.
+type Config struct {
+	Engine *engine.Engine
+	Log    Log
+	Logger *slog.Logger
+	// MaxBody is the largest body that is held to answer a call, in bytes;
+	// zero means DefaultMaxBody.
+	MaxBody int64
+}
+
+// DefaultMaxBody is 10 MiB.
+const DefaultMaxBody = 10 << 20
+
+// Handler answers calls to the virtual services.
+type Handler struct{ Config }
+
+// New builds a Handler.
+func New(c Config) *Handler {
+	if c.MaxBody == 0 {
+		c.MaxBody = DefaultMaxBody
+	}
+	return &Handler{c}
+}
+
+// ServeHTTP implements http.Handler.
+func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	arrived := time.Now()
+	record := &call.Record{Number: h.Log.Number(), At: arrived, Request: call.Request{
+		Method: r.Method, Address: r.URL.EscapedPath(), Query: r.URL.RawQuery, Host: r.Host,
+		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header),
+	}}
+	defer h.recoverFault(w, record)
+
+	placed := h.Engine.Place(&record.Request)
+	var decision engine.Decision
+	body, whole := h.readBody(w, r, placed.NeedsBody())
+	record.Request.Body = body
+	read := time.Now()
+	if whole {
+		decision = h.Engine.Decide(placed, &record.Request)
+	} else {
+		decision = engine.TooLarge(placed, h.MaxBody)
+	}
+	trimToLog(&record.Request.Body, h.Log.BodyLimit())
+	decided := time.Now()
+	record.Service, record.Source, record.By = decision.Service, decision.Source, decision.By
+	record.Answer, record.Explanation = decision.Answer, decision.Explanation
+	send(w, r.Method, record, decision.Reveal)
+	record.Read, record.Decide, record.Send = read.Sub(arrived), decided.Sub(read), time.Since(decided)
+	h.Log.Add(record)
+}
+
+// readBody reads the body as far as the log keeps it, or whole where the
+// answer depends on it; the rest is read and counted. whole is false when it
+// had to be held and was too large.
+func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) (body call.Body, whole bool) {
+	if r.Body == nil || r.Body == http.NoBody {
+		return call.Body{}, true
+	}
+	limit := int64(h.Log.BodyLimit())
+	if needed {
+		limit = h.MaxBody
+	}
+	held, err := io.ReadAll(io.LimitReader(r.Body, limit+1))
+	body = call.Body{Bytes: held, Size: int64(len(held))}
+	if body.Size <= limit || err != nil {
+		return body, true
+	}
+	body.Bytes, body.Cut = held[:limit], true
+	if needed { // the connection ends here, instead of swallowing the rest
+		w.Header().Set("Connection", "close")
+		body.Size = max(body.Size, r.ContentLength)
+		return body, false
+	}
+	rest, _ := io.Copy(io.Discard, r.Body) // a caller that breaks off is still worth showing
+	body.Size += rest
+	return body, true
+}
+
+func trimToLog(body *call.Body, limit int) {
+	if len(body.Bytes) > limit {
+		body.Bytes, body.Cut = body.Bytes[:limit], true
+	}
+}
+
+// send writes the answer of a record.
+func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
+	header := w.Header()
+	answer := &record.Answer
+	for _, f := range answer.Header {
+		header[http.CanonicalHeaderKey(f.Name)] = append(header[http.CanonicalHeaderKey(f.Name)], f.Value)
+	}
+	if reveal {
+		header["Rapid-Mimic"] = []string{revealed(record)}
+	}
+	if _, ok := header["Content-Type"]; !ok {
+		header["Content-Type"] = nil // net/http must not guess one
+	}
+	record.AnswerSize = int64(len(answer.Body))
+	if answer.Status != http.StatusNoContent && answer.Status != http.StatusNotModified {
+		header["Content-Length"] = []string{strconv.Itoa(len(answer.Body))}
+	}
+	w.WriteHeader(answer.Status)
+	if method == http.MethodHead || len(answer.Body) == 0 {
+		return
+	}
+	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
+}
+
+// revealed is the Rapid-Mimic header, an RFC 9651 dictionary:
+// call=c-81f3, source=mapping, by="berth-by-number".
+func revealed(record *call.Record) string {
+	b := make([]byte, 0, 80)
+	b = append(b, "call="...)
+	b = call.AppendID(b, record.Number)
+	b = append(b, ", source="...)
+	b = append(b, record.Source...)
+	if record.By != "" {
+		b = append(b, `, by="`...)
+		for i := range len(record.By) {
+			switch c := record.By[i]; {
+			case c == '"' || c == '\\':
+				b = append(b, '\\', c)
+			case c < ' ' || c > '~': // a string of RFC 9651 is printable ASCII
+				b = append(b, '?')
+			default:
+				b = append(b, c)
+			}
+		}
+		b = append(b, '"')
+	}
+	return string(b)
+}
+
+// recoverFault answers a call on which we panicked, and keeps it.
+func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
+	fault := recover()
+	if fault == nil {
+		return
+	}
+	h.Logger.Error("a call made the service fail", "call", call.ID(record.Number), "fault", fault, "stack", string(debug.Stack()))
+	decision := engine.Broken(record.Service)
+	record.Source, record.By, record.Answer, record.Explanation = decision.Source, decision.By, decision.Answer, decision.Explanation
+	send(w, record.Request.Method, record, true)
+	h.Log.Add(record)
+}

@@ -1,0 +1,114 @@
+// Package api holds the envelopes of the control API: what it says about
+// definitions, calls and itself, beside the documents of package spec.
+//
+// The control API writes these types and the client reads them, so that the
+// two cannot drift apart. The API's OpenAPI document describes the same shapes
+// for everybody else.
+package api
+
+import (
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// List is one page of any resource. Next is the value of `after` that
+// continues it, "" on the last page.
+type List[T any] struct {
+	Items []T    `json:"items"`
+	Next  string `json:"next,omitempty"`
+}
+
+// Problem is an RFC 9457 problem document.
+type Problem struct {
+	Type   string         `json:"type"`
+	Title  string         `json:"title"`
+	Status int            `json:"status"`
+	Detail string         `json:"detail"`
+	Code   problem.Code   `json:"code"`
+	Errors []problem.Item `json:"errors,omitempty"`
+	// Current is the present state when a write came too late.
+	Current any `json:"current,omitempty"`
+}
+
+// Service is a service with what is known about it now.
+type Service struct {
+	spec.Service
+	// Address is the base URL that programs use.
+	Address    string         `json:"address"`
+	Contract   *Contract      `json:"contract,omitempty"`
+	Operations int            `json:"operations"`
+	Mappings   int            `json:"mappings"`
+	LastMinute map[string]int `json:"lastMinute"` // calls by source
+	// Recent counts calls of the last minutes by source, a minute each,
+	// oldest first.
+	Recent []map[string]int `json:"recent"`
+	ETag   string           `json:"etag"`
+}
+
+// Contract tells which contract a service has.
+type Contract struct {
+	Title    string `json:"title"`
+	Version  string `json:"version"`
+	Format   string `json:"format"` // "OpenAPI 3.1"
+	Revision int    `json:"revision"`
+	File     string `json:"file"`
+}
+
+// Operation is one thing a contract lets a caller do.
+type Operation struct {
+	ID      string `json:"id"`
+	Method  string `json:"method"`
+	Path    string `json:"path"`
+	Summary string `json:"summary,omitempty"`
+	// Status, MediaType and Body tell how it answers when nothing else does:
+	// Body is "example", "generated" or "none".
+	Status    int      `json:"status,omitempty"`
+	MediaType string   `json:"mediaType,omitempty"`
+	Body      string   `json:"body,omitempty"`
+	Example   string   `json:"example,omitempty"`
+	Examples  []string `json:"examples,omitempty"`
+	// Sample is an answer's body as a caller would get it.
+	Sample string `json:"sample,omitempty"`
+	// MappedBy names the enabled mappings on the same method and path.
+	MappedBy []string `json:"mappedBy,omitempty"`
+	// Skipped says why the operation does not answer; "" when it does.
+	Skipped string `json:"skipped,omitempty"`
+}
+
+// ImportReport says what an import made.
+type ImportReport struct {
+	Service  string         `json:"service"`
+	Address  string         `json:"address"`
+	Contract Contract       `json:"contract"`
+	Answers  int            `json:"answers"`
+	Skipped  []Operation    `json:"skipped"`
+	Warnings []problem.Item `json:"warnings"`
+	// Try is a request that works as it stands.
+	Try Try `json:"try"`
+}
+
+// Try is a request that a newcomer can send.
+type Try struct {
+	Method string `json:"method"`
+	URL    string `json:"url"`
+}
+
+// Mapping is a mapping with its entity tag.
+type Mapping struct {
+	spec.Mapping
+	ETag string `json:"etag"`
+}
+
+// PutReport says what a document of mappings changed.
+type PutReport struct {
+	Items    []PutResult `json:"items"`
+	Created  int         `json:"created"`
+	Replaced int         `json:"replaced"`
+}
+
+// PutResult is the outcome for one mapping: "created" or "replaced".
+type PutResult struct {
+	ID      string `json:"id"`
+	Outcome string `json:"outcome"`
+	Call    string `json:"call"` // "GET /berths/{number}"
+}

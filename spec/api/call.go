@@ -1,0 +1,97 @@
+package api
+
+import "time"
+
+// Call is one line of the call log.
+type Call struct {
+	ID      string    `json:"id"`
+	At      time.Time `json:"at"`
+	Service string    `json:"service"`
+	Method  string    `json:"method"`
+	// Path is relative to the service and still percent-encoded.
+	Path   string `json:"path"`
+	Query  string `json:"query,omitempty"`
+	Status int    `json:"status"`
+	// Source is who answered: mapping, contract, miss, self.
+	Source string `json:"source"`
+	// By names the mapping or operation, or the part that missed.
+	By string `json:"by,omitempty"`
+	// TookMs is the time from the call's arrival to the end of the answer, in
+	// milliseconds.
+	TookMs float64 `json:"tookMs"`
+}
+
+// CallDetail is one call, whole.
+type CallDetail struct {
+	Call
+	Host        string      `json:"host"`
+	Protocol    string      `json:"protocol"`
+	Caller      string      `json:"caller"`
+	Request     Message     `json:"request"`
+	Answer      Message     `json:"answer"`
+	Timing      Timing      `json:"timing"`
+	Explanation Explanation `json:"explanation"`
+	// Curl repeats the call; masked values stay masked.
+	Curl string `json:"curl"`
+}
+
+// Message is the request or the answer of a call.
+type Message struct {
+	Headers [][2]string `json:"headers"`
+	Body    string      `json:"body"`
+	// Encoding is "text" or "base64".
+	Encoding string `json:"encoding"`
+	// Size is the length of the body on the wire, in bytes.
+	Size int64 `json:"size"`
+	// Cut is set when only the beginning of the body was kept.
+	Cut bool `json:"cut,omitempty"`
+}
+
+// Timing splits TookMs, in milliseconds.
+type Timing struct {
+	ReadMs   float64 `json:"readMs"`   // reading the request's body
+	DecideMs float64 `json:"decideMs"` // finding and building the answer
+	SendMs   float64 `json:"sendMs"`   // handing it to the network
+}
+
+// Explanation says why a call was answered as it was.
+type Explanation struct {
+	Sentence string `json:"sentence"`
+	Steps    []Step `json:"steps"`
+}
+
+// Step is one thing that was considered.
+type Step struct {
+	// Stage is place, choose or build.
+	Stage   string `json:"stage"`
+	Subject string `json:"subject"`
+	// Verdict is taken, passed or noted.
+	Verdict string `json:"verdict"`
+	Reason  string `json:"reason"`
+}
+
+// Batch is one event of the live stream.
+type Batch struct {
+	Calls []Call `json:"calls"`
+	// Skipped counts calls that were left out because the reader was slow.
+	Skipped int `json:"skipped,omitempty"`
+	// Gap is set when the stream could not be resumed where the reader left
+	// it: the calls in between must be listed.
+	Gap bool `json:"gap,omitempty"`
+}
+
+// Status is the state of the whole environment.
+type Status struct {
+	Version     string         `json:"version"`
+	StartedAt   time.Time      `json:"startedAt"`
+	Control     string         `json:"control"` // base URL of console and API
+	Traffic     string         `json:"traffic"` // base URL of the services
+	Data        string         `json:"data"`    // the data folder
+	Services    int            `json:"services"`
+	Mappings    int            `json:"mappings"`
+	LastMinute  map[string]int `json:"lastMinute"`
+	CallsStored int64          `json:"callsStored"`
+	// CallsNotKept counts calls that were answered but could not be logged
+	// since the start.
+	CallsNotKept int64 `json:"callsNotKept"`
+}

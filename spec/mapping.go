@@ -1,0 +1,229 @@
+package spec
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Mapping says: when a call looks like this, give that answer.
+type Mapping struct {
+	// ID is readable and unique in its service. Left out, it is made from
+	// method and path.
+	ID    string `json:"id"`
+	Title string `json:"title,omitempty"`
+	// Enabled is true unless switched off.
+	Enabled bool `json:"enabled"`
+	// Rank decides between mappings that fit the same call: higher wins.
+	Rank   int     `json:"rank"`
+	Call   Pattern `json:"call"`
+	Answer Answer  `json:"answer"`
+}
+
+// Pattern says what a call looks like.
+type Pattern struct {
+	// Method is one or several; none means any.
+	Method Methods `json:"method,omitempty"`
+	// Path is a template relative to the service: /berths/{number}.
+	Path string `json:"path"`
+}
+
+// Answer is what a mapping sends back. At most one of the bodies is set.
+type Answer struct {
+	Status  int      `json:"status"`
+	Headers []Header `json:"headers,omitempty"`
+	// JSON is sent compact, its keys in order, its numbers as written.
+	JSON *tree.Node `json:"json,omitempty"`
+	// Text is sent as it stands.
+	Text *string `json:"text,omitempty"`
+}
+
+// UnmarshalJSON reads an answer through the tree, so that the body keeps its
+// order and digits, and a body of null stays a body.
+func (a *Answer) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return problem.FromItems("the answer cannot be used", tree.Decode(n, a, "answer"))
+}
+
+// Methods are HTTP methods in upper case, written as one name or a list.
+type Methods []string
+
+// DecodeTree reads one method or a list of them.
+func (m *Methods) DecodeTree(n *tree.Node) error {
+	items := []*tree.Node{n}
+	if n.Kind == tree.List {
+		items = n.Items
+	}
+	for _, item := range items {
+		if item.Kind != tree.String {
+			return errors.New("must be a method such as GET, or a list of methods")
+		}
+		*m = append(*m, strings.ToUpper(item.Text))
+	}
+	return nil
+}
+
+// MarshalJSON writes one method as a string, several as a list.
+func (m Methods) MarshalJSON() ([]byte, error) {
+	if len(m) == 1 {
+		return json.Marshal(m[0])
+	}
+	return json.Marshal([]string(m))
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (m *Methods) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return m.DecodeTree(n)
+}
+
+// Header is one header line; a name may occur several times.
+type Header struct{ Name, Value string }
+
+// DecodeTree reads an object with a single key: `Cache-Control: no-store`.
+func (h *Header) DecodeTree(n *tree.Node) error {
+	if n.Kind != tree.Map || len(n.Members) != 1 {
+		return errors.New("must be a list of single headers, such as `- Cache-Control: no-store`")
+	}
+	m := n.Members[0]
+	if m.Value.Kind == tree.List || m.Value.Kind == tree.Map {
+		return fmt.Errorf("must give %s one value; repeat the header for several", m.Key)
+	}
+	h.Name, h.Value = m.Key, m.Value.Text
+	return nil
+}
+
+// MarshalJSON writes {"Name": "value"}.
+func (h Header) MarshalJSON() ([]byte, error) {
+	return json.Marshal(map[string]string{h.Name: h.Value})
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (h *Header) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return h.DecodeTree(n)
+}
+
+// newMapping gives the defaults of every key.
+func newMapping() Mapping {
+	return Mapping{Enabled: true, Answer: Answer{Status: 200}}
+}
+
+// ReadMappings reads a document that holds one mapping or a list of them.
+// Faults of all of them are reported together; then nothing is returned.
+func ReadMappings(text []byte) ([]Mapping, error) {
+	n, err := parse(text, "the document")
+	if err != nil {
+		return nil, err
+	}
+	list, prefix := []*tree.Node{n}, ""
+	if n.Kind == tree.List {
+		list, prefix = n.Items, "/"
+	}
+	mappings := make([]Mapping, 0, len(list))
+	var items []problem.Item
+	seen := make(map[string]int, len(list))
+	for i, node := range list {
+		m, faults := readMapping(node)
+		if first, ok := seen[m.ID]; ok && len(faults) == 0 {
+			faults = append(faults, problem.Item{At: "/id", Line: node.Line, Col: node.Col,
+				Detail: fmt.Sprintf("id %q is used by mapping %d of this document too", m.ID, first+1)})
+		}
+		seen[m.ID] = i
+		for _, fault := range faults {
+			if prefix != "" {
+				fault.At = prefix + strconv.Itoa(i) + fault.At
+			}
+			items = append(items, fault)
+		}
+		mappings = append(mappings, m)
+	}
+	if err := problem.FromItems("the document cannot be used", items); err != nil {
+		return nil, err
+	}
+	return mappings, nil
+}
+
+func readMapping(n *tree.Node) (Mapping, []problem.Item) {
+	m := newMapping()
+	items := tree.Decode(n, &m, "mapping")
+	if m.ID == "" {
+		m.ID = m.idFromPattern()
+	}
+	if len(items) == 0 {
+		items = tree.Locate(n, m.faults())
+	}
+	return m, items
+}
+
+func (m *Mapping) idFromPattern() string {
+	method := "any"
+	if len(m.Call.Method) > 0 {
+		method = strings.Join(m.Call.Method, "-")
+	}
+	return Slug(method+" "+m.Call.Path, 120)
+}
+
+var (
+	token     = regexp.MustCompile("^[!#$%&'*+.^_`|~0-9A-Za-z-]+$")
+	mappingID = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$`)
+)
+
+// ownHeaders are written by the server from the body that is really sent.
+var ownHeaders = []string{"content-length", "transfer-encoding", "connection"}
+
+// faults finds what the shape alone does not show.
+func (m *Mapping) faults() (items []problem.Item) {
+	fault := func(at, format string, args ...any) {
+		items = append(items, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
+	}
+	if !mappingID.MatchString(m.ID) {
+		fault("/id", "id must be letters, digits, `.`, `_` and `-`, at most 128, not %q", m.ID)
+	}
+	if m.Call.Path == "" {
+		fault("/call", "call needs a path, such as /berths/{number}")
+	}
+	for _, method := range m.Call.Method {
+		if !token.MatchString(method) {
+			fault("/call/method", "%q is not an HTTP method", method)
+		}
+	}
+	a := m.Answer
+	if a.Status < 200 || a.Status > 999 {
+		fault("/answer/status", "status must be a number from 200 to 999, not %d", a.Status)
+	}
+	if a.JSON != nil && a.Text != nil {
+		fault("/answer/text", "an answer has one body: json or text, not both")
+	}
+	if (a.JSON != nil || a.Text != nil) && (a.Status == 204 || a.Status == 304) {
+		fault("/answer/status", "an answer with status %d cannot have a body", a.Status)
+	}
+	for i, h := range a.Headers {
+		at := "/answer/headers/" + strconv.Itoa(i)
+		switch {
+		case !token.MatchString(h.Name):
+			fault(at, "%q is not a header name", h.Name)
+		case strings.ContainsAny(h.Value, "\r\n\x00"):
+			fault(at, "the value of %s must be a single line", h.Name)
+		case slices.Contains(ownHeaders, strings.ToLower(h.Name)):
+			fault(at, "%s follows from the body and cannot be set", h.Name)
+		}
+	}
+	return items
+}

@@ -1,0 +1,92 @@
+package spec
+
+import (
+	"regexp"
+	"strings"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Service is a virtual service: what programs call instead of the real one.
+type Service struct {
+	// ID is given when the service is made and never changes.
+	ID string `json:"id,omitempty"`
+	// Name is unique in the environment and stands in the address.
+	Name  string `json:"name"`
+	Title string `json:"title,omitempty"`
+	// Seed makes generated data depend on the call alone: the same call gets
+	// the same data in every run. Nil means fresh data on each call.
+	Seed *int64 `json:"seed,omitempty"`
+	// CORS lets browser pages from other origins call the service.
+	CORS bool `json:"cors"`
+	// Reveal adds the Rapid-Mimic header to answers: the call's id and who
+	// answered.
+	Reveal bool `json:"reveal"`
+}
+
+// NewService gives the defaults of every key.
+func NewService(name string) Service {
+	return Service{Name: name, CORS: true, Reveal: true}
+}
+
+// ReadService reads one service document.
+func ReadService(text []byte) (Service, error) {
+	s := NewService("")
+	n, err := parse(text, "the service")
+	if err != nil {
+		return s, err
+	}
+	items := tree.Decode(n, &s, "service")
+	if len(items) == 0 {
+		items = tree.Locate(n, s.faults())
+	}
+	return s, problem.FromItems("the service cannot be used", items)
+}
+
+var serviceName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,62}$`)
+
+// NameRule says in words what ValidName demands.
+const NameRule = "letters, digits, `.`, `_` and `-`, beginning with a letter or digit, at most 63"
+
+// ValidName reports whether name can stand in an address.
+func ValidName(name string) bool { return serviceName.MatchString(name) }
+
+func (s Service) faults() []problem.Item {
+	if ValidName(s.Name) {
+		return nil
+	}
+	return []problem.Item{{At: "/name", Detail: "name must be " + NameRule + ", not \"" + s.Name + "\""}}
+}
+
+// NameFrom makes a service name out of a file name or a title:
+// "Berths & bookings.yaml" gives "berths-bookings". It is "" when nothing of
+// the text can stand in a name.
+func NameFrom(text string) string {
+	text = text[strings.LastIndexAny(text, `/\`)+1:]
+	for _, ending := range []string{".yaml", ".yml", ".json"} {
+		text = strings.TrimSuffix(text, ending)
+	}
+	return Slug(text, 63)
+}
+
+// Slug reduces text to lower-case letters and digits joined by `-`, at most
+// limit bytes.
+func Slug(text string, limit int) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(text) {
+		if (r < 'a' || r > 'z') && (r < '0' || r > '9') {
+			gap = b.Len() > 0
+			continue
+		}
+		if gap {
+			b.WriteByte('-')
+			gap = false
+		}
+		if b.WriteRune(r); b.Len() >= limit {
+			break
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,36 @@
+// Package spec holds the documents that people write and that the control API
+// carries: services and mappings. It knows their shape and what may stand in
+// each key; what they do is decided in internal/core.
+//
+// The Read functions accept JSON and YAML, set the defaults, and report every
+// fault with its place as a *problem.Error.
+package spec
+
+import (
+	"errors"
+	"fmt"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// parse reads the text of a document and wraps a syntax error as a problem.
+func parse(text []byte, what string) (*tree.Node, error) {
+	n, err := tree.Parse(text)
+	if err == nil {
+		return n, nil
+	}
+	return nil, SyntaxProblem(err, what)
+}
+
+// SyntaxProblem turns the error of tree.Parse into a problem that names the
+// document by what.
+func SyntaxProblem(err error, what string) error {
+	p := problem.New(problem.Syntax, "%s is neither JSON nor YAML", what)
+	var syntax *tree.SyntaxError
+	if errors.As(err, &syntax) {
+		p.Items = []problem.Item{{Line: syntax.Line, Col: syntax.Col, Detail: syntax.Detail}}
+		return p
+	}
+	return fmt.Errorf("read %s: %w", what, err)
+}

@@ -1,0 +1,190 @@
+package tree
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"strconv"
+	"strings"
+
+	"rapidmimic/spec/problem"
+)
+
+// Decoder is implemented by types that read themselves, such as a value that
+// may be one name or a list of names.
+type Decoder interface {
+	// DecodeTree reads n. The error says what was expected instead; a
+	// *problem.Error may name places relative to n.
+	DecodeTree(n *Node) error
+}
+
+// Decode reads n into the struct that v points to, by its json tags, and
+// reports everything that does not fit: unknown keys (with the likely
+// intended one) and wrong kinds, each at its place. Fields without a key keep
+// the value they had, so defaults are set before. what names the thing in
+// messages, such as "mapping".
+//
+// Fields of type *Node take any value as it stands.
+func Decode(n *Node, v any, what string) []problem.Item {
+	d := &decoding{}
+	d.value(n, reflect.ValueOf(v).Elem(), "", what)
+	return d.items
+}
+
+type decoding struct{ items []problem.Item }
+
+func (d *decoding) fault(n *Node, at, format string, args ...any) {
+	d.items = append(d.items, problem.Item{
+		At: at, Line: n.Line, Col: n.Col, Detail: fmt.Sprintf(format, args...),
+	})
+}
+
+func (d *decoding) wrongKind(n *Node, at, what string, want Kind) {
+	if n.Kind == String || n.Kind == Number || n.Kind == Bool {
+		d.fault(n, at, "%s must be %s, not %q", what, want, n.Text)
+		return
+	}
+	d.fault(n, at, "%s must be %s, not %s", what, want, n.Kind)
+}
+
+var nodeType = reflect.TypeFor[*Node]()
+
+func (d *decoding) value(n *Node, v reflect.Value, at, what string) {
+	if v.Type() == nodeType {
+		v.Set(reflect.ValueOf(n))
+		return
+	}
+	if self, ok := v.Addr().Interface().(Decoder); ok {
+		d.self(n, self, at, what)
+		return
+	}
+	switch v.Kind() {
+	case reflect.Pointer:
+		if n.Kind == Null {
+			return
+		}
+		target := reflect.New(v.Type().Elem())
+		d.value(n, target.Elem(), at, what)
+		v.Set(target)
+	case reflect.Struct:
+		d.structure(n, v, at, what)
+	case reflect.Slice:
+		d.list(n, v, at, what)
+	case reflect.String:
+		if n.Kind != String && n.Kind != Number {
+			d.wrongKind(n, at, what, String)
+			return
+		}
+		v.SetString(n.Text) // a number stays as it was written: 01234, 1.0
+	case reflect.Bool:
+		if n.Kind != Bool {
+			d.wrongKind(n, at, what, Bool)
+			return
+		}
+		v.SetBool(n.Text == "true")
+	case reflect.Int, reflect.Int64:
+		d.integer(n, v, at, what)
+	default:
+		panic("tree: cannot decode into " + v.Type().String())
+	}
+}
+
+func (d *decoding) self(n *Node, self Decoder, at, what string) {
+	err := self.DecodeTree(n)
+	var places *problem.Error
+	switch {
+	case err == nil:
+	case errors.As(err, &places) && len(places.Items) > 0:
+		for _, item := range places.Items {
+			item.At = at + item.At
+			d.items = append(d.items, item)
+		}
+	default:
+		d.fault(n, at, "%s %v", what, err)
+	}
+}
+
+func (d *decoding) integer(n *Node, v reflect.Value, at, what string) {
+	if n.Kind != Number {
+		d.wrongKind(n, at, what, Number)
+		return
+	}
+	i, err := strconv.ParseInt(n.Text, 10, 64)
+	if err != nil {
+		d.fault(n, at, "%s must be a whole number, not %s", what, n.Text)
+		return
+	}
+	v.SetInt(i)
+}
+
+func (d *decoding) list(n *Node, v reflect.Value, at, what string) {
+	if n.Kind != List {
+		d.wrongKind(n, at, what, List)
+		return
+	}
+	out := reflect.MakeSlice(v.Type(), len(n.Items), len(n.Items))
+	for i, item := range n.Items {
+		d.value(item, out.Index(i), Join(at, strconv.Itoa(i)), what)
+	}
+	v.Set(out)
+}
+
+func (d *decoding) structure(n *Node, v reflect.Value, at, what string) {
+	if n.Kind != Map {
+		d.wrongKind(n, at, what, Map)
+		return
+	}
+	fields := fieldsOf(v.Type())
+	for _, m := range n.Members {
+		i, ok := fields.index[m.Key]
+		if !ok {
+			detail := fmt.Sprintf("%q is not a key of %s", m.Key, what)
+			if near := problem.Closest(m.Key, fields.names); near != "" {
+				detail += fmt.Sprintf(" (%s?)", near)
+			} else {
+				detail += fmt.Sprintf(" (it has %s)", strings.Join(fields.names, ", "))
+			}
+			d.items = append(d.items, problem.Item{At: Join(at, m.Key), Line: m.Line, Col: m.Col, Detail: detail})
+			continue
+		}
+		d.value(m.Value, v.Field(i), Join(at, m.Key), m.Key)
+	}
+}
+
+type structFields struct {
+	names []string
+	index map[string]int
+}
+
+func fieldsOf(t reflect.Type) structFields {
+	f := structFields{index: make(map[string]int)}
+	for i := range t.NumField() {
+		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
+		if name == "" || name == "-" {
+			continue
+		}
+		f.names = append(f.names, name)
+		f.index[name] = i
+	}
+	return f
+}
+
+// Locate fills in line and column of items whose JSON Pointer leads into n.
+// An item whose place does not exist gets that of the nearest one above it.
+func Locate(n *Node, items []problem.Item) []problem.Item {
+	for i := range items {
+		if items[i].Line > 0 {
+			continue
+		}
+		for at := items[i].At; ; at = at[:strings.LastIndexByte(at, '/')] {
+			if found := n.At(at); found != nil {
+				items[i].Line, items[i].Col = found.Line, found.Col
+				break
+			}
+			if at == "" {
+				break
+			}
+		}
+	}
+	return items
+}

@@ -1,0 +1,51 @@
+package tree
+
+import (
+	"bytes"
+	"fmt"
+)
+
+// Limits of what is read. They bound the work that a hostile document can
+// cause: nesting exhausts the stack, aliases multiply a small text.
+const (
+	MaxDepth = 500
+	// MaxAliasNodes bounds the nodes that aliases add to what is written.
+	MaxAliasNodes = 1_000_000
+)
+
+// SyntaxError says where a text stops being JSON or YAML, and why.
+type SyntaxError struct {
+	Line, Col int
+	Detail    string
+}
+
+func (e *SyntaxError) Error() string {
+	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Col, e.Detail)
+}
+
+var byteOrderMark = []byte("\xef\xbb\xbf")
+
+// Parse reads a document in JSON or YAML, whichever it is: a text whose first
+// character is `{` or `[` is tried as JSON, and as YAML when it is not JSON
+// (YAML's flow style starts the same way). An empty text gives a Null node.
+// The error is a *SyntaxError.
+func Parse(text []byte) (*Node, error) {
+	text = bytes.TrimPrefix(text, byteOrderMark)
+	if !startsLikeJSON(text) {
+		return parseYAML(text)
+	}
+	n, jsonErr := ParseJSON(text)
+	if jsonErr == nil {
+		return n, nil
+	}
+	if n, err := parseYAML(text); err == nil {
+		return n, nil
+	}
+	return nil, jsonErr
+}
+
+// startsLikeJSON reports whether text is first tried as JSON.
+func startsLikeJSON(text []byte) bool {
+	text = bytes.TrimLeft(text, " \t\r\n")
+	return len(text) > 0 && (text[0] == '{' || text[0] == '[')
+}
