@@ -1,0 +1,42 @@
+import type { Fault, ProblemDocument } from './types';
+
+/** What the service said is wrong, or that it did not answer. */
+export class Problem extends Error {
+  readonly code: string;
+  readonly faults: Fault[];
+  readonly current: unknown;
+
+  constructor(document: Pick<ProblemDocument, 'code' | 'detail' | 'errors' | 'current'>) {
+    super(document.detail);
+    this.code = document.code;
+    this.faults = document.errors ?? [];
+    this.current = document.current;
+  }
+}
+
+export interface Send {
+  method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  body?: BodyInit;
+  ifMatch?: string;
+}
+
+/** Sends a request to the control API and returns the JSON of its answer. */
+export async function send<T>(path: string, { method = 'GET', body, ifMatch }: Send = {}): Promise<T> {
+  const response = await fetch(`/api/v1${path}`, {
+    method,
+    body,
+    headers: ifMatch ? { 'If-Match': ifMatch } : {},
+  }).catch(() => {
+    throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
+  });
+  if (response.ok) {
+    return response.status === 204 ? (undefined as T) : response.json();
+  }
+  const document = await response.json().catch(() => null);
+  throw new Problem(
+    document?.code ? document : { code: 'internal', detail: `the answer was ${response.status}` },
+  );
+}
+
+/** A part of an API path, escaped. */
+export const part = encodeURIComponent;

@@ -1,0 +1,49 @@
+import { Keyboard } from 'lucide-react';
+import { useEffect, useState } from 'react';
+import { Button } from '@/ui/Button';
+import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
+
+const keys = [
+  ['/', 'filter calls'],
+  ['j  k', 'next and previous call'],
+  ['Enter', 'open the call'],
+  ['Esc', 'close the call'],
+  ['m', 'make a mapping of the call'],
+  ['p', 'pause and follow'],
+  ['?', 'this list'],
+];
+
+/** The keys of the calls page; ? opens it anywhere. */
+export function KeyHelp() {
+  const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof HTMLElement && event.target.closest('input, textarea, [contenteditable]');
+      if (event.key === '?' && !typing) setOpen(true);
+    };
+    addEventListener('keydown', onKey);
+    return () => removeEventListener('keydown', onKey);
+  }, []);
+  return (
+    <Dialog open={open} onOpenChange={setOpen}>
+      <DialogTrigger asChild>
+        <Button look="bare" className="px-1.5" aria-label="Keys">
+          <Keyboard size={16} aria-hidden />
+        </Button>
+      </DialogTrigger>
+      <DialogContent title="Keys on the calls page">
+        <dl className="grid grid-cols-[80px_1fr] gap-y-1.5">
+          {keys.map(([key, what]) => (
+            <div key={key} className="contents">
+              <dt>
+                <kbd className="rounded bg-sunken px-1.5 py-0.5 text-xs">{key}</kbd>
+              </dt>
+              <dd>{what}</dd>
+            </div>
+          ))}
+        </dl>
+      </DialogContent>
+    </Dialog>
+  );
+}

@@ -1,0 +1,37 @@
+import type { ReactNode } from 'react';
+import { Link, useLocation } from 'wouter';
+import { cn } from '@/ui/cn';
+import { Notices } from '@/ui/Notices';
+import { StateStrip } from './StateStrip';
+
+const tabs = [
+  { href: '/', word: 'Services', owns: (path: string) => path === '/' || path.startsWith('/services') },
+  { href: '/calls', word: 'Calls', owns: (path: string) => path.startsWith('/calls') },
+];
+
+/** The state strip, the tabs, and the page below them. */
+export function Shell({ children }: { children: ReactNode }) {
+  const [path] = useLocation();
+  return (
+    <div className="flex h-full flex-col">
+      <StateStrip />
+      <nav aria-label="Pages" className="flex shrink-0 gap-1 border-line border-b bg-panel px-3">
+        {tabs.map(({ href, word, owns }) => (
+          <Link
+            key={href}
+            href={href}
+            aria-current={owns(path) ? 'page' : undefined}
+            className={cn(
+              '-mb-px border-transparent border-b-2 px-2.5 py-2 font-medium text-[13px] text-dim hover:text-ink',
+              owns(path) && 'border-accent text-ink',
+            )}
+          >
+            {word}
+          </Link>
+        ))}
+      </nav>
+      <main className="min-h-0 flex-1">{children}</main>
+      <Notices />
+    </div>
+  );
+}

@@ -1,0 +1,39 @@
+import { useSyncExternalStore } from 'react';
+import { Link } from 'wouter';
+import { useStatus } from '@/api/status';
+import { feed } from '@/features/calls';
+import { count, total } from '@/lib/format';
+import { KeyHelp } from './KeyHelp';
+import { ThemeSwitch } from './ThemeSwitch';
+
+/** What is true now, on every page: calls arriving, calls lost, connection. */
+export function StateStrip() {
+  const { data, isError } = useStatus();
+  const { connection } = useSyncExternalStore(feed.subscribe, feed.get);
+  const lost = isError || connection === 'lost';
+  return (
+    <header className="flex h-10 shrink-0 items-center gap-5 border-line border-b bg-panel px-5 text-[13px]">
+      <Link href="/" className="font-semibold">
+        Rapid Mimic
+      </Link>
+      <span className="text-dim">{location.host}</span>
+      {data && (
+        <Link href="/calls" className="hover:underline" data-testid="last-minute">
+          <strong>{total(data.lastMinute)}</strong> calls in the last minute
+        </Link>
+      )}
+      {data && data.callsNotKept > 0 && (
+        <span className="font-medium text-miss" role="status">
+          {count(data.callsNotKept, 'call')} not kept
+        </span>
+      )}
+      <span className="ml-auto flex items-center gap-2">
+        <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
+          {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
+        </span>
+        <KeyHelp />
+        <ThemeSwitch />
+      </span>
+    </header>
+  );
+}

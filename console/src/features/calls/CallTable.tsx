@@ -1,0 +1,141 @@
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { memo, useEffect, useRef } from 'react';
+import type { Call } from '@/api/types';
+import { clock, duration } from '@/lib/format';
+import { statusText } from '@/lib/statusText';
+import { cn } from '@/ui/cn';
+import { SourceMark } from '@/ui/SourceMark';
+
+interface Props {
+  calls: Call[];
+  selected?: string;
+  /** With a call open beside it, the table keeps to what tells calls apart. */
+  narrow: boolean;
+  onSelect(id: string): void;
+  /** Told when the list is scrolled away from its newest call, and back. */
+  onAway(away: boolean): void;
+}
+
+const rowHeight = 30;
+
+const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
+const tight = 'grid-cols-[76px_minmax(0,1fr)_44px_104px]';
+
+export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const rows = useVirtualizer({
+    count: calls.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => rowHeight,
+    getItemKey: (i) => calls[i]?.id ?? i,
+    overscan: 12,
+  });
+  const at = selected ? calls.findIndex((call) => call.id === selected) : -1;
+  const scrolledTo = useRef('');
+  useEffect(() => {
+    if (!selected || at < 0 || scrolledTo.current === selected) return;
+    scrolledTo.current = selected;
+    rows.scrollToIndex(at, { align: 'auto' });
+  }, [selected, at, rows]);
+  const columns = narrow ? tight : wide;
+  return (
+    <div
+      role="table"
+      aria-label="Calls"
+      aria-rowcount={calls.length}
+      className="flex min-h-0 flex-1 flex-col"
+    >
+      <div role="row" className={cn('grid gap-3 border-line border-b px-5 py-1.5 text-dim text-xs', columns)}>
+        <span role="columnheader">Time</span>
+        <span role="columnheader">Call</span>
+        <span role="columnheader">Status</span>
+        <span role="columnheader">Answered by</span>
+        {!narrow && (
+          <>
+            <span role="columnheader" className="text-right">
+              Took
+            </span>
+            <span role="columnheader" className="text-right">
+              Id
+            </span>
+          </>
+        )}
+      </div>
+      <div
+        ref={box}
+        className="min-h-0 flex-1 overflow-y-auto"
+        onScroll={(event) => onAway(event.currentTarget.scrollTop > rowHeight)}
+      >
+        <div className="relative" style={{ height: rows.getTotalSize() }}>
+          {rows.getVirtualItems().map((row) => {
+            const call = calls[row.index];
+            if (!call) return null;
+            return (
+              <div key={row.key} className="absolute inset-x-0" style={{ top: row.start, height: rowHeight }}>
+                <CallRow
+                  call={call}
+                  narrow={narrow}
+                  columns={columns}
+                  selected={call.id === selected}
+                  onSelect={onSelect}
+                />
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+interface RowProps {
+  call: Call;
+  narrow: boolean;
+  columns: string;
+  selected: boolean;
+  onSelect(id: string): void;
+}
+
+const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelect }: RowProps) {
+  const target = `${call.service ? `/${call.service}` : ''}${call.path}${call.query ? `?${call.query}` : ''}`;
+  const failed = call.status >= 400;
+  return (
+    <div
+      role="row"
+      tabIndex={0}
+      aria-selected={selected}
+      data-call={call.id}
+      onClick={() => onSelect(call.id)}
+      onKeyDown={(event) => event.key === 'Enter' && onSelect(call.id)}
+      className={cn(
+        'grid h-full cursor-pointer items-center gap-3 px-5 text-[13px] hover:bg-sunken',
+        columns,
+        selected && 'bg-sunken shadow-[inset_3px_0_0_var(--accent)]',
+      )}
+    >
+      <span role="cell" className="text-dim tabular-nums">
+        {clock(call.at)}
+      </span>
+      <span role="cell" className="truncate font-mono text-xs" title={`${call.method} ${target}`}>
+        <span className="inline-block w-[52px]">{call.method}</span> {target}
+      </span>
+      <span role="cell" className={cn('truncate', failed && 'font-semibold')}>
+        {call.status} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
+      </span>
+      <span role="cell" className="flex min-w-0 items-center gap-2">
+        <SourceMark source={call.source} className={narrow ? '' : 'w-[84px] shrink-0'} />
+        {!narrow && <span className="truncate text-dim">{call.by}</span>}
+      </span>
+      {!narrow && (
+        <>
+          <span role="cell" className="text-right text-dim tabular-nums">
+            {duration(call.tookMs)}
+          </span>
+          <span role="cell" className="text-right font-mono text-dim text-xs">
+            {call.id}
+          </span>
+        </>
+      )}
+    </div>
+  );
+});

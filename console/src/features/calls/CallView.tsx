@@ -1,0 +1,86 @@
+import { useQuery } from '@tanstack/react-query';
+import { X } from 'lucide-react';
+import { useLocation } from 'wouter';
+import type { CallDetail } from '@/api/types';
+import { statusText } from '@/lib/statusText';
+import { Button } from '@/ui/Button';
+import { CopyButton } from '@/ui/CopyButton';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Quoted } from '@/ui/Quoted';
+import { SourceMark } from '@/ui/SourceMark';
+import { Waiting } from '@/ui/Waiting';
+import { ExplanationView } from './ExplanationView';
+import { MessageView } from './MessageView';
+import { mappingLink } from './mappingLink';
+import { callDetail } from './queries';
+import { TimingBar } from './TimingBar';
+
+/** One call, whole: the sentence first, then why, then what went over the wire. */
+export function CallView({ id, onClose }: { id: string; onClose(): void }) {
+  const query = useQuery(callDetail(id));
+  return (
+    <aside aria-label={`Call ${id}`} className="flex min-h-0 min-w-0 flex-col border-line border-l bg-panel">
+      <div className="flex items-center justify-between gap-2 px-5 pt-3">
+        <h2 className="font-mono text-dim text-xs">{id}</h2>
+        <Button look="bare" className="h-7 px-1.5" aria-label="Close the call" onClick={onClose}>
+          <X size={16} aria-hidden />
+        </Button>
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto">
+        {query.isPending && <Waiting what="the call" />}
+        {query.isError && (
+          <div className="p-5">
+            <ProblemNotice message={query.error.message} />
+          </div>
+        )}
+        {query.data && <CallBody call={query.data} />}
+      </div>
+    </aside>
+  );
+}
+
+function CallBody({ call }: { call: CallDetail }) {
+  const [, navigate] = useLocation();
+  const target = `${call.path}${call.query ? `?${call.query}` : ''}`;
+  return (
+    <>
+      <div className="space-y-2.5 px-5 pb-4">
+        <p className="break-words font-medium text-[15px]" data-testid="sentence">
+          <Quoted text={call.explanation.sentence} />
+        </p>
+        <p className="flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px]">
+          <SourceMark source={call.source} />
+          <span className="break-all font-mono text-xs">
+            {call.method} {target}
+          </span>
+          <span className="font-medium">
+            {call.status} {statusText(call.status)}
+          </span>
+        </p>
+        <div className="flex flex-wrap gap-2">
+          {call.service && (
+            <Button look="main" onClick={() => navigate(mappingLink(call))}>
+              {call.source === 'mapping' ? 'Edit the mapping' : 'Make a mapping'}
+            </Button>
+          )}
+          <CopyButton text={call.curl} what="curl command">
+            Copy as curl
+          </CopyButton>
+        </div>
+      </div>
+      <section className="border-line border-t px-5 py-3">
+        <h3 className="mb-1.5 font-semibold text-[13px]">Why</h3>
+        <ExplanationView steps={call.explanation.steps} />
+      </section>
+      <section className="border-line border-t px-5 py-3">
+        <h3 className="mb-2 font-semibold text-[13px]">Timing</h3>
+        <TimingBar timing={call.timing} tookMs={call.tookMs} />
+        <p className="mt-1 text-dim text-xs">
+          {new Date(call.at).toLocaleString('en-GB')} from {call.caller}, {call.protocol}
+        </p>
+      </section>
+      <MessageView title="Answer" message={call.answer} />
+      <MessageView title="Request" message={call.request} />
+    </>
+  );
+}

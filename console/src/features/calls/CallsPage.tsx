@@ -1,0 +1,108 @@
+import { Pause, Play, Search } from 'lucide-react';
+import { useCallback, useRef, useSyncExternalStore } from 'react';
+import { useLocation, useSearchParams } from 'wouter';
+import { count } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { inputLook } from '@/ui/Field';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { CallTable } from './CallTable';
+import { CallView } from './CallView';
+import { feed } from './callFeed';
+import { mappingLink } from './mappingLink';
+import { NoCalls } from './NoCalls';
+import { useCallKeys } from './useCallKeys';
+import { useCalls } from './useCalls';
+
+/** The live calls, the newest first, with one of them open beside the list. */
+export function CallsPage() {
+  const [params, setParams] = useSearchParams();
+  const [, navigate] = useLocation();
+  const text = params.get('text') ?? '';
+  const selected = params.get('call') ?? undefined;
+  const { calls, waiting, held, hold } = useCalls(text);
+  const { skipped, connection } = useSyncExternalStore(feed.subscribe, feed.get);
+  const filter = useRef<HTMLInputElement>(null);
+  const paused = useRef(false);
+
+  const set = useCallback(
+    (key: string, value: string | null) =>
+      setParams(
+        (now) => {
+          const next = new URLSearchParams(now);
+          if (value) next.set(key, value);
+          else next.delete(key);
+          return next;
+        },
+        { replace: true },
+      ),
+    [setParams],
+  );
+  const select = useCallback((id: string) => set('call', id), [set]);
+  const togglePause = () => {
+    paused.current = !held;
+    hold(!held);
+  };
+  useCallKeys({
+    calls,
+    selected,
+    filter,
+    select,
+    close: () => set('call', null),
+    togglePause,
+    makeMapping: (call) => navigate(mappingLink(call)),
+  });
+
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <div className="flex items-center gap-2 border-line border-b px-5 py-2">
+        <label className="relative max-w-[560px] flex-1">
+          <span className="sr-only">Filter calls</span>
+          <Search size={14} aria-hidden className="absolute top-2 left-2.5 text-dim" />
+          <input
+            ref={filter}
+            type="search"
+            value={text}
+            onChange={(event) => set('text', event.target.value)}
+            placeholder="Filter by words: POST 503, miss, /moorings/berths …"
+            className={`${inputLook} w-full pl-8`}
+          />
+        </label>
+        <Button onClick={togglePause} aria-pressed={held}>
+          {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
+          {held ? 'Follow' : 'Pause'}
+        </Button>
+        <span className="text-dim text-[13px]" aria-live="off">
+          {held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
+        </span>
+      </div>
+      {skipped > 0 && (
+        <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">
+          {count(skipped, 'call')} came too fast to be shown here. The log has them: reload to see the latest.
+        </p>
+      )}
+      {connection === 'lost' && (
+        <div className="px-5 py-2">
+          <ProblemNotice message="The connection to Rapid Mimic is lost. This page tries again by itself; the calls shown are from before." />
+        </div>
+      )}
+      <div
+        className={`grid min-h-0 flex-1 ${selected ? 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]' : 'grid-cols-1'}`}
+      >
+        {calls.length === 0 ? (
+          <NoCalls filtered={text !== ''} onClear={() => set('text', null)} />
+        ) : (
+          <CallTable
+            calls={calls}
+            selected={selected}
+            narrow={selected !== undefined}
+            onSelect={select}
+            onAway={(away) => {
+              if (!paused.current) hold(away);
+            }}
+          />
+        )}
+        {selected && <CallView id={selected} onClose={() => set('call', null)} />}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,38 @@
+import { Check, CircleSlash, Dot } from 'lucide-react';
+import type { Step } from '@/api/types';
+import { cn } from '@/ui/cn';
+import { Quoted } from '@/ui/Quoted';
+
+const verdicts = {
+  taken: { Icon: Check, word: 'taken', look: 'text-good' },
+  passed: { Icon: CircleSlash, word: 'passed over', look: 'text-dim' },
+  noted: { Icon: Dot, word: 'noted', look: 'text-dim' },
+};
+
+/** What was considered for a call, in order, and why each was taken or not. */
+export function ExplanationView({ steps }: { steps: Step[] }) {
+  return (
+    <ol className="space-y-1">
+      {steps.map((step) => {
+        const { Icon, word, look } = verdicts[step.verdict];
+        return (
+          <li
+            key={`${step.subject}${step.reason}`}
+            className="grid grid-cols-[104px_minmax(0,1fr)] gap-2 text-[13px]"
+          >
+            <span className={cn('flex items-center gap-1.5 self-start', look)}>
+              <Icon size={14} aria-hidden className="shrink-0" />
+              {word}
+            </span>
+            <span className="min-w-0 break-words">
+              <span className="font-medium">{step.subject}</span>{' '}
+              <span className="text-dim">
+                <Quoted text={step.reason} />
+              </span>
+            </span>
+          </li>
+        );
+      })}
+    </ol>
+  );
+}

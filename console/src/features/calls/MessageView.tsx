@@ -1,0 +1,53 @@
+import { useState } from 'react';
+import type { Message } from '@/api/types';
+import { bytes, isJson, pretty } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { CopyButton } from '@/ui/CopyButton';
+
+/** The request or the answer of a call: headers, then the body. */
+export function MessageView({ title, message }: { title: string; message: Message }) {
+  const [raw, setRaw] = useState(false);
+  const json = message.encoding === 'text' && isJson(message.body);
+  return (
+    <section className="border-line border-t px-5 py-3">
+      <div className="mb-1.5 flex items-center justify-between gap-2">
+        <h3 className="font-semibold text-[13px]">{title}</h3>
+        <span className="flex items-center gap-1">
+          {json && (
+            <Button look="bare" className="h-6" aria-pressed={raw} onClick={() => setRaw(!raw)}>
+              {raw ? 'Laid out' : 'As sent'}
+            </Button>
+          )}
+          {message.body && <CopyButton text={message.body} what={`${title} body`} />}
+        </span>
+      </div>
+      <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3 gap-y-0.5 font-mono text-xs">
+        {message.headers.map(([name, value], i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: header lines repeat and never move
+          <div key={i} className="contents">
+            <dt className="text-dim">{name}</dt>
+            <dd className="break-words">{value}</dd>
+          </div>
+        ))}
+      </dl>
+      <Body message={message} raw={raw} />
+    </section>
+  );
+}
+
+function Body({ message, raw }: { message: Message; raw: boolean }) {
+  if (message.size === 0) return <p className="mt-2 text-dim text-xs">no body</p>;
+  if (message.encoding === 'base64') {
+    return <p className="mt-2 text-dim text-xs">{bytes(message.size)} that are no text</p>;
+  }
+  return (
+    <>
+      <pre className="mt-2 max-h-[46vh] overflow-auto whitespace-pre-wrap break-words rounded bg-sunken p-2.5 text-xs">
+        {raw ? message.body : pretty(message.body)}
+      </pre>
+      {message.cut && (
+        <p className="mt-1 text-miss text-xs">Cut: the log keeps the beginning of {bytes(message.size)}.</p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,72 @@
+import { send } from '@/api/http';
+import type { Batch, Call } from '@/api/types';
+import { external } from '@/lib/external';
+import { addCalls, mergeCalls } from './callFilter';
+
+/** What is known of the calls as they arrive. */
+export interface Feed {
+  /** The newest first, at most maxCalls. */
+  calls: Call[];
+  connection: 'connecting' | 'live' | 'lost';
+  /** Calls that came too fast to be sent to this page. */
+  skipped: number;
+}
+
+const maxCalls = 10_000;
+const backfill = 1_000;
+/** How often the page is drawn anew at most, in milliseconds. */
+const publishEvery = 100;
+
+export const feed = external<Feed>({ calls: [], connection: 'connecting', skipped: 0 });
+
+let arrived: Call[] = [];
+let skipped = 0;
+let scheduled = false;
+
+function publish() {
+  scheduled = false;
+  if (arrived.length === 0 && skipped === 0) return;
+  const now = feed.get();
+  feed.set({ ...now, calls: addCalls(now.calls, arrived, maxCalls), skipped: now.skipped + skipped });
+  arrived = [];
+  skipped = 0;
+}
+
+function take(batch: Batch) {
+  arrived.push(...batch.calls);
+  skipped += batch.skipped ?? 0;
+  if (batch.gap) void fill();
+  if (scheduled) return;
+  scheduled = true;
+  setTimeout(() => requestAnimationFrame(publish), publishEvery);
+}
+
+/** Reads the last calls from the log: at the start, and after a gap. */
+async function fill() {
+  const list = await send<{ items: Call[] }>(`/calls?limit=${backfill}`);
+  const now = feed.get();
+  feed.set({ ...now, calls: mergeCalls(now.calls, list.items, maxCalls) });
+}
+
+/** Follows the stream of calls until the returned function is called. */
+export function startFeed(): () => void {
+  const stream = new EventSource('/api/v1/calls/stream');
+  let filled = false;
+  stream.onopen = () => {
+    feed.set({ ...feed.get(), connection: 'live' });
+    if (filled) return;
+    filled = true;
+    fill().catch(() => {
+      filled = false;
+    });
+  };
+  stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
+  stream.addEventListener('calls', (event) => take(JSON.parse(event.data)));
+  return () => stream.close();
+}
+
+/** Forgets the calls on the page, after the log was emptied. */
+export function emptyFeed() {
+  arrived = [];
+  feed.set({ ...feed.get(), calls: [], skipped: 0 });
+}

@@ -1,0 +1,64 @@
+import { describe, expect, it } from 'vitest';
+import type { Call } from '@/api/types';
+import { addCalls, filterCalls, mergeCalls } from './callFilter';
+
+function call(number: number, change: Partial<Call> = {}): Call {
+  return {
+    id: `c-${number.toString(16)}`,
+    at: '2026-12-01T09:14:02Z',
+    service: 'moorings',
+    method: 'GET',
+    path: '/berths/N7',
+    status: 200,
+    source: 'contract',
+    by: 'getBerth',
+    tookMs: 0.3,
+    ...change,
+  };
+}
+
+const ids = (calls: Call[]) => calls.map((c) => c.id);
+
+describe('filterCalls', () => {
+  const calls = [
+    call(1),
+    call(2, {
+      method: 'POST',
+      path: '/berths/N7/bookings',
+      query: 'season=winter',
+      status: 409,
+      source: 'mapping',
+      by: 'refused',
+    }),
+    call(3, { service: 'tides', path: '/level', source: 'miss', status: 404, by: 'path, segment 1' }),
+  ];
+  it.each([
+    ['', ['c-1', 'c-2', 'c-3']],
+    ['  POST  409 ', ['c-2']],
+    ['winter', ['c-2']],
+    ['miss tides', ['c-3']],
+    ['/moorings/berths', ['c-1', 'c-2']],
+    ['GETBERTH', ['c-1']],
+    ['503', []],
+  ])('%j selects %j', (text, expected) => {
+    expect(ids(filterCalls(calls, text)).sort()).toEqual(expected);
+  });
+});
+
+describe('mergeCalls', () => {
+  it('keeps the order, drops repeats and holds to the limit', () => {
+    const a = [call(20), call(16), call(9)];
+    const b = [call(18), call(16), call(3)];
+    expect(ids(mergeCalls(a, b, 10))).toEqual(['c-14', 'c-12', 'c-10', 'c-9', 'c-3']);
+    expect(ids(mergeCalls(a, b, 2))).toEqual(['c-14', 'c-12']);
+  });
+});
+
+describe('addCalls', () => {
+  it('puts a slow call where it belongs', () => {
+    expect(ids(addCalls([call(7), call(5)], [call(6), call(8)], 10))).toEqual(['c-8', 'c-7', 'c-6', 'c-5']);
+  });
+  it('lets the oldest go when the list is full', () => {
+    expect(ids(addCalls([call(2), call(1)], [call(3)], 2))).toEqual(['c-3', 'c-2']);
+  });
+});

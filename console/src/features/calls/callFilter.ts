@@ -1,0 +1,64 @@
+import type { Call } from '@/api/types';
+
+const lines = new WeakMap<Call, string>();
+
+/** The text of a call that filters search; the service searches the same. */
+function line(call: Call): string {
+  let text = lines.get(call);
+  if (text === undefined) {
+    const query = call.query ? `?${call.query}` : '';
+    text =
+      `${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}`.toLowerCase();
+    lines.set(call, text);
+  }
+  return text;
+}
+
+/** Selects the calls in whose line every word of the text occurs. */
+export function filterCalls(calls: Call[], text: string): Call[] {
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length === 0) return calls;
+  return calls.filter((call) => words.every((word) => line(call).includes(word)));
+}
+
+/** Calls are numbered in hexadecimal: c-81f3. */
+export function callNumber(call: Call): number {
+  return Number.parseInt(call.id.slice(2), 16);
+}
+
+/**
+ * Merges two lists of calls, each the newest first, into one without repeats
+ * that holds at most limit calls.
+ */
+export function mergeCalls(a: Call[], b: Call[], limit: number): Call[] {
+  const merged: Call[] = [];
+  let i = 0;
+  let j = 0;
+  while (merged.length < limit && (i < a.length || j < b.length)) {
+    const x = a[i];
+    const y = b[j];
+    if (x && y && x.id === y.id) {
+      merged.push(x);
+      i++;
+      j++;
+    } else if (x && (!y || callNumber(x) > callNumber(y))) {
+      merged.push(x);
+      i++;
+    } else if (y) {
+      merged.push(y);
+      j++;
+    }
+  }
+  return merged;
+}
+
+/** Adds calls in the order of their arrival to a list that is newest first. */
+export function addCalls(list: Call[], arrived: Call[], limit: number): Call[] {
+  const newest = [...arrived].sort((a, b) => callNumber(b) - callNumber(a));
+  const last = newest.at(-1);
+  const first = list[0];
+  if (last && (!first || callNumber(last) > callNumber(first))) {
+    return newest.concat(list).slice(0, limit);
+  }
+  return mergeCalls(newest, list, limit);
+}

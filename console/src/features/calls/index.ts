@@ -1,0 +1,4 @@
+export { CallsPage } from './CallsPage';
+export { emptyFeed, feed, startFeed } from './callFeed';
+export { filterCalls } from './callFilter';
+export { callDetail } from './queries';

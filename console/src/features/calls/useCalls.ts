@@ -1,0 +1,49 @@
+import { useQuery } from '@tanstack/react-query';
+import { useDeferredValue, useMemo, useState, useSyncExternalStore } from 'react';
+import type { Call } from '@/api/types';
+import { feed } from './callFeed';
+import { callNumber, filterCalls, mergeCalls } from './callFilter';
+import { callSearch } from './queries';
+
+export interface ShownCalls {
+  calls: Call[];
+  /** Calls that arrived since the list was held. */
+  waiting: number;
+  held: boolean;
+  /** Keeps the list as it is, or lets it follow again. */
+  hold(on: boolean): void;
+}
+
+/** The calls to show: live, or held as they were, and filtered. */
+export function useCalls(text: string): ShownCalls {
+  const live = useSyncExternalStore(feed.subscribe, feed.get).calls;
+  const [frozen, setFrozen] = useState<Call[] | null>(null);
+  const wanted = useDeferredValue(text);
+  const search = useQuery(callSearch(wanted));
+  const base = frozen ?? live;
+  const calls = useMemo(() => {
+    const fitting = filterCalls(base, wanted);
+    const older = search.data ? filterCalls(search.data.items, wanted) : [];
+    if (older.length === 0) return fitting;
+    const newest = base[0] ? callNumber(base[0]) : Number.POSITIVE_INFINITY;
+    return mergeCalls(
+      fitting,
+      older.filter((call) => callNumber(call) <= newest),
+      10_000,
+    );
+  }, [base, wanted, search.data]);
+  const waiting = useMemo(() => (frozen ? countNewer(live, frozen[0]) : 0), [live, frozen]);
+  return {
+    calls,
+    waiting,
+    held: frozen !== null,
+    hold: (on) => setFrozen((now) => (on ? (now ?? feed.get().calls) : null)),
+  };
+}
+
+function countNewer(live: Call[], than: Call | undefined): number {
+  if (!than) return live.length;
+  const number = callNumber(than);
+  const at = live.findIndex((call) => callNumber(call) <= number);
+  return at < 0 ? live.length : at;
+}

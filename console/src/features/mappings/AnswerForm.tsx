@@ -1,0 +1,82 @@
+import { lazy, Suspense } from 'react';
+import { pretty } from '@/lib/format';
+import { statusText } from '@/lib/statusText';
+import { Button } from '@/ui/Button';
+import { Field } from '@/ui/Field';
+import { HeaderLines } from './HeaderLines';
+import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
+
+const BodyEditor = lazy(() => import('./BodyEditor').then((m) => ({ default: m.BodyEditor })));
+
+interface Props {
+  draft: MappingDraft;
+  faults: Faults;
+  change(part: Partial<MappingDraft>): void;
+}
+
+const kinds = [
+  { kind: 'json', word: 'JSON' },
+  { kind: 'text', word: 'Text' },
+  { kind: 'none', word: 'No body' },
+] as const;
+
+export function AnswerForm({ draft, faults, change }: Props) {
+  return (
+    <>
+      <div className="flex flex-wrap items-start gap-6">
+        <Field
+          label="Status"
+          inputMode="numeric"
+          hint={statusText(Number(draft.status))}
+          fault={faults.status}
+          value={draft.status}
+          onChange={(event) => change({ status: event.target.value })}
+          className="w-24 font-mono"
+        />
+        <HeaderLines headers={draft.headers} onChange={(headers) => change({ headers })} />
+      </div>
+      <div className="flex min-h-[280px] flex-1 flex-col gap-1.5">
+        <div className="flex items-center justify-between">
+          <fieldset className="flex gap-4 text-[13px]">
+            <legend className="sr-only">Kind of body</legend>
+            {kinds.map(({ kind, word }) => (
+              <label key={kind} className="inline-flex items-center gap-1.5">
+                <input
+                  type="radio"
+                  name="kind"
+                  checked={draft.kind === kind}
+                  onChange={() => change({ kind })}
+                />
+                {word}
+              </label>
+            ))}
+          </fieldset>
+          {draft.kind === 'json' && (
+            <Button
+              look="bare"
+              className="h-6"
+              disabled={jsonFault(draft.body) !== ''}
+              onClick={() => change({ body: pretty(draft.body) })}
+            >
+              Lay out
+            </Button>
+          )}
+        </div>
+        {draft.kind !== 'none' && (
+          <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
+            <BodyEditor
+              json={draft.kind === 'json'}
+              value={draft.body}
+              onChange={(body) => change({ body })}
+            />
+          </Suspense>
+        )}
+        {faults.body && (
+          <p role="alert" className="text-bad text-xs">
+            {faults.body}
+          </p>
+        )}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,82 @@
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
+import { json, jsonParseLinter } from '@codemirror/lang-json';
+import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language';
+import { linter, lintGutter } from '@codemirror/lint';
+import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search';
+import { EditorState } from '@codemirror/state';
+import { EditorView, keymap, lineNumbers } from '@codemirror/view';
+import { tags } from '@lezer/highlight';
+import { useEffect, useRef } from 'react';
+
+interface Props {
+  json: boolean;
+  value: string;
+  onChange(value: string): void;
+}
+
+const look = EditorView.theme({
+  '&': { height: '100%', fontSize: '12.5px', backgroundColor: 'var(--panel)', color: 'var(--ink)' },
+  '.cm-content': { fontFamily: 'var(--font-mono)', caretColor: 'var(--ink)' },
+  '.cm-gutters': { backgroundColor: 'var(--sunken)', color: 'var(--dim)', border: 'none' },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '&.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground, .cm-selectionBackground': {
+    backgroundColor: 'color-mix(in srgb, var(--accent) 28%, transparent)',
+  },
+  '.cm-panels': { backgroundColor: 'var(--sunken)', color: 'var(--ink)' },
+  '.cm-foldPlaceholder': { backgroundColor: 'var(--sunken)', color: 'var(--dim)', border: 'none' },
+});
+
+const colors = HighlightStyle.define([
+  { tag: tags.propertyName, color: 'var(--contract)' },
+  { tag: tags.string, color: 'var(--good)' },
+  { tag: tags.number, color: 'var(--mapping)' },
+  { tag: [tags.bool, tags.null], color: 'var(--miss)' },
+]);
+
+const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
+
+/** The body of an answer: folding, search, undo, and JSON checked as typed. */
+export function BodyEditor({ json: isJson, value, onChange }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView>(null);
+  const latest = useRef({ value, onChange });
+  latest.current = { value, onChange };
+
+  useEffect(() => {
+    if (!box.current) return;
+    const editor = new EditorView({
+      parent: box.current,
+      state: EditorState.create({
+        doc: latest.current.value,
+        extensions: [
+          EditorView.cspNonce.of(nonce),
+          lineNumbers(),
+          foldGutter(),
+          history(),
+          bracketMatching(),
+          search({ top: true }),
+          highlightSelectionMatches(),
+          keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap]),
+          EditorView.lineWrapping,
+          EditorView.contentAttributes.of({ 'aria-label': 'Body of the answer' }),
+          look,
+          syntaxHighlighting(colors),
+          isJson ? [json(), linter(jsonParseLinter()), lintGutter()] : [],
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged) latest.current.onChange(update.state.doc.toString());
+          }),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => editor.destroy();
+  }, [isJson]);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor || editor.state.doc.toString() === value) return;
+    editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+  }, [value]);
+
+  return <div ref={box} className="min-h-0 flex-1 overflow-hidden rounded border border-line" />;
+}

@@ -1,0 +1,59 @@
+import { Field } from '@/ui/Field';
+import { Switch } from '@/ui/Switch';
+import type { Faults, MappingDraft } from './mappingDraft';
+
+interface Props {
+  draft: MappingDraft;
+  faults: Faults;
+  change(part: Partial<MappingDraft>): void;
+  isNew: boolean;
+}
+
+export function CallForm({ draft, faults, change, isNew }: Props) {
+  return (
+    <>
+      <Field
+        label="Method"
+        hint="One or several; empty for any"
+        list="methods"
+        value={draft.method}
+        onChange={(event) => change({ method: event.target.value.toUpperCase() })}
+        className="font-mono"
+      />
+      <datalist id="methods">
+        {['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS'].map((method) => (
+          <option key={method} value={method} />
+        ))}
+      </datalist>
+      <Field
+        label="Path"
+        hint="Relative to the service; {name} stands for one segment"
+        fault={faults.path}
+        value={draft.path}
+        onChange={(event) => change({ path: event.target.value })}
+        className="font-mono"
+      />
+      <Field label="Title" value={draft.title} onChange={(event) => change({ title: event.target.value })} />
+      <Field
+        label="Id"
+        hint={isNew ? 'Left empty, it is made from method and path' : 'The id of a mapping stays'}
+        fault={faults.id}
+        value={draft.id}
+        disabled={!isNew}
+        onChange={(event) => change({ id: event.target.value })}
+      />
+      <Field
+        label="Rank"
+        hint="Of mappings that fit the same call the highest wins"
+        type="number"
+        value={draft.rank}
+        onChange={(event) => change({ rank: Math.trunc(event.target.valueAsNumber) || 0 })}
+      />
+      <Switch
+        label="Answers calls"
+        checked={draft.enabled}
+        onCheckedChange={(enabled) => change({ enabled })}
+      />
+    </>
+  );
+}

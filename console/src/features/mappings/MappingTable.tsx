@@ -1,0 +1,103 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { Mapping } from '@/api/types';
+import { statusText } from '@/lib/statusText';
+import { notify } from '@/ui/Notices';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Switch } from '@/ui/Switch';
+import { Waiting } from '@/ui/Waiting';
+import { documentOfMapping } from './mappingDraft';
+import { mappingList, putMapping } from './queries';
+
+const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
+
+/** The mappings of a service, each with its switch. */
+export function MappingTable({ service }: { service: string }) {
+  const query = useQuery(mappingList(service));
+  if (query.isPending) return <Waiting what="the mappings" />;
+  if (query.isError) {
+    return (
+      <div className="px-5">
+        <ProblemNotice message={query.error.message} />
+      </div>
+    );
+  }
+  if (query.data.items.length === 0) {
+    return (
+      <p className="px-5 text-dim">
+        None yet. A mapping says: when a call looks like this, give that answer.
+      </p>
+    );
+  }
+  return (
+    <>
+      <table className="w-full border-line border-t text-[13px]">
+        <thead className="sr-only">
+          <tr>
+            <th>Call</th>
+            <th>Mapping</th>
+            <th>Answer</th>
+            <th>Switch</th>
+          </tr>
+        </thead>
+        <tbody>
+          {query.data.items.map((mapping) => (
+            <MappingRow key={mapping.id} service={service} mapping={mapping} />
+          ))}
+        </tbody>
+      </table>
+      {query.data.next && (
+        <p className="px-5 py-2 text-dim text-xs">Only the first {query.data.items.length} are shown.</p>
+      )}
+    </>
+  );
+}
+
+function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
+  const { method } = mapping.call;
+  const methods = Array.isArray(method) ? method.join('|') : (method ?? 'any');
+  return (
+    <tr className="border-line border-b bg-panel" data-mapping={mapping.id}>
+      <td className={`${cell} font-mono text-xs`}>
+        <span className="inline-block w-[52px]">{methods}</span> {mapping.call.path}
+      </td>
+      <td className={cell}>
+        <Link
+          href={`/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(mapping.id)}`}
+          className="font-medium text-accent hover:underline"
+        >
+          {mapping.id}
+        </Link>{' '}
+        <span className="text-dim">{mapping.title}</span>
+      </td>
+      <td className={cell}>
+        {mapping.answer.status} <span className="text-dim">{statusText(mapping.answer.status)}</span>
+      </td>
+      <td className={`${cell} w-px text-right`}>
+        <MappingSwitch service={service} mapping={mapping} />
+      </td>
+    </tr>
+  );
+}
+
+function MappingSwitch({ service, mapping }: { service: string; mapping: Mapping }) {
+  const queries = useQueryClient();
+  const toggle = useMutation({
+    mutationFn: (enabled: boolean) =>
+      putMapping(service, mapping.id, documentOfMapping({ ...mapping, enabled }), mapping.etag),
+    onSuccess: (saved) => {
+      notify(`${saved.id} is ${saved.enabled ? 'on' : 'off'} from the next call`);
+      return queries.invalidateQueries({ queryKey: ['services', service] });
+    },
+    onError: (error) => notify(`${mapping.id} was not changed: ${error.message}`),
+  });
+  return (
+    <Switch
+      label={mapping.enabled ? 'on' : 'off'}
+      aria-label={`${mapping.id} answers`}
+      checked={mapping.enabled}
+      disabled={toggle.isPending}
+      onCheckedChange={toggle.mutate}
+    />
+  );
+}

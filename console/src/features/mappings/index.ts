@@ -1,0 +1,2 @@
+export { MappingPage, NewMappingPage } from './MappingPage';
+export { MappingTable } from './MappingTable';

@@ -1,0 +1,87 @@
+import { describe, expect, it } from 'vitest';
+import type { CallDetail, Mapping } from '@/api/types';
+import { documentOf, draftOf, draftOfCall, draftOfOperation, emptyDraft, faultsOf } from './mappingDraft';
+
+const mapping: Mapping = {
+  id: 'berth-closed',
+  title: 'Closed',
+  enabled: false,
+  rank: 3,
+  call: { method: ['GET', 'HEAD'], path: '/berths/{number}' },
+  answer: {
+    status: 503,
+    headers: [{ 'Retry-After': '5' }, { 'Set-Cookie': 'a=1' }],
+    json: { state: 'closed' },
+  },
+  etag: '"7"',
+};
+
+describe('documentOf', () => {
+  it('gives back the mapping a draft was made of', () => {
+    const { etag: _, ...document } = mapping;
+    expect(JSON.parse(documentOf(draftOf(mapping)))).toEqual(document);
+  });
+  it('keeps the digits of numbers and leaves out headers without a name', () => {
+    const draft = { ...emptyDraft(), body: '{"metres": 18.0, "id": 9007199254740993}' };
+    draft.headers = [{ key: 1, name: ' ', value: 'x' }];
+    expect(documentOf(draft)).toContain('"headers":[],"json":{"metres": 18.0, "id": 9007199254740993}');
+  });
+  it('takes any method when none is named', () => {
+    expect(JSON.parse(documentOf({ ...emptyDraft(), method: '' })).call).toEqual({ path: '/' });
+  });
+});
+
+describe('faultsOf', () => {
+  it.each([
+    [{}, []],
+    [{ id: 'two words' }, ['id']],
+    [{ path: 'berths' }, ['path']],
+    [{ status: '99' }, ['status']],
+    [{ status: 'ok' }, ['status']],
+    [{ body: '{"a": }' }, ['body']],
+    [{ kind: 'text' as const, body: '{"a": }' }, []],
+    [{ status: '204' }, ['body']],
+    [{ status: '204', kind: 'none' as const }, []],
+  ])('%j has faults in %j', (change, keys) => {
+    expect(Object.keys(faultsOf({ ...emptyDraft(), ...change }))).toEqual(keys);
+  });
+});
+
+describe('drafts', () => {
+  const call = {
+    method: 'POST',
+    path: '/berths/N7/bookings',
+    status: 409,
+    source: 'contract',
+    answer: {
+      headers: [
+        ['Content-Type', 'application/problem+json'],
+        ['Access-Control-Allow-Origin', 'http://localhost'],
+        ['Retry-After', '5'],
+      ],
+      body: '{"title":"taken"}',
+      encoding: 'text',
+      size: 17,
+    },
+  } as unknown as CallDetail;
+
+  it('of a call start from its answer', () => {
+    const draft = draftOfCall(call);
+    expect(draft.status).toBe('409');
+    expect(draft.headers.map((h) => h.name)).toEqual(['Content-Type', 'Retry-After']);
+    expect(JSON.parse(draft.body)).toEqual({ title: 'taken' });
+  });
+  it('of a miss start from the request alone', () => {
+    const draft = draftOfCall({ ...call, source: 'miss', status: 404 });
+    expect([draft.method, draft.path, draft.status]).toEqual(['POST', '/berths/N7/bookings', '200']);
+  });
+  it('of an operation without a body have none', () => {
+    const draft = draftOfOperation({
+      id: 'liftWarning',
+      method: 'DELETE',
+      path: '/warnings/{id}',
+      status: 204,
+    });
+    expect([draft.kind, draft.status]).toEqual(['none', '204']);
+  });
+});

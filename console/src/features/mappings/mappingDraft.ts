@@ -1,0 +1,168 @@
+import type { CallDetail, Mapping, MappingDocument, Operation } from '@/api/types';
+import { pretty } from '@/lib/format';
+
+/** A mapping while it is being written: everything is text until it is saved. */
+export interface MappingDraft {
+  id: string;
+  title: string;
+  enabled: boolean;
+  rank: number;
+  method: string; // "" for any
+  path: string;
+  status: string;
+  headers: { key: number; name: string; value: string }[];
+  kind: 'json' | 'text' | 'none';
+  body: string;
+}
+
+let lastKey = 0;
+
+/** Headers get a key of their own: they move while they are edited. */
+export function headerLine(name = '', value = '') {
+  return { key: ++lastKey, name, value };
+}
+
+export function emptyDraft(): MappingDraft {
+  return {
+    id: '',
+    title: '',
+    enabled: true,
+    rank: 0,
+    method: 'GET',
+    path: '/',
+    status: '200',
+    headers: [],
+    kind: 'json',
+    body: '{}',
+  };
+}
+
+export function draftOf(mapping: Mapping): MappingDraft {
+  const { answer, call } = mapping;
+  const text = answer.text !== undefined;
+  const json = 'json' in answer;
+  const method = Array.isArray(call.method) ? call.method.join(', ') : (call.method ?? '');
+  return {
+    id: mapping.id,
+    title: mapping.title ?? '',
+    enabled: mapping.enabled,
+    rank: mapping.rank,
+    method,
+    path: call.path,
+    status: String(answer.status),
+    headers: (answer.headers ?? []).flatMap((h) =>
+      Object.entries(h).map(([name, value]) => headerLine(name, value)),
+    ),
+    kind: text ? 'text' : json ? 'json' : 'none',
+    body: text ? (answer.text ?? '') : json ? JSON.stringify(answer.json, null, 2) : '',
+  };
+}
+
+/** Starts from what an operation answers. */
+export function draftOfOperation(operation: Operation): MappingDraft {
+  const json = operation.mediaType?.includes('json') ?? false;
+  const headers =
+    operation.mediaType && operation.mediaType !== 'application/json'
+      ? [headerLine('Content-Type', operation.mediaType)]
+      : [];
+  return {
+    ...emptyDraft(),
+    id: operation.id,
+    title: operation.summary ?? '',
+    method: operation.method,
+    path: operation.path,
+    status: String(operation.status ?? 200),
+    headers,
+    kind: operation.sample ? (json ? 'json' : 'text') : 'none',
+    body: operation.sample ? pretty(operation.sample) : '',
+  };
+}
+
+/** Header lines that belong to one answer only, or follow from its body. */
+const notKept = /^(content-length|content-type|access-control-.*|vary|date|rapid-mimic)$/i;
+
+/** Starts from what a call asked for and, unless it was missed, what it got. */
+export function draftOfCall(call: CallDetail): MappingDraft {
+  const draft = { ...emptyDraft(), method: call.method, path: call.path };
+  if (call.source === 'miss') return draft;
+  const type = call.answer.headers.find(([name]) => name?.toLowerCase() === 'content-type')?.[1] ?? '';
+  const json = type.includes('json');
+  const headers = call.answer.headers
+    .filter(([name = '']) => !notKept.test(name))
+    .map(([name, value]) => headerLine(name, value));
+  if (type && type !== 'application/json') headers.unshift(headerLine('Content-Type', type));
+  const body = call.answer.encoding === 'text' ? call.answer.body : '';
+  return {
+    ...draft,
+    status: String(call.status),
+    headers,
+    kind: body ? (json ? 'json' : 'text') : 'none',
+    body: json ? pretty(body) : body,
+  };
+}
+
+export type Faults = Partial<Record<'id' | 'path' | 'status' | 'body', string>>;
+
+/** What keeps a draft from being saved; nothing when it may be. */
+export function faultsOf(draft: MappingDraft): Faults {
+  const faults: Faults = {};
+  if (draft.id && !/^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$/.test(draft.id)) {
+    faults.id = 'Letters, digits, . _ and - only';
+  }
+  if (!draft.path.startsWith('/')) faults.path = 'A path begins with /';
+  const status = Number(draft.status);
+  if (!Number.isInteger(status) || status < 200 || status > 999) faults.status = 'A number from 200 to 999';
+  if (draft.kind === 'json') {
+    const wrong = jsonFault(draft.body);
+    if (wrong) faults.body = wrong;
+  }
+  if (draft.kind !== 'none' && (status === 204 || status === 304)) {
+    faults.body = `An answer with status ${status} cannot have a body`;
+  }
+  return faults;
+}
+
+/** What is wrong with a text that should be JSON, or "". */
+export function jsonFault(text: string): string {
+  try {
+    JSON.parse(text);
+    return '';
+  } catch (error) {
+    return `Not JSON: ${error instanceof Error ? error.message : error}`;
+  }
+}
+
+/**
+ * The document of a draft that has no faults, as text: the body goes in as it
+ * was written, so that its numbers keep their digits and its keys their order.
+ */
+export function documentOf(draft: MappingDraft): string {
+  const methods = draft.method.split(/[\s,]+/).filter(Boolean);
+  const body: [string, string][] = [];
+  if (draft.kind === 'json') body.push(['json', draft.body]);
+  if (draft.kind === 'text') body.push(['text', JSON.stringify(draft.body)]);
+  const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
+  const answer: [string, string][] = [
+    ['status', String(Number(draft.status))],
+    ['headers', JSON.stringify(headers)],
+    ...body,
+  ];
+  return object([
+    ...(draft.id ? [['id', JSON.stringify(draft.id)] as [string, string]] : []),
+    ['title', JSON.stringify(draft.title)],
+    ['enabled', String(draft.enabled)],
+    ['rank', String(draft.rank)],
+    ['call', JSON.stringify({ ...(methods.length ? { method: methods } : {}), path: draft.path })],
+    ['answer', object(answer)],
+  ]);
+}
+
+function object(members: [string, string][]): string {
+  return `{${members.map(([key, value]) => `${JSON.stringify(key)}:${value}`).join(',')}}`;
+}
+
+/** The document of a mapping as it is, to put it back after a change. */
+export function documentOfMapping(mapping: Mapping): string {
+  const { etag: _, ...document } = mapping as Mapping & MappingDocument;
+  return JSON.stringify(document);
+}

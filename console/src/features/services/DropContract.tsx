@@ -1,0 +1,31 @@
+import { type ReactNode, useState } from 'react';
+
+/** Takes files that are dropped anywhere on a page. */
+export function DropContract({ onFile, children }: { onFile(file: File): void; children: ReactNode }) {
+  const [over, setOver] = useState(false);
+  return (
+    <section
+      aria-label="Services; drop a contract here"
+      className="relative h-full overflow-y-auto"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => {
+        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
+      }}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        for (const file of event.dataTransfer.files) onFile(file);
+      }}
+    >
+      {children}
+      {over && (
+        <div className="pointer-events-none fixed inset-3 z-10 flex items-center justify-center rounded-lg border-2 border-accent border-dashed bg-panel/90">
+          <p className="font-semibold text-lg">Drop the contract to make a service of it</p>
+        </div>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,96 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { Operation, Service } from '@/api/types';
+import { statusText } from '@/lib/statusText';
+import { Button } from '@/ui/Button';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { SourceMark } from '@/ui/SourceMark';
+import { Waiting } from '@/ui/Waiting';
+import { operationList } from './queries';
+
+const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
+
+/** The operations of the contract, each with what answers it now. */
+export function OperationTable({ service }: { service: Service }) {
+  const query = useQuery({ ...operationList(service.name), refetchInterval: 5_000 });
+  if (!service.contract) {
+    return (
+      <p className="px-5 text-dim">
+        This service has no contract. Drop an OpenAPI document on this page, or answer by mappings alone.
+      </p>
+    );
+  }
+  if (query.isPending) return <Waiting what="the operations" />;
+  if (query.isError) {
+    return (
+      <div className="px-5">
+        <ProblemNotice message={query.error.message} />
+      </div>
+    );
+  }
+  return (
+    <table className="w-full border-line border-t text-[13px]">
+      <thead className="sr-only">
+        <tr>
+          <th>Call</th>
+          <th>What it does</th>
+          <th>Answers</th>
+          <th>Change</th>
+        </tr>
+      </thead>
+      <tbody>
+        {query.data.items.map((operation) => (
+          <OperationRow key={operation.id} service={service.name} operation={operation} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function OperationRow({ service, operation }: { service: string; operation: Operation }) {
+  const mapped = operation.mappedBy?.[0];
+  const base = `/services/${encodeURIComponent(service)}/mappings`;
+  const link = mapped
+    ? `${base}/${encodeURIComponent(mapped)}`
+    : `${base}?${new URLSearchParams({ operation: operation.id })}`;
+  return (
+    <tr className="border-line border-b bg-panel" data-operation={operation.id}>
+      <td className={`${cell} font-mono text-xs`}>
+        <span className="inline-block w-[52px]">{operation.method}</span> {operation.path}
+      </td>
+      <td className={`${cell} text-dim`}>{operation.summary}</td>
+      <td className={cell}>
+        <AnswerOf operation={operation} mapped={mapped} />
+      </td>
+      <td className={`${cell} w-px text-right`}>
+        {!operation.skipped && (
+          <Link href={link} asChild>
+            <Button className="h-7">{mapped ? 'Edit the mapping' : 'Change the answer'}</Button>
+          </Link>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function AnswerOf({ operation, mapped }: { operation: Operation; mapped?: string }) {
+  if (operation.skipped) return <span className="text-miss">does not answer: {operation.skipped}</span>;
+  if (mapped) {
+    return (
+      <span className="flex flex-wrap items-center gap-x-2">
+        <SourceMark source="mapping" /> {mapped}
+      </span>
+    );
+  }
+  const status = operation.status ?? 200;
+  const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
+  const body = operation.example ? `example “${operation.example}”` : bodies[operation.body ?? 'none'];
+  return (
+    <span className="flex flex-wrap items-center gap-x-2">
+      <SourceMark source="contract" />
+      <span>
+        {status} {statusText(status)}, {body}
+      </span>
+    </span>
+  );
+}

@@ -1,0 +1,98 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { Service } from '@/api/types';
+import { MappingTable } from '@/features/mappings';
+import { total } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { CopyButton } from '@/ui/CopyButton';
+import { Panel } from '@/ui/Panel';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Waiting } from '@/ui/Waiting';
+import { DropContract } from './DropContract';
+import { ImportControl } from './ImportControl';
+import { MissingTable } from './MissingTable';
+import { OperationTable } from './OperationTable';
+import { serviceByName } from './queries';
+import { ServiceSettings } from './ServiceSettings';
+import { useImport } from './useImport';
+
+/** What one service can answer, and what it was asked for in vain. */
+export function ServicePage({ name }: { name: string }) {
+  const query = useQuery(serviceByName(name));
+  const importing = useImport(name);
+  if (query.isPending) return <Waiting what="the service" />;
+  if (query.isError) {
+    return (
+      <div className="p-5">
+        <ProblemNotice message={query.error.message}>
+          <Link href="/" className="text-accent underline">
+            All services
+          </Link>
+        </ProblemNotice>
+      </div>
+    );
+  }
+  const service = query.data;
+  const newMapping = `/services/${encodeURIComponent(service.name)}/mappings`;
+  return (
+    <DropContract onFile={importing.take}>
+      <ServiceHead service={service} />
+      {importing.report}
+      <MissingTable service={service.name} />
+      <Panel
+        title="Mappings"
+        aside={
+          <Link href={newMapping} asChild>
+            <Button>New mapping</Button>
+          </Link>
+        }
+      >
+        <MappingTable service={service.name} />
+      </Panel>
+      <Panel
+        title={service.contract ? 'Operations of the contract' : 'Contract'}
+        aside={
+          <ImportControl
+            onFile={importing.take}
+            busy={importing.busy}
+            look="plain"
+            words={service.contract ? 'Import a new revision' : 'Import a contract'}
+          />
+        }
+      >
+        <OperationTable service={service} />
+      </Panel>
+      <Panel title="Settings">
+        <ServiceSettings service={service} />
+      </Panel>
+    </DropContract>
+  );
+}
+
+function ServiceHead({ service }: { service: Service }) {
+  const { contract } = service;
+  return (
+    <div className="space-y-1 px-5 pt-4 pb-4">
+      <h1 className="font-semibold text-lg">
+        {service.name} <span className="font-normal text-dim">{service.title}</span>
+      </h1>
+      <p className="flex flex-wrap items-center gap-x-5 gap-y-1 text-[13px]">
+        <span className="flex items-center gap-1">
+          <code className="text-xs">{service.address}</code>
+          <CopyButton text={service.address} what="address" />
+        </span>
+        <span className="text-dim">
+          {contract
+            ? `${contract.format}, version ${contract.version}, revision ${contract.revision} from ${contract.file || 'an upload'}`
+            : 'no contract'}
+        </span>
+        <Link
+          href={`/calls?${new URLSearchParams({ text: `/${service.name}/` })}`}
+          className="text-accent hover:underline"
+        >
+          {total(service.lastMinute)} calls in the last minute
+        </Link>
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,99 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useLocation } from 'wouter';
+import type { Service } from '@/api/types';
+import { Button } from '@/ui/Button';
+import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
+import { Field } from '@/ui/Field';
+import { notify } from '@/ui/Notices';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Switch } from '@/ui/Switch';
+import { patchService, removeService } from './queries';
+
+/** The settings of a service; each takes effect on the next call. */
+export function ServiceSettings({ service }: { service: Service }) {
+  const queries = useQueryClient();
+  const [seed, setSeed] = useState(service.seed?.toString() ?? '');
+  const change = useMutation({
+    mutationFn: (settings: Record<string, unknown>) => patchService(service, settings),
+    onSuccess: async (changed, settings) => {
+      await queries.invalidateQueries({ queryKey: ['services'] });
+      const before = Object.fromEntries(
+        Object.keys(settings).map((key) => [key, service[key as keyof Service] ?? null]),
+      );
+      notify(`${service.name} changed, live on the next call`, () =>
+        patchService(changed, before).then(() => queries.invalidateQueries({ queryKey: ['services'] })),
+      );
+    },
+  });
+  return (
+    <div className="space-y-4 px-5">
+      {change.isError && <ProblemNotice message={change.error.message} />}
+      <div className="flex flex-wrap items-center gap-x-8 gap-y-3">
+        <Switch
+          label="Browser pages of other origins may call"
+          checked={service.cors}
+          onCheckedChange={(cors) => change.mutate({ cors })}
+        />
+        <Switch
+          label="Answers name who answered (Rapid-Mimic header)"
+          checked={service.reveal}
+          onCheckedChange={(reveal) => change.mutate({ reveal })}
+        />
+      </div>
+      <form
+        className="flex flex-wrap items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          change.mutate({ seed: seed.trim() === '' ? null : Number(seed) });
+        }}
+      >
+        <Field
+          label="Seed of generated data; empty for fresh data on each call"
+          inputMode="numeric"
+          pattern="-?[0-9]*"
+          value={seed}
+          onChange={(event) => setSeed(event.target.value)}
+        />
+        <Button type="submit" disabled={seed === (service.seed?.toString() ?? '')}>
+          Set the seed
+        </Button>
+      </form>
+      <RemoveService service={service} />
+    </div>
+  );
+}
+
+function RemoveService({ service }: { service: Service }) {
+  const [, navigate] = useLocation();
+  const queries = useQueryClient();
+  const remove = useMutation({
+    mutationFn: () => removeService(service.name),
+    onSuccess: async () => {
+      navigate('/');
+      await queries.invalidateQueries({ queryKey: ['services'] });
+      notify(`${service.name} was removed; its calls stay in the log`);
+    },
+  });
+  return (
+    <Dialog>
+      <DialogTrigger asChild>
+        <Button look="danger">Remove the service</Button>
+      </DialogTrigger>
+      <DialogContent title={`Remove ${service.name}?`}>
+        <p className="mb-4">
+          Its contract and {service.mappings === 1 ? 'its mapping' : `its ${service.mappings} mappings`} go
+          with it, and calls to {service.address} are missed from then on. This cannot be undone.
+        </p>
+        <div className="flex gap-2">
+          <Button look="danger" onClick={() => remove.mutate()}>
+            Remove {service.name}
+          </Button>
+          <DialogClose asChild>
+            <Button>Keep it</Button>
+          </DialogClose>
+        </div>
+      </DialogContent>
+    </Dialog>
+  );
+}

@@ -1,0 +1,67 @@
+import { Link } from 'wouter';
+import type { Service } from '@/api/types';
+import { total } from '@/lib/format';
+import { CopyButton } from '@/ui/CopyButton';
+import { SourceBar } from '@/ui/SourceBar';
+
+const head = 'px-3 py-1.5 text-left font-normal text-dim text-xs first:pl-5 last:pr-5';
+const cell = 'px-3 py-3 align-top first:pl-5 last:pr-5';
+
+/** One row a service: where it is, what it has, who answered lately. */
+export function ServiceTable({ services }: { services: Service[] }) {
+  return (
+    <table className="w-full border-line border-t">
+      <thead>
+        <tr className="border-line border-b">
+          <th className={head}>Service</th>
+          <th className={head}>Address</th>
+          <th className={`${head} text-right`}>Operations</th>
+          <th className={`${head} text-right`}>Mappings</th>
+          <th className={`${head} text-right`}>Calls in the last minute</th>
+          <th className={head}>Who answered, last five minutes</th>
+        </tr>
+      </thead>
+      <tbody>
+        {services.map((service) => (
+          <ServiceRow key={service.id} service={service} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function ServiceRow({ service }: { service: Service }) {
+  return (
+    <tr className="border-line border-b bg-panel" data-service={service.name}>
+      <td className={cell}>
+        <Link
+          href={`/services/${encodeURIComponent(service.name)}`}
+          className="font-semibold text-accent hover:underline"
+        >
+          {service.name}
+        </Link>
+        <p className="text-[13px] text-dim">{service.title}</p>
+      </td>
+      <td className={cell}>
+        <span className="flex items-center gap-1">
+          <code className="text-xs">{service.address}</code>
+          <CopyButton text={service.address} what={`address of ${service.name}`} />
+        </span>
+      </td>
+      <td className={`${cell} text-right tabular-nums`}>{service.operations}</td>
+      <td className={`${cell} text-right tabular-nums`}>{service.mappings}</td>
+      <td className={`${cell} text-right tabular-nums`}>{total(service.lastMinute)}</td>
+      <td className={cell}>
+        <SourceBar counts={lastMinutes(service)} />
+      </td>
+    </tr>
+  );
+}
+
+function lastMinutes(service: Service): Record<string, number> {
+  const all: Record<string, number> = {};
+  for (const minute of service.recent) {
+    for (const [source, n] of Object.entries(minute)) all[source] = (all[source] ?? 0) + n;
+  }
+  return all;
+}

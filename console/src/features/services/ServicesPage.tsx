@@ -1,0 +1,40 @@
+import { useQuery } from '@tanstack/react-query';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Waiting } from '@/ui/Waiting';
+import { DropContract } from './DropContract';
+import { FirstSteps } from './FirstSteps';
+import { ImportControl } from './ImportControl';
+import { NewService } from './NewService';
+import { serviceList } from './queries';
+import { ServiceTable } from './ServiceTable';
+import { useImport } from './useImport';
+
+/** All services; a contract can be dropped anywhere on the page. */
+export function ServicesPage() {
+  const query = useQuery(serviceList());
+  const importing = useImport();
+  return (
+    <DropContract onFile={importing.take}>
+      <div className="flex items-center justify-between gap-3 px-5 pt-4 pb-3">
+        <h1 className="font-semibold text-lg">Services</h1>
+        <div className="flex gap-2">
+          <NewService />
+          <ImportControl onFile={importing.take} busy={importing.busy} />
+        </div>
+      </div>
+      {importing.report}
+      {query.isPending && <Waiting what="the services" />}
+      {query.isError && (
+        <div className="px-5">
+          <ProblemNotice message={query.error.message} />
+        </div>
+      )}
+      {query.data &&
+        (query.data.items.length === 0 ? (
+          <FirstSteps onFile={importing.take} />
+        ) : (
+          <ServiceTable services={query.data.items} />
+        ))}
+    </DropContract>
+  );
+}

@@ -1,0 +1,3 @@
+export { operationList } from './queries';
+export { ServicePage } from './ServicePage';
+export { ServicesPage } from './ServicesPage';

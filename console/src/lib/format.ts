@@ -1,0 +1,46 @@
+/** A duration in milliseconds as people read it: "0.04 ms", "12 ms", "1.3 s". */
+export function duration(ms: number): string {
+  if (ms < 10) return `${ms.toFixed(2)} ms`;
+  if (ms < 1000) return `${Math.round(ms)} ms`;
+  return `${(ms / 1000).toFixed(1)} s`;
+}
+
+/** A size in bytes as people read it. */
+export function bytes(size: number): string {
+  if (size < 1024) return `${size} bytes`;
+  if (size < 1024 * 1024) return `${(size / 1024).toFixed(1)} KiB`;
+  return `${(size / 1024 / 1024).toFixed(1)} MiB`;
+}
+
+/** The time of day, to the second, of an RFC 3339 moment. */
+export function clock(moment: string): string {
+  return new Date(moment).toLocaleTimeString('en-GB');
+}
+
+/** "1 call", "12 calls". */
+export function count(n: number, noun: string): string {
+  return `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`;
+}
+
+/** JSON laid out; anything else as it is. */
+export function pretty(body: string): string {
+  try {
+    return JSON.stringify(JSON.parse(body), null, 2);
+  } catch {
+    return body;
+  }
+}
+
+export function isJson(body: string): boolean {
+  try {
+    JSON.parse(body);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Adds up the numbers of calls by source. */
+export function total(counts: Record<string, number>): number {
+  return Object.values(counts).reduce((sum, n) => sum + n, 0);
+}

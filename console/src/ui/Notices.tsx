@@ -1,0 +1,60 @@
+import { X } from 'lucide-react';
+import { useEffect, useSyncExternalStore } from 'react';
+import { external } from '@/lib/external';
+import { Button } from './Button';
+
+interface Notice {
+  id: number;
+  text: string;
+  undo?: () => void;
+}
+
+const notices = external<Notice[]>([]);
+let lastId = 0;
+
+/** Tells what just changed, with a way back beside it. */
+export function notify(text: string, undo?: () => void) {
+  notices.set([...notices.get().slice(-2), { id: ++lastId, text, undo }]);
+}
+
+function dismiss(id: number) {
+  notices.set(notices.get().filter((notice) => notice.id !== id));
+}
+
+export function Notices() {
+  const list = useSyncExternalStore(notices.subscribe, notices.get);
+  return (
+    <div role="status" className="fixed right-4 bottom-4 z-40 flex flex-col gap-2">
+      {list.map((notice) => (
+        <NoticeLine key={notice.id} notice={notice} />
+      ))}
+    </div>
+  );
+}
+
+const shownFor = 12_000;
+
+function NoticeLine({ notice }: { notice: Notice }) {
+  useEffect(() => {
+    const timer = setTimeout(() => dismiss(notice.id), shownFor);
+    return () => clearTimeout(timer);
+  }, [notice.id]);
+  return (
+    <div className="flex items-center gap-3 rounded border border-line bg-panel py-1.5 pr-1.5 pl-3 text-[13px] shadow-lg">
+      <span>{notice.text}</span>
+      {notice.undo && (
+        <Button
+          onClick={() => {
+            notice.undo?.();
+            dismiss(notice.id);
+          }}
+        >
+          Undo
+        </Button>
+      )}
+      <Button look="bare" className="px-1.5" aria-label="Dismiss" onClick={() => dismiss(notice.id)}>
+        <X size={14} aria-hidden />
+      </Button>
+    </div>
+  );
+}

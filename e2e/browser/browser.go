@@ -1,0 +1,229 @@
+// Package browser drives the console in headless Chromium, for the tests and
+// for the screenshots in the docs. It finds things as a person does: by the
+// words on them.
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// Browser is one Chromium. Pages in it share nothing.
+type Browser struct {
+	ctx    context.Context
+	cancel context.CancelFunc
+}
+
+// Find returns the path of Chromium, an error when there is none.
+func Find() (string, error) {
+	for _, name := range []string{"chromium", "chromium-headless-shell", "chromium-browser", "google-chrome"} {
+		if path, err := exec.LookPath(name); err == nil {
+			return path, nil
+		}
+	}
+	return "", errors.New("chromium is not installed (Debian's package is called chromium)")
+}
+
+// Start starts Chromium. It reaches loopback only.
+func Start() (*Browser, error) {
+	path, err := Find()
+	if err != nil {
+		return nil, err
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-domain-reliability", true),
+		chromedp.Flag("no-pings", true), chromedp.Flag("font-render-hinting", "none"), chromedp.Flag("lang", "en-US"),
+		chromedp.Flag("proxy-server", "direct://"), chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"),
+	)
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, cancel := chromedp.NewContext(allocator)
+	b := &Browser{ctx: ctx, cancel: func() { cancel(); stop() }}
+	if err := chromedp.Do(ctx); err != nil { // the first Do owns the browser: no time limit
+		b.cancel()
+		return nil, fmt.Errorf("start chromium: %w", err)
+	}
+	return b, nil
+}
+
+// Close ends Chromium.
+func (b *Browser) Close() { b.cancel() }
+
+// Page is one page with cookies and storage of its own.
+type Page struct {
+	ctx    context.Context
+	cancel context.CancelFunc
+
+	mu     sync.Mutex // guards faults
+	faults []string
+}
+
+// stepTime bounds every single step on a page.
+const stepTime = 15 * time.Second
+
+// Open opens a page at an address.
+func (b *Browser) Open(url string) (*Page, error) {
+	p := &Page{}
+	p.ctx, p.cancel = chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext(), chromedp.WithListener(p.listen))
+	if err := chromedp.Do(p.ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		p.cancel()
+		return nil, fmt.Errorf("open page: %w", err)
+	}
+	return p, p.Goto(url)
+}
+
+// listen collects what the page complains about: exceptions, console errors
+// and breaches of its content security policy.
+func (p *Page) listen(event any) {
+	var text string
+	switch e := event.(type) {
+	case *runtime.EventExceptionThrown:
+		text = fmt.Sprintf("exception: %+v", e.ExceptionDetails)
+	case *runtime.EventConsoleAPICalled:
+		if e.Type != "error" {
+			return
+		}
+		raw, _ := json.Marshal(e.Args)
+		text = "console: " + string(raw)
+	default:
+		return
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.faults = append(p.faults, text)
+}
+
+// Faults are the errors that the page logged so far.
+func (p *Page) Faults() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return append([]string(nil), p.faults...)
+}
+
+// Close closes the page.
+func (p *Page) Close() { p.cancel() }
+
+func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+	ctx, cancel := context.WithTimeout(p.ctx, stepTime)
+	defer cancel()
+	return chromedp.Do(ctx, steps...)
+}
+
+// Goto loads another address.
+func (p *Page) Goto(url string) error { return p.do(chromedp.Navigate(url)) }
+
+// Eval runs JavaScript on the page and reads its JSON value into a T.
+func Eval[T any](p *Page, script string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, stepTime)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](script, chromedp.EvalAwaitPromise))
+}
+
+// Wait waits until a JavaScript condition holds.
+func (p *Page) Wait(condition string) error {
+	deadline := time.Now().Add(stepTime)
+	for {
+		ok, err := Eval[bool](p, "!!("+condition+")")
+		if err == nil && ok {
+			return nil
+		}
+		if time.Now().After(deadline) {
+			text, _ := Eval[string](p, "document.body.innerText.slice(0, 2000)")
+			return fmt.Errorf("%s did not become true (last error: %v); the page says:\n%s", condition, err, text)
+		}
+		time.Sleep(30 * time.Millisecond)
+	}
+}
+
+// WaitText waits until the page shows a text.
+func (p *Page) WaitText(text string) error {
+	return p.Wait(fmt.Sprintf("document.body.innerText.includes(%s)", quote(text)))
+}
+
+// mark finds the last thing that can be pressed with these words on it, and
+// gives it a selector.
+const mark = `(() => {
+  const words = %s;
+  const all = [...document.querySelectorAll('button, a, [role=switch], [role=tab], input[type=radio]')];
+  const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].innerText) || e.innerText || '').trim();
+  const found = all.filter((e) => name(e) === words && !e.disabled).pop();
+  for (const e of document.querySelectorAll('[data-pressed]')) e.removeAttribute('data-pressed');
+  if (found) found.setAttribute('data-pressed', '');
+  return !!found;
+})()`
+
+// Press clicks the button or link with these words.
+func (p *Page) Press(words string) error {
+	if err := p.Wait(fmt.Sprintf(mark, quote(words))); err != nil {
+		return fmt.Errorf("find %q: %w", words, err)
+	}
+	return p.Click("[data-pressed]")
+}
+
+// Click clicks what a CSS selector finds.
+func (p *Page) Click(selector string) error { return p.do(chromedp.Click(chromedp.CSS(selector))) }
+
+// Fill replaces the text of the input with a label.
+func (p *Page) Fill(label, text string) error {
+	script := fmt.Sprintf(`(() => {
+	  const words = %s;
+	  const found = [...document.querySelectorAll('input, textarea')].find((e) =>
+	    e.getAttribute('aria-label') === words || (e.labels && e.labels[0] && e.labels[0].innerText.trim() === words));
+	  if (!found) return false;
+	  found.focus();
+	  found.select();
+	  return true;
+	})()`, quote(label))
+	if err := p.Wait(script); err != nil {
+		return fmt.Errorf("find the input %q: %w", label, err)
+	}
+	return p.Type(text)
+}
+
+// Type types into whatever has the focus.
+func (p *Page) Type(text string) error { return p.do(chromedp.KeyEvent(text)) }
+
+// SelectAll selects the whole text of what has the focus.
+func (p *Page) SelectAll() error {
+	return p.do(chromedp.KeyEvent("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+}
+
+// Upload chooses a file in a file input.
+func (p *Page) Upload(selector, file string) error {
+	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}, chromedp.NodeReady))
+}
+
+// Theme switches the console's theme: "light" or "dark".
+func (p *Page) Theme(theme string) error {
+	_, err := Eval[string](p, fmt.Sprintf("localStorage.setItem('theme', %[1]s), document.documentElement.dataset.theme = %[1]s", quote(theme)))
+	return err
+}
+
+// Size sets the size of the window.
+func (p *Page) Size(width, height int64) error { return p.do(chromedp.EmulateViewport(width, height)) }
+
+// Screenshot writes what the window shows to a PNG file.
+func (p *Page) Screenshot(file string) error {
+	ctx, cancel := context.WithTimeout(p.ctx, stepTime)
+	defer cancel()
+	picture, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return fmt.Errorf("take screenshot: %w", err)
+	}
+	return os.WriteFile(file, picture, 0o644)
+}
+
+func quote(s string) string {
+	text, _ := json.Marshal(s) // strings always marshal
+	return strings.ReplaceAll(string(text), "\u2028", "\\u2028")
+}

@@ -1,0 +1,108 @@
+// The command screenshots takes the pictures of the console that the docs
+// show, from a running demo:
+//
+//	go run ./e2e/screenshots -control http://127.0.0.1:7400 -out docs/screenshots
+package main
+
+import (
+	"flag"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+
+	"rapidmimic/e2e/browser"
+)
+
+// shot is one picture: where, what to wait for, what to do first.
+type shot struct {
+	name, path, theme string
+	wait              string
+	prepare           func(*browser.Page) error
+}
+
+var shots = []shot{
+	{name: "services", path: "/", wait: "document.querySelectorAll('[data-service]').length > 1"},
+	{name: "services-dark", path: "/", theme: "dark", wait: "document.querySelectorAll('[data-service]').length > 1"},
+	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
+	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
+	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
+	{name: "call-dark", path: "/calls", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 5", prepare: openFirst},
+	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
+	{name: "mapping-dark", path: "/services/moorings/mappings/booking-refused", theme: "dark", wait: "document.querySelector('.cm-content')"},
+}
+
+func openFirst(p *browser.Page) error {
+	if err := p.Click("[data-call]"); err != nil {
+		return err
+	}
+	return p.Wait("document.querySelector('[data-testid=sentence]')")
+}
+
+func main() {
+	control := flag.String("control", "http://127.0.0.1:7400", "control address of a running demo")
+	out := flag.String("out", "docs/screenshots", "folder for the pictures")
+	only := flag.String("only", "", "take only the picture of this name")
+	flag.Parse()
+	if err := takeAll(*control, *out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func takeAll(control, out, only string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	b, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	for _, s := range shots {
+		if only != "" && s.name != only {
+			continue
+		}
+		if err := take(b, control, filepath.Join(out, s.name+".png"), s); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+	}
+	return nil
+}
+
+func take(b *browser.Browser, control, file string, s shot) error {
+	base, err := url.Parse(control)
+	if err != nil {
+		return err
+	}
+	p, err := b.Open(base.String() + "/healthz")
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	theme := s.theme
+	if theme == "" {
+		theme = "light"
+	}
+	if err := p.Theme(theme); err != nil {
+		return err
+	}
+	if err := p.Goto(base.String() + s.path); err != nil {
+		return err
+	}
+	if err := p.Wait(s.wait); err != nil {
+		return err
+	}
+	if s.prepare != nil {
+		if err := s.prepare(p); err != nil {
+			return err
+		}
+	}
+	if err := p.Wait("document.fonts.status === 'loaded'"); err != nil {
+		return err
+	}
+	if faults := p.Faults(); len(faults) > 0 {
+		return fmt.Errorf("the page complains: %v", faults)
+	}
+	return p.Screenshot(file)
+}
