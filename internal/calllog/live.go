@@ -14,22 +14,21 @@ const ringSize = 16_384
 // live is the stream of calls as they were kept. Followers read from one ring
 // at their own pace, so a slow one costs nothing and holds nobody up.
 type live struct {
-	mu       sync.Mutex // guards all below
-	ring     [ringSize]*call.Record
-	position uint64 // calls published so far
+	mu       sync.Mutex     // guards all below
+	ring     []call.Summary // ringSize of them
+	position uint64         // calls published so far
 	changed  chan struct{}
 }
 
-func newLive() *live { return &live{changed: make(chan struct{})} }
+func newLive() *live {
+	return &live{ring: make([]call.Summary, ringSize), changed: make(chan struct{})}
+}
 
 func (l *live) publish(batch []*call.Record) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for _, r := range batch {
-		line := *r // without what is large: whoever wants it asks the store
-		line.Request.Header, line.Request.Body.Bytes = nil, nil
-		line.Answer.Header, line.Answer.Body = nil, nil
-		l.ring[l.position%ringSize] = &line
+		l.ring[l.position%ringSize] = r.Summary()
 		l.position++
 	}
 	close(l.changed)
@@ -44,18 +43,18 @@ func (l *Log) Position() uint64 {
 	return l.live.position
 }
 
-// Follow waits for calls after a position and returns them, without headers and
-// bodies, with the position to go on from. skipped counts those that came too fast to be held. It
+// Follow waits for calls after a position and returns them with the position
+// to go on from. skipped counts those that came too fast to be held. It
 // returns at once when there are any, and the error of ctx when that ends
 // first.
-func (l *Log) Follow(ctx context.Context, from uint64) (records []*call.Record, skipped int, position uint64, err error) {
+func (l *Log) Follow(ctx context.Context, from uint64) (lines []call.Summary, skipped int, position uint64, err error) {
 	for {
 		l.live.mu.Lock()
 		changed := l.live.changed
-		records, skipped, position = l.live.since(from)
+		lines, skipped, position = l.live.since(from)
 		l.live.mu.Unlock()
-		if len(records) > 0 {
-			return records, skipped, position, nil
+		if len(lines) > 0 {
+			return lines, skipped, position, nil
 		}
 		select {
 		case <-changed:
@@ -67,7 +66,7 @@ func (l *Log) Follow(ctx context.Context, from uint64) (records []*call.Record, 
 
 // since needs l.mu. A position from before a restart lies in the future; it
 // starts anew.
-func (l *live) since(from uint64) (records []*call.Record, skipped int, position uint64) {
+func (l *live) since(from uint64) (lines []call.Summary, skipped int, position uint64) {
 	if from > l.position {
 		from = l.position
 	}
@@ -76,7 +75,7 @@ func (l *live) since(from uint64) (records []*call.Record, skipped int, position
 		from = l.position - ringSize
 	}
 	for p := from; p < l.position; p++ {
-		records = append(records, l.ring[p%ringSize])
+		lines = append(lines, l.ring[p%ringSize])
 	}
-	return records, skipped, l.position
+	return lines, skipped, l.position
 }

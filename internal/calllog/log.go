@@ -64,11 +64,12 @@ type Log struct {
 	config Config
 	next   atomic.Uint64 // the last number given
 
-	mu            sync.Mutex // guards buffer, bufferedBytes, counts, written
+	mu            sync.Mutex // guards buffer to changed
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
-	written       chan struct{} // closed and replaced when the buffer was written
+	added, done   uint64        // calls buffered, and calls written or given up
+	changed       chan struct{} // closed and replaced when done grows
 
 	storing   sync.Mutex // held while the store is written
 	stored    atomic.Int64
@@ -96,7 +97,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l := &Log{
 		config: c, counts: newCounts(), live: newLive(),
-		written: make(chan struct{}), wake: make(chan struct{}, 1),
+		changed: make(chan struct{}), wake: make(chan struct{}, 1),
 	}
 	l.next.Store(highest)
 	l.stored.Store(count)
@@ -125,6 +126,7 @@ func (l *Log) Add(r *call.Record) {
 		return
 	}
 	l.buffer = append(l.buffer, r)
+	l.added++
 	l.bufferedBytes += size
 	first := len(l.buffer) == 1
 	l.mu.Unlock()
@@ -162,18 +164,20 @@ func (l *Log) write(ctx context.Context) {
 	l.buffer = make([]*call.Record, 0, cap(batch))
 	l.bufferedBytes = 0
 	l.mu.Unlock()
-	if len(batch) > 0 {
-		l.keep(ctx, batch)
+	if len(batch) == 0 {
+		return
 	}
+	l.keep(ctx, batch)
 	l.mu.Lock()
-	close(l.written)
-	l.written = make(chan struct{})
+	l.done += uint64(len(batch))
+	close(l.changed)
+	l.changed = make(chan struct{})
 	l.mu.Unlock()
 }
 
 func (l *Log) keep(ctx context.Context, batch []*call.Record) {
-	for i, r := range batch {
-		batch[i] = l.config.Masker.Record(r)
+	for _, r := range batch {
+		l.config.Masker.Mask(r)
 	}
 	if err := l.config.Store.InsertCalls(ctx, batch); err != nil {
 		l.notKept.Add(int64(len(batch)))
@@ -200,21 +204,20 @@ func (l *Log) trim(ctx context.Context) {
 // Flush waits until every call added before is in the store, or ctx ends.
 func (l *Log) Flush(ctx context.Context) error {
 	l.mu.Lock()
-	empty := len(l.buffer) == 0
+	target := l.added
 	l.mu.Unlock()
-	if empty { // a write may be under way
-		l.storing.Lock()
-		defer l.storing.Unlock()
-		return nil
-	}
-	l.mu.Lock()
-	written := l.written
-	l.mu.Unlock()
-	select {
-	case <-written:
-		return nil
-	case <-ctx.Done():
-		return errors.New("the calls of the last moment are still being written")
+	for {
+		l.mu.Lock()
+		done, changed := l.done, l.changed
+		l.mu.Unlock()
+		if done >= target {
+			return nil
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return errors.New("the calls of the last moment are still being written")
+		}
 	}
 }
 

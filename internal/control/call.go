@@ -15,11 +15,10 @@ import (
 	"rapidmimic/spec/problem"
 )
 
-func callView(r *call.Record) api.Call {
+func callView(line call.Summary) api.Call {
 	return api.Call{
-		ID: call.ID(r.Number), At: r.At.UTC(), Service: r.Service, Method: r.Request.Method,
-		Path: r.Request.Path, Query: r.Request.Query, Status: r.Answer.Status,
-		Source: string(r.Source), By: r.By, TookMs: milliseconds(r.Took()),
+		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
+		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, TookMs: milliseconds(line.Took),
 	}
 }
 
@@ -47,18 +46,18 @@ func (s *server) listCalls(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	records, err := s.Calls.ListCalls(c, filterOf(c), before, limit+1)
+	lines, err := s.Calls.ListCalls(c, filterOf(c), before, limit+1)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	list := api.List[api.Call]{Items: []api.Call{}}
-	if len(records) > limit {
-		records = records[:limit]
-		list.Next = call.ID(records[limit-1].Number)
+	if len(lines) > limit {
+		lines = lines[:limit]
+		list.Next = call.ID(lines[limit-1].Number)
 	}
-	for _, r := range records {
-		list.Items = append(list.Items, callView(r))
+	for _, line := range lines {
+		list.Items = append(list.Items, callView(line))
 	}
 	c.PureJSON(http.StatusOK, list)
 }
@@ -91,7 +90,7 @@ func (s *server) getCall(c *gin.Context) {
 
 func (s *server) callDetail(r *call.Record) api.CallDetail {
 	detail := api.CallDetail{
-		Call: callView(r), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
+		Call: callView(r.Summary()), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},

@@ -14,7 +14,7 @@ type CallLog interface {
 	Flush(ctx context.Context) error
 	Clear(ctx context.Context) error
 	// Follow waits for calls after a position; see calllog.
-	Follow(ctx context.Context, from uint64) (records []*call.Record, skipped int, position uint64, err error)
+	Follow(ctx context.Context, from uint64) (lines []call.Summary, skipped int, position uint64, err error)
 	Position() uint64
 	Recent(service string, now time.Time) []call.Counts
 	LastMinute(now time.Time) call.Counts
@@ -25,7 +25,7 @@ type CallLog interface {
 // CallStore reads calls that were kept. Errors are problems where the user can
 // mend them.
 type CallStore interface {
-	// ListCalls returns calls the newest first, without headers and bodies.
-	ListCalls(ctx context.Context, f call.Filter, before uint64, limit int) ([]*call.Record, error)
+	// ListCalls returns calls the newest first.
+	ListCalls(ctx context.Context, f call.Filter, before uint64, limit int) ([]call.Summary, error)
 	Call(ctx context.Context, number uint64) (*call.Record, error)
 }

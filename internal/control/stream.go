@@ -57,7 +57,7 @@ func (s *server) streamCalls(c *gin.Context) {
 func (s *server) nextBatch(c *gin.Context, filter call.Filter, position uint64) (uint64, error) {
 	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
 	defer cancel()
-	records, skipped, next, err := s.Log.Follow(ctx, position)
+	lines, skipped, next, err := s.Log.Follow(ctx, position)
 	if c.Request.Context().Err() != nil {
 		return position, c.Request.Context().Err()
 	}
@@ -66,9 +66,9 @@ func (s *server) nextBatch(c *gin.Context, filter call.Filter, position uint64) 
 		return position, err
 	}
 	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
-	for _, r := range records {
-		if filter.Fits(r) {
-			batch.Calls = append(batch.Calls, callView(r))
+	for i := range lines {
+		if filter.Fits(&lines[i]) {
+			batch.Calls = append(batch.Calls, callView(lines[i]))
 		}
 	}
 	if len(batch.Calls) > 0 || skipped > 0 {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -22,15 +23,19 @@ import (
 // It is used from one goroutine at a time.
 type callWriter struct {
 	db     *sqlx.DB
-	many   *sql.Stmt // inserts rowsPerInsert calls
-	one    *sql.Stmt
-	store  *sql.Stmt                   // inserts a content
+	conn   *rawConn
+	many   *rawStmt // inserts rowsPerInsert calls
+	one    *rawStmt
+	store  *rawStmt
 	known  map[[sha256.Size]byte]int64 // ids of contents
-	shared map[*call.Explanation]int64 // ids of explanations that calls share
+	shared map[any]int64               // ids of what calls share, by pointer
 	nextID int64
 	high   uint64 // highest call number so far
 	since  uint64 // high when known was last emptied
-	args   []any
+
+	values []driver.Value // scratch, as are names and lines
+	names  []string
+	lines  []byte
 }
 
 const (
@@ -41,43 +46,56 @@ const (
 	maxKnown    = 8_192
 )
 
-var callColumns = []string{
-	"number", "at", "service", "method", "address", "path", "query", "host", "protocol", "caller",
-	"status", "source", "answered_by", "read_ns", "decide_ns", "send_ns", "explanation",
-	"request_headers", "request_body", "request_size", "answer_headers", "answer_body", "answer_size",
-}
+const (
+	callColumns = "number, at, service, line, detail"
+	columnCount = 5
+)
 
+// newCallWriter takes over db, which has two connections: one to write calls
+// over, one for the rest.
 func newCallWriter(ctx context.Context, db *sqlx.DB) (*callWriter, error) {
 	w := &callWriter{db: db}
 	w.forget()
-	row := "(?" + strings.Repeat(", ?", len(callColumns)-1) + ")"
-	insert := "INSERT INTO calls (" + strings.Join(callColumns, ", ") + ") VALUES " + row
-	var err error
-	for _, p := range []struct {
-		into *(*sql.Stmt)
-		text string
-	}{
-		{&w.one, insert},
-		{&w.many, insert + strings.Repeat(", "+row, rowsPerInsert-1)},
-		{&w.store, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)"},
-	} {
-		if *p.into, err = db.PrepareContext(ctx, p.text); err != nil {
-			return nil, errors.Join(fmt.Errorf("prepare call writer: %w", err), db.Close())
-		}
-	}
-	if err := db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`); err != nil {
-		return nil, errors.Join(fmt.Errorf("read contents: %w", err), db.Close())
+	if err := w.prepare(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("prepare call writer: %w", err), w.close())
 	}
 	return w, nil
 }
 
+func (w *callWriter) prepare(ctx context.Context) (err error) {
+	if w.conn, err = openRaw(ctx, w.db.DB); err != nil {
+		return err
+	}
+	row := "(?" + strings.Repeat(", ?", columnCount-1) + ")"
+	insert := "INSERT INTO calls (" + callColumns + ") VALUES " + row
+	if w.one, err = w.conn.prepare(ctx, insert); err != nil {
+		return err
+	}
+	if w.many, err = w.conn.prepare(ctx, insert+strings.Repeat(", "+row, rowsPerInsert-1)); err != nil {
+		return err
+	}
+	if w.store, err = w.conn.prepare(ctx, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)"); err != nil {
+		return err
+	}
+	return w.db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`)
+}
+
 func (w *callWriter) close() error {
-	return errors.Join(w.one.Close(), w.many.Close(), w.store.Close(), w.db.Close())
+	var all error
+	for _, stmt := range []*rawStmt{w.one, w.many, w.store} {
+		if stmt != nil {
+			all = errors.Join(all, stmt.stmt.Close())
+		}
+	}
+	if w.conn != nil {
+		all = errors.Join(all, w.conn.conn.Close())
+	}
+	return errors.Join(all, w.db.Close())
 }
 
 func (w *callWriter) forget() {
 	w.known = make(map[[sha256.Size]byte]int64)
-	w.shared = make(map[*call.Explanation]int64)
+	w.shared = make(map[any]int64)
 	w.since = w.high
 }
 
@@ -97,34 +115,25 @@ func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
 	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared)) > maxKnown {
 		w.forget()
 	}
-	tx, err := w.db.BeginTx(ctx, nil)
-	if err != nil {
-		return err
-	}
-	if err := w.insertIn(ctx, tx, records); err != nil {
-		return errors.Join(err, tx.Rollback())
-	}
-	return tx.Commit()
+	return w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) })
 }
 
-func (w *callWriter) insertIn(ctx context.Context, tx *sql.Tx, records []*call.Record) error {
-	store := tx.StmtContext(ctx, w.store)
+func (w *callWriter) insertAll(ctx context.Context, records []*call.Record) error {
 	for batch := range slices.Chunk(records, rowsPerInsert) {
-		w.args = w.args[:0]
+		w.values = w.values[:0]
 		for _, r := range batch {
-			if err := w.appendRow(ctx, store, r); err != nil {
+			if err := w.appendRow(ctx, r); err != nil {
 				return err
 			}
 		}
 		if len(batch) == rowsPerInsert {
-			if _, err := tx.StmtContext(ctx, w.many).ExecContext(ctx, w.args...); err != nil {
+			if err := w.many.exec(ctx, w.values...); err != nil {
 				return err
 			}
 			continue
 		}
-		one := tx.StmtContext(ctx, w.one)
-		for row := range slices.Chunk(w.args, len(callColumns)) {
-			if _, err := one.ExecContext(ctx, row...); err != nil {
+		for row := range slices.Chunk(w.values, columnCount) {
+			if err := w.one.exec(ctx, row...); err != nil {
 				return err
 			}
 		}
@@ -133,39 +142,51 @@ func (w *callWriter) insertIn(ctx context.Context, tx *sql.Tx, records []*call.R
 }
 
 // appendRow appends the values of callColumns, storing the contents first.
-func (w *callWriter) appendRow(ctx context.Context, store *sql.Stmt, r *call.Record) error {
-	var ids [5]int64
+func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
+	var ids [partCount]int64
 	var err error
-	keep := func(i int, data []byte) {
-		if err == nil {
-			ids[i], err = w.content(ctx, store, data)
+	keep := func(part int, shared any, data func() []byte) {
+		if id, ok := w.shared[shared]; ok && shared != nil {
+			ids[part] = id
+		} else if err == nil {
+			if ids[part], err = w.content(ctx, data()); err == nil && shared != nil {
+				w.shared[shared] = ids[part]
+			}
 		}
 	}
-	if id, ok := w.shared[r.Explanation]; ok {
-		ids[0] = id
-	} else if r.Explanation != nil {
-		text, _ := json.Marshal(r.Explanation) // plain structs always marshal
-		keep(0, text)
-		w.shared[r.Explanation] = ids[0]
+	if r.Explanation != nil {
+		keep(partExplanation, r.Explanation, func() []byte {
+			text, _ := json.Marshal(r.Explanation) // plain structs always marshal
+			return text
+		})
 	}
-	keep(1, appendHeader(nil, r.Request.Header))
-	keep(2, r.Request.Body.Bytes)
-	keep(3, appendFields(nil, r.Answer.Header))
-	keep(4, r.Answer.Body)
+	keep(partRequestHeaders, nil, func() []byte { return w.headerLines(r.Request.Header) })
+	keep(partRequestBody, nil, func() []byte { return r.Request.Body.Bytes })
+	if len(r.Answer.Header) > 0 {
+		keep(partAnswerHeaders, &r.Answer.Header[0], func() []byte { return appendFields(nil, r.Answer.Header) })
+	}
+	if len(r.Answer.Body) > 0 {
+		// a body that was cut shares its beginning with the whole one
+		keep(partAnswerBody, sharedBody{&r.Answer.Body[0], len(r.Answer.Body)}, func() []byte { return r.Answer.Body })
+	}
 	if err != nil {
 		return fmt.Errorf("keep contents: %w", err)
 	}
-	q := &r.Request
-	w.args = append(w.args,
-		int64(r.Number), r.At.UnixMicro(), r.Service, q.Method, q.Address, q.Path, q.Query, q.Host, q.Protocol, q.Caller,
-		int64(r.Answer.Status), string(r.Source), r.By, int64(r.Read), int64(r.Decide), int64(r.Send), ids[0],
-		ids[1], ids[2], q.Body.Size, ids[3], ids[4], r.AnswerSize)
+	detail := detailOf(r, ids)
+	line := r.Summary()
+	w.values = append(w.values,
+		int64(r.Number), r.At.UnixMicro(), r.Service, line.Line(), detail.append(make([]byte, 0, 192)))
 	return nil
+}
+
+type sharedBody struct {
+	first  *byte
+	length int
 }
 
 // content returns the id of a content, storing it when it is new. The empty
 // content is 0.
-func (w *callWriter) content(ctx context.Context, store *sql.Stmt, data []byte) (int64, error) {
+func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
 	if len(data) == 0 {
 		return 0, nil
 	}
@@ -174,7 +195,7 @@ func (w *callWriter) content(ctx context.Context, store *sql.Stmt, data []byte) 
 		return have, nil
 	}
 	id := w.nextID
-	if _, err := store.ExecContext(ctx, id, int64(w.high), len(data), data); err != nil {
+	if err := w.store.exec(ctx, id, int64(w.high), int64(len(data)), data); err != nil {
 		return 0, err
 	}
 	w.nextID++
@@ -184,18 +205,19 @@ func (w *callWriter) content(ctx context.Context, store *sql.Stmt, data []byte) 
 
 // Header sets are kept as "Name: value" lines.
 
-func appendHeader(b []byte, h call.Header) []byte {
-	names := make([]string, 0, len(h))
+func (w *callWriter) headerLines(h call.Header) []byte {
+	w.names = w.names[:0]
 	for name := range h {
-		names = append(names, name)
+		w.names = append(w.names, name)
 	}
-	slices.Sort(names)
-	for _, name := range names {
+	slices.Sort(w.names)
+	w.lines = w.lines[:0]
+	for _, name := range w.names {
 		for _, value := range h[name] {
-			b = appendLine(b, name, value)
+			w.lines = appendLine(w.lines, name, value)
 		}
 	}
-	return b
+	return w.lines
 }
 
 func appendFields(b []byte, fields []call.Field) []byte {

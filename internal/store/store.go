@@ -55,7 +55,7 @@ func Open(ctx context.Context, folder string) (*Store, error) {
 	if s.read, err = connect(file, 4, "ro"); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
-	db, err := connect(file, 1, "rw")
+	db, err := connect(file, 2, "rw")
 	if err != nil {
 		return nil, errors.Join(err, s.Close())
 	}

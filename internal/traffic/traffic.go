@@ -113,20 +113,29 @@ func trimToLog(body *call.Body, limit int) {
 
 // send writes the answer of a record.
 func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
-	header := w.Header()
 	answer := &record.Answer
+	header := w.Header()
+	values := make([]string, 0, len(answer.Header)+2) // one allocation for all lines
+	add := func(name, value string) {
+		values = append(values, value)
+		if last := len(values); header[name] == nil {
+			header[name] = values[last-1 : last : last]
+		} else {
+			header[name] = append(header[name], value)
+		}
+	}
 	for _, f := range answer.Header {
-		header[http.CanonicalHeaderKey(f.Name)] = append(header[http.CanonicalHeaderKey(f.Name)], f.Value)
+		add(http.CanonicalHeaderKey(f.Name), f.Value)
 	}
 	if reveal {
-		header["Rapid-Mimic"] = []string{revealed(record)}
-	}
-	if _, ok := header["Content-Type"]; !ok {
-		header["Content-Type"] = nil // net/http must not guess one
+		add("Rapid-Mimic", revealed(record))
 	}
 	record.AnswerSize = int64(len(answer.Body))
 	if answer.Status != http.StatusNoContent && answer.Status != http.StatusNotModified {
-		header["Content-Length"] = []string{strconv.Itoa(len(answer.Body))}
+		add("Content-Length", strconv.Itoa(len(answer.Body)))
+	}
+	if header["Content-Type"] == nil {
+		header["Content-Type"] = nil // net/http must not guess one
 	}
 	w.WriteHeader(answer.Status)
 	if method == http.MethodHead || len(answer.Body) == 0 {

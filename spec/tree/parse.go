@@ -3,6 +3,7 @@ package tree
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 )
 
 // Limits of what is read. They bound the work that a hostile document can
@@ -25,10 +26,11 @@ func (e *SyntaxError) Error() string {
 
 var byteOrderMark = []byte("\xef\xbb\xbf")
 
-// Parse reads a document in JSON or YAML, whichever it is: a text whose first
-// character is `{` or `[` is tried as JSON, and as YAML when it is not JSON
-// (YAML's flow style starts the same way). An empty text gives a Null node.
-// The error is a *SyntaxError.
+// Parse reads a document in JSON or YAML, whichever it is. A text that begins
+// with `{` or `[` is tried as JSON, and as YAML when it is not JSON, since
+// YAML's flow style begins the same way; one that begins with `{"` is meant as
+// JSON and nothing else. An empty text gives a Null node. The error is a
+// *SyntaxError.
 func Parse(text []byte) (*Node, error) {
 	text = bytes.TrimPrefix(text, byteOrderMark)
 	if !startsLikeJSON(text) {
@@ -38,11 +40,17 @@ func Parse(text []byte) (*Node, error) {
 	if jsonErr == nil {
 		return n, nil
 	}
+	if isObject.Match(text) {
+		return nil, jsonErr
+	}
 	if n, err := parseYAML(text); err == nil {
 		return n, nil
 	}
 	return nil, jsonErr
 }
+
+// isObject fits the beginning of a JSON object with a key.
+var isObject = regexp.MustCompile(`^\s*\{\s*"`)
 
 // startsLikeJSON reports whether text is first tried as JSON.
 func startsLikeJSON(text []byte) bool {

@@ -15,7 +15,7 @@ import (
 func parseYAML(text []byte) (*Node, error) {
 	var doc yaml.Node
 	if err := yaml.Unmarshal(text, &doc); err != nil {
-		return nil, yamlSyntax(err)
+		return nil, yamlSyntax(err, text)
 	}
 	if len(doc.Content) == 0 {
 		return &Node{Line: 1, Col: 1}, nil
@@ -24,7 +24,7 @@ func parseYAML(text []byte) (*Node, error) {
 	return c.node(doc.Content[0], 0)
 }
 
-func yamlSyntax(err error) error {
+func yamlSyntax(err error, text []byte) error {
 	var load *yaml.LoadError
 	if !errors.As(err, &load) {
 		return &SyntaxError{1, 1, strings.TrimPrefix(err.Error(), "yaml: ")}
@@ -32,6 +32,10 @@ func yamlSyntax(err error) error {
 	e := &SyntaxError{load.Mark.Line, load.Mark.Column, load.Message}
 	if e.Line == 0 {
 		e.Line, e.Col = 1, 1
+	}
+	if lines := bytes.Split(text, []byte("\n")); e.Line <= len(lines) && bytes.HasPrefix(bytes.TrimLeft(lines[e.Line-1], " "), []byte("\t")) {
+		e.Detail = "a tab cannot indent YAML; use spaces"
+		return e
 	}
 	if load.ContextMsg != "" && load.ContextMark.Line > 0 {
 		e.Detail += fmt.Sprintf(" (%s that began in line %d)", load.ContextMsg, load.ContextMark.Line)

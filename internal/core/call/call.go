@@ -98,6 +98,27 @@ type Record struct {
 // Took is the whole time from arrival to the end of the answer.
 func (r *Record) Took() time.Duration { return r.Read + r.Decide + r.Send }
 
+// Summary is one line of the log: a call without headers, bodies and
+// explanation.
+type Summary struct {
+	Number              uint64
+	At                  time.Time
+	Service             string
+	Method, Path, Query string
+	Status              int
+	Source              Source
+	By                  string
+	Took                time.Duration
+}
+
+// Summary is the line of r in the log.
+func (r *Record) Summary() Summary {
+	return Summary{
+		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
+		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(),
+	}
+}
+
 const idPrefix = "c-"
 
 // AppendID appends the readable id of a call: "c-81f3".

@@ -8,19 +8,19 @@ import (
 // Line is the text of a call that filters search: who was asked what, and who
 // answered. Source, status and method are words of it, so "503" and "miss"
 // find what they say.
-func (r *Record) Line() string {
+func (r *Summary) Line() string {
 	var b strings.Builder
-	b.Grow(len(r.Service) + len(r.Request.Path) + len(r.Request.Query) + len(r.By) + 48)
-	b.WriteString(r.Request.Method)
+	b.Grow(len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
+	b.WriteString(r.Method)
 	b.WriteString(" /")
 	b.WriteString(r.Service)
-	b.WriteString(r.Request.Path)
-	if r.Request.Query != "" {
+	b.WriteString(r.Path)
+	if r.Query != "" {
 		b.WriteByte('?')
-		b.WriteString(r.Request.Query)
+		b.WriteString(r.Query)
 	}
 	b.WriteByte(' ')
-	b.WriteString(strconv.Itoa(r.Answer.Status))
+	b.WriteString(strconv.Itoa(r.Status))
 	b.WriteByte(' ')
 	b.WriteString(string(r.Source))
 	b.WriteByte(' ')
@@ -41,7 +41,7 @@ type Filter struct {
 func (f Filter) Words() []string { return strings.Fields(strings.ToLower(f.Text)) }
 
 // Fits reports whether the filter selects r.
-func (f Filter) Fits(r *Record) bool {
+func (f Filter) Fits(r *Summary) bool {
 	if f.Service != "" && f.Service != r.Service {
 		return false
 	}

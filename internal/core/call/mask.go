@@ -36,13 +36,11 @@ func (m *Masker) Value(name, value string) string {
 	return value
 }
 
-// Record returns a copy of r with its secrets masked. It shares with r what
-// holds no secret.
-func (m *Masker) Record(r *Record) *Record {
-	masked := *r
-	masked.Request.Header = m.header(r.Request.Header)
-	masked.Answer.Header = m.fields(r.Answer.Header)
-	return &masked
+// Mask takes the secrets out of r. Headers that hold some are replaced, not
+// changed: others may share them.
+func (m *Masker) Mask(r *Record) {
+	r.Request.Header = m.header(r.Request.Header)
+	r.Answer.Header = m.fields(r.Answer.Header)
 }
 
 func (m *Masker) header(h Header) Header {

@@ -1,0 +1,59 @@
+# Everything works on a fresh machine with Go and Node; nothing else is needed
+# beforehand. `make demo` to look at it, `make test` to check it.
+
+BIN      := bin/rapidmimic
+VERSION  := $(shell git describe --always --dirty 2>/dev/null || echo dev)
+NPM_BIN  := console/node_modules/.bin
+DIST     := internal/console/dist/index.html
+SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console/index.html console/vite.config.ts
+# The race detector needs a C compiler.
+RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
+
+.PHONY: demo build test lint bench count screenshots api-types browser clean
+
+demo: build
+	@exec $(BIN) demo
+
+build: $(DIST)
+	go build -ldflags "-X rapidmimic/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
+
+console/node_modules/.package-lock.json: console/package-lock.json
+	cd console && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(DIST): console/node_modules/.package-lock.json $(SOURCES)
+	cd console && node_modules/.bin/vite build --logLevel warn
+	@touch internal/console/dist/.gitkeep $@
+
+# Types of the console from the API's own description.
+api-types:
+	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
+	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
+
+test: build browser
+	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
+	go vet ./...
+	go test $(RACE) ./...
+
+# Installs Chromium where it is missing and may be installed.
+browser:
+	@sh scripts/browser.sh
+
+lint: $(DIST)
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "gofmt would change:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd console && node_modules/.bin/biome check src && node_modules/.bin/tsc --noEmit
+
+bench:
+	go test -run '^$$' -bench . -benchtime 1s ./internal/core/...
+	go run ./bench
+
+count:
+	@sh scripts/count.sh
+
+screenshots: build browser
+	@sh scripts/screenshots.sh
+
+clean:
+	rm -rf bin internal/console/dist/assets internal/console/dist/*.* console/node_modules

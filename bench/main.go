@@ -1,0 +1,240 @@
+// The command bench measures how fast fixed answers are sent with the call log
+// on, as a share of what a bare net/http handler reaches with the same bytes
+// on the same machine in the same run:
+//
+//	make bench
+//
+// It starts the servers as processes of their own, drives them by turns, and
+// checks that every call was kept. Figures and how they came about stand in
+// docs/performance.md.
+package main
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"net/http"
+	"os"
+	"os/exec"
+	"slices"
+	"strings"
+	"time"
+
+	"rapidmimic/client"
+)
+
+const (
+	bareAddress    = "127.0.0.1:7491"
+	controlAddress = "127.0.0.1:7492"
+	trafficAddress = "127.0.0.1:7493"
+	// body is the answer of both.
+	body = `{"number":"N7","pier":"north","lengthMetres":24.5,"draughtMetres":4.2,"state":"free","services":["water","power"]}`
+)
+
+func main() {
+	binary := flag.String("binary", "bin/rapidmimic", "the program to measure")
+	seconds := flag.Int("seconds", 2, "how long each turn takes")
+	turns := flag.Int("turns", 7, "how often each server has its turn")
+	connections := flag.Int("connections", 32, "how many callers at once")
+	bare := flag.Bool("bare", false, "be the bare handler")
+	flag.Parse()
+	if *bare {
+		serveBare()
+		return
+	}
+	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections}
+	if err := b.run(context.Background()); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+// serveBare answers every call with the same bytes and headers as ours.
+func serveBare() {
+	answer := []byte(body)
+	handler := http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header()["Content-Type"] = []string{"application/json"}
+		w.Header()["Rapid-Mimic"] = []string{`call=c-ffffff, source=mapping, by="berth-5000"`}
+		_, _ = w.Write(answer)
+	})
+	fmt.Fprintln(os.Stderr, http.ListenAndServe(bareAddress, handler))
+}
+
+type bench struct {
+	binary      string
+	turn        time.Duration
+	turns       int
+	connections int
+}
+
+func (b bench) run(ctx context.Context) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	stopBare, err := startProcess(self, "-bare")
+	if err != nil {
+		return err
+	}
+	defer stopBare()
+	fmt.Printf("%d callers, %d turns of %s each; the ratio is the median of the rounds\n\n", b.connections, b.turns, b.turn)
+	fmt.Printf("%-28s %12s %9s %9s %7s\n", "", "calls/s", "p50", "p99", "ratio")
+	for _, mappings := range []int{1, 1_000, 10_000} {
+		if err := b.compare(ctx, mappings); err != nil {
+			return fmt.Errorf("with %d mappings: %w", mappings, err)
+		}
+	}
+	return nil
+}
+
+// compare lets the bare handler and a service with that many mappings take
+// turns.
+func (b bench) compare(ctx context.Context, mappings int) error {
+	folder, err := os.MkdirTemp("", "rapidmimic-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	stop, err := startProcess(b.binary, "serve", "--data", folder, "--control", controlAddress, "--traffic", trafficAddress, "--log-level", "warn")
+	if err != nil {
+		return err
+	}
+	defer stop()
+	api, err := client.New("http://" + controlAddress)
+	if err != nil {
+		return err
+	}
+	if err := fill(ctx, api, mappings); err != nil {
+		return err
+	}
+	path := fmt.Sprintf("/moorings/berths/N%d", mappings/2)
+	var bare, ours []result
+	for range b.turns {
+		for _, turn := range []struct {
+			address string
+			into    *[]result
+		}{{bareAddress, &bare}, {trafficAddress, &ours}} {
+			r, err := load(turn.address, path, b.connections, b.turn)
+			if err != nil {
+				return err
+			}
+			*turn.into = append(*turn.into, r)
+		}
+	}
+	base, mine, ratio := median(bare), median(ours), medianRatio(bare, ours)
+	fmt.Printf("%-28s %12.0f %9s %9s\n", "bare net/http", base.rate, base.p50, base.p99)
+	fmt.Printf("%-28s %12.0f %9s %9s %7.2f\n", fmt.Sprintf("%d mappings, call log on", mappings), mine.rate, mine.p50, mine.p99, ratio)
+	return everyCallKept(ctx, api, ours)
+}
+
+func median(results []result) result {
+	sorted := slices.SortedFunc(slices.Values(results), func(a, b result) int { return cmp.Compare(a.rate, b.rate) })
+	return sorted[len(sorted)/2]
+}
+
+// medianRatio compares turns that followed each other, so that what else the
+// machine does weighs on both alike.
+func medianRatio(bare, ours []result) float64 {
+	ratios := make([]float64, len(bare))
+	for i := range bare {
+		ratios[i] = ours[i].rate / bare[i].rate
+	}
+	slices.Sort(ratios)
+	return ratios[len(ratios)/2]
+}
+
+func fill(ctx context.Context, api *client.Client, mappings int) error {
+	if err := waitFor("http://" + controlAddress + "/readyz"); err != nil {
+		return err
+	}
+	contract := "openapi: 3.1.0\ninfo: {title: Bench}\npaths: {/x: {get: {responses: {'204': {description: x}}}}}\n"
+	if _, err := api.Import(ctx, client.Import{Text: []byte(contract), Name: "moorings"}); err != nil {
+		return err
+	}
+	var doc strings.Builder
+	for i := range mappings {
+		fmt.Fprintf(&doc, "- {id: berth-%d, call: {method: GET, path: /berths/N%d}, answer: {json: %s}}\n", i, i, body)
+	}
+	began := time.Now()
+	if _, err := api.PutMappings(ctx, "moorings", []byte(doc.String())); err != nil {
+		return err
+	}
+	fmt.Printf("%-28s %12s\n", fmt.Sprintf("putting %d mappings", mappings), time.Since(began).Round(time.Millisecond))
+	return nil
+}
+
+// everyCallKept compares what was sent with what the log says it took.
+func everyCallKept(ctx context.Context, api *client.Client, results []result) error {
+	sent := 0
+	for _, r := range results {
+		sent += r.calls
+	}
+	if _, err := api.Calls(ctx, client.CallQuery{Limit: 1}); err != nil { // waits until the last calls are written
+		return err
+	}
+	status, err := api.Status(ctx)
+	if err != nil {
+		return err
+	}
+	if status.CallsNotKept != 0 {
+		return fmt.Errorf("%d of %d calls were not kept", status.CallsNotKept, sent)
+	}
+	fmt.Printf("%-28s %12d\n\n", "sent and kept, all of", sent)
+	return nil
+}
+
+func startProcess(name string, args ...string) (stop func(), err error) {
+	cmd := exec.Command(name, args...)
+	cmd.Stderr = os.Stderr
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("start %s: %w", name, err)
+	}
+	return func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		time.AfterFunc(10*time.Second, func() { _ = cmd.Process.Kill() })
+		_ = cmd.Wait()
+	}, nil
+}
+
+func waitFor(url string) error {
+	for range 200 {
+		if resp, err := http.Get(url); err == nil {
+			_ = resp.Body.Close()
+			if resp.StatusCode == http.StatusOK {
+				return nil
+			}
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	return errors.New(url + " does not answer")
+}
+
+// discardResponse reads one response with a Content-Length and returns its
+// status line.
+func discardResponse(r *bufio.Reader) (status string, err error) {
+	length := 0
+	for first := true; ; first = false {
+		line, err := r.ReadSlice('\n')
+		if err != nil {
+			return status, err
+		}
+		if first {
+			status = string(line[:min(len(line), 12)])
+		}
+		if len(line) <= 2 {
+			break
+		}
+		if len(line) > 16 && (line[0] == 'C' || line[0] == 'c') && strings.EqualFold(string(line[:15]), "Content-Length:") {
+			for _, c := range line[15:] {
+				if c >= '0' && c <= '9' {
+					length = length*10 + int(c-'0')
+				}
+			}
+		}
+	}
+	_, err = r.Discard(length)
+	return status, err
+}

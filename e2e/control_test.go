@@ -1,0 +1,107 @@
+package e2e
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// request sends a request to the control API as any client would.
+func (s *service) request(line, body string, headers ...string) (status int, etag string, answer map[string]any) {
+	s.t.Helper()
+	method, path, _ := strings.Cut(line, " ")
+	req, err := http.NewRequest(method, s.control+"/api/v1"+path, strings.NewReader(body))
+	require.NoError(s.t, err)
+	for _, h := range headers {
+		name, value, _ := strings.Cut(h, ": ")
+		req.Header.Set(name, value)
+	}
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(s.t, err)
+	if len(text) > 0 && strings.Contains(resp.Header.Get("Content-Type"), "json") {
+		require.NoError(s.t, json.Unmarshal(text, &answer), "%s", text)
+	}
+	return resp.StatusCode, resp.Header.Get("ETag"), answer
+}
+
+func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
+	s := startDemo(t)
+	const path = "/services/moorings/mappings/own"
+	document := `{"call": {"path": "/x"}, "answer": {"status": 200}}`
+	status, first, _ := s.request("PUT "+path, document)
+	assert.Equal(t, 201, status)
+	status, second, _ := s.request("PUT "+path, document, "If-Match: "+first)
+	assert.Equal(t, 200, status)
+	assert.NotEqual(t, first, second)
+	status, _, answer := s.request("PUT "+path, document, "If-Match: "+first)
+	assert.Equal(t, 412, status)
+	assert.Equal(t, "stale", answer["code"])
+	assert.Equal(t, second, answer["current"].(map[string]any)["etag"], "the current state comes along")
+	status, third, answer := s.request("PATCH "+path, `{"answer": {"status": 418}, "title": "Tea"}`, "If-Match: "+second)
+	assert.Equal(t, 200, status)
+	assert.Equal(t, "Tea", answer["title"])
+	status, _, answer = s.request("PATCH "+path, `[{"op": "add", "path": "/answer/json", "value": null}]`, "Content-Type: application/json-patch+json")
+	assert.Equal(t, 200, status)
+	assert.Contains(t, answer["answer"], "json", "a JSON Patch can set null")
+	status, _, _ = s.request("DELETE "+path, "", "If-Match: "+third)
+	assert.Equal(t, 412, status)
+	status, _, _ = s.request("DELETE "+path, "")
+	assert.Equal(t, 204, status)
+	status, _, _ = s.request("GET "+path, "")
+	assert.Equal(t, 404, status)
+}
+
+func TestBadRequestsSayWhatAndWhere(t *testing.T) {
+	s := startDemo(t)
+	for _, c := range []struct {
+		line, body string
+		status     int
+		code, text string
+	}{
+		{"POST /imports?file=x.yaml", "openapi: 3.1.0\npaths: [", 400, "syntax", "neither JSON nor YAML"},
+		{"POST /imports?file=x.yaml", "", 422, "invalid", "no body"},
+		{"POST /imports?file=moorings.yaml", "openapi: 3.1.0\npaths: {/a: {get: {responses: {'200': {description: x}}}}}", 409, "exists", "--into moorings"},
+		{"POST /services", `{"name": "moorings"}`, 409, "exists", "another name"},
+		{"POST /services", `{"name": "a b"}`, 422, "invalid", "cannot be used"},
+		{"PATCH /services/moorings", `{"colour": "red"}`, 422, "invalid", "cannot be used"},
+		{"PATCH /services/moorings", `{`, 400, "syntax", "patch is not JSON"},
+		{"GET /services/morings", "", 404, "not-found", "(moorings?)"},
+		{"GET /services/morings/operations", "", 404, "not-found", "(moorings?)"},
+		{"PUT /services/moorings/mappings/a", `[{"call": {"path": "/a"}}, {"call": {"path": "/b"}}]`, 422, "invalid", "one mapping, not 2"},
+		{"POST /services/moorings/mappings", `{"call": {"path": "/a/{"}}`, 422, "invalid", "cannot be used"},
+		{"GET /calls?limit=0", "", 422, "invalid", "limit must be"},
+		{"GET /calls?after=x", "", 422, "invalid", "after must be the id of a call"},
+		{"GET /calls/x", "", 404, "not-found", "look like c-81f3"},
+		{"GET /calls/c-ffff", "", 404, "not-found", "not in the log"},
+		{"POST /status", "", 405, "not-found", "does not know the method"},
+		{"GET /nothing", "", 404, "not-found", "openapi.yaml"},
+	} {
+		status, _, answer := s.request(c.line, c.body)
+		assert.Equal(t, c.status, status, c.line)
+		assert.Equal(t, c.code, answer["code"], c.line)
+		assert.Contains(t, answer["detail"], c.text, c.line)
+		assert.EqualValues(t, c.status, answer["status"], c.line)
+	}
+	services, err := s.api.Services(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, services, 2, "nothing was left half made")
+}
+
+func TestListsPage(t *testing.T) {
+	s := startDemo(t)
+	_, _, first := s.request("GET /services?limit=1", "")
+	assert.Equal(t, "moorings", first["next"])
+	_, _, second := s.request("GET /services?limit=1&after=moorings", "")
+	items := second["items"].([]any)
+	require.Len(t, items, 1)
+	assert.Equal(t, "tides", items[0].(map[string]any)["name"])
+	assert.Nil(t, second["next"])
+}

@@ -1,0 +1,265 @@
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/client"
+	"rapidmimic/internal/config"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+func TestAContractAnswersAndTheLogSaysWhy(t *testing.T) {
+	s := startDemo(t)
+	resp, body := s.send("GET /moorings/berths/N7", "", "Authorization: Bearer s3cret", "Cookie: session=s3cret")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Equal(t, "application/json", resp.Header.Get("Content-Type"))
+	assert.Contains(t, body, `"number":"N7"`)
+	assert.Regexp(t, `^call=c-[0-9a-f]+, source=contract, by="getBerth, \\"free\\""$`, resp.Header.Get("Rapid-Mimic"))
+
+	list, err := s.api.Calls(t.Context(), client.CallQuery{})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, body, detail.Answer.Body)
+	assert.Contains(t, detail.Explanation.Sentence, "operation getBerth")
+	assert.Contains(t, detail.Curl, s.traffic+"/moorings/berths/N7")
+	assert.NotContains(t, fmt.Sprintf("%+v", detail), "s3cret")
+
+	require.NoError(t, s.api.ClearCalls(t.Context()))
+	s.stop()
+	for _, file := range []string{"environment.db", "environment.db-wal"} {
+		if raw, err := os.ReadFile(filepath.Join(s.data, file)); err == nil {
+			assert.NotContains(t, string(raw), "s3cret", "secrets never reach the disk")
+		}
+	}
+}
+
+func TestAMappingIsLiveOnTheNextCallAndSurvivesRestart(t *testing.T) {
+	s := startDemo(t)
+	put := func(status int) {
+		_, err := s.api.PutMappings(t.Context(), "moorings", fmt.Appendf(nil,
+			"id: own\ncall: {method: GET, path: '/berths/{number}'}\nanswer: {status: %d, headers: [{X-Port: Skerry}, {X-Port: Sound}], text: 'grüß <dich>'}", status))
+		require.NoError(t, err)
+		resp, body := s.send("GET /moorings/berths/N7", "")
+		assert.Equal(t, status, resp.StatusCode)
+		assert.Equal(t, []string{"Skerry", "Sound"}, resp.Header.Values("X-Port"))
+		assert.Equal(t, "grüß <dich>", body)
+	}
+	put(503)
+	put(299)
+	before, err := s.api.Calls(t.Context(), client.CallQuery{})
+	require.NoError(t, err)
+	s.stop()
+
+	s = start(t, config.Config{Data: s.data})
+	resp, _ := s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, 299, resp.StatusCode)
+	after, err := s.api.Calls(t.Context(), client.CallQuery{})
+	require.NoError(t, err)
+	require.Len(t, after.Items, len(before.Items)+1)
+	assert.Equal(t, before.Items, after.Items[1:])
+	detail, err := s.api.Call(t.Context(), before.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "grüß <dich>", detail.Answer.Body)
+
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "moorings", "own"))
+	resp, _ = s.send("GET /moorings/berths/N7", "")
+	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), "source=contract")
+}
+
+func TestBodiesOverTheLimits(t *testing.T) {
+	s := start(t, config.Config{BodyLimit: 1000, MaxBody: 5000})
+	_, err := s.api.PutService(t.Context(), "seeded", spec.Service{Name: "seeded", Reveal: true, Seed: new(int64)}, "")
+	require.NoError(t, err)
+	_, err = s.api.PutService(t.Context(), "plain", spec.Service{Name: "plain", Reveal: true}, "")
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "plain", []byte(`{"call": {"path": "/long"}, "answer": {"text": "`+strings.Repeat("é", 900)+`"}}`))
+	require.NoError(t, err)
+
+	resp, _ := s.send("POST /seeded/x", strings.Repeat("a", 5001))
+	assert.Equal(t, 413, resp.StatusCode, "its answer depends on the body")
+	resp, _ = s.send("POST /seeded/x", strings.Repeat("a", 5000))
+	assert.Equal(t, 404, resp.StatusCode)
+	resp, body := s.send("POST /plain/long", strings.Repeat("a", 70_000))
+	assert.Equal(t, 200, resp.StatusCode, "nothing looks at this body, so it may be of any length")
+	assert.Len(t, body, 1800)
+
+	list, err := s.api.Calls(t.Context(), client.CallQuery{})
+	require.NoError(t, err)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, int64(70_000), detail.Request.Size)
+	assert.True(t, detail.Request.Cut)
+	assert.Len(t, detail.Request.Body, 1000)
+	assert.Equal(t, int64(1800), detail.Answer.Size)
+	assert.True(t, detail.Answer.Cut)
+	assert.Equal(t, "text", detail.Answer.Encoding, "a letter that was cut in two does not make it binary")
+	refused, err := s.api.Call(t.Context(), list.Items[2].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "self", refused.Source)
+	assert.Contains(t, refused.Explanation.Sentence, "bodies over 5000 bytes are not held")
+}
+
+func TestLengthsAndMethodsOnTheWire(t *testing.T) {
+	s := startDemo(t)
+	resp, body := s.send("HEAD /moorings/berths", "")
+	assert.Empty(t, body)
+	assert.Greater(t, resp.ContentLength, int64(100), "HEAD tells the length of what GET would send")
+	resp, _ = s.send("DELETE /moorings/bookings/B-2041", "")
+	assert.Equal(t, 204, resp.StatusCode)
+	assert.Empty(t, resp.Header.Get("Content-Length"))
+	assert.Empty(t, resp.Header.Get("Content-Type"))
+	resp, _ = s.send("OPTIONS /moorings/dues", "", "Origin: http://office.example", "Access-Control-Request-Method: GET", "Access-Control-Request-Headers: x-a")
+	assert.Equal(t, "x-a", resp.Header.Get("Access-Control-Allow-Headers"))
+	resp, body = s.send("GET /", "")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, body, "/moorings")
+	assert.Contains(t, body, s.control)
+}
+
+func TestEveryCallUnderLoadIsKept(t *testing.T) {
+	s := startDemo(t)
+	const callers, each = 16, 150
+	var all sync.WaitGroup
+	for range callers {
+		all.Go(func() {
+			office := &http.Client{Transport: &http.Transport{}}
+			defer office.CloseIdleConnections()
+			for range each {
+				resp, err := office.Get(s.traffic + "/moorings/dues")
+				if assert.NoError(t, err) {
+					_, _ = io.Copy(io.Discard, resp.Body)
+					_ = resp.Body.Close()
+				}
+			}
+		})
+	}
+	all.Wait()
+	status, err := s.api.Status(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, status.CallsNotKept)
+	assert.Equal(t, callers*each, status.LastMinute["contract"])
+	seen := map[string]bool{}
+	for query := (client.CallQuery{Limit: 999}); ; {
+		list, err := s.api.Calls(t.Context(), query)
+		require.NoError(t, err)
+		for _, call := range list.Items {
+			seen[call.ID] = true
+		}
+		if query.After = list.Next; list.Next == "" {
+			break
+		}
+	}
+	assert.Len(t, seen, callers*each)
+	metrics, err := http.Get(s.control + "/metrics")
+	require.NoError(t, err)
+	defer metrics.Body.Close()
+	text, err := io.ReadAll(metrics.Body)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), fmt.Sprintf(`rapidmimic_calls_total{service="moorings",source="contract"} %d`, callers*each))
+}
+
+func TestStoppingFinishesCallsInFlight(t *testing.T) {
+	s := startDemo(t)
+	stream, err := s.api.Follow(t.Context(), client.CallQuery{}, "")
+	require.NoError(t, err)
+	defer stream.Close()
+	conn, err := net.Dial("tcp", strings.TrimPrefix(s.traffic, "http://"))
+	require.NoError(t, err)
+	defer conn.Close()
+	_, err = io.WriteString(conn, "POST /moorings/berths/N7/bookings HTTP/1.1\r\nHost: x\r\nContent-Length: 4\r\n\r\nha")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { // the request has been accepted when the port still answers others after it
+		resp, err := http.Get(s.control + "/readyz")
+		return err == nil && resp.Body.Close() == nil
+	}, time.Second, 10*time.Millisecond)
+	go func() {
+		time.Sleep(300 * time.Millisecond)
+		_, _ = io.WriteString(conn, "lf")
+	}()
+	began := time.Now()
+	s.stop()
+	assert.Less(t, time.Since(began), 5*time.Second)
+	var answer bytes.Buffer
+	_, _ = io.Copy(&answer, conn)
+	assert.Contains(t, answer.String(), "201 Created")
+	for err == nil {
+		_, err = stream.Next()
+	}
+	assert.ErrorIs(t, err, io.EOF, "streams end as well")
+
+	s = start(t, config.Config{Data: s.data})
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "POST bookBerth"})
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1, "and the call is in the log")
+}
+
+func TestTheStreamResumes(t *testing.T) {
+	s := startDemo(t)
+	next := func(stream *client.Stream) (paths []string, gap bool) {
+		batch, err := stream.Next()
+		require.NoError(t, err)
+		for _, call := range batch.Calls {
+			paths = append(paths, call.Path)
+		}
+		return paths, batch.Gap
+	}
+	stream, err := s.api.Follow(t.Context(), client.CallQuery{Text: "moorings"}, "")
+	require.NoError(t, err)
+	s.send("GET /tides/stations", "")
+	s.send("GET /moorings/dues", "")
+	paths, _ := next(stream)
+	assert.Equal(t, []string{"/dues"}, paths, "the filter holds for the stream too")
+	require.NoError(t, stream.Close())
+	s.send("GET /moorings/berths", "")
+	stream, err = s.api.Follow(t.Context(), client.CallQuery{Text: "moorings"}, stream.LastEventID)
+	require.NoError(t, err)
+	paths, gap := next(stream)
+	assert.Equal(t, []string{"/berths"}, paths, "what came in between is not lost")
+	assert.False(t, gap)
+	require.NoError(t, stream.Close())
+	last := stream.LastEventID
+	s.stop()
+
+	s = start(t, config.Config{Data: s.data})
+	stream, err = s.api.Follow(t.Context(), client.CallQuery{}, last)
+	require.NoError(t, err)
+	defer stream.Close()
+	_, gap = next(stream)
+	assert.True(t, gap, "an id of another run is told as a gap")
+	_, err = s.api.Follow(t.Context(), client.CallQuery{}, "nonsense")
+	var p *problem.Error
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, problem.Invalid, p.Code)
+}
+
+func TestTenThousandMappingsInOneDocument(t *testing.T) {
+	s := startDemo(t)
+	var doc strings.Builder
+	for i := range 10_000 {
+		fmt.Fprintf(&doc, "- id: m%d\n  call: {method: GET, path: /quay/%d}\n  answer: {json: {n: %d}}\n", i, i, i)
+	}
+	report, err := s.api.PutMappings(t.Context(), "moorings", []byte(doc.String()))
+	require.NoError(t, err)
+	assert.Equal(t, 10_000, report.Created)
+	_, body := s.send("GET /moorings/quay/9999", "")
+	assert.Equal(t, `{"n":9999}`, body)
+	mappings, err := s.api.Mappings(t.Context(), "moorings")
+	require.NoError(t, err)
+	assert.Len(t, mappings, 10_002)
+}

@@ -1,0 +1,127 @@
+// Package archtest holds the import rules: who may use whom. A line here is
+// changed only when the structure changes on purpose (docs/architecture.md),
+// never just to make a build pass.
+package archtest
+
+import (
+	"encoding/json"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const module = "rapidmimic/"
+
+// mayImport lists for each package which of ours it may import. "core" stands
+// for everything below internal/core, "spec" for everything below spec.
+var mayImport = map[string]string{
+	"spec/problem":                   "",
+	"spec/tree":                      "spec/problem",
+	"spec":                           "spec/problem spec/tree",
+	"spec/api":                       "spec spec/problem",
+	"client":                         "spec spec/api spec/problem",
+	"internal/core/call":             "",
+	"internal/core/match":            "spec/problem",
+	"internal/core/sample":           "spec/tree",
+	"internal/core/contract":         "internal/core/call internal/core/match internal/core/sample spec/problem spec/tree",
+	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/match spec spec/problem spec/tree",
+	"internal/core/answer":           "internal/core/call internal/core/contract internal/core/sample spec",
+	"internal/core/catalog":          "internal/core/answer internal/core/call internal/core/contract internal/core/contract/openapi internal/core/match spec spec/problem",
+	"internal/core/engine":           "internal/core/answer internal/core/call internal/core/catalog internal/core/contract internal/core/match internal/core/sample spec/problem",
+	"internal/traffic":               "core",
+	"internal/calllog":               "core",
+	"internal/store":                 "core spec",
+	"internal/control":               "core spec",
+	"internal/metrics":               "core",
+	"internal/config":                "",
+	"internal/console":               "",
+	"internal/cli":                   "client demo internal/config spec",
+	"demo":                           "client spec/problem",
+	"internal/app": "core internal/calllog internal/config internal/console internal/control internal/metrics " +
+		"internal/store internal/traffic",
+	"cmd/rapidmimic":  "internal/app internal/cli",
+	"e2e/browser":     "",
+	"e2e/screenshots": "e2e/browser",
+	"bench":           "client spec",
+}
+
+// owners are the packages that alone may import a dependency.
+var owners = map[string]string{
+	"github.com/gin-gonic/gin":              "internal/control",
+	"github.com/jmoiron/sqlx":               "internal/store",
+	"github.com/pressly/goose/v3":           "internal/store",
+	"github.com/urfave/cli/v3":              "internal/cli",
+	"github.com/prometheus/client_golang":   "internal/metrics",
+	"github.com/brianvoe/gofakeit/v7":       "internal/core/sample",
+	"github.com/santhosh-tekuri/jsonschema": "internal/core/contract",
+	"go.yaml.in/yaml/v4":                    "spec/tree",
+	"github.com/chromedp/chromedp":          "e2e/browser",
+	"database/sql":                          "internal/store",
+	"github.com/evanphx/json-patch/v5":      "internal/control",
+	"github.com/gofrs/flock":                "internal/app",
+}
+
+// ioPackages never occur in the core: it computes.
+var ioPackages = []string{"net/http", "database/sql", "os", "net", "os/exec", "log/slog", "io/fs"}
+
+type pkg struct {
+	ImportPath string
+	Imports    []string
+}
+
+func packages(t *testing.T) []pkg {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", module+"...").Output()
+	require.NoError(t, err)
+	var list []pkg
+	for dec := json.NewDecoder(strings.NewReader(string(out))); dec.More(); {
+		var p pkg
+		require.NoError(t, dec.Decode(&p))
+		list = append(list, p)
+	}
+	return list
+}
+
+func allows(rule, imported string) bool {
+	for _, word := range strings.Fields(rule) {
+		switch {
+		case word == imported,
+			word == "core" && strings.HasPrefix(imported, "internal/core/"),
+			word == "spec" && strings.HasPrefix(imported, "spec/"):
+			return true
+		}
+	}
+	return false
+}
+
+func TestImports(t *testing.T) {
+	list := packages(t)
+	require.Greater(t, len(list), 20)
+	for _, p := range list {
+		name := strings.TrimPrefix(p.ImportPath, module)
+		rule, known := mayImport[name]
+		if !known && name != "internal/archtest" && name != "e2e" {
+			t.Errorf("%s has no rule: add a line for it", name)
+		}
+		for _, imported := range p.Imports {
+			if ours, ok := strings.CutPrefix(imported, module); ok {
+				assert.True(t, allows(rule, ours), "%s must not import %s", name, ours)
+				continue
+			}
+			for dependency, owner := range owners {
+				if imported == dependency || strings.HasPrefix(imported, dependency+"/") {
+					assert.Equal(t, owner, name, "%s belongs to %s", dependency, owner)
+				}
+			}
+			if strings.HasPrefix(name, "internal/core/") {
+				assert.False(t, slices.Contains(ioPackages, imported), "%s must not import %s: the core does no I/O", name, imported)
+			}
+		}
+	}
+	for name := range mayImport {
+		assert.True(t, slices.ContainsFunc(list, func(p pkg) bool { return p.ImportPath == module+name }), "there is no package %s any more", name)
+	}
+}

@@ -1,0 +1,173 @@
+package calllog_test
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/calllog"
+	"rapidmimic/internal/core/call"
+)
+
+// fakeStore keeps records in memory. It blocks while block is open and fails
+// while fail is set.
+type fakeStore struct {
+	mu      sync.Mutex // guards all below
+	records []*call.Record
+	fail    error
+	block   chan struct{}
+	trims   int
+}
+
+func (s *fakeStore) InsertCalls(_ context.Context, records []*call.Record) error {
+	s.mu.Lock()
+	block := s.block
+	s.mu.Unlock()
+	if block != nil {
+		<-block
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.fail == nil {
+		s.records = append(s.records, records...)
+	}
+	return s.fail
+}
+
+func (s *fakeStore) set(change func()) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	change()
+}
+
+func (s *fakeStore) TrimCalls(context.Context, int64, int64) (int64, error) {
+	s.trims++
+	return 0, nil
+}
+
+func (s *fakeStore) ClearCalls(context.Context) error {
+	s.set(func() { s.records = nil })
+	return nil
+}
+
+func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
+
+func start(t *testing.T, store *fakeStore) *calllog.Log {
+	log, err := calllog.Open(t.Context(), calllog.Config{
+		Store: store, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), BodyLimit: 4,
+	})
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		assert.NoError(t, log.Run(ctx))
+	}()
+	t.Cleanup(func() { stop(); <-done })
+	return log
+}
+
+func answered(log *calllog.Log, source call.Source) *call.Record {
+	return &call.Record{
+		Number: log.Number(), At: time.Now(), Service: "moorings", Source: source,
+		Request: call.Request{Header: call.Header{"Authorization": {"Bearer s3cret"}}},
+		Answer:  call.Answer{Status: 200, Body: []byte("longer than the limit")}, AnswerSize: 21,
+	}
+}
+
+func TestCallsAreKeptMaskedAndCut(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{}
+		log := start(t, store)
+		position := log.Position()
+		log.Add(answered(log, call.FromContract))
+		log.Add(answered(log, call.FromMiss))
+		require.NoError(t, log.Flush(t.Context()))
+
+		require.Len(t, store.records, 2)
+		assert.Equal(t, uint64(0x81f3), store.records[0].Number, "numbers go on where the store ended")
+		assert.NotContains(t, store.records[0].Request.Header.Get("Authorization"), "s3cret")
+		assert.Equal(t, "long", string(store.records[0].Answer.Body))
+		assert.Equal(t, int64(5), log.Stored())
+
+		live, skipped, next, err := log.Follow(t.Context(), position)
+		require.NoError(t, err)
+		assert.Len(t, live, 2)
+		assert.Zero(t, skipped)
+		assert.Equal(t, store.records[0].Summary(), live[0])
+		ctx, cancel := context.WithTimeout(t.Context(), time.Second)
+		defer cancel()
+		_, _, _, err = log.Follow(ctx, next)
+		assert.ErrorIs(t, err, context.DeadlineExceeded, "nothing new")
+
+		assert.Equal(t, call.Counts{call.FromContract: 1, call.FromMiss: 1}, log.LastMinute(time.Now()))
+		time.Sleep(70 * time.Second)
+		assert.Empty(t, log.LastMinute(time.Now()))
+		recent := log.Recent("moorings", time.Now())
+		assert.Equal(t, call.Counts{call.FromContract: 1, call.FromMiss: 1}, recent[len(recent)-2])
+		assert.Equal(t, int64(1), log.Totals()["moorings"][call.FromMiss])
+
+		require.NoError(t, log.Clear(t.Context()))
+		assert.Zero(t, log.Stored())
+	})
+}
+
+func TestAnswersNeverWaitAndWhatIsNotKeptIsCounted(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{block: make(chan struct{})}
+		log := start(t, store)
+		log.Add(answered(log, call.FromContract))
+		time.Sleep(time.Second) // the writer is now stuck in the store
+		const more = 60_000
+		began := time.Now()
+		for range more {
+			log.Add(answered(log, call.FromContract))
+		}
+		assert.Zero(t, time.Since(began), "adding waits for nobody")
+		assert.Equal(t, int64(more-50_000), log.NotKept())
+		block := store.block
+		store.set(func() { store.block = nil })
+		close(block)
+		require.NoError(t, log.Flush(t.Context()))
+		assert.Len(t, store.records, 50_001)
+		assert.Equal(t, more+1, log.LastMinute(time.Now())[call.FromContract], "calls that are not kept still count")
+		assert.Positive(t, store.trims)
+	})
+}
+
+func TestAStoreThatFailsLosesNothingSilently(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{fail: errors.New("disk full")}
+		log := start(t, store)
+		log.Add(answered(log, call.FromContract))
+		require.NoError(t, log.Flush(t.Context()))
+		assert.Equal(t, int64(1), log.NotKept())
+		store.set(func() { store.fail = nil })
+		log.Add(answered(log, call.FromContract))
+		require.NoError(t, log.Flush(t.Context()))
+		assert.Len(t, store.records, 1, "it goes on when the store does")
+	})
+}
+
+func TestASlowFollowerIsToldWhatItMissed(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		log := start(t, &fakeStore{})
+		const calls, ring = 20_000, 16_384
+		for range calls {
+			log.Add(answered(log, call.FromContract))
+		}
+		require.NoError(t, log.Flush(t.Context()))
+		records, skipped, _, err := log.Follow(t.Context(), 0)
+		require.NoError(t, err)
+		assert.Len(t, records, ring)
+		assert.Equal(t, calls-ring, skipped)
+	})
+}

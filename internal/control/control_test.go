@@ -1,0 +1,130 @@
+package control
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/gin-gonic/gin"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+func testConfig() Config {
+	return Config{
+		Metrics: http.NotFoundHandler(), Ready: func() bool { return false },
+		Console: fstest.MapFS{
+			"index.html":       {Data: []byte(`<script nonce="{{nonce}}"></script>`)},
+			"theme.js":         {Data: []byte("1")},
+			"assets/a-1234.js": {Data: []byte("1")},
+		},
+	}
+}
+
+var parameter = regexp.MustCompile(`:(\w+)`)
+
+func TestTheAPIDocumentDescribesTheRoutes(t *testing.T) {
+	doc, err := tree.Parse(openAPI)
+	require.NoError(t, err)
+	described := map[string]bool{}
+	for _, path := range doc.Get("paths").Members {
+		for _, m := range path.Value.Members {
+			if m.Key != "parameters" {
+				described[strings.ToUpper(m.Key)+" "+path.Key] = true
+			}
+			assert.NotEqual(t, "", m.Key)
+		}
+	}
+	router := gin.New()
+	(&server{Config: testConfig()}).routes(router)
+	served := map[string]bool{}
+	for _, route := range router.Routes() {
+		served[route.Method+" "+parameter.ReplaceAllString(route.Path, "{$1}")] = true
+	}
+	assert.Equal(t, served, described)
+	for code := range statusOf {
+		assert.NotZero(t, statusOf[code])
+	}
+}
+
+func TestEveryReferenceInTheAPIDocumentLeadsSomewhere(t *testing.T) {
+	doc, err := tree.Parse(openAPI)
+	require.NoError(t, err)
+	var walk func(n *tree.Node)
+	walk = func(n *tree.Node) {
+		if ref := n.Get("$ref").Str(); ref != "" {
+			assert.NotNil(t, doc.At(strings.TrimPrefix(ref, "#")), ref)
+		}
+		for _, m := range n.Members {
+			walk(m.Value)
+		}
+		for _, item := range n.Items {
+			walk(item)
+		}
+	}
+	walk(doc)
+}
+
+func TestOnlyThisMachinesPagesMayUseIt(t *testing.T) {
+	handler := New(testConfig())
+	for _, c := range []struct {
+		host, origin string
+		status       int
+	}{
+		{"127.0.0.1:7400", "", 200},
+		{"localhost:7400", "http://localhost:7400", 200},
+		{"[::1]:7400", "", 200},
+		{"rebound.example", "", 403},
+		{"10.0.0.7:7400", "", 403},
+		{"127.0.0.1:7400", "http://127.0.0.1:7401", 403},
+		{"127.0.0.1:7400", "https://elsewhere.example", 403},
+		{"127.0.0.1:7400", "null", 403},
+	} {
+		r := httptest.NewRequest("GET", "/healthz", nil)
+		r.Host = c.host
+		if c.origin != "" {
+			r.Header.Set("Origin", c.origin)
+		}
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		assert.Equal(t, c.status, w.Code, "host %s, origin %s", c.host, c.origin)
+		if c.status == 403 {
+			assert.Contains(t, w.Body.String(), string(problem.Refused))
+		}
+	}
+}
+
+func TestTheConsoleIsServed(t *testing.T) {
+	handler := New(testConfig())
+	get := func(method, path string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(method, path, nil)
+		r.Host = "127.0.0.1"
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		return w
+	}
+	page := get("GET", "/services/moorings")
+	assert.Equal(t, 200, page.Code)
+	policy := page.Header().Get("Content-Security-Policy")
+	nonce := regexp.MustCompile(`'nonce-([^']+)'`).FindStringSubmatch(policy)
+	require.Len(t, nonce, 2)
+	assert.Contains(t, page.Body.String(), `nonce="`+nonce[1]+`"`)
+	assert.NotContains(t, policy, "unsafe")
+	assert.Contains(t, policy, "script-src 'self';")
+	assert.NotEqual(t, policy, get("GET", "/").Header().Get("Content-Security-Policy"), "each page has a nonce of its own")
+	assert.Equal(t, "no-store", page.Header().Get("Cache-Control"))
+	assert.Contains(t, get("GET", "/assets/a-1234.js").Header().Get("Cache-Control"), "immutable")
+	assert.Equal(t, "no-cache", get("GET", "/theme.js").Header().Get("Cache-Control"))
+
+	assert.Equal(t, 404, get("GET", "/assets/gone.js").Code, "a missing asset is not the page")
+	assert.Equal(t, 404, get("GET", "/api/v1/nothing").Code)
+	assert.Equal(t, 405, get("POST", "/services").Code)
+	assert.Equal(t, 405, get("PUT", "/api/v1/status").Code)
+	assert.Equal(t, 503, get("GET", "/readyz").Code)
+}

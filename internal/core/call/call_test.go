@@ -1,0 +1,92 @@
+package call_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic/internal/core/call"
+)
+
+func TestAccepts(t *testing.T) {
+	offers := []string{"application/json", "text/csv; charset=utf-8", "application/problem+json"}
+	for accept, want := range map[string]int{
+		"":                              0,
+		"*/*":                           0,
+		"text/csv":                      1,
+		"text/*":                        1,
+		"TEXT/CSV":                      1,
+		"application/*;q=0.2, text/csv": 1,
+		"application/json;q=0, */*":     1,
+		"application/json;q=0.1, text/csv;q=0.9, */*;q=0.5": 1,
+		"image/png":                  -1,
+		"application/problem+json":   2,
+		"application/xml, */*;q=0.1": 0,
+	} {
+		assert.Equal(t, want, call.Accepts(accept, offers), accept)
+	}
+	assert.Equal(t, -1, call.Accepts("", nil))
+}
+
+func TestIDs(t *testing.T) {
+	for _, n := range []uint64{1, 0x81f3, 1 << 40} {
+		got, ok := call.ParseID(call.ID(n))
+		assert.True(t, ok)
+		assert.Equal(t, n, got)
+	}
+	assert.Equal(t, "c-81f3", call.ID(0x81f3))
+	for _, id := range []string{"", "c-", "81f3", "c-xyz", "c--1", "c-ffffffffffffffff"} {
+		_, ok := call.ParseID(id)
+		assert.False(t, ok, id)
+	}
+}
+
+func TestSecretsAreMasked(t *testing.T) {
+	m := call.NewMasker([]byte("key of this environment"))
+	r := &call.Record{
+		Request: call.Request{Header: call.Header{
+			"Authorization": {"Bearer s3cret-token"}, "Proxy-Authorization": {"s3cret-raw"},
+			"Cookie": {"session=s3cret-1; theme=s3cret-2"}, "Accept": {"*/*"},
+		}},
+		Answer: call.Answer{Header: []call.Field{{Name: "set-cookie", Value: "session=s3cret-1; Path=/; HttpOnly"}, {Name: "Vary", Value: "Origin"}}},
+	}
+	asReceived := r.Request.Header
+	masked := *r
+	m.Mask(&masked)
+	var all strings.Builder
+	for name, values := range masked.Request.Header {
+		all.WriteString(name + strings.Join(values, " "))
+	}
+	for _, f := range masked.Answer.Header {
+		all.WriteString(f.Value)
+	}
+	assert.NotContains(t, all.String(), "s3cret")
+	assert.Contains(t, masked.Request.Header.Get("authorization"), "Bearer masked-")
+	assert.Contains(t, masked.Answer.Header[0].Value, "; Path=/; HttpOnly")
+
+	session, _, _ := strings.Cut(masked.Request.Header.Get("Cookie"), ";")
+	assert.True(t, strings.HasPrefix(masked.Answer.Header[0].Value, session), "equal secrets stay recognisable as equal")
+	another := *r
+	call.NewMasker([]byte("another")).Mask(&another)
+	assert.NotEqual(t, session, strings.Split(another.Request.Header.Get("Cookie"), ";")[0])
+	assert.Equal(t, "Bearer s3cret-token", asReceived.Get("Authorization"), "the call's own headers are untouched")
+}
+
+func TestFilterAndCurl(t *testing.T) {
+	r := &call.Record{
+		Service: "moorings", Source: call.FromMiss, By: "path, segment 1", Answer: call.Answer{Status: 404},
+		Request: call.Request{
+			Method: "POST", Address: "/moorings/bertsh", Path: "/bertsh", Query: "q=it's",
+			Header: call.Header{"Accept": {"*/*"}, "Content-Type": {"application/json"}, "Content-Length": {"2"}, "User-Agent": {"curl/8"}},
+			Body:   call.Body{Bytes: []byte(`{}`), Size: 2},
+		},
+	}
+	line := r.Summary()
+	for text, want := range map[string]bool{"": true, "post MISS": true, "/moorings/bertsh?q": true, "404": true, "200": false, "post tides": false} {
+		assert.Equal(t, want, call.Filter{Text: text}.Fits(&line), text)
+	}
+	assert.False(t, call.Filter{Service: "tides"}.Fits(&line))
+	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-binary '{}'`,
+		r.Request.Curl("http://127.0.0.1:7401"))
+}

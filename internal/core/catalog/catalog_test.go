@@ -1,0 +1,161 @@
+package catalog_test
+
+import (
+	"context"
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// fakeStore remembers the changes and fails when told to.
+type fakeStore struct {
+	changes []catalog.Change
+	fail    error
+}
+
+func (s *fakeStore) Load(context.Context) (catalog.Definitions, error) {
+	return catalog.Definitions{}, s.fail
+}
+
+func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
+	if s.fail == nil {
+		s.changes = append(s.changes, change)
+	}
+	return s.fail
+}
+
+func (s *fakeStore) Contract(context.Context, string, int) (catalog.StoredContract, error) {
+	return catalog.StoredContract{}, s.fail
+}
+
+const contract = "openapi: 3.1.0\ninfo: {title: Berths}\npaths:\n  /berths: {get: {operationId: list, responses: {'200': {description: ok}}}}\n"
+
+func open(t *testing.T) (*catalog.Catalog, *fakeStore) {
+	store := &fakeStore{}
+	c, err := catalog.Open(t.Context(), store)
+	require.NoError(t, err)
+	_, err = c.Import(t.Context(), catalog.Import{Text: []byte(contract), File: "moorings.yaml"})
+	require.NoError(t, err)
+	return c, store
+}
+
+func mappings(t *testing.T, text string) []spec.Mapping {
+	list, err := spec.ReadMappings([]byte(text))
+	require.NoError(t, err)
+	return list
+}
+
+func codeOf(err error) problem.Code {
+	var p *problem.Error
+	if errors.As(err, &p) {
+		return p.Code
+	}
+	return ""
+}
+
+func TestImportNamesAndRevisions(t *testing.T) {
+	c, store := open(t)
+	for name, try := range map[string]struct {
+		in   catalog.Import
+		code problem.Code
+	}{
+		"the name is taken":     {catalog.Import{Text: []byte(contract), File: "moorings.yaml"}, problem.Exists},
+		"into nothing":          {catalog.Import{Text: []byte(contract), Into: "moring"}, problem.NotFound},
+		"name and into":         {catalog.Import{Text: []byte(contract), Name: "a", Into: "moorings"}, problem.Invalid},
+		"a name with a slash":   {catalog.Import{Text: []byte(contract), Name: "a/b"}, problem.Invalid},
+		"nothing to name it by": {catalog.Import{Text: []byte("openapi: 3.1.0\npaths:\n  /a: {get: {responses: {'200': {description: x}}}}\n")}, problem.Invalid},
+		"not a contract":        {catalog.Import{Text: []byte("x: 1"), File: "x.yaml"}, problem.Invalid},
+		"not even YAML":         {catalog.Import{Text: []byte("x: [1"), File: "x.yaml"}, problem.Syntax},
+	} {
+		_, err := c.Import(t.Context(), try.in)
+		assert.Equal(t, try.code, codeOf(err), "%s: %v", name, err)
+	}
+	assert.Len(t, store.changes, 1, "what failed stored nothing")
+	assert.Equal(t, []string{"moorings"}, c.Snapshot().Names())
+
+	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}}"))
+	require.NoError(t, err)
+	s, err := c.Import(t.Context(), catalog.Import{Text: []byte(contract), Into: "moorings"})
+	require.NoError(t, err)
+	assert.Equal(t, 2, s.Contract.Revision)
+	assert.NotNil(t, s.Mapping("a"), "hand-made mappings stay")
+
+	titled, err := c.Import(t.Context(), catalog.Import{Text: []byte(contract)})
+	require.NoError(t, err)
+	assert.Equal(t, "berths", titled.Spec.Name, "without a file the title names it")
+}
+
+func TestWritesNeedTheCurrentVersion(t *testing.T) {
+	c, _ := open(t)
+	ctx := t.Context()
+	m := mappings(t, "{id: a, call: {path: /x}}")[0]
+	first, created, err := c.PutMapping(ctx, "moorings", m, "")
+	require.NoError(t, err)
+	assert.True(t, created)
+	second, created, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
+	require.NoError(t, err)
+	assert.False(t, created)
+
+	current, _, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
+	assert.Equal(t, problem.Stale, codeOf(err))
+	assert.Equal(t, second, current, "the present state comes with the refusal")
+	_, err = c.RemoveMapping(ctx, "moorings", "a", catalog.ETag(first.Version))
+	assert.Equal(t, problem.Stale, codeOf(err))
+	_, _, err = c.PutMapping(ctx, "moorings", mappings(t, "{id: b, call: {path: /x}}")[0], `"1"`)
+	assert.Equal(t, problem.NotFound, codeOf(err), "what is gone was changed too")
+	_, err = c.RemoveMapping(ctx, "moorings", "a", "*")
+	require.NoError(t, err)
+	_, err = c.FindMapping("moorings", "a")
+	assert.Equal(t, problem.NotFound, codeOf(err))
+
+	s, err := c.Find("moorings")
+	require.NoError(t, err)
+	changed := s.Spec
+	changed.Name = "berths"
+	renamed, _, err := c.PutService(ctx, s.Spec.ID, changed, catalog.ETag(s.Version))
+	require.NoError(t, err)
+	assert.Equal(t, s.Spec.ID, renamed.Spec.ID)
+	_, _, err = c.PutService(ctx, "berths", changed, catalog.ETag(s.Version))
+	assert.Equal(t, problem.Stale, codeOf(err))
+	_, err = c.RemoveService(ctx, "berths", catalog.ETag(s.Version))
+	assert.Equal(t, problem.Stale, codeOf(err))
+}
+
+func TestManyMappingsAreAllOrNone(t *testing.T) {
+	c, store := open(t)
+	before := len(store.changes)
+	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "[{id: a, call: {path: /x}}, {id: b, call: {path: '/{'}}, {id: c, call: {path: y}}]"))
+	var p *problem.Error
+	require.ErrorAs(t, err, &p)
+	require.Len(t, p.Items, 2)
+	assert.Equal(t, "/1/call/path", p.Items[0].At)
+	assert.Len(t, store.changes, before)
+	assert.Empty(t, c.Snapshot().Find("moorings").Mappings)
+}
+
+func TestAStoreThatFailsChangesNothing(t *testing.T) {
+	c, store := open(t)
+	store.fail = errors.New("disk full")
+	snapshot := c.Snapshot()
+	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}}"))
+	assert.ErrorContains(t, err, "disk full")
+	_, err = c.RemoveService(t.Context(), "moorings", "")
+	assert.ErrorContains(t, err, "disk full")
+	assert.Same(t, snapshot, c.Snapshot())
+}
+
+func TestNamesThatAreNotThere(t *testing.T) {
+	c, _ := open(t)
+	_, err := c.Find("morings")
+	assert.EqualError(t, err, `service "morings" is not here (moorings?)`)
+	_, err = c.Find("else")
+	assert.EqualError(t, err, `service "else" is not here (there is moorings)`)
+	_, err = c.FindMapping("moorings", "x")
+	assert.EqualError(t, err, `mapping "x" is not here (there is no mapping yet)`)
+}

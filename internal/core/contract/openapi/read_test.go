@@ -1,0 +1,271 @@
+package openapi_test
+
+import (
+	"errors"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/openapi"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+func readDemo(t testing.TB, name string) *contract.Contract {
+	text, err := os.ReadFile("../../../../demo/data/" + name)
+	require.NoError(t, err)
+	c, err := openapi.Read(text)
+	require.NoError(t, err)
+	return c
+}
+
+func TestReadTheDemo(t *testing.T) {
+	moorings := readDemo(t, "moorings.yaml")
+	assert.Equal(t, "OpenAPI 3.1", moorings.Format)
+	assert.Equal(t, "2.3.0", moorings.Version)
+	assert.Equal(t, []string{"/v2"}, moorings.BasePaths)
+	assert.Empty(t, moorings.Warnings)
+	require.Len(t, moorings.Operations, 9)
+	book := moorings.Operations[4]
+	assert.Equal(t, "POST /berths/{number}/bookings", book.String())
+	assert.Equal(t, 201, book.Status)
+	assert.Equal(t, "confirmed", book.Offers[0].Examples[0].Name, "the first one, in the order of the document")
+	assert.True(t, strings.HasPrefix(string(book.Offers[0].Examples[0].Body), `{"reference":"B-2041","berth":"N7","vessel":`), "keys in their order")
+
+	tides := readDemo(t, "tides.yaml")
+	assert.Equal(t, "1.8", tides.Version)
+	require.Len(t, tides.Operations, 6)
+	assert.Equal(t, []string{"application/json", "text/csv"}, tides.Operations[1].MediaTypes())
+	assert.Empty(t, tides.Operations[5].Offers, "204 has no body")
+}
+
+func TestBothNotationsGiveTheSame(t *testing.T) {
+	text, err := os.ReadFile("../../../../demo/data/tides.yaml")
+	require.NoError(t, err)
+	n, err := tree.Parse(text)
+	require.NoError(t, err)
+	fromJSON, err := openapi.Read(n.AppendJSON(nil))
+	require.NoError(t, err)
+	fromYAML := readDemo(t, "tides.yaml")
+	for i, op := range fromYAML.Operations {
+		other := fromJSON.Operations[i]
+		assert.Equal(t, op.String(), other.String())
+		for j, offer := range op.Offers {
+			if offer.Schema != nil {
+				mine, _ := offer.Schema.Generate(sample.NewDraw(1, op.ID, 0))
+				theirs, _ := other.Offers[j].Schema.Generate(sample.NewDraw(1, op.ID, 0))
+				assert.Equal(t, string(mine.AppendJSON(nil)), string(theirs.AppendJSON(nil)))
+			}
+		}
+	}
+}
+
+func TestUnusableContractsSayWhere(t *testing.T) {
+	for name, c := range map[string]struct{ text, want string }{
+		"no yaml":          {"openapi: 3.1.0\ninfo:\n  title: x\n version: 1\n", "4:2: did not find expected key (while parsing a block mapping that began in line 1)"},
+		"no json":          {"{\"openapi\": \"3.1.0\",\n \"paths\": }", "2:11: invalid character '}' looking for beginning of value"},
+		"another document": {"name: moorings\n", "1:1: the key openapi is missing, so this is not an OpenAPI document"},
+		"an old version":   {"swagger: '2.0'\n", `1:10: version 2.0 is not supported yet; OpenAPI 3.0 and 3.1 are`},
+		"a later version":  {"openapi: 4.0.0\n", `1:10: openapi "4.0.0" is not supported; 3.0 and 3.1 are`},
+		"a list":           {"- openapi: 3.1.0\n", "1:1: a contract is an object with the key openapi, not a list"},
+		"no paths":         {"openapi: 3.1.0\ninfo: {}\n", "1:1: the contract has no paths, so there is nothing to answer"},
+		"no operation":     {"openapi: 3.1.0\npaths:\n  /a: {summary: x}\n", "3:3: no path has an operation"},
+		"nothing answers":  {"openapi: 3.1.0\npaths:\n  /a:\n    get: {}\n", "4:10: the operation has no response"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := openapi.Read([]byte(c.text))
+			var p *problem.Error
+			require.True(t, errors.As(err, &p), "%v", err)
+			require.NotEmpty(t, p.Items)
+			assert.Equal(t, c.want, p.Items[0].String())
+		})
+	}
+}
+
+func TestFaultsInPartsSkipOnlyThose(t *testing.T) {
+	c, err := openapi.Read([]byte(`
+openapi: 3.0.3
+servers: [{url: "https://{host}.example/{base}/", variables: {base: {default: v9}, host: {default: a}}}]
+paths:
+  x-note: nothing
+  "berths": {get: {responses: {"200": {description: bad path}}}}
+  /a/{id: {get: {responses: {"200": {description: bad brace}}}}
+  /xml:
+    get: {responses: {"200": {content: {application/xml: {schema: {type: object}}}}}}
+  /lost:
+    get: {operationId: lost, responses: {"200": {$ref: "#/components/responses/None"}}}
+  /outside: {$ref: "other.yaml#/x"}
+  /found:
+    get: {operationId: lost, responses: {default: {$ref: "#/components/responses/Some"}, "404": {description: no}}}
+    post: {responses: {"404": {description: only bad}}}
+    delete: {responses: {2XX: {content: {"*/*": {schema: {$ref: "#/components/schemas/Name"}}}}}}
+components:
+  responses:
+    Some: {content: {text/plain: {example: hello}, application/json: {examples: {broken: {$ref: "#/nowhere"}, null-one: {value: null}}}}}
+  schemas:
+    Name: {type: string, example: Grey Gannet}
+`))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"/v9"}, c.BasePaths)
+	skipped, answers := map[string]string{}, map[string]*contract.Operation{}
+	for _, op := range c.Operations {
+		if op.Skipped != nil {
+			skipped[op.ID] = op.Skipped.String()
+		} else {
+			answers[op.ID] = op
+		}
+	}
+	assert.Equal(t, map[string]string{
+		"get-berths": `6:3: path must begin with /, not "berths"`,
+		"get-a-id":   `7:3: path "/a/{id": segment "{id" does not close its brace`,
+		"get-xml":    `9:40: application/xml has no example that could be sent as it stands`,
+		"lost":       `11:49: $ref "#/components/responses/None" leads nowhere`,
+	}, skipped)
+	found := answers["lost-2"]
+	require.NotNil(t, found)
+	assert.Equal(t, 200, found.Status)
+	assert.Equal(t, "hello", string(found.Offers[0].Examples[0].Body))
+	assert.Equal(t, "null", string(found.Offers[1].Examples[0].Body), "an example of null is a value")
+	assert.Equal(t, 404, answers["post-found"].Status)
+	assert.Equal(t, `"Grey Gannet"`, string(answers["delete-found"].Offers[0].Examples[0].Body))
+	var warnings []string
+	for _, w := range c.Warnings {
+		warnings = append(warnings, w.Detail)
+	}
+	assert.Equal(t, []string{
+		`$ref "other.yaml#/x" leads outside the document`,
+		`operationId "lost" is used twice; this one is called "lost-2" here`,
+		`$ref "#/nowhere" leads nowhere`,
+	}, warnings)
+}
+
+// hardSchemas are schemas on which generators go wrong. All of them have
+// values.
+var hardSchemas = map[string]string{
+	"boundaries":          `{"type": "integer", "minimum": -3, "maximum": -1}`,
+	"exclusive":           `{"type": "number", "exclusiveMinimum": 0, "exclusiveMaximum": 1}`,
+	"multiples":           `{"type": "number", "multipleOf": 0.01, "minimum": 0.05, "maximum": 0.09}`,
+	"odd multiples":       `{"type": "integer", "multipleOf": 7, "minimum": 50, "maximum": 60}`,
+	"enum of one type":    `{"type": "string", "enum": ["a", 1, null, "b"]}`,
+	"const object":        `{"const": {"a": [1, null]}}`,
+	"type list":           `{"type": ["integer", "null", "boolean"]}`,
+	"lengths":             `{"type": "string", "minLength": 41, "maxLength": 43}`,
+	"pattern":             `{"type": "string", "pattern": "^SK[A-Z][0-9]{2}(-[a-f]+)?$"}`,
+	"unique":              `{"type": "array", "items": {"type": "boolean"}, "uniqueItems": true, "minItems": 2}`,
+	"tuple":               `{"type": "array", "prefixItems": [{"type": "string"}, {"type": "integer"}], "items": false, "minItems": 2}`,
+	"required unknown":    `{"type": "object", "required": ["ghost"], "additionalProperties": {"type": "integer"}}`,
+	"min properties":      `{"type": "object", "minProperties": 4, "properties": {"a": {"type": "string"}}}`,
+	"all of":              `{"allOf": [{"$ref": "#/components/schemas/A"}, {"required": ["b"], "properties": {"b": {"maximum": 5}}}]}`,
+	"one of":              `{"oneOf": [{"type": "integer", "multipleOf": 2}, {"type": "integer", "multipleOf": 3}]}`,
+	"any of with rest":    `{"type": "object", "properties": {"k": {"type": "string"}}, "required": ["k"], "anyOf": [{"required": ["x"], "properties": {"x": {"type": "integer"}}}, {"required": ["y"]}]}`,
+	"not":                 `{"type": "integer", "minimum": 1, "maximum": 4, "not": {"const": 2}}`,
+	"if then":             `{"type": "object", "required": ["kind", "n"], "properties": {"kind": {"enum": ["a", "b"]}, "n": {"type": "integer", "minimum": 0, "maximum": 9}}, "if": {"properties": {"kind": {"const": "a"}}}, "then": {"properties": {"n": {"maximum": 4}}}}`,
+	"recursion":           `{"$ref": "#/components/schemas/Tree"}`,
+	"required recursion":  `{"$ref": "#/components/schemas/List"}`,
+	"names like keywords": `{"type": "object", "required": ["items", "enum", "default"], "properties": {"items": {"type": "string"}, "enum": {"type": "integer"}, "default": {"type": "array", "items": {"type": "string", "format": "date"}}}}`,
+	"formats":             `{"type": "object", "required": ["a", "b", "c", "d", "e", "f", "g", "h"], "properties": {"a": {"type": "string", "format": "date-time"}, "b": {"type": "string", "format": "uuid"}, "c": {"type": "string", "format": "ipv6"}, "d": {"type": "string", "format": "email"}, "e": {"type": "string", "format": "uri"}, "f": {"type": "string", "format": "hostname"}, "g": {"type": "string", "format": "duration"}, "h": {"type": "string", "format": "time"}}}`,
+}
+
+const components = `"components": {"schemas": {
+  "A": {"type": "object", "required": ["a"], "properties": {"a": {"type": "string"}, "b": {"type": "integer", "minimum": 3}}},
+  "Tree": {"type": "object", "required": ["name"], "properties": {"name": {"type": "string"}, "children": {"type": "array", "items": {"$ref": "#/components/schemas/Tree"}}}},
+  "List": {"oneOf": [{"type": "null"}, {"type": "object", "required": ["next"], "properties": {"next": {"$ref": "#/components/schemas/List"}}}]}
+}}`
+
+func TestGeneratedDataObeyTheirSchemas(t *testing.T) {
+	const draws = 1000
+	check := func(name string, schema *contract.Schema) {
+		t.Run(name, func(t *testing.T) {
+			for i := range uint64(draws) {
+				value, valid := schema.Generate(sample.NewDraw(3, name, i))
+				require.True(t, valid, "draw %d: %s", i, value.AppendJSON(nil))
+				require.NoError(t, schema.Check(value), "draw %d: %s", i, value.AppendJSON(nil))
+			}
+		})
+	}
+	for name, schema := range hardSchemas {
+		text := `{"openapi": "3.1.0", "paths": {"/x": {"get": {"responses": {"200": {"content": {"application/json": {"schema": ` + schema + `}}}}}}}, ` + components + `}`
+		c, err := openapi.Read([]byte(text))
+		require.NoError(t, err)
+		check(name, c.Operations[0].Offers[0].Schema)
+	}
+	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
+		for _, op := range readDemo(t, file).Operations {
+			for _, offer := range op.Offers {
+				if strings.HasSuffix(offer.MediaType, "json") {
+					check(op.ID, offer.Schema)
+				}
+			}
+		}
+	}
+}
+
+func TestExamplesOfTheDemoObeyTheirSchemas(t *testing.T) {
+	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
+		for _, op := range readDemo(t, file).Operations {
+			for _, offer := range op.Offers {
+				for _, example := range offer.Examples {
+					if example.Value != nil {
+						assert.NoError(t, offer.Schema.Check(example.Value), "%s, example %q", op.ID, example.Name)
+					}
+				}
+			}
+		}
+	}
+}
+
+func TestDrawsAreRepeatable(t *testing.T) {
+	schema := readDemo(t, "moorings.yaml").Operations[8].Offers[0].Schema
+	draw := func(seed int64, key string, n uint64) string {
+		value, _ := schema.Generate(sample.NewDraw(seed, key, n))
+		return string(value.AppendJSON(nil))
+	}
+	assert.Equal(t, draw(7, "GET /dues", 0), draw(7, "GET /dues", 0))
+	assert.NotEqual(t, draw(7, "GET /dues", 0), draw(8, "GET /dues", 0))
+	assert.NotEqual(t, draw(7, "GET /dues", 0), draw(7, "GET /dues", 1))
+	assert.NotEqual(t, draw(7, "GET /dues", 0), draw(7, "GET /bookings", 0))
+}
+
+func TestASchemaWithoutValuesIsNoticed(t *testing.T) {
+	c, err := openapi.Read([]byte(`{"openapi": "3.1.0", "paths": {"/x": {"get": {"responses": {"200": {"content": {"application/json": {"schema": {"type": "integer", "not": {"type": "integer"}}}}}}}}}}`))
+	require.NoError(t, err)
+	_, valid := c.Operations[0].Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
+	assert.False(t, valid)
+}
+
+func FuzzRead(f *testing.F) {
+	for _, name := range []string{"moorings.yaml", "tides.yaml"} {
+		text, err := os.ReadFile("../../../../demo/data/" + name)
+		require.NoError(f, err)
+		f.Add(text)
+	}
+	f.Add([]byte(`{"openapi":"3.0","paths":{"/{a}":{"get":{"responses":{"2XX":{"content":{"a/json":{"schema":{"$ref":"#/paths"}}}}}}}}}`))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		c, err := openapi.Read(text)
+		if err != nil {
+			return
+		}
+		for _, op := range c.Operations {
+			for _, offer := range op.Offers {
+				if offer.Schema != nil {
+					offer.Schema.Generate(sample.NewDraw(1, "", 0))
+				}
+			}
+		}
+	})
+}
+
+func BenchmarkGenerate(b *testing.B) {
+	schema := readDemo(b, "moorings.yaml").Operations[8].Offers[0].Schema
+	b.ReportAllocs()
+	n := uint64(0)
+	for b.Loop() {
+		n++
+		schema.Generate(sample.NewDraw(1, "dues", n))
+	}
+}

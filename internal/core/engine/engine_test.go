@@ -1,0 +1,197 @@
+package engine_test
+
+import (
+	"context"
+	"encoding/json"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
+	"rapidmimic/spec"
+)
+
+// nowhere is a store that keeps nothing.
+type nowhere struct{}
+
+func (nowhere) Load(context.Context) (catalog.Definitions, error) { return catalog.Definitions{}, nil }
+func (nowhere) Apply(context.Context, catalog.Change) error       { return nil }
+func (nowhere) Contract(context.Context, string, int) (catalog.StoredContract, error) {
+	return catalog.StoredContract{}, nil
+}
+
+// harbour is an environment with the demo's contracts and the mappings given.
+func harbour(t testing.TB, mappings string) (*catalog.Catalog, *engine.Engine) {
+	ctx := context.Background()
+	c, err := catalog.Open(ctx, nowhere{})
+	require.NoError(t, err)
+	for _, name := range []string{"moorings.yaml", "tides.yaml"} {
+		text, err := os.ReadFile("../../../demo/data/" + name)
+		require.NoError(t, err)
+		_, err = c.Import(ctx, catalog.Import{Text: text, File: name})
+		require.NoError(t, err)
+	}
+	_, err = c.CreateService(ctx, spec.NewService("bare"))
+	require.NoError(t, err)
+	if mappings != "" {
+		list, err := spec.ReadMappings([]byte(mappings))
+		require.NoError(t, err)
+		_, _, err = c.PutMappings(ctx, "moorings", list)
+		require.NoError(t, err)
+	}
+	return c, engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1})
+}
+
+// ask decides one call, written as "METHOD /address?query" with header lines.
+func ask(e *engine.Engine, line string, headers ...string) engine.Decision {
+	method, target, _ := strings.Cut(line, " ")
+	address, query, _ := strings.Cut(target, "?")
+	r := &call.Request{Method: method, Address: address, Query: query, Header: call.Header{}}
+	for _, h := range headers {
+		name, value, _ := strings.Cut(h, ": ")
+		r.Header[name] = append(r.Header[name], value)
+	}
+	return e.Decide(e.Place(r), r)
+}
+
+const someMappings = `
+- id: closed
+  call: { method: GET, path: "/berths/N13" }
+  answer: { status: 503, json: { state: closed } }
+- id: any-berth
+  call: { path: "/berths/{number}" }
+  answer: { text: hello }
+- id: shadowed
+  rank: -1
+  call: { method: GET, path: "/berths/N13" }
+  answer: { status: 200 }
+- id: off
+  enabled: false
+  rank: 100
+  call: { method: GET, path: "/berths/N13" }
+  answer: { status: 418 }
+`
+
+func TestDecisions(t *testing.T) {
+	_, e := harbour(t, someMappings)
+	for _, c := range []struct {
+		call    string
+		headers []string
+		status  int
+		source  call.Source
+		by      string
+		body    string // a part of it
+		because string // a part of the explanation
+	}{
+		{call: "GET /moorings/berths/N13", status: 503, source: call.FromMapping, by: "closed", body: `{"state":"closed"}`, because: "shadowed fits too, but rank -1 is below rank 0"},
+		{call: "DELETE /moorings/berths/N7", status: 200, source: call.FromMapping, by: "any-berth", body: "hello", because: "any /berths/{number}"},
+		{call: "GET /moorings/v2/berths/N7", status: 200, source: call.FromMapping, by: "any-berth", body: "hello"},
+		{call: "GET /moorings/berths", status: 200, source: call.FromContract, by: `listBerths, "two-free"`, body: `{"total":2,`, because: `example "two-free" as application/json`},
+		{call: "GET /moorings/v2/dues", status: 200, source: call.FromContract, by: "listDues", body: `"lines":[`, because: "data generated from the schema"},
+		{call: "HEAD /moorings/berths", status: 200, source: call.FromContract, by: `listBerths, "two-free"`},
+		{call: "DELETE /moorings/bookings/B-2041", status: 204, source: call.FromContract, by: "cancelBooking", because: "without a body"},
+		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: text/csv"}, status: 200, source: call.FromContract, by: "getTides", body: "at,kind,height_m"},
+		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: image/png"}, status: 406, source: call.FromSelf, by: "not-acceptable", body: `"offers":["application/json","text/csv"]`},
+		{call: "GET /moorings/bertsh/N7", status: 404, source: call.FromMiss, by: "path, segment 1", body: "`bertsh`, expected `berths`", because: "mapping any-berth close: path, segment 1"},
+		{call: "POST /moorings/dues", status: 404, source: call.FromMiss, by: "method", because: "operation listDues its path /dues fits, its method is GET"},
+		{call: "GET /moorings/v2/due", status: 404, source: call.FromMiss, by: "path, segment 1"},
+		{call: "GET /bare/anything", status: 404, source: call.FromMiss, by: "nothing alike", body: "neither a contract nor a mapping"},
+		{call: "GET /moring/berths", status: 404, source: call.FromMiss, by: "no such service", body: `Did you mean \"moorings\"?`},
+		{call: "GET /", status: 200, source: call.FromSelf, by: "root", body: "/moorings"},
+		{call: "OPTIONS /moorings/dues", headers: []string{"Origin: http://a.example", "Access-Control-Request-Method: GET"}, status: 204, source: call.FromSelf, by: "preflight"},
+	} {
+		t.Run(c.call, func(t *testing.T) {
+			d := ask(e, c.call, c.headers...)
+			assert.Equal(t, c.status, d.Answer.Status)
+			assert.Equal(t, c.source, d.Source)
+			assert.Equal(t, c.by, d.By)
+			assert.Contains(t, string(d.Answer.Body), c.body)
+			require.NotNil(t, d.Explanation)
+			why := d.Explanation.Sentence
+			for _, step := range d.Explanation.Steps {
+				why += "\n" + step.Subject + " " + step.Reason
+			}
+			assert.Contains(t, why, c.because)
+			assert.NotContains(t, why, "418", "a mapping that is off plays no part")
+		})
+	}
+}
+
+func TestMissesAreProblemDocuments(t *testing.T) {
+	_, e := harbour(t, "")
+	d := ask(e, "GET /moorings/bertsh/N7")
+	assert.Equal(t, []call.Field{{Name: "Content-Type", Value: "application/problem+json"}}, d.Answer.Header)
+	var doc struct {
+		Type, Title, Detail, Service, Console string
+		Status                                int
+		Closest                               []struct{ Kind, ID, Call, Part, Seen, Expected string }
+	}
+	require.NoError(t, json.Unmarshal(d.Answer.Body, &doc))
+	assert.Equal(t, "urn:rapid-mimic:miss", doc.Type)
+	assert.Equal(t, 404, doc.Status)
+	require.NotEmpty(t, doc.Closest)
+	assert.Equal(t, "getBerth", doc.Closest[0].ID)
+	assert.Equal(t, "bertsh", doc.Closest[0].Seen)
+	assert.Equal(t, "berths", doc.Closest[0].Expected)
+}
+
+func TestSeeds(t *testing.T) {
+	c, e := harbour(t, "")
+	body := func(line string) string { return string(ask(e, line).Answer.Body) }
+	assert.NotEqual(t, body("GET /moorings/dues"), body("GET /moorings/dues"), "fresh data on each call")
+
+	seed := int64(7)
+	seeded := spec.NewService("moorings")
+	seeded.Seed = &seed
+	_, _, err := c.PutService(context.Background(), "moorings", seeded, "")
+	require.NoError(t, err)
+	first := body("GET /moorings/dues")
+	assert.NotEqual(t, first, body("GET /moorings/dues?state=open"), "other calls get other data")
+	assert.Equal(t, first, body("GET /moorings/dues"), "the same call gets the same data, in any order")
+
+	r := &call.Request{Method: "GET", Address: "/moorings/dues", Header: call.Header{}}
+	assert.True(t, e.Place(r).NeedsBody(), "the data depend on the body, so it must be held")
+}
+
+func TestCrossOriginCalls(t *testing.T) {
+	c, e := harbour(t, someMappings)
+	get := func(fields []call.Field, name string) string {
+		for _, f := range fields {
+			if f.Name == name {
+				return f.Value
+			}
+		}
+		return ""
+	}
+	origin := "Origin: http://office.example"
+	d := ask(e, "GET /moorings/berths/N13", origin)
+	assert.Equal(t, "http://office.example", get(d.Answer.Header, "Access-Control-Allow-Origin"))
+	assert.Contains(t, get(d.Answer.Header, "Access-Control-Expose-Headers"), "Rapid-Mimic, Content-Type")
+	assert.Empty(t, get(ask(e, "GET /moorings/berths/N13").Answer.Header, "Access-Control-Allow-Origin"), "the mapping's own headers are untouched")
+
+	closed := spec.NewService("moorings")
+	closed.CORS = false
+	_, _, err := c.PutService(context.Background(), "moorings", closed, "")
+	require.NoError(t, err)
+	assert.Empty(t, get(ask(e, "GET /moorings/berths/N13", origin).Answer.Header, "Access-Control-Allow-Origin"))
+	assert.Equal(t, call.FromMiss, ask(e, "OPTIONS /moorings/dues", origin, "Access-Control-Request-Method: GET").Source)
+}
+
+func BenchmarkDecide(b *testing.B) {
+	_, e := harbour(b, someMappings)
+	header := call.Header{"Accept": {"*/*"}}
+	for _, address := range []string{"/moorings/berths/N13", "/moorings/berths", "/moorings/dues", "/moorings/bertsh/N7"} {
+		b.Run(address[1:], func(b *testing.B) {
+			b.ReportAllocs()
+			for b.Loop() {
+				r := &call.Request{Method: "GET", Address: address, Header: header}
+				e.Decide(e.Place(r), r)
+			}
+		})
+	}
+}

@@ -1,0 +1,176 @@
+package match_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/match"
+)
+
+func template(t testing.TB, text string) match.Template {
+	parsed, err := match.ParseTemplate(text)
+	require.NoError(t, err)
+	return parsed
+}
+
+func TestTemplates(t *testing.T) {
+	for _, c := range []struct {
+		template, path string
+		params         map[string]string // nil when the path must not fit
+	}{
+		{"/berths/{number}", "/berths/N7", map[string]string{"number": "N7"}},
+		{"/berths/{number}", "/berths/N%207%2F8", map[string]string{"number": "N 7/8"}},
+		{"/berths/{number}", "/berths/", nil},
+		{"/berths/{number}", "/berths/N7/", nil},
+		{"/berths", "/berths/", nil},
+		{"/berths/", "/berths/", map[string]string{}},
+		{"/a%20b", "/a b", map[string]string{}},
+		{"/", "/", map[string]string{}},
+		{"/charts/{name}.{format}", "/charts/sound.north.pdf", map[string]string{"name": "sound", "format": "north.pdf"}},
+		{"/charts/{name}.{format}", "/charts/sound", nil},
+		{"/log/{from}...{until}", "/log/a...b", map[string]string{"from": "a", "until": "b"}},
+	} {
+		segments := match.Split(nil, c.path)
+		parsed := template(t, c.template)
+		assert.Equal(t, c.params != nil, parsed.Fits(segments), "%s on %s", c.template, c.path)
+		if c.params != nil {
+			assert.Equal(t, c.params, parsed.Params(segments))
+		}
+	}
+	for text, want := range map[string]string{
+		"berths":         "must begin with /",
+		"/a/{":           "does not close its brace",
+		"/a/x}":          "closes a brace that was not opened",
+		"/a/{}":          "{} must hold a name",
+		"/a/{x y}":       "{x y} must hold a name",
+		"/{a}/{a}":       "has {a} twice",
+		"/berths?free=1": "a path has no query",
+		"/%zz":           "invalid URL escape",
+	} {
+		_, err := match.ParseTemplate(text)
+		assert.ErrorContains(t, err, want, text)
+	}
+}
+
+func TestTheWinnerIsDefined(t *testing.T) {
+	rule := func(id string, rank int, methods, path string) *match.Rule {
+		return &match.Rule{ID: id, Rank: rank, Methods: strings.Fields(methods), Template: template(t, path)}
+	}
+	// each is beaten by all before it, for the reason given
+	order := []struct {
+		rule *match.Rule
+		loss string
+	}{
+		{rule("high", 9, "", "/{a}/{b}"), ""},
+		{rule("literal", 0, "", "/berths/N7"), "rank 0 is below rank 9"},
+		{rule("partly", 0, "", "/berths/N{digit}"), "less specific"},
+		{rule("named-b", 0, "GET", "/berths/{b}"), "less specific"},
+		{rule("named-c", 0, "GET", "/berths/{b}"), "order of ids"},
+		{rule("any-method", 0, "", "/berths/{b}"), "names the method"},
+		{rule("open", 0, "GET", "/{a}/N7"), "less specific"},
+	}
+	shuffled := slices.Clone(order)
+	rand.New(rand.NewPCG(1, 2)).Shuffle(len(shuffled), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+	var rules match.Rules[string]
+	for _, o := range shuffled {
+		rules.Add(o.rule, o.rule.ID)
+	}
+	rules.Add(rule("other-method", 99, "PUT", "/berths/N7"), "other-method")
+	fits := rules.Find("GET", []string{"berths", "N7"})
+	require.Len(t, fits, len(order)+1)
+	for i, o := range order {
+		assert.Equal(t, o.rule.ID, fits[i].Value)
+		assert.True(t, fits[i].Method)
+		if i > 0 {
+			assert.Contains(t, o.rule.Loss(order[i-1].rule), o.loss, o.rule.ID)
+		}
+	}
+	assert.Equal(t, "other-method", fits[len(order)].Value)
+	assert.False(t, fits[len(order)].Method)
+}
+
+func TestClosestNamesThePart(t *testing.T) {
+	candidate := func(id, methods, path string) match.Candidate {
+		return match.Candidate{Kind: "operation", ID: id, Methods: strings.Fields(methods), Template: template(t, path)}
+	}
+	candidates := []match.Candidate{
+		candidate("listBerths", "GET", "/berths"), candidate("getBerth", "GET", "/berths/{number}"),
+		candidate("book", "POST", "/berths/{number}/bookings"), candidate("dues", "GET", "/dues"),
+		candidate("chart", "GET", "/charts/{name}.{format}"),
+	}
+	for _, c := range []struct{ method, path, id, text string }{
+		{"GET", "/bertsh/N7", "getBerth", "path, segment 1: `bertsh`, expected `berths`"},
+		{"GET", "/Berths/N7", "getBerth", "path, segment 1: `Berths`, expected `berths`"},
+		{"DELETE", "/berths/N7", "getBerth", "method: `DELETE`, expected `GET`"},
+		{"POST", "/berths/N7/booking", "book", "path, segment 3: `booking`, expected `bookings`"},
+		{"GET", "/berths/", "getBerth", "path, segment 2: ``, expected `{number}`"},
+		{"GET", "/due", "dues", "path, segment 1: `due`, expected `dues`"},
+		{"GET", "/dues/7", "dues", "path, length: `/dues/7`, expected `/dues`"},
+		{"GET", "/charts/sound", "chart", "path, segment 2: `sound`, expected `{name}.{format}`"},
+		{"GET", "/completely/else", "", ""},
+	} {
+		near := match.Closest(c.method, match.Split(nil, c.path), candidates, 3)
+		if c.id == "" {
+			assert.Empty(t, near, c.path)
+			continue
+		}
+		require.NotEmpty(t, near, c.path)
+		assert.Equal(t, c.id, near[0].ID, c.path)
+		assert.Equal(t, c.text, near[0].String(), c.path)
+	}
+}
+
+// The router must find exactly what asking every template finds.
+func FuzzRouterFindsWhatAskingEachFinds(f *testing.F) {
+	f.Add(uint64(1), "/berths/N7")
+	f.Add(uint64(7), "/a/b.c/%20")
+	texts := []string{"/", "/a", "/a/", "/{x}", "/a/{x}", "/{x}/b", "/{x}.c", "/a/{x}.{y}", "/a/b.c", "/a/b/{z}", "/{x}/{y}/{z}", "/berths/N{d}"}
+	f.Fuzz(func(t *testing.T, seed uint64, path string) {
+		chance := rand.New(rand.NewPCG(seed, 0))
+		var router match.Router[int]
+		var chosen []match.Template
+		for range 20 {
+			parsed := template(t, texts[chance.IntN(len(texts))])
+			router.Add(parsed, len(chosen))
+			chosen = append(chosen, parsed)
+		}
+		segments := match.Split(nil, path)
+		var want []int
+		for i, c := range chosen {
+			if c.Fits(segments) {
+				want = append(want, i)
+			}
+		}
+		got := router.Find(nil, segments)
+		slices.Sort(got)
+		if !slices.Equal(want, got) {
+			t.Fatalf("%q: router finds %v, asking each finds %v", path, got, want)
+		}
+	})
+}
+
+func BenchmarkFind(b *testing.B) {
+	for _, n := range []int{100, 10_000, 100_000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			var rules match.Rules[int]
+			for i := range n {
+				rules.Add(&match.Rule{ID: fmt.Sprint(i), Methods: []string{"GET"}, Template: template(b, fmt.Sprintf("/berths/N%d/bookings", i))}, i)
+			}
+			b.ReportAllocs()
+			i := 0
+			for b.Loop() {
+				i = (i + 7919) % n
+				segments := match.Split(make([]string, 0, 8), fmt.Sprintf("/berths/N%d/bookings", i))
+				if len(rules.Find("GET", segments)) != 1 {
+					b.Fatal("not found")
+				}
+			}
+		})
+	}
+}

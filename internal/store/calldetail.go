@@ -1,0 +1,95 @@
+package store
+
+import (
+	"encoding/binary"
+	"errors"
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+// callDetail is what a row says beside its columns: the rest of the summary,
+// then what only the view of a single call needs.
+type callDetail struct {
+	method, path, query, source, by string
+	status                          int64
+	address, host, protocol, caller string
+	read, decide, send              time.Duration
+	requestSize, answerSize         int64
+	contents                        [partCount]int64 // ids, 0 for none
+}
+
+// The parts of a call that are kept as contents.
+const (
+	partExplanation = iota
+	partRequestHeaders
+	partRequestBody
+	partAnswerHeaders
+	partAnswerBody
+	partCount
+)
+
+// detailVersion is the first byte of an encoded detail.
+const detailVersion = 1
+
+func detailOf(r *call.Record, contents [partCount]int64) callDetail {
+	q := &r.Request
+	return callDetail{
+		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, status: int64(r.Answer.Status),
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
+		read: r.Read, decide: r.Decide, send: r.Send,
+		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
+	}
+}
+
+// strings and numbers list the fields in the order in which they are encoded.
+
+func (d *callDetail) strings() [9]*string {
+	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller}
+}
+
+func (d *callDetail) numbers() [6 + partCount]*int64 {
+	numbers := [6 + partCount]*int64{&d.status, (*int64)(&d.read), (*int64)(&d.decide), (*int64)(&d.send), &d.requestSize, &d.answerSize}
+	for i := range d.contents {
+		numbers[6+i] = &d.contents[i]
+	}
+	return numbers
+}
+
+// append encodes d: strings with their lengths, then numbers.
+func (d *callDetail) append(b []byte) []byte {
+	b = append(b, detailVersion)
+	for _, s := range d.strings() {
+		b = binary.AppendUvarint(b, uint64(len(*s)))
+		b = append(b, *s...)
+	}
+	for _, n := range d.numbers() {
+		b = binary.AppendVarint(b, *n)
+	}
+	return b
+}
+
+var errDetail = errors.New("the details of the call were written by another version")
+
+// parse decodes what append wrote.
+func (d *callDetail) parse(b []byte) error {
+	if len(b) == 0 || b[0] != detailVersion {
+		return errDetail
+	}
+	b = b[1:]
+	for _, s := range d.strings() {
+		length, n := binary.Uvarint(b)
+		if n <= 0 || uint64(len(b)-n) < length {
+			return errDetail
+		}
+		*s, b = string(b[n:n+int(length)]), b[n+int(length):]
+	}
+	for _, number := range d.numbers() {
+		value, n := binary.Varint(b)
+		if n <= 0 {
+			return errDetail
+		}
+		*number, b = value, b[n:]
+	}
+	return nil
+}

@@ -1,0 +1,185 @@
+package store_test
+
+import (
+	"fmt"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/store"
+	"rapidmimic/spec"
+)
+
+func open(t testing.TB, folder string) *store.Store {
+	s, err := store.Open(t.Context(), folder)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() }) // some tests close it themselves
+	return s
+}
+
+func record(number uint64, body string) *call.Record {
+	return &call.Record{
+		Number: number, At: time.UnixMicro(1_764_580_442_000_000), Service: "moorings",
+		Request: call.Request{
+			Method: "POST", Address: "/moorings/berths/N7", Path: "/berths/N7", Query: "q=Winter", Host: "h", Protocol: "HTTP/1.1", Caller: "127.0.0.1:9",
+			Header: call.Header{"Accept": {"a", "b"}, "X-Odd": {"has: colon"}},
+			Body:   call.Body{Bytes: []byte(body), Size: int64(len(body))},
+		},
+		Answer:     call.Answer{Status: 201, Header: []call.Field{{Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, Body: []byte{0, 0xff, 1}},
+		AnswerSize: 3, Source: call.FromMapping, By: "booked",
+		Explanation: &call.Explanation{Sentence: "Because.", Steps: []call.Step{{Stage: call.Choose, Subject: "mapping booked", Verdict: call.Taken, Reason: "it fits"}}},
+		Read:        time.Microsecond, Decide: 2 * time.Microsecond, Send: 3 * time.Microsecond,
+	}
+}
+
+func TestCallsComeBackWhole(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	var batch []*call.Record
+	for n := range uint64(60) { // two full inserts of 25 and some single ones
+		batch = append(batch, record(n+1, fmt.Sprintf(`{"n":%d}`, n%7)))
+	}
+	require.NoError(t, s.InsertCalls(t.Context(), batch))
+	require.NoError(t, s.Close())
+
+	s = open(t, folder)
+	for _, want := range []*call.Record{batch[0], batch[30], batch[59]} {
+		got, err := s.Call(t.Context(), want.Number)
+		require.NoError(t, err)
+		assert.Equal(t, want, got)
+	}
+	_, err := s.Call(t.Context(), 61)
+	assert.ErrorContains(t, err, "call c-3d is not in the log")
+	count, highest, err := s.CountCalls(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, int64(60), count)
+	assert.Equal(t, uint64(60), highest)
+}
+
+func TestListCalls(t *testing.T) {
+	s := open(t, t.TempDir())
+	miss := record(3, "")
+	miss.Service, miss.Source, miss.By, miss.Answer.Status = "tides", call.FromMiss, "100% odd_name", 404
+	require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{record(1, ""), record(2, ""), miss}))
+	numbers := func(f call.Filter, before uint64, limit int) (list []uint64) {
+		records, err := s.ListCalls(t.Context(), f, before, limit)
+		require.NoError(t, err)
+		for _, r := range records {
+			list = append(list, r.Number)
+			assert.True(t, f.Fits(&r), "what SQL selects, the live filter selects too")
+		}
+		return list
+	}
+	assert.Equal(t, []uint64{3, 2, 1}, numbers(call.Filter{}, 0, 10))
+	assert.Equal(t, []uint64{3, 2}, numbers(call.Filter{}, 0, 2))
+	assert.Equal(t, []uint64{1}, numbers(call.Filter{}, 2, 10))
+	assert.Equal(t, []uint64{3}, numbers(call.Filter{Service: "tides"}, 0, 10))
+	assert.Equal(t, []uint64{2, 1}, numbers(call.Filter{Text: "post /moorings/berths/n7?q=winter 201 MAPPING booked"}, 0, 10))
+	assert.Equal(t, []uint64{3}, numbers(call.Filter{Text: "100% odd_name"}, 0, 10))
+	assert.Empty(t, numbers(call.Filter{Text: "100_ odd"}, 0, 10))
+}
+
+func TestTrimmingKeepsWhatIsReferredTo(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	const calls = 60_000 // numbers, of which every tenth is kept: beyond the window in which contents are reused
+	for from := uint64(10); from < calls; from += 5_000 {
+		var batch []*call.Record
+		for n := from; n < from+5_000; n += 10 {
+			batch = append(batch, record(n, fmt.Sprintf("body %d", n%3)))
+		}
+		require.NoError(t, s.InsertCalls(t.Context(), batch))
+		_, err := s.TrimCalls(t.Context(), 10_000, 1<<30)
+		require.NoError(t, err)
+	}
+	count, highest, err := s.CountCalls(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, int64(1_000), count)
+	for n := highest - 9_990; n <= highest; n += 770 {
+		got, err := s.Call(t.Context(), n)
+		require.NoError(t, err)
+		assert.Equal(t, fmt.Sprintf("body %d", n%3), string(got.Request.Body.Bytes))
+		assert.NotNil(t, got.Explanation)
+	}
+	db, err := sqlx.Open("sqlite", filepath.Join(folder, store.FileName))
+	require.NoError(t, err)
+	defer db.Close()
+	var contents int
+	require.NoError(t, db.Get(&contents, `SELECT count(*) FROM contents`))
+	assert.Less(t, contents, 60, "what repeats is stored once, and old contents go")
+
+	_, err = s.TrimCalls(t.Context(), 10_000, 1)
+	require.NoError(t, err)
+	count, _, err = s.CountCalls(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, int64(900), count, "over the limit of bytes the oldest tenth goes")
+
+	require.NoError(t, s.ClearCalls(t.Context()))
+	count, again, err := s.CountCalls(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, count)
+	assert.Equal(t, highest, again, "numbers are not given twice")
+	require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{record(highest+1, "body 1")}))
+	got, err := s.Call(t.Context(), highest+1)
+	require.NoError(t, err)
+	assert.Equal(t, "body 1", string(got.Request.Body.Bytes))
+}
+
+func TestDefinitionsComeBack(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	text := []byte("openapi: 3.1.0\npaths:\n  /berths: {get: {responses: {'200': {description: ok}}}}\n")
+	_, err = c.Import(t.Context(), catalog.Import{Text: text, File: "moorings.yaml"})
+	require.NoError(t, err)
+	_, err = c.Import(t.Context(), catalog.Import{Text: append(text, "# second\n"...), File: "moorings-2.yaml", Into: "moorings"})
+	require.NoError(t, err)
+	list, err := spec.ReadMappings([]byte("[{id: z, call: {path: /a}, answer: {json: null}}, {id: a, rank: 2, enabled: false, call: {path: /b}, answer: {text: '<>'}}, {id: gone, call: {path: /c}}]"))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "moorings", list)
+	require.NoError(t, err)
+	_, err = c.RemoveMapping(t.Context(), "moorings", "gone", "")
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("short-lived"))
+	require.NoError(t, err)
+	_, err = c.RemoveService(t.Context(), "short-lived", "")
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+
+	again, err := catalog.Open(t.Context(), open(t, folder))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"moorings"}, again.Snapshot().Names())
+	before, after := c.Snapshot().Find("moorings"), again.Snapshot().Find("moorings")
+	assert.Equal(t, before.Version, after.Version)
+	assert.Equal(t, 2, after.Contract.Revision)
+	require.Len(t, after.Mappings, 2)
+	for i, m := range before.Mappings {
+		assert.Equal(t, m.Version, after.Mappings[i].Version)
+		assert.Equal(t, m.Answer, after.Mappings[i].Answer)
+		assert.Equal(t, m.Spec.Enabled, after.Mappings[i].Spec.Enabled)
+	}
+	stored, err := again.ContractText(t.Context(), "moorings")
+	require.NoError(t, err)
+	assert.Contains(t, string(stored.Text), "# second", "the document as it was imported")
+	fresh, err := again.CreateService(t.Context(), spec.NewService("next"))
+	require.NoError(t, err)
+	assert.Greater(t, fresh.Version, after.Version)
+	assert.NotEqual(t, after.Spec.ID, fresh.Spec.ID)
+}
+
+func TestSecretsAreMadeOnce(t *testing.T) {
+	folder := t.TempDir()
+	first, err := open(t, folder).Secret(t.Context(), "masking")
+	require.NoError(t, err)
+	again, err := open(t, folder).Secret(t.Context(), "masking")
+	require.NoError(t, err)
+	assert.Equal(t, first, again)
+	assert.Len(t, first, 32)
+}
