@@ -20,6 +20,7 @@ import (
 	"os"
 	"os/exec"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -40,12 +41,13 @@ func main() {
 	turns := flag.Int("turns", 7, "how often each server has its turn")
 	connections := flag.Int("connections", 32, "how many callers at once")
 	bare := flag.Bool("bare", false, "be the bare handler")
+	sizes := flag.String("mappings", "1,1000,10000", "with how many mappings")
 	flag.Parse()
 	if *bare {
 		serveBare()
 		return
 	}
-	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections}
+	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections, sizes: *sizes}
 	if err := b.run(context.Background()); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
@@ -68,6 +70,7 @@ type bench struct {
 	turn        time.Duration
 	turns       int
 	connections int
+	sizes       string
 }
 
 func (b bench) run(ctx context.Context) error {
@@ -82,7 +85,11 @@ func (b bench) run(ctx context.Context) error {
 	defer stopBare()
 	fmt.Printf("%d callers, %d turns of %s each; the ratio is the median of the rounds\n\n", b.connections, b.turns, b.turn)
 	fmt.Printf("%-28s %12s %9s %9s %7s\n", "", "calls/s", "p50", "p99", "ratio")
-	for _, mappings := range []int{1, 1_000, 10_000} {
+	for size := range strings.SplitSeq(b.sizes, ",") {
+		mappings, err := strconv.Atoi(size)
+		if err != nil {
+			return fmt.Errorf("-mappings: %w", err)
+		}
 		if err := b.compare(ctx, mappings); err != nil {
 			return fmt.Errorf("with %d mappings: %w", mappings, err)
 		}

@@ -1,3 +1,178 @@
 package e2e
 
-func closeBrowser() {}
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/demo"
+	"rapidmimic/e2e/browser"
+	"rapidmimic/internal/config"
+)
+
+// chromium is started once, by the first test that needs it.
+var chromium = sync.OnceValues(browser.Start)
+
+var chromiumStarted bool
+
+func closeBrowser() {
+	if chromiumStarted {
+		b, err := chromium()
+		if err == nil {
+			b.Close()
+		}
+	}
+}
+
+// page opens a page of the console. A page that complains fails the test.
+func (s *service) page(path string) *browser.Page {
+	s.t.Helper()
+	chromiumStarted = true
+	b, err := chromium()
+	require.NoError(s.t, err)
+	p, err := b.Open(s.control + path)
+	require.NoError(s.t, err)
+	s.t.Cleanup(func() {
+		p.Close()
+		assert.Empty(s.t, p.Faults(), "the page must not complain")
+	})
+	return p
+}
+
+// must fails the test at the first step that went wrong.
+func must(t *testing.T, steps ...error) {
+	t.Helper()
+	for i, err := range steps {
+		require.NoError(t, err, "step %d", i+1)
+	}
+}
+
+// The story a newcomer lives through in the console.
+func TestConsoleStory(t *testing.T) {
+	s := start(t, config.Config{})
+	contract, err := demo.File("moorings.yaml")
+	require.NoError(t, err)
+	folder := t.TempDir()
+	file, broken := filepath.Join(folder, "moorings.yaml"), filepath.Join(folder, "broken.yaml")
+	require.NoError(t, os.WriteFile(file, contract, 0o600))
+	require.NoError(t, os.WriteFile(broken, []byte("openapi: 3.1.0\npaths:\n  /a: b: c\n"), 0o600))
+
+	p := s.page("/")
+	must(t, p.WaitText("Drop an OpenAPI 3.0 or 3.1 document on this page"))
+	must(t, p.Upload("input[type=file]", broken), p.WaitText("line 3, column 8"), p.WaitText("Nothing was changed"))
+	must(t, p.Upload("input[type=file]", file), p.WaitText("9 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=moorings]')`))
+
+	// a live call arrives while the page is open
+	must(t, p.Press("Calls"), p.WaitText("No call was received yet"))
+	s.send("GET /moorings/berths/N7", "")
+	must(t, p.Wait(`document.querySelector('[data-call=c-1]')`), p.Click("[data-call=c-1]"), p.WaitText("Answered by the contract: operation getBerth"))
+	must(t, p.Wait(`location.search === '?call=c-1'`))
+
+	// the answer is changed from what it was
+	must(t, p.Press("Make a mapping"), p.Wait(`document.querySelector('.cm-content')`))
+	must(t, p.Fill("Status", "503"), p.WaitText("Service Unavailable"), p.Press("Add a header"), p.Fill("Header name", "Retry-After"), p.Fill("Value of Retry-After", "5"))
+	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{"state": "closed", "metres": 18.0`), p.WaitText("Not JSON"))
+	must(t, p.Type("}"), p.Press("Save the new mapping"), p.WaitText("get-berths-n7 is saved and live on the next call"))
+	resp, body := s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, 503, resp.StatusCode)
+	assert.Equal(t, "5", resp.Header.Get("Retry-After"))
+	assert.Equal(t, `{"state":"closed","metres":18.0}`, body)
+
+	// somebody else changes it meanwhile: nothing is overwritten unasked
+	other, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
+	require.NoError(t, err)
+	other.Mapping.Answer.Status = 418
+	_, err = s.api.PutMapping(t.Context(), "moorings", other.Mapping, "")
+	require.NoError(t, err)
+	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
+	must(t, p.Press("Save mine over it"), p.WaitText("get-berths-n7 is saved"))
+	mine, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
+	require.NoError(t, err)
+	assert.Equal(t, "Mine", mine.Title)
+	assert.Equal(t, 503, mine.Answer.Status)
+
+	// and taken away again, with a way back
+	must(t, p.Press("Remove"), p.WaitText("get-berths-n7 was removed"), p.Press("Undo"), p.Wait(`document.querySelector('[data-mapping=get-berths-n7]')`))
+	resp, _ = s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, 503, resp.StatusCode)
+}
+
+func TestConsoleCallsPage(t *testing.T) {
+	s := startDemo(t)
+	for range 3 {
+		s.send("GET /moorings/bertsh/N7", "")
+		s.send("GET /tides/stations", "")
+	}
+	p := s.page("/calls?text=miss")
+	rows := func(n int) error {
+		return p.Wait(fmt.Sprintf(`document.querySelectorAll('[data-call]').length === %d`, n))
+	}
+	must(t, rows(3), p.WaitText("3 calls"))
+	must(t, p.Fill("Filter calls", "tides 200"), rows(3), p.Wait(`new URLSearchParams(location.search).get('text') === 'tides 200'`))
+	must(t, p.Press("Pause"))
+	s.send("GET /tides/stations", "")
+	must(t, p.WaitText("1 new call waiting"), rows(3), p.Press("Follow"), rows(4))
+	must(t, p.Fill("Filter calls", " "), p.Type("\b"), rows(7))
+
+	// keys: leave the field, walk, open, make a mapping
+	must(t, p.Click("[data-call]"), p.Wait(`location.search.includes('call=c-7')`), p.Type("j"), p.Wait(`location.search.includes('call=c-6')`),
+		p.Type("j"), p.WaitText("Closest is operation getBerth"), p.Type("m"), p.WaitText("When a call looks like this"),
+		p.Wait(`[...document.querySelectorAll('input')].some((i) => i.value === '/bertsh/N7')`))
+
+	// what is missing is told on the service's page, with the way to an answer
+	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("Asked for but missing"), p.WaitText("3 calls, differs in path, segment 1"))
+	must(t, p.Goto(s.control+"/services/nowhere"), p.WaitText(`service "nowhere" is not here`))
+	must(t, p.Goto(s.control+"/nothing/here"), p.WaitText("There is no page at /nothing/here"))
+}
+
+// A table of ten thousand calls keeps few rows in the page and scrolls at once.
+func TestConsoleStaysLightWithManyCalls(t *testing.T) {
+	s := startDemo(t)
+	p := s.page("/calls")
+	for range 1200 {
+		s.send("GET /tides/stations", "")
+	}
+	must(t, p.WaitText("1,200 calls"))
+	n, err := browser.Eval[int](p, `document.querySelectorAll('[data-call]').length`)
+	require.NoError(t, err)
+	assert.Less(t, n, 80)
+	must(t, p.Wait(`(() => { const box = document.querySelector('[role=table] > div:last-child'); box.scrollTop = box.scrollHeight; return !!document.querySelector('[data-call=c-1]'); })()`))
+	s.send("GET /tides/stations", "")
+	must(t, p.WaitText("1 new call waiting"), p.Wait(`document.querySelector('[data-call=c-1]')`))
+}
+
+// Every page in both themes, judged by axe.
+func TestConsoleAccessibility(t *testing.T) {
+	s := startDemo(t)
+	s.send("GET /moorings/bertsh/N7", "")
+	s.send("GET /moorings/berths/N7", "")
+	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err, "make test installs it")
+	for path, wait := range map[string]string{
+		"/":                        `document.querySelector('[data-service]')`,
+		"/services/moorings":       `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
+		"/calls?call=c-1":          `document.querySelector('[data-testid=sentence]')`,
+		"/services/tides/mappings": `document.querySelector('.cm-content')`,
+	} {
+		for _, theme := range []string{"light", "dark"} {
+			t.Run(theme+path, func(t *testing.T) {
+				p := s.page("/healthz")
+				must(t, p.Theme(theme), p.Goto(s.control+path), p.Wait(wait))
+				_, err := browser.Eval[any](p, string(axe)+"; null")
+				require.NoError(t, err)
+				found, err := browser.Eval[string](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then((r) => JSON.stringify(
+					r.violations.map((v) => ({id: v.id, help: v.help, nodes: v.nodes.slice(0, 3).map((n) => n.html.slice(0, 200) + ' ' + n.failureSummary)}))))`)
+				require.NoError(t, err)
+				var violations []any
+				require.NoError(t, json.Unmarshal([]byte(found), &violations))
+				assert.Empty(t, violations)
+			})
+		}
+	}
+}

@@ -162,12 +162,20 @@ const mark = `(() => {
   return !!found;
 })()`
 
-// Press clicks the button or link with these words.
+// Press clicks the button or link with these words. It looks again when the
+// page was drawn anew between finding and clicking.
 func (p *Page) Press(words string) error {
-	if err := p.Wait(fmt.Sprintf(mark, quote(words))); err != nil {
-		return fmt.Errorf("find %q: %w", words, err)
+	for {
+		if err := p.Wait(fmt.Sprintf(mark, quote(words))); err != nil {
+			return fmt.Errorf("find %q: %w", words, err)
+		}
+		ctx, cancel := context.WithTimeout(p.ctx, stepTime/10)
+		err := chromedp.Do(ctx, chromedp.Click(chromedp.CSS("[data-pressed]")))
+		cancel()
+		if !errors.Is(err, context.DeadlineExceeded) || p.ctx.Err() != nil {
+			return err
+		}
 	}
-	return p.Click("[data-pressed]")
 }
 
 // Click clicks what a CSS selector finds.

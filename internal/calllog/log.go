@@ -50,7 +50,7 @@ const (
 
 const (
 	// writeEvery is how long calls wait for others to be written with.
-	writeEvery = 20 * time.Millisecond
+	writeEvery = 40 * time.Millisecond
 	// maxBuffered bounds the calls, maxBufferedBytes the bodies, that wait to
 	// be written.
 	maxBuffered      = 50_000

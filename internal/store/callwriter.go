@@ -39,7 +39,7 @@ type callWriter struct {
 }
 
 const (
-	rowsPerInsert = 25
+	rowsPerInsert = 50
 	// reuseWindow is for how many call numbers a stored content is reused. A
 	// content may go when the calls that far beyond it have gone.
 	reuseWindow = 20_000

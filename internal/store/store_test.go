@@ -42,7 +42,7 @@ func TestCallsComeBackWhole(t *testing.T) {
 	folder := t.TempDir()
 	s := open(t, folder)
 	var batch []*call.Record
-	for n := range uint64(60) { // two full inserts of 25 and some single ones
+	for n := range uint64(60) { // a full insert of 50 and some single ones
 		batch = append(batch, record(n+1, fmt.Sprintf(`{"n":%d}`, n%7)))
 	}
 	require.NoError(t, s.InsertCalls(t.Context(), batch))

@@ -42,9 +42,13 @@ function Body({ message, raw }: { message: Message; raw: boolean }) {
   }
   return (
     <>
-      <pre className="mt-2 max-h-[46vh] overflow-auto whitespace-pre-wrap break-words rounded bg-sunken p-2.5 text-xs">
+      <section
+        tabIndex={0}
+        aria-label="Body"
+        className="mt-2 font-mono max-h-[46vh] overflow-auto whitespace-pre-wrap break-words rounded bg-sunken p-2.5 text-xs"
+      >
         {raw ? message.body : pretty(message.body)}
-      </pre>
+      </section>
       {message.cut && (
         <p className="mt-1 text-miss text-xs">Cut: the log keeps the beginning of {bytes(message.size)}.</p>
       )}
