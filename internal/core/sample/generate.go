@@ -202,9 +202,11 @@ func (s *shape) range64(usualLow, usualHigh float64) (low, high float64) {
 	return low, high
 }
 
-// stepped draws a multiple of step between low and high.
+// stepped draws a multiple of step between low and high. 0.3/0.1 is a little
+// less than 3, hence the slack.
 func (s *shape) stepped(d *Draw, low, high, step float64) float64 {
-	first, last := math.Ceil(low/step), math.Floor(high/step)
+	const slack = 1e-9
+	first, last := math.Ceil(low/step-slack), math.Floor(high/step+slack)
 	if last <= first {
 		return first * step
 	}

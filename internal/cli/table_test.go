@@ -1,0 +1,34 @@
+package cli
+
+import (
+	"strings"
+	"testing"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestTablesFitTheirWidth(t *testing.T) {
+	columns := []column{{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true}, {title: "BY", flexible: true}}
+	rows := [][]string{
+		{"09:14:02", "GET /moorings/berths/N7/bookings?from=2026-12-01", "200", "listBookings"},
+		{"09:14:05", "GET /é", "4", strings.Repeat("long ", 10)},
+	}
+	for _, width := range []int{200, 80, 60, 40, 10} {
+		var out strings.Builder
+		writeTable(&out, width, columns, rows)
+		lines := strings.Split(strings.TrimSuffix(out.String(), "\n"), "\n")
+		assert.Len(t, lines, 3)
+		narrowest := 8 + 12 + 6 + 12 + 3*len(gap)
+		for _, line := range lines {
+			assert.LessOrEqual(t, utf8.RuneCountInString(line), max(width, narrowest), "%d columns:\n%s", width, out.String())
+		}
+		status := strings.Index(lines[0], "STATUS") + len("STATUS")
+		assert.Equal(t, "200", strings.TrimSpace(string([]rune(lines[1])[status-6:status])), "numbers stand at the right:\n%s", out.String())
+		if width == 200 {
+			assert.NotContains(t, out.String(), "…")
+		} else if width < 80 {
+			assert.Contains(t, lines[1], "…")
+		}
+	}
+}

@@ -1,0 +1,48 @@
+package config_test
+
+import (
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic/internal/config"
+)
+
+func TestCheck(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*config.Config)
+		want   string
+	}{
+		"as it comes":           {func(*config.Config) {}, ""},
+		"traffic may be open":   {func(c *config.Config) { c.Traffic = "0.0.0.0:7401" }, ""},
+		"IPv6 loopback":         {func(c *config.Config) { c.Control = "[::1]:0" }, ""},
+		"localhost":             {func(c *config.Config) { c.Control = "localhost:7400" }, ""},
+		"control may not":       {func(c *config.Config) { c.Control = "192.0.2.1:7400" }, "--open-control"},
+		"nor everywhere":        {func(c *config.Config) { c.Control = ":7400" }, "--open-control"},
+		"unless it is said":     {func(c *config.Config) { c.Control, c.OpenControl = ":7400", true }, ""},
+		"no port":               {func(c *config.Config) { c.Traffic = "localhost" }, `--traffic "localhost": must be host:port`},
+		"a port that is none":   {func(c *config.Config) { c.Traffic = "localhost:99999" }, "must be a number up to 65535"},
+		"a limit below nothing": {func(c *config.Config) { c.KeepCalls = -1 }, "--keep-calls must not be negative"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			cfg := config.Config{Data: "here", Control: config.DefaultControl, Traffic: config.DefaultTraffic}
+			c.change(&cfg)
+			err := cfg.Check()
+			if c.want == "" {
+				assert.NoError(t, err)
+				assert.True(t, filepath.IsAbs(cfg.Data))
+			} else {
+				assert.ErrorContains(t, err, c.want)
+			}
+		})
+	}
+}
+
+func TestTheDataFolderDoesNotDependOnWhereOneStands(t *testing.T) {
+	t.Setenv("XDG_DATA_HOME", "/somewhere")
+	assert.Equal(t, "/somewhere/rapidmimic", config.DefaultData())
+	t.Setenv("XDG_DATA_HOME", "relative")
+	t.Setenv("HOME", "/home/tester")
+	assert.Equal(t, "/home/tester/.local/share/rapidmimic", config.DefaultData())
+}
