@@ -176,3 +176,23 @@ func TestConsoleAccessibility(t *testing.T) {
 		}
 	}
 }
+
+// A contract that is dropped anywhere on the page, as a hand would drop it.
+func TestConsoleDrop(t *testing.T) {
+	s := start(t, config.Config{})
+	contract, err := demo.File("tides.yaml")
+	require.NoError(t, err)
+	text, err := json.Marshal(string(contract))
+	require.NoError(t, err)
+	p := s.page("/")
+	must(t, p.WaitText("Drop an OpenAPI"))
+	_, err = browser.Eval[any](p, `(() => {
+		const data = new DataTransfer();
+		data.items.add(new File([`+string(text)+`], 'tides.yaml'));
+		const page = document.querySelector('main section');
+		page.dispatchEvent(new DragEvent('dragover', {dataTransfer: data, bubbles: true}));
+		page.dispatchEvent(new DragEvent('drop', {dataTransfer: data, bubbles: true}));
+		return null;
+	})()`)
+	must(t, err, p.WaitText("6 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=tides]')`))
+}

@@ -5,6 +5,7 @@ import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { inputLook } from '@/ui/Field';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Waiting } from '@/ui/Waiting';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
 import { feed } from './callFeed';
@@ -20,7 +21,7 @@ export function CallsPage() {
   const text = params.get('text') ?? '';
   const selected = params.get('call') ?? undefined;
   const { calls, waiting, held, hold } = useCalls(text);
-  const { skipped, connection } = useSyncExternalStore(feed.subscribe, feed.get);
+  const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
 
@@ -88,7 +89,9 @@ export function CallsPage() {
       <div
         className={`grid min-h-0 flex-1 ${selected ? 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]' : 'grid-cols-1'}`}
       >
-        {calls.length === 0 ? (
+        {calls.length === 0 && !filled ? (
+          <Waiting what="the calls" />
+        ) : calls.length === 0 ? (
           <NoCalls filtered={text !== ''} onClear={() => set('text', null)} />
         ) : (
           <CallTable

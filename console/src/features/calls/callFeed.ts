@@ -8,6 +8,8 @@ export interface Feed {
   /** The newest first, at most maxCalls. */
   calls: Call[];
   connection: 'connecting' | 'live' | 'lost';
+  /** Whether the calls that the log held have been read. */
+  filled: boolean;
   /** Calls that came too fast to be sent to this page. */
   skipped: number;
 }
@@ -17,7 +19,7 @@ const backfill = 1_000;
 /** How often the page is drawn anew at most, in milliseconds. */
 const publishEvery = 100;
 
-export const feed = external<Feed>({ calls: [], connection: 'connecting', skipped: 0 });
+export const feed = external<Feed>({ calls: [], connection: 'connecting', filled: false, skipped: 0 });
 
 let arrived: Call[] = [];
 let skipped = 0;
@@ -45,20 +47,15 @@ function take(batch: Batch) {
 async function fill() {
   const list = await send<{ items: Call[] }>(`/calls?limit=${backfill}`);
   const now = feed.get();
-  feed.set({ ...now, calls: mergeCalls(now.calls, list.items, maxCalls) });
+  feed.set({ ...now, filled: true, calls: mergeCalls(now.calls, list.items, maxCalls) });
 }
 
 /** Follows the stream of calls until the returned function is called. */
 export function startFeed(): () => void {
   const stream = new EventSource('/api/v1/calls/stream');
-  let filled = false;
   stream.onopen = () => {
     feed.set({ ...feed.get(), connection: 'live' });
-    if (filled) return;
-    filled = true;
-    fill().catch(() => {
-      filled = false;
-    });
+    if (!feed.get().filled) void fill().catch(() => stream.onerror?.(new Event('error')));
   };
   stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
   stream.addEventListener('calls', (event) => take(JSON.parse(event.data)));

@@ -17,10 +17,12 @@ export function ServicesPage() {
     <DropContract onFile={importing.take}>
       <div className="flex items-center justify-between gap-3 px-5 pt-4 pb-3">
         <h1 className="font-semibold text-lg">Services</h1>
-        <div className="flex gap-2">
-          <NewService />
-          <ImportControl onFile={importing.take} busy={importing.busy} />
-        </div>
+        {query.data && query.data.items.length > 0 && (
+          <div className="flex gap-2">
+            <NewService />
+            <ImportControl onFile={importing.take} busy={importing.busy} />
+          </div>
+        )}
       </div>
       {importing.report}
       {query.isPending && <Waiting what="the services" />}
