@@ -23,11 +23,17 @@ type Service struct {
 	// Reveal adds the Rapid-Mimic header to answers: the call's id and who
 	// answered.
 	Reveal bool `json:"reveal"`
+	// Echo gives answers of the contract the caller's own values: those of path
+	// parameters and of the request's body, in properties of the same name.
+	Echo bool `json:"echo"`
+	// Examples chooses for operations of the contract which named example
+	// answers: operation id → name. The others answer with their first one.
+	Examples map[string]string `json:"examples,omitempty"`
 }
 
 // NewService gives the defaults of every key.
 func NewService(name string) Service {
-	return Service{Name: name, CORS: true, Reveal: true}
+	return Service{Name: name, CORS: true, Reveal: true, Echo: true}
 }
 
 // ReadService reads one service document.

@@ -29,9 +29,9 @@ var mayImport = map[string]string{
 	"internal/core/sample":           "spec/tree",
 	"internal/core/contract":         "internal/core/call internal/core/match internal/core/sample spec/problem spec/tree",
 	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/match spec spec/problem spec/tree",
-	"internal/core/answer":           "internal/core/call internal/core/contract internal/core/sample spec",
+	"internal/core/answer":           "internal/core/call internal/core/contract internal/core/sample spec spec/tree",
 	"internal/core/catalog":          "internal/core/answer internal/core/call internal/core/contract internal/core/contract/openapi internal/core/match spec spec/problem",
-	"internal/core/engine":           "internal/core/answer internal/core/call internal/core/catalog internal/core/contract internal/core/match internal/core/sample spec/problem",
+	"internal/core/engine":           "internal/core/answer internal/core/call internal/core/catalog internal/core/contract internal/core/match internal/core/sample spec/problem spec/tree",
 	"internal/traffic":               "core",
 	"internal/calllog":               "core",
 	"internal/store":                 "core spec",
@@ -62,6 +62,7 @@ var owners = map[string]string{
 	"github.com/chromedp/chromedp":          "e2e/browser",
 	"database/sql":                          "internal/store",
 	"github.com/evanphx/json-patch/v5":      "internal/control",
+	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
 }
 

@@ -13,7 +13,7 @@ import (
 func (p Program) importCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "import",
-		Usage:     "make a service of an OpenAPI contract",
+		Usage:     "make a service of an OpenAPI or Swagger contract",
 		ArgsUsage: "FILE",
 		UsageText: "rapidmimic import moorings.yaml\nrapidmimic import moorings-2.yaml --into moorings\ncat moorings.yaml | rapidmimic import - --name moorings",
 		Description: "The service is named after the file and answers at once. Onto an existing\n" +

@@ -29,14 +29,16 @@ func (p Program) serviceCommand() *cli.Command {
 			},
 			{
 				Name: "set", Usage: "change settings of a service", ArgsUsage: "SERVICE",
-				UsageText: "rapidmimic service set moorings --seed 7\nrapidmimic service set moorings --fresh --cors=false", OnUsageError: usageError,
+				UsageText: "rapidmimic service set moorings --seed 7\nrapidmimic service set moorings --fresh --cors=false\nrapidmimic service set moorings --example getBerth=taken", OnUsageError: usageError,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "name", Usage: "new `NAME`, which changes the address"},
 					&cli.StringFlag{Name: "title", Usage: "new title"},
 					&cli.Int64Flag{Name: "seed", Usage: "`NUMBER` that makes the same call get the same generated data"},
 					&cli.BoolFlag{Name: "fresh", Usage: "take the seed away: fresh data on each call"},
 					&cli.BoolFlag{Name: "cors", Usage: "let browser pages of other origins call"},
+					&cli.StringSliceFlag{Name: "example", Usage: "`OPERATION=NAME`: which named example answers; OPERATION= takes the choice back"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
+					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
 				},
 				ShellComplete: p.completeServices, Action: p.serviceSet,
 			},
@@ -140,7 +142,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if s.Seed != nil {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)
 	}
-	p.say("settings  cors %t, reveal %t", s.CORS, s.Reveal)
+	p.say("settings  cors %t, reveal %t, echo %t", s.CORS, s.Reveal, s.Echo)
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)
 	if len(operations) == 0 {
@@ -163,11 +165,24 @@ func answerText(op api.Operation) string {
 		return "mapping " + op.MappedBy[0]
 	case op.Body == "none":
 		return fmt.Sprintf("%d, no body", op.Status)
+	case op.Example != "" && len(op.Examples) > 1:
+		return fmt.Sprintf("%d, example %q (%s)", op.Status, op.Example, otherExamples(op))
 	case op.Example != "":
 		return fmt.Sprintf("%d, example %q", op.Status, op.Example)
 	default:
 		return fmt.Sprintf("%d, %s", op.Status, op.Body)
 	}
+}
+
+// otherExamples lists what else an operation could answer: "also taken, unknown".
+func otherExamples(op api.Operation) string {
+	var names []string
+	for _, e := range op.Examples {
+		if e.Name != op.Example {
+			names = append(names, e.Name)
+		}
+	}
+	return "also " + strings.Join(names, ", ")
 }
 
 func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
@@ -176,7 +191,7 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	patch := map[string]any{}
-	for _, name := range []string{"name", "title", "seed", "cors", "reveal"} {
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo"} {
 		if c.IsSet(name) {
 			patch[name] = c.Value(name)
 		}
@@ -186,6 +201,13 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 			return usage("--seed and --fresh exclude each other")
 		}
 		patch["seed"] = nil
+	}
+	if c.IsSet("example") {
+		examples, err := exampleChoices(c.StringSlice("example"))
+		if err != nil {
+			return err
+		}
+		patch["examples"] = examples
 	}
 	if len(patch) == 0 {
 		return usage("say what to change, such as --seed 7 (%s --help lists the settings)", c.FullName())
@@ -206,6 +228,24 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		p.say("%s  changed, live on the next call", service.Name)
 		p.say("address   %s", service.Address)
 	})
+}
+
+// exampleChoices reads OPERATION=NAME; null in a merge patch takes a choice
+// back.
+func exampleChoices(words []string) (map[string]any, error) {
+	choices := map[string]any{}
+	for _, word := range words {
+		operation, name, ok := strings.Cut(word, "=")
+		switch {
+		case !ok || operation == "":
+			return nil, usage("--example must be OPERATION=NAME, not %q", word)
+		case name == "":
+			choices[operation] = nil
+		default:
+			choices[operation] = name
+		}
+	}
+	return choices, nil
 }
 
 func (p Program) serviceRemove(ctx context.Context, c *cli.Command) error {

@@ -99,32 +99,45 @@ func (s *server) listOperations(c *gin.Context) {
 
 // operationView tells how an operation answers when nothing else does.
 func operationView(service *catalog.Service, op *contract.Operation) api.Operation {
-	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Status: op.Status, Body: "none"}
+	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary}
 	if op.Skipped != nil {
 		view.Skipped = op.Skipped.Detail
 		if op.Skipped.Line > 0 {
 			view.Skipped = fmt.Sprintf("line %d: %s", op.Skipped.Line, op.Skipped.Detail)
 		}
-		view.Body, view.Status = "", 0
 		return view
 	}
-	view.MappedBy = mappedBy(service, op)
-	if len(op.Offers) == 0 {
+	chosen := service.Spec.Examples[op.ID]
+	response := op.Named(chosen)
+	if chosen == "" || response == nil {
+		chosen, response = "", op.Success
+	}
+	view.MappedBy, view.Examples = mappedBy(service, op), exampleViews(op, chosen)
+	view.Status, view.Body = response.Status, "none"
+	offers := response.Offers
+	if chosen != "" {
+		offers = response.With(chosen)
+	}
+	if len(offers) == 0 {
 		return view
 	}
-	offer := op.Offers[0]
-	view.MediaType = offer.MediaType
-	for _, example := range offer.Examples {
-		if example.Name != "" {
-			view.Examples = append(view.Examples, example.Name)
-		}
-	}
-	built := answer.FromOperation(op, offer, func() *sample.Draw { return sample.NewDraw(0, op.ID, 0) })
-	view.Sample, view.Body = string(built.Answer.Body), "generated"
+	wanted := answer.Wanted{Status: response.Status, Offer: offers[0], Example: chosen}
+	built := answer.FromOperation(wanted, func() *sample.Draw { return sample.NewDraw(0, op.ID, 0) })
+	view.MediaType, view.Sample, view.Body = offers[0].MediaType, string(built.Answer.Body), "generated"
 	if built.Used != nil {
 		view.Body, view.Example = "example", built.Used.Name
 	}
 	return view
+}
+
+func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
+	for _, name := range op.ExampleNames() {
+		response := op.Named(name)
+		views = append(views, api.Example{
+			Name: name, Summary: response.With(name)[0].Example(name).Summary, Status: response.Status, Chosen: name == chosen,
+		})
+	}
+	return views
 }
 
 // mappedBy names the enabled mappings that answer the operation's own path

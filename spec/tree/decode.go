@@ -70,6 +70,8 @@ func (d *decoding) value(n *Node, v reflect.Value, at, what string) {
 		d.structure(n, v, at, what)
 	case reflect.Slice:
 		d.list(n, v, at, what)
+	case reflect.Map:
+		d.dictionary(n, v, at, what)
 	case reflect.String:
 		if n.Kind != String && n.Kind != Number {
 			d.wrongKind(n, at, what, String)
@@ -125,6 +127,21 @@ func (d *decoding) list(n *Node, v reflect.Value, at, what string) {
 	out := reflect.MakeSlice(v.Type(), len(n.Items), len(n.Items))
 	for i, item := range n.Items {
 		d.value(item, out.Index(i), Join(at, strconv.Itoa(i)), what)
+	}
+	v.Set(out)
+}
+
+// dictionary reads an object with free keys into a map.
+func (d *decoding) dictionary(n *Node, v reflect.Value, at, what string) {
+	if n.Kind != Map {
+		d.wrongKind(n, at, what, Map)
+		return
+	}
+	out := reflect.MakeMapWithSize(v.Type(), len(n.Members))
+	for _, m := range n.Members {
+		value := reflect.New(v.Type().Elem()).Elem()
+		d.value(m.Value, value, Join(at, m.Key), what+" "+m.Key)
+		out.SetMapIndex(reflect.ValueOf(m.Key), value)
 	}
 	v.Set(out)
 }

@@ -100,7 +100,7 @@ export interface paths {
         put?: never;
         /**
          * Make a service of a contract, or give a service a new revision
-         * @description The body is an OpenAPI 3.0 or 3.1 document, in JSON or YAML. On any error nothing has changed.
+         * @description The body is an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document, in JSON or YAML. On any error nothing has changed.
          */
         post: operations["importContract"];
         delete?: never;
@@ -312,6 +312,15 @@ export interface components {
             cors: boolean;
             /** @default true */
             reveal: boolean;
+            /**
+             * @description Answers take the caller's values for properties of the same name
+             * @default true
+             */
+            echo: boolean;
+            /** @description Which named example answers, by operation id */
+            examples?: {
+                [key: string]: string;
+            };
         };
         Service: components["schemas"]["ServiceDocument"] & {
             address: string;
@@ -341,7 +350,13 @@ export interface components {
             /** @enum {string} */
             body?: "example" | "generated" | "none";
             example?: string;
-            examples?: string[];
+            examples?: {
+                name: string;
+                summary?: string;
+                status: number;
+                /** @description Somebody chose it for the operation */
+                chosen?: boolean;
+            }[];
             /** @description An answer's body as a caller would get it */
             sample?: string;
             mappedBy?: string[];

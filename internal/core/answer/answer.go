@@ -9,6 +9,7 @@ import (
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec"
+	"rapidmimic/spec/tree"
 )
 
 // FromMapping makes the answer of a mapping, once for all calls. The content
@@ -39,25 +40,38 @@ type Built struct {
 	Answer call.Answer
 	Offer  *contract.Offer   // nil when the answer has no body
 	Used   *contract.Example // nil when the body was generated
+	// Value is the body as a tree; nil when it is no JSON.
+	Value *tree.Node
 	// Invalid is set when no generated body obeyed the schema.
 	Invalid bool
 }
 
-// FromOperation makes the answer of an operation in one of its offers: the
-// first example, else data drawn from the schema. offer is nil for an answer
-// without body; draw is called only when data are needed.
-func FromOperation(op *contract.Operation, offer *contract.Offer, draw func() *sample.Draw) Built {
-	b := Built{Answer: call.Answer{Status: op.Status}, Offer: offer}
+// Wanted is which answer of an operation to make.
+type Wanted struct {
+	Status int
+	Offer  *contract.Offer // nil for an answer without a body
+	// Example names the example to use; "" takes the first one, else data drawn
+	// from the schema.
+	Example string
+}
+
+// FromOperation makes an answer of an operation. draw is called only when data
+// are needed.
+func FromOperation(w Wanted, draw func() *sample.Draw) Built {
+	b := Built{Answer: call.Answer{Status: w.Status}, Offer: w.Offer}
+	offer := w.Offer
 	if offer == nil {
 		return b
 	}
 	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: offer.MediaType}}
-	if len(offer.Examples) > 0 {
+	if b.Used = offer.Example(w.Example); b.Used == nil && len(offer.Examples) > 0 {
 		b.Used = &offer.Examples[0]
-		b.Answer.Body = b.Used.Body
+	}
+	if b.Used != nil {
+		b.Answer.Body, b.Value = b.Used.Body, b.Used.Value
 		return b
 	}
 	value, valid := offer.Schema.Generate(draw())
-	b.Answer.Body, b.Invalid = value.AppendJSON(nil), !valid
+	b.Answer.Body, b.Value, b.Invalid = value.AppendJSON(nil), value, !valid
 	return b
 }

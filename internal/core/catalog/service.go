@@ -29,10 +29,34 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, false, err
 	}
+	if err := checkExamples(s, old); err != nil {
+		return nil, false, err
+	}
 	s.ID = old.Spec.ID
 	stored := StoredService{Service: s, Version: c.nextLocked()}
 	service = compileService(stored, old.Contract, old.Mappings)
 	return service, false, c.publishLocked(ctx, Change{Service: &stored}, old, service)
+}
+
+// checkExamples refuses a newly chosen example that the contract does not have.
+// One that was chosen before may have gone with a revision; it is kept, in case
+// it comes back.
+func checkExamples(s spec.Service, old *Service) error {
+	var items []problem.Item
+	for id, name := range s.Examples {
+		if old.Spec.Examples[id] == name {
+			continue
+		}
+		at := "/examples/" + id
+		op := old.Operation(id)
+		switch {
+		case op == nil:
+			items = append(items, problem.Item{At: at, Detail: notFound("operation", id, old.operationIDs()).Error()})
+		case op.Named(name) == nil:
+			items = append(items, problem.Item{At: at, Detail: notFound("example", name, op.ExampleNames()).Error()})
+		}
+	}
+	return problem.FromItems("the examples cannot be chosen", items)
 }
 
 // CreateService creates a service and refuses a name that is taken.

@@ -115,6 +115,29 @@ func (s *Service) Fits(method string, segments []string) []match.Fit[*Mapping] {
 	return s.rules.Find(method, segments)
 }
 
+// Operation returns the operation of the contract with this id, or nil.
+func (s *Service) Operation(id string) *contract.Operation {
+	if s.Contract == nil {
+		return nil
+	}
+	for _, op := range s.Contract.Operations {
+		if op.ID == id && op.Skipped == nil {
+			return op
+		}
+	}
+	return nil
+}
+
+func (s *Service) operationIDs() (ids []string) {
+	if s.Contract == nil {
+		return nil
+	}
+	for _, op := range s.Contract.Operations {
+		ids = append(ids, op.ID)
+	}
+	return ids
+}
+
 // Operations returns the operations of the contract whose path fits, whatever
 // their method, the most specific path first.
 func (s *Service) Operations(segments []string) []*contract.Operation {

@@ -7,6 +7,10 @@
 package contract
 
 import (
+	"slices"
+	"strconv"
+	"strings"
+
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
@@ -33,25 +37,100 @@ type Operation struct {
 	Summary  string
 	// Skipped says why the operation cannot answer; nil when it can.
 	Skipped *problem.Item
-	// Status and Offers are the success response: one offer for each media
-	// type, none when the answer has no body.
-	Status int
-	Offers []*Offer
+	// Responses are all that can be sent, in the order of the document; Success
+	// is the one sent unless something else is asked for, nil when the
+	// operation is skipped.
+	Responses []*Response
+	Success   *Response
 }
 
 // String names the operation by what is called: "GET /berths/{number}".
 func (o *Operation) String() string { return o.Method + " " + o.Template.String() }
 
-// MediaTypes lists the media types the operation can answer in.
-func (o *Operation) MediaTypes() []string {
-	types := make([]string, len(o.Offers))
-	for i, offer := range o.Offers {
+// Response finds what the contract says for a status: the response of exactly
+// this status, else that of its class (4XX), else the default one. It returns
+// nil when there is none of them.
+func (o *Operation) Response(status int) *Response {
+	class := strconv.Itoa(status/100) + "XX"
+	for _, key := range []string{strconv.Itoa(status), class, "default"} {
+		for _, r := range o.Responses {
+			if strings.EqualFold(r.Key, key) {
+				return r
+			}
+		}
+	}
+	return nil
+}
+
+// Named returns the first response that has an example of this name, the
+// success response before all others, and nil when none has.
+func (o *Operation) Named(example string) *Response {
+	if o.Success != nil && o.Success.has(example) {
+		return o.Success
+	}
+	for _, r := range o.Responses {
+		if r.has(example) {
+			return r
+		}
+	}
+	return nil
+}
+
+// ExampleNames lists the names of all examples, those of the success response
+// first, each name once.
+func (o *Operation) ExampleNames() []string {
+	var names []string
+	add := func(r *Response) {
+		for _, offer := range r.Offers {
+			for _, e := range offer.Examples {
+				if e.Name != "" && !slices.Contains(names, e.Name) {
+					names = append(names, e.Name)
+				}
+			}
+		}
+	}
+	if o.Success != nil {
+		add(o.Success)
+	}
+	for _, r := range o.Responses {
+		add(r)
+	}
+	return names
+}
+
+// Response is one response of an operation.
+type Response struct {
+	// Key is how the document names it: 200, 4XX, default. Status is what is
+	// sent for it.
+	Key    string
+	Status int
+	// Offers has one entry for each media type, none when there is no body.
+	Offers []*Offer
+}
+
+func (r *Response) has(example string) bool { return len(r.With(example)) > 0 }
+
+// With returns the offers that have an example of this name.
+func (r *Response) With(example string) []*Offer {
+	var offers []*Offer
+	for _, offer := range r.Offers {
+		if offer.Example(example) != nil {
+			offers = append(offers, offer)
+		}
+	}
+	return offers
+}
+
+// MediaTypes lists the media types of offers.
+func MediaTypes(offers []*Offer) []string {
+	types := make([]string, len(offers))
+	for i, offer := range offers {
 		types[i] = offer.MediaType
 	}
 	return types
 }
 
-// Offer is the success response in one media type.
+// Offer is a response in one media type.
 type Offer struct {
 	MediaType string
 	Examples  []Example
@@ -59,10 +138,21 @@ type Offer struct {
 	Schema *Schema
 }
 
+// Example returns the example of this name, or nil.
+func (o *Offer) Example(name string) *Example {
+	for i := range o.Examples {
+		if o.Examples[i].Name == name {
+			return &o.Examples[i]
+		}
+	}
+	return nil
+}
+
 // Example is a named example of an answer, ready to send.
 type Example struct {
-	Name string // "" when the contract gives it none
-	Body []byte
+	Name    string // "" when the contract gives it none
+	Summary string
+	Body    []byte
 	// Value is the example as a tree; nil when it is plain text.
 	Value *tree.Node
 }

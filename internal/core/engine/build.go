@@ -9,37 +9,129 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/tree"
 )
 
 // buildFromOperation answers as the contract says.
-func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op *contract.Operation, steps []call.Step) {
+func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op *contract.Operation, segments []string, steps []call.Step) {
 	steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Taken,
 		Reason: "method and path fit " + op.String()})
-	var offer *contract.Offer
-	if len(op.Offers) > 0 {
-		i := call.Accepts(strings.Join(r.Header["Accept"], ","), op.MediaTypes())
+	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
+	if refused != "" {
+		refuseHint(d, refused, op.ExampleNames(), steps)
+		return
+	}
+	wanted := answer.Wanted{Status: choice.status, Example: choice.example}
+	if len(choice.offers) > 0 {
+		i := call.Accepts(strings.Join(r.Header["Accept"], ","), contract.MediaTypes(choice.offers))
 		if i < 0 {
-			notAcceptable(d, r, op, steps)
+			notAcceptable(d, r, op, choice.offers, steps)
 			return
 		}
-		offer = op.Offers[i]
+		wanted.Offer = choice.offers[i]
 	}
 	var origin string
-	built := answer.FromOperation(op, offer, func() *sample.Draw {
+	built := answer.FromOperation(wanted, func() *sample.Draw {
 		draw, from := e.draw(p, r, op)
 		origin = from
 		return draw
 	})
+	var echoed []string
+	if p.Service.Spec.Echo && built.Value != nil {
+		var value *tree.Node
+		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, jsonBody(r), op.Template.Params(segments)); len(echoed) > 0 {
+			built.Answer.Body = value.AppendJSON(nil)
+		}
+	}
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
 	if built.Used != nil && built.Used.Name != "" {
 		d.By += ", " + strconv.Quote(built.Used.Name)
 	}
 	what := bodyText(built, origin)
-	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s.", op.ID, what),
-		Steps: append(steps, call.Step{Stage: call.Build, Subject: "response " + strconv.Itoa(op.Status), Verdict: call.Taken,
-			Reason: "the success response of the operation: " + what}),
+	if built.Answer.Status != op.Success.Status {
+		what = strconv.Itoa(built.Answer.Status) + ", " + what
 	}
+	steps = append(steps, call.Step{Stage: call.Build, Subject: "response " + strconv.Itoa(wanted.Status), Verdict: call.Taken,
+		Reason: choice.reason + ": " + what})
+	if len(echoed) > 0 {
+		steps = append(steps, call.Step{Stage: call.Build, Subject: "echo", Verdict: call.Taken,
+			Reason: "values of the call stand in " + strings.Join(echoed, ", ")})
+	}
+	d.Explanation = &call.Explanation{
+		Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s%s.", op.ID, what, choice.asked),
+		Steps:    steps,
+	}
+}
+
+// jsonBody is the body of a request as a tree; nil when it is none, no JSON or
+// was not held whole.
+func jsonBody(r *call.Request) *tree.Node {
+	if r.Body.Cut || len(r.Body.Bytes) == 0 || !call.IsJSON(r.Header.Get("Content-Type")) {
+		return nil
+	}
+	n, err := tree.ParseJSON(r.Body.Bytes)
+	if err != nil {
+		return nil
+	}
+	return n
+}
+
+// choice is which response of an operation is sent, and why.
+type choice struct {
+	status  int
+	offers  []*contract.Offer
+	example string // "" for the first one
+	reason  string
+	asked   string // ends the sentence of the explanation
+}
+
+// chooseResponse picks the response: what the hints ask for, else the example
+// chosen for the operation, else the success response. refused says why the
+// hints cannot be followed.
+func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c choice, refused string) {
+	response := op.Success
+	c = choice{status: response.Status, offers: response.Offers, reason: "the success response of the operation"}
+	switch {
+	case hints.Status != 0:
+		if response = op.Response(hints.Status); response == nil {
+			return c, fmt.Sprintf("operation %s has no response %d (%s)", op.ID, hints.Status, responseKeys(op))
+		}
+		c.status, c.offers = hints.Status, response.Offers
+		c.reason, c.asked = "the hint asks for the status", ", as the hint asks"
+		if hints.Example == "" {
+			return c, ""
+		}
+	case hints.Example != "":
+		if response = op.Named(hints.Example); response != nil {
+			c.status = response.Status
+		}
+	case chosen != "" && op.Named(chosen) != nil:
+		response = op.Named(chosen)
+		return choice{response.Status, response.With(chosen), chosen, "the example chosen for the operation", ", the one chosen for it"}, ""
+	default:
+		return c, ""
+	}
+	if response == nil || len(response.With(hints.Example)) == 0 {
+		return c, fmt.Sprintf("operation %s has no example %q%s", op.ID, hints.Example, withStatus(hints.Status))
+	}
+	c.offers, c.example = response.With(hints.Example), hints.Example
+	c.reason, c.asked = "the hint asks for the example", ", as the hint asks"
+	return c, ""
+}
+
+func withStatus(status int) string {
+	if status == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" with status %d", status)
+}
+
+func responseKeys(op *contract.Operation) string {
+	keys := make([]string, len(op.Responses))
+	for i, r := range op.Responses {
+		keys[i] = r.Key
+	}
+	return strings.Join(keys, ", ")
 }
 
 // draw derives the chance for generated data: from the service's seed and the

@@ -9,27 +9,39 @@ import (
 )
 
 // choose finds what answers: the winning mapping, else the contract, else
-// nothing, which is a miss.
+// nothing, which is a miss. Hints go past the mappings.
 func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
+	if p.hints.Given() {
+		e.chooseOperation(d, p, r, p.segments, []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed,
+			Reason: "the hint of the call asks the contract"}})
+		return
+	}
 	fits := p.Service.Fits(r.Method, p.segments)
 	if len(fits) > 0 && fits[0].Method {
 		answerFromMapping(d, fits)
 		return
 	}
 	segments := p.segments
-	operations := p.Service.Operations(segments)
-	if rest, ok := withoutBase(p); ok && len(fits) == 0 && len(operations) == 0 {
+	if rest, ok := withoutBase(p); ok && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
 		segments = rest
-		fits, operations = p.Service.Fits(r.Method, rest), p.Service.Operations(rest)
+		fits = p.Service.Fits(r.Method, rest)
 		if len(fits) > 0 && fits[0].Method {
 			answerFromMapping(d, fits)
 			return
 		}
 	}
-	steps := passedMappings(p.Service, fits)
+	e.chooseOperation(d, p, r, segments, passedMappings(p.Service, fits))
+}
+
+// chooseOperation answers by the operation that fits, else it is a miss.
+func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
+	operations := p.Service.Operations(segments)
+	if rest, ok := withoutBase(p); ok && len(operations) == 0 {
+		segments, operations = rest, p.Service.Operations(rest)
+	}
 	for _, op := range operations {
 		if op.Method == r.Method || op.Method == "GET" && r.Method == "HEAD" {
-			e.buildFromOperation(d, p, r, op, steps)
+			e.buildFromOperation(d, p, r, op, segments, steps)
 			return
 		}
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,

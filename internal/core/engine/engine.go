@@ -58,7 +58,11 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 		preflight(&d, r)
 		return d
 	}
-	e.choose(&d, p, r)
+	if p.badHint != "" {
+		refuseHint(&d, p.badHint, nil, nil)
+	} else {
+		e.choose(&d, p, r)
+	}
 	if p.Service.Spec.CORS {
 		allowOrigin(&d, r)
 	}
@@ -70,6 +74,8 @@ type Placed struct {
 	Service  *catalog.Service // nil when none was found
 	segments []string         // of the path relative to the service, decoded
 	snapshot *catalog.Snapshot
+	hints    call.Hints
+	badHint  string // why the hints cannot be read
 }
 
 // NeedsBody reports whether an answer could depend on the body of the request:

@@ -158,6 +158,77 @@ func TestSeeds(t *testing.T) {
 	assert.True(t, e.Place(r).NeedsBody(), "the data depend on the body, so it must be held")
 }
 
+func TestHintsAndChosenExamples(t *testing.T) {
+	c, e := harbour(t, someMappings)
+	choose := func(examples map[string]string) error {
+		s := spec.NewService("moorings")
+		s.Examples = examples
+		_, _, err := c.PutService(context.Background(), "moorings", s, "")
+		return err
+	}
+	require.NoError(t, choose(map[string]string{"listBerths": "none-free"}))
+	const hint = "Rapid-Mimic: "
+	for _, c := range []struct {
+		call, header string
+		status       int
+		by, body     string
+	}{
+		{"GET /moorings/berths", "", 200, `listBerths, "none-free"`, `{"total":0,"berths":[]}`},
+		{"GET /moorings/berths", hint + `example="two-free"`, 200, `listBerths, "two-free"`, `{"total":2,`},
+		{"GET /moorings/berths/N13", hint + `example=taken`, 200, `getBerth, "taken"`, `"state":"taken"`},
+		{"GET /moorings/berths/N13", hint + `example="unknown"`, 404, `getBerth, "unknown"`, `"title":"Not in our books"`},
+		{"GET /moorings/berths/N13", hint + `status=404`, 404, `getBerth, "unknown"`, `"status":404`},
+		{"GET /moorings/v2/berths/N13", "Baggage: a=b, rapid-mimic.example=taken;p=1, rapid-mimic.status=200", 200, `getBerth, "taken"`, `"vessel"`},
+		{"POST /moorings/berths/N7/bookings", hint + `status=422`, 422, "bookBerth", `"title":`},
+		{"GET /moorings/berths/N7", hint + `example="takken"`, 400, "hint", `"examples":["free","taken","unknown"]`},
+		{"GET /moorings/berths/N7", hint + `example="taken", status=404`, 400, "hint", `no example \"taken\" with status 404`},
+		{"GET /moorings/berths/N7", hint + `status=500`, 400, "hint", "has no response 500 (200, 404)"},
+		{"GET /moorings/berths/N7", hint + `delay=3`, 400, "hint", `\"delay\" is not a hint (example, status)`},
+		{"GET /moorings/berths/N7", hint + `example=`, 400, "hint", "is not a dictionary"},
+		{"GET /moorings/berths/N7", hint + `status=abc`, 400, "hint", "must be a number from 200 to 999"},
+		{"GET /moorings/bertsh/N7", hint + `status=404`, 404, "path, segment 1", "expected `berths`"},
+	} {
+		var headers []string
+		if c.header != "" {
+			headers = append(headers, c.header)
+		}
+		d := ask(e, c.call, headers...)
+		assert.Equal(t, c.status, d.Answer.Status, "%s %s", c.call, c.header)
+		assert.Equal(t, c.by, d.By, "%s %s", c.call, c.header)
+		assert.Contains(t, string(d.Answer.Body), c.body, "%s %s", c.call, c.header)
+	}
+	assert.ErrorContains(t, choose(map[string]string{"listBerths": "non-free"}), `example "non-free" is not here (none-free?)`)
+	assert.ErrorContains(t, choose(map[string]string{"listBerth": "free"}), `operation "listBerth" is not here (listBerths?)`)
+}
+
+func TestEcho(t *testing.T) {
+	c, e := harbour(t, "")
+	post := func(body string) engine.Decision {
+		r := &call.Request{Method: "POST", Address: "/moorings/v2/berths/S4/bookings", Header: call.Header{"Content-Type": {"application/json"}}}
+		r.Body.Bytes = []byte(body)
+		return e.Decide(e.Place(r), r)
+	}
+	d := post(`{"from": "2027-01-01", "until": 7, "price": {"amount": "1"}, "ghost": "x", "state": "confirmed"}`)
+	body := string(d.Answer.Body)
+	assert.Contains(t, body, `"from":"2027-01-01"`)
+	assert.Contains(t, body, `"until":"2026-12-04"`, "another kind of value")
+	assert.Contains(t, body, `"price":{"amount":"186.00"`, "it would break the schema")
+	assert.NotContains(t, body, "ghost", "nothing is added")
+	assert.Equal(t, "values of the call stand in from", d.Explanation.Steps[len(d.Explanation.Steps)-1].Reason)
+	assert.Contains(t, string(post(`{"from": broken`).Answer.Body), `"from":"2026-12-01"`)
+
+	berth := func(line string) string { return string(ask(e, line).Answer.Body) }
+	assert.Contains(t, berth("GET /moorings/berths/S4"), `"number":"S4"`, "ask for a berth, get that berth")
+	assert.Contains(t, berth("GET /moorings/berths/quay"), `"number":"N7"`, "no berth has such a number")
+	assert.Contains(t, berth("GET /tides/stations/lamp-skerry/level"), `"station":"lamp-skerry"`)
+
+	off := spec.NewService("moorings")
+	off.Echo = false
+	_, _, err := c.PutService(context.Background(), "moorings", off, "")
+	require.NoError(t, err)
+	assert.Contains(t, berth("GET /moorings/berths/S4"), `"number":"N7"`)
+}
+
 func TestCrossOriginCalls(t *testing.T) {
 	c, e := harbour(t, someMappings)
 	get := func(fields []call.Field, name string) string {

@@ -8,7 +8,7 @@ import (
 )
 
 // Place finds the service that a request is for, by the first segment of its
-// address, and sets the request's path relative to it.
+// address, sets the request's path relative to it, and reads the hints.
 func (e *Engine) Place(r *call.Request) *Placed {
 	p := &Placed{snapshot: e.definitions.Snapshot()}
 	name, rest, _ := strings.Cut(strings.TrimPrefix(r.Address, "/"), "/")
@@ -22,5 +22,11 @@ func (e *Engine) Place(r *call.Request) *Placed {
 		return p
 	}
 	p.segments = match.Split(make([]string, 0, 8), r.Path)
+	if len(r.Header["Rapid-Mimic"]) > 0 || len(r.Header["Baggage"]) > 0 {
+		hints, err := call.ReadHints(r.Header)
+		if p.hints = hints; err != nil {
+			p.badHint = err.Error()
+		}
+	}
 	return p
 }

@@ -15,6 +15,8 @@ type selfDocument struct {
 	Status int      `json:"status"`
 	Detail string   `json:"detail"`
 	Offers []string `json:"offers,omitempty"`
+	// Examples are the names that a hint could have.
+	Examples []string `json:"examples,omitempty"`
 }
 
 func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
@@ -26,11 +28,22 @@ func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
 
 // notAcceptable tells a caller that its Accept header excludes every media
 // type of the operation.
-func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, steps []call.Step) {
+func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, offers []*contract.Offer, steps []call.Step) {
+	types := contract.MediaTypes(offers)
 	refusal(d, "not-acceptable", selfDocument{
-		Title: "No media type of this operation is acceptable", Status: 406, Offers: op.MediaTypes(),
-		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(op.MediaTypes(), ", "), strings.Join(r.Header["Accept"], ", ")),
+		Title: "No media type of this operation is acceptable", Status: 406, Offers: types,
+		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(types, ", "), strings.Join(r.Header["Accept"], ", ")),
 	}, steps)
+}
+
+// refuseHint tells a caller that its hints cannot be followed, and what could
+// be asked for: it never gets something else instead.
+func refuseHint(d *Decision, detail string, examples []string, steps []call.Step) {
+	doc := selfDocument{Title: "The hint of this call cannot be followed", Status: 400, Detail: detail, Examples: examples}
+	if len(examples) > 0 {
+		doc.Detail += " (its examples are " + strings.Join(examples, ", ") + ")"
+	}
+	refusal(d, "hint", doc, steps)
 }
 
 // TooLarge is the decision on a call whose body must be held to answer it and

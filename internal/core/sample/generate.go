@@ -14,14 +14,20 @@ const (
 	fullDepth = 4
 	// optionalShare is the percentage of answers that have an optional part.
 	optionalShare = 90
+	// maxValues bounds the size of one answer, whatever its schema demands.
+	maxValues = 50_000
 	// nullShare is the percentage of values that are null where null is one of
 	// several types.
 	nullShare = 10
 )
 
-// generate makes one value of s. name is the property's name, which tells what
+// generate makes one value of s. A schema that demands values without an end
+// gets null where it must stop, which the caller's check then finds. name is the property's name, which tells what
 // the value means.
 func (s *shape) generate(d *Draw, name string, depth int) *tree.Node {
+	if d.values++; d.values > maxValues || depth >= fullDepth && s.height >= endless {
+		return &tree.Node{}
+	}
 	if len(s.values) > 0 {
 		return pick(d, s.values)
 	}

@@ -21,6 +21,8 @@ import (
 type Draw struct {
 	rand  *rand.Rand
 	faker *gofakeit.Faker
+
+	values int // made so far
 }
 
 // NewDraw derives all chance from a seed, a key that names what is drawn, and
@@ -71,7 +73,7 @@ func Compile(schema *tree.Node, resolver Resolver) *Generator {
 	c := &compiler{resolver: resolver, byRef: make(map[string]*shape), exact: true}
 	root := c.shape(schema, 0)
 	c.settleHeights()
-	return &Generator{root: root, exact: c.exact}
+	return &Generator{root: root, exact: c.exact && c.allEnd()}
 }
 
 // Exact reports whether everything Generate makes is valid by construction.

@@ -244,6 +244,16 @@ func (c *compiler) settleHeights() {
 	}
 }
 
+// allEnd reports whether every shape has a value that ends.
+func (c *compiler) allEnd() bool {
+	for _, s := range c.all {
+		if s.height >= endless {
+			return false
+		}
+	}
+	return true
+}
+
 func (s *shape) leastHeight() int {
 	if len(s.values) > 0 {
 		return 1

@@ -6,6 +6,7 @@ import { Button } from '@/ui/Button';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { SourceMark } from '@/ui/SourceMark';
 import { Waiting } from '@/ui/Waiting';
+import { ExampleChoice } from './ExampleChoice';
 import { operationList } from './queries';
 
 const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
@@ -40,16 +41,16 @@ export function OperationTable({ service }: { service: Service }) {
       </thead>
       <tbody>
         {query.data.items.map((operation) => (
-          <OperationRow key={operation.id} service={service.name} operation={operation} />
+          <OperationRow key={operation.id} service={service} operation={operation} />
         ))}
       </tbody>
     </table>
   );
 }
 
-function OperationRow({ service, operation }: { service: string; operation: Operation }) {
+function OperationRow({ service, operation }: { service: Service; operation: Operation }) {
   const mapped = operation.mappedBy?.[0];
-  const base = `/services/${encodeURIComponent(service)}/mappings`;
+  const base = `/services/${encodeURIComponent(service.name)}/mappings`;
   const link = mapped
     ? `${base}/${encodeURIComponent(mapped)}`
     : `${base}?${new URLSearchParams({ operation: operation.id })}`;
@@ -60,7 +61,7 @@ function OperationRow({ service, operation }: { service: string; operation: Oper
       </td>
       <td className={`${cell} text-dim`}>{operation.summary}</td>
       <td className={cell}>
-        <AnswerOf operation={operation} mapped={mapped} />
+        <AnswerOf service={service} operation={operation} mapped={mapped} />
       </td>
       <td className={`${cell} w-px text-right`}>
         {!operation.skipped && (
@@ -73,7 +74,13 @@ function OperationRow({ service, operation }: { service: string; operation: Oper
   );
 }
 
-function AnswerOf({ operation, mapped }: { operation: Operation; mapped?: string }) {
+interface AnswerProps {
+  service: Service;
+  operation: Operation;
+  mapped?: string;
+}
+
+function AnswerOf({ service, operation, mapped }: AnswerProps) {
   if (operation.skipped) return <span className="text-miss">does not answer: {operation.skipped}</span>;
   if (mapped) {
     return (
@@ -84,13 +91,20 @@ function AnswerOf({ operation, mapped }: { operation: Operation; mapped?: string
   }
   const status = operation.status ?? 200;
   const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
-  const body = operation.example ? `example “${operation.example}”` : bodies[operation.body ?? 'none'];
+  const choice = (operation.examples?.length ?? 0) > 1;
+  const body = choice
+    ? ''
+    : operation.example
+      ? `example “${operation.example}”`
+      : bodies[operation.body ?? 'none'];
   return (
     <span className="flex flex-wrap items-center gap-x-2">
       <SourceMark source="contract" />
       <span>
-        {status} {statusText(status)}, {body}
+        {status} {statusText(status)}
+        {body && `, ${body}`}
       </span>
+      {choice && <ExampleChoice service={service} operation={operation} />}
     </span>
   );
 }

@@ -40,6 +40,11 @@ export function ServiceSettings({ service }: { service: Service }) {
           checked={service.reveal}
           onCheckedChange={(reveal) => change.mutate({ reveal })}
         />
+        <Switch
+          label="Answers take the caller’s values (echo)"
+          checked={service.echo}
+          onCheckedChange={(echo) => change.mutate({ echo })}
+        />
       </div>
       <form
         className="flex flex-wrap items-end gap-2"

@@ -35,18 +35,30 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 	if n.Kind != tree.Map {
 		return skip(n, at, "%s must be an operation, not %s", method.Key, n.Kind)
 	}
-	key, response := successResponse(n.Get("responses"))
-	if response == nil {
-		return skip(cmpNode(n.Get("responses"), n), at+"/responses", "the operation has no response")
+	responses := n.Get("responses")
+	key := successKey(responses)
+	if key == "" {
+		r.warn(cmpNode(responses, n), at+"/responses", "operation %s has no response; it answers 200 without a body", op.ID)
+		op.Success = &contract.Response{Key: "default", Status: 200}
+		op.Responses = []*contract.Response{op.Success}
+		return op
 	}
-	responseAt := tree.Join(at+"/responses", key)
-	response, responseAt, err = r.follow(response, responseAt)
-	if err != nil {
-		return skip(n.Path("responses", key), at+"/responses/"+key, "%v", err)
-	}
-	op.Status = statusOf(key)
-	if fault := r.readOffers(op, response, responseAt); fault != nil {
-		op.Skipped = fault
+	for _, m := range responses.Members {
+		if strings.HasPrefix(m.Key, "x-") {
+			continue
+		}
+		response, fault := r.response(m, tree.Join(at+"/responses", m.Key))
+		switch {
+		case fault == nil:
+			op.Responses = append(op.Responses, response)
+			if m.Key == key {
+				op.Success = response
+			}
+		case m.Key == key:
+			op.Skipped = fault
+		default:
+			r.warn(&tree.Node{Line: fault.Line, Col: fault.Col}, fault.At, "response %s cannot be sent: %s", m.Key, fault.Detail)
+		}
 	}
 	return op
 }
@@ -69,11 +81,11 @@ func (r *reader) operationID(n *tree.Node, method, path string) string {
 	return unique
 }
 
-// successResponse is the first response with a status of 2xx, else the default
-// one, else the first there is.
-func successResponse(responses *tree.Node) (key string, response *tree.Node) {
+// successKey names the first response with a status of 2xx, else the default
+// one, else the first there is; "" when there is none.
+func successKey(responses *tree.Node) string {
 	if responses == nil || responses.Kind != tree.Map {
-		return "", nil
+		return ""
 	}
 	for _, fits := range []func(string) bool{
 		func(key string) bool { return strings.HasPrefix(key, "2") },
@@ -82,11 +94,11 @@ func successResponse(responses *tree.Node) (key string, response *tree.Node) {
 	} {
 		for _, m := range responses.Members {
 			if fits(m.Key) {
-				return m.Key, m.Value
+				return m.Key
 			}
 		}
 	}
-	return "", nil
+	return ""
 }
 
 // statusOf turns a response key (200, 2XX, default) into the status sent.
@@ -100,27 +112,34 @@ func statusOf(key string) int {
 	return 200
 }
 
-// readOffers reads the media types of the response. It returns a fault when
-// the response has a body but none that we can make.
-func (r *reader) readOffers(op *contract.Operation, response *tree.Node, at string) *problem.Item {
-	content := response.Get("content")
-	if content == nil || len(content.Members) == 0 || op.Status == 204 || op.Status == 304 {
-		return nil
+// response reads one response with its media types. The fault says why it
+// cannot be sent: it has a body, but none that we can make.
+func (r *reader) response(m tree.Member, at string) (*contract.Response, *problem.Item) {
+	n, really, err := r.follow(m.Value, at)
+	if err != nil {
+		item := fault(m.Value, at, "%v", err)
+		return nil, &item
+	}
+	at = really
+	response := &contract.Response{Key: m.Key, Status: statusOf(m.Key)}
+	content := n.Get("content")
+	if content == nil || len(content.Members) == 0 || response.Status == 204 || response.Status == 304 {
+		return response, nil
 	}
 	var reason string
-	for _, m := range content.Members {
-		offer, why := r.offer(m, tree.Join(at+"/content", m.Key))
+	for _, media := range content.Members {
+		offer, why := r.offer(media, tree.Join(at+"/content", media.Key))
 		if offer == nil {
 			reason = why
 			continue
 		}
-		op.Offers = append(op.Offers, offer)
+		response.Offers = append(response.Offers, offer)
 	}
-	if len(op.Offers) > 0 {
-		return nil
+	if len(response.Offers) > 0 {
+		return response, nil
 	}
 	item := fault(content, at+"/content", "%s", reason)
-	return &item
+	return nil, &item
 }
 
 // offer reads one media type, or says why it cannot be answered.
@@ -157,16 +176,16 @@ func (r *reader) readExamples(offer *contract.Offer, media *tree.Node, at string
 				r.warn(m.Value, tree.Join(at+"/examples", m.Key), "%v", err)
 				continue
 			}
-			r.addExample(offer, m.Key, named.Get("value"), namedAt+"/value")
+			r.addExample(offer, contract.Example{Name: m.Key, Summary: named.Get("summary").Str()}, named.Get("value"), namedAt+"/value")
 		}
 	}
 	if len(offer.Examples) > 0 {
 		return
 	}
 	if example := media.Get("example"); example != nil {
-		r.addExample(offer, "", example, at+"/example")
+		r.addExample(offer, contract.Example{}, example, at+"/example")
 	} else if example := r.schemaExample(media.Get("schema")); example != nil {
-		r.addExample(offer, "", example, at+"/schema/example")
+		r.addExample(offer, contract.Example{}, example, at+"/schema/example")
 	}
 }
 
@@ -187,15 +206,18 @@ func (r *reader) schemaExample(schema *tree.Node) *tree.Node {
 
 // addExample keeps an example in the form in which it is sent: JSON for JSON
 // types, text as it stands for all others.
-func (r *reader) addExample(offer *contract.Offer, name string, value *tree.Node, at string) {
+func (r *reader) addExample(offer *contract.Offer, e contract.Example, value *tree.Node, at string) {
 	switch {
 	case value == nil:
-		r.warn(nil, at, "example %q has no value", name)
+		r.warn(nil, at, "example %q has no value", e.Name)
+		return
 	case call.IsJSON(offer.MediaType):
-		offer.Examples = append(offer.Examples, contract.Example{Name: name, Body: value.AppendJSON(nil), Value: value})
+		e.Body, e.Value = value.AppendJSON(nil), value
 	case value.Kind == tree.String:
-		offer.Examples = append(offer.Examples, contract.Example{Name: name, Body: []byte(value.Text)})
+		e.Body = []byte(value.Text)
 	default:
 		r.warn(value, at, "an example of %s must be text; this one is %s", offer.MediaType, value.Kind)
+		return
 	}
+	offer.Examples = append(offer.Examples, e)
 }

@@ -1,4 +1,5 @@
-// Package openapi reads OpenAPI 3.0 and 3.1 documents into contracts.
+// Package openapi reads OpenAPI 3.0 and 3.1 and Swagger 2.0 documents into
+// contracts.
 //
 // It works on the ordered tree of the document and serves what can be served:
 // an operation that cannot answer is kept with the reason, a fault beside it
@@ -29,16 +30,21 @@ func Read(text []byte) (*contract.Contract, error) {
 	if err != nil {
 		return nil, err
 	}
+	format := "OpenAPI " + version
+	if version == "2.0" {
+		format = "Swagger 2.0"
+		root = fromSwagger(root)
+	}
 	r := &reader{root: root, ids: make(map[string]bool)}
 	upgrade := func(n *tree.Node) *tree.Node { return n }
-	if version == "3.0" {
+	if version != "3.1" {
 		upgrade = upgrade30
 	}
 	r.document = contract.NewDocument(root, upgrade)
 	r.contract = &contract.Contract{
 		Title:     root.Path("info", "title").Str(),
 		Version:   scalarText(root.Path("info", "version")),
-		Format:    "OpenAPI " + version,
+		Format:    format,
 		BasePaths: basePaths(root),
 	}
 	if err := r.readPaths(); err != nil {
@@ -71,9 +77,11 @@ func versionOf(root *tree.Node) (string, error) {
 	case strings.HasPrefix(text, "3.1"):
 		return "3.1", nil
 	case declared != nil:
-		return "", refuse(fault(declared, "/openapi", "openapi %q is not supported; 3.0 and 3.1 are", text))
+		return "", refuse(fault(declared, "/openapi", "openapi %q is not supported; 3.0 and 3.1 are, and Swagger 2.0", text))
+	case scalarText(root.Get("swagger")) == "2.0":
+		return "2.0", nil
 	case root.Get("swagger") != nil:
-		return "", refuse(fault(root.Get("swagger"), "/swagger", "version %s is not supported yet; OpenAPI 3.0 and 3.1 are", scalarText(root.Get("swagger"))))
+		return "", refuse(fault(root.Get("swagger"), "/swagger", "swagger %q is not supported; 2.0 is, and OpenAPI 3.0 and 3.1", scalarText(root.Get("swagger"))))
 	default:
 		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document"))
 	}

@@ -33,15 +33,15 @@ func TestReadTheDemo(t *testing.T) {
 	require.Len(t, moorings.Operations, 9)
 	book := moorings.Operations[4]
 	assert.Equal(t, "POST /berths/{number}/bookings", book.String())
-	assert.Equal(t, 201, book.Status)
-	assert.Equal(t, "confirmed", book.Offers[0].Examples[0].Name, "the first one, in the order of the document")
-	assert.True(t, strings.HasPrefix(string(book.Offers[0].Examples[0].Body), `{"reference":"B-2041","berth":"N7","vessel":`), "keys in their order")
+	assert.Equal(t, 201, book.Success.Status)
+	assert.Equal(t, "confirmed", book.Success.Offers[0].Examples[0].Name, "the first one, in the order of the document")
+	assert.True(t, strings.HasPrefix(string(book.Success.Offers[0].Examples[0].Body), `{"reference":"B-2041","berth":"N7","vessel":`), "keys in their order")
 
 	tides := readDemo(t, "tides.yaml")
 	assert.Equal(t, "1.8", tides.Version)
 	require.Len(t, tides.Operations, 6)
-	assert.Equal(t, []string{"application/json", "text/csv"}, tides.Operations[1].MediaTypes())
-	assert.Empty(t, tides.Operations[5].Offers, "204 has no body")
+	assert.Equal(t, []string{"application/json", "text/csv"}, contract.MediaTypes(tides.Operations[1].Success.Offers))
+	assert.Empty(t, tides.Operations[5].Success.Offers, "204 has no body")
 }
 
 func TestBothNotationsGiveTheSame(t *testing.T) {
@@ -55,14 +55,67 @@ func TestBothNotationsGiveTheSame(t *testing.T) {
 	for i, op := range fromYAML.Operations {
 		other := fromJSON.Operations[i]
 		assert.Equal(t, op.String(), other.String())
-		for j, offer := range op.Offers {
+		for j, offer := range op.Success.Offers {
 			if offer.Schema != nil {
 				mine, _ := offer.Schema.Generate(sample.NewDraw(1, op.ID, 0))
-				theirs, _ := other.Offers[j].Schema.Generate(sample.NewDraw(1, op.ID, 0))
+				theirs, _ := other.Success.Offers[j].Schema.Generate(sample.NewDraw(1, op.ID, 0))
 				assert.Equal(t, string(mine.AppendJSON(nil)), string(theirs.AppendJSON(nil)))
 			}
 		}
 	}
+}
+
+func TestSwagger(t *testing.T) {
+	c, err := openapi.Read([]byte(`
+swagger: 2.0
+info: {title: Customs, version: "3"}
+basePath: /api/
+produces: [application/json]
+paths:
+  /manifests/{id}:
+    get:
+      operationId: getManifest
+      responses:
+        200: {description: ok, schema: {$ref: "#/definitions/Manifest"}}
+        404: {$ref: "#/responses/Unknown"}
+    put:
+      operationId: putManifest
+      consumes: [application/json]
+      produces: [application/vnd.customs+json]
+      parameters: [{in: body, name: body, required: true, schema: {$ref: "#/definitions/Manifest"}}]
+      responses:
+        201: {description: ok, schema: {type: object}, examples: {application/vnd.customs+json: {id: M-1}, text/plain: done}}
+  /seals:
+    delete: {operationId: breakSeals, responses: {204: {description: gone}}}
+responses:
+  Unknown: {description: no, schema: {type: object, required: [title], properties: {title: {type: string}}}, examples: {application/json: {title: no}}}
+definitions:
+  Manifest:
+    type: object
+    required: [id, weight, note]
+    properties:
+      id: {type: string, pattern: "^M-[0-9]$"}
+      weight: {type: number, minimum: 0, exclusiveMinimum: true, maximum: 2}
+      note: {type: string, x-nullable: true, enum: [fragile]}
+`))
+	require.NoError(t, err)
+	assert.Equal(t, "Swagger 2.0", c.Format)
+	assert.Equal(t, []string{"/api"}, c.BasePaths)
+	assert.Empty(t, c.Warnings)
+	get, put, seals := c.Operations[0], c.Operations[1], c.Operations[2]
+	assert.Equal(t, []string{"application/json"}, contract.MediaTypes(get.Success.Offers))
+	seen := map[string]bool{}
+	for i := range uint64(100) {
+		value, valid := get.Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", i))
+		require.True(t, valid, "%s", value.AppendJSON(nil))
+		seen[string(value.Get("note").AppendJSON(nil))] = true
+	}
+	assert.Equal(t, map[string]bool{`"fragile"`: true, "null": true}, seen)
+	assert.Equal(t, `{"title":"no"}`, string(get.Response(404).Offers[0].Examples[0].Body))
+	assert.Equal(t, []string{"application/vnd.customs+json", "text/plain"}, contract.MediaTypes(put.Success.Offers))
+	assert.Equal(t, `{"id":"M-1"}`, string(put.Success.Offers[0].Examples[0].Body))
+	assert.Equal(t, "done", string(put.Success.Offers[1].Examples[0].Body))
+	assert.Empty(t, seals.Success.Offers)
 }
 
 func TestUnusableContractsSayWhere(t *testing.T) {
@@ -70,12 +123,12 @@ func TestUnusableContractsSayWhere(t *testing.T) {
 		"no yaml":          {"openapi: 3.1.0\ninfo:\n  title: x\n version: 1\n", "4:2: did not find expected key (while parsing a block mapping that began in line 1)"},
 		"no json":          {"{\"openapi\": \"3.1.0\",\n \"paths\": }", "2:11: invalid character '}' looking for beginning of value"},
 		"another document": {"name: moorings\n", "1:1: the key openapi is missing, so this is not an OpenAPI document"},
-		"an old version":   {"swagger: '2.0'\n", `1:10: version 2.0 is not supported yet; OpenAPI 3.0 and 3.1 are`},
-		"a later version":  {"openapi: 4.0.0\n", `1:10: openapi "4.0.0" is not supported; 3.0 and 3.1 are`},
+		"an old version":   {"swagger: 1.2\n", `1:10: swagger "1.2" is not supported; 2.0 is, and OpenAPI 3.0 and 3.1`},
+		"a later version":  {"openapi: 4.0.0\n", `1:10: openapi "4.0.0" is not supported; 3.0 and 3.1 are, and Swagger 2.0`},
 		"a list":           {"- openapi: 3.1.0\n", "1:1: a contract is an object with the key openapi, not a list"},
 		"no paths":         {"openapi: 3.1.0\ninfo: {}\n", "1:1: the contract has no paths, so there is nothing to answer"},
 		"no operation":     {"openapi: 3.1.0\npaths:\n  /a: {summary: x}\n", "3:3: no path has an operation"},
-		"nothing answers":  {"openapi: 3.1.0\npaths:\n  /a:\n    get: {}\n", "4:10: the operation has no response"},
+		"nothing answers":  {"openapi: 3.1.0\npaths:\n  a: {get: {}}\n", `3:3: path must begin with /, not "a"`},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := openapi.Read([]byte(c.text))
@@ -128,11 +181,11 @@ components:
 	}, skipped)
 	found := answers["lost-2"]
 	require.NotNil(t, found)
-	assert.Equal(t, 200, found.Status)
-	assert.Equal(t, "hello", string(found.Offers[0].Examples[0].Body))
-	assert.Equal(t, "null", string(found.Offers[1].Examples[0].Body), "an example of null is a value")
-	assert.Equal(t, 404, answers["post-found"].Status)
-	assert.Equal(t, `"Grey Gannet"`, string(answers["delete-found"].Offers[0].Examples[0].Body))
+	assert.Equal(t, 200, found.Success.Status)
+	assert.Equal(t, "hello", string(found.Success.Offers[0].Examples[0].Body))
+	assert.Equal(t, "null", string(found.Success.Offers[1].Examples[0].Body), "an example of null is a value")
+	assert.Equal(t, 404, answers["post-found"].Success.Status)
+	assert.Equal(t, `"Grey Gannet"`, string(answers["delete-found"].Success.Offers[0].Examples[0].Body))
 	var warnings []string
 	for _, w := range c.Warnings {
 		warnings = append(warnings, w.Detail)
@@ -192,11 +245,11 @@ func TestGeneratedDataObeyTheirSchemas(t *testing.T) {
 		text := `{"openapi": "3.1.0", "paths": {"/x": {"get": {"responses": {"200": {"content": {"application/json": {"schema": ` + schema + `}}}}}}}, ` + components + `}`
 		c, err := openapi.Read([]byte(text))
 		require.NoError(t, err)
-		check(name, c.Operations[0].Offers[0].Schema)
+		check(name, c.Operations[0].Success.Offers[0].Schema)
 	}
 	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
 		for _, op := range readDemo(t, file).Operations {
-			for _, offer := range op.Offers {
+			for _, offer := range op.Success.Offers {
 				if strings.HasSuffix(offer.MediaType, "json") {
 					check(op.ID, offer.Schema)
 				}
@@ -208,7 +261,7 @@ func TestGeneratedDataObeyTheirSchemas(t *testing.T) {
 func TestExamplesOfTheDemoObeyTheirSchemas(t *testing.T) {
 	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
 		for _, op := range readDemo(t, file).Operations {
-			for _, offer := range op.Offers {
+			for _, offer := range op.Success.Offers {
 				for _, example := range offer.Examples {
 					if example.Value != nil {
 						assert.NoError(t, offer.Schema.Check(example.Value), "%s, example %q", op.ID, example.Name)
@@ -220,7 +273,7 @@ func TestExamplesOfTheDemoObeyTheirSchemas(t *testing.T) {
 }
 
 func TestDrawsAreRepeatable(t *testing.T) {
-	schema := readDemo(t, "moorings.yaml").Operations[8].Offers[0].Schema
+	schema := readDemo(t, "moorings.yaml").Operations[8].Success.Offers[0].Schema
 	draw := func(seed int64, key string, n uint64) string {
 		value, _ := schema.Generate(sample.NewDraw(seed, key, n))
 		return string(value.AppendJSON(nil))
@@ -234,8 +287,15 @@ func TestDrawsAreRepeatable(t *testing.T) {
 func TestASchemaWithoutValuesIsNoticed(t *testing.T) {
 	c, err := openapi.Read([]byte(`{"openapi": "3.1.0", "paths": {"/x": {"get": {"responses": {"200": {"content": {"application/json": {"schema": {"type": "integer", "not": {"type": "integer"}}}}}}}}}}`))
 	require.NoError(t, err)
-	_, valid := c.Operations[0].Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
+	_, valid := c.Operations[0].Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
 	assert.False(t, valid)
+}
+
+func offersOf(op *contract.Operation) (offers []*contract.Offer) {
+	for _, r := range op.Responses {
+		offers = append(offers, r.Offers...)
+	}
+	return offers
 }
 
 func FuzzRead(f *testing.F) {
@@ -251,7 +311,7 @@ func FuzzRead(f *testing.F) {
 			return
 		}
 		for _, op := range c.Operations {
-			for _, offer := range op.Offers {
+			for _, offer := range offersOf(op) {
 				if offer.Schema != nil {
 					offer.Schema.Generate(sample.NewDraw(1, "", 0))
 				}
@@ -261,7 +321,7 @@ func FuzzRead(f *testing.F) {
 }
 
 func BenchmarkGenerate(b *testing.B) {
-	schema := readDemo(b, "moorings.yaml").Operations[8].Offers[0].Schema
+	schema := readDemo(b, "moorings.yaml").Operations[8].Success.Offers[0].Schema
 	b.ReportAllocs()
 	n := uint64(0)
 	for b.Loop() {

@@ -5,8 +5,8 @@ import (
 	"rapidmimic/spec/tree"
 )
 
-// upgrade30 turns a schema of OpenAPI 3.0 into the dialect of 3.1, with every
-// schema nested in it.
+// upgrade30 turns a schema of OpenAPI 3.0, or of Swagger 2.0, into the dialect
+// of 3.1, with every schema nested in it.
 func upgrade30(n *tree.Node) *tree.Node { return contract.MapSchema(n, upgradeOne) }
 
 func upgradeOne(n *tree.Node) *tree.Node {
@@ -14,10 +14,10 @@ func upgradeOne(n *tree.Node) *tree.Node {
 		return tree.NewMap(tree.Member{Key: "$ref", Value: ref})
 	}
 	members := make([]tree.Member, 0, len(n.Members))
-	nullable := n.Get("nullable").IsTrue()
+	nullable := n.Get("nullable").IsTrue() || n.Get("x-nullable").IsTrue()
 	for _, m := range n.Members {
 		switch m.Key {
-		case "nullable":
+		case "nullable", "x-nullable":
 			continue
 		case "type":
 			if nullable && m.Value.Kind == tree.String {

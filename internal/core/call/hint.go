@@ -1,0 +1,83 @@
+package call
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+
+	"github.com/dunglas/httpsfv"
+)
+
+// Hints are what a caller asks for in one request. The zero value asks for
+// nothing.
+type Hints struct {
+	// Example names an example of the contract, Status a status; both go past
+	// the mappings to the contract.
+	Example string
+	Status  int
+}
+
+// Given reports whether the caller asked for anything.
+func (h Hints) Given() bool { return h != Hints{} }
+
+const (
+	hintHeader    = "Rapid-Mimic"
+	baggagePrefix = "rapid-mimic."
+)
+
+var hintKeys = []string{"example", "status"}
+
+// ReadHints reads the hints of a request: the Rapid-Mimic header, a dictionary
+// of RFC 9651 such as `example="full-berth", status=404`, and the members of W3C
+// baggage with the prefix "rapid-mimic.", which cross programs that pass
+// baggage on. The header wins. The error says what was expected.
+func ReadHints(h Header) (Hints, error) {
+	var hints Hints
+	for _, member := range strings.Split(strings.Join(h["Baggage"], ","), ",") {
+		member, _, _ = strings.Cut(member, ";") // without its properties
+		name, value, _ := strings.Cut(strings.TrimSpace(member), "=")
+		key, ours := strings.CutPrefix(strings.TrimSpace(name), baggagePrefix)
+		if !ours {
+			continue
+		}
+		text, err := url.PathUnescape(strings.TrimSpace(value))
+		if err != nil {
+			return hints, fmt.Errorf("baggage member %s is not percent-encoded", name)
+		}
+		if err := hints.set(key, text); err != nil {
+			return hints, err
+		}
+	}
+	if len(h[hintHeader]) == 0 {
+		return hints, nil
+	}
+	dictionary, err := httpsfv.UnmarshalDictionary(h[hintHeader])
+	if err != nil {
+		return hints, fmt.Errorf("the %s header is not a dictionary such as `example=\"free\", status=404` (text in quotes)", hintHeader)
+	}
+	for _, key := range dictionary.Names() {
+		member, _ := dictionary.Get(key)
+		item, ok := member.(httpsfv.Item)
+		if !ok {
+			return hints, fmt.Errorf("hint %s must have one value", key)
+		}
+		if err := hints.set(key, fmt.Sprint(item.Value)); err != nil {
+			return hints, err
+		}
+	}
+	return hints, nil
+}
+
+func (h *Hints) set(key, value string) error {
+	switch key {
+	case "example":
+		h.Example = value
+	case "status":
+		if _, err := fmt.Sscanf(value, "%d", &h.Status); err != nil || h.Status < 200 || h.Status > 999 {
+			return fmt.Errorf("hint status must be a number from 200 to 999, not %q", value)
+		}
+	default:
+		return fmt.Errorf("%q is not a hint (%s)", key, strings.Join(hintKeys, ", "))
+	}
+	return nil
+}

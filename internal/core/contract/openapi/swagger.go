@@ -1,0 +1,157 @@
+package openapi
+
+import (
+	"slices"
+
+	"rapidmimic/spec/tree"
+)
+
+// fromSwagger brings a document of version 2.0 into the shape of 3.0: what
+// responses and bodies are made of moves under media types. Definitions stay
+// where they are, so that references keep their targets, and so do lines.
+func fromSwagger(root *tree.Node) *tree.Node {
+	s := swagger{produces: mediaTypes(root.Get("produces")), consumes: mediaTypes(root.Get("consumes"))}
+	members := make([]tree.Member, 0, len(root.Members)+1)
+	for _, m := range root.Members {
+		switch m.Key {
+		case "paths":
+			m.Value = mapMembers(m.Value, s.pathItem)
+		case "responses":
+			m.Value = mapMembers(m.Value, func(_ string, n *tree.Node) *tree.Node { return response(n, s.produces) })
+		case "basePath":
+			server := tree.NewMap(tree.Member{Key: "url", Value: m.Value})
+			members = append(members, tree.Member{Key: "servers", Line: m.Line, Col: m.Col, Value: tree.NewList(server)})
+		}
+		members = append(members, m)
+	}
+	return at(root, tree.NewMap(members...))
+}
+
+// swagger holds the media types that operations use unless they name others.
+type swagger struct{ produces, consumes []string }
+
+// mediaTypes reads a list of media types; JSON stands in for an empty one.
+func mediaTypes(n *tree.Node) []string {
+	var types []string
+	if n != nil {
+		for _, item := range n.Items {
+			if item.Kind == tree.String {
+				types = append(types, item.Text)
+			}
+		}
+	}
+	if len(types) == 0 {
+		return []string{"application/json"}
+	}
+	return types
+}
+
+// at gives a new node the place of the one it replaces.
+func at(old, fresh *tree.Node) *tree.Node {
+	fresh.Line, fresh.Col = old.Line, old.Col
+	return fresh
+}
+
+// mapMembers replaces the values of an object.
+func mapMembers(n *tree.Node, change func(key string, value *tree.Node) *tree.Node) *tree.Node {
+	if n.Kind != tree.Map {
+		return n
+	}
+	members := slices.Clone(n.Members)
+	for i, m := range members {
+		if m.Value.Kind == tree.Map {
+			members[i].Value = change(m.Key, m.Value)
+		}
+	}
+	return at(n, tree.NewMap(members...))
+}
+
+func (s swagger) pathItem(_ string, item *tree.Node) *tree.Node {
+	return mapMembers(item, func(key string, n *tree.Node) *tree.Node {
+		if !slices.Contains(methods, key) {
+			return n
+		}
+		return s.operation(n)
+	})
+}
+
+func (s swagger) operation(n *tree.Node) *tree.Node {
+	produces, consumes := s.produces, s.consumes
+	if own := n.Get("produces"); own != nil {
+		produces = mediaTypes(own)
+	}
+	if own := n.Get("consumes"); own != nil {
+		consumes = mediaTypes(own)
+	}
+	return mapWith(n, func(m tree.Member) tree.Member {
+		if m.Key == "responses" {
+			m.Value = mapMembers(m.Value, func(_ string, n *tree.Node) *tree.Node { return response(n, produces) })
+		}
+		return m
+	}, requestBody(n.Get("parameters"), consumes))
+}
+
+// mapWith changes the members of an object and adds one, unless it has no
+// value.
+func mapWith(n *tree.Node, change func(tree.Member) tree.Member, extra tree.Member) *tree.Node {
+	members := make([]tree.Member, 0, len(n.Members)+1)
+	for _, m := range n.Members {
+		members = append(members, change(m))
+	}
+	if extra.Value != nil {
+		members = append(members, extra)
+	}
+	return at(n, tree.NewMap(members...))
+}
+
+// response moves the schema and the examples of a response under its media
+// types. References are left for later: what they lead to is changed there.
+func response(n *tree.Node, produces []string) *tree.Node {
+	schema, examples := n.Get("schema"), n.Get("examples")
+	if schema == nil && examples == nil || n.Get("$ref") != nil {
+		return n
+	}
+	types := slices.Clone(produces)
+	if examples != nil { // an example may be of a type that nothing else names
+		for _, m := range examples.Members {
+			if !slices.Contains(types, m.Key) {
+				types = append(types, m.Key)
+			}
+		}
+	}
+	content := make([]tree.Member, len(types))
+	for i, t := range types {
+		var media []tree.Member
+		if schema != nil {
+			media = append(media, tree.Member{Key: "schema", Value: schema})
+		}
+		if example := examples.Get(t); example != nil {
+			media = append(media, tree.Member{Key: "example", Value: example})
+		}
+		content[i] = tree.Member{Key: t, Line: n.Line, Col: n.Col, Value: at(n, tree.NewMap(media...))}
+	}
+	keep := func(m tree.Member) tree.Member { return m }
+	return mapWith(n, keep, tree.Member{Key: "content", Value: at(n, tree.NewMap(content...))})
+}
+
+// requestBody makes the body parameter of an operation its requestBody.
+func requestBody(parameters *tree.Node, consumes []string) tree.Member {
+	if parameters == nil {
+		return tree.Member{}
+	}
+	for _, p := range parameters.Items {
+		if p.Get("in").Str() != "body" || p.Get("schema") == nil {
+			continue
+		}
+		content := make([]tree.Member, len(consumes))
+		for i, t := range consumes {
+			content[i] = tree.Member{Key: t, Value: at(p, tree.NewMap(tree.Member{Key: "schema", Value: p.Get("schema")}))}
+		}
+		body := []tree.Member{{Key: "content", Value: at(p, tree.NewMap(content...))}}
+		if required := p.Get("required"); required != nil {
+			body = append(body, tree.Member{Key: "required", Value: required})
+		}
+		return tree.Member{Key: "requestBody", Line: p.Line, Col: p.Col, Value: at(p, tree.NewMap(body...))}
+	}
+	return tree.Member{}
+}
