@@ -165,14 +165,14 @@ const mark = `(() => {
 // Press clicks the button or link with these words. It looks again when the
 // page was drawn anew between finding and clicking.
 func (p *Page) Press(words string) error {
-	for {
+	for deadline := time.Now().Add(stepTime); ; {
 		if err := p.Wait(fmt.Sprintf(mark, quote(words))); err != nil {
 			return fmt.Errorf("find %q: %w", words, err)
 		}
-		ctx, cancel := context.WithTimeout(p.ctx, stepTime/10)
+		ctx, cancel := context.WithTimeout(p.ctx, stepTime/5)
 		err := chromedp.Do(ctx, chromedp.Click(chromedp.CSS("[data-pressed]")))
 		cancel()
-		if !errors.Is(err, context.DeadlineExceeded) || p.ctx.Err() != nil {
+		if err == nil || time.Now().After(deadline) {
 			return err
 		}
 	}
