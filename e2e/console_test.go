@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 
@@ -195,4 +196,37 @@ func TestConsoleDrop(t *testing.T) {
 		return null;
 	})()`)
 	must(t, err, p.WaitText("6 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=tides]')`))
+}
+
+// A new revision is looked at before it is put in force, and can be taken back.
+func TestConsoleRevisions(t *testing.T) {
+	s := startDemo(t)
+	contract, err := demo.File("tides.yaml")
+	require.NoError(t, err)
+	file := filepath.Join(t.TempDir(), "tides-2.yaml")
+	newer := strings.ReplaceAll(strings.Replace(string(contract), "  /warnings/{id}:\n", "  /alerts/{id}:\n", 1), "enum: [rising, falling, slack]", "enum: [rising, falling]")
+	require.NoError(t, os.WriteFile(file, []byte(newer), 0o600))
+	revision := func() int {
+		service, err := s.api.Service(t.Context(), "tides")
+		require.NoError(t, err)
+		return service.Contract.Revision
+	}
+	p := s.page("/services/tides")
+	must(t, p.Wait(`document.querySelector('[data-revision="1"]')`), p.Upload("input[type=file]", file), p.WaitText("this would be revision 2"),
+		p.WaitText("DELETE /alerts/{id}"), p.WaitText("response 200, application/json, trend, enum slack: removed"))
+	assert.Equal(t, 1, revision(), "nothing happens before the yes")
+	must(t, p.Press("Put revision 2 in force"), p.Wait(`document.querySelector('[data-revision="2"]')`))
+	assert.Equal(t, 2, revision())
+	must(t, p.Press("What it changed"), p.WaitText("DELETE /warnings/{id}"), p.Press("Restore"), p.WaitText("this would be revision 3"), p.Press("Put revision 3 in force"),
+		p.Wait(`document.querySelector('[data-revision="3"]')`))
+	resp, _ := s.send("DELETE /tides/warnings/1", "")
+	assert.Equal(t, 204, resp.StatusCode)
+
+	// and an example is chosen
+	must(t, p.Goto(s.control+"/services/tides"), p.Wait(`document.querySelector('[aria-label="Example of getTides"]')`))
+	_, err = browser.Eval[any](p, `(() => { const s = document.querySelector('[aria-label="Example of getTides"]');
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'neap'); s.dispatchEvent(new Event('change', {bubbles: true})); return null; })()`)
+	must(t, err, p.WaitText("getTides answers with example “neap” from the next call"))
+	_, body := s.send("GET /tides/stations/inner-quay/tides?date=2026-12-09", "")
+	assert.Contains(t, body, "2026-12-09T08:40:00Z")
 }

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -22,27 +24,71 @@ func contractView(c *catalog.Contract) api.Contract {
 }
 
 func (s *server) postImport(c *gin.Context) {
-	text, err := readBody(c)
-	if err == nil && len(text) == 0 {
-		err = errNoBody
-	}
+	in, err := s.readImport(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	service, err := s.Catalog.Import(c, catalog.Import{Text: text, File: c.Query("file"), Name: c.Query("name"), Into: c.Query("into")})
+	imported, err := s.Catalog.Import(c, in)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	c.Header("Location", "/api/v1/services/"+url.PathEscape(service.Spec.Name))
-	c.PureJSON(http.StatusCreated, s.importReport(service))
+	status := http.StatusCreated
+	if imported.DryRun {
+		status = http.StatusOK
+	}
+	c.Header("Location", "/api/v1/services/"+url.PathEscape(imported.Service.Spec.Name))
+	c.PureJSON(status, s.importReport(imported))
 }
 
-func (s *server) importReport(service *catalog.Service) api.ImportReport {
+// readImport reads the contract from the body, or takes an earlier revision of
+// the service again.
+func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
+	in := catalog.Import{File: c.Query("file"), Name: c.Query("name"), Into: c.Query("into"), DryRun: c.Query("dryRun") == "true", At: time.Now()}
+	text, err := readBody(c)
+	if err != nil {
+		return in, err
+	}
+	if in.Text = text; c.Query("revision") == "" {
+		if len(text) == 0 {
+			return in, errNoBody
+		}
+		return in, nil
+	}
+	if in.Into == "" || len(text) > 0 {
+		return in, problem.New(problem.Invalid, "revision takes an earlier revision again: it needs into, and no body")
+	}
+	revision, err := revisionOf(c.Query("revision"))
+	if err != nil {
+		return in, err
+	}
+	stored, err := s.Catalog.ContractText(c, in.Into, revision)
+	in.Text, in.File = stored.Text, stored.File
+	return in, err
+}
+
+func revisionOf(text string) (int, error) {
+	revision, err := strconv.Atoi(text)
+	if err != nil || revision < 1 {
+		return 0, problem.New(problem.Invalid, "a revision is a number from 1, not %q", text)
+	}
+	return revision, nil
+}
+
+func (s *server) importReport(imported catalog.Imported) api.ImportReport {
+	service := imported.Service
 	report := api.ImportReport{
 		Service: service.Spec.Name, Address: s.address(service.Spec.Name), Contract: contractView(service.Contract),
 		Skipped: []api.Operation{}, Warnings: append([]problem.Item{}, service.Contract.Warnings...),
+	}
+	report.DryRun = imported.DryRun
+	if imported.Changes != nil {
+		changes := changesView(*imported.Changes)
+		report.Changes = &changes
+	}
+	for _, m := range imported.Orphans {
+		report.Orphans = append(report.Orphans, api.PutResult{ID: m.Spec.ID, Outcome: "orphaned", Call: m.Rule.String()})
 	}
 	for _, op := range service.Contract.Operations {
 		if op.Skipped != nil {
@@ -69,8 +115,77 @@ func examplePath(template string) string {
 	}
 }
 
-func (s *server) getContract(c *gin.Context) {
-	stored, err := s.Catalog.ContractText(c, c.Param("service"))
+func changesView(changes contract.Changes) api.Changes {
+	view := api.Changes{Added: []string{}, Removed: []string{}, Changed: []api.ChangedOperation{}}
+	for _, op := range changes.Added {
+		view.Added = append(view.Added, op.String())
+	}
+	for _, op := range changes.Removed {
+		view.Removed = append(view.Removed, op.String())
+	}
+	for _, changed := range changes.Changed {
+		op := api.ChangedOperation{Operation: changed.Operation.String(), Differences: []api.Difference{}}
+		for _, d := range changed.Differences {
+			op.Differences = append(op.Differences, api.Difference(d))
+		}
+		view.Changed = append(view.Changed, op)
+	}
+	return view
+}
+
+func (s *server) listRevisions(c *gin.Context) {
+	revisions, err := s.Catalog.Revisions(c, c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.List[api.Revision]{Items: []api.Revision{}}
+	for i, r := range revisions {
+		list.Items = append(list.Items, api.Revision{
+			Revision: r.Revision, File: r.File, Imported: r.Imported.UTC(), Current: i == len(revisions)-1,
+		})
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) getChanges(c *gin.Context) {
+	to, err := revisionOf(c.Param("revision"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	from := to - 1
+	if since := c.Query("since"); since != "" {
+		if from, err = revisionOf(since); err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+	}
+	if from < 1 {
+		s.fail(c, problem.New(problem.Invalid, "revision 1 is the first: there is nothing before it to compare with (since names another)"), nil)
+		return
+	}
+	changes, err := s.Catalog.CompareRevisions(c, c.Param("service"), from, to)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, changesView(changes))
+}
+
+func (s *server) getContract(c *gin.Context) { s.sendContract(c, 0) }
+
+func (s *server) getRevision(c *gin.Context) {
+	revision, err := revisionOf(c.Param("revision"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.sendContract(c, revision)
+}
+
+func (s *server) sendContract(c *gin.Context, revision int) {
+	stored, err := s.Catalog.ContractText(c, c.Param("service"), revision)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

@@ -80,6 +80,9 @@ func (s *server) routes(router *gin.Engine) {
 	api.DELETE("/services/:service", s.deleteService)
 	api.GET("/services/:service/contract", s.getContract)
 	api.GET("/services/:service/operations", s.listOperations)
+	api.GET("/services/:service/revisions", s.listRevisions)
+	api.GET("/services/:service/revisions/:revision", s.getRevision)
+	api.GET("/services/:service/revisions/:revision/changes", s.getChanges)
 
 	api.GET("/services/:service/mappings", s.listMappings)
 	api.POST("/services/:service/mappings", s.postMappings)

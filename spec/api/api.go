@@ -7,6 +7,8 @@
 package api
 
 import (
+	"time"
+
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 )
@@ -93,8 +95,45 @@ type ImportReport struct {
 	Answers  int            `json:"answers"`
 	Skipped  []Operation    `json:"skipped"`
 	Warnings []problem.Item `json:"warnings"`
+	// Changes compares with the revision before, if there was one.
+	Changes *Changes `json:"changes,omitempty"`
+	// Orphans are mappings on operations that are gone.
+	Orphans []PutResult `json:"orphans,omitempty"`
+	// DryRun is set when nothing was changed.
+	DryRun bool `json:"dryRun,omitempty"`
 	// Try is a request that works as it stands.
 	Try Try `json:"try"`
+}
+
+// Changes are what a caller notices between two revisions of a contract.
+// Operations are written as they are called: "GET /berths/{number}".
+type Changes struct {
+	Added   []string           `json:"added"`
+	Removed []string           `json:"removed"`
+	Changed []ChangedOperation `json:"changed"`
+}
+
+// ChangedOperation is an operation that is not the same in both.
+type ChangedOperation struct {
+	Operation   string       `json:"operation"`
+	Differences []Difference `json:"differences"`
+}
+
+// Difference is one thing that was added, removed or changed.
+type Difference struct {
+	Where  string `json:"where"`
+	What   string `json:"what"`
+	Before string `json:"before,omitempty"`
+	After  string `json:"after,omitempty"`
+}
+
+// Revision is one import of a service's contract.
+type Revision struct {
+	Revision int       `json:"revision"`
+	File     string    `json:"file"`
+	Imported time.Time `json:"imported"`
+	// Current is set on the one in force.
+	Current bool `json:"current,omitempty"`
 }
 
 // Try is a request that a newcomer can send.
@@ -116,7 +155,8 @@ type PutReport struct {
 	Replaced int         `json:"replaced"`
 }
 
-// PutResult is the outcome for one mapping: "created" or "replaced".
+// PutResult is the outcome for one mapping: "created", "replaced" or
+// "orphaned".
 type PutResult struct {
 	ID      string `json:"id"`
 	Outcome string `json:"outcome"`

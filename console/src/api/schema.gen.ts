@@ -170,6 +170,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** The revisions of the contract, the oldest first */
+        get: operations["listRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/revisions/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                revision: components["parameters"]["revision"];
+            };
+            cookie?: never;
+        };
+        /** A revision as it was imported */
+        get: operations["getRevision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/revisions/{revision}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                revision: components["parameters"]["revision"];
+            };
+            cookie?: never;
+        };
+        /** What a caller notices of a revision */
+        get: operations["getChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/operations": {
         parameters: {
             query?: never;
@@ -370,10 +432,40 @@ export interface components {
             answers: number;
             skipped: components["schemas"]["Operation"][];
             warnings: components["schemas"]["Fault"][];
+            changes?: components["schemas"]["Changes"];
+            /** @description Mappings on operations that are gone */
+            orphans?: {
+                id: string;
+                outcome?: string;
+                call: string;
+            }[];
+            /** @description Nothing was changed */
+            dryRun?: boolean;
             try: {
                 method: string;
                 url: string;
             };
+        };
+        Changes: {
+            added: string[];
+            removed: string[];
+            changed: {
+                operation: string;
+                differences: {
+                    where: string;
+                    /** @enum {string} */
+                    what: "added" | "removed" | "changed";
+                    before?: string;
+                    after?: string;
+                }[];
+            }[];
+        };
+        Revision: {
+            revision: number;
+            file: string;
+            /** Format: date-time */
+            imported: string;
+            current?: boolean;
         };
         Pattern: {
             method?: string | string[];
@@ -512,6 +604,7 @@ export interface components {
     parameters: {
         /** @description Name or id of the service */
         service: string;
+        revision: number;
         limit: number;
         /** @description The next of the page before */
         after: string;
@@ -659,18 +752,31 @@ export interface operations {
                 name?: string;
                 /** @description Existing service that gets a new revision */
                 into?: string;
+                /** @description With into and without a body: take this earlier revision again */
+                revision?: number;
+                /** @description Report what would happen and change nothing */
+                dryRun?: boolean;
             };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/yaml": string;
                 "application/json": Record<string, never>;
             };
         };
         responses: {
+            /** @description What would be made, after a dry run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportReport"];
+                };
+            };
             /** @description What was made */
             201: {
                 headers: {
@@ -864,6 +970,86 @@ export interface operations {
                 content: {
                     "application/yaml": string;
                     "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The revisions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Revision"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRevision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                revision: components["parameters"]["revision"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                    "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getChanges: {
+        parameters: {
+            query?: {
+                /** @description The revision to compare with; the one before unless given */
+                since?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                revision: components["parameters"]["revision"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
                 };
             };
             default: components["responses"]["Problem"];

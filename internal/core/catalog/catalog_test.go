@@ -34,6 +34,10 @@ func (s *fakeStore) Contract(context.Context, string, int) (catalog.StoredContra
 	return catalog.StoredContract{}, s.fail
 }
 
+func (s *fakeStore) Revisions(context.Context, string) ([]catalog.StoredContract, error) {
+	return nil, s.fail
+}
+
 const contract = "openapi: 3.1.0\ninfo: {title: Berths}\npaths:\n  /berths: {get: {operationId: list, responses: {'200': {description: ok}}}}\n"
 
 func open(t *testing.T) (*catalog.Catalog, *fakeStore) {
@@ -81,14 +85,15 @@ func TestImportNamesAndRevisions(t *testing.T) {
 
 	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}}"))
 	require.NoError(t, err)
-	s, err := c.Import(t.Context(), catalog.Import{Text: []byte(contract), Into: "moorings"})
+	imported, err := c.Import(t.Context(), catalog.Import{Text: []byte(contract), Into: "moorings"})
 	require.NoError(t, err)
+	s := imported.Service
 	assert.Equal(t, 2, s.Contract.Revision)
 	assert.NotNil(t, s.Mapping("a"), "hand-made mappings stay")
 
 	titled, err := c.Import(t.Context(), catalog.Import{Text: []byte(contract)})
 	require.NoError(t, err)
-	assert.Equal(t, "berths", titled.Spec.Name, "without a file the title names it")
+	assert.Equal(t, "berths", titled.Service.Spec.Name, "without a file the title names it")
 }
 
 func TestWritesNeedTheCurrentVersion(t *testing.T) {

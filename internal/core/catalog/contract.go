@@ -2,7 +2,10 @@ package catalog
 
 import (
 	"context"
+	"time"
 
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 )
@@ -17,51 +20,97 @@ type Import struct {
 	// Into names an existing service that gets the contract as a new revision.
 	// Name and Into exclude each other.
 	Into string
+	// DryRun reports what would happen and changes nothing.
+	DryRun bool
+	// At is the time of the import.
+	At time.Time
+}
+
+// Imported is what came of an import.
+type Imported struct {
+	// Service is as it is now, or would be after a dry run.
+	Service *Service
+	// Changes compares with the revision before; nil when there was none.
+	Changes *contract.Changes
+	// Orphans are mappings on operations that are gone.
+	Orphans []*Mapping
+	DryRun  bool
 }
 
 // Import reads a contract and makes a service of it, or a new revision of an
 // existing one. On any error nothing has changed.
-func (c *Catalog) Import(ctx context.Context, in Import) (*Service, error) {
+func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	if in.Name != "" && in.Into != "" {
-		return nil, problem.New(problem.Invalid, "name makes a new service and into takes an existing one: give one of them")
+		return Imported{}, problem.New(problem.Invalid, "name makes a new service and into takes an existing one: give one of them")
 	}
-	stored := StoredContract{Revision: 1, File: in.File, Text: in.Text}
+	stored := StoredContract{Revision: 1, File: in.File, Imported: in.At, Text: in.Text}
 	compiled, err := compileContract(stored)
 	if err != nil {
-		return nil, err
+		return Imported{}, err
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if in.Into != "" {
-		return c.importIntoLocked(ctx, in.Into, stored, compiled)
+		return c.importIntoLocked(ctx, in, stored, compiled)
 	}
 	name, err := importName(in, compiled.Title)
 	if err != nil {
-		return nil, err
+		return Imported{}, err
 	}
 	if c.Snapshot().Named(name) != nil {
-		return nil, problem.New(problem.Exists, "service %q exists already (--into %s makes this its new revision, --name makes another service)", name, name)
+		return Imported{}, problem.New(problem.Exists, "service %q exists already (--into %s makes this its new revision, --name makes another service)", name, name)
 	}
 	settings := spec.NewService(name)
 	settings.Title = compiled.Title
 	service := c.newServiceLocked(settings)
 	stored.ServiceID = service.Service.ID
-	next := compileService(service, compiled, nil)
-	return next, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, nil, next)
+	imported := Imported{Service: compileService(service, compiled, nil), DryRun: in.DryRun}
+	if in.DryRun {
+		return imported, nil
+	}
+	return imported, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, nil, imported.Service)
 }
 
-func (c *Catalog) importIntoLocked(ctx context.Context, into string, stored StoredContract, compiled *Contract) (*Service, error) {
-	old, err := c.Find(into)
+func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored StoredContract, compiled *Contract) (Imported, error) {
+	old, err := c.Find(in.Into)
 	if err != nil {
-		return nil, err
+		return Imported{}, err
 	}
+	imported := Imported{DryRun: in.DryRun}
 	if old.Contract != nil {
 		compiled.Revision = old.Contract.Revision + 1
+		changes := contract.Compare(old.Contract.Contract, compiled.Contract)
+		imported.Changes = &changes
 	}
 	stored.ServiceID, stored.Revision = old.Spec.ID, compiled.Revision
 	service := StoredService{Service: old.Spec, Version: c.nextLocked()}
-	next := compileService(service, compiled, old.Mappings)
-	return next, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, old, next)
+	imported.Service = compileService(service, compiled, old.Mappings)
+	imported.Orphans = orphans(old, imported.Service)
+	if in.DryRun {
+		return imported, nil
+	}
+	return imported, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, old, imported.Service)
+}
+
+// orphans are the mappings that stand on an operation of the old contract and
+// on none of the new one.
+func orphans(old, next *Service) (gone []*Mapping) {
+	for _, m := range next.Mappings {
+		if standsOn(old, m) && !standsOn(next, m) {
+			gone = append(gone, m)
+		}
+	}
+	return gone
+}
+
+// standsOn reports whether a mapping's path is that of an operation.
+func standsOn(s *Service, m *Mapping) bool {
+	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
+		if m.Rule.AllowsMethod(op.Method) {
+			return true
+		}
+	}
+	return false
 }
 
 func importName(in Import, title string) (string, error) {
@@ -77,14 +126,51 @@ func importName(in Import, title string) (string, error) {
 	return "", problem.New(problem.Invalid, "the contract has neither a file name nor a title to name the service by (give a name)")
 }
 
-// ContractText returns the document of a service as it was imported.
-func (c *Catalog) ContractText(ctx context.Context, nameOrID string) (StoredContract, error) {
-	s, err := c.Find(nameOrID)
+// Revisions lists the revisions of a service's contract without their texts,
+// the oldest first.
+func (c *Catalog) Revisions(ctx context.Context, nameOrID string) ([]StoredContract, error) {
+	s, err := c.withContract(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	return c.store.Revisions(ctx, s.Spec.ID)
+}
+
+// ContractText returns the document of a service as it was imported: one
+// revision, or with 0 the one in force.
+func (c *Catalog) ContractText(ctx context.Context, nameOrID string, revision int) (StoredContract, error) {
+	s, err := c.withContract(nameOrID)
 	if err != nil {
 		return StoredContract{}, err
 	}
-	if s.Contract == nil {
-		return StoredContract{}, problem.New(problem.NotFound, "service %q has no contract", s.Spec.Name)
+	if revision == 0 {
+		revision = s.Contract.Revision
 	}
-	return c.store.Contract(ctx, s.Spec.ID, s.Contract.Revision)
+	return c.store.Contract(ctx, s.Spec.ID, revision)
+}
+
+// CompareRevisions tells what changed from one revision to another.
+func (c *Catalog) CompareRevisions(ctx context.Context, nameOrID string, from, to int) (contract.Changes, error) {
+	var both [2]*Contract // the newer one first: it is the one asked for
+	for i, revision := range []int{to, from} {
+		stored, err := c.ContractText(ctx, nameOrID, revision)
+		if err != nil {
+			return contract.Changes{}, err
+		}
+		if both[i], err = compileContract(stored); err != nil {
+			return contract.Changes{}, err
+		}
+	}
+	return contract.Compare(both[1].Contract, both[0].Contract), nil
+}
+
+func (c *Catalog) withContract(nameOrID string) (*Service, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	if s.Contract == nil {
+		return nil, problem.New(problem.NotFound, "service %q has no contract", s.Spec.Name)
+	}
+	return s, nil
 }

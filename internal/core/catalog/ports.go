@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"time"
 
 	"rapidmimic/spec"
 )
@@ -16,6 +17,9 @@ type Store interface {
 	Apply(ctx context.Context, change Change) error
 	// Contract returns the text of a revision as it was imported.
 	Contract(ctx context.Context, serviceID string, revision int) (StoredContract, error)
+	// Revisions lists the revisions of a service without their texts, the
+	// oldest first.
+	Revisions(ctx context.Context, serviceID string) ([]StoredContract, error)
 }
 
 // Definitions is all that a store holds.
@@ -49,6 +53,7 @@ type StoredContract struct {
 	ServiceID string
 	Revision  int
 	File      string // name of the imported file
+	Imported  time.Time
 	Text      []byte
 }
 

@@ -27,6 +27,8 @@ type Contract struct {
 	BasePaths []string
 	// Warnings are faults of the document that do not stop it from answering.
 	Warnings []problem.Item
+
+	document *Document // for Compare
 }
 
 // Operation is one thing a contract lets a caller do.
@@ -42,6 +44,8 @@ type Operation struct {
 	// operation is skipped.
 	Responses []*Response
 	Success   *Response
+
+	source *tree.Node // the operation as it was written, for Compare
 }
 
 // String names the operation by what is called: "GET /berths/{number}".

@@ -14,6 +14,7 @@ CREATE TABLE contracts (
   service_id TEXT NOT NULL REFERENCES services (id) ON DELETE CASCADE,
   revision   INTEGER NOT NULL,
   file       TEXT NOT NULL,
+  imported   INTEGER NOT NULL, -- microseconds since 1970
   text       BLOB NOT NULL, -- as imported
   PRIMARY KEY (service_id, revision)
 );

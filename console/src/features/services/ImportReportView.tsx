@@ -3,9 +3,17 @@ import type { ImportReport } from '@/api/types';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
+import { ChangeList } from './ChangeList';
 
-/** Says what an import made, and what to try next. */
-export function ImportReportView({ report, onClose }: { report: ImportReport; onClose(): void }) {
+interface Props {
+  report: ImportReport;
+  /** Carries out what was only looked at so far. */
+  apply?: () => void;
+  onClose(): void;
+}
+
+/** Says what an import made, or would make, and what to do next. */
+export function ImportReportView({ report, apply, onClose }: Props) {
   const { contract } = report;
   const curl = `curl ${report.try.method === 'GET' ? '' : `-X ${report.try.method} `}${report.try.url}`;
   return (
@@ -16,8 +24,8 @@ export function ImportReportView({ report, onClose }: { report: ImportReport; on
     >
       <div className="flex items-start justify-between gap-3">
         <p>
-          <strong>{report.service}</strong>: revision {contract.revision} of “{contract.title}”,{' '}
-          {contract.format}. {count(report.answers, 'operation')}{' '}
+          <strong>{report.service}</strong>: {apply && 'this would be '}revision {contract.revision} of “
+          {contract.title}”, {contract.format}. {count(report.answers, 'operation')}{' '}
           {report.answers === 1 ? 'answers' : 'answer'}, {report.skipped.length} skipped.
         </p>
         <Button look="bare" className="h-6 px-1" aria-label="Close the report" onClick={onClose}>
@@ -42,8 +50,27 @@ export function ImportReportView({ report, onClose }: { report: ImportReport; on
           ))}
         </ul>
       )}
-      <div className="mt-2 flex">
-        <CommandLine command={curl} />
+      {report.changes && (
+        <div className="mt-2 text-[13px]">
+          <ChangeList changes={report.changes} />
+        </div>
+      )}
+      {report.orphans?.map((mapping) => (
+        <p key={mapping.id} className="mt-1 text-[13px] text-miss">
+          Mapping {mapping.id} stands on {mapping.call}, which is gone. It stays and still answers.
+        </p>
+      ))}
+      <div className="mt-2 flex gap-2">
+        {apply ? (
+          <>
+            <Button look="main" onClick={apply}>
+              Put revision {contract.revision} in force
+            </Button>
+            <Button onClick={onClose}>Leave it as it is</Button>
+          </>
+        ) : (
+          <CommandLine command={curl} />
+        )}
       </div>
     </section>
   );

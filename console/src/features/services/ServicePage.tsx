@@ -13,6 +13,7 @@ import { ImportControl } from './ImportControl';
 import { MissingTable } from './MissingTable';
 import { OperationTable } from './OperationTable';
 import { serviceByName } from './queries';
+import { RevisionTable } from './RevisionTable';
 import { ServiceSettings } from './ServiceSettings';
 import { useImport } from './useImport';
 
@@ -62,6 +63,11 @@ export function ServicePage({ name }: { name: string }) {
       >
         <OperationTable service={service} />
       </Panel>
+      {service.contract && (
+        <Panel title="Revisions of the contract">
+          <RevisionTable service={service.name} restore={importing.restore} />
+        </Panel>
+      )}
       <Panel title="Settings">
         <ServiceSettings service={service} />
       </Panel>

@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
-import type { ImportReport, Operation, Service } from '@/api/types';
+import type { Changes, ImportReport, Operation, Revision, Service } from '@/api/types';
 
 const every = 2_000;
 
@@ -27,9 +27,39 @@ export function operationList(service: string) {
   });
 }
 
-export function importContract(file: File, into?: string) {
-  const query = new URLSearchParams({ file: file.name, ...(into ? { into } : {}) });
+export interface Importing {
+  /** The document; none to take an earlier revision again. */
+  file?: File;
+  /** The service that gets a new revision; none makes a new service. */
+  into?: string;
+  revision?: number;
+  /** Only tells what would change. */
+  dryRun?: boolean;
+}
+
+export function importContract({ file, into, revision, dryRun }: Importing) {
+  const query = new URLSearchParams({
+    ...(file ? { file: file.name } : {}),
+    ...(into ? { into } : {}),
+    ...(revision ? { revision: String(revision) } : {}),
+    ...(dryRun ? { dryRun: 'true' } : {}),
+  });
   return send<ImportReport>(`/imports?${query}`, { method: 'POST', body: file });
+}
+
+export function revisionList(service: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'revisions'],
+    queryFn: () => send<{ items: Revision[] }>(`/services/${part(service)}/revisions`),
+  });
+}
+
+export function revisionChanges(service: string, revision: number) {
+  return queryOptions({
+    queryKey: ['services', service, 'revisions', revision],
+    queryFn: () => send<Changes>(`/services/${part(service)}/revisions/${revision}/changes`),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
 }
 
 export function createService(name: string) {

@@ -3,36 +3,51 @@ import type { ReactNode } from 'react';
 import { Problem } from '@/api/http';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { ImportReportView } from './ImportReportView';
-import { importContract } from './queries';
+import { type Importing, importContract } from './queries';
 
-interface Importing {
+interface Import {
   take(file: File): void;
+  /** Takes an earlier revision again, after a look at what that changes. */
+  restore(revision: number): void;
   busy: boolean;
-  /** What came of the last import. */
+  /** What came of the last import, or would. */
   report: ReactNode;
 }
 
-/** Imports contracts and tells what came of them. */
-export function useImport(into?: string): Importing {
+/**
+ * Imports contracts and tells what came of them. Into an existing service it
+ * first shows what would change, and waits for a yes.
+ */
+export function useImport(into?: string): Import {
   const queries = useQueryClient();
   const mutation = useMutation({
-    mutationFn: (file: File) => importContract(file, into),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['services'] }),
+    mutationFn: (importing: Importing) => importContract(importing),
+    onSuccess: (report) => {
+      if (!report.dryRun) return queries.invalidateQueries({ queryKey: ['services'] });
+    },
   });
-  const file = mutation.variables?.name;
+  const importing = mutation.variables;
+  const what = importing?.file?.name ?? `revision ${importing?.revision}`;
   let report: ReactNode = null;
   if (mutation.isError) {
     const problem = mutation.error;
     report = (
       <div className="px-5 pb-4">
         <ProblemNotice
-          message={`${file}: ${problem.message}. Nothing was changed.`}
+          message={`${what}: ${problem.message}. Nothing was changed.`}
           places={problem instanceof Problem ? problem.faults : []}
         />
       </div>
     );
   } else if (mutation.data) {
-    report = <ImportReportView report={mutation.data} onClose={mutation.reset} />;
+    const apply =
+      mutation.data.dryRun && importing ? () => mutation.mutate({ ...importing, dryRun: false }) : undefined;
+    report = <ImportReportView report={mutation.data} apply={apply} onClose={mutation.reset} />;
   }
-  return { take: mutation.mutate, busy: mutation.isPending, report };
+  return {
+    take: (file) => mutation.mutate({ file, into, dryRun: into !== undefined }),
+    restore: (revision) => mutation.mutate({ into, revision, dryRun: true }),
+    busy: mutation.isPending,
+    report,
+  };
 }

@@ -35,7 +35,7 @@ func Read(text []byte) (*contract.Contract, error) {
 		format = "Swagger 2.0"
 		root = fromSwagger(root)
 	}
-	r := &reader{root: root, ids: make(map[string]bool)}
+	r := &reader{root: root, ids: make(map[string]bool), sources: make(map[*contract.Operation]*tree.Node)}
 	upgrade := func(n *tree.Node) *tree.Node { return n }
 	if version != "3.1" {
 		upgrade = upgrade30
@@ -50,6 +50,7 @@ func Read(text []byte) (*contract.Contract, error) {
 	if err := r.readPaths(); err != nil {
 		return nil, err
 	}
+	r.contract.SetSource(r.document, r.sources)
 	return r.contract, nil
 }
 
@@ -127,6 +128,9 @@ type reader struct {
 	document *contract.Document
 	contract *contract.Contract
 	ids      map[string]bool
+	// sources are the operations as they were written, with the parameters of
+	// their path.
+	sources map[*contract.Operation]*tree.Node
 }
 
 func (r *reader) warn(n *tree.Node, at, format string, args ...any) {
@@ -179,11 +183,30 @@ func (r *reader) readPaths() error {
 		}
 		for _, m := range item.Members {
 			if slices.Contains(methods, m.Key) {
-				r.contract.Operations = append(r.contract.Operations, r.operation(p, m, tree.Join(itemAt, m.Key)))
+				op := r.operation(p, m, tree.Join(itemAt, m.Key))
+				r.sources[op] = withParameters(m.Value, item.Get("parameters"))
+				r.contract.Operations = append(r.contract.Operations, op)
 			}
 		}
 	}
 	return r.usable()
+}
+
+// withParameters adds the parameters of a path to those of its operation.
+func withParameters(operation, shared *tree.Node) *tree.Node {
+	if shared == nil || operation.Kind != tree.Map {
+		return operation
+	}
+	all := tree.NewList(shared.Items...)
+	members := make([]tree.Member, 0, len(operation.Members)+1)
+	for _, m := range operation.Members {
+		if m.Key == "parameters" {
+			all.Items = slices.Concat(shared.Items, m.Value.Items)
+			continue
+		}
+		members = append(members, m)
+	}
+	return tree.NewMap(append(members, tree.Member{Key: "parameters", Value: all})...)
 }
 
 func cmpNode(n, otherwise *tree.Node) *tree.Node {

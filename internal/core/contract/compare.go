@@ -1,0 +1,252 @@
+package contract
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rapidmimic/spec/tree"
+)
+
+// Changes are what a caller notices of the step from one revision to another.
+// Descriptions, examples and the like do not count.
+type Changes struct {
+	Added, Removed []*Operation
+	Changed        []ChangedOperation
+}
+
+// ChangedOperation is an operation of both revisions that is not the same.
+type ChangedOperation struct {
+	Operation   *Operation // as it is in the newer one
+	Differences []Difference
+}
+
+// Difference is one thing that was added, removed or changed.
+type Difference struct {
+	// Where reads from the outside in: "response 200, application/json, state".
+	Where string
+	// What is "added", "removed" or "changed".
+	What string
+	// Before and After are short values, "" for what has none.
+	Before, After string
+}
+
+// maxDifferences bounds what is listed for one operation.
+const maxDifferences = 50
+
+// Compare tells what changed from older to newer. Operations are the same when
+// method and path are.
+func Compare(older, newer *Contract) Changes {
+	var changes Changes
+	before := byCall(older)
+	for _, op := range newer.Operations {
+		was, ok := before[op.String()]
+		if !ok {
+			changes.Added = append(changes.Added, op)
+			continue
+		}
+		delete(before, op.String())
+		c := comparison{older: older.document, newer: newer.document, seen: make(map[[2]*tree.Node]bool)}
+		c.compare(was.source, op.source, nil)
+		if len(c.found) > 0 {
+			changes.Changed = append(changes.Changed, ChangedOperation{op, c.found})
+		}
+	}
+	for _, op := range older.Operations { // in the order of the document
+		if before[op.String()] != nil {
+			changes.Removed = append(changes.Removed, op)
+		}
+	}
+	return changes
+}
+
+func byCall(c *Contract) map[string]*Operation {
+	ops := make(map[string]*Operation, len(c.Operations))
+	for _, op := range c.Operations {
+		ops[op.String()] = op
+	}
+	return ops
+}
+
+// SetSource keeps the document and the text of each operation for Compare.
+// Readers call it once, before the contract is published.
+func (c *Contract) SetSource(document *Document, sources map[*Operation]*tree.Node) {
+	c.document = document
+	for op, source := range sources {
+		op.source = source
+	}
+}
+
+type comparison struct {
+	older, newer *Document
+	seen         map[[2]*tree.Node]bool // pairs being compared, for recursive schemas
+	found        []Difference
+}
+
+// silent are keys that change nothing for a caller.
+var silent = set("description", "summary", "title", "example", "examples", "tags", "operationId", "externalDocs", "deprecated", "callbacks", "links")
+
+// compare adds the differences of two values that stand at the same place.
+func (c *comparison) compare(a, b *tree.Node, where []string) {
+	a, b = follow(c.older, a), follow(c.newer, b)
+	pair := [2]*tree.Node{a, b}
+	if a == nil || b == nil || c.seen[pair] || len(c.found) >= maxDifferences {
+		return
+	}
+	c.seen[pair] = true
+	switch {
+	case a.Kind != b.Kind:
+		c.add(where, "changed", a, b)
+	case a.Kind == tree.Map:
+		c.compareMaps(a, b, where)
+	case a.Kind == tree.List:
+		c.compareLists(a, b, where)
+	case a.Text != b.Text:
+		c.add(where, "changed", a, b)
+	}
+}
+
+// follow resolves a reference without changing the dialect: both sides are as
+// they were written.
+func follow(d *Document, n *tree.Node) *tree.Node {
+	for range maxFollow {
+		ref, ok := strings.CutPrefix(n.Get("$ref").Str(), "#")
+		if !ok {
+			return n
+		}
+		target := d.root.At(ref)
+		if target == nil {
+			return n
+		}
+		n = target
+	}
+	return n
+}
+
+const maxFollow = 20
+
+// isNamedList reports whether m is a list of which an absent one is the same
+// as an empty one.
+func isNamedList(m tree.Member) bool {
+	return m.Value.Kind == tree.List && (m.Key == "parameters" || m.Key == "required")
+}
+
+func (c *comparison) compareMaps(a, b *tree.Node, where []string) {
+	for _, m := range a.Members {
+		if ignored(m.Key, where) {
+			continue
+		}
+		if other := b.Get(m.Key); other != nil {
+			c.compare(m.Value, other, place(where, m.Key))
+		} else if isNamedList(m) {
+			c.compareLists(m.Value, tree.NewList(), place(where, m.Key))
+		} else {
+			c.add(place(where, m.Key), "removed", m.Value, nil)
+		}
+	}
+	for _, m := range b.Members {
+		switch {
+		case a.Get(m.Key) != nil || ignored(m.Key, where):
+		case isNamedList(m):
+			c.compareLists(tree.NewList(), m.Value, place(where, m.Key))
+		default:
+			c.add(place(where, m.Key), "added", nil, m.Value)
+		}
+	}
+}
+
+// ignored leaves out silent keys, unless they are names: a property may be
+// called "title".
+func ignored(key string, where []string) bool {
+	if len(where) > 0 && where[len(where)-1] == "properties" {
+		return false
+	}
+	return silent[key] || strings.HasPrefix(key, "x-")
+}
+
+// place appends a step; the caller's slice is never shared.
+func place(where []string, step string) []string { return append(slices.Clip(where), step) }
+
+// compareLists compares lists of things that have names by their names
+// (parameters), all others as sets: order means nothing to a caller.
+func (c *comparison) compareLists(a, b *tree.Node, where []string) {
+	for _, item := range a.Items {
+		if other := c.counterpart(item, b, c.older, c.newer); other != nil {
+			c.compare(item, other, place(where, itemName(follow(c.older, item))))
+		} else {
+			c.add(place(where, itemName(follow(c.older, item))), "removed", item, nil)
+		}
+	}
+	for _, item := range b.Items {
+		if c.counterpart(item, a, c.newer, c.older) == nil {
+			c.add(place(where, itemName(follow(c.newer, item))), "added", nil, item)
+		}
+	}
+}
+
+func (c *comparison) counterpart(item, list *tree.Node, mine, theirs *Document) *tree.Node {
+	item = follow(mine, item)
+	name := item.Get("name").Str()
+	for _, other := range list.Items {
+		there := follow(theirs, other)
+		if name != "" && there.Get("name").Str() == name && there.Get("in").Str() == item.Get("in").Str() {
+			return other
+		}
+		if name == "" && tree.Equal(item, there) {
+			return other
+		}
+	}
+	return nil
+}
+
+// itemName tells an item of a list: a parameter by where it stands and its
+// name, a value by itself.
+func itemName(n *tree.Node) string {
+	if name := n.Get("name").Str(); name != "" {
+		return n.Get("in").Str() + " " + name
+	}
+	return short(n)
+}
+
+func (c *comparison) add(where []string, what string, before, after *tree.Node) {
+	if len(c.found) < maxDifferences {
+		c.found = append(c.found, Difference{Where: readable(where), What: what, Before: short(before), After: short(after)})
+	}
+}
+
+// short is a value as it fits into a line; "" for objects and lists.
+func short(n *tree.Node) string {
+	if n == nil || n.Kind == tree.Map || n.Kind == tree.List {
+		return ""
+	}
+	text := string(n.AppendJSON(nil))
+	return text[:min(len(text), 60)]
+}
+
+// readable joins the steps to a place, leaving out what only holds together.
+func readable(where []string) string {
+	var parts []string
+	for i := 0; i < len(where); i++ {
+		step := where[i]
+		switch {
+		case step == "responses" && i+1 < len(where):
+			i++
+			parts = append(parts, "response "+where[i])
+		case step == "parameters" && i+1 < len(where):
+			i++
+			parts = append(parts, "parameter "+where[i])
+		case step == "requestBody":
+			parts = append(parts, "request body")
+		case (step == "required" || step == "enum") && i+1 < len(where):
+			i++
+			parts = append(parts, fmt.Sprintf("%s %s", step, strings.Trim(where[i], `"`)))
+		case step == "content" || step == "schema" || step == "properties":
+		case step == "items":
+			parts = append(parts, "each item")
+		default:
+			parts = append(parts, step)
+		}
+	}
+	return cmp.Or(strings.Join(parts, ", "), "the operation")
+}

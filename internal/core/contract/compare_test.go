@@ -1,0 +1,101 @@
+package contract_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/openapi"
+)
+
+const berths = `
+openapi: 3.1.0
+paths:
+  /berths/{number}:
+    parameters: [{name: number, in: path, required: true, schema: {type: string}}]
+    get:
+      parameters: [{name: season, in: query, schema: {type: string}}, {$ref: "#/components/parameters/Trace"}]
+      responses:
+        "200": {description: ok, content: {application/json: {schema: {$ref: "#/components/schemas/Berth"}}}}
+        "404": {description: no}
+  /berths:
+    post:
+      requestBody: {content: {application/json: {schema: {$ref: "#/components/schemas/Berth"}}}}
+      responses: {"201": {description: made}}
+  /dues: {get: {responses: {"200": {description: ok}}}}
+components:
+  parameters:
+    Trace: {name: X-Trace, in: header, schema: {type: string}}
+  schemas:
+    Berth:
+      type: object
+      required: [number]
+      properties:
+        number: {type: string, maxLength: 3}
+        title: {type: string}
+        state: {enum: [free, taken]}
+        neighbours: {type: array, items: {$ref: "#/components/schemas/Berth"}}
+`
+
+func read(t *testing.T, text string) *contract.Contract {
+	c, err := openapi.Read([]byte(text))
+	require.NoError(t, err)
+	return c
+}
+
+func TestCompare(t *testing.T) {
+	older := read(t, berths)
+	for name, c := range map[string]struct {
+		edit []string // old, new, old, new …
+		want []string
+	}{
+		"nothing":                     {nil, nil},
+		"words only":                  {[]string{"description: ok", "description: fine", "{type: string, maxLength: 3}", "{type: string, maxLength: 3, description: painted on the quay, x-note: 1}"}, nil},
+		"the order of keys and lists": {[]string{"{type: string, maxLength: 3}", "{maxLength: 3, type: string}", "[free, taken]", "[taken, free]"}, nil},
+		"a property called title": {[]string{"        title: {type: string}\n", "        title: {type: integer}\n"}, []string{
+			`GET /berths/{number}: response 200, application/json, title, type changed "string" → "integer"`,
+			`POST /berths: request body, application/json, title, type changed "string" → "integer"`,
+		}},
+		"behind a reference": {[]string{"maxLength: 3", "maxLength: 4", "[free, taken]", "[free, taken, closed]"}, []string{
+			`GET /berths/{number}: response 200, application/json, number, maxLength changed 3 → 4`,
+			`GET /berths/{number}: response 200, application/json, state, enum closed added  → "closed"`,
+			`POST /berths: request body, application/json, number, maxLength changed 3 → 4`,
+			`POST /berths: request body, application/json, state, enum closed added  → "closed"`,
+		}},
+		"required": {[]string{"required: [number]", "required: [number, state]"}, []string{
+			`GET /berths/{number}: response 200, application/json, required state added  → "state"`,
+			`POST /berths: request body, application/json, required state added  → "state"`,
+		}},
+		"parameters": {[]string{"{name: season, in: query, schema: {type: string}}", "{name: year, in: query, schema: {type: integer}}", "in: header, schema: {type: string}", "in: header, required: true, schema: {type: string}"}, []string{
+			`GET /berths/{number}: parameter query season removed  → `,
+			`GET /berths/{number}: parameter header X-Trace, required added  → true`,
+			`GET /berths/{number}: parameter query year added  → `,
+		}},
+		"statuses": {[]string{`"404": {description: no}`, `"410": {description: gone}`}, []string{
+			`GET /berths/{number}: response 404 removed  → `,
+			`GET /berths/{number}: response 410 added  → `,
+		}},
+		"operations": {[]string{"  /dues: {get:", "  /tolls: {get:"}, []string{"added GET /tolls", "removed GET /dues"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.Zero(t, len(c.edit)%2)
+			changes := contract.Compare(older, read(t, strings.NewReplacer(c.edit...).Replace(berths)))
+			var got []string
+			for _, op := range changes.Added {
+				got = append(got, "added "+op.String())
+			}
+			for _, op := range changes.Removed {
+				got = append(got, "removed "+op.String())
+			}
+			for _, op := range changes.Changed {
+				for _, d := range op.Differences {
+					got = append(got, op.Operation.String()+": "+d.Where+" "+d.What+" "+d.Before+" → "+d.After)
+				}
+			}
+			assert.Equal(t, c.want, got)
+		})
+	}
+}
