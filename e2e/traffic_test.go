@@ -19,6 +19,7 @@ import (
 	"rapidmimic/client"
 	"rapidmimic/internal/config"
 	"rapidmimic/spec"
+	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
 )
 
@@ -47,6 +48,24 @@ func TestAContractAnswersAndTheLogSaysWhy(t *testing.T) {
 			assert.NotContains(t, string(raw), "s3cret", "secrets never reach the disk")
 		}
 	}
+}
+
+func TestDeviationsStandOnTheCall(t *testing.T) {
+	s := startDemo(t)
+	s.send("GET /moorings/berths/N7", "")
+	s.send("POST /moorings/berths/N7/bookings", `{"vessel": {"name": "Tern"}, "from": "soon"}`, "Content-Type: application/json")
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "deviates"})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	assert.Equal(t, 3, list.Items[0].Deviations)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Len(t, detail.DeviationList, 3)
+	assert.Contains(t, detail.DeviationList, api.Deviation{Side: "request", Where: "body /from", Detail: "'soon' is not a valid date"})
+	out, code := runBinary(t, "calls", "show", detail.ID, "--url", s.control)
+	assert.Zero(t, code)
+	assert.Contains(t, out, "breaks the contract\n")
+	assert.Contains(t, out, "request, body /vessel: missing properties")
 }
 
 func TestAMappingIsLiveOnTheNextCallAndSurvivesRestart(t *testing.T) {

@@ -1,7 +1,9 @@
 package spec
 
 import (
+	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"rapidmimic/spec/problem"
@@ -26,14 +28,25 @@ type Service struct {
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
+	// Conformance says what becomes of calls that break the contract: "report"
+	// lists the deviations on the call, "refuse" answers with a 400 that lists
+	// them, "off" does not look.
+	Conformance string `json:"conformance"`
 	// Examples chooses for operations of the contract which named example
 	// answers: operation id → name. The others answer with their first one.
 	Examples map[string]string `json:"examples,omitempty"`
 }
 
+// What Conformance can be.
+const (
+	ConformanceReport = "report"
+	ConformanceRefuse = "refuse"
+	ConformanceOff    = "off"
+)
+
 // NewService gives the defaults of every key.
 func NewService(name string) Service {
-	return Service{Name: name, CORS: true, Reveal: true, Echo: true}
+	return Service{Name: name, CORS: true, Reveal: true, Echo: true, Conformance: ConformanceReport}
 }
 
 // ReadService reads one service document.
@@ -58,11 +71,14 @@ const NameRule = "letters, digits, `.`, `_` and `-`, beginning with a letter or 
 // ValidName reports whether name can stand in an address.
 func ValidName(name string) bool { return serviceName.MatchString(name) }
 
-func (s Service) faults() []problem.Item {
-	if ValidName(s.Name) {
-		return nil
+func (s Service) faults() (items []problem.Item) {
+	if !ValidName(s.Name) {
+		items = append(items, problem.Item{At: "/name", Detail: fmt.Sprintf("name must be %s, not %q", NameRule, s.Name)})
 	}
-	return []problem.Item{{At: "/name", Detail: "name must be " + NameRule + ", not \"" + s.Name + "\""}}
+	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
+		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})
+	}
+	return items
 }
 
 // NameFrom makes a service name out of a file name or a title:

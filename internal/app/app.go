@@ -180,18 +180,18 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	a.log, err = calllog.Open(ctx, calllog.Config{
-		Store: a.store, Masker: call.NewMasker(secret), Logger: a.logger,
-		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
-	})
-	if err != nil {
-		return err
-	}
 	seed, err := randomSeed()
 	if err != nil {
 		return err
 	}
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed})
+	a.log, err = calllog.Open(ctx, calllog.Config{
+		Store: a.store, Masker: call.NewMasker(secret), Checker: decide, Logger: a.logger,
+		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
+	})
+	if err != nil {
+		return err
+	}
 	a.traffic = &http.Server{
 		Handler:           traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),

@@ -33,7 +33,9 @@ type Store interface {
 type Config struct {
 	Store  Store
 	Masker *call.Masker
-	Logger *slog.Logger
+	// Checker is asked about every call; nil means that nothing is checked.
+	Checker Checker
+	Logger  *slog.Logger
 	// Keep is the number of calls to keep, KeepBytes the size of their
 	// contents. Zero means the defaults.
 	Keep, KeepBytes int64
@@ -71,10 +73,12 @@ type Log struct {
 	added, done   uint64        // calls buffered, and calls written or given up
 	changed       chan struct{} // closed and replaced when done grows
 
-	storing   sync.Mutex // held while the store is written
-	stored    atomic.Int64
-	notKept   atomic.Int64
-	sinceTrim int64
+	storing sync.Mutex // held while the store is written
+	stored  atomic.Int64
+	notKept atomic.Int64
+
+	notChecked atomic.Int64
+	sinceTrim  int64
 
 	live *live
 	wake chan struct{}
@@ -176,6 +180,9 @@ func (l *Log) write(ctx context.Context) {
 }
 
 func (l *Log) keep(ctx context.Context, batch []*call.Record) {
+	if l.config.Checker != nil {
+		l.check(batch)
+	}
 	for _, r := range batch {
 		l.config.Masker.Mask(r)
 	}

@@ -60,9 +60,11 @@ func (s *fakeStore) ClearCalls(context.Context) error {
 
 func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
 
-func start(t *testing.T, store *fakeStore) *calllog.Log {
+func start(t *testing.T, store *fakeStore) *calllog.Log { return startWith(t, store, nil) }
+
+func startWith(t *testing.T, store *fakeStore, checker calllog.Checker) *calllog.Log {
 	log, err := calllog.Open(t.Context(), calllog.Config{
-		Store: store, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), BodyLimit: 4,
+		Store: store, Masker: call.NewMasker([]byte("k")), Checker: checker, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), BodyLimit: 4,
 	})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
@@ -154,6 +156,28 @@ func TestAStoreThatFailsLosesNothingSilently(t *testing.T) {
 		log.Add(answered(log, call.FromContract))
 		require.NoError(t, log.Flush(t.Context()))
 		assert.Len(t, store.records, 1, "it goes on when the store does")
+	})
+}
+
+// checker finds one deviation in every call.
+type checker struct{}
+
+func (checker) Check(*call.Record) []call.Deviation {
+	return []call.Deviation{{Side: call.OfRequest, Where: "query nights"}}
+}
+
+func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{}
+		log := startWith(t, store, checker{})
+		for range 1_700 { // one batch
+			log.Add(answered(log, call.FromContract))
+		}
+		require.NoError(t, log.Flush(t.Context()))
+		assert.Equal(t, int64(700), log.NotChecked())
+		assert.Len(t, store.records[999].Deviations, 1)
+		assert.Empty(t, store.records[1_000].Deviations)
+		assert.Len(t, store.records, 1_700, "keeping goes before checking")
 	})
 }
 

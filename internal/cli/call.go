@@ -67,9 +67,13 @@ func callRow(call api.Call) []string {
 	if call.Query != "" {
 		target += "?" + call.Query
 	}
+	by := fmt.Sprintf("%-8s %s", call.Source, call.By)
+	if call.Deviations > 0 {
+		by = fmt.Sprintf("%-8s deviates %d, %s", call.Source, call.Deviations, call.By)
+	}
 	return []string{
 		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), strconv.Itoa(call.Status),
-		fmt.Sprintf("%-8s %s", call.Source, call.By), fmt.Sprintf("%.2f ms", call.TookMs), call.ID,
+		by, fmt.Sprintf("%.2f ms", call.TookMs), call.ID,
 	}
 }
 
@@ -213,6 +217,13 @@ func (p Program) sayCall(call api.CallDetail) {
 	}
 	columns := []column{{}, {}, {}}
 	writeRows(p.Out, columns, widths(1<<20, columns, rows), rows, false)
+	if len(call.DeviationList) > 0 {
+		p.say("")
+		p.say("breaks the contract")
+		for _, d := range call.DeviationList {
+			p.say("  %s, %s: %s", d.Side, d.Where, d.Detail)
+		}
+	}
 	target := call.Path
 	if call.Query != "" {
 		target += "?" + call.Query

@@ -38,6 +38,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "cors", Usage: "let browser pages of other origins call"},
 					&cli.StringSliceFlag{Name: "example", Usage: "`OPERATION=NAME`: which named example answers; OPERATION= takes the choice back"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
+					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
 					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
 				},
 				ShellComplete: p.completeServices, Action: p.serviceSet,
@@ -142,7 +143,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if s.Seed != nil {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)
 	}
-	p.say("settings  cors %t, reveal %t, echo %t", s.CORS, s.Reveal, s.Echo)
+	p.say("settings  cors %t, reveal %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Echo, s.Conformance)
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)
 	if len(operations) == 0 {
@@ -191,7 +192,7 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	patch := map[string]any{}
-	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo"} {
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo", "conformance"} {
 		if c.IsSet(name) {
 			patch[name] = c.Value(name)
 		}

@@ -19,6 +19,7 @@ func callView(line call.Summary) api.Call {
 	return api.Call{
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, TookMs: milliseconds(line.Took),
+		Deviations: line.Deviations,
 	}
 }
 
@@ -95,6 +96,10 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},
 		Curl:    r.Request.Curl(s.TrafficURL),
+	}
+	detail.DeviationList = []api.Deviation{}
+	for _, d := range r.Deviations {
+		detail.DeviationList = append(detail.DeviationList, api.Deviation(d))
 	}
 	detail.Explanation.Steps = []api.Step{}
 	if e := r.Explanation; e != nil {

@@ -20,6 +20,7 @@ type CallLog interface {
 	LastMinute(now time.Time) call.Counts
 	Stored() int64
 	NotKept() int64
+	NotChecked() int64
 }
 
 // CallStore reads calls that were kept. Errors are problems where the user can

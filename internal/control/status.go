@@ -19,6 +19,7 @@ func (s *server) getStatus(c *gin.Context) {
 	status := api.Status{
 		Version: s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
 		LastMinute: countsView(s.Log.LastMinute(time.Now())), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
+		CallsNotChecked: s.Log.NotChecked(),
 	}
 	for _, service := range s.Catalog.Snapshot().Services() {
 		status.Services++

@@ -20,6 +20,7 @@ type Source interface {
 	// take.
 	Stored() int64
 	NotKept() int64
+	NotChecked() int64
 }
 
 // Definitions counts what is defined.
@@ -29,6 +30,7 @@ var (
 	callsTotal = prometheus.NewDesc("rapidmimic_calls_total", "Calls received, by service and by who answered.", []string{"service", "source"}, nil)
 	stored     = prometheus.NewDesc("rapidmimic_calls_stored", "Calls in the log.", nil, nil)
 	notKept    = prometheus.NewDesc("rapidmimic_calls_not_kept_total", "Calls answered that the log could not take.", nil, nil)
+	notChecked = prometheus.NewDesc("rapidmimic_calls_not_checked_total", "Calls kept that came too fast to be held against their contracts.", nil, nil)
 	services   = prometheus.NewDesc("rapidmimic_services", "Services defined.", nil, nil)
 	mappings   = prometheus.NewDesc("rapidmimic_mappings", "Mappings defined.", nil, nil)
 )
@@ -47,7 +49,7 @@ func Handler(source Source, definitions Definitions) http.Handler {
 
 // Describe implements prometheus.Collector.
 func (c collector) Describe(out chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{callsTotal, stored, notKept, services, mappings} {
+	for _, d := range []*prometheus.Desc{callsTotal, stored, notKept, notChecked, services, mappings} {
 		out <- d
 	}
 }
@@ -62,6 +64,7 @@ func (c collector) Collect(out chan<- prometheus.Metric) {
 	serviceCount, mappingCount := c.definitions()
 	out <- prometheus.MustNewConstMetric(stored, prometheus.GaugeValue, float64(c.source.Stored()))
 	out <- prometheus.MustNewConstMetric(notKept, prometheus.CounterValue, float64(c.source.NotKept()))
+	out <- prometheus.MustNewConstMetric(notChecked, prometheus.CounterValue, float64(c.source.NotChecked()))
 	out <- prometheus.MustNewConstMetric(services, prometheus.GaugeValue, float64(serviceCount))
 	out <- prometheus.MustNewConstMetric(mappings, prometheus.GaugeValue, float64(mappingCount))
 }

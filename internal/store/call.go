@@ -42,11 +42,12 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	}
 	lines := make([]call.Summary, len(rows))
 	for i := range rows {
-		record, _, err := rows[i].record()
+		record, _, deviations, err := rows[i].record()
 		if err != nil {
 			return nil, err
 		}
 		lines[i] = record.Summary()
+		lines[i].Deviations = int(deviations)
 	}
 	return lines, nil
 }
@@ -61,7 +62,7 @@ func (s *Store) Call(ctx context.Context, number uint64) (*call.Record, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read call: %w", err)
 	}
-	record, contents, err := row.record()
+	record, contents, _, err := row.record()
 	if err != nil {
 		return nil, err
 	}
@@ -100,11 +101,12 @@ func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, er
 	return row.Count, uint64(row.Highest), nil
 }
 
-// record is the call without its contents, whose ids come beside it.
-func (r *callRow) record() (record *call.Record, contents [partCount]int64, err error) {
+// record is the call without its contents, whose ids come beside it, as does
+// the number of its deviations.
+func (r *callRow) record() (record *call.Record, contents [partCount]int64, deviations int64, err error) {
 	var d callDetail
 	if err := d.parse(r.Detail); err != nil {
-		return nil, contents, fmt.Errorf("read call %s: %w", call.ID(uint64(r.Number)), err)
+		return nil, contents, 0, fmt.Errorf("read call %s: %w", call.ID(uint64(r.Number)), err)
 	}
 	return &call.Record{
 		Number: uint64(r.Number), At: time.UnixMicro(r.At), Service: r.Service,
@@ -115,7 +117,7 @@ func (r *callRow) record() (record *call.Record, contents [partCount]int64, err 
 		Answer:     call.Answer{Status: int(d.status)},
 		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by,
 		Read: d.read, Decide: d.decide, Send: d.send,
-	}, d.contents, nil
+	}, d.contents, d.deviations, nil
 }
 
 func addParts(record *call.Record, parts [partCount][]byte) {
@@ -127,6 +129,9 @@ func addParts(record *call.Record, parts [partCount][]byte) {
 	body.Bytes = parts[partRequestBody]
 	body.Cut = body.Size > int64(len(body.Bytes))
 	record.Answer.Header, record.Answer.Body = parseLines(parts[partAnswerHeaders]), parts[partAnswerBody]
+	if text := parts[partDeviations]; len(text) > 0 && json.Unmarshal(text, &record.Deviations) != nil {
+		record.Deviations = nil // the call is worth showing without them
+	}
 	if text := parts[partExplanation]; len(text) > 0 {
 		record.Explanation = &call.Explanation{}
 		if json.Unmarshal(text, record.Explanation) != nil {

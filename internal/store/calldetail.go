@@ -12,7 +12,7 @@ import (
 // then what only the view of a single call needs.
 type callDetail struct {
 	method, path, query, source, by string
-	status                          int64
+	status, deviations              int64
 	address, host, protocol, caller string
 	read, decide, send              time.Duration
 	requestSize, answerSize         int64
@@ -26,6 +26,7 @@ const (
 	partRequestBody
 	partAnswerHeaders
 	partAnswerBody
+	partDeviations
 	partCount
 )
 
@@ -35,12 +36,15 @@ const detailVersion = 1
 func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
 	return callDetail{
-		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, status: int64(r.Answer.Status),
+		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
 		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
 		read: r.Read, decide: r.Decide, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
 	}
 }
+
+// numberCount is how many numbers there are beside the ids of contents.
+const numberCount = 7
 
 // strings and numbers list the fields in the order in which they are encoded.
 
@@ -48,10 +52,12 @@ func (d *callDetail) strings() [9]*string {
 	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller}
 }
 
-func (d *callDetail) numbers() [6 + partCount]*int64 {
-	numbers := [6 + partCount]*int64{&d.status, (*int64)(&d.read), (*int64)(&d.decide), (*int64)(&d.send), &d.requestSize, &d.answerSize}
+func (d *callDetail) numbers() [numberCount + partCount]*int64 {
+	numbers := [numberCount + partCount]*int64{
+		&d.status, &d.deviations, (*int64)(&d.read), (*int64)(&d.decide), (*int64)(&d.send), &d.requestSize, &d.answerSize,
+	}
 	for i := range d.contents {
-		numbers[6+i] = &d.contents[i]
+		numbers[numberCount+i] = &d.contents[i]
 	}
 	return numbers
 }

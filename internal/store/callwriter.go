@@ -169,6 +169,12 @@ func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
 		// a body that was cut shares its beginning with the whole one
 		keep(partAnswerBody, sharedBody{&r.Answer.Body[0], len(r.Answer.Body)}, func() []byte { return r.Answer.Body })
 	}
+	if len(r.Deviations) > 0 {
+		keep(partDeviations, nil, func() []byte {
+			text, _ := json.Marshal(r.Deviations) // plain structs always marshal
+			return text
+		})
+	}
 	if err != nil {
 		return fmt.Errorf("keep contents: %w", err)
 	}

@@ -34,6 +34,7 @@ func record(number uint64, body string) *call.Record {
 		Answer:     call.Answer{Status: 201, Header: []call.Field{{Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, Body: []byte{0, 0xff, 1}},
 		AnswerSize: 3, Source: call.FromMapping, By: "booked",
 		Explanation: &call.Explanation{Sentence: "Because.", Steps: []call.Step{{Stage: call.Choose, Subject: "mapping booked", Verdict: call.Taken, Reason: "it fits"}}},
+		Deviations:  []call.Deviation{{Side: call.OfRequest, Where: "query season", Detail: "it is required and missing"}},
 		Read:        time.Microsecond, Decide: 2 * time.Microsecond, Send: 3 * time.Microsecond,
 	}
 }
@@ -80,7 +81,7 @@ func TestListCalls(t *testing.T) {
 	assert.Equal(t, []uint64{3, 2}, numbers(call.Filter{}, 0, 2))
 	assert.Equal(t, []uint64{1}, numbers(call.Filter{}, 2, 10))
 	assert.Equal(t, []uint64{3}, numbers(call.Filter{Service: "tides"}, 0, 10))
-	assert.Equal(t, []uint64{2, 1}, numbers(call.Filter{Text: "post /moorings/berths/n7?q=winter 201 MAPPING booked"}, 0, 10))
+	assert.Equal(t, []uint64{2, 1}, numbers(call.Filter{Text: "post /moorings/berths/n7?q=winter 201 MAPPING booked deviates"}, 0, 10))
 	assert.Equal(t, []uint64{3}, numbers(call.Filter{Text: "100% odd_name"}, 0, 10))
 	assert.Empty(t, numbers(call.Filter{Text: "100_ odd"}, 0, 10))
 }

@@ -19,6 +19,8 @@ type Call struct {
 	// TookMs is the time from the call's arrival to the end of the answer, in
 	// milliseconds.
 	TookMs float64 `json:"tookMs"`
+	// Deviations counts the places in which the call breaks the contract.
+	Deviations int `json:"deviations,omitempty"`
 }
 
 // CallDetail is one call, whole.
@@ -31,6 +33,8 @@ type CallDetail struct {
 	Answer      Message     `json:"answer"`
 	Timing      Timing      `json:"timing"`
 	Explanation Explanation `json:"explanation"`
+	// DeviationList has the places in which the call breaks the contract.
+	DeviationList []Deviation `json:"deviationList"`
 	// Curl repeats the call; masked values stay masked.
 	Curl string `json:"curl"`
 }
@@ -45,6 +49,13 @@ type Message struct {
 	Size int64 `json:"size"`
 	// Cut is set when only the beginning of the body was kept.
 	Cut bool `json:"cut,omitempty"`
+}
+
+// Deviation is one place in which a call breaks the contract.
+type Deviation struct {
+	Side   string `json:"side"` // request or answer
+	Where  string `json:"where"`
+	Detail string `json:"detail"`
 }
 
 // Timing splits TookMs, in milliseconds.
@@ -94,4 +105,7 @@ type Status struct {
 	// CallsNotKept counts calls that were answered but could not be logged
 	// since the start.
 	CallsNotKept int64 `json:"callsNotKept"`
+	// CallsNotChecked counts calls that were kept but came too fast to be held
+	// against their contracts.
+	CallsNotChecked int64 `json:"callsNotChecked"`
 }

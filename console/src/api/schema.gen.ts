@@ -379,6 +379,12 @@ export interface components {
              * @default true
              */
             echo: boolean;
+            /**
+             * @description What becomes of calls that break the contract
+             * @default report
+             * @enum {string}
+             */
+            conformance: "report" | "refuse" | "off";
             /** @description Which named example answers, by operation id */
             examples?: {
                 [key: string]: string;
@@ -517,6 +523,8 @@ export interface components {
             source: components["schemas"]["Source"];
             by?: string;
             tookMs: number;
+            /** @description Places in which the call breaks the contract */
+            deviations?: number;
         };
         Message: {
             headers: string[][];
@@ -541,7 +549,15 @@ export interface components {
                 sentence: string;
                 steps: components["schemas"]["Step"][];
             };
+            deviationList: components["schemas"]["Deviation"][];
             curl: string;
+        };
+        /** @description One place in which a call breaks the contract */
+        Deviation: {
+            /** @enum {string} */
+            side: "request" | "answer";
+            where: string;
+            detail: string;
         };
         Step: {
             /** @enum {string} */
@@ -570,6 +586,8 @@ export interface components {
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
+            /** @description Calls that came too fast to be held against their contracts */
+            callsNotChecked: number;
         };
         Fault: {
             /** @description JSON Pointer */

@@ -27,6 +27,11 @@ export function StateStrip() {
           {count(data.callsNotKept, 'call')} not kept
         </span>
       )}
+      {data && data.callsNotChecked > 0 && (
+        <span className="text-dim" title="They came faster than they could be held against their contracts.">
+          {count(data.callsNotChecked, 'call')} not checked
+        </span>
+      )}
       <span className="ml-auto flex items-center gap-2">
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}

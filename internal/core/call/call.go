@@ -91,6 +91,8 @@ type Record struct {
 	Source      Source
 	By          string
 	Explanation *Explanation
+	// Deviations are the places in which the call breaks the contract.
+	Deviations []Deviation
 
 	Read, Decide, Send time.Duration
 }
@@ -109,13 +111,14 @@ type Summary struct {
 	Source              Source
 	By                  string
 	Took                time.Duration
+	Deviations          int
 }
 
 // Summary is the line of r in the log.
 func (r *Record) Summary() Summary {
 	return Summary{
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
-		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(),
+		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Deviations: len(r.Deviations),
 	}
 }
 

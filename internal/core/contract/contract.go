@@ -38,7 +38,9 @@ type Operation struct {
 	Template match.Template
 	Summary  string
 	// Skipped says why the operation cannot answer; nil when it can.
-	Skipped *problem.Item
+	Skipped    *problem.Item
+	Parameters []*Parameter
+	Body       *Body // nil when the operation takes none
 	// Responses are all that can be sent, in the order of the document; Success
 	// is the one sent unless something else is asked for, nil when the
 	// operation is skipped.
@@ -137,7 +139,9 @@ func MediaTypes(offers []*Offer) []string {
 // Offer is a response in one media type.
 type Offer struct {
 	MediaType string
-	Examples  []Example
+	// Written is the media type or range as the contract has it.
+	Written  string
+	Examples []Example
 	// Schema describes the body; nil when the contract does not.
 	Schema *Schema
 }

@@ -62,6 +62,9 @@ type Schema struct {
 	document *Document
 	pointer  string
 
+	resolveOnce sync.Once
+	resolved    *tree.Node
+
 	sampleOnce sync.Once
 	generator  *sample.Generator
 

@@ -5,6 +5,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/match"
 )
 
@@ -22,7 +23,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	segments := p.segments
-	if rest, ok := withoutBase(p); ok && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
+	if rest := withoutBase(p.Service, segments); rest != nil && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
 		segments = rest
 		fits = p.Service.Fits(r.Method, rest)
 		if len(fits) > 0 && fits[0].Method {
@@ -36,11 +37,11 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 // chooseOperation answers by the operation that fits, else it is a miss.
 func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
 	operations := p.Service.Operations(segments)
-	if rest, ok := withoutBase(p); ok && len(operations) == 0 {
+	if rest := withoutBase(p.Service, segments); rest != nil && len(operations) == 0 {
 		segments, operations = rest, p.Service.Operations(rest)
 	}
 	for _, op := range operations {
-		if op.Method == r.Method || op.Method == "GET" && r.Method == "HEAD" {
+		if answers(op, r.Method) {
 			e.buildFromOperation(d, p, r, op, segments, steps)
 			return
 		}
@@ -91,18 +92,24 @@ func passedMappings(s *catalog.Service, fits []match.Fit[*catalog.Mapping]) []ca
 	return steps
 }
 
-// withoutBase takes a base path of the contract off the call's path: callers
-// may write it or leave it out.
-func withoutBase(p *Placed) ([]string, bool) {
-	if p.Service.Contract == nil {
-		return nil, false
+// withoutBase takes a base path of the contract off the path of a call, since
+// callers may write it or leave it out. It returns nil when there is none.
+func withoutBase(service *catalog.Service, segments []string) []string {
+	if service.Contract == nil {
+		return nil
 	}
-	for _, base := range p.Service.Contract.BasePaths {
-		if rest, ok := cutPrefix(p.segments, match.Split(nil, base)); ok {
-			return rest, true
+	for _, base := range service.Contract.BasePaths {
+		if rest, ok := cutPrefix(segments, match.Split(nil, base)); ok {
+			return rest
 		}
 	}
-	return nil, false
+	return nil
+}
+
+// answers reports whether an operation answers a method: HEAD is GET without
+// the body.
+func answers(op *contract.Operation, method string) bool {
+	return op.Method == method || op.Method == "GET" && method == "HEAD"
 }
 
 func cutPrefix(segments, prefix []string) ([]string, bool) {

@@ -3,13 +3,15 @@
 // Decision says.
 //
 // The steps stand in files of their own, in their order: place.go finds the
-// service, choose.go what would answer, build.go makes the answer; miss.go and
+// service, choose.go what would answer, conform.go holds calls against the
+// contract, build.go makes the answer; miss.go and
 // self.go build the answers that come from us.
 package engine
 
 import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
 )
 
 // Engine decides calls. It is safe for concurrent use.
@@ -58,9 +60,11 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 		preflight(&d, r)
 		return d
 	}
-	if p.badHint != "" {
+	switch {
+	case p.badHint != "":
 		refuseHint(&d, p.badHint, nil, nil)
-	} else {
+	case refuseBad(&d, p, r):
+	default:
 		e.choose(&d, p, r)
 	}
 	if p.Service.Spec.CORS {
@@ -80,4 +84,6 @@ type Placed struct {
 
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
-func (p *Placed) NeedsBody() bool { return p.Service != nil && p.Service.Spec.Seed != nil }
+func (p *Placed) NeedsBody() bool {
+	return p.Service != nil && (p.Service.Spec.Seed != nil || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -228,6 +229,53 @@ func TestEcho(t *testing.T) {
 	_, _, err := c.PutService(context.Background(), "moorings", off, "")
 	require.NoError(t, err)
 	assert.Contains(t, berth("GET /moorings/berths/S4"), `"number":"N7"`)
+}
+
+func TestConformance(t *testing.T) {
+	c, e := harbour(t, `{id: wrong, call: {method: GET, path: "/berths/N13"}, answer: {json: {number: 13}}}`)
+	set := func(conformance string) {
+		s := spec.NewService("moorings")
+		s.Conformance = conformance
+		_, _, err := c.PutService(context.Background(), "moorings", s, "")
+		require.NoError(t, err)
+	}
+	finished := func(line, body string) *call.Record {
+		method, target, _ := strings.Cut(line, " ")
+		address, query, _ := strings.Cut(target, "?")
+		record := &call.Record{Service: "moorings", Request: call.Request{Method: method, Address: address, Query: query, Header: call.Header{"Content-Type": {"application/json"}}}}
+		record.Request.Body = call.Body{Bytes: []byte(body), Size: int64(len(body))}
+		d := e.Decide(e.Place(&record.Request), &record.Request)
+		record.Source, record.By, record.Answer, record.AnswerSize = d.Source, d.By, d.Answer, int64(len(d.Answer.Body))
+		return record
+	}
+	places := func(r *call.Record) (list []string) {
+		for _, d := range e.Check(r) {
+			list = append(list, d.Side+" "+d.Where)
+		}
+		return list
+	}
+	booking := `{"vessel": {"name": "Tern", "callSign": "SKT12", "lengthMetres": 12}, "from": "2026-12-01", "until": "2026-12-04"}`
+	assert.Empty(t, places(finished("POST /moorings/v2/berths/N7/bookings", booking)))
+	assert.Equal(t, []string{"request body /from", "request body /vessel"}, sorted(places(finished("POST /moorings/berths/N7/bookings", `{"vessel": {}, "from": 1, "until": "2026-12-04"}`))))
+	assert.Equal(t, []string{"request query free"}, places(finished("GET /moorings/berths?free=perhaps", "")))
+	assert.Equal(t, []string{"answer body", "answer body /number"}, sorted(places(finished("GET /moorings/berths/N13", ""))), "a mapping's answer is held against it too")
+	assert.Empty(t, places(finished("GET /moorings/bertsh/N13", "")), "a miss has no contract")
+
+	set(spec.ConformanceRefuse)
+	refused := finished("POST /moorings/berths/N7/bookings", `{"vessel": {}, "until": "2026-12-04"}`)
+	assert.Equal(t, 400, refused.Answer.Status)
+	assert.Equal(t, "contract-broken", refused.By)
+	assert.Contains(t, string(refused.Answer.Body), `"deviations":[{"side":"request","where":"body`)
+	assert.Equal(t, 201, finished("POST /moorings/berths/N7/bookings", booking).Answer.Status)
+	assert.True(t, e.Place(&call.Request{Method: "GET", Address: "/moorings/x", Header: call.Header{}}).NeedsBody())
+
+	set(spec.ConformanceOff)
+	assert.Empty(t, places(finished("GET /moorings/berths?free=perhaps", "")))
+}
+
+func sorted(list []string) []string {
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 func TestCrossOriginCalls(t *testing.T) {

@@ -17,6 +17,8 @@ type selfDocument struct {
 	Offers []string `json:"offers,omitempty"`
 	// Examples are the names that a hint could have.
 	Examples []string `json:"examples,omitempty"`
+	// Deviations are the places in which a call breaks the contract.
+	Deviations []call.Deviation `json:"deviations,omitempty"`
 }
 
 func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {

@@ -1,4 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
+import { TriangleAlert } from 'lucide-react';
 import { memo, useEffect, useRef } from 'react';
 import type { Call } from '@/api/types';
 import { clock, duration } from '@/lib/format';
@@ -19,7 +20,7 @@ interface Props {
 const rowHeight = 30;
 
 const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
-const tight = 'grid-cols-[76px_minmax(0,1fr)_44px_104px]';
+const tight = 'grid-cols-[76px_minmax(0,1fr)_44px_116px]';
 
 export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) {
   const box = useRef<HTMLDivElement>(null);
@@ -125,6 +126,7 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
       <span role="cell" className="flex min-w-0 items-center gap-2">
         <SourceMark source={call.source} className={narrow ? '' : 'w-[84px] shrink-0'} />
         {!narrow && <span className="truncate text-dim">{call.by}</span>}
+        {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
       </span>
       {!narrow && (
         <>
@@ -139,3 +141,14 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
     </div>
   );
 });
+
+/** Marks a call that breaks the contract. */
+function Deviates({ count, word }: { count: number; word: boolean }) {
+  const title = `breaks the contract in ${count} place${count === 1 ? '' : 's'}`;
+  return (
+    <span className="inline-flex shrink-0 items-center gap-1 font-medium text-miss" title={title}>
+      <TriangleAlert size={13} aria-hidden />
+      {word ? 'deviates' : <span className="sr-only">deviates</span>}
+    </span>
+  );
+}

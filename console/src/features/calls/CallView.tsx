@@ -68,6 +68,19 @@ function CallBody({ call }: { call: CallDetail }) {
           </CopyButton>
         </div>
       </div>
+      {call.deviationList.length > 0 && (
+        <section className="border-line border-t px-5 py-3">
+          <h3 className="mb-1.5 font-semibold text-[13px] text-miss">Breaks the contract</h3>
+          <ul className="space-y-0.5 text-[13px]">
+            {call.deviationList.map((d) => (
+              <li key={`${d.side} ${d.where} ${d.detail}`} className="break-words">
+                {d.side}, <code className="text-xs">{d.where}</code>:{' '}
+                <span className="text-dim">{d.detail}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       <section className="border-line border-t px-5 py-3">
         <h3 className="mb-1.5 font-semibold text-[13px]">Why</h3>
         <ExplanationView steps={call.explanation.steps} />

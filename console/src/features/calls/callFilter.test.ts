@@ -29,6 +29,7 @@ describe('filterCalls', () => {
       status: 409,
       source: 'mapping',
       by: 'refused',
+      deviations: 2,
     }),
     call(3, { service: 'tides', path: '/level', source: 'miss', status: 404, by: 'path, segment 1' }),
   ];
@@ -36,6 +37,7 @@ describe('filterCalls', () => {
     ['', ['c-1', 'c-2', 'c-3']],
     ['  POST  409 ', ['c-2']],
     ['winter', ['c-2']],
+    ['deviates', ['c-2']],
     ['miss tides', ['c-3']],
     ['/moorings/berths', ['c-1', 'c-2']],
     ['GETBERTH', ['c-1']],

@@ -4,7 +4,7 @@ import { useLocation } from 'wouter';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
-import { Field } from '@/ui/Field';
+import { Field, inputLook } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Switch } from '@/ui/Switch';
@@ -46,6 +46,18 @@ export function ServiceSettings({ service }: { service: Service }) {
           onCheckedChange={(echo) => change.mutate({ echo })}
         />
       </div>
+      <label className="flex flex-wrap items-center gap-2 text-[13px]">
+        Calls that break the contract
+        <select
+          value={service.conformance}
+          onChange={(event) => change.mutate({ conformance: event.target.value })}
+          className={inputLook}
+        >
+          <option value="report">are answered and marked in the log</option>
+          <option value="refuse">are refused with a 400 that lists the places</option>
+          <option value="off">are not looked for</option>
+        </select>
+      </label>
       <form
         className="flex flex-wrap items-end gap-2"
         onSubmit={(event) => {

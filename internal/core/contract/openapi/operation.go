@@ -144,7 +144,7 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 
 // offer reads one media type, or says why it cannot be answered.
 func (r *reader) offer(m tree.Member, at string) (offer *contract.Offer, why string) {
-	offer = &contract.Offer{MediaType: concrete(m.Key)}
+	offer = &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
 	r.readExamples(offer, m.Value, at)
 	if m.Value.Get("schema") != nil {
 		offer.Schema = r.document.Schema(at + "/schema")

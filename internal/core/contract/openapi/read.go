@@ -184,6 +184,7 @@ func (r *reader) readPaths() error {
 		for _, m := range item.Members {
 			if slices.Contains(methods, m.Key) {
 				op := r.operation(p, m, tree.Join(itemAt, m.Key))
+				r.readRequest(op, item, itemAt, m.Value, tree.Join(itemAt, m.Key))
 				r.sources[op] = withParameters(m.Value, item.Get("parameters"))
 				r.contract.Operations = append(r.contract.Operations, op)
 			}

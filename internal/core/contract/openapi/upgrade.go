@@ -17,6 +17,10 @@ func upgradeOne(n *tree.Node) *tree.Node {
 	nullable := n.Get("nullable").IsTrue() || n.Get("x-nullable").IsTrue()
 	for _, m := range n.Members {
 		switch m.Key {
+		case "required":
+			if m.Value.Kind == tree.Bool { // belongs to a property or a parameter
+				continue
+			}
 		case "nullable", "x-nullable":
 			continue
 		case "type":

@@ -1,0 +1,78 @@
+package openapi
+
+import (
+	"strconv"
+
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/spec/tree"
+)
+
+// readRequest reads what an operation takes: the parameters of its path and
+// its own, which win, and its body.
+func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt string, n *tree.Node, at string) {
+	r.readParameters(op, n.Get("parameters"), at+"/parameters")
+	r.readParameters(op, item.Get("parameters"), itemAt+"/parameters")
+	body := n.Get("requestBody")
+	if body == nil {
+		return
+	}
+	body, bodyAt, err := r.follow(body, at+"/requestBody")
+	if err != nil {
+		r.warn(n.Get("requestBody"), at+"/requestBody", "%v", err)
+		return
+	}
+	op.Body = &contract.Body{Required: body.Get("required").IsTrue()}
+	content := body.Get("content")
+	if content == nil {
+		return
+	}
+	for _, m := range content.Members {
+		offer := &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
+		mediaAt := tree.Join(bodyAt+"/content", m.Key)
+		r.readExamples(offer, m.Value, mediaAt)
+		if m.Value.Get("schema") != nil {
+			offer.Schema = r.document.Schema(mediaAt + "/schema")
+		}
+		op.Body.Offers = append(op.Body.Offers, offer)
+	}
+}
+
+func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at string) {
+	if list == nil {
+		return
+	}
+	for i, item := range list.Items {
+		n, paramAt, err := r.follow(item, at+"/"+strconv.Itoa(i))
+		if err != nil {
+			r.warn(item, at+"/"+strconv.Itoa(i), "%v", err)
+			continue
+		}
+		p := &contract.Parameter{Name: n.Get("name").Str(), In: n.Get("in").Str(), Required: n.Get("required").IsTrue()}
+		if p.In == "body" || p.In == "formData" || p.Name == "" || hasParameter(op, p) {
+			continue
+		}
+		var explode *bool
+		if written := n.Get("explode"); written != nil {
+			value := written.IsTrue()
+			explode = &value
+		}
+		p.Style, p.Explode = contract.StyleOf(p.In, n.Get("style").Str(), explode)
+		switch {
+		case n.Get("schema") != nil:
+			p.Schema = r.document.Schema(paramAt + "/schema")
+		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the parameter
+			p.Schema = r.document.Schema(paramAt)
+			p.Explode = n.Get("collectionFormat").Str() == "multi"
+		}
+		op.Parameters = append(op.Parameters, p)
+	}
+}
+
+func hasParameter(op *contract.Operation, p *contract.Parameter) bool {
+	for _, have := range op.Parameters {
+		if have.Name == p.Name && have.In == p.In {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,69 @@
+package engine
+
+import (
+	"fmt"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
+)
+
+// Check lists in what a finished call breaks the contract of its service: the
+// request and the answer, whoever gave it. It is meant to run after the answer
+// has gone out. Calls that we answered ourselves, and misses, are not held
+// against anything.
+func (e *Engine) Check(r *call.Record) []call.Deviation {
+	if r.Source == call.FromMiss || r.Source == call.FromSelf {
+		return nil
+	}
+	service := e.definitions.Snapshot().Named(r.Service)
+	if service == nil || service.Contract == nil || service.Spec.Conformance == spec.ConformanceOff {
+		return nil
+	}
+	op, segments := operationOf(service, r.Request.Method, match.Split(nil, r.Request.Path))
+	if op == nil {
+		return nil
+	}
+	found := op.CheckRequest(&r.Request, segments)
+	return append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize)...)
+}
+
+// operationOf finds the operation that a call is for, with the segments of its
+// path relative to the contract.
+func operationOf(service *catalog.Service, method string, segments []string) (*contract.Operation, []string) {
+	for _, relative := range [][]string{segments, withoutBase(service, segments)} {
+		if relative == nil {
+			continue
+		}
+		for _, op := range service.Operations(relative) {
+			if answers(op, method) {
+				return op, relative
+			}
+		}
+	}
+	return nil, nil
+}
+
+// refuseBad refuses a call that breaks the contract, where the service says
+// so, and reports whether it did.
+func refuseBad(d *Decision, p *Placed, r *call.Request) bool {
+	if p.Service.Spec.Conformance != spec.ConformanceRefuse || p.Service.Contract == nil {
+		return false
+	}
+	op, segments := operationOf(p.Service, r.Method, p.segments)
+	if op == nil {
+		return false
+	}
+	found := op.CheckRequest(r, segments)
+	if len(found) == 0 {
+		return false
+	}
+	refusal(d, "contract-broken", selfDocument{
+		Title: "This call breaks the contract", Status: 400, Deviations: found,
+		Detail: fmt.Sprintf("The call does not obey operation %s in %s: %s.", op.ID, found[0].Where, found[0].Detail),
+	}, []call.Step{{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Noted,
+		Reason: fmt.Sprintf("the service refuses calls that break its contract; this one does in %d places", len(found))}})
+	return true
+}
