@@ -82,6 +82,8 @@ var requests = []request{
 	{"POST", "/tides/warnings", `{"id":"4c1be7d2-50a1-4c68-9f0e-8f3c5b7a9d10","severity":"notice","text":"Fog in the outer roads.","areas":["outer roads"],"from":"2026-12-01T06:00:00Z"}`, 1},
 
 	{"GET", "/moorings/bertsh/N7", "", 2},
+	{"POST", "/moorings/berths/N7/bookings", `{"vessel":{"name":"Bold Curlew","lengthMetres":"19"},"from":"tomorrow","until":"2026-12-04"}`, 2},
+	{"GET", "/moorings/berths?free=perhaps", "", 2},
 	{"POST", "/moorings/bookings/B-2041", `{}`, 1},
 	{"GET", "/tides/station/inner-quay/level", "", 1},
 	{"GET", "/moring/berths", "", 1},

@@ -28,10 +28,10 @@ type Service struct {
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
-	// Conformance says what becomes of calls that break the contract: "report"
-	// lists the deviations on the call, "refuse" answers with a 400 that lists
-	// them, "off" does not look.
-	Conformance string `json:"conformance"`
+	// Conformance says what becomes of calls that break the contract: "report",
+	// the default, lists the deviations on the call, "refuse" answers with a 400
+	// that lists them, "off" does not look.
+	Conformance string `json:"conformance,omitempty"`
 	// Examples chooses for operations of the contract which named example
 	// answers: operation id → name. The others answer with their first one.
 	Examples map[string]string `json:"examples,omitempty"`

@@ -27,7 +27,7 @@ var shots = []shot{
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
-	{name: "call-dark", path: "/calls", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 5", prepare: openFirst},
+	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "mapping-dark", path: "/services/moorings/mappings/booking-refused", theme: "dark", wait: "document.querySelector('.cm-content')"},
 }

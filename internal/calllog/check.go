@@ -1,6 +1,10 @@
 package calllog
 
-import "rapidmimic/internal/core/call"
+import (
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
 
 // Checker holds finished calls against their contracts. It is called from one
 // goroutine, after the answer has gone out and before secrets are masked.
@@ -8,14 +12,15 @@ type Checker interface {
 	Check(r *call.Record) []call.Deviation
 }
 
-// checkUpTo is the number of calls of one batch that are checked. More come
-// only when calls arrive faster than they can be checked; keeping them goes
-// first, and what was not checked is counted.
-const checkUpTo = 1_000
+// checkFor is how long the calls of one batch are checked: a quarter of the
+// time between two batches. Keeping calls and answering them goes first; what
+// is not checked is counted.
+const checkFor = writeEvery / 4
 
 func (l *Log) check(batch []*call.Record) {
+	end := time.Now().Add(checkFor)
 	for i, r := range batch {
-		if i == checkUpTo {
+		if time.Now().After(end) {
 			l.notChecked.Add(int64(len(batch) - i))
 			return
 		}

@@ -76,10 +76,15 @@ const fewMappings = 20
 func (p Program) sayPut(service string, r api.PutReport) {
 	if len(r.Items) > fewMappings {
 		p.say("%s  %d mappings created, %d replaced, live on the next call", service, r.Created, r.Replaced)
-		return
+	} else {
+		for _, item := range r.Items {
+			p.say("%s  %s, %s, live on the next call", item.ID, item.Outcome, item.Call)
+		}
 	}
 	for _, item := range r.Items {
-		p.say("%s  %s, %s, live on the next call", item.ID, item.Outcome, item.Call)
+		for _, d := range item.Deviations {
+			p.say("warning   %s breaks the contract, %s: %s", item.ID, d.Where, d.Detail)
+		}
 	}
 }
 
@@ -130,10 +135,14 @@ func methodsText(m api.Mapping) string {
 }
 
 func stateText(m api.Mapping) string {
+	state := "off"
 	if m.Enabled {
-		return "on"
+		state = "on"
 	}
-	return "off"
+	if len(m.Deviations) > 0 {
+		state += ", deviates"
+	}
+	return state
 }
 
 func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {

@@ -97,10 +97,7 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},
 		Curl:    r.Request.Curl(s.TrafficURL),
 	}
-	detail.DeviationList = []api.Deviation{}
-	for _, d := range r.Deviations {
-		detail.DeviationList = append(detail.DeviationList, api.Deviation(d))
-	}
+	detail.DeviationList = deviationViews(r.Deviations)
 	detail.Explanation.Steps = []api.Step{}
 	if e := r.Explanation; e != nil {
 		detail.Explanation.Sentence = e.Sentence

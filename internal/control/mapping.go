@@ -5,14 +5,23 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
 )
 
-func mappingView(m *catalog.Mapping) api.Mapping {
-	return api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version)}
+func mappingView(service *catalog.Service, m *catalog.Mapping) api.Mapping {
+	return api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version), Deviations: deviationViews(service.Deviations(m))}
+}
+
+func deviationViews(found []call.Deviation) []api.Deviation {
+	views := make([]api.Deviation, 0, len(found))
+	for _, d := range found {
+		views = append(views, api.Deviation(d))
+	}
+	return views
 }
 
 func (s *server) listMappings(c *gin.Context) {
@@ -31,15 +40,20 @@ func (s *server) listMappings(c *gin.Context) {
 	list := api.List[api.Mapping]{Items: []api.Mapping{}, Next: next}
 	documents := []spec.Mapping{}
 	for _, m := range mappings {
-		list.Items = append(list.Items, mappingView(m))
+		list.Items = append(list.Items, mappingView(service, m))
 		documents = append(documents, m.Spec)
 	}
 	s.respond(c, http.StatusOK, list, documents)
 }
 
 func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
 	c.Header("ETag", catalog.ETag(m.Version))
-	s.respond(c, status, mappingView(m), m.Spec)
+	s.respond(c, status, mappingView(service, m), m.Spec)
 }
 
 // postMappings puts a document of one or many mappings, all or none.
@@ -54,9 +68,14 @@ func (s *server) postMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
 	report := api.PutReport{Items: make([]api.PutResult, len(compiled))}
 	for i, m := range compiled {
-		report.Items[i] = api.PutResult{ID: m.Spec.ID, Outcome: "replaced", Call: m.Rule.String()}
+		report.Items[i] = api.PutResult{ID: m.Spec.ID, Outcome: "replaced", Call: m.Rule.String(), Deviations: deviationViews(service.Deviations(m))}
 		if isNew[i] {
 			report.Items[i].Outcome = "created"
 			report.Created++
@@ -109,7 +128,7 @@ func (s *server) patchMapping(c *gin.Context) {
 	}
 	mappings, err := spec.ReadMappings(text)
 	if err != nil {
-		s.fail(c, err, nil)
+		s.fail(c, withoutLines(err), nil)
 		return
 	}
 	s.replaceMapping(c, mappings, ifMatchOr(c, m.Version))
@@ -133,8 +152,8 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, ifMatch
 
 func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {
 	var current any
-	if m != nil {
-		current = mappingView(m)
+	if service, found := s.Catalog.Find(c.Param("service")); m != nil && found == nil {
+		current = mappingView(service, m)
 	}
 	s.fail(c, err, current)
 }

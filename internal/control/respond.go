@@ -2,6 +2,7 @@ package control
 
 import (
 	"encoding/json"
+	"errors"
 	"io"
 	"net/http"
 	"strconv"
@@ -64,6 +65,18 @@ func patched(c *gin.Context, document any) ([]byte, error) {
 		return nil, problem.New(problem.Invalid, "the patch does not apply: %v", err)
 	}
 	return changed, nil
+}
+
+// withoutLines takes lines and columns out of an error: those of a document
+// that was patched here mean nothing to the caller, the JSON Pointers do.
+func withoutLines(err error) error {
+	var p *problem.Error
+	if errors.As(err, &p) {
+		for i := range p.Items {
+			p.Items[i].Line, p.Items[i].Col = 0, 0
+		}
+	}
+	return err
 }
 
 const (

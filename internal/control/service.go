@@ -101,7 +101,12 @@ func (s *server) putService(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceService(c, text, c.GetHeader("If-Match"))
+	document, err := spec.ReadService(text)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.replaceService(c, document, c.GetHeader("If-Match"))
 }
 
 func (s *server) patchService(c *gin.Context) {
@@ -115,7 +120,12 @@ func (s *server) patchService(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceService(c, text, ifMatchOr(c, service.Version))
+	document, err := spec.ReadService(text)
+	if err != nil {
+		s.fail(c, withoutLines(err), nil)
+		return
+	}
+	s.replaceService(c, document, ifMatchOr(c, service.Version))
 }
 
 // ifMatchOr is the version that a patch was made on: the caller's, else the
@@ -127,12 +137,7 @@ func ifMatchOr(c *gin.Context, version int64) string {
 	return catalog.ETag(version)
 }
 
-func (s *server) replaceService(c *gin.Context, text []byte, ifMatch string) {
-	document, err := spec.ReadService(text)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
+func (s *server) replaceService(c *gin.Context, document spec.Service, ifMatch string) {
 	service, isNew, err := s.Catalog.PutService(c, c.Param("service"), document, ifMatch)
 	if err != nil {
 		var current any

@@ -146,6 +146,8 @@ type Try struct {
 type Mapping struct {
 	spec.Mapping
 	ETag string `json:"etag"`
+	// Deviations are the places in which its answer breaks the contract.
+	Deviations []Deviation `json:"deviations,omitempty"`
 }
 
 // PutReport says what a document of mappings changed.
@@ -161,4 +163,7 @@ type PutResult struct {
 	ID      string `json:"id"`
 	Outcome string `json:"outcome"`
 	Call    string `json:"call"` // "GET /berths/{number}"
+	// Deviations are the places in which its answer breaks the contract; it
+	// answers all the same.
+	Deviations []Deviation `json:"deviations,omitempty"`
 }

@@ -500,6 +500,8 @@ export interface components {
         };
         Mapping: components["schemas"]["MappingDocument"] & {
             etag: string;
+            /** @description Places in which its answer breaks the contract */
+            deviations?: components["schemas"]["Deviation"][];
         };
         PutReport: {
             items: {
@@ -507,6 +509,7 @@ export interface components {
                 /** @enum {string} */
                 outcome: "created" | "replaced";
                 call: string;
+                deviations?: components["schemas"]["Deviation"][];
             }[];
             created: number;
             replaced: number;

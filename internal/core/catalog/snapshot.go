@@ -164,6 +164,21 @@ func (s *Service) Candidates() []match.Candidate {
 	return s.candidates
 }
 
+// Deviations lists in what the answer of a mapping breaks the contract: for
+// each operation on the mapping's path and method that promises another
+// answer.
+func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
+	if s.Spec.Conformance == spec.ConformanceOff {
+		return nil
+	}
+	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
+		if m.Rule.AllowsMethod(op.Method) {
+			found = append(found, op.CheckAnswer(&m.Answer, true)...)
+		}
+	}
+	return found
+}
+
 // compileService builds the indexes over finished parts.
 func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Service {
 	s := &Service{

@@ -5,6 +5,7 @@ import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { AnswerForm } from './AnswerForm';
 import { CallForm } from './CallForm';
+import { DeviationNotice } from './DeviationNotice';
 import { faultsOf, type MappingDraft } from './mappingDraft';
 import { SaveProblem } from './SaveProblem';
 import { useSaveMapping } from './useSaveMapping';
@@ -53,6 +54,7 @@ export function MappingEditor({ service, saved, start }: Props) {
         </div>
       </div>
       {save.isError && <SaveProblem error={save.error} retry={(etag) => save.mutate({ draft, etag })} />}
+      {saved?.deviations && saved.deviations.length > 0 && <DeviationNotice deviations={saved.deviations} />}
       <div className="grid min-h-0 flex-1 overflow-y-auto md:grid-cols-[minmax(280px,2fr)_minmax(0,5fr)] md:overflow-hidden">
         <section className="space-y-4 px-5 py-4 md:overflow-y-auto md:border-line md:border-r">
           <h2 className="font-semibold text-[15px]">When a call looks like this</h2>

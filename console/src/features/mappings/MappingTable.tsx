@@ -71,7 +71,15 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
         <span className="text-dim">{mapping.title}</span>
       </td>
       <td className={cell}>
-        {mapping.answer.status} <span className="text-dim">{statusText(mapping.answer.status)}</span>
+        {mapping.answer.status} <span className="text-dim">{statusText(mapping.answer.status)}</span>{' '}
+        {mapping.deviations && mapping.deviations.length > 0 && (
+          <span
+            className="font-medium text-miss"
+            title={mapping.deviations.map((d) => `${d.where}: ${d.detail}`).join('; ')}
+          >
+            deviates
+          </span>
+        )}
       </td>
       <td className={`${cell} w-px text-right`}>
         <MappingSwitch service={service} mapping={mapping} />
