@@ -140,10 +140,7 @@ func (p Program) tailWidths() []int {
 }
 
 func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
-	if _, err := args(c); err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	_, api, err := p.connect(c)
 	if err != nil {
 		return err
 	}
@@ -188,11 +185,7 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 }
 
 func (p Program) callsShow(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "the id of a CALL")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "the id of a CALL")
 	if err != nil {
 		return err
 	}
@@ -268,10 +261,7 @@ func indented(body string) string {
 }
 
 func (p Program) callsClear(ctx context.Context, c *cli.Command) error {
-	if _, err := args(c); err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	_, api, err := p.connect(c)
 	if err != nil {
 		return err
 	}

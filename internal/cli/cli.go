@@ -75,6 +75,16 @@ func (p Program) command() *cli.Command {
 // client connects to the service that the flags name.
 func (p Program) client(c *cli.Command) (*client.Client, error) { return client.New(c.String("url")) }
 
+// connect is how most commands begin: it takes exactly the named arguments,
+// and connects to the service.
+func (p Program) connect(c *cli.Command, names ...string) (given []string, api *client.Client, err error) {
+	if given, err = args(c, names...); err != nil {
+		return nil, nil, err
+	}
+	api, err = p.client(c)
+	return given, api, err
+}
+
 // errUsage marks wrong usage: exit code 2.
 var errUsage = errors.New("usage")
 
@@ -98,11 +108,18 @@ func args(c *cli.Command, names ...string) ([]string, error) {
 	return given, nil
 }
 
-// exitCode is what a command line ends with: 0 done, 1 failed, 2 wrong usage.
+// errDoesNotHold marks an assertion that was checked and does not hold: exit
+// code 3. What is wrong was printed already.
+var errDoesNotHold = errors.New("it does not hold")
+
+// exitCode is what a command line ends with: 0 done, 1 failed or undecidable,
+// 2 wrong usage, 3 an assertion does not hold.
 func exitCode(err error) int {
 	switch {
 	case err == nil:
 		return 0
+	case errors.Is(err, errDoesNotHold):
+		return 3
 	case errors.Is(err, errUsage):
 		return 2
 	default:
@@ -114,7 +131,7 @@ func exitCode(err error) int {
 func (p Program) report(err error) {
 	var known *problem.Error
 	switch {
-	case errors.Is(err, context.Canceled):
+	case errors.Is(err, context.Canceled), errors.Is(err, errDoesNotHold):
 	case errors.Is(err, errUsage):
 		fmt.Fprintln(p.Err, strings.TrimPrefix(err.Error(), errUsage.Error()+": "))
 	case !errors.As(err, &known):

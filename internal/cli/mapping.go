@@ -89,11 +89,7 @@ func (p Program) sayPut(service string, r api.PutReport) {
 }
 
 func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "a SERVICE")
 	if err != nil {
 		return err
 	}
@@ -146,11 +142,7 @@ func stateText(m api.Mapping) string {
 }
 
 func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE", "a MAPPING")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "a SERVICE", "a MAPPING")
 	if err != nil {
 		return err
 	}
@@ -166,11 +158,7 @@ func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
 }
 
 func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE", "a MAPPING")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "a SERVICE", "a MAPPING")
 	if err != nil {
 		return err
 	}

@@ -68,10 +68,7 @@ func (p Program) completeServices(ctx context.Context, c *cli.Command) {
 }
 
 func (p Program) serviceList(ctx context.Context, c *cli.Command) error {
-	if _, err := args(c); err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	_, api, err := p.connect(c)
 	if err != nil {
 		return err
 	}
@@ -115,11 +112,7 @@ func sourcesText(counts map[string]int) string {
 }
 
 func (p Program) serviceShow(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "a SERVICE")
 	if err != nil {
 		return err
 	}
@@ -250,11 +243,7 @@ func exampleChoices(words []string) (map[string]any, error) {
 }
 
 func (p Program) serviceRemove(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE")
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
+	given, api, err := p.connect(c, "a SERVICE")
 	if err != nil {
 		return err
 	}

@@ -3,12 +3,11 @@ import { X } from 'lucide-react';
 import { useLocation } from 'wouter';
 import type { CallDetail } from '@/api/types';
 import { statusText } from '@/lib/statusText';
+import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
-import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Quoted } from '@/ui/Quoted';
 import { SourceMark } from '@/ui/SourceMark';
-import { Waiting } from '@/ui/Waiting';
 import { ExplanationView } from './ExplanationView';
 import { MessageView } from './MessageView';
 import { mappingLink } from './mappingLink';
@@ -27,13 +26,9 @@ export function CallView({ id, onClose }: { id: string; onClose(): void }) {
         </Button>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto">
-        {query.isPending && <Waiting what="the call" />}
-        {query.isError && (
-          <div className="p-5">
-            <ProblemNotice message={query.error.message} />
-          </div>
-        )}
-        {query.data && <CallBody call={query.data} />}
+        <Awaited query={query} what="the call">
+          {(call) => <CallBody call={call} />}
+        </Awaited>
       </div>
     </aside>
   );

@@ -3,8 +3,8 @@ import { useSearchParams } from 'wouter';
 import { part, send } from '@/api/http';
 import type { Operation } from '@/api/types';
 import { callDetail } from '@/features/calls';
+import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { Waiting } from '@/ui/Waiting';
 import { MappingEditor } from './MappingEditor';
 import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
 import { mappingById } from './queries';
@@ -12,43 +12,48 @@ import { mappingById } from './queries';
 /** An existing mapping, opened for editing. */
 export function MappingPage({ service, id }: { service: string; id: string }) {
   const query = useQuery({ ...mappingById(service, id), staleTime: 0, refetchOnWindowFocus: false });
-  if (query.isPending) return <Waiting what="the mapping" />;
-  if (query.isError) return <Fault message={query.error.message} />;
   return (
-    <MappingEditor key={query.data.etag} service={service} saved={query.data} start={draftOf(query.data)} />
+    <Awaited query={query} what="the mapping">
+      {(saved) => <MappingEditor key={saved.etag} service={service} saved={saved} start={draftOf(saved)} />}
+    </Awaited>
   );
 }
 
 /** A new mapping: empty, or from an operation or a call that the URL names. */
 export function NewMappingPage({ service }: { service: string }) {
   const [params] = useSearchParams();
-  const from = params.get('from') ?? '';
-  const operation = params.get('operation') ?? '';
-  const call = useQuery({ ...callDetail(from), enabled: from !== '' });
-  const operations = useQuery({
-    queryKey: ['services', service, 'operations'],
-    queryFn: () => send<{ items: Operation[] }>(`/services/${part(service)}/operations`),
-    enabled: operation !== '',
-  });
-  if (from) {
-    if (call.isPending) return <Waiting what="the call" />;
-    if (call.isError) return <Fault message={call.error.message} />;
-    return <MappingEditor service={service} start={draftOfCall(call.data)} />;
-  }
-  if (operation) {
-    if (operations.isPending) return <Waiting what="the operation" />;
-    if (operations.isError) return <Fault message={operations.error.message} />;
-    const found = operations.data.items.find((o) => o.id === operation);
-    if (!found) return <Fault message={`The contract of ${service} has no operation ${operation}.`} />;
-    return <MappingEditor service={service} start={draftOfOperation(found)} />;
-  }
+  const call = params.get('from');
+  const operation = params.get('operation');
+  if (call) return <FromCall service={service} id={call} />;
+  if (operation) return <FromOperation service={service} id={operation} />;
   return <MappingEditor service={service} start={emptyDraft()} />;
 }
 
-function Fault({ message }: { message: string }) {
+function FromCall({ service, id }: { service: string; id: string }) {
+  const query = useQuery(callDetail(id));
   return (
-    <div className="p-5">
-      <ProblemNotice message={message} />
-    </div>
+    <Awaited query={query} what="the call">
+      {(call) => <MappingEditor service={service} start={draftOfCall(call)} />}
+    </Awaited>
+  );
+}
+
+function FromOperation({ service, id }: { service: string; id: string }) {
+  const query = useQuery({
+    queryKey: ['services', service, 'operations'],
+    queryFn: () => send<{ items: Operation[] }>(`/services/${part(service)}/operations`),
+  });
+  return (
+    <Awaited query={query} what="the operation">
+      {({ items }) => {
+        const found = items.find((operation) => operation.id === id);
+        if (found) return <MappingEditor service={service} start={draftOfOperation(found)} />;
+        return (
+          <div className="p-5">
+            <ProblemNotice message={`The contract of ${service} has no operation ${id}.`} />
+          </div>
+        );
+      }}
+    </Awaited>
   );
 }

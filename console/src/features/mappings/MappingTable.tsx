@@ -2,10 +2,9 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { statusText } from '@/lib/statusText';
+import { Awaited } from '@/ui/Awaited';
 import { notify } from '@/ui/Notices';
-import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Switch } from '@/ui/Switch';
-import { Waiting } from '@/ui/Waiting';
 import { documentOfMapping } from './mappingDraft';
 import { mappingList, putMapping } from './queries';
 
@@ -14,15 +13,15 @@ const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
 /** The mappings of a service, each with its switch. */
 export function MappingTable({ service }: { service: string }) {
   const query = useQuery(mappingList(service));
-  if (query.isPending) return <Waiting what="the mappings" />;
-  if (query.isError) {
-    return (
-      <div className="px-5">
-        <ProblemNotice message={query.error.message} />
-      </div>
-    );
-  }
-  if (query.data.items.length === 0) {
+  return (
+    <Awaited query={query} what="the mappings">
+      {({ items, next }) => <Rows service={service} items={items} next={next} />}
+    </Awaited>
+  );
+}
+
+function Rows({ service, items, next }: { service: string; items: Mapping[]; next?: string }) {
+  if (items.length === 0) {
     return (
       <p className="px-5 text-dim">
         None yet. A mapping says: when a call looks like this, give that answer.
@@ -41,14 +40,12 @@ export function MappingTable({ service }: { service: string }) {
           </tr>
         </thead>
         <tbody>
-          {query.data.items.map((mapping) => (
+          {items.map((mapping) => (
             <MappingRow key={mapping.id} service={service} mapping={mapping} />
           ))}
         </tbody>
       </table>
-      {query.data.next && (
-        <p className="px-5 py-2 text-dim text-xs">Only the first {query.data.items.length} are shown.</p>
-      )}
+      {next && <p className="px-5 py-2 text-dim text-xs">Only the first {items.length} are shown.</p>}
     </>
   );
 }

@@ -2,10 +2,9 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Operation, Service } from '@/api/types';
 import { statusText } from '@/lib/statusText';
+import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
-import { ProblemNotice } from '@/ui/ProblemNotice';
 import { SourceMark } from '@/ui/SourceMark';
-import { Waiting } from '@/ui/Waiting';
 import { ExampleChoice } from './ExampleChoice';
 import { operationList } from './queries';
 
@@ -21,30 +20,26 @@ export function OperationTable({ service }: { service: Service }) {
       </p>
     );
   }
-  if (query.isPending) return <Waiting what="the operations" />;
-  if (query.isError) {
-    return (
-      <div className="px-5">
-        <ProblemNotice message={query.error.message} />
-      </div>
-    );
-  }
   return (
-    <table className="w-full border-line border-t text-[13px]">
-      <thead className="sr-only">
-        <tr>
-          <th>Call</th>
-          <th>What it does</th>
-          <th>Answers</th>
-          <th>Change</th>
-        </tr>
-      </thead>
-      <tbody>
-        {query.data.items.map((operation) => (
-          <OperationRow key={operation.id} service={service} operation={operation} />
-        ))}
-      </tbody>
-    </table>
+    <Awaited query={query} what="the operations">
+      {({ items }) => (
+        <table className="w-full border-line border-t text-[13px]">
+          <thead className="sr-only">
+            <tr>
+              <th>Call</th>
+              <th>What it does</th>
+              <th>Answers</th>
+              <th>Change</th>
+            </tr>
+          </thead>
+          <tbody>
+            {items.map((operation) => (
+              <OperationRow key={operation.id} service={service} operation={operation} />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </Awaited>
   );
 }
 

@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Revision } from '@/api/types';
+import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { Waiting } from '@/ui/Waiting';
 import { ChangeList } from './ChangeList';
 import { revisionChanges, revisionList } from './queries';
 
@@ -15,20 +15,16 @@ interface Props {
 /** The revisions of a contract, the newest first, with what each changed. */
 export function RevisionTable({ service, restore }: Props) {
   const query = useQuery({ ...revisionList(service), refetchInterval: 5_000 });
-  if (query.isPending) return <Waiting what="the revisions" />;
-  if (query.isError) {
-    return (
-      <div className="px-5">
-        <ProblemNotice message={query.error.message} />
-      </div>
-    );
-  }
   return (
-    <ul className="border-line border-t text-[13px]">
-      {[...query.data.items].reverse().map((revision) => (
-        <RevisionRow key={revision.revision} service={service} revision={revision} restore={restore} />
-      ))}
-    </ul>
+    <Awaited query={query} what="the revisions">
+      {({ items }) => (
+        <ul className="border-line border-t text-[13px]">
+          {[...items].reverse().map((revision) => (
+            <RevisionRow key={revision.revision} service={service} revision={revision} restore={restore} />
+          ))}
+        </ul>
+      )}
+    </Awaited>
   );
 }
 

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { ProblemNotice } from '@/ui/ProblemNotice';
-import { Waiting } from '@/ui/Waiting';
+import { Awaited } from '@/ui/Awaited';
 import { DropContract } from './DropContract';
 import { FirstSteps } from './FirstSteps';
 import { ImportControl } from './ImportControl';
@@ -25,18 +24,11 @@ export function ServicesPage() {
         )}
       </div>
       {importing.report}
-      {query.isPending && <Waiting what="the services" />}
-      {query.isError && (
-        <div className="px-5">
-          <ProblemNotice message={query.error.message} />
-        </div>
-      )}
-      {query.data &&
-        (query.data.items.length === 0 ? (
-          <FirstSteps onFile={importing.take} />
-        ) : (
-          <ServiceTable services={query.data.items} />
-        ))}
+      <Awaited query={query} what="the services">
+        {({ items }) =>
+          items.length === 0 ? <FirstSteps onFile={importing.take} /> : <ServiceTable services={items} />
+        }
+      </Awaited>
     </DropContract>
   );
 }

@@ -1,0 +1,97 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+	"rapidmimic/spec/api"
+)
+
+// checkResult is everything of a service that is out of step with its contract.
+type checkResult struct {
+	Mappings []api.Mapping    `json:"mappings"`
+	Calls    []api.CallDetail `json:"calls"`
+	// NotKept and NotChecked are calls of the environment of which nobody knows.
+	NotKept    int64 `json:"notKept"`
+	NotChecked int64 `json:"notChecked"`
+}
+
+// mostChecked is how many deviating calls are looked at one by one.
+const mostChecked = 50
+
+func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	result, err := check(ctx, api, given[0])
+	if err != nil {
+		return err
+	}
+	if err := p.print(c, result, nil, func() { p.sayCheck(given[0], result) }); err != nil {
+		return err
+	}
+	switch {
+	case len(result.Mappings)+len(result.Calls) > 0:
+		return errDoesNotHold
+	case result.NotKept+result.NotChecked > 0:
+		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so nobody can tell", result.NotKept, result.NotChecked)
+	}
+	return nil
+}
+
+func check(ctx context.Context, c *client.Client, service string) (result checkResult, err error) {
+	result = checkResult{Mappings: []api.Mapping{}, Calls: []api.CallDetail{}}
+	mappings, err := c.Mappings(ctx, service)
+	if err != nil {
+		return result, err
+	}
+	for _, m := range mappings {
+		if len(m.Deviations) > 0 {
+			result.Mappings = append(result.Mappings, m)
+		}
+	}
+	found, err := c.Service(ctx, service)
+	if err != nil {
+		return result, err
+	}
+	calls, err := c.Calls(ctx, client.CallQuery{Service: found.Name, Text: "deviates", Limit: mostChecked})
+	if err != nil {
+		return result, err
+	}
+	for _, call := range calls.Items {
+		detail, err := c.Call(ctx, call.ID)
+		if err != nil {
+			return result, err
+		}
+		if len(detail.DeviationList) > 0 { // "deviates" may stand in a path too
+			result.Calls = append(result.Calls, detail)
+		}
+	}
+	status, err := c.Status(ctx)
+	result.NotKept, result.NotChecked = status.CallsNotKept, status.CallsNotChecked
+	return result, err
+}
+
+func (p Program) sayCheck(service string, result checkResult) {
+	for _, m := range result.Mappings {
+		p.say("mapping %s, %s %s", m.ID, methodsText(m), m.Call.Path)
+		for _, d := range m.Deviations {
+			p.say("  %s: %s", d.Where, d.Detail)
+		}
+	}
+	for _, call := range result.Calls {
+		p.say("call %s, %s %s, %d by %s", call.ID, call.Method, call.Path, call.Status, call.Source)
+		for _, d := range call.DeviationList {
+			p.say("  %s, %s: %s", d.Side, d.Where, d.Detail)
+		}
+	}
+	if len(result.Mappings)+len(result.Calls) == 0 {
+		p.say("%s  nothing in the log and no mapping deviates from the contract", service)
+		return
+	}
+	p.say("%s  out of step with the contract: mappings %d, calls %d", service, len(result.Mappings), len(result.Calls))
+}

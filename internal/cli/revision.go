@@ -1,0 +1,122 @@
+package cli
+
+import (
+	"context"
+	"strconv"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+)
+
+func (p Program) contractCommand() *cli.Command {
+	revision := &cli.IntFlag{Name: "revision", Usage: "`NUMBER` of the revision; the one in force unless given"}
+	return &cli.Command{
+		Name:         "contract",
+		Usage:        "the contract of a service: its revisions, and what is out of step with it",
+		OnUsageError: usageError,
+		Commands: []*cli.Command{
+			{
+				Name: "list", Usage: "the revisions, the oldest first", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract list moorings",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractList,
+			},
+			{
+				Name: "show", Usage: "the document as it was imported", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract show moorings --revision 1",
+				OnUsageError: usageError, Flags: []cli.Flag{revision}, ShellComplete: p.completeServices, Action: p.contractShow,
+			},
+			{
+				Name: "compare", Usage: "what a caller notices of a revision", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract compare moorings\nrapidmimic contract compare moorings --since 1 --revision 3",
+				OnUsageError:  usageError,
+				Flags:         []cli.Flag{revision, &cli.IntFlag{Name: "since", Usage: "`NUMBER` of the revision to compare with; the one before unless given"}},
+				ShellComplete: p.completeServices, Action: p.contractCompare,
+			},
+			{
+				Name: "check", Usage: "what is out of step with the contract: mappings, and calls in the log", ArgsUsage: "SERVICE",
+				UsageText:    "rapidmimic contract check moorings",
+				Description:  "Ends with 0 when all is well, with 3 when something deviates, and with 1 when calls were\nnot kept or not checked, so that nobody can tell.",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractCheck,
+			},
+			{
+				Name: "restore", Usage: "put an earlier revision in force again, as a new one", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract restore moorings --revision 1",
+				OnUsageError: usageError, Flags: []cli.Flag{revision}, ShellComplete: p.completeServices, Action: p.contractRestore,
+			},
+		},
+	}
+}
+
+func (p Program) contractList(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	revisions, err := api.Revisions(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, revisions, nil, func() {
+		rows := make([][]string, len(revisions))
+		for i, r := range revisions {
+			state := ""
+			if r.Current {
+				state = "in force"
+			}
+			rows[i] = []string{strconv.Itoa(r.Revision), r.Imported.Local().Format(time.DateTime), r.File, state}
+		}
+		writeTable(p.Out, p.width(), []column{{title: "REVISION", right: true}, {title: "IMPORTED"}, {title: "FILE", flexible: true}, {title: "STATE"}}, rows)
+	})
+}
+
+func (p Program) contractShow(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	text, err := api.Contract(ctx, given[0], int(c.Int("revision")))
+	if err != nil {
+		return err
+	}
+	_, err = p.Out.Write(text)
+	return err
+}
+
+func (p Program) contractCompare(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	revision := int(c.Int("revision"))
+	if revision == 0 {
+		service, err := api.Service(ctx, given[0])
+		if err != nil {
+			return err
+		}
+		if service.Contract != nil {
+			revision = service.Contract.Revision
+		}
+	}
+	changes, err := api.Changes(ctx, given[0], revision, int(c.Int("since")))
+	if err != nil {
+		return err
+	}
+	return p.print(c, changes, nil, func() { p.sayChanges(changes) })
+}
+
+func (p Program) contractRestore(ctx context.Context, c *cli.Command) error {
+	given, err := args(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	if c.Int("revision") < 1 {
+		return usage("%s needs --revision NUMBER (rapidmimic contract list %s shows them)", c.FullName(), given[0])
+	}
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	report, err := api.Import(ctx, client.Import{Into: given[0], Revision: int(c.Int("revision"))})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, report, nil, func() { p.sayImport(report) })
+}
