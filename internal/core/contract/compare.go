@@ -40,6 +40,9 @@ const maxDifferences = 50
 func Compare(older, newer *Contract) Changes {
 	var changes Changes
 	before := byCall(older)
+	c := comparison{older: older.document, newer: newer.document, targets: make(map[refPair]*part)}
+	var both []*Operation
+	var parts []*part
 	for _, op := range newer.Operations {
 		was, ok := before[op.String()]
 		if !ok {
@@ -47,10 +50,12 @@ func Compare(older, newer *Contract) Changes {
 			continue
 		}
 		delete(before, op.String())
-		c := comparison{older: older.document, newer: newer.document, seen: make(map[[2]*tree.Node]bool)}
-		c.compare(was.source, op.source, nil)
-		if len(c.found) > 0 {
-			changes.Changed = append(changes.Changed, ChangedOperation{op, c.found})
+		both, parts = append(both, op), append(parts, c.part(was.source, op.source))
+	}
+	c.settle(parts)
+	for i, op := range both {
+		if found := parts[i].differences(); len(found) > 0 {
+			changes.Changed = append(changes.Changed, ChangedOperation{op, found})
 		}
 	}
 	for _, op := range older.Operations { // in the order of the document
@@ -78,10 +83,104 @@ func (c *Contract) SetSource(document *Document, sources map[*Operation]*tree.No
 	}
 }
 
+// comparison compares two documents. What references lead to is compared once,
+// however many operations use it: a contract's schemas refer to one another
+// all over, and walking them anew for each operation would take minutes.
 type comparison struct {
 	older, newer *Document
-	seen         map[[2]*tree.Node]bool // pairs being compared, for recursive schemas
-	found        []Difference
+	targets      map[refPair]*part
+	pending      []*part // targets that were met and not compared yet
+	current      *part   // what is being compared
+}
+
+// refPair is a reference on both sides.
+type refPair struct{ older, newer string }
+
+// part is an operation, or what a pair of references leads to, without what is
+// behind further references.
+type part struct {
+	found []placed
+	refs  []placedRef
+	dirty bool // something differs here or behind a reference
+
+	older, newer *tree.Node
+}
+
+type placed struct {
+	where []string
+	Difference
+}
+
+type placedRef struct {
+	where []string
+	to    *part
+}
+
+// part compares two values as far as the next references.
+func (c *comparison) part(older, newer *tree.Node) *part {
+	p := &part{}
+	c.current = p
+	c.compare(older, newer, nil)
+	return p
+}
+
+// settle compares everything that the parts refer to, and finds out which of
+// them lead to a difference.
+func (c *comparison) settle(parts []*part) {
+	all := parts
+	for len(c.pending) > 0 {
+		p := c.pending[0]
+		c.pending = c.pending[1:]
+		c.current = p
+		c.compare(p.older, p.newer, nil)
+		all = append(all, p)
+	}
+	users := make(map[*part][]*part)
+	var spread []*part
+	for _, p := range all {
+		for _, ref := range p.refs {
+			users[ref.to] = append(users[ref.to], p)
+		}
+		if len(p.found) > 0 {
+			p.dirty = true
+			spread = append(spread, p)
+		}
+	}
+	for len(spread) > 0 {
+		p := spread[0]
+		spread = spread[1:]
+		for _, user := range users[p] {
+			if !user.dirty {
+				user.dirty = true
+				spread = append(spread, user)
+			}
+		}
+	}
+}
+
+// differences collects what differs in p and behind its references, each part
+// once, where it is met first.
+func (p *part) differences() []Difference {
+	var found []Difference
+	seen := map[*part]bool{}
+	var visit func(p *part, where []string)
+	visit = func(p *part, where []string) {
+		if !p.dirty || seen[p] || len(found) >= maxDifferences {
+			return
+		}
+		seen[p] = true
+		for _, d := range p.found {
+			if len(found) < maxDifferences {
+				d.Where = readable(slices.Concat(where, d.where))
+				found = append(found, d.Difference)
+			}
+		}
+		for _, ref := range p.refs {
+			visit(ref.to, slices.Concat(where, ref.where))
+		}
+	}
+	visit(p, nil)
+	return found
 }
 
 // silent are keys that change nothing for a caller.
@@ -89,12 +188,13 @@ var silent = set("description", "summary", "title", "example", "examples", "tags
 
 // compare adds the differences of two values that stand at the same place.
 func (c *comparison) compare(a, b *tree.Node, where []string) {
-	a, b = follow(c.older, a), follow(c.newer, b)
-	pair := [2]*tree.Node{a, b}
-	if a == nil || b == nil || c.seen[pair] || len(c.found) >= maxDifferences {
+	if c.reference(a, b, where) {
 		return
 	}
-	c.seen[pair] = true
+	a, b = follow(c.older, a), follow(c.newer, b)
+	if a == nil || b == nil || len(c.current.found) >= maxDifferences {
+		return
+	}
 	switch {
 	case a.Kind != b.Kind:
 		c.add(where, "changed", a, b)
@@ -105,6 +205,24 @@ func (c *comparison) compare(a, b *tree.Node, where []string) {
 	case a.Text != b.Text:
 		c.add(where, "changed", a, b)
 	}
+}
+
+// reference notes a pair of references, to be compared once, and reports
+// whether a and b are one.
+func (c *comparison) reference(a, b *tree.Node, where []string) bool {
+	pair := refPair{a.Get("$ref").Str(), b.Get("$ref").Str()}
+	older, newer := follow(c.older, a), follow(c.newer, b)
+	if pair.older == "" || pair.newer == "" || older == a || newer == b {
+		return false
+	}
+	target := c.targets[pair]
+	if target == nil {
+		target = &part{older: older, newer: newer}
+		c.targets[pair] = target
+		c.pending = append(c.pending, target)
+	}
+	c.current.refs = append(c.current.refs, placedRef{where, target})
+	return true
 }
 
 // follow resolves a reference without changing the dialect: both sides are as
@@ -210,8 +328,8 @@ func itemName(n *tree.Node) string {
 }
 
 func (c *comparison) add(where []string, what string, before, after *tree.Node) {
-	if len(c.found) < maxDifferences {
-		c.found = append(c.found, Difference{Where: readable(where), What: what, Before: short(before), After: short(after)})
+	if len(c.current.found) < maxDifferences {
+		c.current.found = append(c.current.found, placed{where, Difference{What: what, Before: short(before), After: short(after)}})
 	}
 }
 

@@ -1,6 +1,7 @@
 package contract_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -71,8 +72,8 @@ func TestCompare(t *testing.T) {
 		}},
 		"parameters": {[]string{"{name: season, in: query, schema: {type: string}}", "{name: year, in: query, schema: {type: integer}}", "in: header, schema: {type: string}", "in: header, required: true, schema: {type: string}"}, []string{
 			`GET /berths/{number}: parameter query season removed  → `,
-			`GET /berths/{number}: parameter header X-Trace, required added  → true`,
 			`GET /berths/{number}: parameter query year added  → `,
+			`GET /berths/{number}: parameter header X-Trace, required added  → true`,
 		}},
 		"statuses": {[]string{`"404": {description: no}`, `"410": {description: gone}`}, []string{
 			`GET /berths/{number}: response 404 removed  → `,
@@ -98,4 +99,28 @@ func TestCompare(t *testing.T) {
 			assert.Equal(t, c.want, got)
 		})
 	}
+}
+
+// Schemas that refer to one another all over are compared once, not once for
+// each operation and each way that leads to them.
+func TestCompareEndsOnTangledSchemas(t *testing.T) {
+	const n = 300
+	var text strings.Builder
+	text.WriteString("openapi: 3.1.0\npaths:\n")
+	for i := range n {
+		fmt.Fprintf(&text, "  /p%d: {get: {responses: {'200': {content: {application/json: {schema: {$ref: '#/components/schemas/S%d'}}}}}}}\n", i, i)
+	}
+	text.WriteString("components:\n  schemas:\n")
+	for i := range n {
+		fmt.Fprintf(&text, "    S%d: {type: object, maxProperties: 9, properties: {", i)
+		for j := range 30 {
+			fmt.Fprintf(&text, "p%d: {$ref: '#/components/schemas/S%d'},", j, (i*7+j*13)%n)
+		}
+		text.WriteString("}}\n")
+	}
+	older := read(t, text.String())
+	assert.Equal(t, contract.Changes{}, contract.Compare(older, read(t, text.String())))
+	changes := contract.Compare(older, read(t, strings.Replace(text.String(), "maxProperties: 9", "maxProperties: 8", 1)))
+	require.Len(t, changes.Changed, n, "every operation reaches the schema that changed")
+	assert.Len(t, changes.Changed[0].Differences, 1)
 }
