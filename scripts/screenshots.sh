@@ -37,7 +37,7 @@ rapidmimic service show north-pier'
 terminal cli-calls 'rapidmimic calls --last 12
 rapidmimic calls --text miss --last 3'
 bin/rapidmimic calls --text bertsh --last 1 -o json | sed -n 's/.*"id": "\(.*\)".*/\1/p' >/tmp/rapidmimic-shot
-terminal cli-call "rapidmimic calls show $(cat /tmp/rapidmimic-shot) | head -32"
+terminal cli-call "rapidmimic calls show $(cat /tmp/rapidmimic-shot) | head -28"
 rm -f /tmp/rapidmimic-shot
 terminal cli-mapping 'rapidmimic mapping put north-pier -f demo/data/moorings.mappings.yaml
 rapidmimic mapping list north-pier

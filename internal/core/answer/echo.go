@@ -16,21 +16,33 @@ func Echo(value *tree.Node, schema *contract.Schema, body *tree.Node, params map
 	if value == nil || value.Kind != tree.Map {
 		return value, nil
 	}
-	var echoed []string
+	fits := func(n *tree.Node) bool { return schema == nil || schema.Check(n) == nil }
+	all, names := value, []string(nil)
 	for i, m := range value.Members {
-		theirs := callerValue(m, body, params)
-		if theirs == nil || tree.Equal(theirs, m.Value) {
-			continue
+		if theirs := callerValue(m, body, params); theirs != nil && !tree.Equal(theirs, m.Value) {
+			all, names = withMember(all, i, theirs), append(names, m.Key)
 		}
-		members := slices.Clone(value.Members)
-		members[i].Value = theirs
-		changed := tree.NewMap(members...)
-		if schema != nil && schema.Check(changed) != nil && schema.Check(value) == nil {
-			continue
-		}
-		value, echoed = changed, append(echoed, m.Key)
 	}
-	return value, echoed
+	if len(names) == 0 || fits(all) || !fits(value) {
+		return all, names
+	}
+	one, kept := value, []string(nil) // something does not fit: try them one by one
+	for i, m := range value.Members {
+		if !slices.Contains(names, m.Key) {
+			continue
+		}
+		if next := withMember(one, i, all.Members[i].Value); fits(next) {
+			one, kept = next, append(kept, m.Key)
+		}
+	}
+	return one, kept
+}
+
+// withMember returns an object with another value in one of its members.
+func withMember(n *tree.Node, i int, value *tree.Node) *tree.Node {
+	members := slices.Clone(n.Members)
+	members[i].Value = value
+	return tree.NewMap(members...)
 }
 
 // callerValue is what the caller says for a property, in the property's kind;

@@ -159,27 +159,25 @@ func (c *comparison) settle(parts []*part) {
 }
 
 // differences collects what differs in p and behind its references, each part
-// once, where it is met first.
+// once, at the nearest of the places that lead to it.
 func (p *part) differences() []Difference {
 	var found []Difference
-	seen := map[*part]bool{}
-	var visit func(p *part, where []string)
-	visit = func(p *part, where []string) {
-		if !p.dirty || seen[p] || len(found) >= maxDifferences {
-			return
-		}
-		seen[p] = true
-		for _, d := range p.found {
+	seen := map[*part]bool{p: true}
+	for queue := []placedRef{{nil, p}}; len(queue) > 0 && len(found) < maxDifferences; queue = queue[1:] {
+		here := queue[0]
+		for _, d := range here.to.found {
 			if len(found) < maxDifferences {
-				d.Where = readable(slices.Concat(where, d.where))
+				d.Where = readable(slices.Concat(here.where, d.where))
 				found = append(found, d.Difference)
 			}
 		}
-		for _, ref := range p.refs {
-			visit(ref.to, slices.Concat(where, ref.where))
+		for _, ref := range here.to.refs {
+			if ref.to.dirty && !seen[ref.to] {
+				seen[ref.to] = true
+				queue = append(queue, placedRef{slices.Concat(here.where, ref.where), ref.to})
+			}
 		}
 	}
-	visit(p, nil)
 	return found
 }
 
