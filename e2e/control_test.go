@@ -105,3 +105,56 @@ func TestListsPage(t *testing.T) {
 	assert.Equal(t, "tides", items[0].(map[string]any)["name"])
 	assert.Nil(t, second["next"])
 }
+
+func TestRevisionsAndExamplesOverTheAPI(t *testing.T) {
+	s := startDemo(t)
+	const smaller = "openapi: 3.0.0\ninfo: {title: Tides}\npaths:\n  /stations: {get: {responses: {'200': {description: ok}}}}\n"
+	status, _, report := s.request("POST /imports?into=tides&file=small.yaml&dryRun=true", smaller)
+	assert.Equal(t, 200, status)
+	assert.Equal(t, true, report["dryRun"])
+	assert.Len(t, report["changes"].(map[string]any)["removed"], 5)
+	_, _, list := s.request("GET /services/tides/revisions", "")
+	assert.Len(t, list["items"], 1, "a dry run leaves no revision")
+
+	status, _, report = s.request("POST /imports?into=tides&file=small.yaml", smaller)
+	assert.Equal(t, 201, status)
+	assert.EqualValues(t, 2, report["contract"].(map[string]any)["revision"])
+	status, _, changes := s.request("GET /services/tides/revisions/2/changes", "")
+	assert.Equal(t, 200, status)
+	assert.Len(t, changes["removed"], 5)
+	status, _, _ = s.request("POST /imports?into=tides&revision=1", "")
+	assert.Equal(t, 201, status)
+	_, _, changes = s.request("GET /services/tides/revisions/3/changes?since=1", "")
+	assert.Equal(t, map[string]any{"added": []any{}, "removed": []any{}, "changed": []any{}}, changes)
+
+	for _, c := range []struct {
+		line, body string
+		status     int
+		text       string
+	}{
+		{"POST /imports?revision=1", "", 422, "it needs into, and no body"},
+		{"POST /imports?into=tides&revision=one", "", 422, `a revision is a number from 1, not "one"`},
+		{"POST /imports?into=tides&revision=9", "", 404, "there is no revision 9"},
+		{"GET /services/tides/revisions/1/changes", "", 422, "revision 1 is the first"},
+		{"GET /services/tides/revisions/0", "", 422, "a number from 1"},
+		{"PATCH /services/moorings", `{"examples": {"getBerth": "fre"}}`, 422, "cannot be chosen"},
+		{"PATCH /services/moorings", `{"conformance": "maybe"}`, 422, "cannot be used"},
+	} {
+		status, _, answer := s.request(c.line, c.body)
+		assert.Equal(t, c.status, status, c.line)
+		assert.Contains(t, answer["detail"], c.text, c.line)
+	}
+	status, _, service := s.request("PATCH /services/moorings", `{"examples": {"getBerth": "taken"}, "conformance": "refuse"}`)
+	assert.Equal(t, 200, status)
+	assert.Equal(t, map[string]any{"getBerth": "taken"}, service["examples"])
+	resp, body := s.send("GET /moorings/berths/S4", "")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, body, `"number":"S4"`)
+	assert.Contains(t, body, `"state":"taken"`)
+	resp, body = s.send("GET /moorings/berths?free=perhaps", "")
+	assert.Equal(t, 400, resp.StatusCode)
+	assert.Contains(t, body, `"where":"query free"`)
+	resp, _ = s.send("GET /moorings/berths/S4", "", `Rapid-Mimic: example="unknown"`)
+	assert.Equal(t, 404, resp.StatusCode)
+	assert.Equal(t, `call=c-3, source=contract, by="getBerth, \"unknown\""`, resp.Header.Get("Rapid-Mimic"))
+}

@@ -1,0 +1,34 @@
+package metrics_test
+
+import (
+	"net/http/httptest"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/metrics"
+)
+
+type source struct{}
+
+func (source) Totals() map[string]map[call.Source]int64 {
+	return map[string]map[call.Source]int64{"moorings": {call.FromMapping: 3, call.FromMiss: 1}, "": {call.FromSelf: 2}}
+}
+func (source) Stored() int64     { return 6 }
+func (source) NotKept() int64    { return 4 }
+func (source) NotChecked() int64 { return 5 }
+
+func TestMetricsTellWhatIsSoAtTheScrape(t *testing.T) {
+	w := httptest.NewRecorder()
+	metrics.Handler(source{}, func() (int, int) { return 2, 7 }).ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	for _, line := range []string{
+		`rapidmimic_calls_total{service="moorings",source="mapping"} 3`,
+		`rapidmimic_calls_total{service="moorings",source="miss"} 1`,
+		`rapidmimic_calls_total{service="",source="self"} 2`,
+		"rapidmimic_calls_stored 6", "rapidmimic_calls_not_kept_total 4", "rapidmimic_calls_not_checked_total 5",
+		"rapidmimic_services 2", "rapidmimic_mappings 7", "go_goroutines", "process_resident_memory_bytes",
+	} {
+		assert.Contains(t, w.Body.String(), line)
+	}
+}

@@ -1,0 +1,104 @@
+package traffic_test
+
+import (
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/traffic"
+)
+
+// memoryLog keeps what it is given.
+type memoryLog struct {
+	mu      sync.Mutex // guards all below
+	number  uint64
+	records []*call.Record
+}
+
+func (l *memoryLog) Number() uint64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.number++
+	return l.number
+}
+
+func (l *memoryLog) Add(r *call.Record) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.records = append(l.records, r)
+}
+
+func (l *memoryLog) BodyLimit() int { return 100 }
+
+// definitions fail where a snapshot is asked for, when they are broken.
+type definitions struct {
+	snapshot *catalog.Snapshot
+	broken   bool
+}
+
+func (d *definitions) Snapshot() *catalog.Snapshot {
+	if d.broken {
+		panic("the definitions are broken")
+	}
+	return d.snapshot
+}
+
+func serve(t *testing.T, d *definitions) (*httptest.Server, *memoryLog) {
+	log := &memoryLog{}
+	decide := engine.New(engine.Config{Definitions: d, State: &engine.Memory{}, Control: "http://127.0.0.1:7400"})
+	server := httptest.NewServer(traffic.New(traffic.Config{Engine: decide, Log: log, Logger: slog.New(slog.NewTextHandler(io.Discard, nil))}))
+	t.Cleanup(server.Close)
+	return server, log
+}
+
+// A call on which we fail gets an answer, is kept, and harms no other.
+func TestAFaultOfOursIsAnsweredAndKept(t *testing.T) {
+	d := &definitions{snapshot: &catalog.Snapshot{}, broken: true}
+	server, log := serve(t, d)
+	resp, err := http.Get(server.URL + "/moorings/berths")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	assert.Equal(t, 500, resp.StatusCode)
+	assert.Contains(t, string(text), "a fault of Rapid Mimic")
+	assert.NotContains(t, string(text), "broken definitions", "the reason is for our log alone")
+	require.Len(t, log.records, 1)
+	assert.Equal(t, call.FromSelf, log.records[0].Source)
+
+	d.broken = false
+	resp, err = http.Get(server.URL + "/")
+	require.NoError(t, err)
+	require.NoError(t, resp.Body.Close())
+	assert.Equal(t, 200, resp.StatusCode)
+}
+
+func TestEveryCallIsRecordedAsItCame(t *testing.T) {
+	server, log := serve(t, &definitions{snapshot: &catalog.Snapshot{}})
+	req, err := http.NewRequest("REPORT", server.URL+"/mo%20rings/a%2Fb?x=1&x=%20", strings.NewReader(strings.Repeat("y", 150)))
+	require.NoError(t, err)
+	req.Header.Add("X-Twice", "1")
+	req.Header.Add("X-Twice", "2")
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	require.NoError(t, resp.Body.Close())
+	assert.Equal(t, `call=c-1, source=miss, by="no such service"`, resp.Header.Get("Rapid-Mimic"))
+	require.Len(t, log.records, 1)
+	r := log.records[0].Request
+	assert.Equal(t, "REPORT", r.Method)
+	assert.Equal(t, "/mo%20rings/a%2Fb", r.Address)
+	assert.Equal(t, "x=1&x=%20", r.Query)
+	assert.Equal(t, []string{"1", "2"}, r.Header["X-Twice"])
+	assert.Equal(t, call.Body{Bytes: []byte(strings.Repeat("y", 100)), Size: 150, Cut: true}, r.Body)
+	assert.Positive(t, log.records[0].Took())
+}
