@@ -39,7 +39,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 	var echoed []string
 	if p.Service.Spec.Echo && built.Value != nil {
 		var value *tree.Node
-		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, jsonBody(r), op.Template.Params(segments)); len(echoed) > 0 {
+		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(r), op.Template.Params(segments)); len(echoed) > 0 {
 			built.Answer.Body = value.AppendJSON(nil)
 		}
 	}
@@ -63,9 +63,9 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 	}
 }
 
-// jsonBody is the body of a request as a tree; nil when it is none, no JSON or
+// decodedBody is the body of a request as a tree; nil when it is none, no JSON or
 // was not held whole.
-func jsonBody(r *call.Request) *tree.Node {
+func decodedBody(r *call.Request) *tree.Node {
 	if r.Body.Cut || len(r.Body.Bytes) == 0 || !call.IsJSON(r.Header.Get("Content-Type")) {
 		return nil
 	}
