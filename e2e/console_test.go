@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -92,11 +93,12 @@ func TestConsoleStory(t *testing.T) {
 	_, err = s.api.PutMapping(t.Context(), "moorings", other.Mapping, "")
 	require.NoError(t, err)
 	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
-	must(t, p.Press("Save mine over it"), p.WaitText("get-berths-n7 is saved"))
-	mine, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
-	require.NoError(t, err)
-	assert.Equal(t, "Mine", mine.Title)
-	assert.Equal(t, 503, mine.Answer.Status)
+	must(t, p.Press("Save mine over it"))
+	require.Eventually(t, func() bool {
+		mine, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
+		return err == nil && mine.Title == "Mine" && mine.Answer.Status == 503
+	}, 10*time.Second, 20*time.Millisecond)
+	must(t, p.Wait(`!document.querySelector('[role=alert]') && [...document.querySelectorAll('button')].some((b) => b.innerText === 'Save' && b.disabled)`))
 
 	// and taken away again, with a way back
 	must(t, p.Press("Remove"), p.WaitText("get-berths-n7 was removed"), p.Press("Undo"), p.Wait(`document.querySelector('[data-mapping=get-berths-n7]')`))

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"bytes"
 	"fmt"
 	"io"
@@ -201,21 +202,21 @@ func TestStoppingFinishesCallsInFlight(t *testing.T) {
 	conn, err := net.Dial("tcp", strings.TrimPrefix(s.traffic, "http://"))
 	require.NoError(t, err)
 	defer conn.Close()
-	_, err = io.WriteString(conn, "POST /moorings/berths/N7/bookings HTTP/1.1\r\nHost: x\r\nContent-Length: 4\r\n\r\nha")
+	_, err = io.WriteString(conn, "POST /moorings/berths/N7/bookings HTTP/1.1\r\nHost: x\r\nContent-Length: 4\r\nExpect: 100-continue\r\n\r\n")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { // the request has been accepted when the port still answers others after it
-		resp, err := http.Get(s.control + "/readyz")
-		return err == nil && resp.Body.Close() == nil
-	}, time.Second, 10*time.Millisecond)
+	reader := bufio.NewReader(conn)
+	line, err := reader.ReadString('\n') // the body is being read: the call is in flight
+	require.NoError(t, err)
+	require.Contains(t, line, "100 Continue")
 	go func() {
-		time.Sleep(300 * time.Millisecond)
-		_, _ = io.WriteString(conn, "lf")
+		time.Sleep(300 * time.Millisecond) // well after the stop was asked for
+		_, _ = io.WriteString(conn, "half")
 	}()
 	began := time.Now()
 	s.stop()
 	assert.Less(t, time.Since(began), 5*time.Second)
 	var answer bytes.Buffer
-	_, _ = io.Copy(&answer, conn)
+	_, _ = io.Copy(&answer, reader)
 	assert.Contains(t, answer.String(), "201 Created")
 	for err == nil {
 		_, err = stream.Next()
