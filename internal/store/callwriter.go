@@ -29,6 +29,7 @@ type callWriter struct {
 	store  *rawStmt
 	known  map[[sha256.Size]byte]int64 // ids of contents
 	shared map[any]int64               // ids of what calls share, by pointer
+	pinned int                         // bytes of bodies that shared keeps in memory
 	nextID int64
 	high   uint64 // highest call number so far
 	since  uint64 // high when known was last emptied
@@ -44,6 +45,10 @@ const (
 	// content may go when the calls that far beyond it have gone.
 	reuseWindow = 20_000
 	maxKnown    = 8_192
+	// maxPinned bounds the bodies that are remembered by pointer, and so kept
+	// from being collected. Those of mappings are in memory anyway, generated
+	// ones are not.
+	maxPinned = 16 << 20
 )
 
 const (
@@ -96,7 +101,7 @@ func (w *callWriter) close() error {
 func (w *callWriter) forget() {
 	w.known = make(map[[sha256.Size]byte]int64)
 	w.shared = make(map[any]int64)
-	w.since = w.high
+	w.since, w.pinned = w.high, 0
 }
 
 // InsertCalls keeps all records or, on an error, none.
@@ -112,7 +117,7 @@ func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
 	for _, r := range records {
 		w.high = max(w.high, r.Number)
 	}
-	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared)) > maxKnown {
+	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared)) > maxKnown || w.pinned > maxPinned {
 		w.forget()
 	}
 	return w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) })
@@ -167,7 +172,10 @@ func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
 	}
 	if len(r.Answer.Body) > 0 {
 		// a body that was cut shares its beginning with the whole one
-		keep(partAnswerBody, sharedBody{&r.Answer.Body[0], len(r.Answer.Body)}, func() []byte { return r.Answer.Body })
+		keep(partAnswerBody, sharedBody{&r.Answer.Body[0], len(r.Answer.Body)}, func() []byte {
+			w.pinned += len(r.Answer.Body)
+			return r.Answer.Body
+		})
 	}
 	if len(r.Deviations) > 0 {
 		keep(partDeviations, nil, func() []byte {

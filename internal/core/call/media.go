@@ -12,13 +12,6 @@ func IsJSON(mediaType string) bool {
 	return t == "application/json" || t == "text/json" || strings.HasSuffix(t, "+json")
 }
 
-// IsText reports whether a body of this media type is read by people.
-func IsText(mediaType string) bool {
-	t := baseType(mediaType)
-	return strings.HasPrefix(t, "text/") || IsJSON(t) || strings.HasSuffix(t, "+xml") ||
-		t == "application/xml" || t == "application/javascript" || t == "application/x-www-form-urlencoded"
-}
-
 func baseType(mediaType string) string {
 	t, _, err := mime.ParseMediaType(mediaType)
 	if err != nil {

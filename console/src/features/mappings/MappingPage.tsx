@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'wouter';
-import { part, send } from '@/api/http';
-import type { Operation } from '@/api/types';
+import { operationList } from '@/api/operations';
 import { callDetail } from '@/features/calls';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
@@ -39,10 +38,7 @@ function FromCall({ service, id }: { service: string; id: string }) {
 }
 
 function FromOperation({ service, id }: { service: string; id: string }) {
-  const query = useQuery({
-    queryKey: ['services', service, 'operations'],
-    queryFn: () => send<{ items: Operation[] }>(`/services/${part(service)}/operations`),
-  });
+  const query = useQuery(operationList(service));
   return (
     <Awaited query={query} what="the operation">
       {({ items }) => {

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { operationList } from '@/api/operations';
 import type { Operation, Service } from '@/api/types';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { SourceMark } from '@/ui/SourceMark';
 import { ExampleChoice } from './ExampleChoice';
-import { operationList } from './queries';
 
 const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
 

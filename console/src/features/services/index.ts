@@ -1,3 +1,2 @@
-export { operationList } from './queries';
 export { ServicePage } from './ServicePage';
 export { ServicesPage } from './ServicesPage';

@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
-import type { Changes, ImportReport, Operation, Revision, Service } from '@/api/types';
+import type { Changes, ImportReport, Revision, Service } from '@/api/types';
 
 const every = 2_000;
 
@@ -17,13 +17,6 @@ export function serviceByName(name: string) {
     queryKey: ['services', name],
     queryFn: () => send<Service>(`/services/${part(name)}`),
     refetchInterval: every,
-  });
-}
-
-export function operationList(service: string) {
-  return queryOptions({
-    queryKey: ['services', service, 'operations'],
-    queryFn: () => send<{ items: Operation[] }>(`/services/${part(service)}/operations`),
   });
 }
 
