@@ -10,6 +10,7 @@ require (
 	github.com/brianvoe/gofakeit/v7 v7.18.1
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
+	github.com/dlclark/regexp2 v1.12.0
 	github.com/dunglas/httpsfv v1.1.2
 	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/gin-gonic/gin v1.12.0

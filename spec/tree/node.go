@@ -106,6 +106,9 @@ func (n *Node) Str() string {
 // IsTrue reports whether n is the boolean true.
 func (n *Node) IsTrue() bool { return n != nil && n.Kind == Bool && n.Text == "true" }
 
+// IsFalse reports whether n is the boolean false.
+func (n *Node) IsFalse() bool { return n != nil && n.Kind == Bool && n.Text == "false" }
+
 // Float returns the number n holds; ok is false for every other kind.
 func (n *Node) Float() (f float64, ok bool) {
 	if n == nil || n.Kind != Number {

@@ -1,10 +1,13 @@
 package contract
 
 import (
-	"bytes"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -21,20 +24,33 @@ type Document struct {
 	// upgrade turns a schema as written into the 2020-12 dialect.
 	upgrade func(*tree.Node) *tree.Node
 
-	mu       sync.Mutex // guards compiler and added
+	targetsOnce sync.Once
+	targets     map[string]string // anchors and $ids → pointers
+
+	mu    sync.Mutex // guards sides
+	sides [2]checkers
+}
+
+// checkers compiles the schemas of one side of a call.
+type checkers struct {
 	compiler *jsonschema.Compiler
-	added    map[string]bool
+	added    map[string]bool // pointers
 }
 
 // NewDocument takes a document and the function that brings one of its schemas
 // (with all that is nested in it, not what it refers to) to the 2020-12
 // dialect.
 func NewDocument(root *tree.Node, upgrade func(*tree.Node) *tree.Node) *Document {
-	compiler := jsonschema.NewCompiler()
-	compiler.DefaultDraft(jsonschema.Draft2020)
-	compiler.UseLoader(noLoader{}) // a document must not make us read files
-	compiler.AssertFormat()
-	return &Document{root: root, upgrade: upgrade, compiler: compiler, added: make(map[string]bool)}
+	d := &Document{root: root, upgrade: upgrade}
+	for i := range d.sides {
+		compiler := jsonschema.NewCompiler()
+		compiler.DefaultDraft(jsonschema.Draft2020)
+		compiler.UseLoader(noLoader{}) // a document must not make us read files
+		compiler.UseRegexpEngine(func(pattern string) (jsonschema.Regexp, error) { return sample.CompilePattern(pattern) })
+		compiler.AssertFormat()
+		d.sides[i] = checkers{compiler, make(map[string]bool)}
+	}
+	return d
 }
 
 type noLoader struct{}
@@ -43,10 +59,10 @@ func (noLoader) Load(url string) (any, error) {
 	return nil, fmt.Errorf("%s is not part of the contract", url)
 }
 
-// Resolve finds the schema that a local reference names. It implements
-// sample.Resolver.
+// Resolve finds the schema that a reference within the document names. It
+// implements sample.Resolver.
 func (d *Document) Resolve(ref string) *tree.Node {
-	pointer, ok := strings.CutPrefix(ref, "#")
+	pointer, ok := d.Locate(ref)
 	if !ok {
 		return nil
 	}
@@ -57,10 +73,59 @@ func (d *Document) Resolve(ref string) *tree.Node {
 	return d.upgrade(found)
 }
 
-// Schema is one schema of a document: it draws values and checks them.
+// Locate finds where in the document a reference leads: by pointer, by anchor,
+// or by the $id of a schema. ok is false for a reference to somewhere else.
+func (d *Document) Locate(ref string) (pointer string, ok bool) {
+	base, fragment, _ := strings.Cut(ref, "#")
+	if base == "" && (fragment == "" || fragment[0] == '/') {
+		if unescaped, err := url.PathUnescape(fragment); err == nil && d.root.At(fragment) == nil {
+			return unescaped, true
+		}
+		return fragment, true
+	}
+	d.targetsOnce.Do(func() {
+		d.targets = make(map[string]string)
+		d.index(d.root, "")
+	})
+	if base != "" {
+		if pointer, ok = d.targets[base]; !ok || fragment == "" {
+			return pointer, ok
+		}
+		if fragment[0] == '/' {
+			return pointer + fragment, true
+		}
+	}
+	pointer, ok = d.targets["#"+fragment]
+	return pointer, ok
+}
+
+// index remembers every anchor and $id, the first of each.
+func (d *Document) index(n *tree.Node, at string) {
+	for i, item := range n.Items {
+		d.index(item, at+"/"+strconv.Itoa(i))
+	}
+	for _, m := range n.Members {
+		name := m.Value.Str()
+		switch m.Key {
+		case "$anchor", "$dynamicAnchor":
+			name = "#" + name
+		case "$id":
+		default:
+			d.index(m.Value, tree.Join(at, m.Key))
+			continue
+		}
+		if _, known := d.targets[name]; !known && name != "" {
+			d.targets[name] = at
+		}
+	}
+}
+
+// Schema is one schema of a document: it draws values and checks them, for one
+// side of a call.
 type Schema struct {
 	document *Document
 	pointer  string
+	side     sample.Side
 
 	resolveOnce sync.Once
 	resolved    *tree.Node
@@ -73,26 +138,35 @@ type Schema struct {
 	checkErr  error
 }
 
-// Schema returns the schema at a JSON Pointer of the document.
-func (d *Document) Schema(pointer string) *Schema { return &Schema{document: d, pointer: pointer} }
+// Schema returns the schema of answers at a JSON Pointer of the document.
+func (d *Document) Schema(pointer string) *Schema {
+	return &Schema{document: d, pointer: pointer, side: sample.ForAnswer}
+}
+
+// RequestSchema returns the schema of requests at a JSON Pointer of the
+// document.
+func (d *Document) RequestSchema(pointer string) *Schema {
+	return &Schema{document: d, pointer: pointer, side: sample.ForRequest}
+}
 
 // attempts bounds how often a value is drawn again until it is valid.
-const attempts = 20
+const attempts = 42
 
 // Generate draws a value. valid is false when no attempt gave one that obeys
 // the schema; the last one is returned all the same.
 func (s *Schema) Generate(d *sample.Draw) (value *tree.Node, valid bool) {
 	s.sampleOnce.Do(func() {
-		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document)
+		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document, s.side)
 	})
 	value = s.generator.Generate(d)
 	if s.generator.Exact() {
 		return value, true
 	}
-	for range attempts {
+	for attempt := range attempts {
 		if s.Check(value) == nil {
 			return value, true
 		}
+		d.Again(attempt + 1)
 		value = s.generator.Generate(d)
 	}
 	return value, s.Check(value) == nil
@@ -101,26 +175,48 @@ func (s *Schema) Generate(d *sample.Draw) (value *tree.Node, valid bool) {
 // Check holds a value against the schema. The error is the validator's and
 // names every place that does not fit.
 func (s *Schema) Check(value *tree.Node) error {
-	s.checkOnce.Do(func() { s.checker, s.checkErr = s.document.compile(s.pointer) })
+	s.checkOnce.Do(func() { s.checker, s.checkErr = s.document.compile(s.pointer, s.side) })
 	if s.checkErr != nil {
 		return s.checkErr
 	}
-	plain, err := jsonschema.UnmarshalJSON(bytes.NewReader(value.AppendJSON(nil)))
-	if err != nil {
-		return fmt.Errorf("read value: %w", err)
+	return s.checker.Validate(plain(value))
+}
+
+// plain turns a value into what the validator takes.
+func plain(n *tree.Node) any {
+	switch n.Kind {
+	case tree.Bool:
+		return n.IsTrue()
+	case tree.Number:
+		return json.Number(n.Text)
+	case tree.String:
+		return n.Text
+	case tree.List:
+		list := make([]any, len(n.Items))
+		for i, item := range n.Items {
+			list[i] = plain(item)
+		}
+		return list
+	case tree.Map:
+		object := make(map[string]any, len(n.Members))
+		for _, m := range n.Members {
+			object[m.Key] = plain(m.Value)
+		}
+		return object
+	default:
+		return nil
 	}
-	return s.checker.Validate(plain)
 }
 
 const resourceBase = "contract:///"
 
-func (d *Document) compile(pointer string) (*jsonschema.Schema, error) {
+func (d *Document) compile(pointer string, side sample.Side) (*jsonschema.Schema, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if err := d.addLocked(pointer); err != nil {
+	if err := d.addLocked(pointer, side); err != nil {
 		return nil, err
 	}
-	return d.compiler.Compile(resourceURL(pointer))
+	return d.sides[side].compiler.Compile(resourceURL(pointer))
 }
 
 // resourceURL makes a pointer a URL of its own.
@@ -129,49 +225,69 @@ func resourceURL(pointer string) string { return resourceBase + hex.EncodeToStri
 // addLocked registers the schema at pointer, and all it refers to, as
 // resources of their own: compiling by pointer into a large document costs
 // seconds.
-func (d *Document) addLocked(pointer string) error {
-	if d.added[pointer] {
+func (d *Document) addLocked(pointer string, side sample.Side) error {
+	checkers := d.sides[side]
+	if checkers.added[pointer] {
 		return nil
 	}
-	d.added[pointer] = true
+	checkers.added[pointer] = true
 	schema := d.Resolve("#" + pointer)
 	if schema == nil {
 		return errors.New("#" + pointer + " is not in the contract")
 	}
 	var refs []string
-	rewritten := rewriteRefs(schema, &refs)
-	plain, err := jsonschema.UnmarshalJSON(bytes.NewReader(rewritten.AppendJSON(nil)))
-	if err != nil {
-		return fmt.Errorf("read schema: %w", err)
-	}
-	if err := d.compiler.AddResource(resourceURL(pointer), plain); err != nil {
+	rewritten := MapSchema(schema, func(n *tree.Node) *tree.Node { return d.rewritten(n, side, &refs) })
+	if err := checkers.compiler.AddResource(resourceURL(pointer), plain(rewritten)); err != nil {
 		return fmt.Errorf("add schema #%s: %w", pointer, err)
 	}
 	for _, ref := range refs {
-		if err := d.addLocked(ref); err != nil {
+		if err := d.addLocked(ref, side); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// rewriteRefs copies a schema with its local references pointing at resources,
-// and collects their pointers.
-func rewriteRefs(n *tree.Node, refs *[]string) *tree.Node {
-	return MapSchema(n, func(schema *tree.Node) *tree.Node {
-		ref, ok := strings.CutPrefix(schema.Get("$ref").Str(), "#")
-		if !ok {
-			return schema
-		}
-		*refs = append(*refs, ref)
-		members := append([]tree.Member(nil), schema.Members...)
-		for i := range members {
-			if members[i].Key == "$ref" {
-				members[i].Value = tree.NewString(resourceURL(ref))
+// rewritten is one schema with its references pointing at resources, whose
+// pointers it collects, and without demands for properties that have no place
+// on this side.
+func (d *Document) rewritten(schema *tree.Node, side sample.Side, refs *[]string) *tree.Node {
+	members := make([]tree.Member, 0, len(schema.Members))
+	for _, m := range schema.Members {
+		switch m.Key {
+		case "$ref", "$dynamicRef":
+			if pointer, ok := d.Locate(m.Value.Str()); ok {
+				*refs = append(*refs, pointer)
+				target := resourceURL(pointer)
+				if _, anchor, _ := strings.Cut(m.Value.Str(), "#"); m.Key == "$dynamicRef" && anchor != "" && anchor[0] != '/' {
+					target += "#" + anchor
+				}
+				m.Value = tree.NewString(target)
 			}
+		case "$id": // every reference is rewritten, and two resources must not share one
+			continue
+		case "required":
+			m.Value = d.demanded(m.Value, schema.Get("properties"), side)
 		}
-		return tree.NewMap(members...)
-	})
+		members = append(members, m)
+	}
+	return tree.NewMap(members...)
+}
+
+// demanded leaves out of `required` what has no place on this side: readOnly
+// properties in requests, writeOnly ones in answers.
+func (d *Document) demanded(required, properties *tree.Node, side sample.Side) *tree.Node {
+	if properties == nil || required.Kind != tree.List {
+		return required
+	}
+	key := "writeOnly"
+	if side == sample.ForRequest {
+		key = "readOnly"
+	}
+	return tree.NewList(slices.DeleteFunc(slices.Clone(required.Items), func(name *tree.Node) bool {
+		property := properties.Get(name.Str())
+		return property.Get(key).IsTrue() || property.Get("$ref") != nil && d.Resolve(property.Get("$ref").Str()).Get(key).IsTrue()
+	})...)
 }
 
 // Keywords whose values are schemas, by shape. Everything else in a schema is

@@ -1,9 +1,8 @@
 package sample
 
 import (
-	"math"
+	"slices"
 	"strconv"
-	"strings"
 
 	"rapidmimic/spec/tree"
 )
@@ -22,9 +21,9 @@ const (
 )
 
 // generate makes one value of s. A schema that demands values without an end
-// gets null where it must stop, which the caller's check then finds. name is the property's name, which tells what
-// the value means.
-func (s *shape) generate(d *Draw, name string, depth int) *tree.Node {
+// gets null where it must stop, which the caller's check then finds. h is what
+// the property's name says about the value.
+func (s *shape) generate(d *Draw, h *hint, depth int) *tree.Node {
 	if d.values++; d.values > maxValues || depth >= fullDepth && s.height >= endless {
 		return &tree.Node{}
 	}
@@ -32,7 +31,7 @@ func (s *shape) generate(d *Draw, name string, depth int) *tree.Node {
 		return pick(d, s.values)
 	}
 	if len(s.alts) > 0 {
-		return s.alternative(d, depth).generate(d, name, depth)
+		return s.alternative(d, depth).generate(d, h, depth)
 	}
 	switch s.drawType(d) {
 	case "null":
@@ -40,15 +39,15 @@ func (s *shape) generate(d *Draw, name string, depth int) *tree.Node {
 	case "boolean":
 		return tree.NewBool(d.chance(50))
 	case "integer":
-		return s.integer(d)
+		return s.integer(d, h)
 	case "number":
-		return s.number(d)
+		return s.number(d, h)
 	case "array":
-		return s.list(d, name, depth)
+		return s.list(d, h, depth)
 	case "object":
 		return s.object(d, depth)
 	default:
-		return tree.NewString(s.text(d, name))
+		return tree.NewString(s.text(d, h))
 	}
 }
 
@@ -90,10 +89,10 @@ func (s *shape) drawType(d *Draw) string {
 	return pick(d, s.types)
 }
 
-func (s *shape) list(d *Draw, name string, depth int) *tree.Node {
+func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
 	low, high := max(s.minItems, 0), s.maxItems
 	if high < 0 {
-		high = max(low, 3)
+		high = max(low, 3, len(s.prefix)+s.minContains)
 	}
 	if low == 0 && high > 0 && depth < fullDepth {
 		low = 1 // an empty list shows nothing
@@ -101,11 +100,11 @@ func (s *shape) list(d *Draw, name string, depth int) *tree.Node {
 	if depth >= fullDepth || s.items != nil && s.items.height >= endless {
 		high = max(s.minItems, 0)
 	}
-	want := d.between(min(low, high), min(high, low+3))
+	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
 	out := tree.NewList()
 	for tries := 0; len(out.Items) < want && tries < want*8+8; tries++ {
-		item := s.item(len(out.Items)).generate(d, singular(name), depth+1)
-		if s.unique && contains(out.Items, item) {
+		item := s.item(len(out.Items), want).generate(d, h.item, depth+1)
+		if s.unique && containsValue(out.Items, item) {
 			continue
 		}
 		out.Items = append(out.Items, item)
@@ -115,10 +114,14 @@ func (s *shape) list(d *Draw, name string, depth int) *tree.Node {
 
 var anything = &shape{types: []string{"string"}, minLength: -1, maxLength: -1, height: 1}
 
-func (s *shape) item(i int) *shape {
+// item is the shape of element i of a list of the given size: the last ones
+// are those that must be contained.
+func (s *shape) item(i, size int) *shape {
 	switch {
 	case i < len(s.prefix):
 		return s.prefix[i]
+	case s.contains != nil && i >= size-s.minContains:
+		return s.contains
 	case s.items != nil:
 		return s.items
 	default:
@@ -126,102 +129,95 @@ func (s *shape) item(i int) *shape {
 	}
 }
 
-func contains(items []*tree.Node, item *tree.Node) bool {
-	for _, have := range items {
-		if tree.Equal(have, item) {
-			return true
-		}
-	}
-	return false
+func containsValue(items []*tree.Node, item *tree.Node) bool {
+	return slices.ContainsFunc(items, func(have *tree.Node) bool { return tree.Equal(have, item) })
 }
 
-// singular names an element by its list: "vessels" holds a "vessel".
-func singular(name string) string { return strings.TrimSuffix(name, "s") }
-
 func (s *shape) object(d *Draw, depth int) *tree.Node {
-	members := make([]tree.Member, 0, len(s.props))
-	for _, p := range s.props {
-		optional := !p.required
-		if optional && (depth >= fullDepth || p.shape.height >= endless || !d.chance(optionalShare)) {
-			if len(members) >= s.minProperties {
+	members := make([]tree.Member, 0, len(s.props)+1)
+	var chosen []bool
+	if s.dependent != nil || s.maxProperties >= 0 {
+		chosen = s.choose(d, depth)
+	}
+	for i, p := range s.props {
+		if chosen != nil && !chosen[i] || chosen == nil && !p.required && s.leavesOut(d, p, depth) {
+			if chosen != nil || len(members) >= s.minProperties {
 				continue
 			}
 		}
-		members = append(members, tree.Member{Key: p.name, Value: p.shape.generate(d, p.name, depth+1)})
+		members = append(members, tree.Member{Key: p.name, Value: p.shape.generate(d, p.hint, depth+1)})
 	}
-	if s.additional != nil && len(s.props) == 0 && s.additional.height < endless && depth < fullDepth {
-		for i := range d.between(1, 3) {
-			key := d.faker.NounCommon() + strconv.Itoa(i+1)
-			members = append(members, tree.Member{Key: key, Value: s.additional.generate(d, "", depth+1)})
-		}
+	for _, o := range s.order {
+		o.putInOrder(d, members)
 	}
-	for i := 1; len(members) < s.minProperties; i++ {
-		members = append(members, tree.Member{Key: "extra" + strconv.Itoa(i), Value: s.extra().generate(d, "", depth+1)})
-	}
-	return tree.NewMap(members...)
+	return tree.NewMap(s.appendExtras(members, d, depth)...)
 }
 
-func (s *shape) extra() *shape {
+// leavesOut decides whether an optional property is left out.
+func (s *shape) leavesOut(d *Draw, p property, depth int) bool {
+	return depth >= fullDepth || p.shape.height >= endless || !d.chance(d.optional)
+}
+
+// choose decides which properties an object has where they depend on one
+// another or may not be too many.
+func (s *shape) choose(d *Draw, depth int) []bool {
+	chosen, count := make([]bool, len(s.props)), 0
+	for i, p := range s.props {
+		if chosen[i] = p.required; p.required {
+			count++
+		}
+	}
+	for i, p := range s.props {
+		if !chosen[i] && (s.maxProperties < 0 || count < s.maxProperties) && (count < s.minProperties || !s.leavesOut(d, p, depth)) {
+			chosen[i] = true
+			count++
+		}
+	}
+	for changed := true; changed; {
+		changed = false
+		for i, p := range s.props {
+			for _, name := range s.dependent[p.name] {
+				j := slices.IndexFunc(s.props, func(other property) bool { return other.name == name })
+				if chosen[i] && j >= 0 && !chosen[j] {
+					chosen[j], changed = true, true
+				}
+			}
+		}
+	}
+	return chosen
+}
+
+// appendExtras adds properties that the schema does not name: some where it
+// names none at all, and as many as it takes to have enough.
+func (s *shape) appendExtras(members []tree.Member, d *Draw, depth int) []tree.Member {
+	want := s.minProperties
+	if len(s.props) == 0 && depth < fullDepth && (s.additional != nil && s.additional.height < endless || len(s.patterns) > 0) {
+		want = max(want, d.between(1, 3))
+	}
+	if s.maxProperties >= 0 {
+		want = min(want, s.maxProperties)
+	}
+	for tries := 0; len(members) < want && tries < want*4+4; tries++ {
+		name, of := s.extra(d, len(members)+1)
+		if !slices.ContainsFunc(members, func(m tree.Member) bool { return m.Key == name }) {
+			members = append(members, tree.Member{Key: name, Value: of.generate(d, noHint, depth+1)})
+		}
+	}
+	return members
+}
+
+// extra names a property that the schema does not name, with its shape.
+func (s *shape) extra(d *Draw, number int) (name string, of *shape) {
+	if len(s.patterns) > 0 && (s.closed || s.additional == nil) {
+		p := pick(d, s.patterns)
+		return p.name.text(d, 1, -1), p.shape
+	}
+	name, of = noun(d)+strconv.Itoa(number), anything
+	if s.names != nil {
+		name = s.names.generate(d, noHint, fullDepth).Str()
+	}
 	if s.additional != nil {
-		return s.additional
+		of = s.additional
 	}
-	return anything
-}
-
-func (s *shape) integer(d *Draw) *tree.Node {
-	low, high := s.range64(1, 1000)
-	low, high = math.Ceil(low), math.Floor(high)
-	step := 1.0
-	if s.multipleOf >= 1 && s.multipleOf == math.Floor(s.multipleOf) {
-		step = s.multipleOf
-	}
-	return tree.NewNumber(strconv.FormatFloat(s.stepped(d, low, high, step), 'f', -1, 64))
-}
-
-func (s *shape) number(d *Draw) *tree.Node {
-	low, high := s.range64(0, 1000)
-	if s.multipleOf > 0 {
-		value := s.stepped(d, low, high, s.multipleOf)
-		return tree.NewNumber(strconv.FormatFloat(value, 'f', decimals(s.multipleOf), 64))
-	}
-	value := low + d.rand.Float64()*(high-low)
-	if rounded := math.Round(value*100) / 100; rounded >= low && rounded <= high {
-		value = rounded
-	}
-	return tree.NewNumber(strconv.FormatFloat(value, 'f', -1, 64))
-}
-
-// range64 closes an open range around usual, a span that reads well.
-func (s *shape) range64(usualLow, usualHigh float64) (low, high float64) {
-	low, high = s.minimum, s.maximum
-	switch {
-	case math.IsInf(low, -1) && math.IsInf(high, 1):
-		return usualLow, usualHigh
-	case math.IsInf(low, -1):
-		low = high - usualHigh
-		if high > usualLow {
-			low = max(low, usualLow)
-		}
-	case math.IsInf(high, 1):
-		high = low + usualHigh
-	}
-	return low, high
-}
-
-// stepped draws a multiple of step between low and high. 0.3/0.1 is a little
-// less than 3, hence the slack.
-func (s *shape) stepped(d *Draw, low, high, step float64) float64 {
-	const slack = 1e-9
-	first, last := math.Ceil(low/step-slack), math.Floor(high/step+slack)
-	if last <= first {
-		return first * step
-	}
-	span := min(last-first, 1<<52)
-	return (first + math.Floor(d.rand.Float64()*(span+1))) * step
-}
-
-// decimals counts the digits after the point in the shortest form of f.
-func decimals(f float64) int {
-	_, fraction, _ := strings.Cut(strconv.FormatFloat(f, 'f', -1, 64), ".")
-	return len(fraction)
+	return name, of
 }

@@ -3,14 +3,15 @@
 //
 // Compile turns a schema into a Generator once; Generate may then run on any
 // number of goroutines. The generator obeys most keywords by construction.
-// Where a schema uses one that it does not (`not`, `if`, `contains` …) it says
+// Where it cannot be sure (`not`, overlapping `oneOf`, `unevaluated…`) it says
 // so by Exact, and the caller checks what came out and draws again.
 package sample
 
 import (
-	"fmt"
 	"hash/fnv"
+	"io"
 	"math/rand/v2"
+	"strconv"
 
 	"github.com/brianvoe/gofakeit/v7"
 
@@ -22,14 +23,15 @@ type Draw struct {
 	rand  *rand.Rand
 	faker *gofakeit.Faker
 
-	values int // made so far
+	values   int // made so far
+	optional int // percentage of optional parts that are there
 }
 
 // NewDraw derives all chance from a seed, a key that names what is drawn, and
 // the number of the draw.
 func NewDraw(seed int64, key string, number uint64) *Draw {
 	h := fnv.New128a()
-	fmt.Fprintf(h, "%d\x00%s\x00%d", seed, key, number)
+	_, _ = io.WriteString(h, strconv.FormatInt(seed, 10)+"\x00"+key+"\x00"+strconv.FormatUint(number, 10)) // never fails
 	sum := h.Sum(nil)
 	word := func(b []byte) (w uint64) {
 		for _, c := range b {
@@ -38,7 +40,17 @@ func NewDraw(seed int64, key string, number uint64) *Draw {
 		return w
 	}
 	source := rand.NewPCG(word(sum[:8]), word(sum[8:]))
-	return &Draw{rand: rand.New(source), faker: gofakeit.NewFaker(source, false)}
+	return &Draw{rand: rand.New(source), faker: gofakeit.NewFaker(source, false), optional: optionalShare}
+}
+
+// sparser are the shares of optional parts in later attempts at a value: what
+// overlaps or depends on one another often does so in what is optional.
+var sparser = [...]int{optionalShare, optionalShare, 50, 10, 0, 70, 30}
+
+// Again readies the draw for another attempt at a value, the first being
+// attempt 0.
+func (d *Draw) Again(attempt int) {
+	d.optional, d.values = sparser[attempt%len(sparser)], 0
 }
 
 func (d *Draw) chance(percent int) bool { return d.rand.IntN(100) < percent }
@@ -55,8 +67,8 @@ func pick[T any](d *Draw, from []T) T { return from[d.rand.IntN(len(from))] }
 
 // Resolver finds what a $ref points to.
 type Resolver interface {
-	// Resolve returns the schema that ref names, nil when there is none. It is
-	// called while compiling, from one goroutine.
+	// Resolve returns the schema that ref names, by pointer or by anchor, nil
+	// when there is none. It is called while compiling, from one goroutine.
 	Resolve(ref string) *tree.Node
 }
 
@@ -67,10 +79,20 @@ type Generator struct {
 	exact bool
 }
 
+// Side tells what the values are for: readOnly properties have no place in
+// requests, writeOnly ones none in answers.
+type Side uint8
+
+// The sides of a call.
+const (
+	ForAnswer Side = iota
+	ForRequest
+)
+
 // Compile prepares a schema. It never fails: what cannot be understood is
 // left unrestricted, and Exact is then false.
-func Compile(schema *tree.Node, resolver Resolver) *Generator {
-	c := &compiler{resolver: resolver, byRef: make(map[string]*shape), exact: true}
+func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
+	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*hint), exact: true}
 	root := c.shape(schema, 0)
 	c.settleHeights()
 	return &Generator{root: root, exact: c.exact && c.allEnd()}
@@ -80,4 +102,4 @@ func Compile(schema *tree.Node, resolver Resolver) *Generator {
 func (g *Generator) Exact() bool { return g.exact }
 
 // Generate makes one value.
-func (g *Generator) Generate(d *Draw) *tree.Node { return g.root.generate(d, "", 0) }
+func (g *Generator) Generate(d *Draw) *tree.Node { return g.root.generate(d, noHint, 0) }

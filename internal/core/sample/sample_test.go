@@ -21,7 +21,7 @@ func (r refs) Resolve(ref string) *tree.Node { return r.root.At(strings.TrimPref
 func draw(t *testing.T, schema string, n uint64) []*tree.Node {
 	root, err := tree.Parse([]byte(schema))
 	require.NoError(t, err)
-	g := sample.Compile(root, refs{root})
+	g := sample.Compile(root, refs{root}, sample.ForAnswer)
 	values := make([]*tree.Node, n)
 	for i := range values {
 		values[i] = g.Generate(sample.NewDraw(1, "test", uint64(i)))

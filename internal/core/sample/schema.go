@@ -11,32 +11,36 @@ import (
 func (c *compiler) flatten(n *tree.Node, depth int) *tree.Node {
 	for range maxMerge {
 		ref := n.Get("$ref").Str()
+		if ref == "" {
+			ref = n.Get("$dynamicRef").Str()
+		}
 		all := n.Get("allOf")
 		if ref == "" && all == nil {
 			return n
 		}
-		rest := without(n, "$ref", "allOf")
+		c.exact = c.exact && n.Get("$dynamicRef") == nil
+		rest := without(n, "$ref", "$dynamicRef", "allOf")
 		if ref != "" {
 			if target := c.resolver.Resolve(ref); target != nil {
-				rest = merge(rest, target)
+				rest = c.merge(rest, target)
 			} else {
 				c.exact = false
 			}
 		}
 		if all != nil {
 			for _, part := range all.Items {
-				rest = merge(rest, c.flattenPart(part, depth+1))
+				rest = c.merge(rest, c.flattenPart(part, depth+1))
 			}
 		}
 		n = rest
 	}
 	c.exact = false
-	return without(n, "$ref", "allOf")
+	return without(n, "$ref", "$dynamicRef", "allOf")
 }
 
 func (c *compiler) flattenPart(part *tree.Node, depth int) *tree.Node {
-	if depth > maxMerge {
-		c.exact = false
+	if depth > maxMerge || part == nil || part.Kind != tree.Map {
+		c.exact = c.exact && (part == nil || part.IsTrue())
 		return tree.NewMap()
 	}
 	return c.flatten(part, depth)
@@ -52,11 +56,27 @@ func without(n *tree.Node, keys ...string) *tree.Node {
 	return tree.NewMap(members...)
 }
 
+// annotations say nothing about which values are valid.
+var annotations = set("title", "description", "summary", "example", "examples", "default", "deprecated", "readOnly", "writeOnly",
+	"xml", "externalDocs", "discriminator", "$comment", "$id", "$schema", "$anchor", "$dynamicAnchor", "$defs", "definitions")
+
+func set(words ...string) map[string]bool {
+	s := make(map[string]bool, len(words))
+	for _, w := range words {
+		s[w] = true
+	}
+	return s
+}
+
 // merge gives a schema that demands what a and b both demand. Keywords that
 // only one of them has are kept; of limits the tighter one counts.
-func merge(a, b *tree.Node) *tree.Node {
+func (c *compiler) merge(a, b *tree.Node) *tree.Node {
 	if b == nil || b.Kind != tree.Map {
+		c.exact = c.exact && !b.IsFalse()
 		return a
+	}
+	if shuts(a, b) || shuts(b, a) {
+		c.exact = false
 	}
 	members := slices.Clone(a.Members)
 	for _, m := range b.Members {
@@ -65,14 +85,28 @@ func merge(a, b *tree.Node) *tree.Node {
 			members = append(members, m)
 			continue
 		}
-		members[i].Value = mergeKeyword(m.Key, members[i].Value, m.Value)
+		members[i].Value = c.mergeKeyword(m.Key, members[i].Value, m.Value)
 	}
 	return tree.NewMap(members...)
 }
 
-func mergeKeyword(key string, a, b *tree.Node) *tree.Node {
+// shuts reports whether a may forbid properties that b brings.
+func shuts(a, b *tree.Node) bool {
+	extra := a.Get("additionalProperties")
+	if extra == nil || extra.IsTrue() || b.Get("properties") == nil {
+		return false
+	}
+	for _, m := range b.Get("properties").Members {
+		if a.Get("properties").Get(m.Key) == nil {
+			return true
+		}
+	}
+	return false
+}
+
+func (c *compiler) mergeKeyword(key string, a, b *tree.Node) *tree.Node {
 	switch key {
-	case "properties", "patternProperties":
+	case "properties", "patternProperties", "dependentSchemas":
 		return mergeProperties(a, b)
 	case "required", "allOf":
 		return tree.NewList(slices.Concat(a.Items, b.Items)...)
@@ -81,24 +115,43 @@ func mergeKeyword(key string, a, b *tree.Node) *tree.Node {
 	case "maximum", "exclusiveMaximum", "maxLength", "maxItems", "maxProperties":
 		return byNumber(a, b, func(x, y float64) bool { return x <= y })
 	case "enum":
-		return tree.NewList(slices.DeleteFunc(slices.Clone(a.Items), func(x *tree.Node) bool {
-			return !slices.ContainsFunc(b.Items, func(y *tree.Node) bool { return tree.Equal(x, y) })
-		})...)
+		return tree.NewList(slices.DeleteFunc(slices.Clone(a.Items), func(x *tree.Node) bool { return !containsValue(b.Items, x) })...)
 	case "type":
 		return mergeTypes(a, b)
-	case "items", "additionalProperties":
+	case "items", "additionalProperties", "propertyNames":
 		if a.Kind == tree.Map && b.Kind == tree.Map {
 			return allOf(a, b)
 		}
-		if b.Kind == tree.Bool && b.IsTrue() {
+		if b.IsTrue() || a.IsFalse() {
 			return a
 		}
 		return b
 	case "oneOf", "anyOf":
 		return crossed(a, b)
+	case "not":
+		return tree.NewMap(tree.Member{Key: "anyOf", Value: tree.NewList(a, b)})
+	case "pattern":
+		if tree.Equal(a, b) {
+			return a
+		}
+		c.exact = false
+		return tree.NewList(slices.Concat(listOf(a), listOf(b))...)
+	case "uniqueItems", "nullable":
+		return tree.NewBool(a.IsTrue() || b.IsTrue())
 	default:
+		if !annotations[key] && !tree.Equal(a, b) {
+			c.exact = false
+		}
 		return a
 	}
+}
+
+// listOf is a list's items, or the value alone.
+func listOf(n *tree.Node) []*tree.Node {
+	if n.Kind == tree.List {
+		return n.Items
+	}
+	return []*tree.Node{n}
 }
 
 func mergeProperties(a, b *tree.Node) *tree.Node {
@@ -183,13 +236,13 @@ func count(n *tree.Node, key string) int {
 
 // impliedTypes guesses the type of a schema that names none from the keywords
 // it uses; a schema that says nothing at all gets a word.
-func impliedTypes(s *shape, n *tree.Node) []string {
+func impliedTypes(n *tree.Node) []string {
 	for _, guess := range []struct {
 		kind string
 		keys []string
 	}{
-		{"object", []string{"properties", "required", "additionalProperties", "minProperties"}},
-		{"array", []string{"items", "prefixItems", "minItems", "maxItems"}},
+		{"object", []string{"properties", "required", "additionalProperties", "minProperties", "patternProperties", "propertyNames", "dependentRequired"}},
+		{"array", []string{"items", "prefixItems", "minItems", "maxItems", "contains", "uniqueItems"}},
 		{"number", []string{"minimum", "maximum", "multipleOf", "exclusiveMinimum", "exclusiveMaximum"}},
 	} {
 		for _, key := range guess.keys {

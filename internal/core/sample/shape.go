@@ -13,20 +13,29 @@ import (
 type shape struct {
 	types  []string
 	values []*tree.Node // enum or const: the only values there are
-	alts   []*shape     // oneOf, anyOf: each already merged with the rest
+	alts   []*shape     // oneOf, anyOf, if: each already merged with the rest
 
 	minimum, maximum, multipleOf float64 // ±Inf and 0 when not given
 	minLength, maxLength         int     // -1 when not given
-	pattern, format              string
+	format                       string
+	drawing                      *drawing           // nil without a pattern
+	described                    func(*Draw) string // by the schema's description; nil when it says nothing
 
 	items              *shape
 	prefix             []*shape
 	minItems, maxItems int
 	unique             bool
+	contains           *shape // nil when nothing must be contained
+	minContains        int
 
-	props         []property
-	additional    *shape
-	minProperties int
+	props                        []property
+	additional                   *shape
+	closed                       bool // nothing beside props and patterns may be there
+	patterns                     []patternShape
+	names                        *shape // of additional properties; nil when any will do
+	minProperties, maxProperties int
+	dependent                    map[string][]string // property → those that must come with it
+	order                        []dated
 
 	// height is how many levels are needed at least to end.
 	height int
@@ -35,38 +44,56 @@ type shape struct {
 type property struct {
 	name     string
 	shape    *shape
+	hint     *hint
 	required bool
+}
+
+// patternShape describes the properties whose names fit a pattern.
+type patternShape struct {
+	name  *drawing
+	shape *shape
 }
 
 const (
 	endless  = 1 << 20
 	maxMerge = 64 // levels of schemas merged into one
+	// maxShapes bounds how far a schema is spread out.
+	maxShapes = 20_000
 )
 
 type compiler struct {
 	resolver Resolver
+	side     Side
 	byRef    map[string]*shape
+	byText   map[string]*shape // schemas that were met, as JSON
+	hints    map[string]*hint
 	all      []*shape
 	exact    bool
 }
 
-// beyond are keywords that generate does not obey by construction.
+// beyond are keywords that generate does not obey by construction, or not in
+// every case.
 var beyond = []string{
-	"not", "if", "contains", "patternProperties", "propertyNames", "dependentRequired",
-	"dependentSchemas", "unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "maxProperties",
+	"not", "if", "contains", "patternProperties", "propertyNames", "dependentSchemas",
+	"unevaluatedProperties", "unevaluatedItems", "$dynamicRef",
 }
 
 // shape compiles a schema. depth counts the merges that led here without
 // passing a value, which a schema can make endless.
 func (c *compiler) shape(n *tree.Node, depth int) *shape {
-	if n == nil || n.Kind != tree.Map || depth > maxMerge {
+	if n == nil || n.Kind != tree.Map || depth > maxMerge || len(c.all) > maxShapes {
 		c.exact = c.exact && n != nil && n.Kind == tree.Bool && n.IsTrue()
 		return c.add(emptyShape())
 	}
 	if ref := n.Get("$ref").Str(); ref != "" && onlyRef(n) {
 		return c.reference(ref, depth)
 	}
+	text := string(n.AppendJSON(nil))
+	if s, ok := c.byText[text]; ok {
+		return s
+	}
 	s := c.add(emptyShape())
+	c.byText[text] = s
 	c.fill(s, n, depth)
 	return s
 }
@@ -79,9 +106,7 @@ func (c *compiler) add(s *shape) *shape {
 // onlyRef reports whether nothing beside $ref restricts the value.
 func onlyRef(n *tree.Node) bool {
 	for _, m := range n.Members {
-		switch m.Key {
-		case "$ref", "description", "title", "summary", "example", "examples":
-		default:
+		if m.Key != "$ref" && !annotations[m.Key] {
 			return false
 		}
 	}
@@ -99,49 +124,37 @@ func (c *compiler) reference(ref string, depth int) *shape {
 		c.exact = false
 		return s
 	}
-	c.fill(s, target, depth+1)
+	c.fill(s, c.named(target, ref, depth), depth+1)
 	return s
 }
 
 func emptyShape() *shape {
 	return &shape{
 		minimum: math.Inf(-1), maximum: math.Inf(1), minLength: -1, maxLength: -1,
-		minItems: -1, maxItems: -1, height: endless,
+		minItems: -1, maxItems: -1, minProperties: -1, maxProperties: -1, height: endless,
 	}
 }
 
 func (c *compiler) fill(s *shape, n *tree.Node, depth int) {
 	n = c.flatten(n, depth)
-	if branches := alternatives(n); branches != nil {
-		rest := without(n, "oneOf", "anyOf")
-		if n.Get("oneOf") != nil { // the branches may overlap
-			c.exact = false
-		}
-		for _, branch := range branches.Items {
-			s.alts = append(s.alts, c.shape(merge(rest, branch), depth+1))
-		}
-		return
-	}
 	for _, key := range beyond {
 		if n.Get(key) != nil {
 			c.exact = false
 		}
 	}
+	if branches := c.branches(n, depth); branches != nil {
+		for _, branch := range branches {
+			s.alts = append(s.alts, c.shape(branch, depth+1))
+		}
+		return
+	}
+	n = withoutExcluded(n)
 	c.fillScalar(s, n)
-	c.fillList(s, n, depth)
+	c.fillList(s, n)
 	c.fillObject(s, n)
 	if len(s.types) == 0 {
-		s.types = impliedTypes(s, n)
+		s.types = impliedTypes(n)
 	}
-}
-
-func alternatives(n *tree.Node) *tree.Node {
-	for _, key := range []string{"oneOf", "anyOf"} {
-		if branches := n.Get(key); branches != nil && len(branches.Items) > 0 {
-			return branches
-		}
-	}
-	return nil
 }
 
 func (c *compiler) fillScalar(s *shape, n *tree.Node) {
@@ -154,44 +167,24 @@ func (c *compiler) fillScalar(s *shape, n *tree.Node) {
 	}
 	s.readNumbers(n)
 	s.minLength, s.maxLength = count(n, "minLength"), count(n, "maxLength")
-	s.pattern, s.format = n.Get("pattern").Str(), n.Get("format").Str()
-	if s.pattern != "" && (s.minLength >= 0 || s.maxLength >= 0) || s.format != "" && (s.minLength > 0 || s.maxLength >= 0) {
-		c.exact = false
+	s.format, s.described = n.Get("format").Str(), textByDescription(n.Get("description").Str())
+	patterns := stringsOf(n.Get("pattern")) // several after a merge
+	if one := n.Get("pattern").Str(); one != "" {
+		patterns = []string{one}
 	}
-	if s.pattern != "" && !canDrawPattern(s.pattern) {
+	if len(patterns) == 0 {
+		c.exact = c.exact && (s.format == "" || s.minLength <= 0 && s.maxLength < 0)
+		return
+	}
+	s.drawing = newDrawing(patterns...)
+	if s.drawing == nil || !s.drawing.sure || s.format != "" || s.minLength >= 0 || s.maxLength >= 0 {
 		c.exact = false
 	}
 }
 
-// readNumbers turns exclusive limits into inclusive ones where drawing allows:
-// whole numbers step by one, others by a hundredth or by multipleOf.
-func (s *shape) readNumbers(n *tree.Node) {
-	if f, ok := n.Get("multipleOf").Float(); ok && f > 0 {
-		s.multipleOf = f
-	}
-	step := s.multipleOf
-	if step == 0 {
-		step = 1
-		if !slices.Contains(s.types, "integer") {
-			step = 0.01
-		}
-	}
-	if f, ok := n.Get("minimum").Float(); ok {
-		s.minimum = f
-	}
-	if f, ok := n.Get("maximum").Float(); ok {
-		s.maximum = f
-	}
-	if f, ok := n.Get("exclusiveMinimum").Float(); ok {
-		s.minimum = max(s.minimum, f+step)
-	}
-	if f, ok := n.Get("exclusiveMaximum").Float(); ok {
-		s.maximum = min(s.maximum, f-step)
-	}
-}
-
-func (c *compiler) fillList(s *shape, n *tree.Node, depth int) {
-	if items := n.Get("items"); items != nil && items.Kind == tree.Map {
+func (c *compiler) fillList(s *shape, n *tree.Node) {
+	items := n.Get("items")
+	if items != nil && items.Kind == tree.Map {
 		s.items = c.shape(items, 0)
 	}
 	if prefix := n.Get("prefixItems"); prefix != nil {
@@ -200,35 +193,120 @@ func (c *compiler) fillList(s *shape, n *tree.Node, depth int) {
 		}
 	}
 	s.minItems, s.maxItems = count(n, "minItems"), count(n, "maxItems")
-	if items := n.Get("items"); items != nil && items.Kind == tree.Bool && !items.IsTrue() {
+	if items != nil && items.Kind == tree.Bool && !items.IsTrue() || n.Get("unevaluatedItems").IsFalse() && items == nil && n.Get("contains") == nil {
 		s.maxItems = len(s.prefix)
 	}
 	s.unique = n.Get("uniqueItems").IsTrue()
+	if contained := n.Get("contains"); contained != nil && contained.Kind == tree.Map {
+		if items != nil && items.Kind == tree.Map {
+			contained = allOf(items, contained)
+		}
+		s.contains, s.minContains = c.shape(contained, 0), 1
+		if least := count(n, "minContains"); least >= 0 {
+			s.minContains = least
+		}
+	}
 }
 
 func (c *compiler) fillObject(s *shape, n *tree.Node) {
+	s.minProperties, s.maxProperties = count(n, "minProperties"), count(n, "maxProperties")
+	extra := n.Get("additionalProperties")
+	s.closed = extra.IsFalse()
+	if extra != nil && extra.Kind == tree.Map {
+		s.additional = c.shape(extra, 0)
+	}
+	if names := n.Get("propertyNames"); names != nil && names.Kind == tree.Map {
+		s.names = c.shape(names, 0)
+	}
+	patterns := n.Get("patternProperties")
+	if patterns != nil {
+		for _, m := range patterns.Members {
+			if name := newDrawing(m.Key); name != nil && m.Value.Kind == tree.Map {
+				s.patterns = append(s.patterns, patternShape{name, c.shape(m.Value, 0)})
+			}
+		}
+	}
+	c.fillProperties(s, n, patterns)
+	if dependent := n.Get("dependentRequired"); dependent != nil && dependent.Kind == tree.Map {
+		s.dependent = make(map[string][]string, len(dependent.Members))
+		for _, m := range dependent.Members {
+			s.dependent[m.Key] = stringsOf(m.Value)
+		}
+		c.exact = false
+	}
+	s.order = orderOf(s.props)
+}
+
+func (c *compiler) fillProperties(s *shape, n, patterns *tree.Node) {
 	required := stringsOf(n.Get("required"))
 	if props := n.Get("properties"); props != nil {
 		for _, m := range props.Members {
-			if m.Value.Get("writeOnly").IsTrue() {
-				continue // never part of an answer
+			if m.Value.IsFalse() || c.hidden(m.Value) {
+				continue
 			}
-			s.props = append(s.props, property{m.Key, c.shape(m.Value, 0), slices.Contains(required, m.Key)})
+			schema := withPatterns(m.Value, m.Key, patterns)
+			s.props = append(s.props, property{m.Key, c.shape(schema, 0), c.hint(m.Key, m.Value), slices.Contains(required, m.Key)})
 		}
-	}
-	if extra := n.Get("additionalProperties"); extra != nil && extra.Kind == tree.Map {
-		s.additional = c.shape(extra, 0)
 	}
 	for _, name := range required {
-		if !slices.ContainsFunc(s.props, func(p property) bool { return p.name == name }) {
-			additional := s.additional
-			if additional == nil {
-				additional = c.shape(tree.NewMap(), 0)
-			}
-			s.props = append(s.props, property{name, additional, true})
+		if slices.ContainsFunc(s.props, func(p property) bool { return p.name == name }) || c.hidden(n.Get("properties").Get(name)) {
+			continue
+		}
+		extra := s.additional
+		if fitting := withPatterns(nil, name, patterns); fitting != nil {
+			extra = c.shape(fitting, 0)
+		} else if extra == nil {
+			extra = c.shape(tree.NewMap(), 0)
+		}
+		s.props = append(s.props, property{name, extra, c.hint(name, nil), true})
+	}
+}
+
+// hidden reports whether a property has no place on this side of a call:
+// writeOnly ones are never part of an answer, readOnly ones never of a request.
+func (c *compiler) hidden(schema *tree.Node) bool {
+	key := "writeOnly"
+	if c.side == ForRequest {
+		key = "readOnly"
+	}
+	if schema.Get(key).IsTrue() {
+		return true
+	}
+	ref := schema.Get("$ref").Str()
+	return ref != "" && c.resolver.Resolve(ref).Get(key).IsTrue()
+}
+
+// withPatterns adds to the schema of a property what patternProperties demand
+// of its name. The schema may be nil, and the result is when nothing is
+// demanded.
+func withPatterns(schema *tree.Node, name string, patterns *tree.Node) *tree.Node {
+	if patterns == nil {
+		return schema
+	}
+	for _, m := range patterns.Members {
+		matcher, err := CompilePattern(m.Key)
+		if err != nil || !matcher.MatchString(name) || m.Value.Kind != tree.Map {
+			continue
+		}
+		if schema == nil || schema.Kind != tree.Map {
+			schema = m.Value
+		} else {
+			schema = allOf(schema, m.Value)
 		}
 	}
-	s.minProperties = count(n, "minProperties")
+	return schema
+}
+
+// hint reads the name of a property once for all schemas that use it.
+func (c *compiler) hint(name string, schema *tree.Node) *hint {
+	description := schema.Get("description").Str()
+	key := name + "\x00" + description
+	h := c.hints[key]
+	if h == nil {
+		h = hintOf(name, description)
+		c.hints[key] = h
+	}
+	return h
 }
 
 // settleHeights finds for each shape how deep its smallest value is, so that
@@ -267,12 +345,7 @@ func (s *shape) leastHeight() int {
 	}
 	deepest := 0
 	if s.hasType("array") && len(s.types) == 1 {
-		if s.items != nil && s.minItems > len(s.prefix) {
-			deepest = s.items.height
-		}
-		for _, item := range s.prefix {
-			deepest = max(deepest, item.height)
-		}
+		deepest = s.leastItems()
 	}
 	if s.hasType("object") && len(s.types) == 1 {
 		for _, p := range s.props {
@@ -282,6 +355,21 @@ func (s *shape) leastHeight() int {
 		}
 	}
 	return min(deepest+1, endless)
+}
+
+func (s *shape) leastItems() (deepest int) {
+	if s.items != nil && s.minItems > len(s.prefix) {
+		deepest = s.items.height
+	}
+	if s.contains != nil && s.minContains > 0 {
+		deepest = max(deepest, s.contains.height)
+	}
+	for i, item := range s.prefix {
+		if i < s.minItems {
+			deepest = max(deepest, item.height)
+		}
+	}
+	return deepest
 }
 
 func (s *shape) hasType(name string) bool { return slices.Contains(s.types, name) }

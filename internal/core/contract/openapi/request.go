@@ -31,7 +31,7 @@ func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt str
 		mediaAt := tree.Join(bodyAt+"/content", m.Key)
 		r.readExamples(offer, m.Value, mediaAt)
 		if m.Value.Get("schema") != nil {
-			offer.Schema = r.document.Schema(mediaAt + "/schema")
+			offer.Schema = r.document.RequestSchema(mediaAt + "/schema")
 		}
 		op.Body.Offers = append(op.Body.Offers, offer)
 	}
@@ -59,9 +59,9 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 		p.Style, p.Explode = contract.StyleOf(p.In, n.Get("style").Str(), explode)
 		switch {
 		case n.Get("schema") != nil:
-			p.Schema = r.document.Schema(paramAt + "/schema")
+			p.Schema = r.document.RequestSchema(paramAt + "/schema")
 		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the parameter
-			p.Schema = r.document.Schema(paramAt)
+			p.Schema = r.document.RequestSchema(paramAt)
 			p.Explode = n.Get("collectionFormat").Str() == "multi"
 		}
 		op.Parameters = append(op.Parameters, p)

@@ -1,0 +1,224 @@
+package sample
+
+import (
+	"strings"
+
+	"github.com/brianvoe/gofakeit/v7"
+)
+
+// hint is what the name of a property says about its value.
+type hint struct {
+	// text draws a fitting text; nil when the name says nothing.
+	text func(*Draw) string
+	// numbers are the usual span of a number of this name; nil likewise.
+	numbers *span
+	item    *hint // for the elements of a list of this name
+}
+
+// span is a range of numbers that reads well, with digits after the point.
+type span struct {
+	low, high float64
+	digits    int
+}
+
+var noHint = func() *hint {
+	h := &hint{}
+	h.item = h
+	return h
+}()
+
+// hintOf reads the name of a property, and where that says nothing, what the
+// schema says about it in words.
+func hintOf(name, description string) *hint {
+	if name == "" && description == "" {
+		return noHint
+	}
+	h := &hint{text: textByName(name), numbers: numbersByName(name), item: noHint}
+	if h.text == nil {
+		h.text = textByDescription(description)
+	}
+	if single := singular(name); single != name {
+		h.item = &hint{text: textByName(single), numbers: numbersByName(single), item: noHint}
+	}
+	return h
+}
+
+// singular names an element by its list: "vessels" holds a "vessel".
+func singular(name string) string {
+	if rest, ok := strings.CutSuffix(name, "ies"); ok && rest != "" {
+		return rest + "y"
+	}
+	return strings.TrimSuffix(name, "s")
+}
+
+// rule draws values for the words that end a property's name, or are the whole
+// of it.
+type rule struct {
+	words string // separated by spaces
+	draw  func(*gofakeit.Faker, *Draw) string
+}
+
+// rules for texts; the first with a fitting word wins.
+var rules = []rule{
+	{"email mail", func(_ *gofakeit.Faker, d *Draw) string { return email(d) }},
+	{"phone mobile telephone fax tel phonenumber", func(f *gofakeit.Faker, _ *Draw) string { return f.PhoneFormatted() }},
+	{"firstname givenname forename", func(f *gofakeit.Faker, _ *Draw) string { return f.FirstName() }},
+	{"lastname surname familyname", func(f *gofakeit.Faker, _ *Draw) string { return f.LastName() }},
+	{"username login nickname", func(f *gofakeit.Faker, d *Draw) string { return plain(f.FirstName()) + f.DigitN(2) }},
+	{"filename file", func(_ *gofakeit.Faker, d *Draw) string { return noun(d) + pick(d, []string{".pdf", ".csv", ".png"}) }},
+	{"hostname host domain server", func(_ *gofakeit.Faker, d *Draw) string { return noun(d) + ".example" }},
+	{"company agent organisation organization operator employer supplier companyname", func(f *gofakeit.Faker, _ *Draw) string { return f.Company() }},
+	{"vessel ship boat vesselname shipname", func(_ *gofakeit.Faker, d *Draw) string { return ship(d) }},
+	{"master skipper owner contact person author name fullname sender recipient customer consignee consignor", func(f *gofakeit.Faker, _ *Draw) string { return f.Name() }},
+	{"city town port harbour harbor place location municipality", func(f *gofakeit.Faker, _ *Draw) string { return f.City() }},
+	{"countrycode", func(f *gofakeit.Faker, _ *Draw) string { return f.CountryAbr() }},
+	{"country nationality flag", func(f *gofakeit.Faker, _ *Draw) string { return f.Country() }},
+	{"region province county", func(f *gofakeit.Faker, _ *Draw) string { return f.State() }},
+	{"street address line1 addressline", func(f *gofakeit.Faker, _ *Draw) string { return f.Street() }},
+	{"zip postcode postalcode zipcode", func(f *gofakeit.Faker, _ *Draw) string { return f.Zip() }},
+	{"url uri link href website homepage", func(_ *gofakeit.Faker, d *Draw) string { return link(d) }},
+	{"currency currencycode", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"EUR", "GBP", "NOK", "DKK"}) }},
+	{"language locale languagecode lang", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"en", "nb", "da", "de", "fr"}) }},
+	{"timezone", func(_ *gofakeit.Faker, d *Draw) string {
+		return pick(d, []string{"Europe/Oslo", "Europe/London", "UTC"})
+	}},
+	{"colour color", func(f *gofakeit.Faker, _ *Draw) string { return f.SafeColor() }},
+	{"date day birthday birthdate", func(_ *gofakeit.Faker, d *Draw) string { return formats["date"](d) }},
+	{"time at from until timestamp datetime since", func(_ *gofakeit.Faker, d *Draw) string { return formats["date-time"](d) }},
+	{"amount price total cost fee sum balance", func(f *gofakeit.Faker, d *Draw) string { return decimal(d, 1, 900, 2) }},
+	{"latitude lat", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, -90, 90, 5) }},
+	{"longitude lon lng", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, -180, 180, 5) }},
+	{"imo", func(f *gofakeit.Faker, _ *Draw) string { return "9" + f.DigitN(6) }},
+	{"callsign", func(f *gofakeit.Faker, _ *Draw) string { return strings.ToUpper("sk" + f.LetterN(1) + f.DigitN(2)) }},
+	{"version", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, 1, 9, 1) + ".0" }},
+	{"ip ipaddress", func(_ *gofakeit.Faker, d *Draw) string { return formats["ipv4"](d) }},
+	{"uuid guid", func(f *gofakeit.Faker, _ *Draw) string { return f.UUID() }},
+	{"token secret password hash checksum etag", func(f *gofakeit.Faker, _ *Draw) string { return f.LetterN(8) + f.DigitN(8) }},
+	{"id number code reference key ref no sku", func(f *gofakeit.Faker, _ *Draw) string { return strings.ToUpper(f.LetterN(2)) + "-" + f.DigitN(4) }},
+	{"status state", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"open", "pending", "done", "closed"}) }},
+	{"unit", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"m", "kg", "l", "t"}) }},
+	{"description note notes remark remarks detail details message comment comments text reason summary body content", func(f *gofakeit.Faker, _ *Draw) string { return f.Sentence() }},
+}
+
+// ruleByWord finds the rule of a word.
+var ruleByWord = func() map[string]func(*Draw) string {
+	byWord := make(map[string]func(*Draw) string)
+	for _, r := range rules {
+		for _, word := range strings.Fields(r.words) {
+			byWord[word] = func(d *Draw) string { return r.draw(d.faker, d) }
+		}
+	}
+	return byWord
+}()
+
+// textByName finds how to draw for a name: by all its words together, else by
+// the last one, which says what the name is about.
+func textByName(name string) func(*Draw) string {
+	parts := wordsOf(name)
+	if len(parts) == 0 {
+		return nil
+	}
+	if draw := ruleByWord[strings.Join(parts, "")]; draw != nil {
+		return draw
+	}
+	if len(parts) > 1 {
+		if draw := ruleByWord[strings.Join(parts[len(parts)-2:], "")]; draw != nil {
+			return draw
+		}
+	}
+	return ruleByWord[parts[len(parts)-1]]
+}
+
+// telling are phrases of descriptions that say what a text is, the more
+// special first.
+var telling = []struct{ phrase, word string }{
+	{"e-mail", "email"}, {"email", "email"}, {"phone", "phone"}, {"iso 4217", "currency"}, {"iso 3166", "countrycode"},
+	{"iso 639", "language"}, {"time zone", "timezone"}, {"first name", "firstname"}, {"given name", "firstname"}, {"last name", "lastname"},
+	{"family name", "lastname"}, {"surname", "lastname"}, {"uuid", "uuid"}, {"url", "url"}, {"web address", "url"},
+	{"host name", "hostname"}, {"ip address", "ip"}, {"post code", "zip"}, {"postal code", "zip"}, {"call sign", "callsign"},
+	{"country", "country"}, {"currency", "currency"}, {"street", "street"}, {"town", "town"}, {"city", "city"}, {"ship", "ship"}, {"vessel", "vessel"},
+	{"company", "company"}, {"rfc 3339", "timestamp"}, {"date and time", "timestamp"}, {"timestamp", "timestamp"}, {"name of the person", "name"},
+	{"full name", "name"}, {"identifier", "id"}, {"reference", "reference"}, {"remark", "remark"}, {"free text", "text"}, {"sentence", "text"},
+}
+
+func textByDescription(description string) func(*Draw) string {
+	description = strings.ToLower(description)
+	for _, t := range telling {
+		if strings.Contains(description, t.phrase) {
+			return ruleByWord[t.word]
+		}
+	}
+	return nil
+}
+
+// spans of numbers, by the last word of a name.
+var spans = map[string]span{
+	"latitude": {-90, 90, 5}, "lat": {-90, 90, 5}, "longitude": {-180, 180, 5}, "lon": {-180, 180, 5}, "lng": {-180, 180, 5},
+	"amount": {1, 900, 2}, "price": {1, 900, 2}, "total": {1, 900, 2}, "cost": {1, 900, 2}, "fee": {1, 90, 2}, "tax": {0, 90, 2},
+	"percent": {0, 100, 1}, "percentage": {0, 100, 1}, "ratio": {0, 1, 3}, "rate": {0, 1, 3}, "rating": {1, 5, 1},
+	"year": {2020, 2027, 0}, "month": {1, 12, 0}, "day": {1, 28, 0}, "hour": {0, 23, 0}, "minute": {0, 59, 0}, "age": {18, 80, 0},
+	"count": {0, 40, 0}, "quantity": {1, 20, 0}, "page": {1, 9, 0}, "limit": {10, 100, 0}, "offset": {0, 100, 0}, "version": {1, 9, 0},
+	"status": {200, 200, 0}, "port": {1024, 65535, 0}, "temperature": {-10, 30, 1}, "height": {0, 12, 2}, "depth": {1, 30, 1},
+	"length": {5, 180, 1}, "width": {2, 40, 1}, "draught": {1, 12, 1}, "weight": {1, 900, 1}, "metres": {1, 180, 1}, "meters": {1, 180, 1}, "knots": {0, 40, 1},
+	"size": {1, 5000, 0}, "bytes": {100, 900000, 0}, "duration": {1, 240, 0}, "seconds": {1, 240, 0}, "minutes": {1, 240, 0}, "days": {1, 30, 0},
+}
+
+func numbersByName(name string) *span {
+	parts := wordsOf(name)
+	if len(parts) == 0 {
+		return nil
+	}
+	if s, ok := spans[parts[len(parts)-1]]; ok {
+		return &s
+	}
+	return nil
+}
+
+// wordsOf splits a name into its words in lower case: "berthNumber" and
+// "berth_number" are both a berth and a number.
+func wordsOf(name string) []string {
+	var words []string
+	start := 0
+	cut := func(end int) {
+		if end > start {
+			words = append(words, strings.ToLower(name[start:end]))
+		}
+	}
+	for i := range len(name) {
+		switch c := name[i]; {
+		case c == '_' || c == '-' || c == '.' || c == ' ' || c == '/':
+			cut(i)
+			start = i + 1
+		case c >= 'A' && c <= 'Z' && i > start && (name[i-1] < 'A' || name[i-1] > 'Z'):
+			cut(i)
+			start = i
+		}
+	}
+	cut(len(name))
+	return words
+}
+
+func noun(d *Draw) string { return plain(d.faker.NounCommon()) }
+
+func ship(d *Draw) string {
+	return pick(d, []string{"Northern", "Grey", "Silver", "Swift", "Bold", "Quiet"}) + " " +
+		pick(d, []string{"Gannet", "Fulmar", "Petrel", "Curlew", "Heron", "Tern"})
+}
+
+// email and link stay within names that can never exist (RFC 2606).
+func email(d *Draw) string {
+	return plain(d.faker.FirstName()) + "." + plain(d.faker.LastName()) + "@" + noun(d) + ".example"
+}
+
+func link(d *Draw) string {
+	return "https://" + noun(d) + ".example/" + noun(d) + "/" + d.faker.DigitN(3)
+}
+
+func plain(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' {
+			return r
+		}
+		return -1
+	}, strings.ToLower(s))
+}
