@@ -35,6 +35,10 @@ type Service struct {
 	// Examples chooses for operations of the contract which named example
 	// answers: operation id → name. The others answer with their first one.
 	Examples map[string]string `json:"examples,omitempty"`
+	// Pins fix single fields of what operations answer, while the rest varies:
+	// operation id → JSON Pointer into the body, in which * stands for every
+	// element → value, in whose texts ${…} holds expressions.
+	Pins map[string]map[string]*tree.Node `json:"pins,omitempty"`
 }
 
 // What Conformance can be.
@@ -78,6 +82,13 @@ func (s Service) faults() (items []problem.Item) {
 	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})
 	}
+	for id, pins := range s.Pins {
+		for pointer := range pins {
+			if !strings.HasPrefix(pointer, "/") {
+				items = append(items, problem.Item{At: tree.Join("/pins", id), Detail: fmt.Sprintf("a pin names its field by a JSON Pointer such as /vessel/name, not %q", pointer)})
+			}
+		}
+	}
 	return items
 }
 
@@ -85,8 +96,9 @@ func (s Service) faults() (items []problem.Item) {
 // "Berths & bookings.yaml" gives "berths-bookings". It is "" when nothing of
 // the text can stand in a name.
 func NameFrom(text string) string {
+	text = strings.TrimRight(text, `/\`)
 	text = text[strings.LastIndexAny(text, `/\`)+1:]
-	for _, ending := range []string{".yaml", ".yml", ".json"} {
+	for _, ending := range []string{".yaml", ".yml", ".json", ".zip", ".wsdl"} {
 		text = strings.TrimSuffix(text, ending)
 	}
 	return Slug(text, 63)

@@ -32,6 +32,7 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/fetch"
 	"rapidmimic/internal/metrics"
 	"rapidmimic/internal/store"
 	"rapidmimic/internal/traffic"
@@ -184,7 +185,7 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed})
+	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: call.NewMasker(secret), Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
@@ -196,11 +197,15 @@ func (a *app) assemble(ctx context.Context) error {
 		Handler:           traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
 	}
+	var fetchFrom func(context.Context, string) ([]byte, string, error)
+	if a.config.ImportURLs {
+		fetchFrom = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
+	}
 	streams, stopStreams := context.WithCancel(context.Background())
 	a.stopStreams = stopStreams
 	a.control = &http.Server{
 		Handler: control.New(control.Config{
-			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger,
+			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Fetch: fetchFrom,
 			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
 			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),

@@ -157,7 +157,9 @@ func unchanged(err error, file string) error {
 	told := *known
 	told.Items = append([]problem.Item(nil), known.Items...)
 	for i := range told.Items {
-		told.Items[i].File = file
+		if told.Items[i].File == "" {
+			told.Items[i].File = file
+		}
 	}
 	told.Detail += "\nnothing was changed"
 	return &told

@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -15,14 +17,23 @@ func (p Program) importCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "import",
 		Usage:     "make a service of an OpenAPI or Swagger contract",
-		ArgsUsage: "FILE",
-		UsageText: "rapidmimic import moorings.yaml\nrapidmimic import moorings-2.yaml --into moorings --dry-run\ncat moorings.yaml | rapidmimic import - --name moorings",
+		ArgsUsage: "FILE | FOLDER | URL | -",
+		UsageText: "rapidmimic import moorings.yaml\n" +
+			"rapidmimic import contracts/moorings/ --main openapi.yaml\n" +
+			"rapidmimic import moorings-2.yaml --into moorings --dry-run\n" +
+			"rapidmimic import berth.json --answers 'GET /berths/{number}'\n" +
+			"cat moorings.yaml | rapidmimic import - --name moorings",
 		Description: "The service is named after the file and answers at once. Onto an existing\n" +
-			"service the contract goes with --into, as its new revision.",
+			"service the contract goes with --into, as its new revision. A folder or a zip\n" +
+			"holds a contract in several files. With --answers the file is a sample of one\n" +
+			"answer, or a JSON Schema of it; `contract show` then prints the contract made of it.\n" +
+			"URLs are asked for by the service, if it was started with --import-urls.",
 		OnUsageError: usageError,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "name", Usage: "`NAME` of the new service"},
 			&cli.StringFlag{Name: "into", Usage: "`NAME` of the service that gets a new revision"},
+			&cli.StringFlag{Name: "main", Usage: "`FILE` of a folder or zip that is the contract itself"},
+			&cli.StringFlag{Name: "answers", Usage: "`CALL` that a sample or JSON Schema answers, such as 'GET /berths/{number}'"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "say what would change, and change nothing"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -30,25 +41,48 @@ func (p Program) importCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			text, file, err := p.readInput(given[0])
+			in, err := p.readContract(given[0])
 			if err != nil {
 				return err
 			}
+			in.Name, in.Into, in.Main, in.Answers, in.DryRun = c.String("name"), c.String("into"), c.String("main"), c.String("answers"), c.Bool("dry-run")
 			api, err := p.client(c)
 			if err != nil {
 				return err
 			}
-			report, err := api.Import(ctx, client.Import{Text: text, File: file, Name: c.String("name"), Into: c.String("into"), DryRun: c.Bool("dry-run")})
+			report, err := api.Import(ctx, in)
 			if err != nil {
-				return unchanged(err, file)
+				return unchanged(err, in.File)
 			}
 			return p.print(c, report, nil, func() { p.sayImport(report) })
 		},
 	}
 }
 
+// readContract reads what is to be imported: a file, a folder, standard input,
+// or an address that is left to the service.
+func (p Program) readContract(source string) (client.Import, error) {
+	if strings.HasPrefix(source, "http://") || strings.HasPrefix(source, "https://") {
+		return client.Import{From: source}, nil
+	}
+	if info, err := os.Stat(source); err == nil && info.IsDir() {
+		folder, err := filepath.Abs(source)
+		if err != nil {
+			return client.Import{}, err
+		}
+		archive, err := packFolder(folder)
+		return client.Import{Text: archive, File: filepath.Base(folder) + ".zip"}, err
+	}
+	text, file, err := p.readInput(source)
+	return client.Import{Text: text, File: file}, err
+}
+
 func (p Program) sayImport(r api.ImportReport) {
-	p.say("%s  revision %d of %q, %s", r.Service, r.Contract.Revision, r.Contract.Title, r.Contract.Format)
+	files := ""
+	if n := len(r.Contract.Files); n > 0 {
+		files = fmt.Sprintf(", %s and the %d files with it", r.Contract.Main, n-1)
+	}
+	p.say("%s  revision %d of %q, %s%s", r.Service, r.Contract.Revision, r.Contract.Title, r.Contract.Format, files)
 	indent := fmt.Sprintf("%*s", len(r.Service)+2, "")
 	p.say("%s%d operations answer, %d skipped", indent, r.Answers, len(r.Skipped))
 	for _, op := range r.Skipped {

@@ -2,10 +2,12 @@ package cli
 
 import (
 	"context"
+	"os"
 	"strconv"
 	"time"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
 	"rapidmimic/client"
 )
@@ -22,8 +24,13 @@ func (p Program) contractCommand() *cli.Command {
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractList,
 			},
 			{
-				Name: "show", Usage: "the document as it was imported", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract show moorings --revision 1",
-				OnUsageError: usageError, Flags: []cli.Flag{revision}, ShellComplete: p.completeServices, Action: p.contractShow,
+				Name: "show", Usage: "the document as it was imported", ArgsUsage: "SERVICE",
+				UsageText:    "rapidmimic contract show moorings --revision 1\nrapidmimic contract show moorings --file schemas/berth.yaml\nrapidmimic contract show moorings --zip > moorings.zip",
+				OnUsageError: usageError,
+				Flags: []cli.Flag{revision,
+					&cli.StringFlag{Name: "file", Usage: "`NAME` of one of several documents; the one they start from unless given"},
+					&cli.BoolFlag{Name: "zip", Usage: "all documents, as an archive"},
+				}, ShellComplete: p.completeServices, Action: p.contractShow,
 			},
 			{
 				Name: "compare", Usage: "what a caller notices of a revision", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract compare moorings\nrapidmimic contract compare moorings --since 1 --revision 3",
@@ -72,11 +79,26 @@ func (p Program) contractShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	text, err := api.Contract(ctx, given[0], int(c.Int("revision")))
+	if c.Bool("zip") {
+		return p.contractArchive(ctx, c, api, given[0])
+	}
+	text, err := api.Contract(ctx, given[0], int(c.Int("revision")), c.String("file"))
 	if err != nil {
 		return err
 	}
 	_, err = p.Out.Write(text)
+	return err
+}
+
+func (p Program) contractArchive(ctx context.Context, c *cli.Command, api *client.Client, service string) error {
+	if file, ok := p.Out.(*os.File); ok && term.IsTerminal(int(file.Fd())) {
+		return usage("an archive is not for a terminal: write it to a file with `> %s.zip`", service)
+	}
+	archive, err := api.ContractArchive(ctx, service, int(c.Int("revision")))
+	if err != nil {
+		return err
+	}
+	_, err = p.Out.Write(archive)
 	return err
 }
 

@@ -33,6 +33,8 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringFlag{Name: "control", Usage: "`HOST:PORT` of console and API", Value: config.DefaultControl, Sources: cli.EnvVars("RAPIDMIMIC_CONTROL")},
 		&cli.StringFlag{Name: "traffic", Usage: "`HOST:PORT` that your programs call", Value: config.DefaultTraffic, Sources: cli.EnvVars("RAPIDMIMIC_TRAFFIC")},
 		&cli.BoolFlag{Name: "open-control", Usage: "allow a control address beyond this machine, for everybody who reaches it", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
+		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
+		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
 		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
 		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
 		&cli.Int64Flag{Name: "body-limit", Usage: "how many bytes of one body the log keeps", Value: 1 << 20, Sources: cli.EnvVars("RAPIDMIMIC_BODY_LIMIT")},
@@ -53,6 +55,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
+		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
 	}
 }

@@ -26,6 +26,9 @@ type Config struct {
 	Control, Traffic string
 	// OpenControl allows a control address beyond loopback.
 	OpenControl bool
+	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
+	// from those of this machine and of private networks.
+	ImportURLs, ImportPrivate bool
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to
@@ -65,6 +68,9 @@ func (c *Config) Check() error {
 	}
 	if !c.OpenControl && !IsLoopback(c.Control) {
 		return fmt.Errorf("--control %q is beyond this machine, and whoever reaches it can change everything (--open-control allows it all the same)", c.Control)
+	}
+	if c.ImportPrivate && !c.ImportURLs {
+		return errors.New("--import-private goes with --import-urls")
 	}
 	for flag, n := range map[string]int64{"--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody} {
 		if n < 0 {

@@ -1,6 +1,7 @@
 package control
 
 import (
+	"bytes"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -13,6 +14,7 @@ import (
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec/api"
@@ -20,7 +22,7 @@ import (
 )
 
 func contractView(c *catalog.Contract) api.Contract {
-	return api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File}
+	return api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files}
 }
 
 func (s *server) postImport(c *gin.Context) {
@@ -45,10 +47,16 @@ func (s *server) postImport(c *gin.Context) {
 // readImport reads the contract from the body, or takes an earlier revision of
 // the service again.
 func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
-	in := catalog.Import{File: c.Query("file"), Name: c.Query("name"), Into: c.Query("into"), DryRun: c.Query("dryRun") == "true", At: time.Now()}
+	in := catalog.Import{
+		File: c.Query("file"), Main: c.Query("main"), Name: c.Query("name"), Into: c.Query("into"), Answers: c.Query("answers"),
+		DryRun: c.Query("dryRun") == "true", At: time.Now(),
+	}
 	text, err := readBody(c)
 	if err != nil {
 		return in, err
+	}
+	if address := c.Query("from"); address != "" {
+		return s.fetchImport(c, in, address, len(text) > 0)
 	}
 	if in.Text = text; c.Query("revision") == "" {
 		if len(text) == 0 {
@@ -64,7 +72,23 @@ func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
 		return in, err
 	}
 	stored, err := s.Catalog.ContractText(c, in.Into, revision)
-	in.Text, in.File = stored.Text, stored.File
+	in.Text, in.File, in.Main = stored.Text, stored.File, stored.Main
+	return in, err
+}
+
+// fetchImport takes the contract from an address, where the service was
+// started with leave to ask other addresses.
+func (s *server) fetchImport(c *gin.Context, in catalog.Import, address string, hasBody bool) (catalog.Import, error) {
+	switch {
+	case s.Fetch == nil:
+		return in, problem.New(problem.Refused, "this service imports from no address (serve --import-urls allows it)")
+	case hasBody || c.Query("revision") != "":
+		return in, problem.New(problem.Invalid, "from names an address to import from: it goes with neither a body nor a revision")
+	}
+	text, name, err := s.Fetch(c, address)
+	if in.Text = text; in.File == "" {
+		in.File = name
+	}
 	return in, err
 }
 
@@ -190,11 +214,28 @@ func (s *server) sendContract(c *gin.Context, revision int) {
 		s.fail(c, err, nil)
 		return
 	}
-	mediaType := "application/yaml"
-	if text := strings.TrimSpace(string(stored.Text[:min(len(stored.Text), 64)])); strings.HasPrefix(text, "{") {
-		mediaType = "application/json"
+	if c.Query("as") == "archive" && bundle.IsArchive(stored.Text) {
+		c.Data(http.StatusOK, "application/zip", stored.Text)
+		return
 	}
-	c.Data(http.StatusOK, mediaType, stored.Text)
+	text, err := catalog.ContractFile(stored, c.Query("file"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Data(http.StatusOK, documentType(text), text)
+}
+
+// documentType is the media type of a document, by how it begins.
+func documentType(text []byte) string {
+	switch start := bytes.TrimSpace(text[:min(len(text), 64)]); {
+	case bytes.HasPrefix(start, []byte("{")):
+		return "application/json"
+	case bytes.HasPrefix(start, []byte("<")):
+		return "application/xml"
+	default:
+		return "application/yaml"
+	}
 }
 
 func (s *server) listOperations(c *gin.Context) {

@@ -7,6 +7,7 @@
 package control
 
 import (
+	"context"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -25,6 +26,9 @@ type Config struct {
 	Metrics http.Handler
 	Console fs.FS
 	Logger  *slog.Logger
+	// Fetch gets a contract from an address, with its name; nil where that is
+	// not allowed.
+	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
 	// Ready reports whether calls are being answered.
 	Ready func() bool
 
@@ -43,8 +47,8 @@ type server struct {
 	guard hostGuard
 }
 
-// maxUpload bounds the body of every request to the API.
-const maxUpload = 64 << 20
+// MaxUpload bounds the body of every request to the API, in bytes.
+const MaxUpload = 64 << 20
 
 // New builds the handler of the control port.
 func New(c Config) http.Handler {

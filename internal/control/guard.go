@@ -41,5 +41,5 @@ func isOwnHost(hostport string) bool {
 }
 
 func limitBody(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxUpload)
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxUpload)
 }

@@ -17,19 +17,20 @@ type contractRow struct {
 	ServiceID string `db:"service_id"`
 	Revision  int    `db:"revision"`
 	File      string `db:"file"`
+	Main      string `db:"main"`
 	Imported  int64  `db:"imported"`
 	Text      []byte `db:"text"`
 }
 
 func (r contractRow) stored() catalog.StoredContract {
 	return catalog.StoredContract{
-		ServiceID: r.ServiceID, Revision: r.Revision, File: r.File, Imported: time.UnixMicro(r.Imported), Text: r.Text,
+		ServiceID: r.ServiceID, Revision: r.Revision, File: r.File, Main: r.Main, Imported: time.UnixMicro(r.Imported), Text: r.Text,
 	}
 }
 
 func (s *Store) loadContracts(ctx context.Context) ([]catalog.StoredContract, error) {
 	var rows []contractRow
-	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, revision, file, imported, text FROM contracts AS c
+	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, revision, file, main, imported, text FROM contracts AS c
 		WHERE revision = (SELECT max(revision) FROM contracts WHERE service_id = c.service_id)`)
 	if err != nil {
 		return nil, fmt.Errorf("read contracts: %w", err)
@@ -48,7 +49,7 @@ func storedContracts(rows []contractRow) []catalog.StoredContract {
 // Revisions implements catalog.Store.
 func (s *Store) Revisions(ctx context.Context, serviceID string) ([]catalog.StoredContract, error) {
 	var rows []contractRow
-	err := s.read.SelectContext(ctx, &rows, `SELECT service_id, revision, file, imported FROM contracts
+	err := s.read.SelectContext(ctx, &rows, `SELECT service_id, revision, file, main, imported FROM contracts
 		WHERE service_id = ? ORDER BY revision`, serviceID)
 	if err != nil {
 		return nil, fmt.Errorf("list revisions: %w", err)
@@ -59,7 +60,7 @@ func (s *Store) Revisions(ctx context.Context, serviceID string) ([]catalog.Stor
 // Contract implements catalog.Store.
 func (s *Store) Contract(ctx context.Context, serviceID string, revision int) (catalog.StoredContract, error) {
 	var row contractRow
-	err := s.read.GetContext(ctx, &row, `SELECT service_id, revision, file, imported, text FROM contracts
+	err := s.read.GetContext(ctx, &row, `SELECT service_id, revision, file, main, imported, text FROM contracts
 		WHERE service_id = ? AND revision = ?`, serviceID, revision)
 	if errors.Is(err, sql.ErrNoRows) {
 		return catalog.StoredContract{}, problem.New(problem.NotFound, "there is no revision %d of this contract", revision)
@@ -71,9 +72,9 @@ func (s *Store) Contract(ctx context.Context, serviceID string, revision int) (c
 }
 
 func putContract(ctx context.Context, tx *sqlx.Tx, c catalog.StoredContract) error {
-	_, err := tx.NamedExecContext(ctx, `INSERT INTO contracts (service_id, revision, file, imported, text)
-		VALUES (:service_id, :revision, :file, :imported, :text)`,
-		contractRow{ServiceID: c.ServiceID, Revision: c.Revision, File: c.File, Imported: c.Imported.UnixMicro(), Text: c.Text})
+	_, err := tx.NamedExecContext(ctx, `INSERT INTO contracts (service_id, revision, file, main, imported, text)
+		VALUES (:service_id, :revision, :file, :main, :imported, :text)`,
+		contractRow{ServiceID: c.ServiceID, Revision: c.Revision, File: c.File, Main: c.Main, Imported: c.Imported.UnixMicro(), Text: c.Text})
 	if err != nil {
 		return fmt.Errorf("keep contract %q: %w", c.File, err)
 	}

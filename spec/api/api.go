@@ -54,6 +54,10 @@ type Contract struct {
 	Format   string `json:"format"` // "OpenAPI 3.1"
 	Revision int    `json:"revision"`
 	File     string `json:"file"`
+	// Files are the names of its documents when there are several; Main is the
+	// one they start from.
+	Files []string `json:"files,omitempty"`
+	Main  string   `json:"main,omitempty"`
 }
 
 // Operation is one thing a contract lets a caller do.

@@ -8,11 +8,18 @@ import (
 
 // IsJSON reports whether a media type is JSON or has a JSON suffix.
 func IsJSON(mediaType string) bool {
-	t := baseType(mediaType)
+	t := BaseType(mediaType)
 	return t == "application/json" || t == "text/json" || strings.HasSuffix(t, "+json")
 }
 
-func baseType(mediaType string) string {
+// IsXML reports whether a media type is XML or has an XML suffix.
+func IsXML(mediaType string) bool {
+	t := BaseType(mediaType)
+	return t == "application/xml" || t == "text/xml" || strings.HasSuffix(t, "+xml")
+}
+
+// BaseType is a media type in lower case, without parameters.
+func BaseType(mediaType string) string {
 	t, _, err := mime.ParseMediaType(mediaType)
 	if err != nil {
 		t, _, _ = strings.Cut(mediaType, ";")
@@ -30,7 +37,7 @@ func Accepts(accept string, offers []string) int {
 	}
 	best, bestQuality := -1, 0.0
 	for i, offer := range offers {
-		if q := quality(accept, baseType(offer)); q > bestQuality {
+		if q := quality(accept, BaseType(offer)); q > bestQuality {
 			best, bestQuality = i, q
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/contract/openapi"
 	"rapidmimic/spec/problem"
 )
@@ -63,11 +64,15 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 func (c *Catalog) Snapshot() *Snapshot { return c.current.Load() }
 
 func compileContract(stored StoredContract) (*Contract, error) {
-	read, err := openapi.Read(stored.Text)
+	files, err := bundle.Open(stored.Text, stored.Main, openapi.IsContract)
 	if err != nil {
 		return nil, err
 	}
-	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File}, nil
+	read, err := openapi.ReadBundle(files)
+	if err != nil {
+		return nil, err
+	}
+	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File, Main: files.Main}, nil
 }
 
 // publishLocked stores a change and, when that went well, makes next part of

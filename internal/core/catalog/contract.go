@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/bundle"
+	"rapidmimic/internal/core/contract/openapi"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -12,7 +14,13 @@ import (
 
 // Import is a contract to be taken in.
 type Import struct {
+	// Text is a document, or a zip archive of several.
 	Text []byte
+	// Main names the contract among several files; "" finds it.
+	Main string
+	// Answers makes a contract of a Text that is a sample or a JSON Schema: it
+	// names the call, as "GET /berths/{number}".
+	Answers string
 	// File is the name of the file the text came from; it may be "".
 	File string
 	// Name names the new service; "" takes it from File, else from the title.
@@ -43,11 +51,19 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	if in.Name != "" && in.Into != "" {
 		return Imported{}, problem.New(problem.Invalid, "name makes a new service and into takes an existing one: give one of them")
 	}
-	stored := StoredContract{Revision: 1, File: in.File, Imported: in.At, Text: in.Text}
+	stored := StoredContract{Revision: 1, File: in.File, Main: in.Main, Imported: in.At, Text: in.Text}
+	if in.Answers != "" {
+		text, err := openapi.FromSample(in.Text, in.Answers, "")
+		if err != nil {
+			return Imported{}, err
+		}
+		stored.Text = text
+	}
 	compiled, err := compileContract(stored)
 	if err != nil {
 		return Imported{}, err
 	}
+	stored.Main = compiled.Main
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if in.Into != "" {
@@ -147,6 +163,22 @@ func (c *Catalog) ContractText(ctx context.Context, nameOrID string, revision in
 		revision = s.Contract.Revision
 	}
 	return c.store.Contract(ctx, s.Spec.ID, revision)
+}
+
+// ContractFile returns one document of a contract that has several; "" is the
+// contract itself.
+func ContractFile(stored StoredContract, name string) ([]byte, error) {
+	files, err := bundle.Open(stored.Text, stored.Main, openapi.IsContract)
+	if err != nil {
+		return nil, err
+	}
+	if name == "" {
+		return files.Contract(), nil
+	}
+	if text, ok := files.File(name); ok {
+		return text, nil
+	}
+	return nil, notFound("file", name, files.Names())
 }
 
 // CompareRevisions tells what changed from one revision to another.

@@ -53,6 +53,7 @@ type StoredContract struct {
 	ServiceID string
 	Revision  int
 	File      string // name of the imported file
+	Main      string // of several files, the contract itself; "" for a single one
 	Imported  time.Time
 	Text      []byte
 }

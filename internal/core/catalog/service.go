@@ -4,8 +4,10 @@ import (
 	"context"
 	"strconv"
 
+	"rapidmimic/internal/core/answer"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
 )
 
 // PutService creates a service, or replaces the settings of the one with this
@@ -30,6 +32,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return old, false, err
 	}
 	if err := checkExamples(s, old); err != nil {
+		return nil, false, err
+	}
+	if err := checkPins(s, old); err != nil {
 		return nil, false, err
 	}
 	s.ID = old.Spec.ID
@@ -57,6 +62,24 @@ func checkExamples(s spec.Service, old *Service) error {
 		}
 	}
 	return problem.FromItems("the examples cannot be chosen", items)
+}
+
+// checkPins refuses pins that cannot be compiled, and new ones of operations
+// that the contract does not have.
+func checkPins(s spec.Service, old *Service) error {
+	var items []problem.Item
+	for id, pins := range s.Pins {
+		at := tree.Join("/pins", id)
+		if old.Spec.Pins[id] == nil && old.Operation(id) == nil {
+			items = append(items, problem.Item{At: at, Detail: notFound("operation", id, old.operationIDs()).Error()})
+		}
+		_, faults := answer.CompilePins(pins)
+		for _, fault := range faults {
+			fault.At = at + fault.At
+			items = append(items, fault)
+		}
+	}
+	return problem.FromItems("the pins cannot be set", items)
 }
 
 // CreateService creates a service and refuses a name that is taken.

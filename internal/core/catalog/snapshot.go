@@ -79,6 +79,7 @@ type Service struct {
 	Mappings []*Mapping // in the order in which they were made
 
 	byID       map[string]*Mapping
+	pins       map[string][]answer.Pin // by operation
 	rules      match.Rules[*Mapping]
 	operations match.Router[*contract.Operation]
 
@@ -91,6 +92,7 @@ type Contract struct {
 	*contract.Contract
 	Revision int
 	File     string
+	Main     string // of several files, the contract itself
 }
 
 // Mapping is a mapping, compiled.
@@ -138,6 +140,9 @@ func (s *Service) operationIDs() (ids []string) {
 	return ids
 }
 
+// Pins are what is fixed in the answers of an operation.
+func (s *Service) Pins(operation string) []answer.Pin { return s.pins[operation] }
+
 // Operations returns the operations of the contract whose path fits, whatever
 // their method, the most specific path first.
 func (s *Service) Operations(segments []string) []*contract.Operation {
@@ -183,7 +188,10 @@ func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
 func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Service {
 	s := &Service{
 		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings,
-		byID: make(map[string]*Mapping, len(mappings)),
+		byID: make(map[string]*Mapping, len(mappings)), pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
+	}
+	for id, pins := range stored.Service.Pins {
+		s.pins[id], _ = answer.CompilePins(pins) // checked when they were set
 	}
 	for _, m := range mappings {
 		s.byID[m.Spec.ID] = m

@@ -27,7 +27,11 @@ type Parameter struct {
 	Style   string
 	Explode bool
 	// Schema describes the value; nil when the contract does not.
-	Schema *Schema
+	Schema      *Schema
+	Description string
+	Deprecated  bool
+	// Example is a value that the contract gives; nil when it gives none.
+	Example *tree.Node
 }
 
 // Body is what an operation takes.
@@ -46,7 +50,7 @@ func (o *Operation) CheckRequest(r *call.Request, segments []string) []call.Devi
 		c.add("query", "%v", err)
 	}
 	for _, p := range o.Parameters {
-		c.parameter(p, p.values(r, path, query))
+		c.parameter(p, r, path, query)
 	}
 	if o.Body != nil {
 		c.requestBody(o.Body, r)
@@ -67,16 +71,35 @@ func (o *Operation) CheckAnswer(a *call.Answer, whole bool) []call.Deviation {
 		c.add("status", "%d is no response of operation %s (%s)", a.Status, o.ID, strings.Join(keys, ", "))
 		return c.found
 	}
+	for _, h := range response.Headers {
+		c.header(h, valuesOf(a, h.Name))
+	}
 	if whole && len(a.Body) > 0 && len(response.Offers) > 0 {
-		contentType := ""
-		for _, f := range a.Header {
-			if strings.EqualFold(f.Name, "Content-Type") {
-				contentType = f.Value
-			}
-		}
-		c.body(response.Offers, contentType, a.Body)
+		c.body(response.Offers, strings.Join(valuesOf(a, "Content-Type"), ", "), a.Body)
 	}
 	return c.found
+}
+
+func valuesOf(a *call.Answer, name string) (values []string) {
+	for _, f := range a.Header {
+		if strings.EqualFold(f.Name, name) {
+			values = append(values, f.Value)
+		}
+	}
+	return values
+}
+
+func (c *check) header(h *HeaderOffer, values []string) {
+	where := "header " + h.Name
+	switch {
+	case len(values) == 0:
+		if h.Required {
+			c.add(where, "it is required and missing")
+		}
+	case h.Schema != nil && !strings.EqualFold(h.Name, "Set-Cookie"):
+		p := &Parameter{Name: h.Name, In: "header", Style: "simple", Schema: h.Schema}
+		c.value(where, h.Schema, p.decode(strings.Join(values, ",")))
+	}
 }
 
 type check struct {
@@ -103,12 +126,9 @@ func (c *check) requestBody(body *Body, r *call.Request) {
 
 // body holds a body against the offer of its media type.
 func (c *check) body(offers []*Offer, contentType string, body []byte) {
-	base, _, err := mime.ParseMediaType(contentType)
-	if err != nil {
-		base = strings.ToLower(contentType)
-	}
-	i := slices.IndexFunc(offers, func(offer *Offer) bool { return covers(offer.Written, base) })
-	if i < 0 {
+	base := call.BaseType(contentType)
+	offer := offerOf(offers, base)
+	if offer == nil {
 		written := make([]string, len(offers))
 		for i, offer := range offers {
 			written[i] = offer.Written
@@ -116,15 +136,27 @@ func (c *check) body(offers []*Offer, contentType string, body []byte) {
 		c.add("media type", "%q is not one of %s", contentType, strings.Join(written, ", "))
 		return
 	}
-	if offers[i].Schema == nil || !call.IsJSON(base) {
+	if offer.Schema == nil {
 		return
 	}
-	value, err := tree.ParseJSON(body)
-	if err != nil {
-		c.add("body", "it is not JSON: %v", err)
-		return
+	value, err := offer.Decode(contentType, body)
+	switch {
+	case err != nil:
+		c.add("body", "it is not %s: %v", kindOf(base), err)
+	case value != nil:
+		c.value("body", offer.Schema, value)
 	}
-	c.value("body", offers[i].Schema, value)
+}
+
+// Offer is what the body may be in a media type; nil when that is not taken.
+func (b *Body) Offer(contentType string) *Offer { return offerOf(b.Offers, call.BaseType(contentType)) }
+
+func offerOf(offers []*Offer, base string) *Offer {
+	i := slices.IndexFunc(offers, func(offer *Offer) bool { return covers(offer.Written, base) })
+	if i < 0 {
+		return nil
+	}
+	return offers[i]
 }
 
 // covers reports whether a media type or range of a contract takes in base.
@@ -174,135 +206,8 @@ func leaves(e *jsonschema.ValidationError, found []*jsonschema.ValidationError) 
 	return found
 }
 
-func (c *check) parameter(p *Parameter, values []string) {
-	where := p.In + " " + p.Name
-	if len(values) == 0 {
-		if p.Required {
-			c.add(where, "it is required and missing")
-		}
-		return
-	}
-	if p.Schema == nil || p.In == "cookie" || strings.EqualFold(p.Name, "Authorization") {
-		return // values that may be secret are not spoken of
-	}
-	if value := p.decode(values); value != nil {
-		c.value(where, p.Schema, value)
-	}
-}
-
-// values are the texts that a request gives for a parameter, none when it does
-// not have it.
-func (p *Parameter) values(r *call.Request, path map[string]string, query url.Values) []string {
-	switch p.In {
-	case "path":
-		if value, ok := path[p.Name]; ok {
-			return []string{value}
-		}
-		return nil
-	case "query":
-		return query[p.Name]
-	case "header":
-		if value := r.Header.Get(p.Name); value != "" {
-			return []string{value}
-		}
-		return nil
-	default:
-		for _, pair := range strings.Split(strings.Join(r.Header["Cookie"], ";"), ";") {
-			if name, value, _ := strings.Cut(strings.TrimSpace(pair), "="); name == p.Name {
-				return []string{value}
-			}
-		}
-		return nil
-	}
-}
-
-// separators of lists in one text, by style.
-var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|"}
-
-// decode turns the texts of a parameter into a value of the kind its schema
-// asks for; nil for objects, whose members are parameters of their own.
-func (p *Parameter) decode(values []string) *tree.Node {
-	schema := p.Schema.Resolved()
-	types := schemaTypes(p.Schema.document, schema)
-	switch {
-	case slices.Contains(types, "object"):
-		return nil
-	case !slices.Contains(types, "array"):
-		return typed(values[0], types)
-	case len(values) == 1 && !(p.Explode && p.Style == "form"):
-		separator := separators[p.Style]
-		if separator == "" {
-			separator = ","
-		}
-		values = strings.Split(values[0], separator)
-	}
-	items := schemaTypes(p.Schema.document, schema.Get("items"))
-	list := tree.NewList()
-	for _, value := range values {
-		list.Items = append(list.Items, typed(value, items))
-	}
-	return list
-}
-
-// typed reads a text as the first of the types that it can be.
-func typed(text string, types []string) *tree.Node {
-	for _, name := range types {
-		switch name {
-		case "integer", "number":
-			if n, err := tree.ParseJSON([]byte(text)); err == nil && n.Kind == tree.Number {
-				return n
-			}
-		case "boolean":
-			if text == "true" || text == "false" {
-				return tree.NewBool(text == "true")
-			}
-		case "null":
-			if text == "" {
-				return &tree.Node{}
-			}
-		}
-	}
-	return tree.NewString(text)
-}
-
-// schemaTypes are the types that a schema names itself or through a reference.
-func schemaTypes(d *Document, schema *tree.Node) []string {
-	for range maxFollow {
-		ref := schema.Get("$ref").Str()
-		if ref == "" {
-			break
-		}
-		schema = d.Resolve(ref)
-	}
-	n := schema.Get("type")
-	if name := n.Str(); name != "" {
-		return []string{name}
-	}
-	var names []string
-	if n != nil {
-		for _, item := range n.Items {
-			names = append(names, item.Str())
-		}
-	}
-	return names
-}
-
 // Resolved is the schema in the 2020-12 dialect.
 func (s *Schema) Resolved() *tree.Node {
 	s.resolveOnce.Do(func() { s.resolved = s.document.Resolve("#" + s.pointer) })
 	return s.resolved
-}
-
-// StyleOf gives a parameter's style and explode their defaults.
-func StyleOf(in, style string, explode *bool) (string, bool) {
-	if style == "" {
-		style = "simple"
-		if in == "query" || in == "cookie" {
-			style = "form"
-		}
-	}
-	if explode == nil {
-		return style, style == "form"
-	}
-	return style, *explode
 }

@@ -25,6 +25,9 @@ type Contract struct {
 	// BasePaths are the paths of the contract's servers, without a trailing
 	// slash; callers may write them or leave them out.
 	BasePaths []string
+	// Files are the names of the documents it was read from, none when there
+	// was only one.
+	Files []string
 	// Warnings are faults of the document that do not stop it from answering.
 	Warnings []problem.Item
 
@@ -37,6 +40,10 @@ type Operation struct {
 	Method   string
 	Template match.Template
 	Summary  string
+	// Description is longer than Summary, in Markdown; Tags group operations.
+	Description string
+	Tags        []string
+	Deprecated  bool
 	// Skipped says why the operation cannot answer; nil when it can.
 	Skipped    *problem.Item
 	Parameters []*Parameter
@@ -108,11 +115,40 @@ func (o *Operation) ExampleNames() []string {
 type Response struct {
 	// Key is how the document names it: 200, 4XX, default. Status is what is
 	// sent for it.
-	Key    string
-	Status int
+	Key         string
+	Status      int
+	Description string
+	// Headers are what it carries beside the content type, in the order of the
+	// document.
+	Headers []*HeaderOffer
+	Links   []Link
 	// Offers has one entry for each media type, none when there is no body.
 	Offers []*Offer
 }
+
+// HeaderOffer is one header of a response.
+type HeaderOffer struct {
+	Name        string
+	Required    bool
+	Description string
+	// Example is its value when the contract gives one, else it is drawn from
+	// Schema; both are nil when the contract says nothing.
+	Example *string
+	Schema  *Schema
+}
+
+// Link says how to go on from a response: with which operation, and where its
+// parameters come from.
+type Link struct {
+	Name, Description string
+	Operation         string // id
+	// Parameters are expressions of OpenAPI, such as
+	// $response.body#/reference, in the order of the document.
+	Parameters []LinkParameter
+}
+
+// LinkParameter gives one parameter of a linked operation its value.
+type LinkParameter struct{ Name, Expression string }
 
 func (r *Response) has(example string) bool { return len(r.With(example)) > 0 }
 
@@ -161,6 +197,7 @@ type Example struct {
 	Name    string // "" when the contract gives it none
 	Summary string
 	Body    []byte
-	// Value is the example as a tree; nil when it is plain text.
+	// Value is the example as a tree; nil when it is written out in a media
+	// type of its own.
 	Value *tree.Node
 }

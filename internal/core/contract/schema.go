@@ -155,10 +155,15 @@ const attempts = 42
 // Generate draws a value. valid is false when no attempt gave one that obeys
 // the schema; the last one is returned all the same.
 func (s *Schema) Generate(d *sample.Draw) (value *tree.Node, valid bool) {
+	return s.GenerateNamed(d, "")
+}
+
+// GenerateNamed draws a value that suits a name, as Generate does.
+func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, valid bool) {
 	s.sampleOnce.Do(func() {
 		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document, s.side)
 	})
-	value = s.generator.Generate(d)
+	value = s.generator.Generate(d, name)
 	if s.generator.Exact() {
 		return value, true
 	}
@@ -167,7 +172,7 @@ func (s *Schema) Generate(d *sample.Draw) (value *tree.Node, valid bool) {
 			return value, true
 		}
 		d.Again(attempt + 1)
-		value = s.generator.Generate(d)
+		value = s.generator.Generate(d, name)
 	}
 	return value, s.Check(value) == nil
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
@@ -21,7 +22,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 		refuseHint(d, refused, op.ExampleNames(), steps)
 		return
 	}
-	wanted := answer.Wanted{Status: choice.status, Example: choice.example}
+	wanted := answer.Wanted{Status: choice.status, Headers: choice.headers, Example: choice.example}
 	if len(choice.offers) > 0 {
 		i := call.Accepts(strings.Join(r.Header["Accept"], ","), contract.MediaTypes(choice.offers))
 		if i < 0 {
@@ -31,17 +32,28 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 		wanted.Offer = choice.offers[i]
 	}
 	var origin string
-	built := answer.FromOperation(wanted, func() *sample.Draw {
+	built := answer.FromOperation(wanted, sync.OnceValue(func() *sample.Draw {
 		draw, from := e.draw(p, r, op)
 		origin = from
 		return draw
-	})
+	}))
 	var echoed []string
 	if p.Service.Spec.Echo && built.Value != nil {
 		var value *tree.Node
-		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(r), op.Template.Params(segments)); len(echoed) > 0 {
-			built.Answer.Body = value.AppendJSON(nil)
+		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(op, r), op.Template.Params(segments)); len(echoed) > 0 {
+			built.SetValue(value)
 		}
+	}
+	pinned, err := e.pin(&built, p, r, op, segments)
+	if err != nil {
+		refusal(d, "pin", selfDocument{
+			Title: "A pinned field could not be filled in", Status: 500,
+			Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
+		}, steps)
+		return
+	}
+	if target := followed(p.Service, choice.links, &built, op.Template.Params(segments)); target != "" {
+		built.SetHeader("Location", strings.TrimSuffix(r.Address, r.Path)+target)
 	}
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
 	if built.Used != nil && built.Used.Name != "" {
@@ -57,19 +69,33 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 		steps = append(steps, call.Step{Stage: call.Build, Subject: "echo", Verdict: call.Taken,
 			Reason: "values of the call stand in " + strings.Join(echoed, ", ")})
 	}
+	if len(pinned) > 0 {
+		steps = append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Taken,
+			Reason: "fixed for this operation: " + strings.Join(pinned, ", ")})
+	}
+	if op.Deprecated {
+		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Noted, Reason: "the contract calls it deprecated"})
+	}
 	d.Explanation = &call.Explanation{
 		Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s%s.", op.ID, what, choice.asked),
 		Steps:    steps,
 	}
 }
 
-// decodedBody is the body of a request as a tree; nil when it is none, no JSON or
-// was not held whole.
-func decodedBody(r *call.Request) *tree.Node {
-	if r.Body.Cut || len(r.Body.Bytes) == 0 || !call.IsJSON(r.Header.Get("Content-Type")) {
+// decodedBody is the body of a request as a tree; nil when it is none, cannot
+// be read as what it says it is, or was not held whole.
+func decodedBody(op *contract.Operation, r *call.Request) *tree.Node {
+	if r.Body.Cut || len(r.Body.Bytes) == 0 {
 		return nil
 	}
-	n, err := tree.ParseJSON(r.Body.Bytes)
+	contentType := r.Header.Get("Content-Type")
+	offer := &contract.Offer{}
+	if op.Body != nil {
+		if own := op.Body.Offer(contentType); own != nil {
+			offer = own
+		}
+	}
+	n, err := offer.Decode(contentType, r.Body.Bytes)
 	if err != nil {
 		return nil
 	}
@@ -79,6 +105,8 @@ func decodedBody(r *call.Request) *tree.Node {
 // choice is which response of an operation is sent, and why.
 type choice struct {
 	status  int
+	headers []*contract.HeaderOffer
+	links   []contract.Link
 	offers  []*contract.Offer
 	example string // "" for the first one
 	reason  string
@@ -90,6 +118,11 @@ type choice struct {
 // hints cannot be followed.
 func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c choice, refused string) {
 	response := op.Success
+	defer func() {
+		if response != nil {
+			c.headers, c.links = response.Headers, response.Links
+		}
+	}()
 	c = choice{status: response.Status, offers: response.Offers, reason: "the success response of the operation"}
 	switch {
 	case hints.Status != 0:
@@ -107,7 +140,9 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 		}
 	case chosen != "" && op.Named(chosen) != nil:
 		response = op.Named(chosen)
-		return choice{response.Status, response.With(chosen), chosen, "the example chosen for the operation", ", the one chosen for it"}, ""
+		c.status, c.offers, c.example = response.Status, response.With(chosen), chosen
+		c.reason, c.asked = "the example chosen for the operation", ", the one chosen for it"
+		return c, ""
 	default:
 		return c, ""
 	}

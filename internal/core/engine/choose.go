@@ -48,6 +48,10 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,
 			Reason: fmt.Sprintf("its path %s fits, its method is %s", op.Template, op.Method)})
 	}
+	if r.Method == "OPTIONS" && len(operations) > 0 {
+		allowed(d, operations)
+		return
+	}
 	e.miss(d, p, r, segments, steps)
 }
 

@@ -9,6 +9,8 @@
 package engine
 
 import (
+	"time"
+
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec"
@@ -20,6 +22,7 @@ type Engine struct {
 	state       State
 	control     string
 	runSeed     int64
+	now         func() time.Time
 }
 
 // Config is what an Engine works with.
@@ -30,11 +33,13 @@ type Config struct {
 	Control string
 	// RunSeed is where the data of services without a seed come from.
 	RunSeed int64
+	// Now is the time of the calls; nil means that nothing asks for it.
+	Now func() time.Time
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, control: c.Control, runSeed: c.RunSeed}
+	return &Engine{definitions: c.Definitions, state: c.State, control: c.Control, runSeed: c.RunSeed, now: c.Now}
 }
 
 // Decision says what to send and why. Its parts may be shared with other
@@ -85,5 +90,5 @@ type Placed struct {
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.Spec.Seed != nil || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.Spec.Seed != nil || len(p.Service.Spec.Pins) > 0 || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

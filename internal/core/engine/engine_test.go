@@ -299,7 +299,9 @@ func TestCrossOriginCalls(t *testing.T) {
 	_, _, err := c.PutService(context.Background(), "moorings", closed, "")
 	require.NoError(t, err)
 	assert.Empty(t, get(ask(e, "GET /moorings/berths/N13", origin).Answer.Header, "Access-Control-Allow-Origin"))
-	assert.Equal(t, call.FromMiss, ask(e, "OPTIONS /moorings/dues", origin, "Access-Control-Request-Method: GET").Source)
+	options := ask(e, "OPTIONS /moorings/dues", origin, "Access-Control-Request-Method: GET")
+	assert.Equal(t, call.FromSelf, options.Source)
+	assert.Equal(t, []call.Field{{Name: "Allow", Value: "GET, HEAD, OPTIONS"}}, options.Answer.Header, "and no word on origins")
 }
 
 func BenchmarkDecide(b *testing.B) {

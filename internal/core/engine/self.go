@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rapidmimic/internal/core/call"
@@ -36,6 +37,29 @@ func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, offers 
 		Title: "No media type of this operation is acceptable", Status: 406, Offers: types,
 		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(types, ", "), strings.Join(r.Header["Accept"], ", ")),
 	}, steps)
+}
+
+// allowed tells which methods the operations on a path answer.
+func allowed(d *Decision, operations []*contract.Operation) {
+	var methods []string
+	add := func(method string) {
+		if !slices.Contains(methods, method) {
+			methods = append(methods, method)
+		}
+	}
+	for _, op := range operations {
+		if add(op.Method); op.Method == "GET" {
+			add("HEAD")
+		}
+	}
+	add("OPTIONS")
+	list := strings.Join(methods, ", ")
+	d.Source, d.By = call.FromSelf, "options"
+	d.Answer = call.Answer{Status: 204, Header: []call.Field{{Name: "Allow", Value: list}}}
+	d.Explanation = &call.Explanation{
+		Sentence: "The call asked what the path answers, which the contract tells: " + list + ".",
+		Steps:    []call.Step{{Stage: call.Choose, Subject: "options", Verdict: call.Taken, Reason: "no mapping and no operation of its own is for OPTIONS"}},
+	}
 }
 
 // refuseHint tells a caller that its hints cannot be followed, and what could

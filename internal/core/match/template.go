@@ -176,6 +176,29 @@ func (t Template) Params(segments []string) map[string]string {
 	return params
 }
 
+// Names lists the names in the template, from left to right.
+func (t Template) Names() (names []string) {
+	for _, s := range t.segments {
+		names = append(names, s.names...)
+	}
+	return names
+}
+
+// Fill writes a path with values, escaped already, in the place of the names. ok
+// is false when one is missing.
+func (t Template) Fill(values map[string]string) (path string, ok bool) {
+	path = t.text
+	for _, s := range t.segments {
+		for _, name := range s.names {
+			if values[name] == "" {
+				return "", false
+			}
+			path = strings.Replace(path, "{"+name+"}", values[name], 1)
+		}
+	}
+	return path, true
+}
+
 // compareTemplates orders templates, the more specific first: segment by
 // segment from the left, literal text before a pattern before any text.
 func compareTemplates(a, b Template) int {

@@ -101,5 +101,11 @@ func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
 // Exact reports whether everything Generate makes is valid by construction.
 func (g *Generator) Exact() bool { return g.exact }
 
-// Generate makes one value.
-func (g *Generator) Generate(d *Draw) *tree.Node { return g.root.generate(d, noHint, 0) }
+// Generate makes one value. name may say what it is; "" says nothing.
+func (g *Generator) Generate(d *Draw, name string) *tree.Node {
+	h := noHint
+	if name != "" {
+		h = hintOf(name, "")
+	}
+	return g.root.generate(d, h, 0)
+}

@@ -24,7 +24,7 @@ func draw(t *testing.T, schema string, n uint64) []*tree.Node {
 	g := sample.Compile(root, refs{root}, sample.ForAnswer)
 	values := make([]*tree.Node, n)
 	for i := range values {
-		values[i] = g.Generate(sample.NewDraw(1, "test", uint64(i)))
+		values[i] = g.Generate(sample.NewDraw(1, "test", uint64(i)), "")
 	}
 	return values
 }

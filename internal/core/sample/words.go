@@ -222,3 +222,28 @@ func plain(s string) string {
 		return -1
 	}, strings.ToLower(s))
 }
+
+// Fake draws a value by the name of its kind: ship, town, email …
+func (d *Draw) Fake(kind string) string {
+	switch kind {
+	case "date", "time":
+		return formats[map[string]string{"date": "date", "time": "date-time"}[kind]](d)
+	case "word":
+		return noun(d)
+	case "sentence":
+		return d.faker.Sentence()
+	}
+	if draw := textByName(kind); draw != nil {
+		return draw(d)
+	}
+	return noun(d)
+}
+
+// Whole draws a whole number, both ends included.
+func (d *Draw) Whole(low, high int64) int64 {
+	span := uint64(high-low) + 1
+	if span == 0 { // all there are
+		return int64(d.rand.Uint64())
+	}
+	return low + int64(d.rand.Uint64N(span))
+}

@@ -2,6 +2,7 @@ package openapi
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,7 +21,12 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 	op := &contract.Operation{
 		ID:      r.operationID(n, method.Key, path.Key),
 		Method:  strings.ToUpper(method.Key),
-		Summary: n.Get("summary").Str(),
+		Summary: n.Get("summary").Str(), Description: n.Get("description").Str(), Deprecated: n.Get("deprecated").IsTrue(),
+	}
+	if tags := n.Get("tags"); tags != nil {
+		for _, tag := range tags.Items {
+			op.Tags = append(op.Tags, tag.Str())
+		}
 	}
 	skip := func(place *tree.Node, at, format string, args ...any) *contract.Operation {
 		item := fault(place, at, format, args...)
@@ -121,7 +127,9 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 		return nil, &item
 	}
 	at = really
-	response := &contract.Response{Key: m.Key, Status: statusOf(m.Key)}
+	response := &contract.Response{Key: m.Key, Status: statusOf(m.Key), Description: n.Get("description").Str()}
+	r.readHeaders(response, n.Get("headers"), at+"/headers")
+	r.readLinks(response, n.Get("links"), at+"/links")
 	content := n.Get("content")
 	if content == nil || len(content.Members) == 0 || response.Status == 204 || response.Status == 304 {
 		return response, nil
@@ -152,10 +160,10 @@ func (r *reader) offer(m tree.Member, at string) (offer *contract.Offer, why str
 	switch {
 	case len(offer.Examples) > 0:
 		return offer, ""
-	case !call.IsJSON(offer.MediaType):
-		return nil, fmt.Sprintf("%s has no example that could be sent as it stands", m.Key)
 	case offer.Schema == nil:
 		return nil, fmt.Sprintf("%s has neither an example nor a schema", m.Key)
+	case !offer.CanEncode():
+		return nil, fmt.Sprintf("%s has no example that could be sent as it stands", m.Key)
 	}
 	return offer, ""
 }
@@ -204,20 +212,137 @@ func (r *reader) schemaExample(schema *tree.Node) *tree.Node {
 	return nil
 }
 
-// addExample keeps an example in the form in which it is sent: JSON for JSON
-// types, text as it stands for all others.
+// addExample keeps an example in the form in which it is sent: a text as it
+// stands in any type but JSON, everything else in the offer's media type.
 func (r *reader) addExample(offer *contract.Offer, e contract.Example, value *tree.Node, at string) {
 	switch {
 	case value == nil:
 		r.warn(nil, at, "example %q has no value", e.Name)
 		return
-	case call.IsJSON(offer.MediaType):
-		e.Body, e.Value = value.AppendJSON(nil), value
-	case value.Kind == tree.String:
+	case value.Kind == tree.String && !call.IsJSON(offer.MediaType):
 		e.Body = []byte(value.Text)
 	default:
-		r.warn(value, at, "an example of %s must be text; this one is %s", offer.MediaType, value.Kind)
-		return
+		body, ok := offer.Encode(value)
+		if !ok {
+			r.warn(value, at, "an example of %s must be text; this one is %s", offer.MediaType, value.Kind)
+			return
+		}
+		e.Body, e.Value = body, value
 	}
 	offer.Examples = append(offer.Examples, e)
+}
+
+func (r *reader) readHeaders(response *contract.Response, headers *tree.Node, at string) {
+	if headers == nil {
+		return
+	}
+	for _, m := range headers.Members {
+		n, really, err := r.follow(m.Value, tree.Join(at, m.Key))
+		if err != nil {
+			r.warn(m.Value, tree.Join(at, m.Key), "%v", err)
+			continue
+		}
+		if strings.EqualFold(m.Key, "Content-Type") || !isToken(m.Key) {
+			continue // follows from the body
+		}
+		header := &contract.HeaderOffer{Name: m.Key, Required: n.Get("required").IsTrue(), Description: n.Get("description").Str()}
+		switch {
+		case n.Get("schema") != nil:
+			header.Schema = r.document.Schema(really + "/schema")
+		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the header
+			header.Schema = r.document.Schema(really)
+		}
+		if example := r.headerExample(n); example != nil {
+			text := contract.Plain(example)
+			header.Example = &text
+		}
+		response.Headers = append(response.Headers, header)
+	}
+}
+
+func isToken(name string) bool {
+	return name != "" && strings.Trim(name, "!#$%&'*+-.^_`|~0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz") == ""
+}
+
+// headerExample is the example of a header, of its schema, or the first of its
+// named ones.
+func (r *reader) headerExample(n *tree.Node) *tree.Node {
+	if example := n.Get("example"); example != nil {
+		return example
+	}
+	if named := n.Get("examples"); named != nil && len(named.Members) > 0 {
+		if first, _, err := r.follow(named.Members[0].Value, ""); err == nil {
+			return first.Get("value")
+		}
+	}
+	if schema := n.Get("schema"); schema != nil {
+		return r.schemaExample(schema)
+	}
+	return nil
+}
+
+func (r *reader) readLinks(response *contract.Response, links *tree.Node, at string) {
+	if links == nil {
+		return
+	}
+	for _, m := range links.Members {
+		n, really, err := r.follow(m.Value, tree.Join(at, m.Key))
+		if err != nil {
+			r.warn(m.Value, tree.Join(at, m.Key), "%v", err)
+			continue
+		}
+		link := contract.Link{Name: m.Key, Description: n.Get("description").Str(), Operation: n.Get("operationId").Str()}
+		if ref := n.Get("operationRef").Str(); ref != "" {
+			link.Operation = ref
+		}
+		if parameters := n.Get("parameters"); parameters != nil {
+			for _, p := range parameters.Members {
+				link.Parameters = append(link.Parameters, contract.LinkParameter{Name: p.Key, Expression: contract.Plain(p.Value)})
+			}
+		}
+		response.Links = append(response.Links, link)
+		r.links = append(r.links, linkAt{response, len(response.Links) - 1, n, really})
+	}
+}
+
+// linkAt is a link of a response with the place where it stands.
+type linkAt struct {
+	response *contract.Response
+	index    int
+	node     *tree.Node
+	at       string
+}
+
+// checkLinks finds the operations that links lead to, once all are known, and
+// leaves out links that lead nowhere.
+func (r *reader) checkLinks() {
+	for _, l := range r.links {
+		link := &l.response.Links[l.index]
+		id := r.linked(link.Operation)
+		if id == "" {
+			r.warn(l.node, l.at, "link %q leads to %q, which is no operation of the contract", link.Name, link.Operation)
+		}
+		link.Operation = id
+	}
+	for _, l := range r.links {
+		l.response.Links = slices.DeleteFunc(l.response.Links, func(link contract.Link) bool { return link.Operation == "" })
+	}
+}
+
+// linked is the id of the operation that a link names by its operationId or by
+// a reference; "" when there is none.
+func (r *reader) linked(name string) string {
+	for _, op := range r.contract.Operations {
+		if op.ID == name {
+			return op.ID
+		}
+	}
+	pointer, _ := strings.CutPrefix(name, "#")
+	target := r.root.At(pointer)
+	for _, op := range r.contract.Operations {
+		if target != nil && r.nodes[op] == target {
+			return op.ID
+		}
+	}
+	return ""
 }

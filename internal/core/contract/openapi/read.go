@@ -8,12 +8,15 @@
 package openapi
 
 import (
+	"errors"
 	"fmt"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
@@ -22,20 +25,30 @@ import (
 // Read makes a contract of the text of an OpenAPI document in JSON or YAML.
 // The error is a *problem.Error with the places of all faults.
 func Read(text []byte) (*contract.Contract, error) {
-	root, err := tree.Parse(text)
+	return ReadBundle(&bundle.Bundle{Files: []bundle.File{{Text: text}}})
+}
+
+// ReadBundle makes a contract of an OpenAPI document and the files that it
+// refers to.
+func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
+	root, err := tree.Parse(b.Contract())
 	if err != nil {
-		return nil, spec.SyntaxProblem(err, "the contract")
+		return nil, inMain(spec.SyntaxProblem(err, "the contract"), b)
 	}
 	version, err := versionOf(root)
 	if err != nil {
-		return nil, err
+		return nil, inMain(err, b)
+	}
+	var faults []problem.Item
+	if !b.Single() {
+		root, faults = join(b, root)
 	}
 	format := "OpenAPI " + version
 	if version == "2.0" {
 		format = "Swagger 2.0"
 		root = fromSwagger(root)
 	}
-	r := &reader{root: root, ids: make(map[string]bool), sources: make(map[*contract.Operation]*tree.Node)}
+	r := &reader{root: root, files: b.Names(), ids: make(map[string]bool), nodes: make(map[*contract.Operation]*tree.Node), sources: make(map[*contract.Operation]*tree.Node)}
 	upgrade := func(n *tree.Node) *tree.Node { return n }
 	if version != "3.1" {
 		upgrade = upgrade30
@@ -46,16 +59,42 @@ func Read(text []byte) (*contract.Contract, error) {
 		Version:   scalarText(root.Path("info", "version")),
 		Format:    format,
 		BasePaths: basePaths(root),
+		Files:     r.files,
+		Warnings:  faults,
 	}
 	if err := r.readPaths(); err != nil {
-		return nil, err
+		return nil, inMain(err, b)
 	}
+	r.checkLinks()
+	r.scan()
 	r.contract.SetSource(r.document, r.sources)
 	return r.contract, nil
 }
 
+// IsContract reports whether a document says of itself that it is an OpenAPI
+// or Swagger contract.
+func IsContract(text []byte) bool { return declares.Match(text) }
+
+// declares fits the key that makes a document a contract, at the top in YAML
+// or before anything nested in JSON.
+var declares = regexp.MustCompile(`(?m)^["']?(openapi|swagger)["']?\s*:|^\s{1,8}"(openapi|swagger)"\s*:|\A\s*\{[^{}\[\]]*?"(openapi|swagger)"\s*:`)
+
+// inMain puts faults that name no file into the contract's own.
+func inMain(err error, b *bundle.Bundle) error {
+	var p *problem.Error
+	if errors.As(err, &p) {
+		for i := range p.Items {
+			if p.Items[i].File == "" {
+				p.Items[i].File = b.Main
+			}
+		}
+	}
+	return err
+}
+
 func fault(n *tree.Node, at, format string, args ...any) problem.Item {
-	item := problem.Item{At: at, Detail: fmt.Sprintf(format, args...)}
+	item := problem.Item{Detail: fmt.Sprintf(format, args...)}
+	item.File, item.At = inFile(at)
 	if n != nil {
 		item.Line, item.Col = n.Line, n.Col
 	}
@@ -84,7 +123,7 @@ func versionOf(root *tree.Node) (string, error) {
 	case root.Get("swagger") != nil:
 		return "", refuse(fault(root.Get("swagger"), "/swagger", "swagger %q is not supported; 2.0 is, and OpenAPI 3.0 and 3.1", scalarText(root.Get("swagger"))))
 	default:
-		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document"))
+		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document (a sample or a JSON Schema becomes a service when you say which call it answers)"))
 	}
 }
 
@@ -125,9 +164,12 @@ func basePaths(root *tree.Node) []string {
 
 type reader struct {
 	root     *tree.Node
+	files    []string // names; none for a single document
 	document *contract.Document
 	contract *contract.Contract
 	ids      map[string]bool
+	links    []linkAt
+	nodes    map[*contract.Operation]*tree.Node // as they stand in the document
 	// sources are the operations as they were written, with the parameters of
 	// their path.
 	sources map[*contract.Operation]*tree.Node
@@ -148,16 +190,13 @@ func (r *reader) follow(n *tree.Node, at string) (*tree.Node, string, error) {
 			return n, at, nil
 		}
 		pointer, local := strings.CutPrefix(ref.Str(), "#")
-		if !local {
-			return nil, "", fmt.Errorf("$ref %q leads outside the document", ref.Str())
-		}
 		target := r.root.At(pointer)
-		if target == nil {
-			return nil, "", fmt.Errorf("$ref %q leads nowhere", ref.Str())
+		if !local || target == nil {
+			return nil, "", errors.New(leads(ref.Str(), r.files))
 		}
 		n, at = target, pointer
 	}
-	return nil, "", fmt.Errorf("$ref %q leads in a circle", n.Get("$ref").Str())
+	return nil, "", fmt.Errorf("$ref %q leads in a circle", asWritten(n.Get("$ref").Str()))
 }
 
 var methods = []string{"get", "put", "post", "delete", "options", "head", "patch", "trace"}
@@ -184,6 +223,7 @@ func (r *reader) readPaths() error {
 		for _, m := range item.Members {
 			if slices.Contains(methods, m.Key) {
 				op := r.operation(p, m, tree.Join(itemAt, m.Key))
+				r.nodes[op] = m.Value
 				r.readRequest(op, item, itemAt, m.Value, tree.Join(itemAt, m.Key))
 				r.sources[op] = withParameters(m.Value, item.Get("parameters"))
 				r.contract.Operations = append(r.contract.Operations, op)

@@ -122,7 +122,7 @@ func TestUnusableContractsSayWhere(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"no yaml":          {"openapi: 3.1.0\ninfo:\n  title: x\n version: 1\n", "4:2: did not find expected key (while parsing a block mapping that began in line 1)"},
 		"no json":          {"{\"openapi\": \"3.1.0\",\n \"paths\": }", "2:11: invalid character '}' looking for beginning of value"},
-		"another document": {"name: moorings\n", "1:1: the key openapi is missing, so this is not an OpenAPI document"},
+		"another document": {"name: moorings\n", "1:1: the key openapi is missing, so this is not an OpenAPI document (a sample or a JSON Schema becomes a service when you say which call it answers)"},
 		"an old version":   {"swagger: 1.2\n", `1:10: swagger "1.2" is not supported; 2.0 is, and OpenAPI 3.0 and 3.1`},
 		"a later version":  {"openapi: 4.0.0\n", `1:10: openapi "4.0.0" is not supported; 3.0 and 3.1 are, and Swagger 2.0`},
 		"a list":           {"- openapi: 3.1.0\n", "1:1: a contract is an object with the key openapi, not a list"},
@@ -176,7 +176,6 @@ components:
 	assert.Equal(t, map[string]string{
 		"get-berths": `6:3: path must begin with /, not "berths"`,
 		"get-a-id":   `7:3: path "/a/{id": segment "{id" does not close its brace`,
-		"get-xml":    `9:40: application/xml has no example that could be sent as it stands`,
 		"lost":       `11:49: $ref "#/components/responses/None" leads nowhere`,
 	}, skipped)
 	found := answers["lost-2"]
@@ -191,7 +190,7 @@ components:
 		warnings = append(warnings, w.Detail)
 	}
 	assert.Equal(t, []string{
-		`$ref "other.yaml#/x" leads outside the document`,
+		`$ref "other.yaml#/x" leads outside the document (import the folder, or a zip of it)`,
 		`operationId "lost" is used twice; this one is called "lost-2" here`,
 		`$ref "#/nowhere" leads nowhere`,
 	}, warnings)

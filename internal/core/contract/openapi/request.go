@@ -47,7 +47,8 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 			r.warn(item, at+"/"+strconv.Itoa(i), "%v", err)
 			continue
 		}
-		p := &contract.Parameter{Name: n.Get("name").Str(), In: n.Get("in").Str(), Required: n.Get("required").IsTrue()}
+		p := &contract.Parameter{Name: n.Get("name").Str(), In: n.Get("in").Str(), Required: n.Get("required").IsTrue(),
+			Description: n.Get("description").Str(), Deprecated: n.Get("deprecated").IsTrue(), Example: r.headerExample(n)}
 		if p.In == "body" || p.In == "formData" || p.Name == "" || hasParameter(op, p) {
 			continue
 		}
@@ -62,6 +63,9 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 			p.Schema = r.document.RequestSchema(paramAt + "/schema")
 		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the parameter
 			p.Schema = r.document.RequestSchema(paramAt)
+			if format := n.Get("collectionFormat").Str(); format == "ssv" || format == "pipes" {
+				p.Style = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited"}[format]
+			}
 			p.Explode = n.Get("collectionFormat").Str() == "multi"
 		}
 		op.Parameters = append(op.Parameters, p)

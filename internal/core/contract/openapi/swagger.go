@@ -2,6 +2,7 @@ package openapi
 
 import (
 	"slices"
+	"strings"
 
 	"rapidmimic/spec/tree"
 )
@@ -18,6 +19,8 @@ func fromSwagger(root *tree.Node) *tree.Node {
 			m.Value = mapMembers(m.Value, s.pathItem)
 		case "responses":
 			m.Value = mapMembers(m.Value, func(_ string, n *tree.Node) *tree.Node { return response(n, s.produces) })
+		case filesKey:
+			m.Value = mapMembers(m.Value, func(_ string, file *tree.Node) *tree.Node { return mapMembers(s.part("", file), s.part) })
 		case "basePath":
 			server := tree.NewMap(tree.Member{Key: "url", Value: m.Value})
 			members = append(members, tree.Member{Key: "servers", Line: m.Line, Col: m.Col, Value: tree.NewList(server)})
@@ -73,6 +76,19 @@ func (s swagger) pathItem(_ string, item *tree.Node) *tree.Node {
 		}
 		return s.operation(n)
 	})
+}
+
+// part changes what another file holds, or one thing in it, by what it looks
+// like: the operations of a path, or a response.
+func (s swagger) part(_ string, n *tree.Node) *tree.Node {
+	switch {
+	case slices.ContainsFunc(methods, func(method string) bool { return n.Path(method, "responses") != nil }):
+		return s.pathItem("", n)
+	case n.Get("description") != nil && n.Get("schema") != nil && n.Get("in") == nil:
+		return response(n, s.produces)
+	default:
+		return n
+	}
 }
 
 func (s swagger) operation(n *tree.Node) *tree.Node {
@@ -153,5 +169,40 @@ func requestBody(parameters *tree.Node, consumes []string) tree.Member {
 		}
 		return tree.Member{Key: "requestBody", Line: p.Line, Col: p.Col, Value: at(p, tree.NewMap(body...))}
 	}
-	return tree.Member{}
+	return form(parameters, consumes)
+}
+
+// form makes the form parameters of an operation its requestBody: an object
+// with a property for each.
+func form(parameters *tree.Node, consumes []string) tree.Member {
+	var properties []tree.Member
+	required := tree.NewList()
+	for _, p := range parameters.Items {
+		if p.Get("in").Str() != "formData" {
+			continue
+		}
+		schema := p
+		if p.Get("type").Str() == "file" {
+			schema = at(p, tree.NewMap(tree.Member{Key: "type", Value: tree.NewString("string")}))
+		}
+		properties = append(properties, tree.Member{Key: p.Get("name").Str(), Value: schema})
+		if p.Get("required").IsTrue() {
+			required.Items = append(required.Items, p.Get("name"))
+		}
+	}
+	if properties == nil {
+		return tree.Member{}
+	}
+	if !slices.ContainsFunc(consumes, func(t string) bool { return strings.Contains(t, "form") }) {
+		consumes = []string{"application/x-www-form-urlencoded", "multipart/form-data"}
+	}
+	schema := tree.NewMap(tree.Member{Key: "type", Value: tree.NewString("object")},
+		tree.Member{Key: "properties", Value: tree.NewMap(properties...)}, tree.Member{Key: "required", Value: required})
+	content := make([]tree.Member, len(consumes))
+	for i, t := range consumes {
+		content[i] = tree.Member{Key: t, Value: tree.NewMap(tree.Member{Key: "schema", Value: schema})}
+	}
+	body := tree.NewMap(tree.Member{Key: "content", Value: tree.NewMap(content...)},
+		tree.Member{Key: "required", Value: tree.NewBool(len(required.Items) > 0)})
+	return tree.Member{Key: "requestBody", Line: parameters.Line, Col: parameters.Col, Value: at(parameters, body)}
 }

@@ -1,0 +1,171 @@
+package contract
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/url"
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec/tree"
+)
+
+const formType = "application/x-www-form-urlencoded"
+
+// Encode writes a value in the media type of the offer: as JSON, as XML by the
+// names of the schema, as a form, and a plain value in any other type as it
+// stands. ok is false when the type has no form for such a value.
+func (o *Offer) Encode(value *tree.Node) (body []byte, ok bool) {
+	switch {
+	case call.IsJSON(o.MediaType):
+		return value.AppendJSON(nil), true
+	case call.IsXML(o.MediaType):
+		return o.Schema.AppendXML(nil, value), true
+	case call.BaseType(o.MediaType) == formType && value.Kind == tree.Map:
+		return []byte(formText(value)), true
+	case value.Kind == tree.List || value.Kind == tree.Map:
+		return nil, false
+	case value.Kind == tree.Null:
+		return nil, true
+	default:
+		return []byte(value.Text), true
+	}
+}
+
+// CanEncode reports whether values of the offer's schema can be written in its
+// media type.
+func (o *Offer) CanEncode() bool {
+	if o.Schema == nil {
+		return false
+	}
+	types := schemaTypes(o.Schema.document, o.Schema.Resolved())
+	switch {
+	case call.IsJSON(o.MediaType), call.IsXML(o.MediaType):
+		return true
+	case call.BaseType(o.MediaType) == formType:
+		return !slices.Contains(types, "array")
+	default:
+		return len(types) > 0 && !slices.Contains(types, "array") && !slices.Contains(types, "object")
+	}
+}
+
+// formText writes an object as a form, its keys in their order; the elements
+// of lists are repeated.
+func formText(value *tree.Node) string {
+	var b strings.Builder
+	pair := func(key string, v *tree.Node) {
+		if b.Len() > 0 {
+			b.WriteByte('&')
+		}
+		text := v.Text
+		if v.Kind == tree.List || v.Kind == tree.Map {
+			text = string(v.AppendJSON(nil))
+		}
+		b.WriteString(url.QueryEscape(key) + "=" + url.QueryEscape(text))
+	}
+	for _, m := range value.Members {
+		if m.Value.Kind != tree.List {
+			pair(m.Key, m.Value)
+			continue
+		}
+		for _, item := range m.Value.Items {
+			pair(m.Key, item)
+		}
+	}
+	return b.String()
+}
+
+// Decode reads a body in the media type of the offer into a value of its
+// schema. The value is nil when a body of this type says nothing that a schema
+// could judge.
+func (o *Offer) Decode(contentType string, body []byte) (*tree.Node, error) {
+	base := call.BaseType(contentType)
+	switch {
+	case call.IsJSON(base):
+		return tree.ParseJSON(body)
+	case o.Schema == nil:
+		return nil, nil
+	case call.IsXML(base):
+		return o.Schema.ReadXML(body)
+	case base == formType:
+		fields, err := url.ParseQuery(string(body))
+		return o.Schema.fields(fields), err
+	case strings.HasPrefix(base, "multipart/"):
+		fields, err := partsOf(contentType, body)
+		return o.Schema.fields(fields), err
+	case strings.HasPrefix(base, "text/"):
+		return typed(string(body), schemaTypes(o.Schema.document, o.Schema.Resolved())), nil
+	default:
+		return nil, nil
+	}
+}
+
+// kindOf names a media type in a sentence.
+func kindOf(base string) string {
+	switch {
+	case call.IsJSON(base):
+		return "JSON"
+	case call.IsXML(base):
+		return "XML"
+	default:
+		return base
+	}
+}
+
+// fields makes an object of the fields of a form.
+func (s *Schema) fields(fields url.Values) *tree.Node {
+	object := tree.NewMap()
+	for _, name := range sortedKeys(fields) {
+		object.Members = append(object.Members, tree.Member{Key: name,
+			Value: ofKind(s.document, propertyOf(s.document, s.Resolved(), name, 0), fields[name])})
+	}
+	return object
+}
+
+// partsOf reads the parts of a multipart body as the fields of a form.
+func partsOf(contentType string, body []byte) (url.Values, error) {
+	_, params, err := mime.ParseMediaType(contentType)
+	if err != nil {
+		return nil, err
+	}
+	fields := make(url.Values)
+	for parts := multipart.NewReader(bytes.NewReader(body), params["boundary"]); ; {
+		part, err := parts.NextPart()
+		if errors.Is(err, io.EOF) {
+			return fields, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		content, err := io.ReadAll(part)
+		if err != nil {
+			return nil, err
+		}
+		fields.Add(part.FormName(), string(content))
+	}
+}
+
+// Plain writes a value as it stands in a header or a path: the elements of a
+// list with commas between them, an object as name and value in turn.
+func Plain(value *tree.Node) string {
+	switch value.Kind {
+	case tree.List:
+		parts := make([]string, len(value.Items))
+		for i, item := range value.Items {
+			parts[i] = Plain(item)
+		}
+		return strings.Join(parts, ",")
+	case tree.Map:
+		var parts []string
+		for _, m := range value.Members {
+			parts = append(parts, m.Key, Plain(m.Value))
+		}
+		return strings.Join(parts, ",")
+	default:
+		return value.Text
+	}
+}

@@ -1,0 +1,248 @@
+package contract
+
+import (
+	"net/textproto"
+	"net/url"
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec/tree"
+)
+
+func (c *check) parameter(p *Parameter, r *call.Request, path map[string]string, query url.Values) {
+	where := p.In + " " + p.Name
+	value, present := p.read(r, path, query)
+	switch {
+	case !present:
+		if p.Required {
+			c.add(where, "it is required and missing")
+		}
+	case p.Schema == nil || p.In == "cookie" || strings.EqualFold(p.Name, "Authorization"):
+		// values that may be secret are not spoken of
+	case value != nil:
+		c.value(where, p.Schema, value)
+	}
+}
+
+// read finds the value of a parameter in a request. present is false when the
+// request does not have it.
+func (p *Parameter) read(r *call.Request, path map[string]string, query url.Values) (value *tree.Node, present bool) {
+	switch p.In {
+	case "path":
+		text, ok := path[p.Name]
+		return p.decode(text), ok
+	case "query":
+		return p.readQuery(query)
+	case "header":
+		lines := r.Header[textproto.CanonicalMIMEHeaderKey(p.Name)]
+		return p.decode(strings.Join(lines, ",")), len(lines) > 0
+	default:
+		for _, pair := range strings.Split(strings.Join(r.Header["Cookie"], ";"), ";") {
+			if name, text, _ := strings.Cut(strings.TrimSpace(pair), "="); name == p.Name {
+				return tree.NewString(text), true
+			}
+		}
+		return nil, false
+	}
+}
+
+// readQuery reads the styles in which a parameter is more than one pair of the
+// query: repeated ones, and objects.
+func (p *Parameter) readQuery(query url.Values) (value *tree.Node, present bool) {
+	types := p.types()
+	switch {
+	case slices.Contains(types, "object") && p.Style == "deepObject":
+		object := tree.NewMap()
+		for _, name := range sortedKeys(query) {
+			if inner, ok := strings.CutPrefix(name, p.Name+"["); ok && strings.HasSuffix(inner, "]") {
+				p.put(object, strings.TrimSuffix(inner, "]"), query[name])
+			}
+		}
+		return object, len(object.Members) > 0
+	case slices.Contains(types, "object") && p.Explode:
+		object := tree.NewMap()
+		for _, name := range propertyNames(p.Schema.document, p.Schema.Resolved(), 0) {
+			if texts := query[name]; len(texts) > 0 {
+				p.put(object, name, texts)
+			}
+		}
+		return object, len(object.Members) > 0
+	}
+	texts, present := query[p.Name]
+	if !present {
+		texts, present = query[p.Name+"[]"] // as some programs write lists
+	}
+	switch {
+	case !present:
+		return nil, false
+	case slices.Contains(types, "array") && (p.Explode || len(texts) > 1):
+		return p.list(texts), true
+	default:
+		return p.decode(texts[0]), true
+	}
+}
+
+func sortedKeys(query url.Values) []string {
+	keys := make([]string, 0, len(query))
+	for key := range query {
+		keys = append(keys, key)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+func (p *Parameter) types() []string {
+	if p.Schema == nil {
+		return nil
+	}
+	return schemaTypes(p.Schema.document, p.Schema.Resolved())
+}
+
+// put adds a member to an object, its value of the kind that the schema of the
+// property asks for.
+func (p *Parameter) put(object *tree.Node, name string, texts []string) {
+	d := p.Schema.document
+	object.Members = append(object.Members, tree.Member{Key: name, Value: ofKind(d, propertyOf(d, p.Schema.Resolved(), name, 0), texts)})
+}
+
+// ofKind turns the texts given for one name into a value of the kind that a
+// schema asks for.
+func ofKind(d *Document, schema *tree.Node, texts []string) *tree.Node {
+	types := schemaTypes(d, schema)
+	if !slices.Contains(types, "array") {
+		return typed(texts[0], types)
+	}
+	items := schemaTypes(d, deref(d, schema).Get("items"))
+	list := tree.NewList()
+	for _, text := range texts {
+		list.Items = append(list.Items, typed(text, items))
+	}
+	return list
+}
+
+func (p *Parameter) list(texts []string) *tree.Node {
+	return ofKind(p.Schema.document, p.Schema.Resolved(), texts)
+}
+
+// separators between the parts of one text, by style.
+var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|"}
+
+// decode turns the text of a parameter into a value of the kind its schema asks
+// for, by the style of the parameter.
+func (p *Parameter) decode(text string) *tree.Node {
+	separator := separators[p.Style]
+	switch p.Style {
+	case "label":
+		text = strings.TrimPrefix(text, ".")
+		if p.Explode {
+			separator = "."
+		}
+	case "matrix":
+		text = strings.TrimPrefix(text, ";")
+		if p.Explode {
+			separator = ";"
+		}
+		text = strings.ReplaceAll(strings.TrimPrefix(text, p.Name+"="), ";"+p.Name+"=", ";")
+	}
+	if separator == "" {
+		separator = ","
+	}
+	types := p.types()
+	switch {
+	case slices.Contains(types, "object"):
+		return p.object(strings.Split(text, separator))
+	case !slices.Contains(types, "array"):
+		return typed(text, types)
+	}
+	parts := strings.Split(text, separator)
+	for i := range parts {
+		parts[i] = strings.TrimSpace(parts[i])
+	}
+	return p.list(parts)
+}
+
+// object reads the parts of an object: name=value when exploded, else name and
+// value in turn.
+func (p *Parameter) object(parts []string) *tree.Node {
+	object := tree.NewMap()
+	for i := 0; i < len(parts); i++ {
+		name, text, both := strings.Cut(parts[i], "=")
+		if !p.Explode || !both {
+			if i+1 >= len(parts) {
+				break
+			}
+			name, text = parts[i], parts[i+1]
+			i++
+		}
+		p.put(object, name, []string{text})
+	}
+	return object
+}
+
+// typed reads a text as the first of the types that it can be.
+func typed(text string, types []string) *tree.Node {
+	for _, name := range types {
+		switch name {
+		case "integer", "number":
+			if n, err := tree.ParseJSON([]byte(text)); err == nil && n.Kind == tree.Number {
+				return n
+			}
+		case "boolean":
+			if text == "true" || text == "false" {
+				return tree.NewBool(text == "true")
+			}
+		case "null":
+			if text == "" {
+				return &tree.Node{}
+			}
+		}
+	}
+	return tree.NewString(text)
+}
+
+// schemaTypes are the types that a schema names, itself, through a reference
+// or in the parts it is put together from.
+func schemaTypes(d *Document, schema *tree.Node) []string {
+	return typesWithin(d, schema, 0)
+}
+
+func typesWithin(d *Document, schema *tree.Node, depth int) []string {
+	schema = deref(d, schema)
+	if schema == nil || depth > maxFollow {
+		return nil
+	}
+	n := schema.Get("type")
+	if name := n.Str(); name != "" {
+		return []string{name}
+	}
+	var names []string
+	if n != nil {
+		for _, item := range n.Items {
+			names = append(names, item.Str())
+		}
+		return names
+	}
+	for _, key := range []string{"allOf", "oneOf", "anyOf"} {
+		if parts := schema.Get(key); parts != nil {
+			for _, part := range parts.Items {
+				names = append(names, typesWithin(d, part, depth+1)...)
+			}
+		}
+	}
+	return names
+}
+
+// StyleOf gives a parameter's style and explode their defaults.
+func StyleOf(in, style string, explode *bool) (string, bool) {
+	if style == "" {
+		style = "simple"
+		if in == "query" || in == "cookie" {
+			style = "form"
+		}
+	}
+	if explode == nil {
+		return style, style == "form"
+	}
+	return style, *explode
+}

@@ -1,0 +1,205 @@
+package expr
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Template is a value in whose texts ${…} stands for what an expression gives.
+// It is immutable and safe for concurrent use.
+type Template struct {
+	fixed    *tree.Node // of a template without expressions, and of keys
+	parts    []part     // of a text
+	children []*Template
+	keys     []string
+}
+
+// part is a piece of a text: literal, or an expression.
+type part struct {
+	literal string
+	program *Program
+}
+
+// CompileTemplate compiles a value. Faults name the place within it.
+func CompileTemplate(n *tree.Node) (*Template, []problem.Item) {
+	c := &templateCompiler{}
+	t := c.compile(n, "")
+	return t, c.items
+}
+
+type templateCompiler struct{ items []problem.Item }
+
+func (c *templateCompiler) compile(n *tree.Node, at string) *Template {
+	t := &Template{fixed: n}
+	dynamic := false
+	switch n.Kind {
+	case tree.String:
+		parts, err := split(n.Text)
+		if err != nil {
+			c.items = append(c.items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: err.Error()})
+			return t
+		}
+		if len(parts) == 1 && parts[0].program == nil {
+			t.fixed = tree.NewString(parts[0].literal)
+		} else if len(parts) > 0 {
+			t.parts, dynamic = parts, true
+		}
+	case tree.List:
+		for i, item := range n.Items {
+			t.children = append(t.children, c.compile(item, at+"/"+strconv.Itoa(i)))
+		}
+	case tree.Map:
+		for _, m := range n.Members {
+			t.keys = append(t.keys, m.Key)
+			t.children = append(t.children, c.compile(m.Value, tree.Join(at, m.Key)))
+		}
+	}
+	for _, child := range t.children {
+		dynamic = dynamic || !child.Fixed()
+	}
+	if dynamic {
+		t.fixed = nil
+	} else if t.children != nil {
+		t.fixed = t.assemble(n.Kind, func(child *Template) *tree.Node { return child.fixed })
+	}
+	return t
+}
+
+// Fixed reports whether the template gives the same value for every call.
+func (t *Template) Fixed() bool { return t.fixed != nil }
+
+func (t *Template) assemble(kind tree.Kind, value func(*Template) *tree.Node) *tree.Node {
+	if kind == tree.List {
+		list := tree.NewList()
+		for _, child := range t.children {
+			list.Items = append(list.Items, value(child))
+		}
+		return list
+	}
+	members := make([]tree.Member, len(t.children))
+	for i, child := range t.children {
+		members[i] = tree.Member{Key: t.keys[i], Value: value(child)}
+	}
+	return tree.NewMap(members...)
+}
+
+// Render gives the value for one call: a text that is nothing but one ${…}
+// becomes what the expression gives, of whatever kind; in others its text is
+// put in.
+func (t *Template) Render(s *Scope) (*tree.Node, error) {
+	switch {
+	case t.fixed != nil:
+		return t.fixed, nil
+	case t.parts != nil:
+		return renderText(t.parts, s)
+	}
+	var failed error
+	kind := tree.List
+	if t.keys != nil {
+		kind = tree.Map
+	}
+	n := t.assemble(kind, func(child *Template) *tree.Node {
+		value, err := child.Render(s)
+		if err != nil && failed == nil {
+			failed = err
+		}
+		return value
+	})
+	return n, failed
+}
+
+func renderText(parts []part, s *Scope) (*tree.Node, error) {
+	if len(parts) == 1 {
+		return parts[0].program.Run(s)
+	}
+	var b strings.Builder
+	for _, p := range parts {
+		if p.program == nil {
+			b.WriteString(p.literal)
+			continue
+		}
+		n, err := p.program.Run(s)
+		if err != nil {
+			return nil, err
+		}
+		if n.Kind == tree.List || n.Kind == tree.Map {
+			b.Write(n.AppendJSON(nil))
+		} else {
+			b.WriteString(n.Text)
+		}
+	}
+	return tree.NewString(b.String()), nil
+}
+
+// split cuts a text into literal pieces and compiled expressions. $${ stands
+// for a literal ${.
+func split(text string) (parts []part, err error) {
+	var literal strings.Builder
+	flush := func() {
+		if literal.Len() > 0 {
+			parts = append(parts, part{literal: literal.String()})
+			literal.Reset()
+		}
+	}
+	for text != "" {
+		i := strings.Index(text, "${")
+		if i < 0 {
+			literal.WriteString(text)
+			break
+		}
+		if i > 0 && text[i-1] == '$' {
+			literal.WriteString(text[:i-1] + "${")
+			text = text[i+2:]
+			continue
+		}
+		literal.WriteString(text[:i])
+		end := endOf(text[i+2:])
+		if end < 0 {
+			return nil, fmt.Errorf("%q opens ${ and does not close it (a literal ${ is written $${)", text)
+		}
+		flush()
+		source := strings.TrimSpace(text[i+2 : i+2+end])
+		if source == "" {
+			return nil, errors.New("${} holds no expression")
+		}
+		program, err := Compile(source)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, part{program: program})
+		text = text[i+2+end+1:]
+	}
+	flush()
+	return parts, nil
+}
+
+// endOf is where the brace that closes an expression stands, -1 when none
+// does: braces inside of it and in its strings do not count.
+func endOf(text string) int {
+	depth, quote := 0, byte(0)
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case quote != 0:
+			if c == '\\' {
+				i++
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '\'' || c == '"':
+			quote = c
+		case c == '{':
+			depth++
+		case c == '}':
+			if depth == 0 {
+				return i
+			}
+			depth--
+		}
+	}
+	return -1
+}

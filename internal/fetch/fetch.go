@@ -1,0 +1,109 @@
+// Package fetch gets contracts from URLs. What it asks for was named by
+// whoever imports, so it is bounded in size and time, and by default reaches
+// no address of this machine or of a private network.
+package fetch
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"path"
+	"syscall"
+	"time"
+
+	"rapidmimic/spec/problem"
+)
+
+// Limits of one fetch.
+const (
+	within       = 30 * time.Second
+	maxRedirects = 5
+)
+
+// Fetcher gets documents over HTTP. It is safe for concurrent use.
+type Fetcher struct {
+	client  *http.Client
+	maxSize int64
+}
+
+// New builds a Fetcher for documents of at most maxSize bytes. private allows
+// addresses of this machine and of private networks.
+func New(maxSize int64, private bool) *Fetcher {
+	dialer := &net.Dialer{Timeout: 5 * time.Second}
+	if !private {
+		dialer.Control = refusePrivate
+	}
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.DialContext = dialer.DialContext
+	transport.Proxy = nil // what is dialled must be what is asked for
+	transport.ResponseHeaderTimeout = within
+	return &Fetcher{maxSize: maxSize, client: &http.Client{
+		Transport: transport, Timeout: within,
+		CheckRedirect: func(_ *http.Request, via []*http.Request) error {
+			if len(via) > maxRedirects {
+				return fmt.Errorf("it redirects more than %d times", maxRedirects)
+			}
+			return nil
+		},
+	}}
+}
+
+var errPrivate = errors.New("it leads to an address of this machine or of a private network (serve --import-private allows that)")
+
+// refusePrivate looks at the address that is really dialled, after names were
+// resolved, so that no name can lead around it.
+func refusePrivate(_, address string, _ syscall.RawConn) error {
+	target, err := netip.ParseAddrPort(address)
+	if err != nil {
+		return fmt.Errorf("read address %q: %w", address, err)
+	}
+	ip := target.Addr().Unmap()
+	if !ip.IsGlobalUnicast() || ip.IsPrivate() || shared.Contains(ip) {
+		return errPrivate
+	}
+	return nil
+}
+
+// shared is the address space behind carriers' translation (RFC 6598).
+var shared = netip.MustParsePrefix("100.64.0.0/10")
+
+// Fetch gets a document. name is the last part of its address.
+func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name string, err error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
+		return nil, "", problem.New(problem.Invalid, "%q is not an address to import from; it should begin with http:// or https://", address)
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, "", problem.New(problem.Invalid, "%q cannot be asked for: %v", address, err)
+	}
+	req.Header.Set("Accept", "application/yaml, application/json, application/zip, text/xml, */*;q=0.5")
+	resp, err := f.client.Do(req)
+	if err != nil {
+		var wrapped *url.Error
+		if errors.As(err, &wrapped) {
+			err = wrapped.Err
+		}
+		if errors.Is(err, errPrivate) {
+			return nil, "", problem.New(problem.Refused, "%s is not asked: %v", address, errPrivate)
+		}
+		return nil, "", problem.New(problem.Unreachable, "%s gave no contract: %v", address, err)
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode != http.StatusOK {
+		return nil, "", problem.New(problem.Invalid, "%s gave no contract: it answered %s", address, resp.Status)
+	}
+	text, err = io.ReadAll(io.LimitReader(resp.Body, f.maxSize+1))
+	if err != nil {
+		return nil, "", problem.New(problem.Unreachable, "%s broke off: %v", address, err)
+	}
+	if int64(len(text)) > f.maxSize {
+		return nil, "", problem.New(problem.TooLarge, "%s is larger than the %d MB that are read", address, f.maxSize>>20)
+	}
+	return text, path.Base(u.Path), nil
+}
