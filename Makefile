@@ -21,6 +21,10 @@ console/node_modules/.package-lock.json: console/package-lock.json
 	cd console && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
 
+e2e/judges/node_modules/.package-lock.json: e2e/judges/package-lock.json
+	cd e2e/judges && npm ci --no-audit --no-fund --ignore-scripts --loglevel=error
+	@touch $@
+
 $(DIST): console/node_modules/.package-lock.json $(SOURCES)
 	cd console && node_modules/.bin/vite build --logLevel warn
 	@touch internal/console/dist/.gitkeep $@
@@ -30,7 +34,7 @@ api-types:
 	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
 	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
 
-test: build browser
+test: build browser e2e/judges/node_modules/.package-lock.json
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
 	go vet ./...
 	go test $(RACE) ./...
@@ -57,4 +61,4 @@ screenshots: build browser
 	@sh scripts/screenshots.sh
 
 clean:
-	rm -rf bin internal/console/dist/assets internal/console/dist/*.* console/node_modules
+	rm -rf bin e2e/judges/node_modules internal/console/dist/assets internal/console/dist/*.* console/node_modules

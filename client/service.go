@@ -50,9 +50,3 @@ func (c *Client) RemoveService(ctx context.Context, service string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service)})
 	return err
 }
-
-// Operations lists what the contract of a service lets a caller do.
-func (c *Client) Operations(ctx context.Context, service string) ([]api.Operation, error) {
-	list, err := do[api.List[api.Operation]](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations")})
-	return list.Items, err
-}

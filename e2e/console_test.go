@@ -158,10 +158,11 @@ func TestConsoleAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
 	for path, wait := range map[string]string{
-		"/":                        `document.querySelector('[data-service]')`,
-		"/services/moorings":       `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
-		"/calls?call=c-1":          `document.querySelector('[data-testid=sentence]')`,
-		"/services/tides/mappings": `document.querySelector('.cm-content')`,
+		"/":                                 `document.querySelector('[data-service]')`,
+		"/services/moorings":                `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
+		"/services/moorings/docs/bookBerth": `document.querySelector('form textarea')`,
+		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
+		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			t.Run(theme+path, func(t *testing.T) {
@@ -231,4 +232,30 @@ func TestConsoleRevisions(t *testing.T) {
 	must(t, err, p.WaitText("getTides answers with example “neap” from the next call"))
 	_, body := s.send("GET /tides/stations/inner-quay/tides?date=2026-12-09", "")
 	assert.Contains(t, body, "2026-12-09T08:40:00Z")
+}
+
+// Somebody who writes a caller reads about an operation, tries it, and fixes a
+// field of its answer.
+func TestConsoleDocumentation(t *testing.T) {
+	s := startDemo(t)
+	p := s.page("/services/moorings")
+	must(t, p.Press("Documentation for callers"), p.WaitText("All berths, the free ones first"))
+	must(t, p.Goto(s.control+"/services/moorings/docs/bookBerth"), p.WaitText("Sent again with a repeated request"), p.WaitText("2 to 40 characters"))
+	must(t, p.Press("Send the call"), p.WaitText("201 Created"), p.WaitText("B-2041"))
+	must(t, p.Fill("Headers, one a line", "nonsense"), p.WaitText("each line is Name: value"))
+	must(t, p.Fill("Headers, one a line", "Content-Type: application/json"), p.Fill("Path and query", "/berths/W1/bookings"), p.Press("Send the call"), p.WaitText("409 Conflict"))
+	must(t, p.Press("Why it got this: call c-2"), p.WaitText("Answered by mapping \"booking-refused\""))
+
+	must(t, p.Goto(s.control+"/services/moorings/docs/getBerth"), p.WaitText("Pinned fields"))
+	must(t, p.Fill("Pins, one a line", "/state = taken\n/pier = 7"))
+	must(t, p.Press("Set the pins"), p.WaitText("The pins of getBerth changed, live on the next call"))
+	_, body := s.send("GET /moorings/berths/N7", "")
+	assert.Contains(t, body, `"pier":7`)
+	assert.Contains(t, body, `"state":"taken"`)
+	must(t, p.Press("Undo"))
+	require.Eventually(t, func() bool {
+		service, err := s.api.Service(t.Context(), "moorings")
+		return err == nil && len(service.Pins["getBerth"]) == 0
+	}, 10*time.Second, 20*time.Millisecond)
+	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("1 deviate"))
 }

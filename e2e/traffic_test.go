@@ -283,3 +283,108 @@ func TestTenThousandMappingsInOneDocument(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, mappings, 10_002)
 }
+
+func TestEveryMediaTypeOfAContract(t *testing.T) {
+	s := start(t, config.Config{})
+	_, err := s.api.Import(t.Context(), client.Import{Name: "tugs", Text: []byte(`
+openapi: 3.1.0
+paths:
+  /tug:
+    get:
+      responses:
+        "200":
+          description: ok
+          headers: {X-Left: {required: true, schema: {type: integer, minimum: 3, maximum: 5}}}
+          content:
+            application/json: {schema: {$ref: "#/components/schemas/Tug"}}
+            application/xml: {schema: {$ref: "#/components/schemas/Tug"}}
+            text/plain: {schema: {type: string, enum: [pulling]}}
+    put:
+      deprecated: true
+      requestBody: {content: {application/xml: {schema: {$ref: "#/components/schemas/Tug"}}}}
+      responses: {"200": {description: ok, content: {application/xml: {schema: {$ref: "#/components/schemas/Tug"}}}}}
+components:
+  schemas:
+    Tug: {type: object, xml: {name: tug}, required: [name, pull], properties: {name: {type: string, xml: {attribute: true}}, pull: {type: integer, minimum: 1}}}
+`)})
+	require.NoError(t, err)
+	for accept, want := range map[string]string{
+		"application/json": `^\{"name":"[^"]+","pull":\d+\}$`,
+		"application/xml":  `^<\?xml version="1.0" encoding="UTF-8"\?>\n<tug name="[^"]+"><pull>\d+</pull></tug>\n$`,
+		"text/*":           `^pulling$`,
+	} {
+		resp, body := s.send("GET /tugs/tug", "", "Accept: "+accept)
+		assert.Regexp(t, want, body)
+		assert.Regexp(t, `^[3-5]$`, resp.Header.Get("X-Left"))
+	}
+	_, body := s.send("PUT /tugs/tug", `<tug name="Quiet Heron"><pull>40</pull></tug>`, "Content-Type: application/xml")
+	assert.Contains(t, body, `<tug name="Quiet Heron"><pull>40</pull></tug>`, "echoed from XML into XML")
+	s.send("PUT /tugs/tug", `<tug name="Quiet Heron"><pull>none</pull></tug>`, "Content-Type: application/xml")
+	resp, _ := s.send("OPTIONS /tugs/tug", "")
+	assert.Equal(t, 204, resp.StatusCode)
+	assert.Equal(t, "GET, HEAD, PUT, OPTIONS", resp.Header.Get("Allow"))
+
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "operation:put-tug deviates"})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "body /pull", detail.DeviationList[0].Where)
+	assert.Contains(t, fmt.Sprint(detail.Explanation.Steps), "deprecated")
+	operations, err := s.api.Operations(t.Context(), "tugs")
+	require.NoError(t, err)
+	assert.True(t, operations[1].Deprecated)
+	assert.Equal(t, [2]int64{2, 1}, [2]int64{operations[1].Calls.Total, operations[1].Calls.Deviating})
+}
+
+func TestTestCallsAreCallsLikeAnyOther(t *testing.T) {
+	s := startDemo(t)
+	operations, err := s.api.Operations(t.Context(), "moorings")
+	require.NoError(t, err)
+	for _, op := range operations {
+		detail, err := s.api.Operation(t.Context(), "moorings", op.ID)
+		require.NoError(t, err)
+		result, err := s.api.TestCall(t.Context(), "moorings", detail.Try)
+		require.NoError(t, err)
+		assert.Equal(t, op.Status, result.Status, op.ID)
+		call, err := s.api.Call(t.Context(), result.Call)
+		require.NoError(t, err)
+		assert.Empty(t, call.DeviationList, "%s: what is proposed obeys the contract", op.ID)
+		assert.Equal(t, op.ID, call.Operation)
+	}
+	result, err := s.api.TestCall(t.Context(), "moorings", api.TestCall{Method: "GET", Path: "/bertsh/N7"})
+	require.NoError(t, err)
+	assert.Equal(t, 404, result.Status)
+	for _, bad := range []api.TestCall{{Method: "GET", Path: "berths"}, {Method: "NO GOOD", Path: "/"}} {
+		_, err := s.api.TestCall(t.Context(), "moorings", bad)
+		assert.ErrorContains(t, err, "the test call was not sent")
+	}
+}
+
+func TestImportsFromAddressesNeedLeave(t *testing.T) {
+	files := http.FileServer(http.Dir("../demo/data"))
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	server := &http.Server{Handler: files}
+	go func() { _ = server.Serve(listener) }()
+	defer server.Close()
+	address := "http://" + listener.Addr().String() + "/tides.yaml"
+
+	for name, c := range map[string]struct {
+		cfg  config.Config
+		want string
+	}{
+		"no leave":       {config.Config{}, "imports from no address"},
+		"not to here":    {config.Config{ImportURLs: true}, "of this machine or of a private network"},
+		"leave for both": {config.Config{ImportURLs: true, ImportPrivate: true}, ""},
+	} {
+		s := start(t, c.cfg)
+		report, err := s.api.Import(t.Context(), client.Import{From: address})
+		if c.want != "" {
+			assert.ErrorContains(t, err, c.want, name)
+			continue
+		}
+		require.NoError(t, err)
+		assert.Equal(t, "tides", report.Service)
+	}
+}

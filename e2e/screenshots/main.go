@@ -25,6 +25,8 @@ var shots = []shot{
 	{name: "services", path: "/", wait: "document.querySelectorAll('[data-service]').length > 1"},
 	{name: "services-dark", path: "/", theme: "dark", wait: "document.querySelectorAll('[data-service]').length > 1"},
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
+	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form textarea')", prepare: sendTest},
+	{name: "docs-dark", path: "/services/moorings/docs/getBerth", theme: "dark", wait: "document.querySelector('form textarea')"},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
@@ -37,6 +39,13 @@ func openFirst(p *browser.Page) error {
 		return err
 	}
 	return p.Wait("document.querySelector('[data-testid=sentence]')")
+}
+
+func sendTest(p *browser.Page) error {
+	if err := p.Click("form button[type=submit]"); err != nil {
+		return err
+	}
+	return p.Wait("document.querySelector('[role=status] a')")
 }
 
 func main() {

@@ -9,7 +9,7 @@ import (
 // Checker holds finished calls against their contracts. It is called from one
 // goroutine, after the answer has gone out and before secrets are masked.
 type Checker interface {
-	Check(r *call.Record) []call.Deviation
+	Check(r *call.Record) (operation string, found []call.Deviation)
 }
 
 // checkFor is how long the calls of one batch are checked: a quarter of the
@@ -24,8 +24,42 @@ func (l *Log) check(batch []*call.Record) {
 			l.notChecked.Add(int64(len(batch) - i))
 			return
 		}
-		r.Deviations = l.config.Checker.Check(r)
+		r.Operation, r.Deviations = l.config.Checker.Check(r)
 	}
+}
+
+// operationKey names an operation of a service.
+type operationKey struct{ service, operation string }
+
+// countOperations counts the calls of a batch that were found to be for an
+// operation.
+func (l *Log) countOperations(batch []*call.Record) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, r := range batch {
+		if r.Operation == "" {
+			continue
+		}
+		key := operationKey{r.Service, r.Operation}
+		counts := l.operations[key]
+		counts.Total++
+		if len(r.Deviations) > 0 {
+			counts.Deviating++
+		}
+		if r.At.After(counts.Last) {
+			counts.Last = r.At
+		}
+		l.operations[key] = counts
+	}
+}
+
+// OperationCalls returns the counts of an operation; ok is false when it was
+// never called.
+func (l *Log) OperationCalls(service, operation string) (counts call.OperationCalls, ok bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	counts, ok = l.operations[operationKey{service, operation}]
+	return counts, ok
 }
 
 // NotChecked counts the calls that were kept but not held against their

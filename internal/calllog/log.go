@@ -70,6 +70,7 @@ type Log struct {
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
+	operations    map[operationKey]call.OperationCalls
 	added, done   uint64        // calls buffered, and calls written or given up
 	changed       chan struct{} // closed and replaced when done grows
 
@@ -100,7 +101,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		return nil, err
 	}
 	l := &Log{
-		config: c, counts: newCounts(), live: newLive(),
+		config: c, counts: newCounts(), operations: make(map[operationKey]call.OperationCalls), live: newLive(),
 		changed: make(chan struct{}), wake: make(chan struct{}, 1),
 	}
 	l.next.Store(highest)
@@ -182,6 +183,7 @@ func (l *Log) write(ctx context.Context) {
 func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.config.Checker != nil {
 		l.check(batch)
+		l.countOperations(batch)
 	}
 	for _, r := range batch {
 		l.config.Masker.Mask(r)

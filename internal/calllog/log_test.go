@@ -162,9 +162,9 @@ func TestAStoreThatFailsLosesNothingSilently(t *testing.T) {
 // checker finds one deviation in every call, and takes a millisecond for it.
 type checker struct{}
 
-func (checker) Check(*call.Record) []call.Deviation {
+func (checker) Check(*call.Record) (string, []call.Deviation) {
 	time.Sleep(time.Millisecond)
-	return []call.Deviation{{Side: call.OfRequest, Where: "query nights"}}
+	return "listBerths", []call.Deviation{{Side: call.OfRequest, Where: "query nights"}}
 }
 
 func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
@@ -179,6 +179,11 @@ func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
 		assert.Len(t, store.records[10].Deviations, 1)
 		assert.Empty(t, store.records[11].Deviations)
 		assert.Len(t, store.records, 1_700, "keeping goes before checking")
+		counts, ok := log.OperationCalls(store.records[0].Service, "listBerths")
+		assert.True(t, ok)
+		assert.Equal(t, [2]int64{11, 11}, [2]int64{counts.Total, counts.Deviating})
+		_, ok = log.OperationCalls(store.records[0].Service, "other")
+		assert.False(t, ok)
 	})
 }
 

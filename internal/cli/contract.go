@@ -80,11 +80,11 @@ func (p Program) readContract(source string) (client.Import, error) {
 func (p Program) sayImport(r api.ImportReport) {
 	files := ""
 	if n := len(r.Contract.Files); n > 0 {
-		files = fmt.Sprintf(", %s and the %d files with it", r.Contract.Main, n-1)
+		files = fmt.Sprintf(", %s of %d files", r.Contract.Main, n)
 	}
 	p.say("%s  revision %d of %q, %s%s", r.Service, r.Contract.Revision, r.Contract.Title, r.Contract.Format, files)
 	indent := fmt.Sprintf("%*s", len(r.Service)+2, "")
-	p.say("%s%d operations answer, %d skipped", indent, r.Answers, len(r.Skipped))
+	p.say("%s%s, %d skipped", indent, operationsAnswer(r.Answers), len(r.Skipped))
 	for _, op := range r.Skipped {
 		p.say("%sskipped  %s %s: %s", indent, op.Method, op.Path, op.Skipped)
 	}
@@ -102,11 +102,16 @@ func (p Program) sayImport(r api.ImportReport) {
 		return
 	}
 	p.say("address   %s", r.Address)
-	if r.Try.Method == "GET" {
-		p.say("try       curl %s", r.Try.URL)
-	} else if r.Try.URL != "" {
-		p.say("try       curl -X %s %s", r.Try.Method, r.Try.URL)
+	if r.Try.Curl != "" {
+		p.say("try       %s", r.Try.Curl)
 	}
+}
+
+func operationsAnswer(n int) string {
+	if n == 1 {
+		return "1 operation answers"
+	}
+	return fmt.Sprintf("%d operations answer", n)
 }
 
 func (p Program) sayChanges(changes api.Changes) {

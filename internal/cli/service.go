@@ -143,11 +143,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 		return
 	}
 	p.say("")
-	rows := make([][]string, len(operations))
-	for i, op := range operations {
-		rows[i] = []string{op.Method + " " + op.Path, op.ID, answerText(op)}
-	}
-	writeTable(p.Out, p.width(), []column{{title: "CALL", flexible: true}, {title: "OPERATION", flexible: true}, {title: "ANSWERS", flexible: true}}, rows)
+	p.sayOperations(operations)
 }
 
 // answerText says how an operation answers now.

@@ -18,7 +18,7 @@ import (
 func callView(line call.Summary) api.Call {
 	return api.Call{
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
-		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, TookMs: milliseconds(line.Took),
+		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
 		Deviations: line.Deviations,
 	}
 }

@@ -84,6 +84,8 @@ func (s *server) routes(router *gin.Engine) {
 	api.DELETE("/services/:service", s.deleteService)
 	api.GET("/services/:service/contract", s.getContract)
 	api.GET("/services/:service/operations", s.listOperations)
+	api.GET("/services/:service/operations/:operation", s.getOperation)
+	api.POST("/services/:service/test-calls", s.postTestCall)
 	api.GET("/services/:service/revisions", s.listRevisions)
 	api.GET("/services/:service/revisions/:revision", s.getRevision)
 	api.GET("/services/:service/revisions/:revision/changes", s.getChanges)

@@ -18,6 +18,8 @@ type CallLog interface {
 	Position() uint64
 	Recent(service string, now time.Time) []call.Counts
 	LastMinute(now time.Time) call.Counts
+	// OperationCalls counts since the start; ok is false when there was no call.
+	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
 	Stored() int64
 	NotKept() int64
 	NotChecked() int64

@@ -115,7 +115,7 @@ func (r *callRow) record() (record *call.Record, contents [partCount]int64, devi
 			Protocol: d.protocol, Caller: d.caller, Body: call.Body{Size: d.requestSize},
 		},
 		Answer:     call.Answer{Status: int(d.status)},
-		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by,
+		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
 		Read: d.read, Decide: d.decide, Send: d.send,
 	}, d.contents, d.deviations, nil
 }

@@ -11,12 +11,12 @@ import (
 // callDetail is what a row says beside its columns: the rest of the summary,
 // then what only the view of a single call needs.
 type callDetail struct {
-	method, path, query, source, by string
-	status, deviations              int64
-	address, host, protocol, caller string
-	read, decide, send              time.Duration
-	requestSize, answerSize         int64
-	contents                        [partCount]int64 // ids, 0 for none
+	method, path, query, source, by, operation string
+	status, deviations                         int64
+	address, host, protocol, caller            string
+	read, decide, send                         time.Duration
+	requestSize, answerSize                    int64
+	contents                                   [partCount]int64 // ids, 0 for none
 }
 
 // The parts of a call that are kept as contents.
@@ -30,13 +30,14 @@ const (
 	partCount
 )
 
-// detailVersion is the first byte of an encoded detail.
-const detailVersion = 1
+// detailVersion is the first byte of an encoded detail. Details of version 1
+// have no operation.
+const detailVersion = 2
 
 func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
 	return callDetail{
-		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
+		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
 		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
 		read: r.Read, decide: r.Decide, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
@@ -48,8 +49,8 @@ const numberCount = 7
 
 // strings and numbers list the fields in the order in which they are encoded.
 
-func (d *callDetail) strings() [9]*string {
-	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller}
+func (d *callDetail) strings() [10]*string {
+	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation}
 }
 
 func (d *callDetail) numbers() [numberCount + partCount]*int64 {
@@ -79,11 +80,16 @@ var errDetail = errors.New("the details of the call were written by another vers
 
 // parse decodes what append wrote.
 func (d *callDetail) parse(b []byte) error {
-	if len(b) == 0 || b[0] != detailVersion {
+	if len(b) == 0 || b[0] < 1 || b[0] > detailVersion {
 		return errDetail
 	}
+	all := d.strings()
+	texts := all[:]
+	if b[0] == 1 {
+		texts = texts[:len(texts)-1]
+	}
 	b = b[1:]
-	for _, s := range d.strings() {
+	for _, s := range texts {
 		length, n := binary.Uvarint(b)
 		if n <= 0 || uint64(len(b)-n) < length {
 			return errDetail

@@ -60,37 +60,6 @@ type Contract struct {
 	Main  string   `json:"main,omitempty"`
 }
 
-// Operation is one thing a contract lets a caller do.
-type Operation struct {
-	ID      string `json:"id"`
-	Method  string `json:"method"`
-	Path    string `json:"path"`
-	Summary string `json:"summary,omitempty"`
-	// Status, MediaType and Body tell how it answers when nothing else does:
-	// Body is "example", "generated" or "none".
-	Status    int    `json:"status,omitempty"`
-	MediaType string `json:"mediaType,omitempty"`
-	Body      string `json:"body,omitempty"`
-	// Example is the named example that answers; Examples are all there are.
-	Example  string    `json:"example,omitempty"`
-	Examples []Example `json:"examples,omitempty"`
-	// Sample is an answer's body as a caller would get it.
-	Sample string `json:"sample,omitempty"`
-	// MappedBy names the enabled mappings on the same method and path.
-	MappedBy []string `json:"mappedBy,omitempty"`
-	// Skipped says why the operation does not answer; "" when it does.
-	Skipped string `json:"skipped,omitempty"`
-}
-
-// Example is a named example of an operation, with the status it is sent with.
-type Example struct {
-	Name    string `json:"name"`
-	Summary string `json:"summary,omitempty"`
-	Status  int    `json:"status"`
-	// Chosen is set when somebody chose it for the operation.
-	Chosen bool `json:"chosen,omitempty"`
-}
-
 // ImportReport says what an import made.
 type ImportReport struct {
 	Service  string         `json:"service"`
@@ -144,6 +113,8 @@ type Revision struct {
 type Try struct {
 	Method string `json:"method"`
 	URL    string `json:"url"`
+	// Curl sends it.
+	Curl string `json:"curl"`
 }
 
 // Mapping is a mapping with its entity tag.

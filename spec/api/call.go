@@ -16,6 +16,9 @@ type Call struct {
 	Source string `json:"source"`
 	// By names the mapping or operation, or the part that missed.
 	By string `json:"by,omitempty"`
+	// Operation is the operation of the contract that the call was for, whoever
+	// answered.
+	Operation string `json:"operation,omitempty"`
 	// TookMs is the time from the call's arrival to the end of the answer, in
 	// milliseconds.
 	TookMs float64 `json:"tookMs"`

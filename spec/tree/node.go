@@ -87,6 +87,22 @@ func (n *Node) Get(key string) *Node {
 	return nil
 }
 
+// Entries are the members of an object, none of anything else.
+func (n *Node) Entries() []Member {
+	if n == nil {
+		return nil
+	}
+	return n.Members
+}
+
+// Elements are the items of a list, none of anything else.
+func (n *Node) Elements() []*Node {
+	if n == nil {
+		return nil
+	}
+	return n.Items
+}
+
 // Path follows keys from n; it is nil as soon as one is missing.
 func (n *Node) Path(keys ...string) *Node {
 	for _, key := range keys {

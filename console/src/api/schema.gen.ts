@@ -100,7 +100,7 @@ export interface paths {
         put?: never;
         /**
          * Make a service of a contract, or give a service a new revision
-         * @description The body is an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document, in JSON or YAML. On any error nothing has changed.
+         * @description The body is an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document, in JSON or YAML, or a zip archive of several documents that refer to one another. On any error nothing has changed.
          */
         post: operations["importContract"];
         delete?: never;
@@ -252,6 +252,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/operations/{operation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        /** One operation with everything that a caller wants to know */
+        get: operations["getOperation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/test-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a call to the service, over the network as its callers do */
+        post: operations["sendTestCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/mappings": {
         parameters: {
             query?: never;
@@ -389,6 +431,12 @@ export interface components {
             examples?: {
                 [key: string]: string;
             };
+            /** @description Fields of answers that are fixed, by operation id and JSON Pointer; ${…} in texts holds an expression */
+            pins?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         Service: components["schemas"]["ServiceDocument"] & {
             address: string;
@@ -407,12 +455,28 @@ export interface components {
             format: string;
             revision: number;
             file: string;
+            /** @description Its documents when there are several */
+            files?: string[];
+            /** @description The one of them that it starts from */
+            main?: string;
         };
         Operation: {
             id: string;
             method: string;
             path: string;
             summary?: string;
+            tags?: string[];
+            deprecated?: boolean;
+            /** @description Calls since the start, whoever answered */
+            calls?: {
+                total: number;
+                /** @description Calls that broke the contract */
+                deviating: number;
+                /** Format: date-time */
+                last: string;
+            };
+            /** @description Fields that are fixed */
+            pins?: string[];
             status?: number;
             mediaType?: string;
             /** @enum {string} */
@@ -430,6 +494,62 @@ export interface components {
             mappedBy?: string[];
             /** @description Why the operation does not answer */
             skipped?: string;
+        };
+        OperationDetail: components["schemas"]["Operation"] & {
+            /** @description In Markdown */
+            description?: string;
+            parameters: components["schemas"]["OperationPart"][];
+            /** @description Bodies it takes, one a media type */
+            takes: components["schemas"]["OperationBody"][];
+            bodyRequired?: boolean;
+            responses: components["schemas"]["OperationResponse"][];
+            try: components["schemas"]["TestCall"];
+            /** @description Sends that call */
+            curl: string;
+        };
+        OperationPart: {
+            /** @description Of a parameter or header, or the place in a body */
+            name: string;
+            /** @enum {string} */
+            in?: "path" | "query" | "header" | "cookie";
+            type: string;
+            required?: boolean;
+            deprecated?: boolean;
+            rules?: string[];
+            description?: string;
+            example?: string;
+        };
+        OperationBody: {
+            mediaType: string;
+            fields?: components["schemas"]["OperationPart"][];
+            sample?: string;
+        };
+        OperationResponse: {
+            /** @description As the contract has it: 200, 4XX, default */
+            status: string;
+            description?: string;
+            examples?: string[];
+            headers?: components["schemas"]["OperationPart"][];
+            links?: {
+                name: string;
+                operation: string;
+                description?: string;
+            }[];
+            bodies?: components["schemas"]["OperationBody"][];
+        };
+        TestCall: {
+            method: string;
+            /** @description Relative to the service, percent-encoded, with its query */
+            path: string;
+            headers?: string[][];
+            body?: string;
+        };
+        TestCallResult: {
+            /** @description Id of the call in the log, where the service reveals it */
+            call?: string;
+            status: number;
+            answer: components["schemas"]["Message"];
+            tookMs: number;
         };
         ImportReport: {
             service: string;
@@ -450,6 +570,8 @@ export interface components {
             try: {
                 method: string;
                 url: string;
+                /** @description Sends it */
+                curl: string;
             };
         };
         Changes: {
@@ -525,6 +647,8 @@ export interface components {
             status: number;
             source: components["schemas"]["Source"];
             by?: string;
+            /** @description The operation that the call was for, whoever answered */
+            operation?: string;
             tookMs: number;
             /** @description Places in which the call breaks the contract */
             deviations?: number;
@@ -767,6 +891,12 @@ export interface operations {
     importContract: {
         parameters: {
             query?: {
+                /** @description Get the contract from this address, without a body; only where the service was started with leave to */
+                from?: string;
+                /** @description Of several documents, the contract itself; found where only one can be */
+                main?: string;
+                /** @description The body is a sample of one answer, or a JSON Schema: the call it answers, as `GET /berths/{number}` */
+                answers?: string;
                 /** @description Name of the file; the service is named after it */
                 file?: string;
                 /** @description Name of the new service */
@@ -786,6 +916,7 @@ export interface operations {
             content: {
                 "application/yaml": string;
                 "application/json": Record<string, never>;
+                "application/zip": string;
             };
         };
         responses: {
@@ -973,7 +1104,12 @@ export interface operations {
     };
     getContract: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of several documents; the contract itself unless given */
+                file?: string;
+                /** @description All of several documents, as a zip archive */
+                as?: "archive";
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -1097,6 +1233,60 @@ export interface operations {
                     "application/json": {
                         items: components["schemas"]["Operation"][];
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOperation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The operation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationDetail"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendTestCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestCall"];
+            };
+        };
+        responses: {
+            /** @description What came back, whatever its status */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCallResult"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -4,6 +4,12 @@ type Schemas = components['schemas'];
 
 export type Service = Schemas['Service'];
 export type Operation = Schemas['Operation'];
+export type OperationDetail = Schemas['OperationDetail'];
+export type OperationPart = Schemas['OperationPart'];
+export type OperationBody = Schemas['OperationBody'];
+export type OperationResponse = Schemas['OperationResponse'];
+export type TestCall = Schemas['TestCall'];
+export type TestCallResult = Schemas['TestCallResult'];
 export type Mapping = Schemas['Mapping'];
 export type MappingDocument = Schemas['MappingDocument'];
 export type ImportReport = Schemas['ImportReport'];

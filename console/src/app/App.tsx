@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { Route, Switch } from 'wouter';
 import { CallsPage, startFeed } from '@/features/calls';
+import { DocsPage } from '@/features/docs';
 import { MappingPage, NewMappingPage } from '@/features/mappings';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { NoPage } from './NoPage';
@@ -18,6 +19,14 @@ export function App() {
           <Route path="/" component={ServicesPage} />
           <Route path="/services/:service">
             {({ service }) => <ServicePage key={service} name={service} />}
+          </Route>
+          <Route path="/services/:service/docs/:operation?">
+            {({ service, operation }) => (
+              <DocsPage
+                service={decodeURIComponent(service)}
+                operation={operation && decodeURIComponent(operation)}
+              />
+            )}
           </Route>
           <Route path="/services/:service/mappings">
             {({ service }) => <NewMappingPage service={service} />}

@@ -1,3 +1,5 @@
+import { layoutJson, layoutXml } from './layout';
+
 /** A duration in milliseconds as people read it: "0.04 ms", "12 ms", "1.3 s". */
 export function duration(ms: number): string {
   if (ms < 10) return `${ms.toFixed(2)} ms`;
@@ -22,13 +24,14 @@ export function count(n: number, noun: string): string {
   return `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`;
 }
 
-/** JSON laid out; anything else as it is. */
+/** JSON and XML laid out; anything else as it is. */
 export function pretty(body: string): string {
-  try {
-    return JSON.stringify(JSON.parse(body), null, 2);
-  } catch {
-    return body;
-  }
+  if (isJson(body)) return layoutJson(body);
+  return isXml(body) ? layoutXml(body) : body;
+}
+
+export function isXml(body: string): boolean {
+  return /^\s*<[?a-zA-Z]/.test(body);
 }
 
 export function isJson(body: string): boolean {

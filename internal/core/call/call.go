@@ -69,6 +69,12 @@ var Sources = []Source{FromMapping, FromContract, FromMiss, FromSelf}
 // Counts are numbers of calls by who answered.
 type Counts map[Source]int
 
+// OperationCalls counts the calls that were for one operation.
+type OperationCalls struct {
+	Total, Deviating int64
+	Last             time.Time
+}
+
 // Answer is what goes back to the caller. Its parts may be shared between
 // calls and are not to be changed.
 type Answer struct {
@@ -91,6 +97,9 @@ type Record struct {
 	Source      Source
 	By          string
 	Explanation *Explanation
+	// Operation is the operation of the contract that the call was for, whoever
+	// answered; "" when it was for none, or nobody looked.
+	Operation string
 	// Deviations are the places in which the call breaks the contract.
 	Deviations []Deviation
 
@@ -111,6 +120,7 @@ type Summary struct {
 	Source              Source
 	By                  string
 	Took                time.Duration
+	Operation           string
 	Deviations          int
 }
 
@@ -118,7 +128,7 @@ type Summary struct {
 func (r *Record) Summary() Summary {
 	return Summary{
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
-		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Deviations: len(r.Deviations),
+		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/contract/openapi"
 	"rapidmimic/spec/problem"
@@ -97,6 +98,19 @@ func (c *Catalog) Find(nameOrID string) (*Service, error) {
 		return s, nil
 	}
 	return nil, notFound("service", nameOrID, snapshot.Names())
+}
+
+// FindOperation returns an operation of a service that answers. The error names
+// similar ones.
+func (c *Catalog) FindOperation(nameOrID, operation string) (*Service, *contract.Operation, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, nil, err
+	}
+	if op := s.Operation(operation); op != nil {
+		return s, op, nil
+	}
+	return nil, nil, notFound("operation", operation, s.operationIDs())
 }
 
 func notFound(noun, name string, known []string) error {

@@ -75,7 +75,7 @@ func checkPins(s spec.Service, old *Service) error {
 		}
 		_, faults := answer.CompilePins(pins)
 		for _, fault := range faults {
-			fault.At = at + fault.At
+			fault.At, fault.Line, fault.Col = at+fault.At, 0, 0 // of the value alone
 			items = append(items, fault)
 		}
 	}

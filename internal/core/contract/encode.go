@@ -135,6 +135,9 @@ func partsOf(contentType string, body []byte) (url.Values, error) {
 	fields := make(url.Values)
 	for parts := multipart.NewReader(bytes.NewReader(body), params["boundary"]); ; {
 		part, err := parts.NextPart()
+		if errors.Is(err, io.EOF) && len(fields) == 0 {
+			return nil, errors.New("it has no part between its boundaries")
+		}
 		if errors.Is(err, io.EOF) {
 			return fields, nil
 		}

@@ -149,6 +149,9 @@ func (d *Document) RequestSchema(pointer string) *Schema {
 	return &Schema{document: d, pointer: pointer, side: sample.ForRequest}
 }
 
+// Pointer is where the schema stands in its document.
+func (s *Schema) Pointer() string { return s.pointer }
+
 // attempts bounds how often a value is drawn again until it is valid.
 const attempts = 42
 

@@ -10,24 +10,24 @@ import (
 	"rapidmimic/spec"
 )
 
-// Check lists in what a finished call breaks the contract of its service: the
-// request and the answer, whoever gave it. It is meant to run after the answer
-// has gone out. Calls that we answered ourselves, and misses, are not held
-// against anything.
-func (e *Engine) Check(r *call.Record) []call.Deviation {
-	if r.Source == call.FromMiss || r.Source == call.FromSelf {
-		return nil
-	}
+// Check finds the operation that a finished call was for, "" when it was for
+// none, and lists in what the call breaks the contract: the request and the
+// answer, whoever gave it. It is meant to run after the answer has gone out.
+// Calls that we answered ourselves, and misses, are not held against anything.
+func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation) {
 	service := e.definitions.Snapshot().Named(r.Service)
-	if service == nil || service.Contract == nil || service.Spec.Conformance == spec.ConformanceOff {
-		return nil
+	if service == nil || service.Contract == nil {
+		return "", nil
 	}
 	op, segments := operationOf(service, r.Request.Method, match.Split(nil, r.Request.Path))
-	if op == nil {
-		return nil
+	switch {
+	case op == nil:
+		return "", nil
+	case r.Source == call.FromMiss || r.Source == call.FromSelf || service.Spec.Conformance == spec.ConformanceOff:
+		return op.ID, nil
 	}
-	found := op.CheckRequest(&r.Request, segments)
-	return append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize)...)
+	found = op.CheckRequest(&r.Request, segments)
+	return op.ID, append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize)...)
 }
 
 // operationOf finds the operation that a call is for, with the segments of its

@@ -41,7 +41,7 @@ func TestTemplates(t *testing.T) {
 		`"${random.whole(3, 9)}"`:               `3`,
 		`"$${literal}"`:                         `"${literal}"`,
 		`"${ {'a': '}'} }"`:                     `{"a":"}"}`,
-		`"${has(call.body.none) ? 1 : 2}"`:   `2`,
+		`"${has(call.body.none) ? 1 : 2}"`:      `2`,
 		`{"a":["${call.method}",1.0],"b":true}`: `{"a":["POST",1.0],"b":true}`,
 		`"${call.path.number.lowerAscii()}"`:    `"n7"`,
 	} {

@@ -1,19 +1,19 @@
 import { useState } from 'react';
 import type { Message } from '@/api/types';
-import { bytes, isJson, pretty } from '@/lib/format';
+import { bytes, isJson, isXml, pretty } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
 
 /** The request or the answer of a call: headers, then the body. */
 export function MessageView({ title, message }: { title: string; message: Message }) {
   const [raw, setRaw] = useState(false);
-  const json = message.encoding === 'text' && isJson(message.body);
+  const structured = message.encoding === 'text' && (isJson(message.body) || isXml(message.body));
   return (
     <section className="border-line border-t px-5 py-3">
       <div className="mb-1.5 flex items-center justify-between gap-2">
         <h3 className="font-semibold text-[13px]">{title}</h3>
         <span className="flex items-center gap-1">
-          {json && (
+          {structured && (
             <Button look="bare" className="h-6" aria-pressed={raw} onClick={() => setRaw(!raw)}>
               {raw ? 'Laid out' : 'As sent'}
             </Button>

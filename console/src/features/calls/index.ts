@@ -1,4 +1,5 @@
 export { CallsPage } from './CallsPage';
 export { emptyFeed, feed, startFeed } from './callFeed';
 export { filterCalls } from './callFilter';
+export { MessageView } from './MessageView';
 export { callDetail } from './queries';

@@ -17,7 +17,7 @@ export function ImportControl({ onFile, busy, words = 'Import a contract', look 
       <input
         ref={input}
         type="file"
-        accept=".yaml,.yml,.json"
+        accept=".yaml,.yml,.json,.zip"
         className="sr-only"
         tabIndex={-1}
         aria-label="Contract file"

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { operationList } from '@/api/operations';
 import type { Operation, Service } from '@/api/types';
+import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -29,6 +30,7 @@ export function OperationTable({ service }: { service: Service }) {
               <th>Call</th>
               <th>What it does</th>
               <th>Answers</th>
+              <th>Calls</th>
               <th>Change</th>
             </tr>
           </thead>
@@ -52,11 +54,27 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
   return (
     <tr className="border-line border-b bg-panel" data-operation={operation.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{operation.method}</span> {operation.path}
+        <span className="inline-block w-[52px]">{operation.method}</span>{' '}
+        {operation.skipped ? (
+          operation.path
+        ) : (
+          <Link
+            href={`/services/${encodeURIComponent(service.name)}/docs/${encodeURIComponent(operation.id)}`}
+            className="hover:underline"
+          >
+            {operation.path}
+          </Link>
+        )}
       </td>
-      <td className={`${cell} text-dim`}>{operation.summary}</td>
+      <td className={`${cell} text-dim`}>
+        {operation.deprecated && <span className="text-miss">deprecated </span>}
+        {operation.summary}
+      </td>
       <td className={cell}>
         <AnswerOf service={service} operation={operation} mapped={mapped} />
+      </td>
+      <td className={`${cell} whitespace-nowrap text-right text-xs`}>
+        <CallCounts service={service.name} operation={operation} />
       </td>
       <td className={`${cell} w-px text-right`}>
         {!operation.skipped && (
@@ -66,6 +84,25 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
         )}
       </td>
     </tr>
+  );
+}
+
+/** How often an operation was called, and how often against the contract. */
+function CallCounts({ service, operation }: { service: string; operation: Operation }) {
+  const calls = operation.calls;
+  if (!calls) return null;
+  const find = `/calls?${new URLSearchParams({ text: `/${service}/ operation:${operation.id}` })}`;
+  return (
+    <>
+      <Link href={find} className="text-dim hover:underline">
+        {count(calls.total, 'call')}
+      </Link>
+      {calls.deviating > 0 && (
+        <Link href={`${find}+deviates`} className="ml-2 text-miss hover:underline">
+          {calls.deviating} deviate
+        </Link>
+      )}
+    </>
   );
 }
 
@@ -98,6 +135,7 @@ function AnswerOf({ service, operation, mapped }: AnswerProps) {
       <span>
         {status} {statusText(status)}
         {body && `, ${body}`}
+        {operation.pins && `, ${count(operation.pins.length, 'field')} pinned`}
       </span>
       {choice && <ExampleChoice service={service} operation={operation} />}
     </span>

@@ -98,6 +98,14 @@ function ServiceHead({ service }: { service: Service }) {
         >
           {total(service.lastMinute)} calls in the last minute
         </Link>
+        {contract && (
+          <Link
+            href={`/services/${encodeURIComponent(service.name)}/docs`}
+            className="text-accent hover:underline"
+          >
+            Documentation for callers
+          </Link>
+        )}
       </p>
     </div>
   );

@@ -63,7 +63,8 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 		case m.Key == key:
 			op.Skipped = fault
 		default:
-			r.warn(&tree.Node{Line: fault.Line, Col: fault.Col}, fault.At, "response %s cannot be sent: %s", m.Key, fault.Detail)
+			fault.Detail = fmt.Sprintf("response %s cannot be sent: %s", m.Key, fault.Detail)
+			r.contract.Warnings = append(r.contract.Warnings, *fault)
 		}
 	}
 	return op
@@ -153,10 +154,10 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 // offer reads one media type, or says why it cannot be answered.
 func (r *reader) offer(m tree.Member, at string) (offer *contract.Offer, why string) {
 	offer = &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
-	r.readExamples(offer, m.Value, at)
 	if m.Value.Get("schema") != nil {
 		offer.Schema = r.document.Schema(at + "/schema")
 	}
+	r.readExamples(offer, m.Value, at) // whose form may follow from the schema
 	switch {
 	case len(offer.Examples) > 0:
 		return offer, ""

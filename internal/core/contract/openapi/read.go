@@ -67,6 +67,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 	}
 	r.checkLinks()
 	r.scan()
+	r.nameMain(b.Main)
 	r.contract.SetSource(r.document, r.sources)
 	return r.contract, nil
 }
@@ -90,6 +91,21 @@ func inMain(err error, b *bundle.Bundle) error {
 		}
 	}
 	return err
+}
+
+// nameMain puts what is known of the contract into its file, where there are
+// several.
+func (r *reader) nameMain(main string) {
+	for i := range r.contract.Warnings {
+		if w := &r.contract.Warnings[i]; w.File == "" {
+			w.File = main
+		}
+	}
+	for _, op := range r.contract.Operations {
+		if op.Skipped != nil && op.Skipped.File == "" {
+			op.Skipped.File = main
+		}
+	}
 }
 
 func fault(n *tree.Node, at, format string, args ...any) problem.Item {
@@ -123,7 +139,7 @@ func versionOf(root *tree.Node) (string, error) {
 	case root.Get("swagger") != nil:
 		return "", refuse(fault(root.Get("swagger"), "/swagger", "swagger %q is not supported; 2.0 is, and OpenAPI 3.0 and 3.1", scalarText(root.Get("swagger"))))
 	default:
-		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document (a sample or a JSON Schema becomes a service when you say which call it answers)"))
+		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document (for a sample or a JSON Schema, answers names its call: 'GET /berths')"))
 	}
 }
 

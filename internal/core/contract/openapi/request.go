@@ -29,10 +29,10 @@ func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt str
 	for _, m := range content.Members {
 		offer := &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
 		mediaAt := tree.Join(bodyAt+"/content", m.Key)
-		r.readExamples(offer, m.Value, mediaAt)
 		if m.Value.Get("schema") != nil {
 			offer.Schema = r.document.RequestSchema(mediaAt + "/schema")
 		}
+		r.readExamples(offer, m.Value, mediaAt)
 		op.Body.Offers = append(op.Body.Offers, offer)
 	}
 }

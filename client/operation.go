@@ -1,0 +1,30 @@
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+
+	"rapidmimic/spec/api"
+)
+
+// Operations lists what the contract of a service lets a caller do.
+func (c *Client) Operations(ctx context.Context, service string) ([]api.Operation, error) {
+	list, err := do[api.List[api.Operation]](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations")})
+	return list.Items, err
+}
+
+// Operation returns everything that a caller wants to know of an operation.
+func (c *Client) Operation(ctx context.Context, service, operation string) (api.OperationDetail, error) {
+	return do[api.OperationDetail](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations", operation)})
+}
+
+// TestCall lets the environment send a call to a service.
+func (c *Client) TestCall(ctx context.Context, service string, test api.TestCall) (api.TestCallResult, error) {
+	body, err := json.Marshal(test)
+	if err != nil {
+		return api.TestCallResult{}, fmt.Errorf("write test call: %w", err)
+	}
+	return do[api.TestCallResult](ctx, c, request{method: http.MethodPost, path: path("services", service, "test-calls"), body: body})
+}

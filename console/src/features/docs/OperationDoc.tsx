@@ -1,0 +1,77 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { OperationDetail } from '@/api/types';
+import { count } from '@/lib/format';
+import { Awaited } from '@/ui/Awaited';
+import { CommandLine } from '@/ui/CommandLine';
+import { Panel } from '@/ui/Panel';
+import { BodyDoc } from './BodyDoc';
+import { PartTable } from './PartTable';
+import { PinnedFields } from './PinnedFields';
+import { operationDetail } from './queries';
+import { ResponseDoc } from './ResponseDoc';
+import { TestCallForm } from './TestCallForm';
+
+/** One operation: how to call it, what it takes and what comes back. */
+export function OperationDoc({ service, operation }: { service: string; operation: string }) {
+  const query = useQuery(operationDetail(service, operation));
+  return (
+    <div className="min-w-0 flex-1 overflow-y-auto">
+      <Awaited query={query} what="the operation">
+        {(detail) => (
+          <article>
+            <Head service={service} detail={detail} />
+            <TestCallForm service={service} detail={detail} />
+            <PinnedFields service={service} operation={detail.id} />
+            {detail.parameters.length > 0 && (
+              <Panel title="Parameters">
+                <PartTable parts={detail.parameters} />
+              </Panel>
+            )}
+            {detail.takes.length > 0 && (
+              <Panel title={detail.bodyRequired ? 'Body, required' : 'Body'}>
+                {detail.takes.map((body) => (
+                  <BodyDoc key={body.mediaType} body={body} />
+                ))}
+              </Panel>
+            )}
+            {detail.responses.map((response) => (
+              <ResponseDoc key={response.status} service={service} response={response} />
+            ))}
+          </article>
+        )}
+      </Awaited>
+    </div>
+  );
+}
+
+function Head({ service, detail }: { service: string; detail: OperationDetail }) {
+  const calls = detail.calls;
+  const find = `/calls?${new URLSearchParams({ text: `/${service}/ operation:${detail.id}` })}`;
+  return (
+    <header className="space-y-2 px-5 pt-4 pb-4">
+      <h2 className="font-semibold text-[15px]">{detail.summary || detail.id}</h2>
+      <p className="break-all font-mono text-[13px]">
+        {detail.method} {detail.path}
+      </p>
+      {detail.deprecated && <p className="text-miss">Deprecated by the contract. It answers all the same.</p>}
+      {detail.description && <p className="max-w-prose whitespace-pre-line">{detail.description}</p>}
+      {calls && (
+        <p className="text-[13px]">
+          <Link href={find} className="text-accent hover:underline">
+            {count(calls.total, 'call')} since the start
+          </Link>
+          {calls.deviating > 0 && (
+            <>
+              {', '}
+              <Link href={`${find}+deviates`} className="text-miss hover:underline">
+                {calls.deviating} of them against the contract
+              </Link>
+            </>
+          )}
+        </p>
+      )}
+      <CommandLine command={detail.curl} />
+    </header>
+  );
+}

@@ -1,0 +1,78 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useId, useState } from 'react';
+import { part, send } from '@/api/http';
+import type { Service } from '@/api/types';
+import { Button } from '@/ui/Button';
+import { cn } from '@/ui/cn';
+import { inputLook } from '@/ui/Field';
+import { notify } from '@/ui/Notices';
+import { Panel } from '@/ui/Panel';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { parsePins, pinPatch, pinText } from './pinText';
+import { serviceDocument } from './queries';
+
+/** Fixes single fields of what an operation answers, while the rest varies. */
+export function PinnedFields({ service, operation }: { service: string; operation: string }) {
+  const query = useQuery(serviceDocument(service));
+  if (!query.data) return null;
+  const pins = query.data.pins?.[operation] ?? {};
+  return <Editor key={pinText(pins)} service={service} operation={operation} pins={pins} />;
+}
+
+interface Props {
+  service: string;
+  operation: string;
+  pins: Record<string, unknown>;
+}
+
+function Editor({ service, operation, pins }: Props) {
+  const id = useId();
+  const queries = useQueryClient();
+  const [text, setText] = useState(pinText(pins));
+  const parsed = parsePins(text);
+  const set = (change: Record<string, unknown>) =>
+    send<Service>(`/services/${part(service)}`, {
+      method: 'PATCH',
+      body: JSON.stringify({ pins: { [operation]: change } }),
+    }).then(() => queries.invalidateQueries({ queryKey: ['services', service] }));
+  const save = useMutation({
+    mutationFn: (after: Record<string, unknown>) => set(pinPatch(pins, after)),
+    onSuccess: (_, after) =>
+      notify(`The pins of ${operation} changed, live on the next call`, () => set(pinPatch(after, pins))),
+  });
+  return (
+    <Panel title="Pinned fields">
+      <form
+        className="space-y-2 px-5"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (parsed) save.mutate(parsed);
+        }}
+      >
+        <p id={`${id}-hint`} className="max-w-prose text-[13px] text-dim">
+          <code>/state = taken</code> fixes a field of what the contract answers, <code>/*/state</code> that
+          of every element. <code>{'${…}'}</code> holds an expression, such as{' '}
+          <code>{'${call.path.number}'}</code>.
+        </p>
+        <label htmlFor={id} className="block font-medium text-dim text-xs">
+          Pins, one a line
+        </label>
+        <textarea
+          id={id}
+          aria-describedby={`${id}-hint`}
+          value={text}
+          rows={Math.max(2, text.split('\n').length)}
+          spellCheck={false}
+          onChange={(event) => setText(event.target.value)}
+          aria-invalid={parsed ? undefined : true}
+          className={cn(inputLook, 'h-auto w-full resize-y py-1.5 font-mono text-xs')}
+        />
+        {!parsed && <p className="text-bad text-xs">Each line is a JSON Pointer, =, and a value.</p>}
+        {save.isError && <ProblemNotice message={save.error.message} />}
+        <Button type="submit" disabled={!parsed || text === pinText(pins) || save.isPending}>
+          Set the pins
+        </Button>
+      </form>
+    </Panel>
+  );
+}

@@ -1,0 +1,1 @@
+export { DocsPage } from './DocsPage';

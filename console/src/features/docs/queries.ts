@@ -1,0 +1,24 @@
+import { queryOptions } from '@tanstack/react-query';
+import { part, send } from '@/api/http';
+import type { OperationDetail, Service, TestCall, TestCallResult } from '@/api/types';
+
+export function operationDetail(service: string, operation: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'operations', operation],
+    queryFn: () => send<OperationDetail>(`/services/${part(service)}/operations/${part(operation)}`),
+  });
+}
+
+export function serviceDocument(service: string) {
+  return queryOptions({
+    queryKey: ['services', service],
+    queryFn: () => send<Service>(`/services/${part(service)}`),
+  });
+}
+
+export function sendTestCall(service: string, test: TestCall) {
+  return send<TestCallResult>(`/services/${part(service)}/test-calls`, {
+    method: 'POST',
+    body: JSON.stringify(test),
+  });
+}

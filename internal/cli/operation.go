@@ -1,0 +1,264 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+	"rapidmimic/spec/api"
+)
+
+func (p Program) operationCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "operation",
+		Usage:        "what the contract of a service lets a caller do",
+		OnUsageError: usageError,
+		Commands: []*cli.Command{
+			{
+				Name: "list", Usage: "the operations, how each answers, and how often it was called", ArgsUsage: "SERVICE", UsageText: "rapidmimic operation list moorings",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationList,
+			},
+			{
+				Name: "show", Usage: "what an operation takes and answers, with a call to try", ArgsUsage: "SERVICE OPERATION", UsageText: "rapidmimic operation show moorings bookBerth",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationShow,
+			},
+			{
+				Name: "call", Usage: "send a call to an operation and print what comes back", ArgsUsage: "SERVICE OPERATION",
+				UsageText:    "rapidmimic operation call moorings bookBerth\nrapidmimic operation call moorings bookBerth --path /berths/N9/bookings --body @booking.json",
+				Description:  "Path, headers and body are those that `operation show` prints, unless given.",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationCall,
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "path", Usage: "`PATH` relative to the service, with its query"},
+					&cli.StringSliceFlag{Name: "header", Aliases: []string{"H"}, Usage: "`'NAME: VALUE'`, instead of or beside those of the contract"},
+					&cli.StringFlag{Name: "body", Usage: "`TEXT` of the body, or @FILE"},
+				},
+			},
+			{
+				Name: "pin", Usage: "fix single fields of what an operation answers, while the rest varies", ArgsUsage: "SERVICE OPERATION POINTER=VALUE …",
+				UsageText: "rapidmimic operation pin moorings getBerth /state=taken '/until=${now() + duration(\"6h\")}'\n" +
+					"rapidmimic operation pin moorings listDues '/*/state=open'\nrapidmimic operation pin moorings getBerth /state=",
+				Description: "POINTER is a JSON Pointer into the body; * stands for every element. VALUE is JSON, or\n" +
+					"else a text, in which ${…} holds an expression. An empty VALUE takes the pin away.",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationPin,
+			},
+		},
+	}
+}
+
+func (p Program) operationList(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	operations, err := api.Operations(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, operations, nil, func() { p.sayOperations(operations) })
+}
+
+func (p Program) sayOperations(operations []api.Operation) {
+	rows := make([][]string, len(operations))
+	for i, op := range operations {
+		id := op.ID
+		if op.Deprecated {
+			id += " (deprecated)"
+		}
+		calls, deviating := "", ""
+		if op.Calls != nil {
+			calls = strconv.FormatInt(op.Calls.Total, 10)
+			if op.Calls.Deviating > 0 {
+				deviating = strconv.FormatInt(op.Calls.Deviating, 10)
+			}
+		}
+		rows[i] = []string{op.Method + " " + op.Path, id, answerText(op), calls, deviating}
+	}
+	writeTable(p.Out, p.width(), []column{
+		{title: "CALL", flexible: true}, {title: "OPERATION", flexible: true}, {title: "ANSWERS", flexible: true},
+		{title: "CALLS", right: true}, {title: "DEVIATE", right: true},
+	}, rows)
+}
+
+func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a SERVICE", "an OPERATION")
+	if err != nil {
+		return err
+	}
+	op, err := api.Operation(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	return p.print(c, op, nil, func() { p.sayOperation(op) })
+}
+
+func (p Program) sayOperation(op api.OperationDetail) {
+	p.say("%s  %s %s  %s", op.ID, op.Method, op.Path, op.Summary)
+	if op.Deprecated {
+		p.say("deprecated; it answers all the same")
+	}
+	p.say("answers   %s", answerText(op.Operation))
+	if len(op.Pins) > 0 {
+		p.say("pinned    %s", strings.Join(op.Pins, ", "))
+	}
+	for _, part := range op.Parameters {
+		p.say("%-9s %s", part.In, partText(part))
+	}
+	for _, body := range op.Takes {
+		p.sayBody("takes", body)
+	}
+	for _, r := range op.Responses {
+		p.say("")
+		p.say("response  %s  %s", r.Status, r.Description)
+		for _, part := range r.Headers {
+			p.say("header    %s", partText(part))
+		}
+		for _, body := range r.Bodies {
+			p.sayBody("body", body)
+		}
+		for _, link := range r.Links {
+			p.say("link      %s leads to %s", link.Name, link.Operation)
+		}
+		if len(r.Examples) > 0 {
+			p.say("examples  %s", strings.Join(r.Examples, ", "))
+		}
+	}
+	p.say("")
+	p.say("try       %s", op.Curl)
+}
+
+func (p Program) sayBody(word string, body api.OperationBody) {
+	p.say("%-9s %s", word, body.MediaType)
+	for _, part := range body.Fields {
+		p.say("          %s", partText(part))
+	}
+}
+
+// partText is one parameter, header or field: "state  string, required, one of
+// free, taken".
+func partText(part api.OperationPart) string {
+	words := []string{part.Type}
+	if part.Required {
+		words = append(words, "required")
+	}
+	if part.Deprecated {
+		words = append(words, "deprecated")
+	}
+	words = append(words, part.Rules...)
+	text := part.Name + "  " + strings.Join(words, ", ")
+	if part.Description != "" {
+		text += "  (" + strings.TrimSpace(part.Description) + ")"
+	}
+	return text
+}
+
+func (p Program) operationCall(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "an OPERATION")
+	if err != nil {
+		return err
+	}
+	op, err := environment.Operation(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	test, err := testCall(c, op.Try)
+	if err != nil {
+		return err
+	}
+	result, err := environment.TestCall(ctx, given[0], test)
+	if err != nil {
+		return err
+	}
+	return p.print(c, result, nil, func() {
+		for _, h := range result.Answer.Headers {
+			p.say("%s: %s", h[0], h[1])
+		}
+		p.say("")
+		p.say("%s", strings.TrimRight(result.Answer.Body, "\n"))
+		p.say("")
+		p.say("%d in %.1f ms  %s %s", result.Status, result.TookMs, test.Method, test.Path)
+		if result.Call != "" {
+			p.say("why       rapidmimic calls show %s", result.Call)
+		}
+	})
+}
+
+// testCall changes a call as the flags say.
+func testCall(c *cli.Command, test api.TestCall) (api.TestCall, error) {
+	if c.IsSet("path") {
+		test.Path = c.String("path")
+	}
+	for _, line := range c.StringSlice("header") {
+		name, value, ok := strings.Cut(line, ":")
+		if !ok {
+			return test, usage("--header must be 'NAME: VALUE', not %q", line)
+		}
+		name, value = strings.TrimSpace(name), strings.TrimSpace(value)
+		kept := test.Headers[:0:0]
+		for _, h := range test.Headers {
+			if !strings.EqualFold(h[0], name) {
+				kept = append(kept, h)
+			}
+		}
+		test.Headers = append(kept, [2]string{name, value})
+	}
+	if c.IsSet("body") {
+		test.Body = c.String("body")
+		if file, ok := strings.CutPrefix(test.Body, "@"); ok {
+			text, err := os.ReadFile(file)
+			if err != nil {
+				return test, fmt.Errorf("%w (nothing was sent)", err)
+			}
+			test.Body = string(text)
+		}
+	}
+	return test, nil
+}
+
+func (p Program) operationPin(ctx context.Context, c *cli.Command) error {
+	given := c.Args().Slice()
+	if len(given) < 3 {
+		return usage("%s needs a SERVICE, an OPERATION and at least one POINTER=VALUE (%s --help has an example)", c.FullName(), c.FullName())
+	}
+	pins := map[string]any{}
+	for _, word := range given[2:] {
+		pointer, value, ok := strings.Cut(word, "=")
+		if !ok || !strings.HasPrefix(pointer, "/") {
+			return usage("a pin is POINTER=VALUE, such as /state=taken, not %q", word)
+		}
+		pins[pointer] = pinValue(value)
+	}
+	environment, err := client.New(c.String("url"))
+	if err != nil {
+		return err
+	}
+	patch, err := json.Marshal(map[string]any{"pins": map[string]any{given[1]: pins}})
+	if err != nil {
+		return err
+	}
+	service, err := environment.PatchService(ctx, given[0], patch)
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, service, nil, func() {
+		p.say("%s  pins of %s: %d, live on the next call", service.Name, given[1], len(service.Pins[given[1]]))
+		p.say("try       rapidmimic operation call %s %s", service.Name, given[1])
+	})
+}
+
+// pinValue reads a value as JSON, else as a text; an empty one is null, which
+// takes a pin away in a merge patch.
+func pinValue(text string) any {
+	if text == "" {
+		return nil
+	}
+	if json.Valid([]byte(text)) {
+		return json.RawMessage(text)
+	}
+	return text
+}

@@ -1,0 +1,228 @@
+package control
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/answer"
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+func (s *server) listOperations(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if err := s.Log.Flush(c); err != nil { // so that the counts are those of now
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.List[api.Operation]{Items: []api.Operation{}}
+	if service.Contract != nil {
+		for _, op := range service.Contract.Operations {
+			list.Items = append(list.Items, s.operationView(service, op))
+		}
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) getOperation(c *gin.Context) {
+	service, op, err := s.Catalog.FindOperation(c.Param("service"), c.Param("operation"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if err := s.Log.Flush(c); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, s.operationDetail(service, op))
+}
+
+// drawFor is the chance of what is shown of an operation: always the same, so
+// that a page reads the same when it is loaded again.
+func drawFor(op *contract.Operation) *sample.Draw { return sample.NewDraw(0, op.ID, 0) }
+
+// operationView tells how an operation answers when nothing else does.
+func (s *server) operationView(service *catalog.Service, op *contract.Operation) api.Operation {
+	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated}
+	if op.Skipped != nil {
+		view.Skipped = op.Skipped.Detail
+		if op.Skipped.Line > 0 {
+			view.Skipped = fmt.Sprintf("line %d: %s", op.Skipped.Line, op.Skipped.Detail)
+		}
+		if op.Skipped.File != "" {
+			view.Skipped = op.Skipped.File + ", " + view.Skipped
+		}
+		return view
+	}
+	if calls, ok := s.Log.OperationCalls(service.Spec.Name, op.ID); ok {
+		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
+	}
+	for _, pin := range service.Pins(op.ID) {
+		view.Pins = append(view.Pins, pin.Pointer)
+	}
+	chosen := service.Spec.Examples[op.ID]
+	response := op.Named(chosen)
+	if chosen == "" || response == nil {
+		chosen, response = "", op.Success
+	}
+	view.MappedBy, view.Examples = mappedBy(service, op), exampleViews(op, chosen)
+	view.Status, view.Body = response.Status, "none"
+	offers := response.Offers
+	if chosen != "" {
+		offers = response.With(chosen)
+	}
+	if len(offers) == 0 {
+		return view
+	}
+	wanted := answer.Wanted{Status: response.Status, Offer: offers[0], Example: chosen}
+	built := answer.FromOperation(wanted, func() *sample.Draw { return drawFor(op) })
+	view.MediaType, view.Sample, view.Body = offers[0].MediaType, string(built.Answer.Body), "generated"
+	if built.Used != nil {
+		view.Body, view.Example = "example", built.Used.Name
+	}
+	return view
+}
+
+func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
+	for _, name := range op.ExampleNames() {
+		response := op.Named(name)
+		views = append(views, api.Example{
+			Name: name, Summary: response.With(name)[0].Example(name).Summary, Status: response.Status, Chosen: name == chosen,
+		})
+	}
+	return views
+}
+
+// mappedBy names the enabled mappings that answer the operation's own path
+// instead of it, the winner first.
+func mappedBy(service *catalog.Service, op *contract.Operation) (ids []string) {
+	path := match.Split(nil, op.Template.String())
+	for _, fit := range service.Fits(op.Method, path) {
+		if fit.Method {
+			ids = append(ids, fit.Rule.ID)
+		}
+	}
+	return ids
+}
+
+// try is a call that the operation takes, its address that of the service.
+func (s *server) try(service *catalog.Service, op *contract.Operation) call.Request {
+	r := op.Try(drawFor(op))
+	r.Address = "/" + url.PathEscape(service.Spec.Name) + r.Address
+	return r
+}
+
+func (s *server) operationDetail(service *catalog.Service, op *contract.Operation) api.OperationDetail {
+	detail := api.OperationDetail{
+		Operation: s.operationView(service, op), Description: op.Description,
+		Parameters: []api.OperationPart{}, Takes: []api.OperationBody{}, Responses: []api.OperationResponse{},
+	}
+	for _, p := range op.Parameters {
+		part := partView(p.Schema, p.Name, p.Required, p.Description)
+		part.In, part.Deprecated = p.In, p.Deprecated
+		if p.Example != nil {
+			part.Example = contract.Plain(p.Example)
+		}
+		detail.Parameters = append(detail.Parameters, part)
+	}
+	if op.Body != nil {
+		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.Offers)
+	}
+	for _, r := range op.Responses {
+		detail.Responses = append(detail.Responses, responseView(op, r))
+	}
+	try := s.try(service, op)
+	relative := try.Path
+	if try.Query != "" {
+		relative += "?" + try.Query
+	}
+	detail.Try = api.TestCall{Method: try.Method, Path: relative, Headers: headerLines(try.Header), Body: string(try.Body.Bytes)}
+	detail.Curl = try.Curl(s.TrafficURL)
+	return detail
+}
+
+// partView describes a named value by its schema, which may be nil.
+func partView(schema *contract.Schema, name string, required bool, description string) api.OperationPart {
+	part := api.OperationPart{Name: name, Type: "anything", Required: required, Description: description}
+	if schema == nil {
+		return part
+	}
+	described := schema.Described()
+	part.Type, part.Rules = described.Type, described.Rules
+	if description == "" {
+		part.Description = described.Description
+	}
+	return part
+}
+
+func bodyViews(op *contract.Operation, offers []*contract.Offer) []api.OperationBody {
+	views := []api.OperationBody{}
+	for _, offer := range offers {
+		view := api.OperationBody{MediaType: offer.MediaType}
+		if body, ok := offer.Sample(drawFor(op)); ok {
+			view.Sample = string(body)
+		}
+		if offer.Schema != nil {
+			for _, f := range offer.Schema.Fields() {
+				view.Fields = append(view.Fields, api.OperationPart{Name: f.Path, Type: f.Type, Required: f.Required, Rules: f.Rules, Description: f.Description})
+			}
+		}
+		views = append(views, view)
+	}
+	return views
+}
+
+func responseView(op *contract.Operation, r *contract.Response) api.OperationResponse {
+	view := api.OperationResponse{Status: r.Key, Description: r.Description, Bodies: bodyViews(op, r.Offers)}
+	for _, offer := range r.Offers {
+		for _, e := range offer.Examples {
+			if e.Name != "" && !slices.Contains(view.Examples, e.Name) {
+				view.Examples = append(view.Examples, e.Name)
+			}
+		}
+	}
+	for _, h := range r.Headers {
+		part := partView(h.Schema, h.Name, h.Required, h.Description)
+		if h.Example != nil {
+			part.Example = *h.Example
+		}
+		view.Headers = append(view.Headers, part)
+	}
+	for _, l := range r.Links {
+		view.Links = append(view.Links, api.OperationLink{Name: l.Name, Operation: l.Operation, Description: l.Description})
+	}
+	return view
+}
+
+// postTestCall sends a call to a service, over the network as its callers do.
+func (s *server) postTestCall(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var test api.TestCall
+	if err := c.ShouldBindJSON(&test); err != nil {
+		s.fail(c, problem.New(problem.Syntax, "the test call cannot be read: %v", err), nil)
+		return
+	}
+	result, err := sendTestCall(c, s.address(service.Spec.Name), test)
+	if err != nil {
+		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, result)
+}

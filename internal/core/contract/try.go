@@ -1,0 +1,108 @@
+package contract
+
+import (
+	"net/url"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/tree"
+)
+
+// Try makes a request that the operation takes: from the examples of the
+// contract, else from data drawn, with what is required and the body. Its
+// Address is the path relative to the service.
+func (o *Operation) Try(draw *sample.Draw) call.Request {
+	r := call.Request{Method: o.Method, Header: call.Header{}}
+	path := make(map[string]string)
+	query := url.Values{}
+	for _, p := range o.Parameters {
+		if p.In != "path" && !p.Required {
+			continue
+		}
+		value := p.sample(draw)
+		switch p.In {
+		case "path":
+			path[p.Name] = url.PathEscape(Plain(value))
+		case "query":
+			p.addQuery(query, value)
+		case "header":
+			r.Header[headerName(p.Name)] = []string{Plain(value)}
+		case "cookie":
+			r.Header["Cookie"] = append(r.Header["Cookie"], p.Name+"="+url.QueryEscape(Plain(value)))
+		}
+	}
+	for _, name := range o.Template.Names() {
+		if path[name] == "" {
+			path[name] = "1"
+		}
+	}
+	r.Address, _ = o.Template.Fill(path)
+	r.Path, r.Query = r.Address, query.Encode()
+	if o.Body != nil {
+		o.Body.try(&r, draw)
+	}
+	return r
+}
+
+func headerName(name string) string { return strings.Join(strings.Fields(name), "-") }
+
+// sample is a value for a parameter.
+func (p *Parameter) sample(draw *sample.Draw) *tree.Node {
+	switch {
+	case p.Example != nil:
+		return p.Example
+	case p.Schema != nil:
+		value, _ := p.Schema.GenerateNamed(draw, p.Name)
+		return value
+	default:
+		return tree.NewString("1")
+	}
+}
+
+// addQuery writes a value into a query in the parameter's style.
+func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
+	switch {
+	case value.Kind == tree.List && p.Explode:
+		for _, item := range value.Items {
+			query.Add(p.Name, Plain(item))
+		}
+	case value.Kind == tree.Map && p.Style == "deepObject":
+		for _, m := range value.Members {
+			query.Add(p.Name+"["+m.Key+"]", Plain(m.Value))
+		}
+	case value.Kind == tree.Map && p.Explode:
+		for _, m := range value.Members {
+			query.Add(m.Key, Plain(m.Value))
+		}
+	case value.Kind == tree.List && separators[p.Style] != "":
+		query.Add(p.Name, strings.ReplaceAll(Plain(value), ",", separators[p.Style]))
+	default:
+		query.Add(p.Name, Plain(value))
+	}
+}
+
+// try adds a body in the first media type that one can be written in.
+func (b *Body) try(r *call.Request, draw *sample.Draw) {
+	for _, offer := range b.Offers {
+		body, ok := offer.Sample(draw)
+		if ok {
+			r.Header["Content-Type"] = []string{offer.MediaType}
+			r.Body = call.Body{Bytes: body, Size: int64(len(body))}
+			return
+		}
+	}
+}
+
+// Sample is a body of this offer: its first example, else data drawn from its
+// schema. ok is false when neither can be written in its media type.
+func (o *Offer) Sample(draw *sample.Draw) (body []byte, ok bool) {
+	if len(o.Examples) > 0 {
+		return o.Examples[0].Body, true
+	}
+	if !o.CanEncode() {
+		return nil, false
+	}
+	value, _ := o.Schema.Generate(draw)
+	return o.Encode(value)
+}
