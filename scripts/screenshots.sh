@@ -43,6 +43,6 @@ terminal cli-mapping 'rapidmimic mapping put north-pier -f demo/data/moorings.ma
 rapidmimic mapping list north-pier
 curl -si http://127.0.0.1:7401/north-pier/berths/N13
 rapidmimic mapping show north-pier berth-under-repair'
-terminal cli-operation 'rapidmimic operation show tides getWarning
+terminal cli-operation 'rapidmimic operation show tides listWarnings
 rapidmimic operation call tides listStations'
 bin/rapidmimic service remove north-pier >/dev/null

@@ -27,6 +27,9 @@ type Document struct {
 	targetsOnce sync.Once
 	targets     map[string]string // anchors and $ids → pointers
 
+	dynamicOnce sync.Once
+	dynamic     bool // $dynamicRef is used
+
 	mu    sync.Mutex // guards sides
 	sides [2]checkers
 }
@@ -48,6 +51,8 @@ func NewDocument(root *tree.Node, upgrade func(*tree.Node) *tree.Node) *Document
 		compiler.UseLoader(noLoader{}) // a document must not make us read files
 		compiler.UseRegexpEngine(func(pattern string) (jsonschema.Regexp, error) { return sample.CompilePattern(pattern) })
 		compiler.AssertFormat()
+		compiler.RegisterVocabulary(d.laterVocabulary(sample.Side(i)))
+		compiler.AssertVocabs()
 		d.sides[i] = checkers{compiler, make(map[string]bool)}
 	}
 	return d
@@ -276,6 +281,8 @@ func (d *Document) rewritten(schema *tree.Node, side sample.Side, refs *[]string
 			continue
 		case "required":
 			m.Value = d.demanded(m.Value, schema.Get("properties"), side)
+		default:
+			m.Value = d.postponed(m)
 		}
 		members = append(members, m)
 	}

@@ -58,7 +58,7 @@ const (
 	endless  = 1 << 20
 	maxMerge = 64 // levels of schemas merged into one
 	// maxShapes bounds how far a schema is spread out.
-	maxShapes = 20_000
+	maxShapes = 200_000
 )
 
 type compiler struct {
