@@ -31,8 +31,11 @@ type Mapping struct {
 type Pattern struct {
 	// Method is one or several; none means any.
 	Method Methods `json:"method,omitempty"`
-	// Path is a template relative to the service: /berths/{number}.
-	Path string `json:"path"`
+	// Path is a template relative to the service: /berths/{number}. It may be
+	// left out when Operation is given.
+	Path string `json:"path,omitempty"`
+	// Operation is the id of an operation of the contract: its calls are meant.
+	Operation string `json:"operation,omitempty"`
 }
 
 // Answer is what a mapping sends back. At most one of the bodies is set.
@@ -43,6 +46,33 @@ type Answer struct {
 	JSON *tree.Node `json:"json,omitempty"`
 	// Text is sent as it stands.
 	Text *string `json:"text,omitempty"`
+	// XML is a document; a SOAP service puts it into an envelope of the caller's
+	// version, unless it is one.
+	XML *string `json:"xml,omitempty"`
+	// Fault makes a SOAP fault in the caller's version.
+	Fault *Fault `json:"fault,omitempty"`
+}
+
+// Fault is a SOAP fault.
+type Fault struct {
+	// Code is Client, Server, MustUnderstand or VersionMismatch; SOAP 1.2 calls
+	// the first two Sender and Receiver.
+	Code string `json:"code"`
+	Text string `json:"text"`
+	// Detail is XML.
+	Detail string `json:"detail,omitempty"`
+}
+
+var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch"}
+
+// bodies counts the kinds of body that are given.
+func (a Answer) bodies() (count int) {
+	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Fault != nil} {
+		if given {
+			count++
+		}
+	}
+	return count
 }
 
 // UnmarshalJSON reads an answer through the tree, so that the body keeps its
@@ -177,6 +207,9 @@ func (m *Mapping) idFromPattern() string {
 	if len(m.Call.Method) > 0 {
 		method = strings.Join(m.Call.Method, "-")
 	}
+	if m.Call.Path == "" {
+		return Slug(m.Call.Operation, 120)
+	}
 	return Slug(method+" "+m.Call.Path, 120)
 }
 
@@ -196,8 +229,8 @@ func (m *Mapping) faults() (items []problem.Item) {
 	if !mappingID.MatchString(m.ID) {
 		fault("/id", "id must be letters, digits, `.`, `_` and `-`, at most 128, not %q", m.ID)
 	}
-	if m.Call.Path == "" {
-		fault("/call", "call needs a path, such as /berths/{number}")
+	if m.Call.Path == "" && m.Call.Operation == "" {
+		fault("/call", "call needs a path, such as /berths/{number}, or an operation of the contract")
 	}
 	for _, method := range m.Call.Method {
 		if !token.MatchString(method) {
@@ -208,10 +241,13 @@ func (m *Mapping) faults() (items []problem.Item) {
 	if a.Status < 200 || a.Status > 999 {
 		fault("/answer/status", "status must be a number from 200 to 999, not %d", a.Status)
 	}
-	if a.JSON != nil && a.Text != nil {
-		fault("/answer/text", "an answer has one body: json or text, not both")
+	if a.bodies() > 1 {
+		fault("/answer", "an answer has one body: json, text, xml or fault")
 	}
-	if (a.JSON != nil || a.Text != nil) && (a.Status == 204 || a.Status == 304) {
+	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
+		fault("/answer/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
+	}
+	if a.bodies() > 0 && (a.Status == 204 || a.Status == 304) {
 		fault("/answer/status", "an answer with status %d cannot have a body", a.Status)
 	}
 	for i, h := range a.Headers {

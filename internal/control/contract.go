@@ -107,7 +107,7 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 		report.Changes = &changes
 	}
 	for _, m := range imported.Orphans {
-		report.Orphans = append(report.Orphans, api.PutResult{ID: m.Spec.ID, Outcome: "orphaned", Call: m.Rule.String()})
+		report.Orphans = append(report.Orphans, api.PutResult{ID: m.Spec.ID, Outcome: "orphaned", Call: m.Asks()})
 	}
 	for _, op := range service.Contract.Operations {
 		if op.Skipped != nil {
@@ -119,6 +119,10 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 			try := s.try(service, op)
 			report.Try = api.Try{Method: op.Method, URL: s.TrafficURL + try.Address, Curl: try.Curl(s.TrafficURL)}
 		}
+	}
+	if service.Contract.SOAP != nil { // a message is too long for a line
+		address := s.address(service.Spec.Name) + "?wsdl"
+		report.Try = api.Try{Method: http.MethodGet, URL: address, Curl: "curl '" + address + "'"}
 	}
 	return report
 }

@@ -75,7 +75,7 @@ func (s *server) postMappings(c *gin.Context) {
 	}
 	report := api.PutReport{Items: make([]api.PutResult, len(compiled))}
 	for i, m := range compiled {
-		report.Items[i] = api.PutResult{ID: m.Spec.ID, Outcome: "replaced", Call: m.Rule.String(), Deviations: deviationViews(service.Deviations(m))}
+		report.Items[i] = api.PutResult{ID: m.Spec.ID, Outcome: "replaced", Call: m.Asks(), Deviations: deviationViews(service.Deviations(m))}
 		if isNew[i] {
 			report.Items[i].Outcome = "created"
 			report.Created++

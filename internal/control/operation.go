@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -90,7 +91,7 @@ func (s *server) operationView(service *catalog.Service, op *contract.Operation)
 	wanted := answer.Wanted{Status: response.Status, Offer: offers[0], Example: chosen}
 	built := answer.FromOperation(wanted, func() *sample.Draw { return drawFor(op) })
 	view.MediaType, view.Sample, view.Body = offers[0].MediaType, string(built.Answer.Body), "generated"
-	if built.Used != nil {
+	if built.Used != nil && !offers[0].Drawn {
 		view.Body, view.Example = "example", built.Used.Name
 	}
 	return view
@@ -121,8 +122,19 @@ func mappedBy(service *catalog.Service, op *contract.Operation) (ids []string) {
 // try is a call that the operation takes, its address that of the service.
 func (s *server) try(service *catalog.Service, op *contract.Operation) call.Request {
 	r := op.Try(drawFor(op))
+	if op.SOAP != nil {
+		r = op.SOAP.Try(soapVersion(op), drawFor(op))
+	}
 	r.Address = "/" + url.PathEscape(service.Spec.Name) + r.Address
 	return r
+}
+
+// soapVersion is the version of SOAP that an operation is shown in.
+func soapVersion(op *contract.Operation) int {
+	if op.Body != nil && strings.HasPrefix(op.Body.Offers[0].MediaType, "application/soap+xml") {
+		return 12
+	}
+	return 11
 }
 
 func (s *server) operationDetail(service *catalog.Service, op *contract.Operation) api.OperationDetail {

@@ -22,6 +22,8 @@ func FromMapping(a spec.Answer) call.Answer {
 		contentType, out.Body = "application/json", a.JSON.AppendJSON(nil)
 	case a.Text != nil:
 		contentType, out.Body = "text/plain; charset=utf-8", []byte(*a.Text)
+	case a.XML != nil:
+		contentType, out.Body = "application/xml", []byte(*a.XML)
 	}
 	for _, h := range a.Headers {
 		if strings.EqualFold(h.Name, "Content-Type") {

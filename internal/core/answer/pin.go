@@ -18,6 +18,12 @@ type Pin struct {
 	value   *expr.Template
 }
 
+// Path is the way to the field, step by step.
+func (p Pin) Path() []string { return p.path }
+
+// Value is what stands there for one call.
+func (p Pin) Value(scope *expr.Scope) (*tree.Node, error) { return p.value.Render(scope) }
+
 // CompilePins compiles the pins of one operation, in the order of their
 // pointers.
 func CompilePins(pins map[string]*tree.Node) ([]Pin, []problem.Item) {

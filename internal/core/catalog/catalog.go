@@ -15,6 +15,7 @@ import (
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/contract/openapi"
+	"rapidmimic/internal/core/contract/wsdl"
 	"rapidmimic/spec/problem"
 )
 
@@ -65,16 +66,23 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 func (c *Catalog) Snapshot() *Snapshot { return c.current.Load() }
 
 func compileContract(stored StoredContract) (*Contract, error) {
-	files, err := bundle.Open(stored.Text, stored.Main, openapi.IsContract)
+	files, err := bundle.Open(stored.Text, stored.Main, isContract)
 	if err != nil {
 		return nil, err
 	}
-	read, err := openapi.ReadBundle(files)
+	reader := openapi.ReadBundle
+	if wsdl.IsContract(files.Contract()) {
+		reader = wsdl.Read
+	}
+	read, err := reader(files)
 	if err != nil {
 		return nil, err
 	}
 	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File, Main: files.Main}, nil
 }
+
+// isContract reports whether a document is a contract in any notation.
+func isContract(text []byte) bool { return openapi.IsContract(text) || wsdl.IsContract(text) }
 
 // publishLocked stores a change and, when that went well, makes next part of
 // the environment instead of old.

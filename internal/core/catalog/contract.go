@@ -7,7 +7,6 @@ import (
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 )
@@ -121,12 +120,7 @@ func orphans(old, next *Service) (gone []*Mapping) {
 
 // standsOn reports whether a mapping's path is that of an operation.
 func standsOn(s *Service, m *Mapping) bool {
-	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
-		if m.Rule.AllowsMethod(op.Method) {
-			return true
-		}
-	}
-	return false
+	return len(s.operationsOf(m)) > 0
 }
 
 func importName(in Import, title string) (string, error) {
@@ -168,7 +162,7 @@ func (c *Catalog) ContractText(ctx context.Context, nameOrID string, revision in
 // ContractFile returns one document of a contract that has several; "" is the
 // contract itself.
 func ContractFile(stored StoredContract, name string) ([]byte, error) {
-	files, err := bundle.Open(stored.Text, stored.Main, openapi.IsContract)
+	files, err := bundle.Open(stored.Text, stored.Main, isContract)
 	if err != nil {
 		return nil, err
 	}

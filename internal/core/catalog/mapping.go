@@ -63,6 +63,9 @@ func (c *Catalog) putLocked(ctx context.Context, old *Service, mappings []spec.M
 			stored.Position = all[at].Position
 		}
 		next, fault := compileMapping(stored)
+		if fault == nil {
+			fault = unsuitable(old, m)
+		}
 		if fault != nil {
 			if len(mappings) > 1 {
 				fault.At = "/" + strconv.Itoa(i) + fault.At
@@ -85,6 +88,17 @@ func (c *Catalog) putLocked(ctx context.Context, old *Service, mappings []spec.M
 	}
 	next := compileService(StoredService{old.Spec, old.Version}, old.Contract, all)
 	return compiled, created, c.publishLocked(ctx, change, old, next)
+}
+
+// unsuitable says why a mapping cannot stand in a service; nil when it can.
+func unsuitable(s *Service, m spec.Mapping) *problem.Item {
+	if name := m.Call.Operation; name != "" && s.Operation(name) == nil && s.Mapping(m.ID) == nil {
+		return &problem.Item{At: "/call/operation", Detail: notFound("operation", name, s.operationIDs()).Error()}
+	}
+	if m.Answer.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
+		return &problem.Item{At: "/answer/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
+	}
+	return nil
 }
 
 // FindMapping returns a mapping of a service. The error names similar ones.

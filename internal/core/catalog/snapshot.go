@@ -3,6 +3,7 @@ package catalog
 import (
 	"cmp"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"sync"
@@ -176,12 +177,35 @@ func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
 	if s.Spec.Conformance == spec.ConformanceOff {
 		return nil
 	}
-	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
-		if m.Rule.AllowsMethod(op.Method) {
-			found = append(found, op.CheckAnswer(&m.Answer, true)...)
+	for _, op := range s.operationsOf(m) {
+		if op.SOAP != nil {
+			if m.Spec.Answer.XML != nil {
+				body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *m.Spec.Answer.XML)
+				wrapped := call.Answer{Status: m.Answer.Status, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body}
+				found = append(found, op.SOAP.CheckAnswer(&wrapped)...)
+			}
+			continue
 		}
+		found = append(found, op.CheckAnswer(&m.Answer, true)...)
 	}
 	return found
+}
+
+// operationsOf are the operations that a mapping answers instead of: the one it
+// names, else those on its path and method.
+func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
+	if name := m.Spec.Call.Operation; name != "" {
+		if op := s.Operation(name); op != nil {
+			operations = append(operations, op)
+		}
+		return operations
+	}
+	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
+		if m.Rule.AllowsMethod(op.Method) && op.SOAP == nil {
+			operations = append(operations, op)
+		}
+	}
+	return operations
 }
 
 // compileService builds the indexes over finished parts.
@@ -195,7 +219,7 @@ func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Ser
 	}
 	for _, m := range mappings {
 		s.byID[m.Spec.ID] = m
-		if m.Spec.Enabled {
+		if m.Spec.Enabled && m.Spec.Call.Operation == "" {
 			s.rules.Add(m.Rule, m)
 		}
 	}
@@ -206,12 +230,49 @@ func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Ser
 			}
 		}
 	}
+	for _, m := range mappings {
+		if m.Spec.Enabled && m.Spec.Call.Operation != "" {
+			s.addOnOperation(m)
+		}
+	}
 	return s
+}
+
+// addOnOperation lets a mapping that names an operation stand wherever its
+// calls arrive. One whose operation is gone answers nothing.
+func (s *Service) addOnOperation(m *Mapping) {
+	op := s.Operation(m.Spec.Call.Operation)
+	if op == nil {
+		return
+	}
+	templates := []match.Template{op.Template}
+	if op.SOAP != nil {
+		for _, path := range append([]string{""}, s.Contract.SOAP.Ports()...) {
+			if t, err := match.ParseTemplate("/" + url.PathEscape(path)); err == nil {
+				templates = append(templates, t)
+			}
+		}
+		templates = templates[1:]
+	}
+	if m.Spec.Call.Path != "" {
+		templates = []match.Template{m.Rule.Template}
+	}
+	for _, t := range templates {
+		rule := *m.Rule
+		if rule.Template = t; len(rule.Methods) == 0 {
+			rule.Methods = []string{op.Method}
+		}
+		s.rules.Add(&rule, m)
+	}
 }
 
 func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 	m := stored.Mapping
-	template, err := match.ParseTemplate(m.Call.Path)
+	path := m.Call.Path
+	if path == "" {
+		path = "/" // the operation tells where; see addOnOperation
+	}
+	template, err := match.ParseTemplate(path)
 	if err != nil {
 		return nil, &problem.Item{At: "/call/path", Detail: err.Error()}
 	}
@@ -229,13 +290,22 @@ func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 
 // Sentence says that this mapping answered.
 func (m *Mapping) Sentence() string {
-	return fmt.Sprintf("Answered by mapping %q, which fits %s.", m.Spec.ID, m.Rule)
+	return fmt.Sprintf("Answered by mapping %q, which fits %s.", m.Spec.ID, m.Asks())
 }
 
 // Taken is the step of choosing this mapping.
 func (m *Mapping) Taken() call.Step {
 	return call.Step{Stage: call.Choose, Subject: "mapping " + m.Spec.ID, Verdict: call.Taken,
-		Reason: "method and path fit " + m.Rule.String()}
+		Reason: "method and path fit " + m.Asks()}
+}
+
+// Asks says what the mapping wants of a call: "GET /berths/{number}", or
+// "operation getBerth".
+func (m *Mapping) Asks() string {
+	if m.Spec.Call.Operation != "" {
+		return "operation " + m.Spec.Call.Operation
+	}
+	return m.Rule.String()
 }
 
 // Built is the step of making its answer.

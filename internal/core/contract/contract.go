@@ -31,6 +31,9 @@ type Contract struct {
 	// Warnings are faults of the document that do not stop it from answering.
 	Warnings []problem.Item
 
+	// SOAP is set on contracts of SOAP services.
+	SOAP SOAP
+
 	document *Document // for Compare
 }
 
@@ -54,11 +57,20 @@ type Operation struct {
 	Responses []*Response
 	Success   *Response
 
+	// SOAP is set on operations of SOAP services.
+	SOAP SOAPOperation
+
 	source *tree.Node // the operation as it was written, for Compare
 }
 
 // String names the operation by what is called: "GET /berths/{number}".
-func (o *Operation) String() string { return o.Method + " " + o.Template.String() }
+// Operations of SOAP share their addresses, so their names are added.
+func (o *Operation) String() string {
+	if o.SOAP != nil {
+		return o.ID + " at " + o.Template.String()
+	}
+	return o.Method + " " + o.Template.String()
+}
 
 // Response finds what the contract says for a status: the response of exactly
 // this status, else that of its class (4XX), else the default one. It returns
@@ -180,6 +192,8 @@ type Offer struct {
 	Examples []Example
 	// Schema describes the body; nil when the contract does not.
 	Schema *Schema
+	// Drawn is set when the examples were drawn, only to be looked at.
+	Drawn bool
 }
 
 // Example returns the example of this name, or nil.

@@ -12,6 +12,10 @@ import (
 // choose finds what answers: the winning mapping, else the contract, else
 // nothing, which is a miss. Hints go past the mappings.
 func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
+	if p.Service.Contract != nil && p.Service.Contract.SOAP != nil {
+		e.chooseSOAP(d, p, r)
+		return
+	}
 	if p.hints.Given() {
 		e.chooseOperation(d, p, r, p.segments, []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed,
 			Reason: "the hint of the call asks the contract"}})

@@ -19,6 +19,9 @@ func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation
 	if service == nil || service.Contract == nil {
 		return "", nil
 	}
+	if soap := service.Contract.SOAP; soap != nil {
+		return checkMessage(service, soap, r)
+	}
 	op, segments := operationOf(service, r.Request.Method, match.Split(nil, r.Request.Path))
 	switch {
 	case op == nil:
@@ -28,6 +31,25 @@ func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation
 	}
 	found = op.CheckRequest(&r.Request, segments)
 	return op.ID, append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize)...)
+}
+
+// checkMessage is Check for a service of SOAP.
+func checkMessage(service *catalog.Service, soap contract.SOAP, r *call.Record) (operation string, found []call.Deviation) {
+	if r.Request.Method != "POST" || r.Request.Body.Cut {
+		return "", nil
+	}
+	m := soap.Dispatch(match.Split(nil, r.Request.Path), &r.Request)
+	switch {
+	case m.Operation == nil:
+		return "", nil
+	case r.Source == call.FromMiss || r.Source == call.FromSelf || service.Spec.Conformance == spec.ConformanceOff:
+		return m.Operation.ID, nil
+	}
+	found = m.Operation.SOAP.CheckRequest(&m, r.Request.Header.Get("Content-Type"))
+	if int64(len(r.Answer.Body)) == r.AnswerSize {
+		found = append(found, m.Operation.SOAP.CheckAnswer(&r.Answer)...)
+	}
+	return m.Operation.ID, found
 }
 
 // operationOf finds the operation that a call is for, with the segments of its
@@ -49,7 +71,7 @@ func operationOf(service *catalog.Service, method string, segments []string) (*c
 // refuseBad refuses a call that breaks the contract, where the service says
 // so, and reports whether it did.
 func refuseBad(d *Decision, p *Placed, r *call.Request) bool {
-	if p.Service.Spec.Conformance != spec.ConformanceRefuse || p.Service.Contract == nil {
+	if p.Service.Spec.Conformance != spec.ConformanceRefuse || p.Service.Contract == nil || p.Service.Contract.SOAP != nil {
 		return false
 	}
 	op, segments := operationOf(p.Service, r.Method, p.segments)

@@ -4,7 +4,8 @@
 //
 // The steps stand in files of their own, in their order: place.go finds the
 // service, choose.go what would answer, conform.go holds calls against the
-// contract, build.go makes the answer; miss.go and
+// contract, build.go makes the answer; soap.go does all of that for messages
+// of SOAP; miss.go and
 // self.go build the answers that come from us.
 package engine
 
@@ -90,5 +91,5 @@ type Placed struct {
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.Spec.Seed != nil || len(p.Service.Spec.Pins) > 0 || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.Contract != nil && p.Service.Contract.SOAP != nil || p.Service.Spec.Seed != nil || len(p.Service.Spec.Pins) > 0 || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

@@ -8,6 +8,8 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec/tree"
 )
 
@@ -19,15 +21,59 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 		return nil, nil
 	}
 	draw, _ := e.draw(p, r, op)
-	scope := &expr.Scope{
-		Call: callValues(r, op.Template.Params(segments), decodedBody(op, r)), Now: e.now(),
-		Fake: draw.Fake, Whole: draw.Whole,
-	}
+	scope := e.scope(r, op.Template.Params(segments), decodedBody(op, r), draw)
 	value, pinned, err := answer.Apply(pins, built.Value, scope)
 	if err == nil && len(pinned) > 0 {
 		built.SetValue(value)
 	}
 	return pinned, err
+}
+
+// scope is what expressions see of a call.
+func (e *Engine) scope(r *call.Request, params map[string]string, body *tree.Node, draw *sample.Draw) *expr.Scope {
+	return &expr.Scope{Call: callValues(r, params, body), Now: e.now(), Fake: draw.Fake, Whole: draw.Whole}
+}
+
+// pinXML sets the text of the elements that pins name by their local names,
+// from the first element of the body on.
+func pinXML(pins []answer.Pin, body []byte, scope *expr.Scope) (pinned []byte, applied []string, err error) {
+	root, err := xmltree.Parse(body)
+	if err != nil {
+		return body, nil, err
+	}
+	message := root.Child(root.Name.Space, "Body")
+	if message == nil || len(message.Children) == 0 {
+		return body, nil, nil
+	}
+	for _, pin := range pins {
+		value, err := pin.Value(scope)
+		if err != nil {
+			return body, nil, err
+		}
+		found := false
+		for _, n := range below(message.Children[0], pin.Path()) {
+			n.Text, n.Children, n.QName, found = contract.Plain(value), nil, nil, true
+		}
+		if found {
+			applied = append(applied, pin.Pointer)
+		}
+	}
+	root.Carry() // prefixes that values use
+	return append(root.Append([]byte(xmltree.Declaration)), '\n'), applied, nil
+}
+
+// below finds elements by the local names on the way to them; * stands for any.
+func below(n *xmltree.Node, path []string) []*xmltree.Node {
+	if len(path) == 0 {
+		return []*xmltree.Node{n}
+	}
+	var found []*xmltree.Node
+	for _, c := range n.Children {
+		if path[0] == "*" || path[0] == c.Name.Local {
+			found = append(found, below(c, path[1:])...)
+		}
+	}
+	return found
 }
 
 // callValues is a call as expressions see it.

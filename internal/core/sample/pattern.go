@@ -102,6 +102,19 @@ func newDrawing(patterns ...string) *drawing {
 	return d
 }
 
+// FromPatterns draws a text that fits all of the patterns, its length, in
+// characters, between low and high; high is -1 when there is no limit. ok is
+// false when none was found.
+func FromPatterns(d *Draw, patterns []string, low, high int) (text string, ok bool) {
+	p := newDrawing(patterns...)
+	if p == nil {
+		return "", false
+	}
+	text = p.text(d, low, high)
+	n := len([]rune(text))
+	return text, p.fits(text) && n >= low && (high < 0 || n <= high)
+}
+
 func (p *drawing) fits(text string) bool {
 	for _, m := range p.matchers {
 		if !m.MatchString(text) {

@@ -247,3 +247,19 @@ func (d *Draw) Whole(low, high int64) int64 {
 	}
 	return low + int64(d.rand.Uint64N(span))
 }
+
+// Named draws a text that suits a name; words when the name says nothing.
+func (d *Draw) Named(name string) string {
+	if draw := textByName(name); draw != nil {
+		return draw(d)
+	}
+	return d.faker.AdjectiveDescriptive() + " " + d.faker.NounCommon()
+}
+
+// Span is the usual range of numbers of a name, with digits after the point.
+func (d *Draw) Span(name string) (low, high float64, digits int) {
+	if s := numbersByName(name); s != nil {
+		return s.low, s.high, s.digits
+	}
+	return 1, 1000, 2
+}

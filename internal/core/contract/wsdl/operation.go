@@ -1,0 +1,270 @@
+package wsdl
+
+import (
+	"fmt"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/xsd"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
+)
+
+// operation is one operation of a port type, in one style. Ports that bind it
+// alike share it.
+type operation struct {
+	name, action, summary string
+	rpc                   bool
+	input, output         *message // nil when there is none
+	faults                []declaredFault
+
+	id      string
+	service *service
+	path    string // of the first port
+}
+
+type message struct {
+	body    []*xsd.Element // what the body holds, usually one
+	headers []header
+	encoded bool
+}
+
+type header struct {
+	message name
+	part    string
+	element *xsd.Element
+}
+
+type declaredFault struct {
+	name    string
+	detail  *xsd.Element
+	summary string
+}
+
+// OneWay implements contract.SOAPOperation.
+func (o *operation) OneWay() bool { return o.output == nil }
+
+// Answer implements contract.SOAPOperation.
+func (o *operation) Answer(m *contract.Message, fault string, echo bool, draw *sample.Draw) contract.SOAPAnswer {
+	for _, f := range o.faults {
+		if f.name == fault {
+			return o.faultAnswer(m.Version, f, draw)
+		}
+	}
+	if o.OneWay() {
+		return contract.SOAPAnswer{Answer: call.Answer{Status: 202}}
+	}
+	envelope, invalid := o.envelope(m.Version, o.output, draw)
+	out := contract.SOAPAnswer{Invalid: invalid}
+	if echo && m.Body != nil {
+		out.Echoed = o.echo(envelope, m.Body)
+	}
+	out.Answer = answer(m.Version, 200, envelope)
+	return out
+}
+
+// attempts bounds how often a message is drawn again until it is valid.
+const attempts = 8
+
+// envelope draws a message. invalid says why the last draw does not obey, ""
+// when it does.
+func (o *operation) envelope(version int, m *message, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
+	for range attempts {
+		envelope = newEnvelope(version)
+		g := &xsd.Generator{Draw: draw, Encoded: m.encoded}
+		for _, h := range m.headers {
+			headerOf(envelope).Add(g.Element(h.element))
+		}
+		body := bodyOf(envelope)
+		if m.encoded && version == 11 {
+			body.Attrs = append(body.Attrs, xmltree.Attr{Name: name{Space: space1, Local: "encodingStyle"}, Value: xsd.Encoding})
+		}
+		for _, e := range m.body {
+			body.Add(g.Element(e))
+		}
+		if m.encoded {
+			return envelope, "" // its order and types are not held against anything
+		}
+		faults := o.bodyFaults(body, m)
+		if len(faults) == 0 {
+			return envelope, ""
+		}
+		invalid = faults[0].Node.Path() + ": " + faults[0].Detail
+	}
+	return envelope, invalid
+}
+
+func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
+	var faults []xsd.Fault
+	for i, c := range body.Children {
+		if i < len(m.body) && c.Name == m.body[i].Name {
+			faults = append(faults, o.service.schemas.Validate(c, m.body[i])...)
+		} else {
+			faults = append(faults, xsd.Fault{Node: c, Detail: fmt.Sprintf("<%s> is not expected in the body of %s", c.Name.Local, o.name)})
+		}
+	}
+	if len(body.Children) < len(m.body) {
+		faults = append(faults, xsd.Fault{Node: body, Detail: fmt.Sprintf("<%s> is missing", m.body[len(body.Children)].Name.Local)})
+	}
+	return faults
+}
+
+func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw) contract.SOAPAnswer {
+	g := &xsd.Generator{Draw: draw}
+	text := f.summary
+	if text == "" {
+		text = "fault " + f.name + " of operation " + o.name
+	}
+	envelope := faultEnvelope(version, "Server", text, g.Element(f.detail))
+	return contract.SOAPAnswer{Answer: answer(version, 500, envelope)}
+}
+
+// echo gives elements of an answer that hold only text the value that the
+// caller gave an element of the same name, where that is the only one and the
+// answer still obeys.
+func (o *operation) echo(envelope, request *xmltree.Node) (echoed []string) {
+	theirs := make(map[string]*xmltree.Node)
+	leaves(request, func(n *xmltree.Node) {
+		if _, twice := theirs[n.Name.Local]; twice {
+			n = &xmltree.Node{Name: n.Name} // of several, none is meant
+		}
+		theirs[n.Name.Local] = n
+	})
+	body := bodyOf(envelope)
+	seen := make(map[string]bool)
+	leaves(body, func(n *xmltree.Node) {
+		mine := theirs[n.Name.Local]
+		if mine == nil || seen[n.Name.Local] || mine.Text == n.Text || mine.Text == "" {
+			return
+		}
+		seen[n.Name.Local] = true
+		before := n.Text
+		n.Text = mine.Text
+		if len(o.bodyFaults(body, o.output)) > 0 && !o.output.encoded {
+			n.Text = before
+			return
+		}
+		echoed = append(echoed, n.Name.Local)
+	})
+	return echoed
+}
+
+func leaves(n *xmltree.Node, visit func(*xmltree.Node)) {
+	if len(n.Children) == 0 && n.QName == nil {
+		visit(n)
+	}
+	for _, c := range n.Children {
+		leaves(c, visit)
+	}
+}
+
+// Try implements contract.SOAPOperation.
+func (o *operation) Try(version int, draw *sample.Draw) call.Request {
+	envelope, _ := o.envelope(version, o.input, draw)
+	body := document(envelope)
+	r := call.Request{Method: "POST", Address: o.path, Path: o.path, Header: call.Header{"Content-Type": {mediaType(version)}},
+		Body: call.Body{Bytes: body, Size: int64(len(body))}}
+	if version == 11 {
+		r.Header["Soapaction"] = []string{`"` + o.action + `"`}
+	} else if o.action != "" {
+		r.Header["Content-Type"] = []string{mediaType(version) + `; action="` + o.action + `"`}
+	}
+	return r
+}
+
+// CheckRequest implements contract.SOAPOperation.
+func (o *operation) CheckRequest(m *contract.Message, contentType string) (found []call.Deviation) {
+	add := func(where, detail string) {
+		if len(found) < call.MaxDeviations {
+			found = append(found, call.Deviation{Side: call.OfRequest, Where: where, Detail: detail})
+		}
+	}
+	if base := call.BaseType(contentType); base != call.BaseType(mediaType(m.Version)) {
+		add("media type", fmt.Sprintf("%q is not %s", contentType, call.BaseType(mediaType(m.Version))))
+	}
+	if o.input == nil || m.Body == nil || o.input.encoded {
+		return found
+	}
+	for _, f := range o.bodyFaults(m.Body, o.input) {
+		add(placeOf(f.Node), f.Detail)
+	}
+	for _, h := range o.input.headers {
+		if given := m.Header.Child(h.element.Name.Space, h.element.Name.Local); given != nil {
+			for _, f := range o.service.schemas.Validate(given, h.element) {
+				add(placeOf(f.Node), f.Detail)
+			}
+		}
+	}
+	return found
+}
+
+// placeOf names a place in a message without the envelope around it.
+func placeOf(n *xmltree.Node) string {
+	return "body " + strings.TrimPrefix(strings.TrimPrefix(n.Path(), "/Envelope"), "/Body")
+}
+
+// CheckAnswer implements contract.SOAPOperation.
+func (o *operation) CheckAnswer(a *call.Answer) (found []call.Deviation) {
+	add := func(where, detail string) {
+		if len(found) < call.MaxDeviations {
+			found = append(found, call.Deviation{Side: call.OfAnswer, Where: where, Detail: detail})
+		}
+	}
+	if o.OneWay() {
+		if len(a.Body) > 0 && a.Status < 300 {
+			add("body", "a one-way operation answers nothing")
+		}
+		return found
+	}
+	root, err := xmltree.Parse(a.Body)
+	if err != nil {
+		add("body", "it is not XML: "+err.Error())
+		return found
+	}
+	body := bodyOf(root)
+	if body == nil || versionOf(root) == 0 {
+		add("body", fmt.Sprintf("<%s> is no SOAP envelope", root.Name.Local))
+		return found
+	}
+	if fault := body.Child(root.Name.Space, "Fault"); fault != nil {
+		o.checkFault(fault, add)
+		return found
+	}
+	if a.Status != 200 {
+		add("status", fmt.Sprintf("%d with a response; 200 is expected", a.Status))
+	}
+	if !o.output.encoded {
+		for _, f := range o.bodyFaults(body, o.output) {
+			add(placeOf(f.Node), f.Detail)
+		}
+	}
+	return found
+}
+
+// checkFault holds the detail of a fault against the declared ones. Faults
+// without a detail are those of the machinery, and may always come.
+func (o *operation) checkFault(fault *xmltree.Node, add func(where, detail string)) {
+	detail := fault.Child("", "detail")
+	if detail == nil {
+		detail = fault.Child(space2, "Detail")
+	}
+	if detail == nil {
+		return
+	}
+	for _, c := range detail.Children {
+		known := false
+		for _, f := range o.faults {
+			if f.detail.Name != c.Name {
+				continue
+			}
+			known = true
+			for _, found := range o.service.schemas.Validate(c, f.detail) {
+				add(placeOf(found.Node), found.Detail)
+			}
+		}
+		if !known && len(o.faults) > 0 {
+			add(placeOf(c), fmt.Sprintf("<%s> is the detail of no fault that operation %s declares", c.Name.Local, o.name))
+		}
+	}
+}

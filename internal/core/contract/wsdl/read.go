@@ -1,0 +1,477 @@
+// Package wsdl reads WSDL 1.1 documents, with their schemas, into contracts
+// whose operations answer SOAP 1.1 and 1.2.
+//
+// It serves what can be served: bindings of other kinds are named as not
+// answered, what a document refers to and is not there becomes a warning.
+// Start with Read.
+package wsdl
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"net/url"
+	"path"
+	"strings"
+
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/bundle"
+	"rapidmimic/internal/core/contract/xsd"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/xmltree"
+	"rapidmimic/spec/problem"
+)
+
+// The namespaces of WSDL.
+const (
+	space   = "http://schemas.xmlsoap.org/wsdl/"
+	space11 = "http://schemas.xmlsoap.org/wsdl/soap/"
+	space12 = "http://schemas.xmlsoap.org/wsdl/soap12/"
+)
+
+// IsContract reports whether a document looks like a WSDL contract.
+func IsContract(text []byte) bool {
+	start := text[:min(len(text), 8192)]
+	if utf8, err := xmltree.UTF8(start); err == nil {
+		start = utf8
+	}
+	return bytes.Contains(start, []byte("definitions")) && bytes.Contains(start, []byte("schemas.xmlsoap.org/wsdl"))
+}
+
+type name = xmltree.Name
+
+// Read makes a contract of a WSDL document and the files that it refers to.
+// The error is a *problem.Error with the places of all faults.
+func Read(b *bundle.Bundle) (*contract.Contract, error) {
+	r := &reader{
+		bundle: b, documents: make(map[string]*xmltree.Node), schemas: make(map[string]bool),
+		messages: make(map[name]*xmltree.Node), portTypes: make(map[name]*xmltree.Node), bindings: make(map[name]*xmltree.Node),
+		files: make(map[*xmltree.Node]string),
+	}
+	r.xsd = xsd.NewReader(func(at *xmltree.Node, format string, args ...any) { r.warn(at, format, args...) })
+	root, err := r.document(b.Main)
+	if err != nil {
+		return nil, refuse(*err)
+	}
+	if root.Name.Local != "definitions" {
+		return nil, refuse(r.item(root, "a WSDL contract is <definitions>, not <%s>", root.Name.Local))
+	}
+	r.definitions(root, b.Main)
+	s := &service{documents: r.documents, bundle: b}
+	r.readServices(s)
+	s.schemas = r.xsd.Finish()
+	r.contract.Title, r.contract.Format, r.contract.Files = titleOf(root), "WSDL 1.1", b.Names()
+	r.contract.SOAP = s
+	if len(s.operations) == 0 {
+		items := append(r.contract.Warnings, r.item(root, "no port of it speaks SOAP 1.1 or 1.2 over HTTP, so there is nothing to answer"))
+		return nil, refuse(items...)
+	}
+	s.prepare(&r.contract)
+	return &r.contract, nil
+}
+
+func titleOf(root *xmltree.Node) string {
+	for _, n := range root.All(space, "service") {
+		if title := n.Attr("name"); title != "" {
+			return title
+		}
+	}
+	return root.Attr("name")
+}
+
+func refuse(items ...problem.Item) error {
+	return problem.FromItems("the contract cannot be used", items)
+}
+
+type reader struct {
+	bundle    *bundle.Bundle
+	contract  contract.Contract
+	documents map[string]*xmltree.Node // by file name
+	files     map[*xmltree.Node]string // root → file name
+	schemas   map[string]bool          // schema files that were read, with their target
+	xsd       *xsd.Reader
+
+	messages, portTypes, bindings map[name]*xmltree.Node
+	services                      []*xmltree.Node
+}
+
+func (r *reader) item(n *xmltree.Node, format string, args ...any) problem.Item {
+	item := problem.Item{Detail: fmt.Sprintf(format, args...)}
+	if n != nil {
+		item.Line, item.Col = n.Line, n.Col
+		root := n
+		for root.Parent != nil {
+			root = root.Parent
+		}
+		item.File = r.files[root]
+	}
+	return item
+}
+
+func (r *reader) warn(n *xmltree.Node, format string, args ...any) {
+	if len(r.contract.Warnings) < problem.MaxItems {
+		r.contract.Warnings = append(r.contract.Warnings, r.item(n, format, args...))
+	}
+}
+
+// document reads a file of the bundle once.
+func (r *reader) document(file string) (*xmltree.Node, *problem.Item) {
+	if n := r.documents[file]; n != nil {
+		return n, nil
+	}
+	text := r.bundle.Contract()
+	if file != r.bundle.Main {
+		text, _ = r.bundle.File(file)
+	}
+	n, err := xmltree.Parse(text)
+	if err != nil {
+		item := problem.Item{File: file, Detail: err.Error()}
+		var syntax *xmltree.SyntaxError
+		if errors.As(err, &syntax) {
+			item.Line, item.Col, item.Detail = syntax.Line, syntax.Col, syntax.Detail
+		}
+		return nil, &item
+	}
+	r.documents[file], r.files[n] = n, file
+	return n, nil
+}
+
+// open finds the document that a location in another one names; nil, with a
+// warning, when it is not among the files.
+func (r *reader) open(n *xmltree.Node, location, from string) (*xmltree.Node, string) {
+	file, ok := resolve(r.bundle, location, from)
+	if !ok {
+		if !wellKnown(location) {
+			r.warn(n, "%s refers to %q, which is not among the imported files (nothing is fetched)", n.Name.Local, location)
+		}
+		return nil, ""
+	}
+	document, fault := r.document(file)
+	if fault != nil {
+		r.contract.Warnings = append(r.contract.Warnings, *fault)
+		return nil, ""
+	}
+	return document, file
+}
+
+// resolve finds the file that a location in another file means.
+func resolve(b *bundle.Bundle, location, from string) (file string, ok bool) {
+	if strings.Contains(location, "://") || b.Single() {
+		return "", false
+	}
+	if unescaped, err := url.PathUnescape(location); err == nil {
+		location = unescaped
+	}
+	file = path.Join(path.Dir(from), location)
+	_, ok = b.File(file)
+	return file, ok
+}
+
+// wellKnown are schemas that everybody names and nobody delivers.
+func wellKnown(location string) bool {
+	for _, prefix := range []string{"http://schemas.xmlsoap.org/", "http://www.w3.org/"} {
+		if strings.HasPrefix(location, prefix) {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *reader) definitions(root *xmltree.Node, file string) {
+	target := root.Attr("targetNamespace")
+	for _, c := range root.Children {
+		if c.Name.Space != space {
+			continue
+		}
+		own := name{Space: target, Local: c.Attr("name")}
+		switch c.Name.Local {
+		case "import":
+			r.imported(c, file)
+		case "types":
+			for _, s := range c.Children {
+				if xsd.IsSchemaSpace(s.Name.Space) {
+					r.schema(s, file, "")
+				}
+			}
+		case "message":
+			r.messages[own] = c
+		case "portType":
+			r.portTypes[own] = c
+		case "binding":
+			r.bindings[own] = c
+		case "service":
+			r.services = append(r.services, c)
+		}
+	}
+}
+
+// imported reads a document that a WSDL imports: another one, or a schema.
+func (r *reader) imported(n *xmltree.Node, file string) {
+	document, from := r.open(n, n.Attr("location"), file)
+	switch {
+	case document == nil || r.schemas[from]:
+	case xsd.IsSchemaSpace(document.Name.Space):
+		r.schema(document, from, "")
+	default:
+		r.schemas[from] = true
+		r.definitions(document, from)
+	}
+}
+
+// schema takes a schema with all that it includes and imports.
+func (r *reader) schema(n *xmltree.Node, file, target string) {
+	r.xsd.Add(n, target)
+	if own := n.Attr("targetNamespace"); own != "" {
+		target = own
+	}
+	for _, c := range n.Children {
+		location := c.Attr("schemaLocation")
+		if !xsd.IsSchemaSpace(c.Name.Space) || location == "" || c.Name.Local != "import" && c.Name.Local != "include" && c.Name.Local != "redefine" {
+			continue
+		}
+		document, from := r.open(c, location, file)
+		if document == nil {
+			continue
+		}
+		inner := ""
+		if c.Name.Local != "import" { // what is included belongs to whoever includes it
+			inner = target
+		}
+		if key := from + "\x00" + inner; !r.schemas[key] {
+			r.schemas[key] = true
+			r.schema(document, from, inner)
+		}
+	}
+}
+
+// readServices reads the ports that we can answer at, and their operations.
+func (r *reader) readServices(s *service) {
+	for _, n := range r.services {
+		for _, p := range n.All(space, "port") {
+			r.port(s, p)
+		}
+	}
+}
+
+func (r *reader) port(s *service, n *xmltree.Node) {
+	b := r.bindings[n.Resolve(n.Attr("binding"))]
+	if b == nil {
+		r.warn(n, "port %s has the binding %q, which is not in the contract", n.Attr("name"), n.Attr("binding"))
+		return
+	}
+	version, soap := 11, b.Child(space11, "binding")
+	if soap == nil {
+		version, soap = 12, b.Child(space12, "binding")
+	}
+	if soap == nil {
+		r.warn(b, "port %s is not answered: its binding is not one of SOAP", n.Attr("name"))
+		return
+	}
+	if transport := soap.Attr("transport"); transport != "" && !strings.HasSuffix(strings.TrimSuffix(transport, "/"), "/http") {
+		r.warn(soap, "port %s is not answered: its transport is %s, not HTTP", n.Attr("name"), transport)
+		return
+	}
+	template, err := match.ParseTemplate("/" + url.PathEscape(n.Attr("name")))
+	if err != nil {
+		r.warn(n, "port %q is not answered: %v", n.Attr("name"), err)
+		return
+	}
+	p := &port{name: n.Attr("name"), version: version, template: template}
+	r.bindingOperations(s, p, b, soap)
+	s.ports = append(s.ports, p)
+}
+
+func (r *reader) bindingOperations(s *service, p *port, b, soap *xmltree.Node) {
+	portType := r.portTypes[b.Resolve(b.Attr("type"))]
+	if portType == nil {
+		r.warn(b, "binding %s has the port type %q, which is not in the contract", b.Attr("name"), b.Attr("type"))
+		return
+	}
+	taken := make(map[*xmltree.Node]bool)
+	for _, n := range b.All(space, "operation") {
+		abstract := overloaded(portType, n, taken)
+		if abstract == nil {
+			r.warn(n, "operation %s of binding %s is not in its port type", n.Attr("name"), b.Attr("name"))
+			continue
+		}
+		taken[abstract] = true
+		op := r.operation(n, abstract, soap, p)
+		p.operations = append(p.operations, s.shared(op, abstract))
+	}
+}
+
+// overloaded finds the operation of a port type for one of a binding: by name,
+// of several by the name of the input, else the first that is left.
+func overloaded(portType, n *xmltree.Node, taken map[*xmltree.Node]bool) *xmltree.Node {
+	var found *xmltree.Node
+	for _, o := range portType.All(space, "operation") {
+		if o.Attr("name") != n.Attr("name") || taken[o] {
+			continue
+		}
+		if input := n.Child(space, "input"); input != nil && input.Attr("name") != "" && input.Attr("name") == o.Child(space, "input").Attr("name") {
+			return o
+		}
+		if found == nil {
+			found = o
+		}
+	}
+	return found
+}
+
+func (r *reader) operation(n, abstract, soap *xmltree.Node, p *port) *operation {
+	own := n.Child(space11, "operation")
+	if own == nil {
+		own = n.Child(space12, "operation")
+	}
+	style := own.Attr("style")
+	if style == "" {
+		style = soap.Attr("style")
+	}
+	op := &operation{name: n.Attr("name"), rpc: style == "rpc", action: own.Attr("soapAction"), summary: documentation(abstract)}
+	op.input = r.message(op, n.Child(space, "input"), abstract.Child(space, "input"), "")
+	op.output = r.message(op, n.Child(space, "output"), abstract.Child(space, "output"), "Response")
+	for _, f := range abstract.All(space, "fault") {
+		parts := r.parts(f)
+		if len(parts) == 0 {
+			continue
+		}
+		op.faults = append(op.faults, declaredFault{f.Attr("name"), r.partElement(parts[0], false), documentation(f)})
+	}
+	return op
+}
+
+func documentation(n *xmltree.Node) string {
+	if d := n.Child(space, "documentation"); d != nil {
+		return strings.Join(strings.Fields(d.Text), " ")
+	}
+	return ""
+}
+
+// part is one part of a message.
+type part struct {
+	name string
+	node *xmltree.Node
+}
+
+func (r *reader) parts(n *xmltree.Node) (parts []part) {
+	if n == nil {
+		return nil
+	}
+	m := r.messages[n.Resolve(n.Attr("message"))]
+	if m == nil {
+		r.warn(n, "message %q is not in the contract", n.Attr("message"))
+		return nil
+	}
+	for _, p := range m.All(space, "part") {
+		parts = append(parts, part{p.Attr("name"), p})
+	}
+	return parts
+}
+
+// partElement is the element that a part becomes. In rpc style it is named after
+// the part.
+func (r *reader) partElement(p part, rpc bool) *xsd.Element {
+	if ref := p.node.Attr("element"); ref != "" {
+		if e := r.xsd.ElementOf(p.node.Resolve(ref), p.node); e != nil {
+			if !rpc {
+				return e
+			}
+			return &xsd.Element{Name: name{Local: p.name}, Type: e.Type, Nillable: e.Nillable}
+		}
+	}
+	if of := p.node.Attr("type"); of != "" {
+		return &xsd.Element{Name: name{Local: p.name}, Type: r.xsd.TypeOf(p.node.Resolve(of), p.node)}
+	}
+	r.warn(p.node, "part %s has neither an element nor a type", p.name)
+	return &xsd.Element{Name: name{Local: p.name}, Type: r.xsd.TypeOf(name{Space: xsd.Space, Local: "anyType"}, p.node)}
+}
+
+// message reads what one direction of an operation carries; nil when there is
+// none.
+func (r *reader) message(op *operation, bound, abstract *xmltree.Node, suffix string) *message {
+	if abstract == nil {
+		return nil
+	}
+	m := &message{}
+	parts := r.parts(abstract)
+	body := soapChild(bound, "body")
+	if multipart := bound.Child("http://schemas.xmlsoap.org/wsdl/mime/", "multipartRelated"); multipart != nil {
+		r.warn(multipart, "attachments of operation %s are not answered; its envelope is", op.name)
+		for _, p := range multipart.All("http://schemas.xmlsoap.org/wsdl/mime/", "part") {
+			if found := soapChild(p, "body"); found != nil {
+				body = found
+			}
+		}
+	}
+	m.encoded = body.Attr("use") == "encoded"
+	m.headers = r.headers(bound)
+	if wanted, ok := body.Lookup(name{Local: "parts"}); ok {
+		parts = chosenParts(parts, strings.Fields(wanted))
+	} else {
+		parts = withoutHeaders(parts, m.headers, abstract)
+	}
+	var elements []*xsd.Element
+	for _, p := range parts {
+		elements = append(elements, r.partElement(p, op.rpc))
+	}
+	if op.rpc {
+		wrapper := &xsd.Type{Content: &xsd.Particle{Kind: xsd.Sequence, Min: 1, Max: 1}}
+		for _, e := range elements {
+			wrapper.Content.Items = append(wrapper.Content.Items, &xsd.Particle{Kind: xsd.One, Min: 1, Max: 1, Element: e})
+		}
+		elements = []*xsd.Element{{Name: name{Space: body.Attr("namespace"), Local: op.name + suffix}, Type: wrapper}}
+	}
+	m.body = elements
+	return m
+}
+
+func soapChild(n *xmltree.Node, local string) *xmltree.Node {
+	if c := n.Child(space11, local); c != nil {
+		return c
+	}
+	return n.Child(space12, local)
+}
+
+func chosenParts(parts []part, names []string) (chosen []part) {
+	for _, n := range names {
+		for _, p := range parts {
+			if p.name == n {
+				chosen = append(chosen, p)
+			}
+		}
+	}
+	return chosen
+}
+
+// withoutHeaders leaves out the parts of the same message that are sent as
+// headers.
+func withoutHeaders(parts []part, headers []header, abstract *xmltree.Node) (rest []part) {
+	message := abstract.Resolve(abstract.Attr("message"))
+	for _, p := range parts {
+		isHeader := false
+		for _, h := range headers {
+			isHeader = isHeader || h.message == message && h.part == p.name
+		}
+		if !isHeader {
+			rest = append(rest, p)
+		}
+	}
+	return rest
+}
+
+func (r *reader) headers(bound *xmltree.Node) (headers []header) {
+	if bound == nil {
+		return nil
+	}
+	for _, c := range bound.Children {
+		if c.Name.Local != "header" || c.Name.Space != space11 && c.Name.Space != space12 {
+			continue
+		}
+		for _, p := range r.parts(c) {
+			if p.name == c.Attr("part") {
+				headers = append(headers, header{c.Resolve(c.Attr("message")), p.name, r.partElement(p, false)})
+			}
+		}
+	}
+	return headers
+}

@@ -1,0 +1,306 @@
+package xsd
+
+import (
+	"strconv"
+
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
+)
+
+const (
+	// fullDepth is how deep optional parts are filled in, so that types that
+	// contain themselves end.
+	fullDepth = 8
+	endless   = 1 << 20
+	// maxElements bounds the size of one document, whatever its schema demands.
+	maxElements = 20_000
+)
+
+// Generator draws documents. It belongs to one message.
+type Generator struct {
+	Draw *sample.Draw
+	// Encoded writes the type of each element beside it, and arrays in SOAP's
+	// own way.
+	Encoded bool
+
+	elements int
+}
+
+// Element draws an element of a declaration.
+func (g *Generator) Element(e *Element) *xmltree.Node { return g.element(e, 0) }
+
+func (g *Generator) element(e *Element, depth int) *xmltree.Node {
+	g.elements++
+	e = g.standIn(e, depth)
+	n := &xmltree.Node{Name: e.Name}
+	t := g.typeFor(e.Type, depth)
+	if t != e.Type || g.Encoded && t.Name.Local != "" {
+		g.writeType(n, t)
+	}
+	switch {
+	case e.Nillable && e.Fixed == nil && (depth >= fullDepth && t.height > 1 || g.chance(4)):
+		n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: xmltree.Instance, Local: "nil"}, Value: "true"})
+		g.attributes(n, t)
+	case e.Fixed != nil:
+		n.Text = *e.Fixed
+		g.attributes(n, t)
+	default:
+		g.fill(n, t, depth)
+	}
+	return n
+}
+
+func (g *Generator) chance(percent int64) bool { return g.Draw.Whole(0, 99) < percent }
+
+func (g *Generator) writeType(n *xmltree.Node, t *Type) {
+	if t.Name.Local != "" {
+		name := t.Name
+		n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: xmltree.Instance, Local: "type"}, QName: &name})
+	}
+}
+
+// standIn is the element itself, or one that may stand in its place.
+func (g *Generator) standIn(e *Element, depth int) *Element {
+	if len(e.Substitutes) == 0 || !e.Abstract && !g.chance(30) {
+		return e
+	}
+	var usable []*Element
+	for _, s := range e.Substitutes {
+		if !s.Abstract && (depth < fullDepth || s.height() < endless) {
+			usable = append(usable, s)
+		}
+	}
+	if len(usable) == 0 {
+		return e
+	}
+	if depth >= fullDepth {
+		least := usable[0]
+		for _, u := range usable {
+			if u.height() < least.height() {
+				least = u
+			}
+		}
+		return least
+	}
+	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
+}
+
+// typeFor is the type itself, or one derived from it: always where it is
+// abstract, else now and then.
+func (g *Generator) typeFor(t *Type, depth int) *Type {
+	if len(t.derived) == 0 || t.Anything || !t.Abstract && (depth >= fullDepth || !g.chance(20)) {
+		return t
+	}
+	var usable []*Type
+	for _, c := range t.concrete() {
+		if c.Name.Local != "" && c.height < endless {
+			usable = append(usable, c)
+		}
+	}
+	if len(usable) == 0 {
+		return t
+	}
+	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
+}
+
+func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
+	g.attributes(n, t)
+	switch {
+	case g.elements > maxElements:
+	case t.Array != nil && g.Encoded:
+		g.array(n, t.Array, depth)
+	case t.Simple != nil:
+		n.Text = t.Simple.draw(g.Draw, n.Name.Local)
+		if t.Simple.Kind == "QName" && t.Simple.Values != nil {
+			n.QName, n.Text = &Name{Local: localPart(n.Text)}, ""
+		}
+	case t.Anything:
+		n.Text = g.Draw.Fake("word")
+	default:
+		g.particle(n, t.Content, depth)
+	}
+}
+
+func (g *Generator) attributes(n *xmltree.Node, t *Type) {
+	for _, a := range t.Attributes {
+		switch {
+		case a.Fixed != nil && (a.Required || g.chance(50)):
+			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: *a.Fixed})
+		case a.Fixed == nil && (a.Required || g.chance(70)):
+			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: a.Type.draw(g.Draw, a.Name.Local)})
+		}
+	}
+}
+
+// array writes the elements of a SOAP-encoded array.
+func (g *Generator) array(n *xmltree.Node, item *Type, depth int) {
+	size := 2
+	if depth >= fullDepth {
+		size = 0
+	}
+	name := item.Name
+	if name.Local == "" {
+		name = anyType.Name
+	}
+	n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: Encoding, Local: "arrayType"}, QName: &name, Value: "[" + strconv.Itoa(size) + "]"})
+	for range size {
+		n.Add(g.element(&Element{Name: Name{Local: "item"}, Type: item}, depth+1))
+	}
+}
+
+func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
+	if p == nil {
+		return
+	}
+	for range g.occurrences(p, depth) {
+		switch p.Kind {
+		case One:
+			n.Add(g.element(p.Element, depth+1))
+		case Sequence:
+			for _, item := range p.Items {
+				g.particle(n, item, depth)
+			}
+		case All:
+			for i := range p.Items { // any order is right; another one each time shows it
+				g.particle(n, p.Items[(i+depth)%len(p.Items)], depth)
+			}
+		case Choice:
+			if chosen := g.choose(p, depth); chosen != nil {
+				g.particle(n, chosen, depth)
+			}
+		case Any:
+			if p.Process != "strict" && p.Process != "" && p.Namespaces != "##targetNamespace" {
+				n.Add(&xmltree.Node{Name: anyName(p), Text: g.Draw.Fake("word")})
+			}
+		}
+	}
+}
+
+// anyName is an element name that a wildcard admits.
+func anyName(p *Particle) Name {
+	if p.Namespaces == "##local" {
+		return Name{Local: "extra"}
+	}
+	return Name{Space: "urn:rapid-mimic:extra", Local: "extra"}
+}
+
+func (g *Generator) occurrences(p *Particle, depth int) int {
+	low, high := p.Min, p.Max
+	if p.Kind == Any {
+		return low
+	}
+	if depth >= fullDepth || p.height() >= endless || g.elements > maxElements {
+		return low
+	}
+	if high == Unbounded {
+		high = max(low, 3)
+	}
+	high = min(high, low+3)
+	if low == 0 && high > 0 { // an optional part is there more often than not
+		if g.chance(int64(15 + 25*max(0, depth-3))) { // less and less the deeper it is
+			return 0
+		}
+		low = 1
+	}
+	if depth > 3 {
+		high = low
+	}
+	return int(g.Draw.Whole(int64(low), int64(high)))
+}
+
+func (g *Generator) choose(p *Particle, depth int) *Particle {
+	var usable []*Particle
+	var least *Particle
+	for _, item := range p.Items {
+		if item.height() < endless {
+			usable = append(usable, item)
+		}
+		if least == nil || item.height() < least.height() {
+			least = item
+		}
+	}
+	if depth >= fullDepth || len(usable) == 0 {
+		return least
+	}
+	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
+}
+
+// Heights: how many levels a part has at least.
+
+func (e *Element) height() int {
+	least := endless
+	if !e.Abstract {
+		least = e.Type.least()
+	}
+	if e.Nillable {
+		least = 1
+	}
+	for _, s := range e.Substitutes {
+		if s != e && len(s.Substitutes) == 0 && !s.Abstract {
+			least = min(least, s.Type.least())
+		}
+	}
+	return least
+}
+
+// least is the height of the lowest type that can stand for t.
+func (t *Type) least() int {
+	least := endless
+	if !t.Abstract {
+		least = t.height
+	}
+	if t.Abstract {
+		for _, c := range t.concrete() {
+			least = min(least, c.height)
+		}
+	}
+	return least
+}
+
+func (p *Particle) height() int {
+	if p == nil {
+		return 0
+	}
+	height := 0
+	switch p.Kind {
+	case One:
+		height = p.Element.height()
+	case Sequence, All:
+		for _, item := range p.Items {
+			if item.Min > 0 {
+				height = max(height, item.height())
+			}
+		}
+	case Choice:
+		height = endless
+		for _, item := range p.Items {
+			if item.Min == 0 {
+				height = 0
+			}
+			height = min(height, item.height())
+		}
+		if len(p.Items) == 0 {
+			height = 0
+		}
+	}
+	return height
+}
+
+// settle finds the height of every type.
+func settle(types []*Type) {
+	for _, t := range types {
+		t.height = endless
+	}
+	for changed := true; changed; {
+		changed = false
+		for _, t := range types {
+			height := 1
+			if t.Simple == nil && !t.Anything {
+				height = min(t.Content.height()+1, endless)
+			}
+			if height < t.height {
+				t.height, changed = height, true
+			}
+		}
+	}
+}

@@ -1,0 +1,191 @@
+package engine
+
+import (
+	"fmt"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec"
+)
+
+// chooseSOAP finds the answer of a service whose messages tell what they ask
+// for: its contract, a mapping, the operation, else a fault that says what was
+// expected.
+func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
+	soap := p.Service.Contract.SOAP
+	if r.Method == "GET" || r.Method == "HEAD" {
+		base := "http://" + r.Host + strings.TrimSuffix(r.Address, r.Path)
+		if text, ok := soap.Served(r.Query, base); ok {
+			serveContract(d, text)
+			return
+		}
+	}
+	fits := p.Service.Fits(r.Method, p.segments)
+	if r.Method != "POST" {
+		if fits = allFit(fits, ""); len(fits) > 0 {
+			answerFromMapping(d, fits)
+			return
+		}
+		e.missSOAP(d, p, r)
+		return
+	}
+	m := soap.Dispatch(p.segments, r)
+	operation := ""
+	if m.Operation != nil {
+		operation = m.Operation.ID
+	}
+	if own := allFit(fits, operation); len(own) > 0 && !p.hints.Given() && (m.Fault == nil || own[0].Value.Spec.Call.Operation == "") {
+		answerFromMapping(d, own)
+		wrapAnswer(d, soap, &m, own[0].Value)
+		return
+	}
+	steps := passedMappings(p.Service, allFit(fits, operation))
+	if m.Fault != nil {
+		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(&m, *m.Fault)
+		d.Explanation = &call.Explanation{Sentence: m.Fault.Text, Steps: append(steps, call.Step{
+			Stage: call.Choose, Subject: "operations", Verdict: call.Passed, Reason: m.Fault.Text})}
+		return
+	}
+	if refuseMessage(d, p, r, soap, &m, steps) {
+		return
+	}
+	e.buildFromMessage(d, p, r, soap, &m, steps)
+}
+
+// allFit keeps the mappings that fit the method and the operation of a message.
+func allFit(fits []match.Fit[*catalog.Mapping], operation string) (own []match.Fit[*catalog.Mapping]) {
+	for _, fit := range fits {
+		if on := fit.Value.Spec.Call.Operation; fit.Method && (on == "" || on == operation) {
+			own = append(own, fit)
+		}
+	}
+	return own
+}
+
+func serveContract(d *Decision, text []byte) {
+	d.Source, d.By = call.FromSelf, "wsdl"
+	d.Answer = call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/xml; charset=utf-8"}}, Body: text}
+	d.Explanation = &call.Explanation{
+		Sentence: "The call asked for the contract, which is served with the addresses of this service in it.",
+		Steps:    []call.Step{{Stage: call.Choose, Subject: "contract", Verdict: call.Taken, Reason: "the query asks for a document of it"}},
+	}
+}
+
+// missSOAP answers what is no message at all.
+func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
+	ports := p.Service.Contract.SOAP.Ports()
+	doc := missDocument{
+		Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404, Service: p.Service.Spec.Name, Console: e.control,
+		Detail: fmt.Sprintf("%s is a SOAP service: it answers messages sent by POST to /%s or to a port (%s), and its contract at ?wsdl.",
+			p.Service.Spec.Name, p.Service.Spec.Name, strings.Join(ports, ", ")),
+	}
+	d.Source, d.By, d.Answer = call.FromMiss, "method", problemAnswer(404, doc)
+	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: []call.Step{{
+		Stage: call.Choose, Subject: "operations", Verdict: call.Passed, Reason: fmt.Sprintf("messages come by POST, not %s", r.Method)}}}
+}
+
+// wrapAnswer puts what a mapping says into an envelope of the caller's version,
+// where it is not one already.
+func wrapAnswer(d *Decision, soap contract.SOAP, m *contract.Message, mapping *catalog.Mapping) {
+	answer := mapping.Spec.Answer
+	switch {
+	case answer.Fault != nil:
+		d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text})
+		if answer.Fault.Detail != "" {
+			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)
+		}
+		if mapping.Spec.Answer.Status != 200 {
+			d.Answer.Status = mapping.Spec.Answer.Status
+		}
+	case answer.XML != nil:
+		body, contentType := soap.Wrap(m, *answer.XML)
+		d.Answer.Body = body
+		d.Answer.Header = append([]call.Field{}, d.Answer.Header...)
+		for i, f := range d.Answer.Header {
+			if f.Name == "Content-Type" && f.Value == "application/xml" {
+				d.Answer.Header[i].Value = contentType
+			}
+		}
+	}
+}
+
+// refuseMessage refuses a message that breaks the contract, where the service
+// says so.
+func refuseMessage(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, m *contract.Message, steps []call.Step) bool {
+	if p.Service.Spec.Conformance != spec.ConformanceRefuse {
+		return false
+	}
+	found := m.Operation.SOAP.CheckRequest(m, r.Header.Get("Content-Type"))
+	if len(found) == 0 {
+		return false
+	}
+	fault := contract.SOAPFault{Code: "Client", Text: fmt.Sprintf("The message does not obey operation %s in %s: %s.", m.Operation.ID, found[0].Where, found[0].Detail)}
+	for _, f := range found {
+		fault.Detail = append(fault.Detail, f.Where+": "+f.Detail)
+	}
+	d.Source, d.By, d.Answer = call.FromSelf, "contract-broken", soap.Fault(m, fault)
+	d.Explanation = &call.Explanation{Sentence: fault.Text, Steps: append(steps, call.Step{Stage: call.Choose, Subject: "operation " + m.Operation.ID, Verdict: call.Noted,
+		Reason: fmt.Sprintf("the service refuses calls that break its contract; this one does in %d places", len(found))})}
+	return true
+}
+
+// buildFromMessage answers as the contract says.
+func (e *Engine) buildFromMessage(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, m *contract.Message, steps []call.Step) {
+	op := m.Operation
+	steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Taken, Reason: m.Reason})
+	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
+	if refused != "" {
+		text := refused
+		if names := op.ExampleNames(); len(names) > 0 {
+			text += " (its faults are " + strings.Join(names, ", ") + ")"
+		}
+		d.Source, d.By, d.Answer = call.FromSelf, "hint", soap.Fault(m, contract.SOAPFault{Code: "Client", Text: text})
+		d.Explanation = &call.Explanation{Sentence: text, Steps: steps}
+		return
+	}
+	fault := choice.example
+	if fault == "" && choice.status >= 400 && len(choice.offers) > 0 && len(choice.offers[0].Examples) > 0 {
+		fault = choice.offers[0].Examples[0].Name
+	}
+	draw, origin := e.draw(p, r, op)
+	built := op.SOAP.Answer(m, fault, p.Service.Spec.Echo, draw)
+	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
+	what := fmt.Sprintf("data generated from the schema by %s", origin)
+	switch {
+	case fault != "":
+		d.By += fmt.Sprintf(", %q", fault)
+		what = fmt.Sprintf("fault %q, its detail generated by %s", fault, origin)
+	case op.SOAP.OneWay():
+		what = "status 202 without a body, since it is one-way"
+	case built.Invalid != "":
+		what += ", which do not obey the schema (" + built.Invalid + ")"
+	}
+	steps = append(steps, call.Step{Stage: call.Build, Subject: fmt.Sprintf("response %d", d.Answer.Status), Verdict: call.Taken, Reason: choice.reason + ": " + what})
+	if len(built.Echoed) > 0 {
+		steps = append(steps, call.Step{Stage: call.Build, Subject: "echo", Verdict: call.Taken,
+			Reason: "values of the call stand in " + strings.Join(built.Echoed, ", ")})
+	}
+	steps = e.pinMessage(d, p, r, op, draw, steps)
+	d.Explanation = &call.Explanation{Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s%s.", op.ID, what, choice.asked), Steps: steps}
+}
+
+// pinMessage fixes the elements of an answer that are pinned for its operation.
+func (e *Engine) pinMessage(d *Decision, p *Placed, r *call.Request, op *contract.Operation, draw *sample.Draw, steps []call.Step) []call.Step {
+	pins := p.Service.Pins(op.ID)
+	if len(pins) == 0 || len(d.Answer.Body) == 0 {
+		return steps
+	}
+	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(r, nil, nil, draw))
+	if err != nil {
+		return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Passed, Reason: err.Error()})
+	}
+	if len(applied) == 0 {
+		return steps
+	}
+	d.Answer.Body = body
+	return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Taken, Reason: "fixed for this operation: " + strings.Join(applied, ", ")})
+}

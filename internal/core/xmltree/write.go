@@ -1,0 +1,113 @@
+package xmltree
+
+import (
+	"bytes"
+	"encoding/xml"
+	"strconv"
+)
+
+// Declaration is what documents begin with.
+const Declaration = `<?xml version="1.0" encoding="UTF-8"?>` + "\n"
+
+// known are the prefixes that readers expect of some namespaces.
+var known = map[string]string{
+	Instance:                           "xsi",
+	"http://www.w3.org/2001/XMLSchema": "xsd",
+	"http://schemas.xmlsoap.org/soap/envelope/": "soap",
+	"http://www.w3.org/2003/05/soap-envelope":   "soap",
+	"http://schemas.xmlsoap.org/soap/encoding/": "enc",
+	xmlSpace: "xml",
+}
+
+// Append writes the element with all that is in it. Every namespace is declared
+// on it, under a prefix.
+func (n *Node) Append(b []byte) []byte {
+	w := &writer{prefixes: make(map[string]string)}
+	w.collect(n)
+	return w.element(b, n, true)
+}
+
+type writer struct {
+	prefixes map[string]string // namespace → prefix
+	order    []string
+}
+
+func (w *writer) name(n Name) {
+	if _, have := w.prefixes[n.Space]; have || n.Space == "" {
+		return
+	}
+	prefix := known[n.Space]
+	if prefix == "" {
+		prefix = "n" + strconv.Itoa(len(w.order)+1)
+	}
+	w.prefixes[n.Space] = prefix
+	if n.Space != xmlSpace {
+		w.order = append(w.order, n.Space)
+	}
+}
+
+func (w *writer) collect(n *Node) {
+	w.name(n.Name)
+	if n.QName != nil {
+		w.name(*n.QName)
+	}
+	for _, a := range n.Attrs {
+		w.name(a.Name)
+		if a.QName != nil {
+			w.name(*a.QName)
+		}
+	}
+	for _, c := range n.Children {
+		w.collect(c)
+	}
+}
+
+func (w *writer) written(n Name) string {
+	if n.Space == "" {
+		return n.Local
+	}
+	return w.prefixes[n.Space] + ":" + n.Local
+}
+
+func (w *writer) element(b []byte, n *Node, root bool) []byte {
+	tag := w.written(n.Name)
+	b = append(append(b, '<'), tag...)
+	if root {
+		for _, space := range w.order {
+			b = append(b, " xmlns:"+w.prefixes[space]+`="`...)
+			b = append(escape(b, space), '"')
+		}
+	}
+	for _, a := range n.Attrs {
+		value := a.Value
+		if a.QName != nil {
+			value = w.written(*a.QName) + a.Value // such as an array's size
+		}
+		b = append(b, " "+w.written(a.Name)+`="`...)
+		b = append(escape(b, value), '"')
+	}
+	if len(n.Children) == 0 && n.Text == "" && n.QName == nil {
+		return append(b, "/>"...)
+	}
+	b = append(b, '>')
+	if n.QName != nil {
+		b = escape(b, w.written(*n.QName))
+	} else {
+		b = escape(b, n.Text)
+	}
+	for _, c := range n.Children {
+		b = w.element(b, c, false)
+	}
+	return append(append(append(b, "</"...), tag...), '>')
+}
+
+func escape(b []byte, text string) []byte {
+	for i := range len(text) {
+		if c := text[i]; c < ' ' || c == '<' || c == '&' || c == '>' || c == '"' || c > '~' {
+			var buffer bytes.Buffer
+			_ = xml.EscapeText(&buffer, []byte(text)) // a buffer takes everything
+			return append(b, buffer.Bytes()...)
+		}
+	}
+	return append(b, text...)
+}

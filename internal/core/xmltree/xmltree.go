@@ -1,0 +1,385 @@
+// Package xmltree reads XML into a tree of elements that know their
+// namespaces and where they stood, and writes such trees.
+//
+// It exists because messages and contracts of SOAP are made of names with
+// namespaces, also inside of values, which encoding/xml loses. Comments,
+// processing instructions and the order of text among elements are not kept.
+// Document type declarations are refused. Start with Parse.
+package xmltree
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"golang.org/x/net/html/charset"
+)
+
+// Limits of what is read; they bound the work of a hostile document.
+const (
+	MaxDepth    = 200
+	MaxElements = 500_000
+)
+
+// Namespaces that documents of every kind use.
+const (
+	Instance = "http://www.w3.org/2001/XMLSchema-instance"
+	xmlSpace = "http://www.w3.org/XML/1998/namespace"
+)
+
+// Name is a name in a namespace, which may be "".
+type Name struct{ Space, Local string }
+
+// String writes a name for people: {namespace}local.
+func (n Name) String() string {
+	if n.Space == "" {
+		return n.Local
+	}
+	return "{" + n.Space + "}" + n.Local
+}
+
+// Attr is an attribute.
+type Attr struct {
+	Name  Name
+	Value string
+	// QName, when it is set, is written as the value, with a prefix in scope.
+	QName *Name
+}
+
+// Node is one element.
+type Node struct {
+	Name     Name
+	Attrs    []Attr // without declarations of namespaces
+	Children []*Node
+	// Text is the character data directly inside, put together.
+	Text string
+	// QName, when it is set, is written as the text, with a prefix in scope.
+	QName *Name
+
+	Parent     *Node
+	declared   map[string]string // prefix → namespace, declared on this element
+	Line, Col  int
+	Start, End int // byte offsets of the start tag in UTF-8
+}
+
+// SyntaxError says where a text stops being XML that we read, and why.
+type SyntaxError struct {
+	Line, Col int
+	Detail    string
+}
+
+func (e *SyntaxError) Error() string {
+	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Col, e.Detail)
+}
+
+// UTF8 brings a document to UTF-8, by its byte-order mark or its declaration,
+// and takes mark and declaration off.
+func UTF8(text []byte) ([]byte, error) {
+	label := ""
+	switch {
+	case bytes.HasPrefix(text, []byte("\xef\xbb\xbf")):
+		text = text[3:]
+	case bytes.HasPrefix(text, []byte("\xff\xfe")):
+		text, label = text[2:], "utf-16le"
+	case bytes.HasPrefix(text, []byte("\xfe\xff")):
+		text, label = text[2:], "utf-16be"
+	default:
+		label = declaredEncoding(text)
+	}
+	if label != "" && !strings.EqualFold(label, "utf-8") {
+		r, err := charset.NewReaderLabel(label, bytes.NewReader(text))
+		if err != nil {
+			return nil, &SyntaxError{1, 1, fmt.Sprintf("encoding %q is not known", label)}
+		}
+		if text, err = io.ReadAll(r); err != nil {
+			return nil, &SyntaxError{1, 1, fmt.Sprintf("it is not %s: %v", label, err)}
+		}
+	}
+	if i := bytes.Index(text, []byte("<?xml ")); i >= 0 && i < 4096 {
+		if end := bytes.Index(text[i:], []byte("?>")); end > 0 { // blanks keep every place
+			text = bytes.Clone(text)
+			for j := i; j < i+end+2; j++ {
+				if text[j] != '\n' {
+					text[j] = ' '
+				}
+			}
+		}
+	}
+	return text, nil
+}
+
+func declaredEncoding(text []byte) string {
+	start := text[:min(len(text), 4096)]
+	i := bytes.Index(start, []byte("<?xml "))
+	if i < 0 {
+		return ""
+	}
+	declaration, _, _ := bytes.Cut(start[i:], []byte("?>"))
+	_, after, found := bytes.Cut(declaration, []byte("encoding="))
+	if !found || len(after) < 2 {
+		return ""
+	}
+	label, _, _ := bytes.Cut(after[1:], after[:1])
+	return string(label)
+}
+
+// Parse reads a document. The error is a *SyntaxError.
+func Parse(text []byte) (*Node, error) {
+	text, err := UTF8(text)
+	if err != nil {
+		return nil, err
+	}
+	p := &parser{decoder: xml.NewDecoder(bytes.NewReader(text))}
+	p.decoder.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil }
+	for {
+		start := int(p.decoder.InputOffset())
+		line, col := p.decoder.InputPos()
+		token, err := p.decoder.RawToken()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, p.fault("%s", strings.TrimPrefix(err.Error(), "XML syntax error on "))
+		}
+		if err := p.take(token, start, line, col); err != nil {
+			return nil, err
+		}
+	}
+	switch {
+	case p.open != nil:
+		return nil, p.fault("<%s> is not closed", p.open.Name.Local)
+	case p.root == nil:
+		return nil, p.fault("there is no element")
+	}
+	return p.root, nil
+}
+
+type parser struct {
+	decoder    *xml.Decoder
+	root, open *Node
+	tags       []string // as written, of the open elements
+	elements   int
+}
+
+func (p *parser) fault(format string, args ...any) error {
+	line, col := p.decoder.InputPos()
+	return &SyntaxError{line, col, fmt.Sprintf(format, args...)}
+}
+
+func (p *parser) take(token xml.Token, start, line, col int) error {
+	switch t := token.(type) {
+	case xml.StartElement:
+		if p.open == nil && p.root != nil {
+			return p.fault("there is a second root element, <%s>", t.Name.Local)
+		}
+		return p.push(t, start, line, col)
+	case xml.EndElement:
+		tag := written(t.Name)
+		if p.open == nil || p.tags[len(p.tags)-1] != tag {
+			return p.fault("</%s> closes nothing that is open", tag)
+		}
+		p.open, p.tags = p.open.Parent, p.tags[:len(p.tags)-1]
+	case xml.CharData:
+		if p.open != nil {
+			p.open.Text += string(t)
+		} else if len(bytes.TrimSpace(t)) > 0 {
+			return p.fault("there is text outside of the root element")
+		}
+	case xml.Directive:
+		return p.fault("document type declarations are refused")
+	}
+	return nil
+}
+
+func written(n xml.Name) string {
+	if n.Space == "" {
+		return n.Local
+	}
+	return n.Space + ":" + n.Local
+}
+
+func (p *parser) push(t xml.StartElement, start, line, col int) error {
+	if p.elements++; p.elements > MaxElements || len(p.tags) >= MaxDepth {
+		return p.fault("the document is too large or nested too deep")
+	}
+	n := &Node{Parent: p.open, Line: line, Col: col, Start: start, End: int(p.decoder.InputOffset())}
+	for _, a := range t.Attr {
+		switch {
+		case a.Name.Space == "xmlns":
+			n.declare(a.Name.Local, a.Value)
+		case a.Name.Space == "" && a.Name.Local == "xmlns":
+			n.declare("", a.Value)
+		}
+	}
+	n.Name = n.resolve(t.Name.Space, t.Name.Local)
+	for _, a := range t.Attr {
+		if a.Name.Space == "xmlns" || a.Name.Space == "" && a.Name.Local == "xmlns" {
+			continue
+		}
+		name := Name{Local: a.Name.Local}
+		if a.Name.Space != "" {
+			name = n.resolve(a.Name.Space, a.Name.Local)
+		}
+		n.Attrs = append(n.Attrs, Attr{Name: name, Value: a.Value})
+	}
+	if p.open == nil {
+		p.root = n
+	} else {
+		p.open.Children = append(p.open.Children, n)
+	}
+	p.open, p.tags = n, append(p.tags, written(t.Name))
+	return nil
+}
+
+func (n *Node) declare(prefix, space string) {
+	if n.declared == nil {
+		n.declared = make(map[string]string)
+	}
+	n.declared[prefix] = space
+}
+
+// resolve finds the namespace of a prefix. An undeclared one stands for itself:
+// real documents have them where nothing depends on them.
+func (n *Node) resolve(prefix, local string) Name {
+	if space, ok := n.Namespace(prefix); ok || prefix == "" {
+		return Name{space, local}
+	}
+	return Name{prefix, local}
+}
+
+// Namespace is what a prefix stands for at this element.
+func (n *Node) Namespace(prefix string) (space string, ok bool) {
+	if prefix == "xml" {
+		return xmlSpace, true
+	}
+	for e := n; e != nil; e = e.Parent {
+		if space, ok := e.declared[prefix]; ok {
+			return space, true
+		}
+	}
+	return "", false
+}
+
+// Resolve turns a value such as "tns:Berth" into the name it means here; a name
+// without a prefix is in the default namespace.
+func (n *Node) Resolve(value string) Name {
+	prefix, local, found := strings.Cut(strings.TrimSpace(value), ":")
+	if !found {
+		prefix, local = "", prefix
+	}
+	return n.resolve(prefix, local)
+}
+
+// Attr is the value of an attribute without a namespace, "" when there is none
+// or no element.
+func (n *Node) Attr(local string) string {
+	value, _ := n.Lookup(Name{Local: local})
+	return value
+}
+
+// Lookup returns the value of an attribute.
+func (n *Node) Lookup(name Name) (value string, ok bool) {
+	if n == nil {
+		return "", false
+	}
+	for _, a := range n.Attrs {
+		if a.Name == name {
+			return a.Value, true
+		}
+	}
+	return "", false
+}
+
+// LookupName returns the name that an attribute has as its value.
+func (n *Node) LookupName(attribute Name) (name Name, ok bool) {
+	for _, a := range n.Attrs {
+		if a.Name == attribute {
+			if a.QName != nil {
+				return *a.QName, true
+			}
+			return n.Resolve(a.Value), true
+		}
+	}
+	return Name{}, false
+}
+
+// Child is the first child with this name, nil when there is none.
+func (n *Node) Child(space, local string) *Node {
+	if n != nil {
+		for _, c := range n.Children {
+			if c.Name.Local == local && c.Name.Space == space {
+				return c
+			}
+		}
+	}
+	return nil
+}
+
+// All are the children with this name.
+func (n *Node) All(space, local string) (found []*Node) {
+	if n != nil {
+		for _, c := range n.Children {
+			if c.Name.Local == local && c.Name.Space == space {
+				found = append(found, c)
+			}
+		}
+	}
+	return found
+}
+
+// Path names the place of an element for people: /Envelope/Body/submit.
+func (n *Node) Path() string {
+	if n == nil {
+		return ""
+	}
+	same, index := 0, 0
+	if n.Parent != nil {
+		for _, c := range n.Parent.Children {
+			if c.Name == n.Name {
+				same++
+				if c == n {
+					index = same
+				}
+			}
+		}
+	}
+	step := "/" + n.Name.Local
+	if same > 1 {
+		step += fmt.Sprintf("[%d]", index)
+	}
+	return n.Parent.Path() + step
+}
+
+// Add appends a child.
+func (n *Node) Add(child *Node) *Node {
+	child.Parent = n
+	n.Children = append(n.Children, child)
+	return child
+}
+
+// Carry makes values that are names keep their meaning when the tree is written
+// anew, under other prefixes: xsi:type, and what else is a name by its
+// attribute.
+func (n *Node) Carry() {
+	for i, a := range n.Attrs {
+		if a.QName == nil && (a.Name == Name{Instance, "type"} || a.Name.Local == "arrayType") {
+			value, rest, bracket := strings.Cut(a.Value, "[")
+			name := n.Resolve(value)
+			if n.Attrs[i].QName, n.Attrs[i].Value = &name, ""; bracket {
+				n.Attrs[i].Value = "[" + rest
+			}
+		}
+	}
+	if n.Name.Local == "faultcode" || n.Name.Local == "Value" {
+		if strings.Contains(n.Text, ":") {
+			name := n.Resolve(n.Text)
+			n.QName, n.Text = &name, ""
+		}
+	}
+	for _, c := range n.Children {
+		c.Carry()
+	}
+}
