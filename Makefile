@@ -9,7 +9,7 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 # The race detector needs a C compiler.
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 
-.PHONY: demo build test lint bench count screenshots api-types browser clean
+.PHONY: demo build test lint bench count screenshots api-types browser judges clean
 
 demo: build
 	@exec $(BIN) demo
@@ -34,13 +34,17 @@ api-types:
 	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
 	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
 
-test: build browser e2e/judges/node_modules/.package-lock.json
+test: build browser judges e2e/judges/node_modules/.package-lock.json
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
 	go vet ./...
 	go test $(RACE) ./...
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 
 # Installs Chromium where it is missing and may be installed.
+# Installs what judges the answers, likewise.
+judges:
+	@sh scripts/judges.sh
+
 browser:
 	@sh scripts/browser.sh
 

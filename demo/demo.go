@@ -1,14 +1,17 @@
-// Package demo is the port of Skerry Sound: two made-up contracts, a few
+// Package demo is the port of Skerry Sound: three made-up contracts, a few
 // mappings, and a harbour office that calls them. It sets itself up over the
 // control API like any other user.
 package demo
 
 import (
+	"archive/zip"
+	"bytes"
 	"context"
 	"embed"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"math/rand/v2"
 	"net/http"
 	"strings"
@@ -22,7 +25,7 @@ import (
 var data embed.FS
 
 // Services are the names of the demo's services.
-func Services() []string { return []string{"moorings", "tides"} }
+func Services() []string { return []string{"moorings", "tides", "customs"} }
 
 // File returns one of the demo's files: moorings.yaml, tides.mappings.yaml …
 func File(name string) ([]byte, error) { return data.ReadFile("data/" + name) }
@@ -31,11 +34,11 @@ func File(name string) ([]byte, error) { return data.ReadFile("data/" + name) }
 // already, from an earlier run on the same data, are left as they are.
 func SetUp(ctx context.Context, api *client.Client) error {
 	for _, service := range Services() {
-		contract, err := File(service + ".yaml")
+		contract, file, err := contractOf(service)
 		if err != nil {
 			return err
 		}
-		_, err = api.Import(ctx, client.Import{Text: contract, File: service + ".yaml"})
+		_, err = api.Import(ctx, client.Import{Text: contract, File: file, Name: service})
 		var known *problem.Error
 		if errors.As(err, &known) && known.Code == problem.Exists {
 			continue
@@ -52,6 +55,27 @@ func SetUp(ctx context.Context, api *client.Client) error {
 		}
 	}
 	return nil
+}
+
+// contractOf is the contract of a service: one document, or the archive of a
+// folder.
+func contractOf(service string) (text []byte, file string, err error) {
+	if text, err = File(service + ".yaml"); err == nil {
+		return text, service + ".yaml", nil
+	}
+	folder, err := fs.Sub(data, "data/"+service)
+	if err != nil {
+		return nil, "", err
+	}
+	var archive bytes.Buffer
+	w := zip.NewWriter(&archive)
+	if err := w.AddFS(folder); err != nil {
+		return nil, "", fmt.Errorf("pack %s: %w", service, err)
+	}
+	if err := w.Close(); err != nil {
+		return nil, "", fmt.Errorf("pack %s: %w", service, err)
+	}
+	return archive.Bytes(), service + ".zip", nil
 }
 
 // request is something the harbour office asks for. Weight is how often.
@@ -81,12 +105,26 @@ var requests = []request{
 	{"GET", "/tides/notice", "", 1},
 	{"POST", "/tides/warnings", `{"id":"4c1be7d2-50a1-4c68-9f0e-8f3c5b7a9d10","severity":"notice","text":"Fog in the outer roads.","areas":["outer roads"],"from":"2026-12-01T06:00:00Z"}`, 1},
 
+	{"POST", "/customs/Desk", message("1.1", `<askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance>`), 5},
+	{"POST", "/customs/Desk12", message("1.2", `<listHolds xmlns="https://customs.skerry-sound.example/cargo"><pier>north</pier></listHolds>`), 3},
+	{"POST", "/customs", message("1.1", `<submitManifest xmlns="https://customs.skerry-sound.example/cargo"><vessel><name>Grey Gannet</name><callSign>SKQ41</callSign></vessel>`+
+		`<arrival>2026-12-01T06:30:00Z</arrival><cargo line="1"><kind>fish</kind><description>Herring in boxes</description><pieces>40</pieces><weight>820.5</weight></cargo></submitManifest>`), 3},
+	{"POST", "/customs", message("1.2", `<cancelManifest xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2042-SK</manifest><reason>Voyage called off</reason></cancelManifest>`), 1},
+
+	{"POST", "/customs/Desk", message("1.1", `<askClearence xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearence>`), 1},
+	{"POST", "/customs/Desk", message("1.1", `<askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>2041</manifest></askClearance>`), 1},
 	{"GET", "/moorings/bertsh/N7", "", 2},
 	{"POST", "/moorings/berths/N7/bookings", `{"vessel":{"name":"Bold Curlew","lengthMetres":"19"},"from":"tomorrow","until":"2026-12-04"}`, 2},
 	{"GET", "/moorings/berths?free=perhaps", "", 2},
 	{"POST", "/moorings/bookings/B-2041", `{}`, 1},
 	{"GET", "/tides/station/inner-quay/level", "", 1},
 	{"GET", "/moring/berths", "", 1},
+}
+
+// message is a SOAP message of a version.
+func message(version, body string) string {
+	space := map[string]string{"1.1": "http://schemas.xmlsoap.org/soap/envelope/", "1.2": "http://www.w3.org/2003/05/soap-envelope"}[version]
+	return `<?xml version="1.0" encoding="UTF-8"?><soap:Envelope xmlns:soap="` + space + `"><soap:Body>` + body + `</soap:Body></soap:Envelope>`
 }
 
 // pause is the mean time between two calls.
@@ -134,10 +172,18 @@ func send(ctx context.Context, office *http.Client, traffic string, r request) {
 		return
 	}
 	req.Header.Set("User-Agent", "skerry-office/1.4")
-	req.Header.Set("Accept", "application/json")
 	req.Header.Set("Authorization", "Bearer harbour-office-key")
-	if r.body != "" {
+	switch {
+	case strings.Contains(r.body, "http://schemas.xmlsoap.org/soap/envelope/"):
+		req.Header.Set("Content-Type", "text/xml; charset=utf-8")
+		req.Header.Set("SOAPAction", `""`)
+	case strings.Contains(r.body, "http://www.w3.org/2003/05/soap-envelope"):
+		req.Header.Set("Content-Type", "application/soap+xml; charset=utf-8")
+	case r.body != "":
 		req.Header.Set("Content-Type", "application/json")
+		fallthrough
+	default:
+		req.Header.Set("Accept", "application/json")
 	}
 	resp, err := office.Do(req)
 	if err != nil {

@@ -216,7 +216,7 @@ var (
 // ecmaScript writes a pattern of XML Schema in the way of ECMAScript; a class
 // that is taken off another becomes a look-ahead.
 func ecmaScript(pattern string) string {
-	pattern = subtraction.ReplaceAllString(pattern, "(?![$2])[$1]")
+	pattern = subtraction.ReplaceAllString(pattern, "(?:(?![$2])[$1])")
 	pattern = inClass.ReplaceAllStringFunc(pattern, func(class string) string {
 		class = strings.ReplaceAll(class, `\i`, `A-Za-z_:`)
 		return strings.ReplaceAll(class, `\c`, `-.0-9:A-Z_a-z`)

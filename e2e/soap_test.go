@@ -1,0 +1,118 @@
+package e2e
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/client"
+	"rapidmimic/spec/api"
+)
+
+// TestSOAPClients lets three clients read the served contract and call every
+// operation and fault in both versions. Two of them have no one-way call.
+func TestSOAPClients(t *testing.T) {
+	s := startDemo(t)
+	for name, c := range map[string]struct {
+		command []string
+		lines   int
+	}{
+		"node":   {[]string{"node", "judges/soap.mjs"}, 10},
+		"python": {[]string{"/usr/bin/python3", "judges/zeep_client.py"}, 12},
+		"php":    {[]string{"php", "judges/client.php"}, 12},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := exec.LookPath(c.command[0])
+			require.NoError(t, err, "make test installs it")
+			out, err := exec.Command(c.command[0], append(c.command[1:], s.traffic+"/customs?wsdl")...).CombinedOutput()
+			require.NoError(t, err, "%s", out)
+			assert.Len(t, strings.Split(strings.TrimSpace(string(out)), "\n"), c.lines, "%s", out)
+		})
+	}
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Service: "customs", Text: "deviates"})
+	require.NoError(t, err)
+	for _, call := range list.Items {
+		detail, err := s.api.Call(t.Context(), call.ID)
+		require.NoError(t, err)
+		assert.Empty(t, detail.DeviationList, "%s %s", call.By, detail.Request.Body)
+	}
+}
+
+const clearance = `<soap:Envelope xmlns:soap="http://schemas.xmlsoap.org/soap/envelope/"><soap:Body>` +
+	`<askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></soap:Body></soap:Envelope>`
+
+func TestSOAPMappingsFaultsAndRefusals(t *testing.T) {
+	s := startDemo(t)
+	post := func(body string, headers ...string) (int, string, string) {
+		resp, text := s.send("POST /customs", body, append(headers, "Content-Type: text/xml")...)
+		return resp.StatusCode, text, resp.Header.Get("Rapid-Mimic")
+	}
+	status, text, by := post(clearance)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, text, "manifest>M-2041-SK<", "echoed")
+	assert.Contains(t, by, `by="askClearance"`)
+
+	// a mapping on the operation, and a fault, each in the caller's version
+	_, err := s.api.PutMappings(t.Context(), "customs", []byte("id: desk-closed\ncall: {operation: askClearance}\nanswer: {fault: {code: Server, text: closed, detail: <until xmlns='urn:n'>seven</until>}}\n"))
+	require.NoError(t, err)
+	status, text, by = post(clearance)
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "<faultcode>soap:Server</faultcode><faultstring>closed</faultstring>")
+	assert.Contains(t, text, ">seven<")
+	assert.Contains(t, by, `source=mapping, by="desk-closed"`)
+	resp, text := s.send("POST /customs/Desk12", strings.ReplaceAll(clearance, "http://schemas.xmlsoap.org/soap/envelope/", "http://www.w3.org/2003/05/soap-envelope"), "Content-Type: application/soap+xml")
+	assert.Equal(t, "application/soap+xml; charset=utf-8", resp.Header.Get("Content-Type"))
+	assert.Contains(t, text, "<soap:Value>soap:Receiver</soap:Value>")
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "customs", "desk-closed"))
+
+	// hints, chosen faults, pins, refusals
+	status, text, _ = post(clearance, `Rapid-Mimic: example="unknownManifest"`)
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "unknownManifest")
+	status, text, _ = post(clearance, `Rapid-Mimic: example="nope"`)
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "its faults are unknownManifest")
+	_, err = s.api.PatchService(t.Context(), "customs", []byte(`{"conformance": "refuse", "pins": {"askClearance": {"/manifest": "${'M-0000-' + 'AA'}"}}}`))
+	require.NoError(t, err)
+	_, text, _ = post(clearance)
+	assert.Contains(t, text, "manifest>M-0000-AA<")
+	status, text, by = post(strings.Replace(clearance, "M-2041-SK", "2041", 1))
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "does not fit the pattern")
+	assert.Contains(t, by, `by="contract-broken"`)
+
+	// what is not understood says what was expected, and so does the log
+	status, text, by = post(strings.ReplaceAll(clearance, "askClearance", "askClearence"))
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "Closest is operation askClearance, which takes &lt;askClearance&gt;")
+	assert.Contains(t, by, "source=miss")
+	resp, text = s.send("GET /customs", "")
+	assert.Equal(t, 404, resp.StatusCode)
+	assert.Contains(t, text, "its contract at ?wsdl")
+	resp, text = s.send("GET /customs?xsd=schemas/codes.xsd", "")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, text, "ManifestNumber")
+
+	operations, err := s.api.Operations(t.Context(), "customs")
+	require.NoError(t, err)
+	for _, op := range operations {
+		detail, err := s.api.Operation(t.Context(), "customs", op.ID)
+		require.NoError(t, err)
+		result, err := s.api.TestCall(t.Context(), "customs", detail.Try)
+		require.NoError(t, err)
+		assert.Equal(t, op.Status, result.Status, op.ID)
+	}
+	_, err = s.api.TestCall(t.Context(), "customs", api.TestCall{Method: "POST", Path: "/", Body: "{}"})
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "moorings", []byte("call: {operation: getBert}\nanswer: {json: {}}\n"))
+	assert.ErrorContains(t, err, "getBerth?")
+	_, err = s.api.PutMappings(t.Context(), "moorings", []byte("call: {path: /x}\nanswer: {fault: {code: Server, text: x}}\n"))
+	assert.ErrorContains(t, err, "is not one of SOAP")
+	_, err = s.api.PutMappings(t.Context(), "moorings", []byte("id: by-name\ncall: {operation: getBerth}\nanswer: {status: 418}\n"))
+	require.NoError(t, err)
+	resp, _ = s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, 418, resp.StatusCode)
+}
