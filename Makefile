@@ -40,11 +40,11 @@ test: build browser judges e2e/judges/node_modules/.package-lock.json
 	go test $(RACE) ./...
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 
-# Installs Chromium where it is missing and may be installed.
-# Installs what judges the answers, likewise.
+# Installs what judges the answers, where it is missing and may be installed.
 judges:
 	@sh scripts/judges.sh
 
+# Installs Chromium, likewise.
 browser:
 	@sh scripts/browser.sh
 

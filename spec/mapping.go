@@ -36,13 +36,18 @@ type Pattern struct {
 	Path string `json:"path,omitempty"`
 	// Operation is the id of an operation of the contract: its calls are meant.
 	Operation string `json:"operation,omitempty"`
+	// Where lists what must hold besides; all of it.
+	Where []Condition `json:"where,omitempty"`
+	// If is an expression that must be true.
+	If string `json:"if,omitempty"`
 }
 
 // Answer is what a mapping sends back. At most one of the bodies is set.
 type Answer struct {
 	Status  int      `json:"status"`
 	Headers []Header `json:"headers,omitempty"`
-	// JSON is sent compact, its keys in order, its numbers as written.
+	// JSON is sent compact, its keys in order, its numbers as written. In it, in
+	// text, xml and headers ${…} stands for what an expression gives.
 	JSON *tree.Node `json:"json,omitempty"`
 	// Text is sent as it stands.
 	Text *string `json:"text,omitempty"`
@@ -237,6 +242,7 @@ func (m *Mapping) faults() (items []problem.Item) {
 			fault("/call/method", "%q is not an HTTP method", method)
 		}
 	}
+	items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
 	a := m.Answer
 	if a.Status < 200 || a.Status > 999 {
 		fault("/answer/status", "status must be a number from 200 to 999, not %d", a.Status)

@@ -53,7 +53,7 @@ func TestReadMappings(t *testing.T) {
 func TestFaultsOfMappingsHavePlaces(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"unknown key, with the likely one": {"call: {path: /x}\nanswer:\n  stattus: 200\n", `3:3: "stattus" is not a key of answer (status?)`},
-		"unknown key, with what there is":  {"call: {path: /x, colour: red}\n", `1:18: "colour" is not a key of call (it has method, path, operation)`},
+		"unknown key, with what there is":  {"call: {path: /x, colour: red}\n", `1:18: "colour" is not a key of call (it has method, path, operation, where, if)`},
 		"wrong kind":                       {"call: {path: /x}\nanswer: {status: fine}\n", `2:18: status must be a number, not "fine"`},
 		"no whole number":                  {"call: {path: /x}\nanswer: {status: 2.5}\n", `2:18: status must be a whole number, not 2.5`},
 		"status out of range":              {"call: {path: /x}\nanswer: {status: 99}\n", `2:18: status must be a number from 200 to 999, not 99`},

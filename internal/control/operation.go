@@ -57,7 +57,7 @@ func drawFor(op *contract.Operation) *sample.Draw { return sample.NewDraw(0, op.
 
 // operationView tells how an operation answers when nothing else does.
 func (s *server) operationView(service *catalog.Service, op *contract.Operation) api.Operation {
-	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated}
+	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated, SOAP: op.SOAP != nil}
 	if op.Skipped != nil {
 		view.Skipped = op.Skipped.Detail
 		if op.Skipped.Line > 0 {

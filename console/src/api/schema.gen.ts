@@ -467,6 +467,8 @@ export interface components {
             summary?: string;
             tags?: string[];
             deprecated?: boolean;
+            /** @description It shares its path with others; messages tell them apart */
+            soap?: boolean;
             /** @description Calls since the start, whoever answered */
             calls?: {
                 total: number;
@@ -597,7 +599,44 @@ export interface components {
         };
         Pattern: {
             method?: string | string[];
-            path: string;
+            /** @description A template relative to the service; may be left out beside operation */
+            path?: string;
+            /** @description Id of an operation of the contract whose calls are meant */
+            operation?: string;
+            /** @description What must hold besides; all of it */
+            where?: components["schemas"]["Condition"][];
+            /** @description An expression in CEL that must be true */
+            if?: string;
+        };
+        /** @description One part of the call with one test, or a group: all, any or none */
+        Condition: {
+            all?: components["schemas"]["Condition"][];
+            any?: components["schemas"]["Condition"][];
+            none?: components["schemas"]["Condition"][];
+            query?: string;
+            header?: string;
+            cookie?: string;
+            form?: string;
+            /** @description A JSONPath */
+            body?: string;
+            /** @description An XPath; prefixes do not matter */
+            xml?: string;
+            /** @description The body as a whole */
+            text?: boolean;
+            /** @description An address or a range of them */
+            caller?: string;
+            equals?: unknown;
+            not?: unknown;
+            contains?: string;
+            starts?: string;
+            ends?: string;
+            pattern?: string;
+            present?: boolean;
+            above?: number;
+            below?: number;
+            oneOf?: unknown[];
+            /** @description JSON that must be contained */
+            includes?: unknown;
         };
         AnswerDocument: {
             /** @default 200 */
@@ -605,10 +644,20 @@ export interface components {
             headers?: {
                 [key: string]: string;
             }[];
-            /** @description Sent as JSON */
+            /** @description Sent as JSON; in its texts, as in text, xml and headers, ${…} stands for what an expression gives */
             json?: unknown;
             /** @description Sent as it stands */
             text?: string;
+            /** @description A document; a SOAP service puts it into an envelope of the caller's version */
+            xml?: string;
+            /** @description A SOAP fault in the caller's version */
+            fault?: {
+                /** @enum {string} */
+                code: "Client" | "Server" | "MustUnderstand" | "VersionMismatch";
+                text: string;
+                /** @description XML */
+                detail?: string;
+            };
         };
         MappingDocument: {
             id: string;

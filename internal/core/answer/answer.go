@@ -8,34 +8,8 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
 )
-
-// FromMapping makes the answer of a mapping, once for all calls. The content
-// type follows the body unless a header sets it.
-func FromMapping(a spec.Answer) call.Answer {
-	out := call.Answer{Status: a.Status}
-	contentType := ""
-	switch {
-	case a.JSON != nil:
-		contentType, out.Body = "application/json", a.JSON.AppendJSON(nil)
-	case a.Text != nil:
-		contentType, out.Body = "text/plain; charset=utf-8", []byte(*a.Text)
-	case a.XML != nil:
-		contentType, out.Body = "application/xml", []byte(*a.XML)
-	}
-	for _, h := range a.Headers {
-		if strings.EqualFold(h.Name, "Content-Type") {
-			contentType = ""
-		}
-		out.Header = append(out.Header, call.Field(h))
-	}
-	if contentType != "" {
-		out.Header = append(out.Header, call.Field{Name: "Content-Type", Value: contentType})
-	}
-	return out
-}
 
 // Built is an answer of an operation with what it was made from.
 type Built struct {

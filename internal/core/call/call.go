@@ -25,6 +25,9 @@ func (h Header) Get(name string) string {
 	return ""
 }
 
+// Values returns all values of a header.
+func (h Header) Values(name string) []string { return h[textproto.CanonicalMIMEHeaderKey(name)] }
+
 // Field is one header line of an answer.
 type Field struct{ Name, Value string }
 

@@ -80,6 +80,7 @@ type Service struct {
 	Mappings []*Mapping // in the order in which they were made
 
 	byID       map[string]*Mapping
+	looksInto  bool                    // a mapping asks for more than method and path, or has expressions
 	pins       map[string][]answer.Pin // by operation
 	rules      match.Rules[*Mapping]
 	operations match.Router[*contract.Operation]
@@ -103,6 +104,8 @@ type Mapping struct {
 	Position int64
 	Rule     *match.Rule
 	Answer   call.Answer
+	// Dynamic is set when the answer has expressions; Answer is nothing then.
+	Dynamic *answer.Template
 	// Alone explains a call that only this mapping fits.
 	Alone *call.Explanation
 }
@@ -141,6 +144,11 @@ func (s *Service) operationIDs() (ids []string) {
 	return ids
 }
 
+// LooksIntoBodies reports whether the answer to a call can depend on its body.
+func (s *Service) LooksIntoBodies() bool {
+	return s.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
+}
+
 // Pins are what is fixed in the answers of an operation.
 func (s *Service) Pins(operation string) []answer.Pin { return s.pins[operation] }
 
@@ -174,7 +182,7 @@ func (s *Service) Candidates() []match.Candidate {
 // each operation on the mapping's path and method that promises another
 // answer.
 func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
-	if s.Spec.Conformance == spec.ConformanceOff {
+	if s.Spec.Conformance == spec.ConformanceOff || m.Dynamic != nil { // what expressions give shows on calls
 		return nil
 	}
 	for _, op := range s.operationsOf(m) {
@@ -222,6 +230,7 @@ func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Ser
 		if m.Spec.Enabled && m.Spec.Call.Operation == "" {
 			s.rules.Add(m.Rule, m)
 		}
+		s.looksInto = s.looksInto || m.Spec.Enabled && (m.Rule.Conditions != nil || m.Dynamic != nil)
 	}
 	if c != nil {
 		for _, op := range c.Operations {
@@ -276,10 +285,18 @@ func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 	if err != nil {
 		return nil, &problem.Item{At: "/call/path", Detail: err.Error()}
 	}
-	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template}
+	conditions, fault := match.CompileConditions(m.Call)
+	if fault != nil {
+		return nil, fault
+	}
+	fixed, dynamic, faults := answer.Compile(m.Answer)
+	if len(faults) > 0 {
+		return nil, &faults[0]
+	}
+	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
 		Spec: m, Version: stored.Version, Position: stored.Position,
-		Rule: rule, Answer: answer.FromMapping(m.Answer),
+		Rule: rule, Answer: fixed, Dynamic: dynamic,
 	}
 	compiled.Alone = &call.Explanation{
 		Sentence: compiled.Sentence(),
@@ -296,7 +313,18 @@ func (m *Mapping) Sentence() string {
 // Taken is the step of choosing this mapping.
 func (m *Mapping) Taken() call.Step {
 	return call.Step{Stage: call.Choose, Subject: "mapping " + m.Spec.ID, Verdict: call.Taken,
-		Reason: "method and path fit " + m.Asks()}
+		Reason: "method and path fit " + m.Asks() + conditionsText(m.Rule.Conditions.Count())}
+}
+
+func conditionsText(count int) string {
+	switch count {
+	case 0:
+		return ""
+	case 1:
+		return ", and its condition holds"
+	default:
+		return fmt.Sprintf(", and its %d conditions hold", count)
+	}
 }
 
 // Asks says what the mapping wants of a call: "GET /berths/{number}", or
@@ -310,6 +338,9 @@ func (m *Mapping) Asks() string {
 
 // Built is the step of making its answer.
 func (m *Mapping) Built() call.Step {
+	if m.Dynamic != nil {
+		return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken, Reason: fmt.Sprintf("status %d, its expressions filled in", m.Spec.Answer.Status)}
+	}
 	return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken,
 		Reason: fmt.Sprintf("fixed: status %d, %d bytes", m.Answer.Status, len(m.Answer.Body))}
 }

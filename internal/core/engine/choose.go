@@ -22,20 +22,18 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	fits := p.Service.Fits(r.Method, p.segments)
-	if len(fits) > 0 && fits[0].Method {
-		answerFromMapping(d, fits)
+	steps, answered := e.chooseMapping(d, p, r, fits, p.segments)
+	if answered {
 		return
 	}
 	segments := p.segments
 	if rest := withoutBase(p.Service, segments); rest != nil && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
 		segments = rest
-		fits = p.Service.Fits(r.Method, rest)
-		if len(fits) > 0 && fits[0].Method {
-			answerFromMapping(d, fits)
+		if steps, answered = e.chooseMapping(d, p, r, p.Service.Fits(r.Method, rest), rest); answered {
 			return
 		}
 	}
-	e.chooseOperation(d, p, r, segments, passedMappings(p.Service, fits))
+	e.chooseOperation(d, p, r, segments, steps)
 }
 
 // chooseOperation answers by the operation that fits, else it is a miss.
@@ -57,47 +55,6 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 		return
 	}
 	e.miss(d, p, r, segments, steps)
-}
-
-func answerFromMapping(d *Decision, fits []match.Fit[*catalog.Mapping]) {
-	winner := fits[0].Value
-	d.Source, d.By = call.FromMapping, winner.Spec.ID
-	d.Answer, d.Explanation = winner.Answer, winner.Alone
-	if len(fits) > 1 {
-		steps := []call.Step{winner.Taken()}
-		for _, fit := range fits[1:] {
-			steps = append(steps, passedMapping(fit, winner.Rule))
-		}
-		d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built())}
-	}
-}
-
-// mostPassed bounds how many mappings that were passed over an explanation
-// lists.
-const mostPassed = 10
-
-func passedMapping(fit match.Fit[*catalog.Mapping], winner *match.Rule) call.Step {
-	reason := fmt.Sprintf("its path %s fits, its method is %s", fit.Rule.Template, match.MethodsText(fit.Rule.Methods))
-	if fit.Method {
-		reason = fit.Rule.Loss(winner)
-	}
-	return call.Step{Stage: call.Choose, Subject: "mapping " + fit.Rule.ID, Verdict: call.Passed, Reason: reason}
-}
-
-// passedMappings explains why no mapping answers.
-func passedMappings(s *catalog.Service, fits []match.Fit[*catalog.Mapping]) []call.Step {
-	if len(fits) == 0 {
-		reason := "the service has none"
-		if n := len(s.Mappings); n > 0 {
-			reason = fmt.Sprintf("the path of none of them fits (%d of the service)", n)
-		}
-		return []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed, Reason: reason}}
-	}
-	var steps []call.Step
-	for _, fit := range fits[:min(len(fits), mostPassed)] {
-		steps = append(steps, passedMapping(fit, nil))
-	}
-	return steps
 }
 
 // withoutBase takes a base path of the contract off the path of a call, since

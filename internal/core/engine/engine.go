@@ -91,5 +91,5 @@ type Placed struct {
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.Contract != nil && p.Service.Contract.SOAP != nil || p.Service.Spec.Seed != nil || len(p.Service.Spec.Pins) > 0 || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Spec.Seed != nil || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

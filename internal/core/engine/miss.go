@@ -28,7 +28,7 @@ type near struct {
 	ID       string `json:"id"`
 	Call     string `json:"call"`
 	Part     string `json:"part"`
-	Seen     string `json:"seen"`
+	Seen     string `json:"seen,omitempty"`
 	Expected string `json:"expected"`
 }
 
@@ -51,13 +51,28 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 		doc.Detail += " It has neither a contract nor a mapping yet."
 	}
 	d.By = "nothing alike"
+	for _, step := range steps {
+		m := p.Service.Mapping(strings.TrimPrefix(step.Subject, "mapping "))
+		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) || len(doc.Closest) == closestShown {
+			continue
+		}
+		doc.Closest = append(doc.Closest, near{"mapping", m.Spec.ID, m.Asks(), "conditions", "", step.Reason})
+		if len(doc.Closest) == 1 {
+			d.By = "conditions"
+			doc.Detail += fmt.Sprintf(" Closest is mapping %s, %s, whose conditions do not hold: %s.", m.Spec.ID, m.Asks(), step.Reason)
+		}
+	}
+	byConditions := len(doc.Closest)
 	found := match.Closest(r.Method, segments, p.Service.Candidates(), closestShown)
 	for i, n := range found {
+		if len(doc.Closest) == closestShown {
+			break
+		}
 		target := match.MethodsText(n.Methods) + " " + n.Template.String()
 		doc.Closest = append(doc.Closest, near{n.Kind, n.ID, target, n.Part, n.Seen, n.Expected})
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: n.Kind + " " + n.ID, Verdict: call.Passed,
 			Reason: "close: " + n.String()})
-		if i == 0 {
+		if i == 0 && byConditions == 0 {
 			d.By = n.Part
 			doc.Detail += fmt.Sprintf(" Closest is %s %s, %s; it differs in %s.", n.Kind, n.ID, target, n)
 		}

@@ -93,40 +93,6 @@ func callValues(r *call.Request, params map[string]string, body *tree.Node) map[
 		headers[strings.ToLower(name)] = strings.Join(texts, ", ")
 	}
 	return map[string]any{
-		"method": r.Method, "path": path, "query": query, "headers": headers, "address": r.Address, "body": plainValue(body),
-	}
-}
-
-// plainValue is a value of a document as expressions take it; whole numbers
-// stay whole.
-func plainValue(n *tree.Node) any {
-	if n == nil {
-		return nil
-	}
-	switch n.Kind {
-	case tree.Bool:
-		return n.IsTrue()
-	case tree.String:
-		return n.Text
-	case tree.Number:
-		if i, ok := n.Int(); ok && !strings.ContainsAny(n.Text, ".eE") {
-			return int64(i)
-		}
-		f, _ := n.Float()
-		return f
-	case tree.List:
-		list := make([]any, len(n.Items))
-		for i, item := range n.Items {
-			list[i] = plainValue(item)
-		}
-		return list
-	case tree.Map:
-		object := make(map[string]any, len(n.Members))
-		for _, m := range n.Members {
-			object[m.Key] = plainValue(m.Value)
-		}
-		return object
-	default:
-		return nil
+		"method": r.Method, "path": path, "query": query, "headers": headers, "address": r.Address, "body": expr.Plain(body),
 	}
 }

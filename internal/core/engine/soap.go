@@ -2,12 +2,12 @@ package engine
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec"
 )
@@ -26,8 +26,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	}
 	fits := p.Service.Fits(r.Method, p.segments)
 	if r.Method != "POST" {
-		if fits = allFit(fits, ""); len(fits) > 0 {
-			answerFromMapping(d, fits)
+		if _, answered := e.chooseMapping(d, p, r, allFit(fits, ""), p.segments); answered {
 			return
 		}
 		e.missSOAP(d, p, r)
@@ -38,12 +37,14 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	if m.Operation != nil {
 		operation = m.Operation.ID
 	}
-	if own := allFit(fits, operation); len(own) > 0 && !p.hints.Given() && (m.Fault == nil || own[0].Value.Spec.Call.Operation == "") {
-		answerFromMapping(d, own)
-		wrapAnswer(d, soap, &m, own[0].Value)
-		return
+	var steps []call.Step
+	if own := allFit(fits, operation); !p.hints.Given() {
+		var answered bool
+		if steps, answered = e.chooseMapping(d, p, r, own, p.segments); answered {
+			wrapAnswer(d, p.Service, soap, &m)
+			return
+		}
 	}
-	steps := passedMappings(p.Service, allFit(fits, operation))
 	if m.Fault != nil {
 		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(&m, *m.Fault)
 		d.Explanation = &call.Explanation{Sentence: m.Fault.Text, Steps: append(steps, call.Step{
@@ -57,10 +58,10 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 }
 
 // allFit keeps the mappings that fit the method and the operation of a message.
-func allFit(fits []match.Fit[*catalog.Mapping], operation string) (own []match.Fit[*catalog.Mapping]) {
-	for _, fit := range fits {
-		if on := fit.Value.Spec.Call.Operation; fit.Method && (on == "" || on == operation) {
-			own = append(own, fit)
+func allFit(fits []fit, operation string) (own []fit) {
+	for _, f := range fits {
+		if on := f.Value.Spec.Call.Operation; f.Method && (on == "" || on == operation) {
+			own = append(own, f)
 		}
 	}
 	return own
@@ -90,21 +91,23 @@ func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
 
 // wrapAnswer puts what a mapping says into an envelope of the caller's version,
 // where it is not one already.
-func wrapAnswer(d *Decision, soap contract.SOAP, m *contract.Message, mapping *catalog.Mapping) {
+func wrapAnswer(d *Decision, service *catalog.Service, soap contract.SOAP, m *contract.Message) {
+	mapping := service.Mapping(d.By)
+	if d.Source != call.FromMapping || mapping == nil {
+		return
+	}
 	answer := mapping.Spec.Answer
 	switch {
 	case answer.Fault != nil:
-		d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text})
-		if answer.Fault.Detail != "" {
+		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
 			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)
 		}
-		if mapping.Spec.Answer.Status != 200 {
-			d.Answer.Status = mapping.Spec.Answer.Status
+		if answer.Status != 200 {
+			d.Answer.Status = answer.Status
 		}
 	case answer.XML != nil:
-		body, contentType := soap.Wrap(m, *answer.XML)
-		d.Answer.Body = body
-		d.Answer.Header = append([]call.Field{}, d.Answer.Header...)
+		body, contentType := soap.Wrap(m, string(d.Answer.Body))
+		d.Answer.Body, d.Answer.Header = body, slices.Clone(d.Answer.Header)
 		for i, f := range d.Answer.Header {
 			if f.Name == "Content-Type" && f.Value == "application/xml" {
 				d.Answer.Header[i].Value = contentType

@@ -113,10 +113,24 @@ func (t *Template) Render(s *Scope) (*tree.Node, error) {
 	return n, failed
 }
 
+// Text gives the text of a template that is one, with escape, unless it is nil,
+// applied to what expressions give.
+func (t *Template) Text(s *Scope, escape func(string) string) (string, error) {
+	if t.fixed != nil {
+		return t.fixed.Text, nil
+	}
+	return joined(t.parts, s, escape)
+}
+
 func renderText(parts []part, s *Scope) (*tree.Node, error) {
 	if len(parts) == 1 {
 		return parts[0].program.Run(s)
 	}
+	text, err := joined(parts, s, nil)
+	return tree.NewString(text), err
+}
+
+func joined(parts []part, s *Scope, escape func(string) string) (string, error) {
 	var b strings.Builder
 	for _, p := range parts {
 		if p.program == nil {
@@ -125,15 +139,18 @@ func renderText(parts []part, s *Scope) (*tree.Node, error) {
 		}
 		n, err := p.program.Run(s)
 		if err != nil {
-			return nil, err
+			return "", err
 		}
+		text := n.Text
 		if n.Kind == tree.List || n.Kind == tree.Map {
-			b.Write(n.AppendJSON(nil))
-		} else {
-			b.WriteString(n.Text)
+			text = string(n.AppendJSON(nil))
 		}
+		if escape != nil {
+			text = escape(text)
+		}
+		b.WriteString(text)
 	}
-	return tree.NewString(b.String()), nil
+	return b.String(), nil
 }
 
 // split cuts a text into literal pieces and compiled expressions. $${ stands

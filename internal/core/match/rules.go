@@ -13,6 +13,8 @@ type Rule struct {
 	Rank     int
 	Methods  []string // none means any
 	Template Template
+	// Conditions are nil when method and path are all that is asked.
+	Conditions *Conditions
 }
 
 // AllowsMethod reports whether the rule admits the method.
@@ -32,12 +34,14 @@ func MethodsText(methods []string) string {
 }
 
 // Compare orders rules that fit the same call, the winner first: higher rank,
-// then the more specific path, then a named method before any, then the id.
+// then the more specific path, then a named method before any, then more
+// conditions, then the id.
 func (r *Rule) Compare(other *Rule) int {
 	return cmp.Or(
 		cmp.Compare(other.Rank, r.Rank),
 		compareTemplates(r.Template, other.Template),
 		cmp.Compare(min(len(other.Methods), 1), min(len(r.Methods), 1)),
+		cmp.Compare(other.Conditions.Count(), r.Conditions.Count()),
 		cmp.Compare(r.ID, other.ID),
 	)
 }
@@ -51,6 +55,8 @@ func (r *Rule) Loss(winner *Rule) string {
 		return fmt.Sprintf("fits too, but its path is less specific than %s", winner.Template)
 	case min(len(winner.Methods), 1) != min(len(r.Methods), 1):
 		return fmt.Sprintf("fits too, but %q names the method", winner.ID)
+	case winner.Conditions.Count() != r.Conditions.Count():
+		return fmt.Sprintf("fits too, but %q asks for more", winner.ID)
 	default:
 		return fmt.Sprintf("fits too, but comes after %q in the order of ids", winner.ID)
 	}

@@ -2,7 +2,7 @@ import { lazy, Suspense } from 'react';
 import { pretty } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
-import { Field } from '@/ui/Field';
+import { Field, inputLook } from '@/ui/Field';
 import { HeaderLines } from './HeaderLines';
 import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
 
@@ -16,7 +16,9 @@ interface Props {
 
 const kinds = [
   { kind: 'json', word: 'JSON' },
+  { kind: 'xml', word: 'XML' },
   { kind: 'text', word: 'Text' },
+  { kind: 'fault', word: 'SOAP fault' },
   { kind: 'none', word: 'No body' },
 ] as const;
 
@@ -51,21 +53,22 @@ export function AnswerForm({ draft, faults, change }: Props) {
               </label>
             ))}
           </fieldset>
-          {draft.kind === 'json' && (
+          {(draft.kind === 'json' || draft.kind === 'xml') && (
             <Button
               look="bare"
               className="h-6"
-              disabled={jsonFault(draft.body) !== ''}
+              disabled={draft.kind === 'json' && jsonFault(draft.body) !== ''}
               onClick={() => change({ body: pretty(draft.body) })}
             >
               Lay out
             </Button>
           )}
         </div>
+        {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind !== 'none' && (
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
             <BodyEditor
-              json={draft.kind === 'json'}
+              language={draft.kind === 'fault' ? 'xml' : draft.kind}
               value={draft.body}
               onChange={(body) => change({ body })}
             />
@@ -78,5 +81,33 @@ export function AnswerForm({ draft, faults, change }: Props) {
         )}
       </div>
     </>
+  );
+}
+
+/** What a fault says beside its detail, which is the body. */
+function FaultFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
+  return (
+    <div className="flex flex-wrap items-end gap-3">
+      <label className="flex flex-col gap-1 font-medium text-dim text-xs">
+        Code
+        <select
+          value={draft.faultCode}
+          onChange={(event) => change({ faultCode: event.target.value })}
+          className={inputLook}
+        >
+          <option value="Client">Client (Sender in SOAP 1.2)</option>
+          <option value="Server">Server (Receiver in SOAP 1.2)</option>
+          <option>MustUnderstand</option>
+          <option>VersionMismatch</option>
+        </select>
+      </label>
+      <Field
+        label="Text of the fault"
+        value={draft.faultText}
+        onChange={(event) => change({ faultText: event.target.value })}
+        className="w-80"
+      />
+      <span className="text-dim text-xs">Below: its detail, as XML</span>
+    </div>
   );
 }

@@ -1,7 +1,8 @@
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { json, jsonParseLinter } from '@codemirror/lang-json';
+import { xml } from '@codemirror/lang-xml';
 import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language';
-import { linter, lintGutter } from '@codemirror/lint';
+import { type Diagnostic, linter, lintGutter } from '@codemirror/lint';
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search';
 import { EditorState } from '@codemirror/state';
 import { EditorView, keymap, lineNumbers } from '@codemirror/view';
@@ -9,7 +10,7 @@ import { tags } from '@lezer/highlight';
 import { useEffect, useRef } from 'react';
 
 interface Props {
-  json: boolean;
+  language: 'json' | 'xml' | 'text' | 'none';
   value: string;
   onChange(value: string): void;
 }
@@ -27,16 +28,42 @@ const look = EditorView.theme({
 });
 
 const colors = HighlightStyle.define([
-  { tag: tags.propertyName, color: 'var(--contract)' },
+  { tag: [tags.propertyName, tags.tagName], color: 'var(--contract)' },
+  { tag: tags.attributeName, color: 'var(--mapping)' },
   { tag: tags.string, color: 'var(--good)' },
   { tag: tags.number, color: 'var(--mapping)' },
   { tag: [tags.bool, tags.null], color: 'var(--miss)' },
 ]);
 
+const languages = {
+  json: [json(), linter(jsonParseLinter()), lintGutter()],
+  xml: [xml(), linter(xmlLinter), lintGutter()],
+  text: [],
+  none: [],
+};
+
+/** Marks where a text stops being XML. */
+function xmlLinter(view: EditorView): Diagnostic[] {
+  const text = view.state.doc.toString();
+  if (text.trim() === '') return [];
+  const wrong = new DOMParser().parseFromString(text, 'application/xml').querySelector('parsererror');
+  const place = /line (\d+) at column (\d+): ([^\n]*)/.exec(wrong?.textContent ?? '');
+  if (!wrong) return [];
+  const line = view.state.doc.line(Math.min(Number(place?.[1] ?? 1), view.state.doc.lines));
+  return [
+    {
+      from: line.from,
+      to: line.to,
+      severity: 'error',
+      message: `Not XML: ${place?.[3] ?? 'it does not parse'}`,
+    },
+  ];
+}
+
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
 
 /** The body of an answer: folding, search, undo, and JSON checked as typed. */
-export function BodyEditor({ json: isJson, value, onChange }: Props) {
+export function BodyEditor({ language, value, onChange }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ value, onChange });
@@ -61,7 +88,7 @@ export function BodyEditor({ json: isJson, value, onChange }: Props) {
           EditorView.contentAttributes.of({ 'aria-label': 'Body of the answer' }),
           look,
           syntaxHighlighting(colors),
-          isJson ? [json(), linter(jsonParseLinter()), lintGutter()] : [],
+          languages[language],
           EditorView.updateListener.of((update) => {
             if (update.docChanged) latest.current.onChange(update.state.doc.toString());
           }),
@@ -70,7 +97,7 @@ export function BodyEditor({ json: isJson, value, onChange }: Props) {
     });
     view.current = editor;
     return () => editor.destroy();
-  }, [isJson]);
+  }, [language]);
 
   useEffect(() => {
     const editor = view.current;

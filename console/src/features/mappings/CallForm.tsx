@@ -33,6 +33,13 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         onChange={(event) => change({ path: event.target.value })}
         className="font-mono"
       />
+      <Field
+        label="Operation"
+        hint="Id of an operation of the contract, instead of a path or beside it"
+        value={draft.operation}
+        onChange={(event) => change({ operation: event.target.value.trim() })}
+        className="font-mono"
+      />
       <Field label="Title" value={draft.title} onChange={(event) => change({ title: event.target.value })} />
       <Field
         label="Id"

@@ -52,11 +52,11 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
 
 function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
   const { method } = mapping.call;
-  const methods = Array.isArray(method) ? method.join('|') : (method ?? 'any');
+  const methods = Array.isArray(method) ? method.join('|') : (method ?? (mapping.call.path ? 'any' : 'op'));
   return (
     <tr className="border-line border-b bg-panel" data-mapping={mapping.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{methods}</span> {mapping.call.path}
+        <span className="inline-block w-[52px]">{methods}</span> {mapping.call.path ?? mapping.call.operation}
       </td>
       <td className={cell}>
         <Link

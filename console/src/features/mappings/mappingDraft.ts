@@ -8,11 +8,14 @@ export interface MappingDraft {
   enabled: boolean;
   rank: number;
   method: string; // "" for any
-  path: string;
+  path: string; // "" where the operation alone says what is meant
+  operation: string; // "" unless one is named
   status: string;
   headers: { key: number; name: string; value: string }[];
-  kind: 'json' | 'text' | 'none';
-  body: string;
+  kind: 'json' | 'text' | 'xml' | 'fault' | 'none';
+  body: string; // of a fault, its detail
+  faultCode: string;
+  faultText: string;
 }
 
 let lastKey = 0;
@@ -30,50 +33,67 @@ export function emptyDraft(): MappingDraft {
     rank: 0,
     method: 'GET',
     path: '/',
+    operation: '',
     status: '200',
     headers: [],
     kind: 'json',
     body: '{}',
+    faultCode: 'Server',
+    faultText: '',
   };
 }
 
 export function draftOf(mapping: Mapping): MappingDraft {
   const { answer, call } = mapping;
-  const text = answer.text !== undefined;
-  const json = 'json' in answer;
   const method = Array.isArray(call.method) ? call.method.join(', ') : (call.method ?? '');
   return {
+    ...emptyDraft(),
     id: mapping.id,
     title: mapping.title ?? '',
     enabled: mapping.enabled,
     rank: mapping.rank,
     method,
-    path: call.path,
+    path: call.path ?? '',
+    operation: call.operation ?? '',
     status: String(answer.status),
     headers: (answer.headers ?? []).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
     ),
-    kind: text ? 'text' : json ? 'json' : 'none',
-    body: text ? (answer.text ?? '') : json ? JSON.stringify(answer.json, null, 2) : '',
+    ...bodyOf(answer),
   };
+}
+
+type Body = Pick<MappingDraft, 'kind' | 'body'> & Partial<MappingDraft>;
+
+function bodyOf(answer: Mapping['answer']): Body {
+  if (answer.text !== undefined) return { kind: 'text', body: answer.text };
+  if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
+  if (answer.fault) {
+    const { code, text, detail } = answer.fault;
+    return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
+  }
+  if ('json' in answer) return { kind: 'json', body: JSON.stringify(answer.json, null, 2) };
+  return { kind: 'none', body: '' };
 }
 
 /** Starts from what an operation answers. */
 export function draftOfOperation(operation: Operation): MappingDraft {
   const json = operation.mediaType?.includes('json') ?? false;
+  const xml = operation.mediaType?.includes('xml') ?? false;
   const headers =
-    operation.mediaType && operation.mediaType !== 'application/json'
+    operation.mediaType && operation.mediaType !== 'application/json' && !operation.soap
       ? [headerLine('Content-Type', operation.mediaType)]
       : [];
   return {
     ...emptyDraft(),
     id: operation.id,
     title: operation.summary ?? '',
-    method: operation.method,
-    path: operation.path,
+    method: operation.soap ? '' : operation.method,
+    path: operation.soap ? '' : operation.path,
+    operation: operation.soap ? operation.id : '',
     status: String(operation.status ?? 200),
     headers,
-    kind: operation.sample ? (json ? 'json' : 'text') : 'none',
+    kind: operation.sample ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
     body: operation.sample ? pretty(operation.sample) : '',
   };
 }
@@ -87,6 +107,7 @@ export function draftOfCall(call: CallDetail): MappingDraft {
   if (call.source === 'miss') return draft;
   const type = call.answer.headers.find(([name]) => name?.toLowerCase() === 'content-type')?.[1] ?? '';
   const json = type.includes('json');
+  const xml = type.includes('xml');
   const headers = call.answer.headers
     .filter(([name = '']) => !notKept.test(name))
     .map(([name, value]) => headerLine(name, value));
@@ -96,8 +117,8 @@ export function draftOfCall(call: CallDetail): MappingDraft {
     ...draft,
     status: String(call.status),
     headers,
-    kind: body ? (json ? 'json' : 'text') : 'none',
-    body: json ? pretty(body) : body,
+    kind: body ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
+    body: json || xml ? pretty(body) : body,
   };
 }
 
@@ -109,7 +130,9 @@ export function faultsOf(draft: MappingDraft): Faults {
   if (draft.id && !/^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$/.test(draft.id)) {
     faults.id = 'Letters, digits, . _ and - only';
   }
-  if (!draft.path.startsWith('/')) faults.path = 'A path begins with /';
+  if (!draft.path.startsWith('/') && !(draft.path === '' && draft.operation)) {
+    faults.path = 'A path begins with /';
+  }
   const status = Number(draft.status);
   if (!Number.isInteger(status) || status < 200 || status > 999) faults.status = 'A number from 200 to 999';
   if (draft.kind === 'json') {
@@ -140,7 +163,11 @@ export function documentOf(draft: MappingDraft): string {
   const methods = draft.method.split(/[\s,]+/).filter(Boolean);
   const body: [string, string][] = [];
   if (draft.kind === 'json') body.push(['json', draft.body]);
-  if (draft.kind === 'text') body.push(['text', JSON.stringify(draft.body)]);
+  if (draft.kind === 'text' || draft.kind === 'xml') body.push([draft.kind, JSON.stringify(draft.body)]);
+  if (draft.kind === 'fault') {
+    const detail = draft.body.trim() ? { detail: draft.body } : {};
+    body.push(['fault', JSON.stringify({ code: draft.faultCode, text: draft.faultText, ...detail })]);
+  }
   const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
   const answer: [string, string][] = [
     ['status', String(Number(draft.status))],
@@ -152,9 +179,17 @@ export function documentOf(draft: MappingDraft): string {
     ['title', JSON.stringify(draft.title)],
     ['enabled', String(draft.enabled)],
     ['rank', String(draft.rank)],
-    ['call', JSON.stringify({ ...(methods.length ? { method: methods } : {}), path: draft.path })],
+    ['call', JSON.stringify(callOf(draft, methods))],
     ['answer', object(answer)],
   ]);
+}
+
+function callOf(draft: MappingDraft, methods: string[]) {
+  return {
+    ...(methods.length ? { method: methods } : {}),
+    ...(draft.path ? { path: draft.path } : {}),
+    ...(draft.operation ? { operation: draft.operation } : {}),
+  };
 }
 
 function object(members: [string, string][]): string {

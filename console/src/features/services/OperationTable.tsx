@@ -54,7 +54,7 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
   return (
     <tr className="border-line border-b bg-panel" data-operation={operation.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{operation.method}</span>{' '}
+        <span className="inline-block w-[52px]">{operation.soap ? 'SOAP' : operation.method}</span>{' '}
         {operation.skipped ? (
           operation.path
         ) : (
@@ -62,7 +62,7 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
             href={`/services/${encodeURIComponent(service.name)}/docs/${encodeURIComponent(operation.id)}`}
             className="hover:underline"
           >
-            {operation.path}
+            {operation.soap ? operation.id : operation.path}
           </Link>
         )}
       </td>

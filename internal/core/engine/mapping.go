@@ -1,0 +1,128 @@
+package engine
+
+import (
+	"fmt"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/tree"
+)
+
+// fit is a mapping whose path fits a call.
+type fit = match.Fit[*catalog.Mapping]
+
+// mostPassed bounds how many mappings that were passed over an explanation
+// lists.
+const mostPassed = 10
+
+// chooseMapping lets the first of the mappings answer whose method and
+// conditions fit. It reports whether one did, else why each was passed over.
+func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, fits []fit, segments []string) (steps []call.Step, answered bool) {
+	winner, steps := e.pick(p, r, fits, segments)
+	if winner < 0 {
+		if len(fits) == 0 {
+			return noMappingFits(p.Service), false
+		}
+		return steps, false
+	}
+	e.answerFromMapping(d, p, r, fits, winner, segments, steps)
+	return nil, true
+}
+
+// pick finds the first mapping that fits whole, -1 when there is none, with a
+// step for each before it.
+func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string) (winner int, steps []call.Step) {
+	var facts *match.Facts
+	for i, f := range fits {
+		reason := ""
+		switch {
+		case !f.Method:
+			reason = fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
+		case f.Rule.Conditions == nil:
+			return i, steps
+		default:
+			if facts == nil {
+				facts = e.facts(p, r, f.Rule.Template.Params(segments))
+			}
+			if reason = f.Rule.Conditions.Fails(facts); reason == "" {
+				return i, steps
+			}
+		}
+		if len(steps) < mostPassed {
+			steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+		}
+	}
+	return -1, steps
+}
+
+// facts is a call as the conditions of mappings look at it.
+func (e *Engine) facts(p *Placed, r *call.Request, params map[string]string) *match.Facts {
+	return &match.Facts{Request: r, Scope: func() *expr.Scope { return e.scope(r, params, jsonBody(r), e.mappingDraw(p, r)) }}
+}
+
+// jsonBody is the body of a request where it is JSON.
+func jsonBody(r *call.Request) *tree.Node {
+	if len(r.Body.Bytes) == 0 {
+		return nil
+	}
+	n, err := tree.ParseJSON(r.Body.Bytes)
+	if err != nil {
+		return nil
+	}
+	return n
+}
+
+// mappingDraw is the chance of what the expressions of mappings draw.
+func (e *Engine) mappingDraw(p *Placed, r *call.Request) *sample.Draw {
+	if seed := p.Service.Spec.Seed; seed != nil {
+		return sample.NewDraw(*seed, r.Method+"\x00"+r.Path+"\x00"+r.Query+"\x00"+string(r.Body.Bytes), 0)
+	}
+	key := p.Service.Spec.ID + "/mappings"
+	return sample.NewDraw(e.runSeed, key, e.state.Claim("drawn/"+key))
+}
+
+// answerFromMapping answers with the mapping at the index of the winner.
+func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits []fit, at int, segments []string, before []call.Step) {
+	winner := fits[at].Value
+	d.Source, d.By = call.FromMapping, winner.Spec.ID
+	d.Answer, d.Explanation = winner.Answer, winner.Alone
+	if winner.Dynamic != nil {
+		scope := e.scope(r, fits[at].Rule.Template.Params(segments), jsonBody(r), e.mappingDraw(p, r))
+		built, err := winner.Dynamic.Render(scope)
+		if err != nil {
+			refusal(d, "expression", selfDocument{
+				Title: "An expression of the answer has no value for this call", Status: 500,
+				Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", winner.Spec.ID, err),
+			}, append(before, winner.Taken()))
+			return
+		}
+		d.Answer = built
+	}
+	if len(fits) == 1 {
+		return
+	}
+	steps := append(before, winner.Taken())
+	for _, f := range fits[at+1:] {
+		if len(steps) > 2*mostPassed {
+			break
+		}
+		reason := fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
+		if f.Method {
+			reason = f.Rule.Loss(fits[at].Rule)
+		}
+		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+	}
+	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built())}
+}
+
+// noMappingFits explains why no mapping answers.
+func noMappingFits(s *catalog.Service) []call.Step {
+	reason := "the service has none"
+	if n := len(s.Mappings); n > 0 {
+		reason = fmt.Sprintf("the path of none of them fits (%d of the service)", n)
+	}
+	return []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed, Reason: reason}}
+}

@@ -1,0 +1,41 @@
+package expr
+
+import (
+	"strings"
+
+	"rapidmimic/spec/tree"
+)
+
+// Plain is a value of a document as expressions take it; whole numbers stay
+// whole.
+func Plain(n *tree.Node) any {
+	if n == nil {
+		return nil
+	}
+	switch n.Kind {
+	case tree.Bool:
+		return n.IsTrue()
+	case tree.String:
+		return n.Text
+	case tree.Number:
+		if i, ok := n.Int(); ok && !strings.ContainsAny(n.Text, ".eE") {
+			return int64(i)
+		}
+		f, _ := n.Float()
+		return f
+	case tree.List:
+		list := make([]any, len(n.Items))
+		for i, item := range n.Items {
+			list[i] = Plain(item)
+		}
+		return list
+	case tree.Map:
+		object := make(map[string]any, len(n.Members))
+		for _, m := range n.Members {
+			object[m.Key] = Plain(m.Value)
+		}
+		return object
+	default:
+		return nil
+	}
+}

@@ -1,0 +1,103 @@
+package spec
+
+import (
+	"fmt"
+	"strconv"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Condition is one thing that must hold of a call: a part of it and a test, or
+// a group of conditions.
+type Condition struct {
+	// The groups: all, at least one, or none of them must hold.
+	All  []Condition `json:"all,omitempty"`
+	Any  []Condition `json:"any,omitempty"`
+	None []Condition `json:"none,omitempty"`
+
+	// The parts: names of a query parameter, header, cookie or form field; a
+	// JSONPath (RFC 9535) or an XPath into the body, whose prefixes do not matter;
+	// the body as a whole; the caller's address, by itself or as a range.
+	Query  string `json:"query,omitempty"`
+	Header string `json:"header,omitempty"`
+	Cookie string `json:"cookie,omitempty"`
+	Form   string `json:"form,omitempty"`
+	Body   string `json:"body,omitempty"`
+	XML    string `json:"xml,omitempty"`
+	Text   bool   `json:"text,omitempty"`
+	Caller string `json:"caller,omitempty"`
+
+	// The tests; one of them, or present: true when none is given. A part that
+	// occurs several times passes when one of its values does.
+	Equals   *tree.Node   `json:"equals,omitempty"`
+	Not      *tree.Node   `json:"not,omitempty"`
+	Contains *string      `json:"contains,omitempty"`
+	Starts   *string      `json:"starts,omitempty"`
+	Ends     *string      `json:"ends,omitempty"`
+	Pattern  *string      `json:"pattern,omitempty"`
+	Present  *bool        `json:"present,omitempty"`
+	Above    *tree.Node   `json:"above,omitempty"`
+	Below    *tree.Node   `json:"below,omitempty"`
+	OneOf    []*tree.Node `json:"oneOf,omitempty"`
+	Includes *tree.Node   `json:"includes,omitempty"`
+}
+
+// UnmarshalJSON reads a condition through the tree, so that a value of null
+// stays one.
+func (c *Condition) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return problem.FromItems("the condition cannot be used", tree.Decode(n, c, "condition"))
+}
+
+// parts counts what the condition looks at.
+func (c Condition) parts() (count int) {
+	for _, given := range []bool{c.All != nil, c.Any != nil, c.None != nil, c.Query != "", c.Header != "", c.Cookie != "", c.Form != "", c.Body != "", c.XML != "", c.Text, c.Caller != ""} {
+		if given {
+			count++
+		}
+	}
+	return count
+}
+
+func (c Condition) tests() (count int) {
+	for _, given := range []bool{c.Equals != nil, c.Not != nil, c.Contains != nil, c.Starts != nil, c.Ends != nil, c.Pattern != nil, c.Present != nil, c.Above != nil, c.Below != nil, c.OneOf != nil, c.Includes != nil} {
+		if given {
+			count++
+		}
+	}
+	return count
+}
+
+// isGroup reports whether the condition is a group of others.
+func (c Condition) isGroup() bool { return c.All != nil || c.Any != nil || c.None != nil }
+
+// conditionFaults finds what the shape of conditions does not show.
+func conditionFaults(conditions []Condition, at string) (items []problem.Item) {
+	for i, c := range conditions {
+		here := at + "/" + strconv.Itoa(i)
+		fault := func(format string, args ...any) {
+			items = append(items, problem.Item{At: here, Detail: fmt.Sprintf(format, args...)})
+		}
+		switch {
+		case c.parts() == 0:
+			fault("a condition looks at one part of the call: query, header, cookie, form, body, xml, text or caller; or it is a group: all, any or none")
+		case c.parts() > 1:
+			fault("a condition looks at one part of the call; write several conditions for several parts")
+		case (c.isGroup() || c.Caller != "") && c.tests() > 0:
+			fault("a group or a caller takes no test")
+		case c.tests() > 1:
+			fault("a condition has one test; write several conditions for several tests")
+		}
+		for _, group := range []struct {
+			name       string
+			conditions []Condition
+		}{{"all", c.All}, {"any", c.Any}, {"none", c.None}} {
+			items = append(items, conditionFaults(group.conditions, here+"/"+group.name)...)
+		}
+	}
+	return items
+}
