@@ -9,6 +9,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"rapidmimic/demo"
 )
 
 // request sends a request to the control API as any client would.

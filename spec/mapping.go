@@ -201,6 +201,9 @@ func readMapping(n *tree.Node) (Mapping, []problem.Item) {
 	if m.ID == "" {
 		m.ID = m.idFromPattern()
 	}
+	if m.Answer.Fault != nil && n.Path("answer", "status") == nil {
+		m.Answer.Status = 500
+	}
 	if len(items) == 0 {
 		items = tree.Locate(n, m.faults())
 	}

@@ -27,6 +27,7 @@ var shots = []shot{
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form textarea')", prepare: sendTest},
 	{name: "docs-dark", path: "/services/moorings/docs/getBerth", theme: "dark", wait: "document.querySelector('form textarea')"},
+	{name: "soap", path: "/services/customs/docs/submitManifest", wait: "document.querySelector('form textarea')", prepare: sendTest},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},

@@ -131,7 +131,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	p.say("%s  %s", s.Name, s.Title)
 	p.say("address   %s", s.Address)
 	if s.Contract != nil {
-		p.say("contract  %q %s, %s, revision %d from %s", s.Contract.Title, s.Contract.Version, s.Contract.Format, s.Contract.Revision, s.Contract.File)
+		p.say("contract  %s, %s, revision %d from %s", strings.TrimSpace(strconv.Quote(s.Contract.Title)+" "+s.Contract.Version), s.Contract.Format, s.Contract.Revision, s.Contract.File)
 	}
 	if s.Seed != nil {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)

@@ -107,12 +107,13 @@ func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
 	return views
 }
 
-// mappedBy names the enabled mappings that answer the operation's own path
+// mappedBy names the enabled mappings that answer every call of the operation
 // instead of it, the winner first.
 func mappedBy(service *catalog.Service, op *contract.Operation) (ids []string) {
 	path := match.Split(nil, op.Template.String())
 	for _, fit := range service.Fits(op.Method, path) {
-		if fit.Method {
+		on := fit.Value.Spec.Call.Operation
+		if fit.Method && fit.Rule.Conditions == nil && (on == op.ID || on == "" && op.SOAP == nil) {
 			ids = append(ids, fit.Rule.ID)
 		}
 	}

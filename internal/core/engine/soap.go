@@ -102,7 +102,7 @@ func wrapAnswer(d *Decision, service *catalog.Service, soap contract.SOAP, m *co
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
 			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)
 		}
-		if answer.Status != 200 {
+		if answer.Status != 500 { // which is what faults have unless said otherwise
 			d.Answer.Status = answer.Status
 		}
 	case answer.XML != nil:

@@ -102,17 +102,26 @@ func newDrawing(patterns ...string) *drawing {
 	return d
 }
 
-// FromPatterns draws a text that fits all of the patterns, its length, in
-// characters, between low and high; high is -1 when there is no limit. ok is
-// false when none was found.
-func FromPatterns(d *Draw, patterns []string, low, high int) (text string, ok bool) {
-	p := newDrawing(patterns...)
-	if p == nil {
-		return "", false
+// Patterns are patterns that texts are drawn from; a text fits all of them. They
+// are immutable.
+type Patterns struct{ drawing *drawing }
+
+// CompilePatterns compiles patterns for drawing; nil when nothing can be drawn
+// from them.
+func CompilePatterns(patterns []string) *Patterns {
+	d := newDrawing(patterns...)
+	if d == nil {
+		return nil
 	}
-	text = p.text(d, low, high)
+	return &Patterns{d}
+}
+
+// Draw draws a text whose length, in characters, lies between low and high; high
+// is -1 when there is no limit. ok is false when none was found.
+func (p *Patterns) Draw(d *Draw, low, high int) (text string, ok bool) {
+	text = p.drawing.text(d, low, high)
 	n := len([]rune(text))
-	return text, p.fits(text) && n >= low && (high < 0 || n <= high)
+	return text, p.drawing.fits(text) && n >= low && (high < 0 || n <= high)
 }
 
 func (p *drawing) fits(text string) bool {

@@ -26,6 +26,22 @@ describe('documentOf', () => {
     draft.headers = [{ key: 1, name: ' ', value: 'x' }];
     expect(documentOf(draft)).toContain('"headers":[],"json":{"metres": 18.0, "id": 9007199254740993}');
   });
+  it.each([
+    { operation: 'askClearance', where: [{ xml: '//manifest', equals: 'M-1' }], if: 'true' },
+    { path: '/x', method: 'GET' },
+  ])('keeps what a call must look like: %o', (call) => {
+    const kept = JSON.parse(documentOf(draftOf({ ...mapping, call })));
+    expect(kept.call).toEqual({ ...call, ...('method' in call ? { method: ['GET'] } : {}) });
+  });
+  it.each([
+    [{ status: 500, headers: [], fault: { code: 'Client', text: 'no', detail: '<a/>' } }],
+    [{ status: 500, headers: [], fault: { code: 'Server', text: 'no' } }],
+    [{ status: 200, headers: [], xml: '<a/>' }],
+    [{ status: 200, headers: [], text: 'a' }],
+    [{ status: 204, headers: [] }],
+  ])('keeps the answer %o', (answer) => {
+    expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
+  });
   it('takes any method when none is named', () => {
     expect(JSON.parse(documentOf({ ...emptyDraft(), method: '' })).call).toEqual({ path: '/' });
   });
@@ -36,6 +52,10 @@ describe('faultsOf', () => {
     [{}, []],
     [{ id: 'two words' }, ['id']],
     [{ path: 'berths' }, ['path']],
+    [{ path: '', operation: 'getBerth' }, []],
+    [{ path: '' }, ['path']],
+    [{ where: '[{' }, ['where']],
+    [{ where: '{}' }, ['where']],
     [{ status: '99' }, ['status']],
     [{ status: 'ok' }, ['status']],
     [{ body: '{"a": }' }, ['body']],

@@ -10,6 +10,8 @@ export interface MappingDraft {
   method: string; // "" for any
   path: string; // "" where the operation alone says what is meant
   operation: string; // "" unless one is named
+  where: string; // JSON; "" for no conditions
+  when: string; // an expression; "" for none
   status: string;
   headers: { key: number; name: string; value: string }[];
   kind: 'json' | 'text' | 'xml' | 'fault' | 'none';
@@ -34,6 +36,8 @@ export function emptyDraft(): MappingDraft {
     method: 'GET',
     path: '/',
     operation: '',
+    where: '',
+    when: '',
     status: '200',
     headers: [],
     kind: 'json',
@@ -55,6 +59,8 @@ export function draftOf(mapping: Mapping): MappingDraft {
     method,
     path: call.path ?? '',
     operation: call.operation ?? '',
+    where: call.where ? JSON.stringify(call.where, null, 2) : '',
+    when: call.if ?? '',
     status: String(answer.status),
     headers: (answer.headers ?? []).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
@@ -122,7 +128,7 @@ export function draftOfCall(call: CallDetail): MappingDraft {
   };
 }
 
-export type Faults = Partial<Record<'id' | 'path' | 'status' | 'body', string>>;
+export type Faults = Partial<Record<'id' | 'path' | 'where' | 'status' | 'body', string>>;
 
 /** What keeps a draft from being saved; nothing when it may be. */
 export function faultsOf(draft: MappingDraft): Faults {
@@ -132,6 +138,10 @@ export function faultsOf(draft: MappingDraft): Faults {
   }
   if (!draft.path.startsWith('/') && !(draft.path === '' && draft.operation)) {
     faults.path = 'A path begins with /';
+  }
+  if (draft.where.trim()) {
+    const wrong = jsonFault(draft.where);
+    if (wrong || !draft.where.trim().startsWith('[')) faults.where = wrong || 'A list of conditions, in JSON';
   }
   const status = Number(draft.status);
   if (!Number.isInteger(status) || status < 200 || status > 999) faults.status = 'A number from 200 to 999';
@@ -179,17 +189,19 @@ export function documentOf(draft: MappingDraft): string {
     ['title', JSON.stringify(draft.title)],
     ['enabled', String(draft.enabled)],
     ['rank', String(draft.rank)],
-    ['call', JSON.stringify(callOf(draft, methods))],
+    ['call', object(callOf(draft, methods))],
     ['answer', object(answer)],
   ]);
 }
 
-function callOf(draft: MappingDraft, methods: string[]) {
-  return {
-    ...(methods.length ? { method: methods } : {}),
-    ...(draft.path ? { path: draft.path } : {}),
-    ...(draft.operation ? { operation: draft.operation } : {}),
-  };
+function callOf(draft: MappingDraft, methods: string[]): [string, string][] {
+  const members: [string, string][] = [];
+  if (methods.length) members.push(['method', JSON.stringify(methods)]);
+  if (draft.path) members.push(['path', JSON.stringify(draft.path)]);
+  if (draft.operation) members.push(['operation', JSON.stringify(draft.operation)]);
+  if (draft.where.trim()) members.push(['where', draft.where]);
+  if (draft.when.trim()) members.push(['if', JSON.stringify(draft.when)]);
+  return members;
 }
 
 function object(members: [string, string][]): string {

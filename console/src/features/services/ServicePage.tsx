@@ -89,7 +89,7 @@ function ServiceHead({ service }: { service: Service }) {
         </span>
         <span className="text-dim">
           {contract
-            ? `${contract.format}, version ${contract.version}, revision ${contract.revision} from ${contract.file || 'an upload'}`
+            ? `${contract.format}, ${contract.version && `version ${contract.version}, `}revision ${contract.revision} from ${contract.file || 'an upload'}`
             : 'no contract'}
         </span>
         <Link

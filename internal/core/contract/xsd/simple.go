@@ -28,7 +28,8 @@ type Simple struct {
 	Values      []string // enumeration; nil for all
 	Patterns    []sample.Matcher
 	written     []string // the patterns as ECMAScript has them
-	Length      [2]int   // least and most, -1 when not given
+	drawing     *sample.Patterns
+	Length      [2]int // least and most, -1 when not given
 	low, high   *big.Float
 	lowOpen     bool
 	highOpen    bool
@@ -203,6 +204,7 @@ func (r *Reader) addPatterns(s *Simple, n *xmltree.Node, patterns []string) {
 	}
 	s.Patterns = append(slices.Clone(s.Patterns), matcher)
 	s.written = append(slices.Clone(s.written), whole)
+	s.drawing = sample.CompilePatterns(s.written)
 }
 
 var xsdEscapes = strings.NewReplacer(`\\`, `\\`, `\i`, `[A-Za-z_:]`, `\c`, `[-.0-9:A-Z_a-z]`, `\I`, `[^A-Za-z_:]`, `\C`, `[^-.0-9:A-Z_a-z]`,
@@ -405,8 +407,8 @@ func (s *Simple) draw(d *sample.Draw, name string) string {
 			items = append(items, s.List.draw(d, name))
 		}
 		return strings.Join(items, " ")
-	case len(s.written) > 0:
-		if text, ok := sample.FromPatterns(d, s.written, max(s.Length[0], 0), s.Length[1]); ok {
+	case s.drawing != nil:
+		if text, ok := s.drawing.Draw(d, max(s.Length[0], 0), s.Length[1]); ok {
 			return text
 		}
 	}
