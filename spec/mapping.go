@@ -54,6 +54,10 @@ type Answer struct {
 	// XML is a document; a SOAP service puts it into an envelope of the caller's
 	// version, unless it is one.
 	XML *string `json:"xml,omitempty"`
+	// Example is the name of an example of the contract, or of a declared fault;
+	// Generate draws data from its schema. Either stands for the whole answer.
+	Example  string `json:"example,omitempty"`
+	Generate bool   `json:"generate,omitempty"`
 	// Fault makes a SOAP fault in the caller's version.
 	Fault *Fault `json:"fault,omitempty"`
 }
@@ -72,7 +76,7 @@ var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch
 
 // bodies counts the kinds of body that are given.
 func (a Answer) bodies() (count int) {
-	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Fault != nil} {
+	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Fault != nil, a.Example != "", a.Generate} {
 		if given {
 			count++
 		}
@@ -251,7 +255,7 @@ func (m *Mapping) faults() (items []problem.Item) {
 		fault("/answer/status", "status must be a number from 200 to 999, not %d", a.Status)
 	}
 	if a.bodies() > 1 {
-		fault("/answer", "an answer has one body: json, text, xml or fault")
+		fault("/answer", "an answer has one body: json, text, xml, fault, example or generate")
 	}
 	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
 		fault("/answer/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)

@@ -97,6 +97,9 @@ func (p Program) sayImport(r api.ImportReport) {
 	for _, m := range r.Orphans {
 		p.say("mapping   %s stands on %s, which is gone; it still answers", m.ID, m.Call)
 	}
+	for _, m := range r.Deviating {
+		p.say("mapping   %s breaks the contract: %s: %s", m.ID, m.Deviations[0].Where, m.Deviations[0].Detail)
+	}
 	if r.DryRun {
 		p.say("nothing was changed")
 		return

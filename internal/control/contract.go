@@ -109,6 +109,11 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 	for _, m := range imported.Orphans {
 		report.Orphans = append(report.Orphans, api.PutResult{ID: m.Spec.ID, Outcome: "orphaned", Call: m.Asks()})
 	}
+	for _, m := range service.Mappings {
+		if found := service.Deviations(m); len(found) > 0 {
+			report.Deviating = append(report.Deviating, api.PutResult{ID: m.Spec.ID, Outcome: "deviating", Call: m.Asks(), Deviations: deviationViews(found)})
+		}
+	}
 	for _, op := range service.Contract.Operations {
 		if op.Skipped != nil {
 			report.Skipped = append(report.Skipped, s.operationView(service, op))

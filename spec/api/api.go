@@ -72,6 +72,8 @@ type ImportReport struct {
 	Changes *Changes `json:"changes,omitempty"`
 	// Orphans are mappings on operations that are gone.
 	Orphans []PutResult `json:"orphans,omitempty"`
+	// Deviating are mappings whose answers break the contract.
+	Deviating []PutResult `json:"deviating,omitempty"`
 	// DryRun is set when nothing was changed.
 	DryRun bool `json:"dryRun,omitempty"`
 	// Try is a request that works as it stands.
@@ -132,8 +134,8 @@ type PutReport struct {
 	Replaced int         `json:"replaced"`
 }
 
-// PutResult is the outcome for one mapping: "created", "replaced" or
-// "orphaned".
+// PutResult is the outcome for one mapping: "created", "replaced",
+// "orphaned" or "deviating".
 type PutResult struct {
 	ID      string `json:"id"`
 	Outcome string `json:"outcome"`

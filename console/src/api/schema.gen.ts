@@ -567,6 +567,13 @@ export interface components {
                 outcome?: string;
                 call: string;
             }[];
+            /** @description Mappings whose answers break the contract */
+            deviating?: {
+                id: string;
+                outcome?: string;
+                call: string;
+                deviations?: components["schemas"]["Deviation"][];
+            }[];
             /** @description Nothing was changed */
             dryRun?: boolean;
             try: {
@@ -650,6 +657,10 @@ export interface components {
             text?: string;
             /** @description A document; a SOAP service puts it into an envelope of the caller's version */
             xml?: string;
+            /** @description A named example of the contract, or a declared fault, as the whole answer */
+            example?: string;
+            /** @description Data drawn from the contract's schema */
+            generate?: boolean;
             /** @description A SOAP fault in the caller's version */
             fault?: {
                 /** @enum {string} */

@@ -30,6 +30,12 @@ export function pretty(body: string): string {
   return isXml(body) ? layoutXml(body) : body;
 }
 
+/** The language that a body is shown in. */
+export function languageOf(body: string): 'json' | 'xml' | 'text' {
+  if (/^\s*[{[]/.test(body)) return 'json';
+  return isXml(body) ? 'xml' : 'text';
+}
+
 export function isXml(body: string): boolean {
   return /^\s*<[?a-zA-Z]/.test(body);
 }

@@ -32,6 +32,8 @@ type Wanted struct {
 	// Example names the example to use; "" takes the first one, else data drawn
 	// from the schema.
 	Example string
+	// Generate draws data although there are examples, where there is a schema.
+	Generate bool
 }
 
 // FromOperation makes an answer of an operation. draw is called only when data
@@ -42,6 +44,9 @@ func FromOperation(w Wanted, draw func() *sample.Draw) Built {
 		b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(offer.MediaType)}}
 		if b.Used = offer.Example(w.Example); b.Used == nil && len(offer.Examples) > 0 {
 			b.Used = &offer.Examples[0]
+		}
+		if w.Generate && offer.CanEncode() {
+			b.Used = nil
 		}
 		if b.Used != nil {
 			b.Answer.Body, b.Value = b.Used.Body, b.Used.Value

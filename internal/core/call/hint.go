@@ -15,6 +15,9 @@ type Hints struct {
 	// the mappings to the contract.
 	Example string
 	Status  int
+	// Generate asks for data drawn from the schema although there are examples.
+	// Callers cannot ask for it; mappings can.
+	Generate bool
 }
 
 // Given reports whether the caller asked for anything.

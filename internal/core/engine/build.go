@@ -22,7 +22,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 		refuseHint(d, refused, op.ExampleNames(), steps)
 		return
 	}
-	wanted := answer.Wanted{Status: choice.status, Headers: choice.headers, Example: choice.example}
+	wanted := answer.Wanted{Status: choice.status, Headers: choice.headers, Example: choice.example, Generate: p.hints.Generate}
 	if len(choice.offers) > 0 {
 		i := call.Accepts(strings.Join(r.Header["Accept"], ","), contract.MediaTypes(choice.offers))
 		if i < 0 {
@@ -138,6 +138,9 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 		if response = op.Named(hints.Example); response != nil {
 			c.status = response.Status
 		}
+	case hints.Generate:
+		c.reason = "the mapping asks for data drawn anew"
+		return c, ""
 	case chosen != "" && op.Named(chosen) != nil:
 		response = op.Named(chosen)
 		c.status, c.offers, c.example = response.Status, response.With(chosen), chosen

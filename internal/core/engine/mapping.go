@@ -2,12 +2,15 @@ package engine
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec/tree"
 )
 
@@ -60,19 +63,54 @@ func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string)
 
 // facts is a call as the conditions of mappings look at it.
 func (e *Engine) facts(p *Placed, r *call.Request, params map[string]string) *match.Facts {
-	return &match.Facts{Request: r, Scope: func() *expr.Scope { return e.scope(r, params, jsonBody(r), e.mappingDraw(p, r)) }}
+	return &match.Facts{Request: r, Scope: func() *expr.Scope { return e.scope(r, params, bodyValue(r), e.mappingDraw(p, r)) }}
 }
 
-// jsonBody is the body of a request where it is JSON.
-func jsonBody(r *call.Request) *tree.Node {
-	if len(r.Body.Bytes) == 0 {
+// bodyValue is the body of a request as expressions see it: JSON, or XML by its
+// local names, an envelope by what is in its Body; nil for anything else.
+func bodyValue(r *call.Request) *tree.Node {
+	if len(r.Body.Bytes) == 0 || r.Body.Cut {
 		return nil
 	}
-	n, err := tree.ParseJSON(r.Body.Bytes)
+	if n, err := tree.ParseJSON(r.Body.Bytes); err == nil {
+		return n
+	}
+	root, err := xmltree.Parse(r.Body.Bytes)
 	if err != nil {
 		return nil
 	}
-	return n
+	if body := root.Child(root.Name.Space, "Body"); root.Name.Local == "Envelope" && body != nil {
+		return xmlValue(body)
+	}
+	return tree.NewMap(tree.Member{Key: root.Name.Local, Value: xmlValue(root)})
+}
+
+// xmlValue is an element as a value: a text, or an object of its attributes and
+// children, of which those with one name are a list.
+func xmlValue(n *xmltree.Node) *tree.Node {
+	if len(n.Children) == 0 && len(n.Attrs) == 0 {
+		return tree.NewString(n.Text)
+	}
+	var members []tree.Member
+	for _, a := range n.Attrs {
+		members = append(members, tree.Member{Key: a.Name.Local, Value: tree.NewString(a.Value)})
+	}
+	if len(n.Children) == 0 {
+		members = append(members, tree.Member{Key: "text", Value: tree.NewString(n.Text)})
+	}
+	for _, c := range n.Children {
+		value := xmlValue(c)
+		i := slices.IndexFunc(members, func(m tree.Member) bool { return m.Key == c.Name.Local })
+		switch {
+		case i < 0:
+			members = append(members, tree.Member{Key: c.Name.Local, Value: value})
+		case members[i].Value.Kind == tree.List:
+			members[i].Value.Items = append(members[i].Value.Items, value)
+		default:
+			members[i].Value = tree.NewList(members[i].Value, value)
+		}
+	}
+	return tree.NewMap(members...)
 }
 
 // mappingDraw is the chance of what the expressions of mappings draw.
@@ -89,8 +127,12 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 	winner := fits[at].Value
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
 	d.Answer, d.Explanation = winner.Answer, winner.Alone
+	if answer := winner.Spec.Answer; (answer.Example != "" || answer.Generate) && !isSOAP(p.Service) {
+		e.answerByContract(d, p, r, winner, segments, append(before, winner.Taken()))
+		return
+	}
 	if winner.Dynamic != nil {
-		scope := e.scope(r, fits[at].Rule.Template.Params(segments), jsonBody(r), e.mappingDraw(p, r))
+		scope := e.scope(r, fits[at].Rule.Template.Params(segments), bodyValue(r), e.mappingDraw(p, r))
 		built, err := winner.Dynamic.Render(scope)
 		if err != nil {
 			refusal(d, "expression", selfDocument{
@@ -116,6 +158,31 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 	}
 	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built())}
+}
+
+func isSOAP(s *catalog.Service) bool { return s.Contract != nil && s.Contract.SOAP != nil }
+
+// answerByContract answers with what a mapping names of the contract: an
+// example, or data drawn anew.
+func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, segments []string, steps []call.Step) {
+	op, found := operationOf(p.Service, r.Method, segments)
+	if op == nil {
+		refusal(d, "no-operation", selfDocument{
+			Title: "The mapping answers by the contract, which has no such operation", Status: 500,
+			Detail: fmt.Sprintf("Mapping %q takes its answer from the contract, and no operation of it fits %s %s.", m.Spec.ID, r.Method, r.Path),
+		}, steps)
+		return
+	}
+	asked := *p
+	asked.hints = call.Hints{Example: m.Spec.Answer.Example}
+	if m.Spec.Answer.Generate {
+		asked.hints = call.Hints{Generate: true}
+	}
+	e.buildFromOperation(d, &asked, r, op, found, steps)
+	if d.Source == call.FromContract {
+		d.Source, d.By = call.FromMapping, m.Spec.ID
+		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the contract has: %s", m.Spec.ID, strings.TrimPrefix(d.Explanation.Sentence, "Answered by the contract: "))
+	}
 }
 
 // noMappingFits explains why no mapping answers.

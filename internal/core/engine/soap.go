@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec"
@@ -41,7 +40,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	if own := allFit(fits, operation); !p.hints.Given() {
 		var answered bool
 		if steps, answered = e.chooseMapping(d, p, r, own, p.segments); answered {
-			wrapAnswer(d, p.Service, soap, &m)
+			e.wrapAnswer(d, p, r, soap, &m)
 			return
 		}
 	}
@@ -91,13 +90,16 @@ func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
 
 // wrapAnswer puts what a mapping says into an envelope of the caller's version,
 // where it is not one already.
-func wrapAnswer(d *Decision, service *catalog.Service, soap contract.SOAP, m *contract.Message) {
-	mapping := service.Mapping(d.By)
+func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, m *contract.Message) {
+	mapping := p.Service.Mapping(d.By)
 	if d.Source != call.FromMapping || mapping == nil {
 		return
 	}
 	answer := mapping.Spec.Answer
 	switch {
+	case (answer.Example != "" || answer.Generate) && m.Operation != nil:
+		draw, _ := e.draw(p, r, m.Operation)
+		d.Answer = m.Operation.SOAP.Answer(m, answer.Example, p.Service.Spec.Echo, draw).Answer
 	case answer.Fault != nil:
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
 			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)

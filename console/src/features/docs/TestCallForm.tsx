@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useId, useState } from 'react';
+import { lazy, Suspense, useId, useState } from 'react';
 import { Link } from 'wouter';
 import type { OperationDetail, TestCallResult } from '@/api/types';
 import { MessageView } from '@/features/calls';
-import { duration, pretty } from '@/lib/format';
+import { duration, languageOf, pretty } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
@@ -12,6 +12,8 @@ import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { headerText, parseHeaders } from './headerText';
 import { sendTestCall } from './queries';
+
+const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
 /** A call that works as it stands, to be changed and sent. */
 export function TestCallForm({ service, detail }: { service: string; detail: OperationDetail }) {
@@ -57,7 +59,16 @@ export function TestCallForm({ service, detail }: { service: string; detail: Ope
             fault={parsed ? undefined : 'each line is Name: value'}
             rows={takesBody ? 8 : 2}
           />
-          {takesBody && <Lines label="Body" value={body} onChange={setBody} rows={8} />}
+          {takesBody && (
+            <div className="flex min-w-64 flex-1 flex-col gap-1">
+              <span className="font-medium text-dim text-xs">Body</span>
+              <div className="flex h-44 resize-y overflow-auto">
+                <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
+                  <CodeEditor label="Body" language={languageOf(body)} value={body} onChange={setBody} />
+                </Suspense>
+              </div>
+            </div>
+          )}
         </div>
       </form>
       {send.isError && (

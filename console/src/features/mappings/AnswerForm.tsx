@@ -6,7 +6,7 @@ import { Field, inputLook } from '@/ui/Field';
 import { HeaderLines } from './HeaderLines';
 import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
 
-const BodyEditor = lazy(() => import('./BodyEditor').then((m) => ({ default: m.BodyEditor })));
+const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
 interface Props {
   draft: MappingDraft;
@@ -19,6 +19,7 @@ const kinds = [
   { kind: 'xml', word: 'XML' },
   { kind: 'text', word: 'Text' },
   { kind: 'fault', word: 'SOAP fault' },
+  { kind: 'contract', word: 'From the contract' },
   { kind: 'none', word: 'No body' },
 ] as const;
 
@@ -65,9 +66,11 @@ export function AnswerForm({ draft, faults, change }: Props) {
           )}
         </div>
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
-        {draft.kind !== 'none' && (
+        {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
+        {draft.kind !== 'none' && draft.kind !== 'contract' && (
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
-            <BodyEditor
+            <CodeEditor
+              label="Body of the answer"
               language={draft.kind === 'fault' ? 'xml' : draft.kind}
               value={draft.body}
               onChange={(body) => change({ body })}
@@ -109,5 +112,18 @@ function FaultFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
       />
       <span className="text-dim text-xs">Below: its detail, as XML</span>
     </div>
+  );
+}
+
+/** What of the contract answers: a named example, or data drawn anew. */
+function ContractFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
+  return (
+    <Field
+      label="Example of the contract"
+      hint="Its name, or that of a declared fault; left empty, data are drawn from the schema"
+      value={draft.example}
+      onChange={(event) => change({ example: event.target.value })}
+      className="max-w-80"
+    />
   );
 }

@@ -39,6 +39,8 @@ describe('documentOf', () => {
     [{ status: 200, headers: [], xml: '<a/>' }],
     [{ status: 200, headers: [], text: 'a' }],
     [{ status: 204, headers: [] }],
+    [{ status: 200, headers: [], example: 'taken' }],
+    [{ status: 200, headers: [], generate: true }],
   ])('keeps the answer %o', (answer) => {
     expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
   });

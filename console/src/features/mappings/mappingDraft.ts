@@ -14,10 +14,11 @@ export interface MappingDraft {
   when: string; // an expression; "" for none
   status: string;
   headers: { key: number; name: string; value: string }[];
-  kind: 'json' | 'text' | 'xml' | 'fault' | 'none';
+  kind: 'json' | 'text' | 'xml' | 'fault' | 'contract' | 'none';
   body: string; // of a fault, its detail
   faultCode: string;
   faultText: string;
+  example: string; // of the contract; "" for data drawn from it
 }
 
 let lastKey = 0;
@@ -44,6 +45,7 @@ export function emptyDraft(): MappingDraft {
     body: '{}',
     faultCode: 'Server',
     faultText: '',
+    example: '',
   };
 }
 
@@ -78,6 +80,7 @@ function bodyOf(answer: Mapping['answer']): Body {
     const { code, text, detail } = answer.fault;
     return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
   }
+  if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
   if ('json' in answer) return { kind: 'json', body: JSON.stringify(answer.json, null, 2) };
   return { kind: 'none', body: '' };
 }
@@ -177,6 +180,10 @@ export function documentOf(draft: MappingDraft): string {
   if (draft.kind === 'fault') {
     const detail = draft.body.trim() ? { detail: draft.body } : {};
     body.push(['fault', JSON.stringify({ code: draft.faultCode, text: draft.faultText, ...detail })]);
+  }
+  if (draft.kind === 'contract') {
+    const example = draft.example.trim();
+    body.push(example ? ['example', JSON.stringify(example)] : ['generate', 'true']);
   }
   const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
   const answer: [string, string][] = [

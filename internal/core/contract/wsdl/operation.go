@@ -40,6 +40,8 @@ type declaredFault struct {
 	name    string
 	detail  *xsd.Element
 	summary string
+	// inHeader is set on faults that a header of the request caused.
+	inHeader bool
 }
 
 // OneWay implements contract.SOAPOperation.
@@ -72,7 +74,7 @@ const attempts = 8
 func (o *operation) envelope(version int, m *message, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
 	for range attempts {
 		envelope = newEnvelope(version)
-		g := &xsd.Generator{Draw: draw, Encoded: m.encoded}
+		g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas, Encoded: m.encoded}
 		for _, h := range m.headers {
 			headerOf(envelope).Add(g.Element(h.element))
 		}
@@ -111,10 +113,15 @@ func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
 }
 
 func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw) contract.SOAPAnswer {
-	g := &xsd.Generator{Draw: draw}
+	g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas}
 	text := f.summary
 	if text == "" {
 		text = "fault " + f.name + " of operation " + o.name
+	}
+	if f.inHeader {
+		envelope := faultEnvelope(version, "Client", text)
+		headerOf(envelope).Add(g.Element(f.detail))
+		return contract.SOAPAnswer{Answer: answer(version, 500, envelope)}
 	}
 	envelope := faultEnvelope(version, "Server", text, g.Element(f.detail))
 	return contract.SOAPAnswer{Answer: answer(version, 500, envelope)}

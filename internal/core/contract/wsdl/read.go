@@ -335,9 +335,30 @@ func (r *reader) operation(n, abstract, soap *xmltree.Node, p *port) *operation 
 		if len(parts) == 0 {
 			continue
 		}
-		op.faults = append(op.faults, declaredFault{f.Attr("name"), r.partElement(parts[0], false), documentation(f)})
+		op.faults = append(op.faults, declaredFault{name: f.Attr("name"), detail: r.partElement(parts[0], false), summary: documentation(f)})
 	}
+	r.headerFaults(op, n.Child(space, "input"))
 	return op
+}
+
+// headerFaults reads the faults that headers of a request may cause. They are
+// sent in a header, beside a fault without a detail.
+func (r *reader) headerFaults(op *operation, bound *xmltree.Node) {
+	if bound == nil {
+		return
+	}
+	for _, h := range bound.Children {
+		for _, f := range h.Children {
+			if f.Name.Local != "headerfault" || f.Name.Space != space11 && f.Name.Space != space12 {
+				continue
+			}
+			for _, p := range r.parts(f) {
+				if p.name == f.Attr("part") {
+					op.faults = append(op.faults, declaredFault{name: p.name, detail: r.partElement(p, false), inHeader: true})
+				}
+			}
+		}
+	}
 }
 
 func documentation(n *xmltree.Node) string {

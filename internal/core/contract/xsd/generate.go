@@ -19,6 +19,9 @@ const (
 // Generator draws documents. It belongs to one message.
 type Generator struct {
 	Draw *sample.Draw
+	// Schemas has the elements that may stand where any known one may; it may be
+	// nil.
+	Schemas *Schemas
 	// Encoded writes the type of each element beside it, and arrays in SOAP's
 	// own way.
 	Encoded bool
@@ -169,11 +172,31 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 				g.particle(n, chosen, depth)
 			}
 		case Any:
-			if p.Process != "strict" && p.Process != "" && p.Namespaces != "##targetNamespace" {
+			if known := g.known(p); known != nil {
+				n.Add(g.element(known, depth+1))
+			} else {
 				n.Add(&xmltree.Node{Name: anyName(p), Text: g.Draw.Fake("word")})
 			}
 		}
 	}
+}
+
+// known is a declared element that a wildcard admits, where it admits only
+// those: the lowest there is.
+func (g *Generator) known(p *Particle) (lowest *Element) {
+	if p.Process == "lax" || p.Process == "skip" || g.Schemas == nil {
+		return nil
+	}
+	for name, e := range g.Schemas.Elements {
+		own := name.Space == p.Target
+		if e.Abstract || p.Namespaces == "##other" && own || p.Namespaces == "##targetNamespace" && !own || p.Namespaces == "##local" && name.Space != "" {
+			continue
+		}
+		if lowest == nil || e.height() < lowest.height() || e.height() == lowest.height() && name.String() < lowest.Name.String() {
+			lowest = e
+		}
+	}
+	return lowest
 }
 
 // anyName is an element name that a wildcard admits.

@@ -10,9 +10,12 @@ import { tags } from '@lezer/highlight';
 import { useEffect, useRef } from 'react';
 
 interface Props {
-  language: 'json' | 'xml' | 'text' | 'none';
+  language: 'json' | 'xml' | 'text';
+  /** The accessible name of the text. */
+  label: string;
   value: string;
-  onChange(value: string): void;
+  /** None for a text that is only to be read. */
+  onChange?(value: string): void;
 }
 
 const look = EditorView.theme({
@@ -39,7 +42,6 @@ const languages = {
   json: [json(), linter(jsonParseLinter()), lintGutter()],
   xml: [xml(), linter(xmlLinter), lintGutter()],
   text: [],
-  none: [],
 };
 
 /** Marks where a text stops being XML. */
@@ -62,12 +64,13 @@ function xmlLinter(view: EditorView): Diagnostic[] {
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
 
-/** The body of an answer: folding, search, undo, and JSON checked as typed. */
-export function BodyEditor({ language, value, onChange }: Props) {
+/** A text with folding, search and undo; JSON and XML are checked as typed. */
+export function CodeEditor({ language, label, value, onChange }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ value, onChange });
   latest.current = { value, onChange };
+  const readOnly = !onChange;
 
   useEffect(() => {
     if (!box.current) return;
@@ -85,19 +88,20 @@ export function BodyEditor({ language, value, onChange }: Props) {
           highlightSelectionMatches(),
           keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap]),
           EditorView.lineWrapping,
-          EditorView.contentAttributes.of({ 'aria-label': 'Body of the answer' }),
+          EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
+          EditorState.readOnly.of(readOnly),
           look,
           syntaxHighlighting(colors),
           languages[language],
           EditorView.updateListener.of((update) => {
-            if (update.docChanged) latest.current.onChange(update.state.doc.toString());
+            if (update.docChanged) latest.current.onChange?.(update.state.doc.toString());
           }),
         ],
       }),
     });
     view.current = editor;
     return () => editor.destroy();
-  }, [language]);
+  }, [language, label, readOnly]);
 
   useEffect(() => {
     const editor = view.current;
