@@ -28,3 +28,12 @@ func (c *Client) TestCall(ctx context.Context, service string, test api.TestCall
 	}
 	return do[api.TestCallResult](ctx, c, request{method: http.MethodPost, path: path("services", service, "test-calls"), body: body})
 }
+
+// Explain tells what a call to a service would get, and why, without making it.
+func (c *Client) Explain(ctx context.Context, service string, test api.TestCall) (api.ExplainResult, error) {
+	body, err := json.Marshal(test)
+	if err != nil {
+		return api.ExplainResult{}, fmt.Errorf("write call: %w", err)
+	}
+	return do[api.ExplainResult](ctx, c, request{method: http.MethodPost, path: path("services", service, "explain"), body: body})
+}

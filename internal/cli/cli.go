@@ -60,7 +60,7 @@ func (p Program) command() *cli.Command {
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.callsCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Args().Len() > 0 {

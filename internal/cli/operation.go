@@ -3,8 +3,6 @@ package cli
 import (
 	"context"
 	"encoding/json"
-	"fmt"
-	"os"
 	"strconv"
 	"strings"
 
@@ -186,38 +184,6 @@ func (p Program) operationCall(ctx context.Context, c *cli.Command) error {
 			p.say("why       rapidmimic calls show %s", result.Call)
 		}
 	})
-}
-
-// testCall changes a call as the flags say.
-func testCall(c *cli.Command, test api.TestCall) (api.TestCall, error) {
-	if c.IsSet("path") {
-		test.Path = c.String("path")
-	}
-	for _, line := range c.StringSlice("header") {
-		name, value, ok := strings.Cut(line, ":")
-		if !ok {
-			return test, usage("--header must be 'NAME: VALUE', not %q", line)
-		}
-		name, value = strings.TrimSpace(name), strings.TrimSpace(value)
-		kept := test.Headers[:0:0]
-		for _, h := range test.Headers {
-			if !strings.EqualFold(h[0], name) {
-				kept = append(kept, h)
-			}
-		}
-		test.Headers = append(kept, [2]string{name, value})
-	}
-	if c.IsSet("body") {
-		test.Body = c.String("body")
-		if file, ok := strings.CutPrefix(test.Body, "@"); ok {
-			text, err := os.ReadFile(file)
-			if err != nil {
-				return test, fmt.Errorf("%w (nothing was sent)", err)
-			}
-			test.Body = string(text)
-		}
-	}
-	return test, nil
 }
 
 func (p Program) operationPin(ctx context.Context, c *cli.Command) error {

@@ -98,16 +98,20 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Curl:    r.Request.Curl(s.TrafficURL),
 	}
 	detail.DeviationList = deviationViews(r.Deviations)
-	detail.Explanation.Steps = []api.Step{}
-	if e := r.Explanation; e != nil {
-		detail.Explanation.Sentence = e.Sentence
-		for _, step := range e.Steps {
-			detail.Explanation.Steps = append(detail.Explanation.Steps, api.Step{
-				Stage: string(step.Stage), Subject: step.Subject, Verdict: string(step.Verdict), Reason: step.Reason,
-			})
-		}
-	}
+	detail.Explanation = explanationView(r.Explanation)
 	return detail
+}
+
+func explanationView(e *call.Explanation) api.Explanation {
+	view := api.Explanation{Steps: []api.Step{}}
+	if e == nil {
+		return view
+	}
+	view.Sentence = e.Sentence
+	for _, step := range e.Steps {
+		view.Steps = append(view.Steps, api.Step{Stage: string(step.Stage), Subject: step.Subject, Verdict: string(step.Verdict), Reason: step.Reason})
+	}
+	return view
 }
 
 func message(headers [][2]string, body []byte, size int64) api.Message {

@@ -15,7 +15,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
 )
 
 // Config is what the control port works with.
@@ -26,6 +28,8 @@ type Config struct {
 	Metrics http.Handler
 	Console fs.FS
 	Logger  *slog.Logger
+	// Explain decides a call that was not made.
+	Explain func(r *call.Request) engine.Decision
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
@@ -86,6 +90,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.GET("/services/:service/operations", s.listOperations)
 	api.GET("/services/:service/operations/:operation", s.getOperation)
 	api.POST("/services/:service/test-calls", s.postTestCall)
+	api.POST("/services/:service/explain", s.postExplain)
 	api.GET("/services/:service/revisions", s.listRevisions)
 	api.GET("/services/:service/revisions/:revision", s.getRevision)
 	api.GET("/services/:service/revisions/:revision/changes", s.getChanges)

@@ -5,11 +5,16 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"time"
 
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
 	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
 )
 
 // testCallBody is how much of an answer a test call shows, in bytes.
@@ -59,4 +64,37 @@ func sendTestCall(ctx context.Context, address string, test api.TestCall) (api.T
 	}
 	result.Answer = message(headerLines(map[string][]string(resp.Header)), body, max(int64(len(body)), resp.ContentLength))
 	return result, nil
+}
+
+// postExplain tells what a call would get, without making it.
+func (s *server) postExplain(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var test api.TestCall
+	if err := c.ShouldBindJSON(&test); err != nil {
+		s.fail(c, problem.New(problem.Syntax, "the call cannot be read: %v", err), nil)
+		return
+	}
+	if !strings.HasPrefix(test.Path, "/") || test.Method == "" {
+		s.fail(c, problem.New(problem.Invalid, "a call has a method and a path that begins with /"), nil)
+		return
+	}
+	address, query, _ := strings.Cut("/"+url.PathEscape(service.Spec.Name)+test.Path, "?")
+	r := &call.Request{
+		Method: strings.ToUpper(test.Method), Address: address, Query: query, Host: strings.TrimPrefix(s.TrafficURL, "http://"),
+		Protocol: "HTTP/1.1", Caller: c.Request.RemoteAddr, Header: call.Header{},
+		Body: call.Body{Bytes: []byte(test.Body), Size: int64(len(test.Body))},
+	}
+	for _, h := range test.Headers {
+		key := http.CanonicalHeaderKey(h[0])
+		r.Header[key] = append(r.Header[key], h[1])
+	}
+	d := s.Explain(r)
+	c.PureJSON(http.StatusOK, api.ExplainResult{
+		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),
+		Answer: message(fieldLines(d.Answer.Header), d.Answer.Body, int64(len(d.Answer.Body))),
+	})
 }

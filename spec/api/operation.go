@@ -121,3 +121,12 @@ type TestCallResult struct {
 	Answer Message `json:"answer"`
 	TookMs float64 `json:"tookMs"`
 }
+
+// ExplainResult is what a call would get, and why; nothing was sent.
+type ExplainResult struct {
+	Source      string      `json:"source"`
+	By          string      `json:"by,omitempty"`
+	Status      int         `json:"status"`
+	Answer      Message     `json:"answer"`
+	Explanation Explanation `json:"explanation"`
+}

@@ -294,6 +294,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/explain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a call would get, and why, without making it */
+        post: operations["explainCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/mappings": {
         parameters: {
             query?: never;
@@ -553,6 +573,13 @@ export interface components {
             answer: components["schemas"]["Message"];
             tookMs: number;
         };
+        ExplainResult: {
+            source: components["schemas"]["Source"];
+            by?: string;
+            status: number;
+            answer: components["schemas"]["Message"];
+            explanation: components["schemas"]["Explanation"];
+        };
         ImportReport: {
             service: string;
             address: string;
@@ -732,12 +759,14 @@ export interface components {
                 decideMs: number;
                 sendMs: number;
             };
-            explanation: {
-                sentence: string;
-                steps: components["schemas"]["Step"][];
-            };
+            explanation: components["schemas"]["Explanation"];
             deviationList: components["schemas"]["Deviation"][];
             curl: string;
+        };
+        /** @description Why a call was answered as it was */
+        Explanation: {
+            sentence: string;
+            steps: components["schemas"]["Step"][];
         };
         /** @description One place in which a call breaks the contract */
         Deviation: {
@@ -1347,6 +1376,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestCallResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    explainCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestCall"];
+            };
+        };
+        responses: {
+            /** @description The decision; nothing was sent, and nothing was counted */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExplainResult"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -162,7 +162,7 @@ func (s *Service) Operations(segments []string) []*contract.Operation {
 func (s *Service) Candidates() []match.Candidate {
 	s.candidatesOnce.Do(func() {
 		for _, m := range s.Mappings {
-			if m.Spec.Enabled {
+			if m.Spec.Enabled && m.Spec.Call.Path != "" {
 				s.candidates = append(s.candidates, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template})
 			}
 		}

@@ -15,4 +15,6 @@ type State interface {
 	// Claim returns 0, 1, 2 … for successive calls with the same key, each
 	// number once.
 	Claim(key string) uint64
+	// Peek returns what the next Claim of the key will.
+	Peek(key string) uint64
 }

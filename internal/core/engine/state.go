@@ -17,3 +17,11 @@ func (m *Memory) Claim(key string) uint64 {
 	}
 	return counter.(*atomic.Uint64).Add(1) - 1
 }
+
+// Peek implements State.
+func (m *Memory) Peek(key string) uint64 {
+	if counter, ok := m.counters.Load(key); ok {
+		return counter.(*atomic.Uint64).Load()
+	}
+	return 0
+}

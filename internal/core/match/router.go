@@ -10,6 +10,7 @@ type routerNode[T any] struct {
 	patterns []patternEdge[T]
 	any      *routerNode[T]
 	values   []T
+	rest     []T // of templates whose last segment takes all from here on
 }
 
 type patternEdge[T any] struct {
@@ -21,6 +22,13 @@ type patternEdge[T any] struct {
 func (r *Router[T]) Add(t Template, value T) {
 	n := &r.root
 	for _, s := range t.segments {
+		if s.rest {
+			n.rest = append(n.rest, value)
+			return
+		}
+		if s.optional {
+			n.values = append(n.values, value)
+		}
 		n = n.child(s)
 	}
 	n.values = append(n.values, value)
@@ -76,6 +84,9 @@ func (n *routerNode[T]) find(dst []T, segments []string) []T {
 	}
 	if n.any != nil && head != "" {
 		dst = n.any.find(dst, rest)
+	}
+	if head != "" || len(rest) > 0 {
+		dst = append(dst, n.rest...)
 	}
 	return dst
 }

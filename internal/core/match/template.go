@@ -21,17 +21,22 @@ type Template struct {
 }
 
 // segment is one part between slashes: exactly one of literal text, a single
-// name, or a pattern that mixes both ({name}.{format}).
+// name, a pattern that mixes both ({name}.{format}) or restricts a name
+// ({name:[0-9]+}), or the rest of the path ({name...}).
 type segment struct {
-	literal string
-	names   []string
-	pattern *regexp.Regexp
+	literal  string
+	names    []string
+	pattern  *regexp.Regexp
+	optional bool // {name?}: it may be missing at the end
+	rest     bool // {name...}: it takes all segments from here on, at least one
 }
 
 // class orders segments by how much they admit: literal text before a pattern
-// before any text.
+// before any text before the rest.
 func (s segment) class() int {
 	switch {
+	case s.rest:
+		return 3
 	case s.pattern != nil:
 		return 1
 	case len(s.names) > 0:
@@ -59,20 +64,27 @@ func (s segment) fits(value string) bool {
 func (t Template) String() string { return t.text }
 
 // ParseTemplate compiles a path template. Each {name} stands for one whole
-// segment, or for a part of one beside other text.
+// segment, or for a part of one beside other text; {name:pattern} for what fits
+// a pattern of RE2; at the end {name?} for a segment that may be missing, and
+// {name...} for all that follow.
 func ParseTemplate(text string) (Template, error) {
 	if !strings.HasPrefix(text, "/") {
 		return Template{}, fmt.Errorf("path must begin with /, not %q", text)
 	}
-	if i := strings.IndexAny(text, "?#"); i >= 0 && !strings.Contains(text[:i], "{") {
+	if i := strings.IndexAny(text, "?#"); i >= 0 && !strings.Contains(text[:i], "{") || strings.Contains(text, "}?") {
+		i = max(i, strings.Index(text, "}?")+1)
 		return Template{}, fmt.Errorf("path %q must end before %q: a path has no query", text, text[i])
 	}
 	t := Template{text: text}
 	seen := make(map[string]bool)
-	for _, part := range strings.Split(text[1:], "/") {
+	parts := splitSegments(text[1:])
+	for i, part := range parts {
 		s, err := parseSegment(part)
 		if err != nil {
 			return Template{}, fmt.Errorf("path %q: %w", text, err)
+		}
+		if (s.rest || s.optional) && i < len(parts)-1 {
+			return Template{}, fmt.Errorf("path %q: %s must be the last segment", text, part)
 		}
 		for _, name := range s.names {
 			if seen[name] {
@@ -87,6 +99,24 @@ func ParseTemplate(text string) (Template, error) {
 
 var paramName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_.-]*$`)
 
+// splitSegments cuts a template at its slashes, save those inside of braces.
+func splitSegments(text string) (parts []string) {
+	depth, start := 0, 0
+	for i := range len(text) {
+		switch text[i] {
+		case '{':
+			depth++
+		case '}':
+			depth--
+		case '/':
+			if depth <= 0 {
+				parts, start = append(parts, text[start:i]), i+1
+			}
+		}
+	}
+	return append(parts, text[start:])
+}
+
 func parseSegment(part string) (segment, error) {
 	if !strings.ContainsAny(part, "{}") {
 		literal, err := url.PathUnescape(part)
@@ -97,6 +127,7 @@ func parseSegment(part string) (segment, error) {
 	}
 	s := segment{literal: part}
 	var pattern strings.Builder
+	restricted := false
 	for rest := part; rest != ""; {
 		before, after, found := strings.Cut(rest, "{")
 		if strings.Contains(before, "}") {
@@ -106,26 +137,59 @@ func parseSegment(part string) (segment, error) {
 		if !found {
 			break
 		}
-		name, remaining, closed := strings.Cut(after, "}")
-		if !closed {
+		end := closingBrace(after)
+		if end < 0 {
 			return s, fmt.Errorf("segment %q does not close its brace", part)
 		}
+		inside := after[:end]
+		rest = after[end+1:]
+		name, allowed, hasPattern := strings.Cut(inside, ":")
+		if whole := part == "{"+inside+"}"; whole && !hasPattern {
+			name, s.rest = strings.CutSuffix(name, "...")
+			if !s.rest {
+				name, s.optional = strings.CutSuffix(name, "?")
+			}
+		}
 		if !paramName.MatchString(name) {
-			return s, fmt.Errorf("{%s} must hold a name, such as {number}", name)
+			return s, fmt.Errorf("{%s} must hold a name, such as {number}", inside)
 		}
 		s.names = append(s.names, name)
-		pattern.WriteString("(.+?)")
-		rest = remaining
+		if !hasPattern {
+			allowed = ".+?"
+		}
+		restricted = restricted || hasPattern
+		pattern.WriteString("(" + allowed + ")")
 	}
-	if part == "{"+s.names[0]+"}" {
+	if len(s.names) == 1 && strings.HasPrefix(part, "{") && strings.HasSuffix(part, "}") && !restricted && closingBrace(part[1:]) == len(part)-2 {
 		return s, nil
 	}
 	compiled, err := regexp.Compile("^" + pattern.String() + "$")
 	if err != nil {
 		return s, fmt.Errorf("segment %q: %w", part, err)
 	}
+	if compiled.NumSubexp() != len(s.names) {
+		return s, fmt.Errorf("segment %q: write groups as (?:…)", part)
+	}
 	s.pattern = compiled
 	return s, nil
+}
+
+// closingBrace is where the brace that was opened before text is closed, -1
+// when it is not: patterns have braces of their own.
+func closingBrace(text string) int {
+	depth := 0
+	for i := range len(text) {
+		switch text[i] {
+		case '{':
+			depth++
+		case '}':
+			if depth == 0 {
+				return i
+			}
+			depth--
+		}
+	}
+	return -1
 }
 
 // Split cuts an escaped path into its decoded segments: "/berths/N%207" gives
@@ -149,11 +213,18 @@ func Split(dst []string, path string) []string {
 
 // Fits reports whether the decoded segments of a path fit the template.
 func (t Template) Fits(segments []string) bool {
-	if len(segments) != len(t.segments) {
+	least, open := len(t.segments), false
+	if least > 0 {
+		last := t.segments[least-1]
+		if open = last.rest; last.optional {
+			least--
+		}
+	}
+	if len(segments) < least || len(segments) > len(t.segments) && !open {
 		return false
 	}
 	for i, s := range t.segments {
-		if !s.fits(segments[i]) {
+		if i < len(segments) && !s.fits(segments[i]) {
 			return false
 		}
 	}
@@ -161,16 +232,24 @@ func (t Template) Fits(segments []string) bool {
 }
 
 // Params returns the values that a fitting path gives to the template's names.
+// One that is optional and missing has none.
 func (t Template) Params(segments []string) map[string]string {
 	params := make(map[string]string)
 	for i, s := range t.segments {
+		if i >= len(segments) {
+			break
+		}
 		switch s.class() {
 		case 1:
-			for j, value := range s.pattern.FindStringSubmatch(segments[i])[1:] {
-				params[s.names[j]] = value
+			if found := s.pattern.FindStringSubmatch(segments[i]); found != nil {
+				for j, value := range found[1:] {
+					params[s.names[j]] = value
+				}
 			}
 		case 2:
 			params[s.names[0]] = segments[i]
+		case 3:
+			params[s.names[0]] = strings.Join(segments[i:], "/")
 		}
 	}
 	return params
@@ -193,7 +272,8 @@ func (t Template) Fill(values map[string]string) (path string, ok bool) {
 			if values[name] == "" {
 				return "", false
 			}
-			path = strings.Replace(path, "{"+name+"}", values[name], 1)
+			start := strings.Index(path, "{"+name)
+			path = path[:start] + values[name] + path[start+1+closingBrace(path[start+1:])+1:]
 		}
 	}
 	return path, true
