@@ -28,29 +28,43 @@ func (l *Log) check(batch []*call.Record) {
 	}
 }
 
-// operationKey names an operation of a service.
+// operationKey names an operation, or a mapping, of a service.
 type operationKey struct{ service, operation string }
 
 // countOperations counts the calls of a batch that were found to be for an
-// operation.
+// operation, and those that a mapping answered.
 func (l *Log) countOperations(batch []*call.Record) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for _, r := range batch {
-		if r.Operation == "" {
-			continue
+		if r.Operation != "" {
+			l.countLocked(operationKey{r.Service, r.Operation}, r)
 		}
-		key := operationKey{r.Service, r.Operation}
-		counts := l.operations[key]
-		counts.Total++
-		if len(r.Deviations) > 0 {
-			counts.Deviating++
+		if r.Source == call.FromMapping {
+			l.countLocked(operationKey{r.Service, mappingMark + r.By}, r)
 		}
-		if r.At.After(counts.Last) {
-			counts.Last = r.At
-		}
-		l.operations[key] = counts
 	}
+}
+
+// mappingMark begins the keys of mappings, which no operation's id can.
+const mappingMark = "\x00"
+
+func (l *Log) countLocked(key operationKey, r *call.Record) {
+	counts := l.operations[key]
+	counts.Total++
+	if len(r.Deviations) > 0 {
+		counts.Deviating++
+	}
+	if r.At.After(counts.Last) {
+		counts.Last = r.At
+	}
+	l.operations[key] = counts
+}
+
+// MappingCalls returns the counts of the calls that a mapping answered; ok is
+// false when there was none.
+func (l *Log) MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool) {
+	return l.OperationCalls(service, mappingMark+mapping)
 }
 
 // OperationCalls returns the counts of an operation; ok is false when it was

@@ -183,8 +183,8 @@ func (l *Log) write(ctx context.Context) {
 func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.config.Checker != nil {
 		l.check(batch)
-		l.countOperations(batch)
 	}
+	l.countOperations(batch)
 	for _, r := range batch {
 		l.config.Masker.Mask(r)
 	}

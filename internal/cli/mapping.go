@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -30,7 +31,10 @@ func (p Program) mappingCommand() *cli.Command {
 			},
 			{
 				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
-				UsageText: "rapidmimic mapping list moorings", OnUsageError: usageError,
+				UsageText:     "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --problems",
+				Description:   "--problems lists those that never answer, did not answer since the start, or break\nthe contract.",
+				Flags:         []cli.Flag{&cli.BoolFlag{Name: "problems", Usage: "only mappings with a problem"}},
+				OnUsageError:  usageError,
 				ShellComplete: p.completeServices, Action: p.mappingList,
 			},
 			{
@@ -97,6 +101,11 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if c.Bool("problems") {
+		if mappings = slices.DeleteFunc(mappings, wellBehaved); len(mappings) == 0 {
+			return p.print(c, mappings, nil, func() { p.say("%s has no mapping with a problem", given[0]) })
+		}
+	}
 	document := func() ([]byte, error) { return documentsYAML(mappings) }
 	return p.print(c, mappings, document, func() {
 		if len(mappings) == 0 {
@@ -104,15 +113,38 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 			p.say("try       rapidmimic mapping put %s -f FILE", given[0])
 			return
 		}
-		rows := make([][]string, len(mappings))
-		for i, m := range mappings {
-			rows[i] = []string{m.ID, methodsText(m) + " " + m.Call.Path, strconv.Itoa(m.Answer.Status), strconv.Itoa(m.Rank), stateText(m), m.Title}
-		}
-		writeTable(p.Out, p.width(), []column{
-			{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
-			{title: "RANK", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
-		}, rows)
+		p.sayMappings(mappings)
 	})
+}
+
+func (p Program) sayMappings(mappings []api.Mapping) {
+	rows := make([][]string, len(mappings))
+	for i, m := range mappings {
+		asks := methodsText(m) + " " + m.Call.Path
+		if m.Call.Path == "" {
+			asks = "operation " + m.Call.Operation
+		}
+		calls := ""
+		if m.Calls != nil {
+			calls = strconv.FormatInt(m.Calls.Total, 10)
+		}
+		rows[i] = []string{m.ID, asks, strconv.Itoa(m.Answer.Status), strconv.Itoa(m.Rank), calls, stateText(m), m.Title}
+	}
+	writeTable(p.Out, p.width(), []column{
+		{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
+		{title: "RANK", right: true}, {title: "CALLS", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
+	}, rows)
+	for _, m := range mappings {
+		if m.Problem != "" {
+			p.say("problem   %s: %s", m.ID, m.Problem)
+		}
+	}
+}
+
+// wellBehaved reports whether a mapping can answer, has answered, and obeys the
+// contract.
+func wellBehaved(m api.Mapping) bool {
+	return m.Problem == "" && len(m.Deviations) == 0 && (m.Calls != nil || !m.Enabled)
 }
 
 func documentsYAML(mappings []api.Mapping) ([]byte, error) {

@@ -12,8 +12,12 @@ import (
 	"rapidmimic/spec/problem"
 )
 
-func mappingView(service *catalog.Service, m *catalog.Mapping) api.Mapping {
-	return api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version), Deviations: deviationViews(service.Deviations(m))}
+func (s *server) mappingView(service *catalog.Service, m *catalog.Mapping) api.Mapping {
+	view := api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version), Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m)}
+	if calls, ok := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID); ok {
+		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
+	}
+	return view
 }
 
 func deviationViews(found []call.Deviation) []api.Deviation {
@@ -35,12 +39,16 @@ func (s *server) listMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	if err := s.Log.Flush(c); err != nil { // so that the counts are those of now
+		s.fail(c, err, nil)
+		return
+	}
 	id := func(m *catalog.Mapping) string { return m.Spec.ID }
 	mappings, next := page(service.Mappings, id, c.Query("after"), limit)
 	list := api.List[api.Mapping]{Items: []api.Mapping{}, Next: next}
 	documents := []spec.Mapping{}
 	for _, m := range mappings {
-		list.Items = append(list.Items, mappingView(service, m))
+		list.Items = append(list.Items, s.mappingView(service, m))
 		documents = append(documents, m.Spec)
 	}
 	s.respond(c, http.StatusOK, list, documents)
@@ -53,7 +61,7 @@ func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) 
 		return
 	}
 	c.Header("ETag", catalog.ETag(m.Version))
-	s.respond(c, status, mappingView(service, m), m.Spec)
+	s.respond(c, status, s.mappingView(service, m), m.Spec)
 }
 
 // postMappings puts a document of one or many mappings, all or none.
@@ -153,7 +161,7 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, ifMatch
 func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {
 	var current any
 	if service, found := s.Catalog.Find(c.Param("service")); m != nil && found == nil {
-		current = mappingView(service, m)
+		current = s.mappingView(service, m)
 	}
 	s.fail(c, err, current)
 }

@@ -20,6 +20,7 @@ type CallLog interface {
 	LastMinute(now time.Time) call.Counts
 	// OperationCalls counts since the start; ok is false when there was no call.
 	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
+	MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool)
 	Stored() int64
 	NotKept() int64
 	NotChecked() int64

@@ -125,6 +125,10 @@ type Mapping struct {
 	ETag string `json:"etag"`
 	// Deviations are the places in which its answer breaks the contract.
 	Deviations []Deviation `json:"deviations,omitempty"`
+	// Problem says why it never answers, where that is known.
+	Problem string `json:"problem,omitempty"`
+	// Calls counts those that it answered since the start; nil for none.
+	Calls *OperationCalls `json:"calls,omitempty"`
 }
 
 // PutReport says what a document of mappings changed.

@@ -711,6 +711,15 @@ export interface components {
             etag: string;
             /** @description Places in which its answer breaks the contract */
             deviations?: components["schemas"]["Deviation"][];
+            /** @description Why it never answers, where that is known */
+            problem?: string;
+            /** @description Calls that it answered since the start */
+            calls?: {
+                total: number;
+                deviating: number;
+                /** Format: date-time */
+                last: string;
+            };
         };
         PutReport: {
             items: {

@@ -85,6 +85,9 @@ type Service struct {
 	rules      match.Rules[*Mapping]
 	operations match.Router[*contract.Operation]
 
+	problemsOnce sync.Once
+	problems     map[string]string // by mapping
+
 	candidatesOnce sync.Once
 	candidates     []match.Candidate
 }

@@ -130,7 +130,9 @@ func TestClosestNamesThePart(t *testing.T) {
 func FuzzRouterFindsWhatAskingEachFinds(f *testing.F) {
 	f.Add(uint64(1), "/berths/N7")
 	f.Add(uint64(7), "/a/b.c/%20")
-	texts := []string{"/", "/a", "/a/", "/{x}", "/a/{x}", "/{x}/b", "/{x}.c", "/a/{x}.{y}", "/a/b.c", "/a/b/{z}", "/{x}/{y}/{z}", "/berths/N{d}"}
+	f.Add(uint64(9), "/a")
+	f.Add(uint64(112), "//")
+	texts := []string{"/", "/a", "/a/", "/{x}", "/a/{x}", "/{x}/b", "/{x}.c", "/a/{x}.{y}", "/a/b.c", "/a/b/{z}", "/{x}/{y}/{z}", "/berths/N{d}", "/a/{r...}", "/{r...}", "/a/{o?}", "/{o?}", "/a/{x:[b-d]+}", "/{x:N[0-9]{1,2}}"}
 	f.Fuzz(func(t *testing.T, seed uint64, path string) {
 		chance := rand.New(rand.NewPCG(seed, 0))
 		var router match.Router[int]
@@ -172,5 +174,37 @@ func BenchmarkFind(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+func TestTemplatesAndTheirParameters(t *testing.T) {
+	for _, c := range []struct {
+		template, path string
+		want           map[string]string // nil when it must not fit
+	}{
+		{"/berths/{number:[NS][0-9]{1,2}}", "/berths/N12", map[string]string{"number": "N12"}},
+		{"/berths/{number:[NS][0-9]{1,2}}", "/berths/N123", nil},
+		{"/{pier:[NS]}{number:[0-9]+}.{format}", "/N7.json", map[string]string{"pier": "N", "number": "7", "format": "json"}},
+		{"/files/{rest...}", "/files/a/b/c", map[string]string{"rest": "a/b/c"}},
+		{"/files/{rest...}", "/files", nil},
+		{"/log/{year?}", "/log", map[string]string{}},
+		{"/log/{year?}", "/log/2026", map[string]string{"year": "2026"}},
+		{"/log/{year?}", "/log/2026/1", nil},
+	} {
+		parsed := template(t, c.template)
+		segments := match.Split(nil, c.path)
+		if assert.Equal(t, c.want != nil, parsed.Fits(segments), "%s on %s", c.template, c.path) && c.want != nil {
+			assert.Equal(t, c.want, parsed.Params(segments))
+		}
+	}
+	path, ok := template(t, "/a/{x:[b-d]{1,2}}/{y}").Fill(map[string]string{"x": "b", "y": "c"})
+	assert.True(t, ok)
+	assert.Equal(t, "/a/b/c", path)
+	for text, want := range map[string]string{
+		"/{a...}/b": "{a...} must be the last segment", "/{a?}/b": "{a?} must be the last segment", "/{a:(}": "missing closing )", "/{a:(x)}": "write groups as (?:…)",
+		"/{a": "does not close its brace", "/a}": "closes a brace that was not opened", "/{1}": "{1} must hold a name", "/{a}/{a}": "has {a} twice", "/a?b=c": "a path has no query", "/{a}?b": "a path has no query",
+	} {
+		_, err := match.ParseTemplate(text)
+		assert.ErrorContains(t, err, want, text)
 	}
 }

@@ -82,11 +82,11 @@ func (n *routerNode[T]) find(dst []T, segments []string) []T {
 			dst = edge.next.find(dst, rest)
 		}
 	}
-	if n.any != nil && head != "" {
+	if head == "" {
+		return dst
+	}
+	if n.any != nil {
 		dst = n.any.find(dst, rest)
 	}
-	if head != "" || len(rest) > 0 {
-		dst = append(dst, n.rest...)
-	}
-	return dst
+	return append(dst, n.rest...)
 }

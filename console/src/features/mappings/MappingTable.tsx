@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Mapping } from '@/api/types';
+import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { notify } from '@/ui/Notices';
@@ -36,6 +37,7 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
             <th>Call</th>
             <th>Mapping</th>
             <th>Answer</th>
+            <th>Calls</th>
             <th>Switch</th>
           </tr>
         </thead>
@@ -69,6 +71,11 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
       </td>
       <td className={cell}>
         {mapping.answer.status} <span className="text-dim">{statusText(mapping.answer.status)}</span>{' '}
+        {mapping.problem && (
+          <span className="font-medium text-miss" title={mapping.problem}>
+            never answers{' '}
+          </span>
+        )}
         {mapping.deviations && mapping.deviations.length > 0 && (
           <span
             className="font-medium text-miss"
@@ -77,6 +84,9 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
             deviates
           </span>
         )}
+      </td>
+      <td className={`${cell} whitespace-nowrap text-right text-dim text-xs`}>
+        {mapping.calls && count(mapping.calls.total, 'call')}
       </td>
       <td className={`${cell} w-px text-right`}>
         <MappingSwitch service={service} mapping={mapping} />

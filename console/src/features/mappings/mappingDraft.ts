@@ -217,6 +217,12 @@ function object(members: [string, string][]): string {
 
 /** The document of a mapping as it is, to put it back after a change. */
 export function documentOfMapping(mapping: Mapping): string {
-  const { etag: _, deviations: __, ...document } = mapping as Mapping & MappingDocument;
+  const {
+    etag: _,
+    deviations: __,
+    problem: ___,
+    calls: ____,
+    ...document
+  } = mapping as Mapping & MappingDocument;
   return JSON.stringify(document);
 }
