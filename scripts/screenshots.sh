@@ -41,7 +41,7 @@ terminal cli-call "rapidmimic calls show $(cat /tmp/rapidmimic-shot) | head -28"
 rm -f /tmp/rapidmimic-shot
 terminal cli-mapping 'rapidmimic mapping put north-pier -f demo/data/moorings.mappings.yaml
 rapidmimic mapping list north-pier
-curl -si http://127.0.0.1:7401/north-pier/berths/N13
+curl -s http://127.0.0.1:7401/north-pier/berths/N13; echo
 rapidmimic mapping show north-pier berth-under-repair'
 terminal cli-operation 'rapidmimic operation show tides listWarnings
 rapidmimic operation call tides listStations'

@@ -148,7 +148,11 @@ func partText(part api.OperationPart) string {
 		words = append(words, "deprecated")
 	}
 	words = append(words, part.Rules...)
-	text := part.Name + "  " + strings.Join(words, ", ")
+	name := part.Name
+	if name == "" {
+		name = "the whole"
+	}
+	text := name + "  " + strings.Join(words, ", ")
 	if part.Description != "" {
 		text += "  (" + strings.TrimSpace(part.Description) + ")"
 	}

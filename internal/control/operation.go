@@ -16,7 +16,6 @@ import (
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
 )
 
 func (s *server) listOperations(c *gin.Context) {
@@ -218,24 +217,4 @@ func responseView(op *contract.Operation, r *contract.Response) api.OperationRes
 		view.Links = append(view.Links, api.OperationLink{Name: l.Name, Operation: l.Operation, Description: l.Description})
 	}
 	return view
-}
-
-// postTestCall sends a call to a service, over the network as its callers do.
-func (s *server) postTestCall(c *gin.Context) {
-	service, err := s.Catalog.Find(c.Param("service"))
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	var test api.TestCall
-	if err := c.ShouldBindJSON(&test); err != nil {
-		s.fail(c, problem.New(problem.Syntax, "the test call cannot be read: %v", err), nil)
-		return
-	}
-	result, err := sendTestCall(c, s.address(service.Spec.Name), test)
-	if err != nil {
-		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
-		return
-	}
-	c.PureJSON(http.StatusOK, result)
 }

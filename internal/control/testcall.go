@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
 )
@@ -66,16 +67,37 @@ func sendTestCall(ctx context.Context, address string, test api.TestCall) (api.T
 	return result, nil
 }
 
-// postExplain tells what a call would get, without making it.
-func (s *server) postExplain(c *gin.Context) {
-	service, err := s.Catalog.Find(c.Param("service"))
+// readTestCall reads the service and the call that a request speaks of.
+func (s *server) readTestCall(c *gin.Context) (service *catalog.Service, test api.TestCall, err error) {
+	if service, err = s.Catalog.Find(c.Param("service")); err != nil {
+		return nil, test, err
+	}
+	if err := c.ShouldBindJSON(&test); err != nil {
+		return nil, test, problem.New(problem.Syntax, "the call cannot be read: %v", err)
+	}
+	return service, test, nil
+}
+
+// postTestCall sends a call to a service, over the network as its callers do.
+func (s *server) postTestCall(c *gin.Context) {
+	service, test, err := s.readTestCall(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	var test api.TestCall
-	if err := c.ShouldBindJSON(&test); err != nil {
-		s.fail(c, problem.New(problem.Syntax, "the call cannot be read: %v", err), nil)
+	result, err := sendTestCall(c, s.address(service.Spec.Name), test)
+	if err != nil {
+		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, result)
+}
+
+// postExplain tells what a call would get, without making it.
+func (s *server) postExplain(c *gin.Context) {
+	service, test, err := s.readTestCall(c)
+	if err != nil {
+		s.fail(c, err, nil)
 		return
 	}
 	if !strings.HasPrefix(test.Path, "/") || test.Method == "" {

@@ -187,6 +187,9 @@ func rulesOf(n *tree.Node) (rules []string) {
 	}
 	span := func(low, high, unit string) {
 		from, to := n.Get(low), n.Get(high)
+		if last := to; last != nil && last.Text == "1" || to == nil && from != nil && from.Text == "1" {
+			unit = strings.TrimSuffix(unit, "s")
+		}
 		switch {
 		case from != nil && to != nil && from.Text == to.Text:
 			rules = append(rules, strings.TrimSpace(fmt.Sprintf("exactly %s %s", from.Text, unit)))

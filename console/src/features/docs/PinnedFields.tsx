@@ -1,13 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useId, useState } from 'react';
+import { useState } from 'react';
 import { part, send } from '@/api/http';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
-import { cn } from '@/ui/cn';
-import { inputLook } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { TextArea } from '@/ui/TextArea';
 import { parsePins, pinPatch, pinText } from './pinText';
 import { serviceDocument } from './queries';
 
@@ -26,7 +25,6 @@ interface Props {
 }
 
 function Editor({ service, operation, pins }: Props) {
-  const id = useId();
   const queries = useQueryClient();
   const [text, setText] = useState(pinText(pins));
   const parsed = parsePins(text);
@@ -49,25 +47,20 @@ function Editor({ service, operation, pins }: Props) {
           if (parsed) save.mutate(parsed);
         }}
       >
-        <p id={`${id}-hint`} className="max-w-prose text-[13px] text-dim">
-          <code>/state = taken</code> fixes a field of what the contract answers, <code>/*/state</code> that
-          of every element. <code>{'${…}'}</code> holds an expression, such as{' '}
-          <code>{'${call.path.number}'}</code>.
-        </p>
-        <label htmlFor={id} className="block font-medium text-dim text-xs">
-          Pins, one a line
-        </label>
-        <textarea
-          id={id}
-          aria-describedby={`${id}-hint`}
+        <TextArea
+          label="Pins, one a line"
           value={text}
           rows={Math.max(2, text.split('\n').length)}
-          spellCheck={false}
-          onChange={(event) => setText(event.target.value)}
-          aria-invalid={parsed ? undefined : true}
-          className={cn(inputLook, 'h-auto w-full resize-y py-1.5 font-mono text-xs')}
+          onChange={setText}
+          fault={parsed ? undefined : 'Each line is a JSON Pointer, =, and a value.'}
+          hint={
+            <>
+              <code>/state = taken</code> fixes a field of what the contract answers, <code>/*/state</code>{' '}
+              that of every element. <code>{'${…}'}</code> holds an expression, such as{' '}
+              <code>{'${call.path.number}'}</code>.
+            </>
+          }
         />
-        {!parsed && <p className="text-bad text-xs">Each line is a JSON Pointer, =, and a value.</p>}
         {save.isError && <ProblemNotice message={save.error.message} />}
         <Button type="submit" disabled={!parsed || text === pinText(pins) || save.isPending}>
           Set the pins

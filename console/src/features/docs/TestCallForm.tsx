@@ -1,15 +1,15 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { lazy, Suspense, useId, useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { Link } from 'wouter';
 import type { OperationDetail, TestCallResult } from '@/api/types';
 import { MessageView } from '@/features/calls';
 import { duration, languageOf, pretty } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
-import { cn } from '@/ui/cn';
-import { Field, inputLook } from '@/ui/Field';
+import { Field } from '@/ui/Field';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { TextArea } from '@/ui/TextArea';
 import { headerText, parseHeaders } from './headerText';
 import { sendTestCall } from './queries';
 
@@ -52,7 +52,7 @@ export function TestCallForm({ service, detail }: { service: string; detail: Ope
           </Button>
         </div>
         <div className="flex flex-wrap gap-3">
-          <Lines
+          <TextArea
             label="Headers, one a line"
             value={headers}
             onChange={setHeaders}
@@ -78,35 +78,6 @@ export function TestCallForm({ service, detail }: { service: string; detail: Ope
       )}
       {send.data && <Result result={send.data} />}
     </Panel>
-  );
-}
-
-interface LinesProps {
-  label: string;
-  value: string;
-  onChange(value: string): void;
-  rows: number;
-  fault?: string;
-}
-
-function Lines({ label, value, onChange, rows, fault }: LinesProps) {
-  const id = useId();
-  return (
-    <div className="flex min-w-64 flex-1 flex-col gap-1">
-      <label htmlFor={id} className="font-medium text-dim text-xs">
-        {label}
-      </label>
-      <textarea
-        id={id}
-        value={value}
-        rows={rows}
-        spellCheck={false}
-        aria-invalid={fault ? true : undefined}
-        onChange={(event) => onChange(event.target.value)}
-        className={cn(inputLook, 'h-auto resize-y py-1.5 font-mono text-xs')}
-      />
-      {fault && <p className="text-bad text-xs">{fault}</p>}
-    </div>
   );
 }
 

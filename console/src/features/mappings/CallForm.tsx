@@ -1,7 +1,6 @@
-import { useId } from 'react';
-import { cn } from '@/ui/cn';
-import { Field, inputLook } from '@/ui/Field';
+import { Field } from '@/ui/Field';
 import { Switch } from '@/ui/Switch';
+import { TextArea } from '@/ui/TextArea';
 import type { Faults, MappingDraft } from './mappingDraft';
 
 interface Props {
@@ -42,7 +41,15 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         onChange={(event) => change({ operation: event.target.value.trim() })}
         className="font-mono"
       />
-      <ConditionLines draft={draft} fault={faults.where} change={change} />
+      <TextArea
+        label="Where"
+        value={draft.where}
+        rows={Math.min(10, Math.max(2, draft.where.split('\n').length))}
+        placeholder={'[{"query": "season", "equals": "winter"}]'}
+        onChange={(where) => change({ where })}
+        fault={faults.where}
+        hint="Conditions on query, header, cookie, form, body (JSONPath), xml (XPath), as JSON"
+      />
       <Field
         label="If"
         hint={'An expression that must be true: call.path.number.startsWith("N")'}
@@ -72,31 +79,5 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         onCheckedChange={(enabled) => change({ enabled })}
       />
     </>
-  );
-}
-
-/** What must hold of a call besides, as the document has it. */
-function ConditionLines({ draft, fault, change }: Pick<Props, 'draft' | 'change'> & { fault?: string }) {
-  const id = useId();
-  return (
-    <div className="flex flex-col gap-1">
-      <label htmlFor={id} className="font-medium text-dim text-xs">
-        Where
-      </label>
-      <textarea
-        id={id}
-        value={draft.where}
-        rows={Math.min(10, Math.max(2, draft.where.split('\n').length))}
-        spellCheck={false}
-        aria-invalid={fault ? true : undefined}
-        aria-describedby={`${id}-below`}
-        placeholder={'[{"query": "season", "equals": "winter"}]'}
-        onChange={(event) => change({ where: event.target.value })}
-        className={cn(inputLook, 'h-auto resize-y py-1.5 font-mono text-xs')}
-      />
-      <p id={`${id}-below`} className={cn('text-xs', fault ? 'text-bad' : 'text-dim')}>
-        {fault ?? 'Conditions on query, header, cookie, form, body (JSONPath), xml (XPath), as JSON'}
-      </p>
-    </div>
   );
 }

@@ -54,11 +54,12 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
 
 function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
   const { method } = mapping.call;
-  const methods = Array.isArray(method) ? method.join('|') : (method ?? (mapping.call.path ? 'any' : 'op'));
+  const methods = Array.isArray(method) ? method.join('|') : (method ?? (mapping.call.path ? 'any' : ''));
   return (
     <tr className="border-line border-b bg-panel" data-mapping={mapping.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{methods}</span> {mapping.call.path ?? mapping.call.operation}
+        {methods && <span className="inline-block w-[52px]">{methods}</span>}{' '}
+        {mapping.call.path ?? `operation ${mapping.call.operation}`}
       </td>
       <td className={cell}>
         <Link
