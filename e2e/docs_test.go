@@ -35,6 +35,9 @@ func TestTheExamplesOfTheGuideWork(t *testing.T) {
 		put++
 	}
 	require.GreaterOrEqual(t, put, 4)
+	_, body := s.send("POST /moorings/berths/S4/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 112.5}}`, "Content-Type: application/json")
+	assert.Contains(t, body, "No berth is that long")
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "moorings", "booking-by-length"))
 	resp, body := s.send("POST /moorings/berths/S4/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 12.5}}`, "Content-Type: application/json")
 	assert.Equal(t, 201, resp.StatusCode)
 	assert.Regexp(t, `^/moorings/bookings/B-\d{4}$`, resp.Header.Get("Location"))

@@ -22,9 +22,51 @@ type Mapping struct {
 	// Enabled is true unless switched off.
 	Enabled bool `json:"enabled"`
 	// Rank decides between mappings that fit the same call: higher wins.
-	Rank   int     `json:"rank"`
-	Call   Pattern `json:"call"`
-	Answer Answer  `json:"answer"`
+	Rank int     `json:"rank"`
+	Call Pattern `json:"call"`
+	// Answer is given to every call; or Sequence gives its answers in turn, or
+	// Choose the first whose expression is true.
+	Answer   Answer   `json:"answer,omitzero"`
+	Sequence []Answer `json:"sequence,omitempty"`
+	// Then is what comes after the last answer of the sequence: repeat-last, the
+	// default, start-over, or pass, which leaves the call to whatever else fits.
+	Then string `json:"then,omitempty"`
+	// Per is whose calls the sequence counts: everyone, the default, or caller, by
+	// the caller's address.
+	Per    string   `json:"per,omitempty"`
+	Choose []Choice `json:"choose,omitempty"`
+}
+
+// Choice is one of several answers. The last one has no If.
+type Choice struct {
+	// If is an expression that must be true.
+	If     string `json:"if,omitempty"`
+	Answer Answer `json:"answer"`
+}
+
+// What Then and Per can be.
+const (
+	RepeatLast = "repeat-last"
+	StartOver  = "start-over"
+	Pass       = "pass"
+	Everyone   = "everyone"
+	PerCaller  = "caller"
+)
+
+// Answers are all that the mapping can give, in their order.
+func (m *Mapping) Answers() []Answer {
+	switch {
+	case len(m.Sequence) > 0:
+		return m.Sequence
+	case len(m.Choose) > 0:
+		answers := make([]Answer, len(m.Choose))
+		for i, c := range m.Choose {
+			answers[i] = c.Answer
+		}
+		return answers
+	default:
+		return []Answer{m.Answer}
+	}
 }
 
 // Pattern says what a call looks like.
@@ -202,16 +244,41 @@ func ReadMappings(text []byte) ([]Mapping, error) {
 func readMapping(n *tree.Node) (Mapping, []problem.Item) {
 	m := newMapping()
 	items := tree.Decode(n, &m, "mapping")
+	if n.Get("answer") != nil && (m.Sequence != nil || m.Choose != nil) || m.Sequence != nil && m.Choose != nil {
+		items = append(items, problem.Item{Line: n.Line, Col: n.Col, Detail: "a mapping has one of answer, sequence and choose"})
+	}
 	if m.ID == "" {
 		m.ID = m.idFromPattern()
 	}
-	if m.Answer.Fault != nil && n.Path("answer", "status") == nil {
-		m.Answer.Status = 500
-	}
+	m.setStatus(n)
 	if len(items) == 0 {
 		items = tree.Locate(n, m.faults())
 	}
 	return m, items
+}
+
+// setStatus gives answers that name no status theirs: 500 for faults, else 200.
+func (m *Mapping) setStatus(n *tree.Node) {
+	if m.Sequence != nil || m.Choose != nil {
+		m.Answer = Answer{}
+	} else if m.Answer.Fault != nil && n.Path("answer", "status") == nil {
+		m.Answer.Status = 500
+	}
+	set := func(a *Answer) {
+		switch {
+		case a.Status != 0:
+		case a.Fault != nil:
+			a.Status = 500
+		default:
+			a.Status = 200
+		}
+	}
+	for i := range m.Sequence {
+		set(&m.Sequence[i])
+	}
+	for i := range m.Choose {
+		set(&m.Choose[i].Answer)
+	}
 }
 
 func (m *Mapping) idFromPattern() string {
@@ -250,21 +317,70 @@ func (m *Mapping) faults() (items []problem.Item) {
 		}
 	}
 	items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
-	a := m.Answer
+	return append(items, m.answerFaults()...)
+}
+
+// answerFaults finds what the shape of the answers does not show.
+func (m *Mapping) answerFaults() (items []problem.Item) {
+	fault := func(at, format string, args ...any) {
+		items = append(items, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
+	}
+	if m.Then != "" && !slices.Contains([]string{RepeatLast, StartOver, Pass}, m.Then) {
+		fault("/then", "then must be repeat-last, start-over or pass, not %q", m.Then)
+	}
+	if m.Per != "" && m.Per != Everyone && m.Per != PerCaller {
+		fault("/per", "per must be everyone or caller, not %q", m.Per)
+	}
+	if m.Sequence == nil && m.Then+m.Per != "" {
+		fault("", "then and per belong to a sequence")
+	}
+	for i, c := range m.Choose {
+		if last := i == len(m.Choose)-1; last && c.If != "" {
+			fault("/choose/"+strconv.Itoa(i), "the last choice must have no if, so that every call gets an answer")
+		} else if !last && c.If == "" {
+			fault("/choose/"+strconv.Itoa(i), "only the last choice can have no if")
+		}
+	}
+	switch {
+	case m.Sequence != nil:
+		for i, a := range m.Sequence {
+			items = append(items, a.faults("/sequence/"+strconv.Itoa(i))...)
+		}
+		if len(m.Sequence) == 0 {
+			fault("/sequence", "a sequence needs at least one answer")
+		}
+	case m.Choose != nil:
+		for i, c := range m.Choose {
+			items = append(items, c.Answer.faults("/choose/"+strconv.Itoa(i)+"/answer")...)
+		}
+		if len(m.Choose) == 0 {
+			fault("/choose", "a choice needs at least one answer")
+		}
+	default:
+		items = append(items, m.Answer.faults("/answer")...)
+	}
+	return items
+}
+
+// faults finds what is wrong with one answer; at is its place.
+func (a Answer) faults(at string) (items []problem.Item) {
+	fault := func(inside, format string, args ...any) {
+		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
+	}
 	if a.Status < 200 || a.Status > 999 {
-		fault("/answer/status", "status must be a number from 200 to 999, not %d", a.Status)
+		fault("/status", "status must be a number from 200 to 999, not %d", a.Status)
 	}
 	if a.bodies() > 1 {
-		fault("/answer", "an answer has one body: json, text, xml, fault, example or generate")
+		fault("", "an answer has one body: json, text, xml, fault, example or generate")
 	}
 	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
-		fault("/answer/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
+		fault("/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
 	}
 	if a.bodies() > 0 && (a.Status == 204 || a.Status == 304) {
-		fault("/answer/status", "an answer with status %d cannot have a body", a.Status)
+		fault("/status", "an answer with status %d cannot have a body", a.Status)
 	}
 	for i, h := range a.Headers {
-		at := "/answer/headers/" + strconv.Itoa(i)
+		at := "/headers/" + strconv.Itoa(i)
 		switch {
 		case !token.MatchString(h.Name):
 			fault(at, "%q is not a header name", h.Name)

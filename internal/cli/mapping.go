@@ -128,7 +128,7 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 		if m.Calls != nil {
 			calls = strconv.FormatInt(m.Calls.Total, 10)
 		}
-		rows[i] = []string{m.ID, asks, strconv.Itoa(m.Answer.Status), strconv.Itoa(m.Rank), calls, stateText(m), m.Title}
+		rows[i] = []string{m.ID, asks, statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), m.Title}
 	}
 	writeTable(p.Out, p.width(), []column{
 		{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
@@ -139,6 +139,15 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 			p.say("problem   %s: %s", m.ID, m.Problem)
 		}
 	}
+}
+
+// statusesText lists the statuses that a mapping answers with, in their order.
+func statusesText(m api.Mapping) string {
+	var statuses []string
+	for _, a := range m.Answers() {
+		statuses = append(statuses, strconv.Itoa(a.Status))
+	}
+	return strings.Join(slices.Compact(statuses), ", ")
 }
 
 // wellBehaved reports whether a mapping can answer, has answered, and obeys the

@@ -164,7 +164,7 @@ func TestDefinitionsComeBack(t *testing.T) {
 	require.Len(t, after.Mappings, 2)
 	for i, m := range before.Mappings {
 		assert.Equal(t, m.Version, after.Mappings[i].Version)
-		assert.Equal(t, m.Answer, after.Mappings[i].Answer)
+		assert.Equal(t, m.Replies[0].Answer, after.Mappings[i].Replies[0].Answer)
 		assert.Equal(t, m.Spec.Enabled, after.Mappings[i].Spec.Enabled)
 	}
 	stored, err := again.ContractText(t.Context(), "moorings", 0)

@@ -705,7 +705,24 @@ export interface components {
             /** @default 0 */
             rank: number;
             call: components["schemas"]["Pattern"];
-            answer: components["schemas"]["AnswerDocument"];
+            answer?: components["schemas"]["AnswerDocument"];
+            /** @description Answers in turn, instead of one */
+            sequence?: components["schemas"]["AnswerDocument"][];
+            /**
+             * @description What comes after the last of the sequence; repeat-last unless given
+             * @enum {string}
+             */
+            then?: "repeat-last" | "start-over" | "pass";
+            /**
+             * @description Whose calls the sequence counts; everyone unless given
+             * @enum {string}
+             */
+            per?: "everyone" | "caller";
+            /** @description The first answer whose expression is true, instead of one for all; the last has no if */
+            choose?: {
+                if?: string;
+                answer: components["schemas"]["AnswerDocument"];
+            }[];
         };
         Mapping: components["schemas"]["MappingDocument"] & {
             etag: string;

@@ -95,13 +95,14 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 	if name := m.Call.Operation; name != "" && s.Operation(name) == nil && s.Mapping(m.ID) == nil {
 		return &problem.Item{At: "/call/operation", Detail: notFound("operation", name, s.operationIDs()).Error()}
 	}
-	if name := m.Answer.Example; name != "" && m.Call.Operation != "" {
-		if op := s.Operation(m.Call.Operation); op != nil && op.Named(name) == nil {
-			return &problem.Item{At: "/answer/example", Detail: notFound("example", name, op.ExampleNames()).Error()}
+	op := s.Operation(m.Call.Operation)
+	for _, a := range m.Answers() {
+		if a.Example != "" && op != nil && op.Named(a.Example) == nil {
+			return &problem.Item{At: "/answer/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
 		}
-	}
-	if m.Answer.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
-		return &problem.Item{At: "/answer/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
+		if a.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
+			return &problem.Item{At: "/answer/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
+		}
 	}
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -106,12 +107,25 @@ type Mapping struct {
 	Version  int64
 	Position int64
 	Rule     *match.Rule
-	Answer   call.Answer
-	// Dynamic is set when the answer has expressions; Answer is nothing then.
-	Dynamic *answer.Template
+	// Replies are the answers that it can give: one, or those of its sequence or
+	// choice.
+	Replies []Reply
 	// Alone explains a call that only this mapping fits.
 	Alone *call.Explanation
 }
+
+// Reply is one answer of a mapping, compiled.
+type Reply struct {
+	Spec spec.Answer
+	// Answer is what is sent, unless it has expressions: then Dynamic gives it.
+	Answer  call.Answer
+	Dynamic *answer.Template
+	// If decides among the answers of a choice; nil on the last one.
+	If *expr.Program
+}
+
+// Fixed reports whether the mapping gives the same answer to every call.
+func (m *Mapping) Fixed() bool { return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil }
 
 // ETag is the entity tag of a definition at this version.
 func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + `"` }
@@ -185,21 +199,31 @@ func (s *Service) Candidates() []match.Candidate {
 // each operation on the mapping's path and method that promises another
 // answer.
 func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
-	if s.Spec.Conformance == spec.ConformanceOff || m.Dynamic != nil { // what expressions give shows on calls
+	if s.Spec.Conformance == spec.ConformanceOff {
 		return nil
 	}
 	for _, op := range s.operationsOf(m) {
-		if op.SOAP != nil {
-			if m.Spec.Answer.XML != nil {
-				body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *m.Spec.Answer.XML)
-				wrapped := call.Answer{Status: m.Answer.Status, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body}
-				found = append(found, op.SOAP.CheckAnswer(&wrapped)...)
-			}
-			continue
+		for _, reply := range m.Replies {
+			found = append(found, s.replyDeviations(op, reply)...)
 		}
-		found = append(found, op.CheckAnswer(&m.Answer, true)...)
 	}
-	return found
+	return found[:min(len(found), call.MaxDeviations)]
+}
+
+// replyDeviations holds one answer against an operation. What expressions give
+// shows on calls.
+func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.Deviation {
+	switch {
+	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate:
+		return nil
+	case op.SOAP == nil:
+		return op.CheckAnswer(&reply.Answer, true)
+	case reply.Spec.XML != nil:
+		body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *reply.Spec.XML)
+		return op.SOAP.CheckAnswer(&call.Answer{Status: reply.Spec.Status, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body})
+	default:
+		return nil
+	}
 }
 
 // operationsOf are the operations that a mapping answers instead of: the one it
@@ -233,7 +257,7 @@ func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Ser
 		if m.Spec.Enabled && m.Spec.Call.Operation == "" {
 			s.rules.Add(m.Rule, m)
 		}
-		s.looksInto = s.looksInto || m.Spec.Enabled && (m.Rule.Conditions != nil || m.Dynamic != nil)
+		s.looksInto = s.looksInto || m.Spec.Enabled && (m.Rule.Conditions != nil || !m.Fixed())
 	}
 	if c != nil {
 		for _, op := range c.Operations {
@@ -292,20 +316,40 @@ func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 	if fault != nil {
 		return nil, fault
 	}
-	fixed, dynamic, faults := answer.Compile(m.Answer)
-	if len(faults) > 0 {
-		return nil, &faults[0]
+	replies, fault := compileReplies(m)
+	if fault != nil {
+		return nil, fault
 	}
 	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
 		Spec: m, Version: stored.Version, Position: stored.Position,
-		Rule: rule, Answer: fixed, Dynamic: dynamic,
+		Rule: rule, Replies: replies,
 	}
 	compiled.Alone = &call.Explanation{
 		Sentence: compiled.Sentence(),
-		Steps:    []call.Step{compiled.Taken(), compiled.Built()},
+		Steps:    []call.Step{compiled.Taken(), compiled.Built(0, "")},
 	}
 	return compiled, nil
+}
+
+// compileReplies compiles the answers of a mapping.
+func compileReplies(m spec.Mapping) (replies []Reply, fault *problem.Item) {
+	for i, a := range m.Answers() {
+		fixed, dynamic, faults := answer.Compile(a)
+		if len(faults) > 0 {
+			return nil, &faults[0]
+		}
+		reply := Reply{Spec: a, Answer: fixed, Dynamic: dynamic}
+		if len(m.Choose) > 0 && m.Choose[i].If != "" {
+			program, err := expr.Compile(m.Choose[i].If)
+			if err != nil {
+				return nil, &problem.Item{At: "/choose/" + strconv.Itoa(i) + "/if", Detail: err.Error()}
+			}
+			reply.If = program
+		}
+		replies = append(replies, reply)
+	}
+	return replies, nil
 }
 
 // Sentence says that this mapping answered.
@@ -339,11 +383,16 @@ func (m *Mapping) Asks() string {
 	return m.Rule.String()
 }
 
-// Built is the step of making its answer.
-func (m *Mapping) Built() call.Step {
-	if m.Dynamic != nil {
-		return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken, Reason: fmt.Sprintf("status %d, its expressions filled in", m.Spec.Answer.Status)}
+// Built is the step of making one of its answers. which says why this one, ""
+// where there is only one.
+func (m *Mapping) Built(index int, which string) call.Step {
+	reply := m.Replies[index]
+	what := fmt.Sprintf("fixed: status %d, %d bytes", reply.Answer.Status, len(reply.Answer.Body))
+	if reply.Dynamic != nil {
+		what = fmt.Sprintf("status %d, its expressions filled in", reply.Spec.Status)
 	}
-	return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken,
-		Reason: fmt.Sprintf("fixed: status %d, %d bytes", m.Answer.Status, len(m.Answer.Body))}
+	if which != "" {
+		what = which + ", " + what
+	}
+	return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken, Reason: what}
 }

@@ -54,6 +54,8 @@ type Decision struct {
 	Explanation *call.Explanation
 	// Reveal asks for the Rapid-Mimic header on the answer.
 	Reveal bool
+
+	reply *catalog.Reply // of the mapping that answered, for messages of SOAP
 }
 
 // Decide finds the answer to a call that was placed.

@@ -11,6 +11,7 @@ import (
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
+	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
 )
 
@@ -44,15 +45,17 @@ func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string)
 		switch {
 		case !f.Method:
 			reason = fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
-		case f.Rule.Conditions == nil:
-			return i, steps
-		default:
+		case f.Rule.Conditions != nil:
 			if facts == nil {
 				facts = e.facts(p, r, f.Rule.Template.Params(segments))
 			}
-			if reason = f.Rule.Conditions.Fails(facts); reason == "" {
-				return i, steps
-			}
+			reason = f.Rule.Conditions.Fails(facts)
+		}
+		if reason == "" {
+			reason = e.usedUp(p, r, f.Value)
+		}
+		if reason == "" {
+			return i, steps
 		}
 		if len(steps) < mostPassed {
 			steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
@@ -126,14 +129,19 @@ func (e *Engine) mappingDraw(p *Placed, r *call.Request) *sample.Draw {
 func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits []fit, at int, segments []string, before []call.Step) {
 	winner := fits[at].Value
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
-	d.Answer, d.Explanation = winner.Answer, winner.Alone
-	if answer := winner.Spec.Answer; (answer.Example != "" || answer.Generate) && !isSOAP(p.Service) {
-		e.answerByContract(d, p, r, winner, segments, append(before, winner.Taken()))
+	index, which := 0, ""
+	if winner.Spec.Sequence != nil || winner.Spec.Choose != nil {
+		index, which = e.chooseReply(p, r, winner, fits[at].Rule.Template.Params(segments))
+	}
+	reply := &winner.Replies[index]
+	d.Answer, d.Explanation, d.reply = reply.Answer, winner.Alone, reply
+	if (reply.Spec.Example != "" || reply.Spec.Generate) && !isSOAP(p.Service) {
+		e.answerByContract(d, p, r, winner, reply, segments, append(before, winner.Taken()))
 		return
 	}
-	if winner.Dynamic != nil {
+	if reply.Dynamic != nil {
 		scope := e.scope(r, fits[at].Rule.Template.Params(segments), bodyValue(r), e.mappingDraw(p, r))
-		built, err := winner.Dynamic.Render(scope)
+		built, err := reply.Dynamic.Render(scope)
 		if err != nil {
 			refusal(d, "expression", selfDocument{
 				Title: "An expression of the answer has no value for this call", Status: 500,
@@ -143,7 +151,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 		}
 		d.Answer = built
 	}
-	if len(fits) == 1 {
+	if len(fits) == 1 && which == "" {
 		return
 	}
 	steps := append(before, winner.Taken())
@@ -157,14 +165,56 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 		}
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 	}
-	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built())}
+	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built(index, which))}
+}
+
+// position is the key of a mapping's place in its sequence.
+func position(p *Placed, r *call.Request, m *catalog.Mapping) string {
+	key := "sequence/" + p.Service.Spec.ID + "/" + m.Spec.ID
+	if m.Spec.Per == spec.PerCaller {
+		host, _, _ := strings.Cut(r.Caller, "]") // [::1]:5000 or 10.2.3.4:5000
+		if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasPrefix(host, "[") {
+			host = host[:i]
+		}
+		key += "/" + host
+	}
+	return key
+}
+
+// usedUp says that a sequence has no answer left, "" when it has.
+func (e *Engine) usedUp(p *Placed, r *call.Request, m *catalog.Mapping) string {
+	if m.Spec.Then != spec.Pass || e.state.Peek(position(p, r, m)) < uint64(len(m.Replies)) {
+		return ""
+	}
+	return fmt.Sprintf("the %d answers of its sequence are used up", len(m.Replies))
+}
+
+// chooseReply picks one of the answers of a mapping, and says why it is that
+// one.
+func (e *Engine) chooseReply(p *Placed, r *call.Request, m *catalog.Mapping, params map[string]string) (index int, which string) {
+	last := len(m.Replies) - 1
+	if len(m.Spec.Choose) > 0 {
+		scope := e.facts(p, r, params).Scope()
+		for i, reply := range m.Replies[:last] {
+			if holds, err := reply.If.Run(scope); err == nil && holds.IsTrue() {
+				return i, fmt.Sprintf("choice %d, whose if is true", i+1)
+			}
+		}
+		return last, "the last choice, since no if is true"
+	}
+	at := e.state.Claim(position(p, r, m))
+	index = int(min(at, uint64(last)))
+	if m.Spec.Then == spec.StartOver {
+		index = int(at % uint64(last+1))
+	}
+	return index, fmt.Sprintf("answer %d of its sequence of %d", index+1, last+1)
 }
 
 func isSOAP(s *catalog.Service) bool { return s.Contract != nil && s.Contract.SOAP != nil }
 
 // answerByContract answers with what a mapping names of the contract: an
 // example, or data drawn anew.
-func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, segments []string, steps []call.Step) {
+func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, reply *catalog.Reply, segments []string, steps []call.Step) {
 	op, found := operationOf(p.Service, r.Method, segments)
 	if op == nil {
 		refusal(d, "no-operation", selfDocument{
@@ -174,8 +224,8 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 		return
 	}
 	asked := *p
-	asked.hints = call.Hints{Example: m.Spec.Answer.Example}
-	if m.Spec.Answer.Generate {
+	asked.hints = call.Hints{Example: reply.Spec.Example}
+	if reply.Spec.Generate {
 		asked.hints = call.Hints{Generate: true}
 	}
 	e.buildFromOperation(d, &asked, r, op, found, steps)

@@ -91,11 +91,10 @@ func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
 // wrapAnswer puts what a mapping says into an envelope of the caller's version,
 // where it is not one already.
 func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, m *contract.Message) {
-	mapping := p.Service.Mapping(d.By)
-	if d.Source != call.FromMapping || mapping == nil {
+	if d.Source != call.FromMapping || d.reply == nil {
 		return
 	}
-	answer := mapping.Spec.Answer
+	answer := d.reply.Spec
 	switch {
 	case (answer.Example != "" || answer.Generate) && m.Operation != nil:
 		draw, _ := e.draw(p, r, m.Operation)

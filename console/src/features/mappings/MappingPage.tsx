@@ -4,6 +4,7 @@ import { operationList } from '@/api/operations';
 import { callDetail } from '@/features/calls';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { ManyAnswers } from './ManyAnswers';
 import { MappingEditor } from './MappingEditor';
 import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
 import { mappingById } from './queries';
@@ -13,7 +14,13 @@ export function MappingPage({ service, id }: { service: string; id: string }) {
   const query = useQuery({ ...mappingById(service, id), staleTime: 0, refetchOnWindowFocus: false });
   return (
     <Awaited query={query} what="the mapping">
-      {(saved) => <MappingEditor key={saved.etag} service={service} saved={saved} start={draftOf(saved)} />}
+      {(saved) =>
+        saved.answer ? (
+          <MappingEditor key={saved.etag} service={service} saved={saved} start={draftOf(saved)} />
+        ) : (
+          <ManyAnswers service={service} mapping={saved} />
+        )
+      }
     </Awaited>
   );
 }

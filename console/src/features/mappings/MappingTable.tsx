@@ -6,7 +6,7 @@ import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { notify } from '@/ui/Notices';
 import { Switch } from '@/ui/Switch';
-import { documentOfMapping } from './mappingDraft';
+import { documentOfMapping, statusesOf } from './mappingDraft';
 import { mappingList, putMapping } from './queries';
 
 const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
@@ -54,6 +54,7 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
 
 function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
   const { method } = mapping.call;
+  const statuses = statusesOf(mapping);
   const methods = Array.isArray(method) ? method.join('|') : (method ?? (mapping.call.path ? 'any' : ''));
   return (
     <tr className="border-line border-b bg-panel" data-mapping={mapping.id}>
@@ -71,7 +72,8 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
         <span className="text-dim">{mapping.title}</span>
       </td>
       <td className={cell}>
-        {mapping.answer.status} <span className="text-dim">{statusText(mapping.answer.status)}</span>{' '}
+        {statuses.join(', ')}{' '}
+        {statuses.length === 1 && <span className="text-dim">{statusText(statuses[0] ?? 0)} </span>}
         {mapping.problem && (
           <span className="font-medium text-miss" title={mapping.problem}>
             never answers{' '}

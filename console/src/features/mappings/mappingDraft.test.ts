@@ -1,6 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import type { CallDetail, Mapping } from '@/api/types';
-import { documentOf, draftOf, draftOfCall, draftOfOperation, emptyDraft, faultsOf } from './mappingDraft';
+import {
+  documentOf,
+  draftOf,
+  draftOfCall,
+  draftOfOperation,
+  emptyDraft,
+  faultsOf,
+  statusesOf,
+} from './mappingDraft';
 
 const mapping: Mapping = {
   id: 'berth-closed',
@@ -105,5 +113,18 @@ describe('drafts', () => {
       status: 204,
     });
     expect([draft.kind, draft.status]).toEqual(['none', '204']);
+  });
+});
+
+describe('statusesOf', () => {
+  it.each([
+    [{}, [503]],
+    [{ answer: undefined, sequence: [{ status: 500 }, { status: 200 }] }, [500, 200]],
+    [
+      { answer: undefined, choose: [{ if: 'true', answer: { status: 404 } }, { answer: { status: 200 } }] },
+      [404, 200],
+    ],
+  ])('lists what %o answers with', (change, want) => {
+    expect(statusesOf({ ...mapping, ...change } as Mapping)).toEqual(want);
   });
 });

@@ -50,7 +50,8 @@ export function emptyDraft(): MappingDraft {
 }
 
 export function draftOf(mapping: Mapping): MappingDraft {
-  const { answer, call } = mapping;
+  const { call } = mapping;
+  const answer = mapping.answer ?? { status: 200 };
   const method = Array.isArray(call.method) ? call.method.join(', ') : (call.method ?? '');
   return {
     ...emptyDraft(),
@@ -73,7 +74,7 @@ export function draftOf(mapping: Mapping): MappingDraft {
 
 type Body = Pick<MappingDraft, 'kind' | 'body'> & Partial<MappingDraft>;
 
-function bodyOf(answer: Mapping['answer']): Body {
+function bodyOf(answer: NonNullable<Mapping['answer']>): Body {
   if (answer.text !== undefined) return { kind: 'text', body: answer.text };
   if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
   if (answer.fault) {
@@ -213,6 +214,12 @@ function callOf(draft: MappingDraft, methods: string[]): [string, string][] {
 
 function object(members: [string, string][]): string {
   return `{${members.map(([key, value]) => `${JSON.stringify(key)}:${value}`).join(',')}}`;
+}
+
+/** The statuses that a mapping answers with, in their order. */
+export function statusesOf(mapping: Mapping): number[] {
+  const answers = mapping.sequence ?? mapping.choose?.map((choice) => choice.answer) ?? [mapping.answer];
+  return answers.flatMap((answer) => answer?.status ?? []);
 }
 
 /** The document of a mapping as it is, to put it back after a change. */
