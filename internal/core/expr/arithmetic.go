@@ -49,4 +49,13 @@ func whole(v ref.Val) bool { return v.Type() == types.IntType || v.Type() == typ
 
 func fractional(v ref.Val) bool { return v.Type() == types.DoubleType }
 
-func kind(v ref.Val) string { return "a " + v.Type().TypeName() }
+// kinds names the types of CEL in a sentence.
+var kinds = map[string]string{"int": "a whole number", "uint": "a whole number", "double": "a number", "string": "a text", "map": "an object",
+	"list": "a list", "bool": "a boolean", "null_type": "null", "google.protobuf.Timestamp": "a time", "google.protobuf.Duration": "a duration"}
+
+func kind(v ref.Val) string {
+	if name := kinds[v.Type().TypeName()]; name != "" {
+		return name
+	}
+	return "a " + v.Type().TypeName()
+}

@@ -74,7 +74,7 @@ func TestFaultsOfTemplatesSayWhere(t *testing.T) {
 func TestFailuresOfExpressions(t *testing.T) {
 	for text, want := range map[string]string{
 		`call.body.none`:       `no such key: none`,
-		`call.body.vessel * 2`: `a map and a int cannot be calculated with *`,
+		`call.body.vessel * 2`: `an object and a whole number cannot be calculated with *`,
 		`1 / 0`:                `division by zero`,
 		`random.whole(9, 3)`:   `the first must not be above the second`,
 		`[1,2,3,4,5,6,7,8,9,10].map(a, [1,2,3,4,5,6,7,8,9,10].map(b, [1,2,3,4,5,6,7,8,9,10].map(c, [1,2,3,4,5,6,7,8,9,10].map(d, [1,2,3,4,5,6,7,8,9,10].map(e, a*b*c*d*e)))))`: `limit exceeded`,

@@ -1,0 +1,169 @@
+package xsd
+
+import (
+	"encoding/base64"
+	"encoding/hex"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"rapidmimic/internal/core/sample"
+)
+
+// draw makes a text of this type. name is that of the element or attribute.
+func (s *Simple) draw(d *sample.Draw, name string) string {
+	switch {
+	case s.Values != nil:
+		return s.Values[d.Whole(0, int64(len(s.Values)-1))]
+	case s.Union != nil:
+		return s.Union[d.Whole(0, int64(len(s.Union)-1))].draw(d, name)
+	case s.List != nil:
+		var items []string
+		low, high := max(s.Length[0], 1), s.Length[1]
+		if high < 0 {
+			high = low + 2
+		}
+		for range d.Whole(int64(low), int64(max(low, high))) {
+			items = append(items, s.List.draw(d, name))
+		}
+		return strings.Join(items, " ")
+	case s.drawing != nil:
+		if text, ok := s.drawing.Draw(d, max(s.Length[0], 0), s.Length[1]); ok {
+			return text
+		}
+	}
+	return s.drawKind(d, name)
+}
+
+func (s *Simple) drawKind(d *sample.Draw, name string) string {
+	switch s.Kind {
+	case "boolean":
+		return strconv.FormatBool(d.Whole(0, 1) == 1)
+	case "decimal", "integer", "float", "double":
+		return s.drawNumber(d, name)
+	case "duration":
+		return fmt.Sprintf("PT%dH%dM", d.Whole(0, 47), d.Whole(0, 59))
+	case "dateTime":
+		return s.within(d.Fake("time"))
+	case "date":
+		return s.within(d.Fake("date"))
+	case "time":
+		return s.within(d.Fake("time")[11:])
+	case "gYear", "gYearMonth":
+		return s.within(d.Fake("date")[:map[string]int{"gYear": 4, "gYearMonth": 7}[s.Kind]])
+	case "gMonthDay":
+		return "-" + d.Fake("date")[4:]
+	case "gDay":
+		return "--" + d.Fake("date")[7:]
+	case "gMonth":
+		return "-" + d.Fake("date")[4:7]
+	case "hexBinary", "base64Binary":
+		return s.drawBytes(d)
+	case "anyURI":
+		return s.fit(d, d.Fake("url"))
+	case "language":
+		return "en"
+	case "Name", "NCName", "NMTOKEN", "ID", "IDREF", "ENTITY", "QName", "NOTATION":
+		return s.fit(d, d.Fake("word")+strconv.FormatInt(d.Whole(1, 1<<40), 36))
+	default:
+		return s.fit(d, d.Named(name))
+	}
+}
+
+func (s *Simple) within(text string) string {
+	if s.earliest != "" && text < s.earliest {
+		return s.earliest
+	}
+	if s.latest != "" && text > s.latest {
+		return s.latest
+	}
+	return text
+}
+
+// fit brings a text to the lengths allowed.
+func (s *Simple) fit(d *sample.Draw, text string) string {
+	if s.collapse {
+		text = strings.Join(strings.Fields(text), " ")
+	}
+	for utf8.RuneCountInString(text) < s.Length[0] {
+		text += d.Fake("word")
+	}
+	if runes := []rune(text); s.Length[1] >= 0 && len(runes) > s.Length[1] {
+		text = string(runes[:s.Length[1]])
+		if s.collapse { // nothing may be left at the end that is taken off
+			text = strings.ReplaceAll(text, " ", "x")
+		}
+	}
+	return text
+}
+
+func (s *Simple) drawBytes(d *sample.Draw) string {
+	low, high := max(s.Length[0], 0), s.Length[1]
+	if high < 0 {
+		high = low + 12
+	}
+	b := make([]byte, d.Whole(int64(low), int64(max(low, high))))
+	for i := range b {
+		b[i] = byte(d.Whole(0, 255))
+	}
+	if s.Kind == "hexBinary" {
+		return strings.ToUpper(hex.EncodeToString(b))
+	}
+	return base64.StdEncoding.EncodeToString(b)
+}
+
+func (s *Simple) drawNumber(d *sample.Draw, name string) string {
+	usualLow, usualHigh, digits := d.Span(name)
+	low, high := usualLow, usualHigh
+	if s.low != nil {
+		low, _ = s.low.Float64()
+		if high <= low {
+			high = low + 1000
+		}
+	}
+	if s.high != nil {
+		limit, _ := s.high.Float64()
+		if limit < high || s.low != nil {
+			high = min(high, limit)
+			if s.low != nil && limit-low < 1e6 {
+				high = limit
+			}
+		}
+		if s.low == nil && low > high {
+			low = high - 1000
+		}
+	}
+	if s.totalDigits > 0 {
+		whole := s.totalDigits - max(s.fraction, 0)
+		most := math.Pow10(min(max(whole, 0), 15)) - 1
+		high, low = min(high, most), max(low, -most)
+	}
+	if s.Kind == "integer" || s.fraction == 0 {
+		return s.drawWhole(d, low, high)
+	}
+	if s.fraction >= 0 {
+		digits = min(digits, s.fraction)
+	}
+	if s.totalDigits > 0 {
+		digits = min(digits, max(0, s.totalDigits-1))
+	}
+	f := low + float64(d.Whole(0, 1<<30))/(1<<30)*(high-low)
+	text := strconv.FormatFloat(f, 'f', digits, 64)
+	for extra := digits; s.checkRange(text) != "" && extra < 12; extra++ { // rounding left the range
+		text = strconv.FormatFloat(f, 'f', extra, 64)
+	}
+	return text
+}
+
+func (s *Simple) drawWhole(d *sample.Draw, low, high float64) string {
+	least, most := int64(math.Ceil(max(low, -9e18))), int64(math.Floor(min(high, 9e18)))
+	if s.lowOpen && float64(least) == low {
+		least++
+	}
+	if s.highOpen && float64(most) == high {
+		most--
+	}
+	return strconv.FormatInt(d.Whole(least, max(least, most)), 10)
+}
