@@ -79,3 +79,84 @@ func TestRecursionEnds(t *testing.T) {
 		}
 	}
 }
+
+func TestValuesSuitDescriptionsAndTakeTheSpanOfTheirNames(t *testing.T) {
+	v := draw(t, `{"type": "object", "required": ["a", "b", "c", "latitude", "berthPrice", "quantity", "emails"], "properties": {
+		"a": {"type": "string", "description": "The e-mail address of the agent"}, "b": {"type": "string", "description": "ISO 4217 code"},
+		"c": {"type": "string", "description": "Call sign of the vessel"}, "latitude": {"type": "number"}, "berthPrice": {"type": "number"},
+		"quantity": {"type": "integer"}, "emails": {"type": "array", "minItems": 2, "items": {"type": "string"}}}}`, 50)
+	for _, one := range v {
+		assert.Regexp(t, `@`, one.Get("a").Str())
+		assert.Regexp(t, `^[A-Z]{3}$`, one.Get("b").Str())
+		assert.Regexp(t, `^SK`, one.Get("c").Str())
+		latitude, _ := one.Get("latitude").Float()
+		assert.InDelta(t, 0, latitude, 90)
+		assert.Regexp(t, `^\d+(\.\d{1,2})?$`, one.Get("berthPrice").Text)
+		quantity, ok := one.Get("quantity").Int()
+		assert.True(t, ok && quantity >= 1 && quantity <= 20)
+		assert.Contains(t, one.Get("emails").Items[1].Str(), "@", "the elements of a list are named after it")
+	}
+}
+
+func TestTimesFollowOneAnother(t *testing.T) {
+	for _, v := range draw(t, `{"type": "object", "required": ["until", "from", "createdAt", "expiresAt"], "properties": {
+		"until": {"type": "string", "format": "date"}, "from": {"type": "string", "format": "date"},
+		"expiresAt": {"type": "string", "format": "date-time"}, "createdAt": {"type": "string", "format": "date-time"}}}`, 100) {
+		assert.Less(t, v.Get("from").Str(), v.Get("until").Str())
+		assert.Less(t, v.Get("createdAt").Str(), v.Get("expiresAt").Str())
+	}
+}
+
+func TestPatternsBeyondRE2(t *testing.T) {
+	for pattern, c := range map[string]struct{ good, bad string }{
+		`^(?!N0)N\d$`:     {"N1", "N0"},
+		`^(a|b)\1$`:       {"bb", "ab"},
+		`^\u00e9+$`:       {"éé", "e"},
+		`^(?=.*\d).{3,}$`: {"ab1", "abc"},
+		`^[^]$`:           {"\n", ""},
+		`(?<=x)y`:         {"xy", "zy"},
+	} {
+		m, err := sample.CompilePattern(pattern)
+		require.NoError(t, err, pattern)
+		assert.True(t, m.MatchString(c.good), "%s fits %q", pattern, c.good)
+		assert.False(t, m.MatchString(c.bad), "%s does not fit %q", pattern, c.bad)
+		assert.Equal(t, pattern, m.String())
+	}
+	for _, pattern := range []string{"(", strings.Repeat("a", 30_000)} {
+		_, err := sample.CompilePattern(pattern)
+		assert.Error(t, err)
+	}
+	slow, err := sample.CompilePattern(`^(?=(a+)+$)b`)
+	require.NoError(t, err)
+	assert.False(t, slow.MatchString(strings.Repeat("a", 60)+"c"), "it ends in time")
+	patterns := sample.CompilePatterns([]string{`^[a-z]+$`, `^.{4}$`})
+	for i := range uint64(100) {
+		text, ok := patterns.Draw(sample.NewDraw(1, "", i), 0, -1)
+		assert.True(t, ok, text)
+		assert.Len(t, text, 4)
+	}
+}
+
+func TestSidesOfACall(t *testing.T) {
+	root, err := tree.Parse([]byte(`{"type": "object", "required": ["id", "pass", "name"], "properties": {"id": {"type": "integer", "readOnly": true}, "pass": {"type": "string", "writeOnly": true}, "name": {"type": "string"}}}`))
+	require.NoError(t, err)
+	for side, want := range map[sample.Side][2]bool{sample.ForAnswer: {true, false}, sample.ForRequest: {false, true}} {
+		v := sample.Compile(root, refs{root}, side).Generate(sample.NewDraw(1, "", 0), "")
+		assert.Equal(t, want, [2]bool{v.Get("id") != nil, v.Get("pass") != nil})
+		assert.NotNil(t, v.Get("name"))
+	}
+}
+
+func TestKindsOfFakes(t *testing.T) {
+	d := sample.NewDraw(1, "", 0)
+	for kind, pattern := range map[string]string{"email": "@", "ship": " ", "date": `^\d{4}-\d\d-\d\d$`, "time": `T`, "uuid": `^[0-9a-f-]{36}$`, "sentence": `[.!?]$`, "word": `^[a-z]+$`, "amount": `^\d+\.\d\d$`, "unheard": `^[a-z]+$`} {
+		assert.Regexp(t, pattern, d.Fake(kind), kind)
+	}
+	low, high := int64(9), int64(0)
+	for range 500 {
+		n := d.Whole(3, 7)
+		low, high = min(low, n), max(high, n)
+	}
+	assert.Equal(t, [2]int64{3, 7}, [2]int64{low, high}, "both ends are reached")
+	d.Whole(-1<<63, 1<<63-1) // all there are
+}

@@ -1,0 +1,139 @@
+package xsd_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/contract/xsd"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
+)
+
+// schemas reads one schema and gives it with what was warned of.
+func schemas(t *testing.T, inside string) (*xsd.Schemas, []string) {
+	root, err := xmltree.Parse([]byte(`<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:t" targetNamespace="urn:t" elementFormDefault="qualified">` + inside + `</xs:schema>`))
+	require.NoError(t, err)
+	var warned []string
+	r := xsd.NewReader(func(_ *xmltree.Node, format string, args ...any) {
+		warned = append(warned, fmt.Sprintf(format, args...))
+	})
+	r.Add(root, "")
+	return r.Finish(), warned
+}
+
+func faults(t *testing.T, s *xsd.Schemas, document string) []string {
+	root, err := xmltree.Parse([]byte(strings.Replace(document, ">", ` xmlns="urn:t" xmlns:t="urn:t" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance">`, 1)))
+	require.NoError(t, err, document)
+	e := s.Elements[root.Name]
+	require.NotNil(t, e)
+	var lines []string
+	for _, f := range s.Validate(root, e) {
+		lines = append(lines, f.Node.Path()+": "+f.Detail)
+	}
+	return lines
+}
+
+func TestSimpleTypes(t *testing.T) {
+	for _, c := range []struct {
+		definition string
+		good, bad  []string
+	}{
+		{`<xs:restriction base="xs:boolean"/>`, []string{"true", "0", " 1 "}, []string{"yes", ""}},
+		{`<xs:restriction base="xs:int"/>`, []string{"2147483647", "-2147483648", "+3"}, []string{"2147483648", "1.0", "x"}},
+		{`<xs:restriction base="xs:unsignedByte"><xs:maxExclusive value="9"/></xs:restriction>`, []string{"0", "8"}, []string{"9", "-1"}},
+		{`<xs:restriction base="xs:decimal"><xs:totalDigits value="4"/><xs:fractionDigits value="2"/></xs:restriction>`, []string{"12.34", "-1.5", "12.300"}, []string{"123.45", "1.234", "1e3"}},
+		{`<xs:restriction base="xs:double"/>`, []string{"1e3", "INF", "NaN", "-.5"}, []string{"one", "1e"}},
+		{`<xs:restriction base="xs:date"/>`, []string{"2026-02-28", "2026-02-28Z", "2026-02-28+01:00"}, []string{"2026-02-30", "28.02.2026"}},
+		{`<xs:restriction base="xs:dateTime"><xs:minInclusive value="2026-01-01T00:00:00Z"/></xs:restriction>`, []string{"2026-05-01T10:00:00Z"}, []string{"2025-12-31T23:59:59Z", "2026-05-01", "2026-05-01T25:00:00Z"}},
+		{`<xs:restriction base="xs:duration"/>`, []string{"P1Y", "PT5M", "-P3DT2H"}, []string{"P", "PT", "1D"}},
+		{`<xs:restriction base="xs:hexBinary"><xs:length value="2"/></xs:restriction>`, []string{"0aFF"}, []string{"0a", "0aF", "zzzz"}},
+		{`<xs:restriction base="xs:base64Binary"><xs:maxLength value="3"/></xs:restriction>`, []string{"YWJj", ""}, []string{"YWJjZA==", "a"}},
+		{`<xs:restriction base="xs:string"><xs:enumeration value="a b"/></xs:restriction>`, []string{"a b"}, []string{"a  b", "ab"}},
+		{`<xs:restriction base="xs:token"><xs:enumeration value="a b"/></xs:restriction>`, []string{"a b", " a  b "}, []string{"ab"}},
+		{`<xs:restriction base="xs:string"><xs:minLength value="2"/><xs:pattern value="[a-z]*"/></xs:restriction>`, []string{"ab", "abc"}, []string{"a", "AB"}},
+		{`<xs:list itemType="xs:int"/>`, []string{"1 2 3", ""}, []string{"1 x"}},
+		{`<xs:union memberTypes="xs:int xs:date"/>`, []string{"7", "2026-01-01"}, []string{"soon"}},
+		{`<xs:restriction base="xs:NCName"/>`, []string{"a-b"}, []string{"1a", "a:b", ""}},
+		{`<xs:restriction base="xs:gMonthDay"/>`, []string{"--02-28"}, []string{"02-28"}},
+		{`<xs:restriction base="xs:anyURI"/>`, []string{"https://a.example/b", "c/d"}, []string{"http://[::1"}},
+	} {
+		s, warned := schemas(t, `<xs:element name="v"><xs:simpleType>`+c.definition+`</xs:simpleType></xs:element>`)
+		require.Empty(t, warned)
+		for _, text := range c.good {
+			assert.Empty(t, faults(t, s, "<v>"+text+"</v>"), "%s takes %q", c.definition, text)
+		}
+		for _, text := range c.bad {
+			assert.NotEmpty(t, faults(t, s, "<v>"+text+"</v>"), "%s does not take %q", c.definition, text)
+		}
+		for i := range uint64(200) {
+			n := (&xsd.Generator{Draw: sample.NewDraw(1, c.definition, i), Schemas: s}).Element(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}])
+			assert.Empty(t, s.Validate(n, s.Elements[n.Name]), "%s drew %q", c.definition, n.Text)
+		}
+	}
+}
+
+func TestContentModels(t *testing.T) {
+	s, warned := schemas(t, `
+		<xs:element name="seq"><xs:complexType><xs:sequence maxOccurs="2"><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" minOccurs="0" maxOccurs="2"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="pick"><xs:complexType><xs:choice minOccurs="0" maxOccurs="unbounded"><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/></xs:choice></xs:complexType></xs:element>
+		<xs:element name="every"><xs:complexType><xs:all><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" minOccurs="0"/></xs:all></xs:complexType></xs:element>
+		<xs:element name="open"><xs:complexType><xs:sequence><xs:any processContents="lax" minOccurs="0" maxOccurs="2"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="nothing"><xs:complexType/></xs:element>
+		<xs:element name="int" type="xs:int" nillable="true" default="7"/>
+		<xs:element name="fixed" type="xs:string" fixed="x"/>
+		<xs:complexType name="Base" abstract="true"><xs:sequence><xs:element name="a" type="xs:int"/></xs:sequence></xs:complexType>
+		<xs:complexType name="More"><xs:complexContent><xs:extension base="t:Base"><xs:sequence><xs:element name="b" type="xs:int"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>
+		<xs:element name="base" type="t:Base"/>`)
+	require.Empty(t, warned)
+	for document, want := range map[string]string{
+		"<seq><a>1</a><b>2</b><b>3</b><a>4</a></seq>":     "",
+		"<seq><a>1</a><b>2</b><b>3</b><b>4</b></seq>":     "/seq/b[3]: <b> is not expected here; expected is <a>",
+		"<seq><b>1</b></seq>":                             "/seq/b: <b> is not expected here; expected is <a>",
+		"<seq></seq>":                                     "/seq: <seq> is not complete; expected is <a>",
+		"<seq><a>1</a><a>1</a><a>1</a></seq>":             "/seq/a[3]: <a> is not expected here",
+		"<seq><a>x</a></seq>":                             `/seq/a: "x" is not a valid integer`,
+		"<pick></pick>":                                   "",
+		"<pick><b>1</b><a>1</a><b>1</b></pick>":           "",
+		"<pick><c>1</c></pick>":                           "/pick/c: <c> is not expected here; expected is <a> or <b>",
+		"<every><b>1</b><a>1</a></every>":                 "",
+		"<every><b>1</b></every>":                         "<every> is not complete; expected is <a>",
+		"<every><a>1</a><a>1</a></every>":                 "/every/a[2]: <a> is not expected here",
+		"<open><x/><int>7</int></open>":                   "",
+		"<open><int>x</int></open>":                       `/open/int: "x" is not a valid integer`,
+		"<nothing></nothing>":                             "",
+		"<nothing>text</nothing>":                         `text "text" is not expected`,
+		"<int></int>":                                     "",
+		`<int xsi:nil="true"></int>`:                      "",
+		`<int xsi:nil="true">7</int>`:                     "is nil and must be empty",
+		"<fixed>x</fixed>":                                "",
+		"<fixed>y</fixed>":                                `its value must be "x", not "y"`,
+		"<base><a>1</a></base>":                           "type Base is abstract",
+		`<base xsi:type="t:More"><a>1</a><b>2</b></base>`: "",
+		`<base xsi:type="t:More"><a>1</a></base>`:         "<base> is not complete; expected is <b>",
+		`<base xsi:type="xsi:int">1</base>`:               "is not a type of the contract",
+	} {
+		got := faults(t, s, document)
+		if want == "" {
+			assert.Empty(t, got, document)
+		} else if assert.NotEmpty(t, got, document) {
+			assert.Contains(t, got[0], want)
+		}
+	}
+}
+
+func TestWhatIsMissingIsWarnedOf(t *testing.T) {
+	_, warned := schemas(t, `
+		<xs:element name="a" type="t:None"/>
+		<xs:element name="b"><xs:complexType><xs:sequence><xs:element ref="t:gone"/><xs:group ref="t:lost"/></xs:sequence><xs:attribute ref="t:away"/><xs:attributeGroup ref="t:nope"/></xs:complexType></xs:element>
+		<xs:group name="round"><xs:sequence><xs:group ref="t:round"/></xs:sequence></xs:group>
+		<xs:element name="c"><xs:complexType><xs:group ref="t:round"/></xs:complexType></xs:element>
+		<xs:element name="d"><xs:complexType><xs:sequence><xs:element name="x" minOccurs="some"/></xs:sequence></xs:complexType></xs:element>`)
+	assert.Len(t, warned, 7)
+	for i, want := range []string{"type {urn:t}None is not in any", "element {urn:t}gone", "group {urn:t}lost", "attribute {urn:t}away", "attributeGroup {urn:t}nope", "contains itself", `minOccurs must be a number, not "some"`} {
+		assert.Contains(t, warned[min(i, len(warned)-1)], want)
+	}
+}
