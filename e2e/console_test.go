@@ -102,8 +102,9 @@ func TestConsoleStory(t *testing.T) {
 
 	// and taken away again, with a way back
 	must(t, p.Press("Remove"), p.WaitText("get-berths-n7 was removed"), p.Press("Undo"), p.Wait(`document.querySelector('[data-mapping=get-berths-n7]')`))
-	resp, _ = s.send("GET /moorings/berths/N7", "")
+	resp, body = s.send("GET /moorings/berths/N7", "")
 	assert.Equal(t, 503, resp.StatusCode)
+	assert.Equal(t, `{"state":"closed","metres":18.0}`, body, "numbers keep their digits through the page")
 }
 
 func TestConsoleCallsPage(t *testing.T) {

@@ -1,3 +1,4 @@
+import { parseExact } from '@/lib/exactJson';
 import type { Fault, ProblemDocument } from './types';
 
 /** What the service said is wrong, or that it did not answer. */
@@ -18,10 +19,12 @@ export interface Send {
   method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   body?: BodyInit;
   ifMatch?: string;
+  /** Keep the digits of numbers, for what is written back later. */
+  exact?: boolean;
 }
 
 /** Sends a request to the control API and returns the JSON of its answer. */
-export async function send<T>(path: string, { method = 'GET', body, ifMatch }: Send = {}): Promise<T> {
+export async function send<T>(path: string, { method = 'GET', body, ifMatch, exact }: Send = {}): Promise<T> {
   const response = await fetch(`/api/v1${path}`, {
     method,
     body,
@@ -30,7 +33,8 @@ export async function send<T>(path: string, { method = 'GET', body, ifMatch }: S
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
   if (response.ok) {
-    return response.status === 204 ? (undefined as T) : response.json();
+    if (response.status === 204) return undefined as T;
+    return exact ? (parseExact(await response.text()) as T) : response.json();
   }
   const document = await response.json().catch(() => null);
   throw new Problem(

@@ -25,11 +25,7 @@ export function ManyAnswers({ service, mapping }: { service: string; mapping: Ma
       <CommandLine command={`rapidmimic mapping show ${service} ${mapping.id} > ${mapping.id}.yaml`} />
       <CommandLine command={`rapidmimic mapping put ${service} -f ${mapping.id}.yaml`} />
       <Suspense fallback={<p className="text-dim">Opening it …</p>}>
-        <CodeEditor
-          label="The mapping"
-          language="json"
-          value={JSON.stringify(JSON.parse(documentOfMapping(mapping)), null, 2)}
-        />
+        <CodeEditor label="The mapping" language="json" value={documentOfMapping(mapping, 2)} />
       </Suspense>
     </div>
   );

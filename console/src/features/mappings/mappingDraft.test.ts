@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { CallDetail, Mapping } from '@/api/types';
+import { parseExact } from '@/lib/exactJson';
 import {
   documentOf,
+  documentOfMapping,
   draftOf,
   draftOfCall,
   draftOfOperation,
@@ -33,6 +35,13 @@ describe('documentOf', () => {
     const draft = { ...emptyDraft(), body: '{"metres": 18.0, "id": 9007199254740993}' };
     draft.headers = [{ key: 1, name: ' ', value: 'x' }];
     expect(documentOf(draft)).toContain('"headers":[],"json":{"metres": 18.0, "id": 9007199254740993}');
+  });
+  it('keeps the digits of a kept mapping', () => {
+    const kept = '{"metres":18.0,"id":9007199254740993,"parts":1e3}';
+    const answer = { status: 200, headers: [], json: parseExact(kept) };
+    const read = { ...mapping, answer } as Mapping;
+    expect(documentOf(draftOf(read)).replace(/\s/g, '')).toContain(`"json":${kept}`);
+    expect(documentOfMapping(read)).toContain(`"json":${kept}`);
   });
   it.each([
     { operation: 'askClearance', where: [{ xml: '//manifest', equals: 'M-1' }], if: 'true' },

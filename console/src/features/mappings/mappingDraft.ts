@@ -1,4 +1,5 @@
 import type { CallDetail, Mapping, MappingDocument, Operation } from '@/api/types';
+import { writeExact } from '@/lib/exactJson';
 import { pretty } from '@/lib/format';
 
 /** A mapping while it is being written: everything is text until it is saved. */
@@ -62,7 +63,7 @@ export function draftOf(mapping: Mapping): MappingDraft {
     method,
     path: call.path ?? '',
     operation: call.operation ?? '',
-    where: call.where ? JSON.stringify(call.where, null, 2) : '',
+    where: call.where ? writeExact(call.where, 2) : '',
     when: call.if ?? '',
     status: String(answer.status),
     headers: (answer.headers ?? []).flatMap((h) =>
@@ -82,7 +83,7 @@ function bodyOf(answer: NonNullable<Mapping['answer']>): Body {
     return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
   }
   if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
-  if ('json' in answer) return { kind: 'json', body: JSON.stringify(answer.json, null, 2) };
+  if ('json' in answer) return { kind: 'json', body: writeExact(answer.json, 2) };
   return { kind: 'none', body: '' };
 }
 
@@ -223,7 +224,7 @@ export function statusesOf(mapping: Mapping): number[] {
 }
 
 /** The document of a mapping as it is, to put it back after a change. */
-export function documentOfMapping(mapping: Mapping): string {
+export function documentOfMapping(mapping: Mapping, space?: number): string {
   const {
     etag: _,
     deviations: __,
@@ -231,5 +232,5 @@ export function documentOfMapping(mapping: Mapping): string {
     calls: ____,
     ...document
   } = mapping as Mapping & MappingDocument;
-  return JSON.stringify(document);
+  return writeExact(document, space);
 }

@@ -8,7 +8,9 @@ export function mappingList(service: string) {
   return queryOptions({
     queryKey: ['services', service, 'mappings'],
     queryFn: () =>
-      send<{ items: Mapping[]; next?: string }>(`/services/${part(service)}/mappings?limit=${shown}`),
+      send<{ items: Mapping[]; next?: string }>(`/services/${part(service)}/mappings?limit=${shown}`, {
+        exact: true,
+      }),
     refetchInterval: 5_000,
   });
 }
@@ -16,7 +18,7 @@ export function mappingList(service: string) {
 export function mappingById(service: string, id: string) {
   return queryOptions({
     queryKey: ['services', service, 'mappings', id],
-    queryFn: () => send<Mapping>(`/services/${part(service)}/mappings/${part(id)}`),
+    queryFn: () => send<Mapping>(`/services/${part(service)}/mappings/${part(id)}`, { exact: true }),
   });
 }
 
