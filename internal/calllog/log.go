@@ -70,7 +70,6 @@ type Log struct {
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
-	operations    map[operationKey]call.OperationCalls
 	added, done   uint64        // calls buffered, and calls written or given up
 	changed       chan struct{} // closed and replaced when done grows
 
@@ -81,8 +80,9 @@ type Log struct {
 	notChecked atomic.Int64
 	sinceTrim  int64
 
-	live *live
-	wake chan struct{}
+	tally tally
+	live  *live
+	wake  chan struct{}
 }
 
 // Open builds the log on what the store holds. It starts nothing; see Run.
@@ -101,7 +101,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		return nil, err
 	}
 	l := &Log{
-		config: c, counts: newCounts(), operations: make(map[operationKey]call.OperationCalls), live: newLive(),
+		config: c, counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
 		changed: make(chan struct{}), wake: make(chan struct{}, 1),
 	}
 	l.next.Store(highest)
@@ -184,7 +184,7 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.config.Checker != nil {
 		l.check(batch)
 	}
-	l.countOperations(batch)
+	l.tally.count(batch)
 	for _, r := range batch {
 		l.config.Masker.Mask(r)
 	}
