@@ -33,7 +33,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 	}
 	var origin string
 	built := answer.FromOperation(wanted, sync.OnceValue(func() *sample.Draw {
-		draw, from := e.draw(p, r, op)
+		draw, from := e.draw(p, r, op.ID)
 		origin = from
 		return draw
 	}))
@@ -174,13 +174,14 @@ func responseKeys(op *contract.Operation) string {
 
 // draw derives the chance for generated data: from the service's seed and the
 // call when there is a seed, else from the run and a number that goes up. from
-// says which, so that an answer can be had again.
-func (e *Engine) draw(p *Placed, r *call.Request, op *contract.Operation) (draw *sample.Draw, from string) {
+// says which, so that an answer can be had again. The operation is "" for what
+// mappings draw.
+func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sample.Draw, from string) {
 	if seed := p.Service.Spec.Seed; seed != nil {
 		key := strings.Join([]string{r.Method, r.Path, r.Query, string(r.Body.Bytes)}, "\x00")
 		return sample.NewDraw(*seed, key, 0), fmt.Sprintf("seed %d and the call", *seed)
 	}
-	key := p.Service.Spec.ID + "/" + op.ID
+	key := p.Service.Spec.ID + "/" + operation
 	number := e.state.Claim("generated/" + key)
 	return sample.NewDraw(e.runSeed, key, number), fmt.Sprintf("draw %d of this run", number+1)
 }

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -9,7 +10,6 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
@@ -25,48 +25,58 @@ const mostPassed = 10
 // chooseMapping lets the first of the mappings answer whose method and
 // conditions fit. It reports whether one did, else why each was passed over.
 func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, fits []fit, segments []string) (steps []call.Step, answered bool) {
-	winner, steps := e.pick(p, r, fits, segments)
-	if winner < 0 {
+	won, steps := e.pick(p, r, fits, segments)
+	if won == nil {
 		if len(fits) == 0 {
 			return noMappingFits(p.Service), false
 		}
 		return steps, false
 	}
-	e.answerFromMapping(d, p, r, fits, winner, segments, steps)
+	e.answerFromMapping(d, p, r, won, steps)
 	return nil, true
 }
 
-// pick finds the first mapping that fits whole, -1 when there is none, with a
+// picked is the mapping that answers, among those whose path fits.
+type picked struct {
+	fit
+	turn     uint64 // of its sequence, from 0
+	later    []fit  // those it comes before
+	segments []string
+}
+
+// pick finds the first mapping that fits whole, nil when there is none, with a
 // step for each before it.
-func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string) (winner int, steps []call.Step) {
+func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string) (won *picked, steps []call.Step) {
 	var facts *match.Facts
 	for i, f := range fits {
-		reason := ""
+		reason, turn := "", uint64(0)
 		switch {
 		case !f.Method:
 			reason = fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
 		case f.Rule.Conditions != nil:
 			if facts == nil {
-				facts = e.facts(p, r, f.Rule.Template.Params(segments))
+				facts = &match.Facts{Request: r}
 			}
+			facts.Scope = func() *expr.Scope { return e.mappingScope(p, r, f, segments) }
 			reason = f.Rule.Conditions.Fails(facts)
 		}
-		if reason == "" {
-			reason = e.usedUp(p, r, f.Value)
+		if reason == "" && f.Value.Spec.Sequence != nil {
+			turn, reason = e.takeTurn(p, r, f.Value)
 		}
 		if reason == "" {
-			return i, steps
+			return &picked{fit: f, turn: turn, later: fits[i+1:], segments: segments}, steps
 		}
 		if len(steps) < mostPassed {
 			steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 		}
 	}
-	return -1, steps
+	return nil, steps
 }
 
-// facts is a call as the conditions of mappings look at it.
-func (e *Engine) facts(p *Placed, r *call.Request, params map[string]string) *match.Facts {
-	return &match.Facts{Request: r, Scope: func() *expr.Scope { return e.scope(r, params, bodyValue(r), e.mappingDraw(p, r)) }}
+// mappingScope is what the expressions of a mapping see of a call.
+func (e *Engine) mappingScope(p *Placed, r *call.Request, f fit, segments []string) *expr.Scope {
+	draw, _ := e.draw(p, r, "")
+	return e.scope(r, f.Rule.Template.Params(segments), bodyValue(r), draw)
 }
 
 // bodyValue is the body of a request as expressions see it: JSON, or XML by its
@@ -116,32 +126,19 @@ func xmlValue(n *xmltree.Node) *tree.Node {
 	return tree.NewMap(members...)
 }
 
-// mappingDraw is the chance of what the expressions of mappings draw.
-func (e *Engine) mappingDraw(p *Placed, r *call.Request) *sample.Draw {
-	if seed := p.Service.Spec.Seed; seed != nil {
-		return sample.NewDraw(*seed, r.Method+"\x00"+r.Path+"\x00"+r.Query+"\x00"+string(r.Body.Bytes), 0)
-	}
-	key := p.Service.Spec.ID + "/mappings"
-	return sample.NewDraw(e.runSeed, key, e.state.Claim("drawn/"+key))
-}
-
-// answerFromMapping answers with the mapping at the index of the winner.
-func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits []fit, at int, segments []string, before []call.Step) {
-	winner := fits[at].Value
+// answerFromMapping answers with the mapping that was picked.
+func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won *picked, before []call.Step) {
+	winner := won.Value
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
-	index, which := 0, ""
-	if winner.Spec.Sequence != nil || winner.Spec.Choose != nil {
-		index, which = e.chooseReply(p, r, winner, fits[at].Rule.Template.Params(segments))
-	}
+	index, which := e.chooseReply(p, r, won)
 	reply := &winner.Replies[index]
 	d.Answer, d.Explanation, d.reply = reply.Answer, winner.Alone, reply
 	if (reply.Spec.Example != "" || reply.Spec.Generate) && !isSOAP(p.Service) {
-		e.answerByContract(d, p, r, winner, reply, segments, append(before, winner.Taken()))
+		e.answerByContract(d, p, r, winner, reply, won.segments, append(before, winner.Taken()))
 		return
 	}
 	if reply.Dynamic != nil {
-		scope := e.scope(r, fits[at].Rule.Template.Params(segments), bodyValue(r), e.mappingDraw(p, r))
-		built, err := reply.Dynamic.Render(scope)
+		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
 		if err != nil {
 			refusal(d, "expression", selfDocument{
 				Title: "An expression of the answer has no value for this call", Status: 500,
@@ -151,17 +148,17 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 		}
 		d.Answer = built
 	}
-	if len(fits) == 1 && which == "" {
+	if len(before) == 0 && len(won.later) == 0 && which == "" {
 		return
 	}
 	steps := append(before, winner.Taken())
-	for _, f := range fits[at+1:] {
+	for _, f := range won.later {
 		if len(steps) > 2*mostPassed {
 			break
 		}
 		reason := fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
 		if f.Method {
-			reason = f.Rule.Loss(fits[at].Rule)
+			reason = f.Rule.Loss(won.Rule)
 		}
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 	}
@@ -172,42 +169,44 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, fits
 func position(p *Placed, r *call.Request, m *catalog.Mapping) string {
 	key := "sequence/" + p.Service.Spec.ID + "/" + m.Spec.ID
 	if m.Spec.Per == spec.PerCaller {
-		host, _, _ := strings.Cut(r.Caller, "]") // [::1]:5000 or 10.2.3.4:5000
-		if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasPrefix(host, "[") {
-			host = host[:i]
-		}
-		key += "/" + host
+		from, _ := netip.ParseAddrPort(r.Caller)
+		key += "/" + from.Addr().Unmap().String()
 	}
 	return key
 }
 
-// usedUp says that a sequence has no answer left, "" when it has.
-func (e *Engine) usedUp(p *Placed, r *call.Request, m *catalog.Mapping) string {
-	if m.Spec.Then != spec.Pass || e.state.Peek(position(p, r, m)) < uint64(len(m.Replies)) {
-		return ""
+// takeTurn takes the next turn of a mapping's sequence, or says that none is
+// left.
+func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp string) {
+	turn = e.state.Claim(position(p, r, m))
+	if m.Spec.Then == spec.Pass && turn >= uint64(len(m.Replies)) {
+		return turn, fmt.Sprintf("the %d answers of its sequence are used up", len(m.Replies))
 	}
-	return fmt.Sprintf("the %d answers of its sequence are used up", len(m.Replies))
+	return turn, ""
 }
 
 // chooseReply picks one of the answers of a mapping, and says why it is that
-// one.
-func (e *Engine) chooseReply(p *Placed, r *call.Request, m *catalog.Mapping, params map[string]string) (index int, which string) {
-	last := len(m.Replies) - 1
-	if len(m.Spec.Choose) > 0 {
-		scope := e.facts(p, r, params).Scope()
+// one; "" where there is but one.
+func (e *Engine) chooseReply(p *Placed, r *call.Request, won *picked) (index int, which string) {
+	m, last := won.Value, len(won.Value.Replies)-1
+	switch {
+	case m.Spec.Choose != nil:
+		scope := e.mappingScope(p, r, won.fit, won.segments)
 		for i, reply := range m.Replies[:last] {
 			if holds, err := reply.If.Run(scope); err == nil && holds.IsTrue() {
 				return i, fmt.Sprintf("choice %d, whose if is true", i+1)
 			}
 		}
 		return last, "the last choice, since no if is true"
+	case m.Spec.Sequence != nil:
+		index = int(min(won.turn, uint64(last)))
+		if m.Spec.Then == spec.StartOver {
+			index = int(won.turn % uint64(last+1))
+		}
+		return index, fmt.Sprintf("answer %d of its sequence of %d", index+1, last+1)
+	default:
+		return 0, ""
 	}
-	at := e.state.Claim(position(p, r, m))
-	index = int(min(at, uint64(last)))
-	if m.Spec.Then == spec.StartOver {
-		index = int(at % uint64(last+1))
-	}
-	return index, fmt.Sprintf("answer %d of its sequence of %d", index+1, last+1)
 }
 
 func isSOAP(s *catalog.Service) bool { return s.Contract != nil && s.Contract.SOAP != nil }

@@ -4,6 +4,8 @@ import (
 	"context"
 	"os"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -55,6 +57,12 @@ const answering = `
 - id: winter
   call: { path: /season, where: [{ query: season, equals: winter }] }
   answer: { text: cold }
+- id: by-berth
+  call: { path: "/lock/{berth}", if: 'call.path.berth == "N7"' }
+  answer: { text: by berth }
+- id: by-gate
+  call: { path: "/lock/{gate}", if: 'call.path.gate == "G2"' }
+  answer: { text: by gate }
 - id: broken
   call: { path: /broken }
   answer: { text: "${call.query.none}" }
@@ -91,6 +99,7 @@ func TestAnswersOfMappings(t *testing.T) {
 		{"POST /moorings/choice/N7", "", `{"metres": 3, "name": "<b>"}`, 200, "choice", "^<a>&lt;b&gt;</a>$", "the last choice, since no if is true"},
 		{"GET /moorings/season?season=winter", "", "", 200, "winter", "^cold$", "and its condition holds"},
 		{"GET /moorings/season?season=summer", "", "", 404, "conditions", `"expected":"query season is \\"summer\\", expected \\"winter\\""`, `query season is "summer", expected "winter"`},
+		{"GET /moorings/lock/G2", "", "", 200, "by-gate", "^by gate$", ""},
 		{"GET /moorings/broken", "", "", 500, "expression", `no such key: none`, ""},
 		{"GET /moorings/berths/N7?fresh=1", "", "", 200, "drawn", `"number":"N7"`, "the mapping asks for data drawn anew"},
 		{"GET /moorings/berths/N7?gone=1", "", "", 404, "named", `Not in our books`, ""},
@@ -104,6 +113,23 @@ func TestAnswersOfMappings(t *testing.T) {
 		assert.Equal(t, string(d.Answer.Body), string(peeked.Answer.Body), "%s: what was explained is what comes", k.line)
 		assert.Contains(t, explained(d), k.because, k.line)
 	}
+}
+
+// Many callers at once get each answer of a sequence once, and then what comes after it.
+func TestAUsedUpSequencePassesUnderLoad(t *testing.T) {
+	c, _ := harbour(t, answering)
+	e := timed(c)
+	var once atomic.Int64
+	var callers sync.WaitGroup
+	for range 64 {
+		callers.Go(func() {
+			if decide(e, request("GET /moorings/berths", "", "")).By == "once" {
+				once.Add(1)
+			}
+		})
+	}
+	callers.Wait()
+	assert.EqualValues(t, 1, once.Load())
 }
 
 // explained is the whole explanation of a decision in one text.

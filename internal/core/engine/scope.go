@@ -20,7 +20,7 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 	if len(pins) == 0 || built.Value == nil {
 		return nil, nil
 	}
-	draw, _ := e.draw(p, r, op)
+	draw, _ := e.draw(p, r, op.ID)
 	scope := e.scope(r, op.Template.Params(segments), decodedBody(op, r), draw)
 	value, pinned, err := answer.Apply(pins, built.Value, scope)
 	if err == nil && len(pinned) > 0 {

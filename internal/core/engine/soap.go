@@ -97,7 +97,7 @@ func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contra
 	answer := d.reply.Spec
 	switch {
 	case (answer.Example != "" || answer.Generate) && m.Operation != nil:
-		draw, _ := e.draw(p, r, m.Operation)
+		draw, _ := e.draw(p, r, m.Operation.ID)
 		d.Answer = m.Operation.SOAP.Answer(m, answer.Example, p.Service.Spec.Echo, draw).Answer
 	case answer.Fault != nil:
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
@@ -155,7 +155,7 @@ func (e *Engine) buildFromMessage(d *Decision, p *Placed, r *call.Request, soap 
 	if fault == "" && choice.status >= 400 && len(choice.offers) > 0 && len(choice.offers[0].Examples) > 0 {
 		fault = choice.offers[0].Examples[0].Name
 	}
-	draw, origin := e.draw(p, r, op)
+	draw, origin := e.draw(p, r, op.ID)
 	built := op.SOAP.Answer(m, fault, p.Service.Spec.Echo, draw)
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
 	what := fmt.Sprintf("data generated from the schema by %s", origin)
