@@ -89,14 +89,14 @@ func TestConsoleStory(t *testing.T) {
 	// somebody else changes it meanwhile: nothing is overwritten unasked
 	other, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
 	require.NoError(t, err)
-	other.Mapping.Answer.Status = 418
+	other.Mapping.Answer.Status.Code = 418
 	_, err = s.api.PutMapping(t.Context(), "moorings", other.Mapping, "")
 	require.NoError(t, err)
 	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
 	must(t, p.Press("Save mine over it"))
 	require.Eventually(t, func() bool {
 		mine, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
-		return err == nil && mine.Title == "Mine" && mine.Answer.Status == 503
+		return err == nil && mine.Title == "Mine" && mine.Answer.Status.Code == 503
 	}, 10*time.Second, 20*time.Millisecond)
 	must(t, p.Wait(`!document.querySelector('[role=alert]') && [...document.querySelectorAll('button')].some((b) => b.innerText === 'Save' && b.disabled)`))
 

@@ -2,6 +2,7 @@ package spec
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 
 	"rapidmimic/spec/problem"
@@ -18,15 +19,19 @@ type Condition struct {
 
 	// The parts: names of a query parameter, header, cookie or form field; a
 	// JSONPath (RFC 9535) or an XPath into the body, whose prefixes do not matter;
-	// the body as a whole; the caller's address, by itself or as a range.
-	Query  string `json:"query,omitempty"`
-	Header string `json:"header,omitempty"`
-	Cookie string `json:"cookie,omitempty"`
-	Form   string `json:"form,omitempty"`
-	Body   string `json:"body,omitempty"`
-	XML    string `json:"xml,omitempty"`
-	Text   bool   `json:"text,omitempty"`
-	Caller string `json:"caller,omitempty"`
+	// the name of a part of a multipart body; the body as a whole; of a GraphQL
+	// request its type, name or field; the caller's address, by itself or as a
+	// range.
+	Query   string `json:"query,omitempty"`
+	Header  string `json:"header,omitempty"`
+	Cookie  string `json:"cookie,omitempty"`
+	Form    string `json:"form,omitempty"`
+	Body    string `json:"body,omitempty"`
+	XML     string `json:"xml,omitempty"`
+	Part    string `json:"part,omitempty"`
+	Text    bool   `json:"text,omitempty"`
+	GraphQL string `json:"graphql,omitempty"`
+	Caller  string `json:"caller,omitempty"`
 
 	// The tests; one of them, or present: true when none is given. A part that
 	// occurs several times passes when one of its values does.
@@ -41,7 +46,13 @@ type Condition struct {
 	Below    *tree.Node   `json:"below,omitempty"`
 	OneOf    []*tree.Node `json:"oneOf,omitempty"`
 	Includes *tree.Node   `json:"includes,omitempty"`
+	// Schema is a JSON Schema, which a text that is JSON meets by what it says.
+	Schema *tree.Node `json:"schema,omitempty"`
 }
+
+// GraphQLParts are what a condition on a GraphQL request can look at: whether it
+// is a query, mutation or subscription, its operation's name, its top fields.
+var GraphQLParts = []string{"type", "name", "field"}
 
 // UnmarshalJSON reads a condition through the tree, so that a value of null
 // stays one.
@@ -55,7 +66,8 @@ func (c *Condition) UnmarshalJSON(text []byte) error {
 
 // parts counts what the condition looks at.
 func (c Condition) parts() (count int) {
-	for _, given := range []bool{c.All != nil, c.Any != nil, c.None != nil, c.Query != "", c.Header != "", c.Cookie != "", c.Form != "", c.Body != "", c.XML != "", c.Text, c.Caller != ""} {
+	for _, given := range []bool{c.All != nil, c.Any != nil, c.None != nil, c.Query != "", c.Header != "", c.Cookie != "", c.Form != "", c.Body != "", c.XML != "",
+		c.Part != "", c.Text, c.GraphQL != "", c.Caller != ""} {
 		if given {
 			count++
 		}
@@ -64,7 +76,8 @@ func (c Condition) parts() (count int) {
 }
 
 func (c Condition) tests() (count int) {
-	for _, given := range []bool{c.Equals != nil, c.Not != nil, c.Contains != nil, c.Starts != nil, c.Ends != nil, c.Pattern != nil, c.Present != nil, c.Above != nil, c.Below != nil, c.OneOf != nil, c.Includes != nil} {
+	for _, given := range []bool{c.Equals != nil, c.Not != nil, c.Contains != nil, c.Starts != nil, c.Ends != nil, c.Pattern != nil, c.Present != nil, c.Above != nil, c.Below != nil, c.OneOf != nil,
+		c.Includes != nil, c.Schema != nil} {
 		if given {
 			count++
 		}
@@ -84,11 +97,13 @@ func conditionFaults(conditions []Condition, at string) (items []problem.Item) {
 		}
 		switch {
 		case c.parts() == 0:
-			fault("a condition looks at one part of the call: query, header, cookie, form, body, xml, text or caller; or it is a group: all, any or none")
+			fault("a condition looks at one part of the call: query, header, cookie, form, body, xml, part, text, graphql or caller; or it is a group: all, any or none")
 		case c.parts() > 1:
 			fault("a condition looks at one part of the call; write several conditions for several parts")
 		case (c.isGroup() || c.Caller != "") && c.tests() > 0:
 			fault("a group or a caller takes no test")
+		case c.GraphQL != "" && !slices.Contains(GraphQLParts, c.GraphQL):
+			fault("graphql must be type, name or field, not %q", c.GraphQL)
 		case c.tests() > 1:
 			fault("a condition has one test; write several conditions for several tests")
 		}

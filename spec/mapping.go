@@ -19,6 +19,8 @@ type Mapping struct {
 	// method and path.
 	ID    string `json:"id"`
 	Title string `json:"title,omitempty"`
+	// Labels are free words to select by.
+	Labels []string `json:"labels,omitempty"`
 	// Enabled is true unless switched off.
 	Enabled bool `json:"enabled"`
 	// Rank decides between mappings that fit the same call: higher wins.
@@ -69,6 +71,18 @@ func (m *Mapping) Answers() []Answer {
 	}
 }
 
+// AnswerPlace is the JSON Pointer to one of its answers.
+func (m *Mapping) AnswerPlace(index int) string {
+	switch {
+	case len(m.Sequence) > 0:
+		return "/sequence/" + strconv.Itoa(index)
+	case len(m.Choose) > 0:
+		return "/choose/" + strconv.Itoa(index) + "/answer"
+	default:
+		return "/answer"
+	}
+}
+
 // Pattern says what a call looks like.
 type Pattern struct {
 	// Method is one or several; none means any.
@@ -82,58 +96,6 @@ type Pattern struct {
 	Where []Condition `json:"where,omitempty"`
 	// If is an expression that must be true.
 	If string `json:"if,omitempty"`
-}
-
-// Answer is what a mapping sends back. At most one of the bodies is set.
-type Answer struct {
-	Status  int      `json:"status"`
-	Headers []Header `json:"headers,omitempty"`
-	// JSON is sent compact, its keys in order, its numbers as written. In it, in
-	// text, xml and headers ${…} stands for what an expression gives.
-	JSON *tree.Node `json:"json,omitempty"`
-	// Text is sent as it stands.
-	Text *string `json:"text,omitempty"`
-	// XML is a document; a SOAP service puts it into an envelope of the caller's
-	// version, unless it is one.
-	XML *string `json:"xml,omitempty"`
-	// Example is the name of an example of the contract, or of a declared fault;
-	// Generate draws data from its schema. Either stands for the whole answer.
-	Example  string `json:"example,omitempty"`
-	Generate bool   `json:"generate,omitempty"`
-	// Fault makes a SOAP fault in the caller's version.
-	Fault *Fault `json:"fault,omitempty"`
-}
-
-// Fault is a SOAP fault.
-type Fault struct {
-	// Code is Client, Server, MustUnderstand or VersionMismatch; SOAP 1.2 calls
-	// the first two Sender and Receiver.
-	Code string `json:"code"`
-	Text string `json:"text"`
-	// Detail is XML.
-	Detail string `json:"detail,omitempty"`
-}
-
-var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch"}
-
-// bodies counts the kinds of body that are given.
-func (a Answer) bodies() (count int) {
-	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Fault != nil, a.Example != "", a.Generate} {
-		if given {
-			count++
-		}
-	}
-	return count
-}
-
-// UnmarshalJSON reads an answer through the tree, so that the body keeps its
-// order and digits, and a body of null stays a body.
-func (a *Answer) UnmarshalJSON(text []byte) error {
-	n, err := tree.ParseJSON(text)
-	if err != nil {
-		return err
-	}
-	return problem.FromItems("the answer cannot be used", tree.Decode(n, a, "answer"))
 }
 
 // Methods are HTTP methods in upper case, written as one name or a list.
@@ -171,39 +133,9 @@ func (m *Methods) UnmarshalJSON(text []byte) error {
 	return m.DecodeTree(n)
 }
 
-// Header is one header line; a name may occur several times.
-type Header struct{ Name, Value string }
-
-// DecodeTree reads an object with a single key: `Cache-Control: no-store`.
-func (h *Header) DecodeTree(n *tree.Node) error {
-	if n.Kind != tree.Map || len(n.Members) != 1 {
-		return errors.New("must be a list of single headers, such as `- Cache-Control: no-store`")
-	}
-	m := n.Members[0]
-	if m.Value.Kind == tree.List || m.Value.Kind == tree.Map {
-		return fmt.Errorf("must give %s one value; repeat the header for several", m.Key)
-	}
-	h.Name, h.Value = m.Key, m.Value.Text
-	return nil
-}
-
-// MarshalJSON writes {"Name": "value"}.
-func (h Header) MarshalJSON() ([]byte, error) {
-	return json.Marshal(map[string]string{h.Name: h.Value})
-}
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (h *Header) UnmarshalJSON(text []byte) error {
-	n, err := tree.ParseJSON(text)
-	if err != nil {
-		return err
-	}
-	return h.DecodeTree(n)
-}
-
 // newMapping gives the defaults of every key.
 func newMapping() Mapping {
-	return Mapping{Enabled: true, Answer: Answer{Status: 200}}
+	return Mapping{Enabled: true}
 }
 
 // ReadMappings reads a document that holds one mapping or a list of them.
@@ -250,34 +182,25 @@ func readMapping(n *tree.Node) (Mapping, []problem.Item) {
 	if m.ID == "" {
 		m.ID = m.idFromPattern()
 	}
-	m.setStatus(n)
+	m.setStatus()
 	if len(items) == 0 {
 		items = tree.Locate(n, m.faults())
 	}
 	return m, items
 }
 
-// setStatus gives answers that name no status theirs: 500 for faults, else 200.
-func (m *Mapping) setStatus(n *tree.Node) {
+// setStatus gives answers that name no status theirs.
+func (m *Mapping) setStatus() {
 	if m.Sequence != nil || m.Choose != nil {
 		m.Answer = Answer{}
-	} else if m.Answer.Fault != nil && n.Path("answer", "status") == nil {
-		m.Answer.Status = 500
-	}
-	set := func(a *Answer) {
-		switch {
-		case a.Status != 0:
-		case a.Fault != nil:
-			a.Status = 500
-		default:
-			a.Status = 200
-		}
+	} else {
+		m.Answer.setStatus()
 	}
 	for i := range m.Sequence {
-		set(&m.Sequence[i])
+		m.Sequence[i].setStatus()
 	}
 	for i := range m.Choose {
-		set(&m.Choose[i].Answer)
+		m.Choose[i].Answer.setStatus()
 	}
 }
 
@@ -292,13 +215,23 @@ func (m *Mapping) idFromPattern() string {
 	return Slug(method+" "+m.Call.Path, 120)
 }
 
-var (
-	token     = regexp.MustCompile("^[!#$%&'*+.^_`|~0-9A-Za-z-]+$")
-	mappingID = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$`)
-)
+var mappingID = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$`)
 
-// ownHeaders are written by the server from the body that is really sent.
-var ownHeaders = []string{"content-length", "transfer-encoding", "connection"}
+// CheckMappingID says what is wrong with an id; nil for one that can be used.
+func CheckMappingID(id string) error {
+	if mappingID.MatchString(id) {
+		return nil
+	}
+	return problem.New(problem.Invalid, "id must be letters, digits, `.`, `_` and `-`, at most 128, not %q", id)
+}
+
+// LabelRule says in words what ValidLabel demands.
+const LabelRule = "one word of at most 60 characters, without commas"
+
+// ValidLabel reports whether a word can be a label.
+func ValidLabel(label string) bool {
+	return label != "" && len(label) <= 60 && !strings.ContainsFunc(label, func(r rune) bool { return r <= ' ' || r == ',' })
+}
 
 // faults finds what the shape alone does not show.
 func (m *Mapping) faults() (items []problem.Item) {
@@ -314,6 +247,11 @@ func (m *Mapping) faults() (items []problem.Item) {
 	for _, method := range m.Call.Method {
 		if !token.MatchString(method) {
 			fault("/call/method", "%q is not an HTTP method", method)
+		}
+	}
+	for i, label := range m.Labels {
+		if !ValidLabel(label) {
+			fault("/labels/"+strconv.Itoa(i), "a label is %s, not %q", LabelRule, label)
 		}
 	}
 	items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
@@ -358,37 +296,6 @@ func (m *Mapping) answerFaults() (items []problem.Item) {
 		}
 	default:
 		items = append(items, m.Answer.faults("/answer")...)
-	}
-	return items
-}
-
-// faults finds what is wrong with one answer; at is its place.
-func (a Answer) faults(at string) (items []problem.Item) {
-	fault := func(inside, format string, args ...any) {
-		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
-	}
-	if a.Status < 200 || a.Status > 999 {
-		fault("/status", "status must be a number from 200 to 999, not %d", a.Status)
-	}
-	if a.bodies() > 1 {
-		fault("", "an answer has one body: json, text, xml, fault, example or generate")
-	}
-	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
-		fault("/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
-	}
-	if a.bodies() > 0 && (a.Status == 204 || a.Status == 304) {
-		fault("/status", "an answer with status %d cannot have a body", a.Status)
-	}
-	for i, h := range a.Headers {
-		at := "/headers/" + strconv.Itoa(i)
-		switch {
-		case !token.MatchString(h.Name):
-			fault(at, "%q is not a header name", h.Name)
-		case strings.ContainsAny(h.Value, "\r\n\x00"):
-			fault(at, "the value of %s must be a single line", h.Name)
-		case slices.Contains(ownHeaders, strings.ToLower(h.Name)):
-			fault(at, "%s follows from the body and cannot be set", h.Name)
-		}
 	}
 	return items
 }

@@ -33,7 +33,7 @@ func TestReadMappings(t *testing.T) {
 	assert.Equal(t, "get-head-berths-number", got[0].ID)
 	assert.True(t, got[0].Enabled)
 	assert.Equal(t, spec.Methods{"GET", "HEAD"}, got[0].Call.Method)
-	assert.Equal(t, 200, got[0].Answer.Status)
+	assert.Equal(t, spec.Status{Code: 200}, got[0].Answer.Status)
 	assert.Equal(t, `{"number":"007","metres":18.0,"none":null}`, string(got[0].Answer.JSON.AppendJSON(nil)))
 	assert.Equal(t, []spec.Header{{Name: "Cache-Control", Value: "no-store"}, {Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, got[0].Answer.Headers)
 	assert.False(t, got[1].Enabled)
@@ -54,10 +54,10 @@ func TestFaultsOfMappingsHavePlaces(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"unknown key, with the likely one": {"call: {path: /x}\nanswer:\n  stattus: 200\n", `3:3: "stattus" is not a key of answer (status?)`},
 		"unknown key, with what there is":  {"call: {path: /x, colour: red}\n", `1:18: "colour" is not a key of call (it has method, path, operation, where, if)`},
-		"wrong kind":                       {"call: {path: /x}\nanswer: {status: fine}\n", `2:18: status must be a number, not "fine"`},
-		"no whole number":                  {"call: {path: /x}\nanswer: {status: 2.5}\n", `2:18: status must be a whole number, not 2.5`},
+		"wrong kind":                       {"call: {path: /x}\nanswer: {status: fine}\n", `2:18: status must be a number such as 200, or an expression ${…}`},
+		"no whole number":                  {"call: {path: /x}\nanswer: {status: 2.5}\n", `2:18: status must be a number such as 200, or an expression`},
 		"status out of range":              {"call: {path: /x}\nanswer: {status: 99}\n", `2:18: status must be a number from 200 to 999, not 99`},
-		"two bodies":                       {"call: {path: /x}\nanswer: {json: {}, text: x}\n", `2:9: an answer has one body: json, text, xml, fault, example or generate`},
+		"two bodies":                       {"call: {path: /x}\nanswer: {json: {}, text: x}\n", `2:9: an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate`},
 		"a body that cannot be sent":       {"call: {path: /x}\nanswer: {status: 204, json: {}}\n", `2:18: an answer with status 204 cannot have a body`},
 		"no path":                          {"id: x\ncall: {method: GET}\n", `2:7: call needs a path, such as /berths/{number}`},
 		"bad method":                       {"call: {path: /x, method: GE T}\n", `1:26: "GE T" is not an HTTP method`},

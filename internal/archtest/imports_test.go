@@ -65,6 +65,7 @@ var owners = map[string]string{
 	"github.com/brianvoe/gofakeit/v7":       "internal/core/sample",
 	"github.com/antchfx":                    "internal/core/match",
 	"github.com/ohler55/ojg":                "internal/core/match",
+	"github.com/vektah/gqlparser":           "internal/core/match",
 	"cel.dev/cel-go":                        "internal/core/expr",
 	"golang.org/x/net":                      "internal/core/xmltree",
 	"github.com/dlclark/regexp2":            "internal/core/sample",

@@ -145,7 +145,7 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 func statusesText(m api.Mapping) string {
 	var statuses []string
 	for _, a := range m.Answers() {
-		statuses = append(statuses, strconv.Itoa(a.Status))
+		statuses = append(statuses, a.Status.String())
 	}
 	return strings.Join(slices.Compact(statuses), ", ")
 }

@@ -110,7 +110,8 @@ func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
 // instead of it, the winner first.
 func mappedBy(service *catalog.Service, op *contract.Operation) (ids []string) {
 	path := match.Split(nil, op.Template.String())
-	for _, fit := range service.Fits(op.Method, path) {
+	fits, _ := service.Fits(op.Method, path, nil)
+	for _, fit := range fits {
 		on := fit.Value.Spec.Call.Operation
 		if fit.Method && fit.Rule.Conditions == nil && (on == op.ID || on == "" && op.SOAP == nil) {
 			ids = append(ids, fit.Rule.ID)

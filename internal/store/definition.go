@@ -18,8 +18,19 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if d.Contracts, err = s.loadContracts(ctx); err != nil {
 		return d, err
 	}
-	d.Mappings, err = s.loadMappings(ctx)
-	return d, err
+	if d.Mappings, err = s.loadMappings(ctx); err != nil {
+		return d, err
+	}
+	if d.Payloads, err = s.loadPayloads(ctx); err != nil {
+		return d, err
+	}
+	if err = s.definitions.GetContext(ctx, &d.Version, `SELECT coalesce(max(version), 0) FROM mapping_versions`); err != nil {
+		return d, fmt.Errorf("read versions: %w", err)
+	}
+	for _, p := range d.Payloads {
+		d.Version = max(d.Version, p.Version)
+	}
+	return d, nil
 }
 
 // Apply implements catalog.Store.
@@ -35,28 +46,35 @@ func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 }
 
 func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
-	if change.Service != nil {
-		if err := putService(ctx, tx, *change.Service); err != nil {
+	for _, service := range change.Services {
+		if err := putService(ctx, tx, service); err != nil {
 			return err
 		}
 	}
-	if change.Contract != nil {
-		if err := putContract(ctx, tx, *change.Contract); err != nil {
+	for _, contract := range change.Contracts {
+		if err := putContract(ctx, tx, contract); err != nil {
 			return err
 		}
 	}
-	if err := putMappings(ctx, tx, change.Mappings); err != nil {
+	if err := putPayloads(ctx, tx, change.Payloads); err != nil {
 		return err
 	}
-	for _, id := range change.RemoveMappings {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM mappings WHERE service_id = ? AND id = ?`, change.OfService, id); err != nil {
-			return fmt.Errorf("remove mapping %q: %w", id, err)
+	if err := putMappings(ctx, tx, change.Mappings, change.By); err != nil {
+		return err
+	}
+	if err := removeMappings(ctx, tx, change.RemoveMappings, change.By); err != nil {
+		return err
+	}
+	if err := removePayloads(ctx, tx, change.RemovePayloads); err != nil {
+		return err
+	}
+	for _, id := range change.RemoveServices {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM services WHERE id = ?`, id); err != nil {
+			return fmt.Errorf("remove service %s: %w", id, err)
 		}
 	}
-	if change.RemoveService != "" {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM services WHERE id = ?`, change.RemoveService); err != nil {
-			return fmt.Errorf("remove service %s: %w", change.RemoveService, err)
-		}
+	if len(change.Payloads)+len(change.RemovePayloads)+len(change.RemoveServices) > 0 {
+		return dropUnusedContents(ctx, tx)
 	}
 	return nil
 }

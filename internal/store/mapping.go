@@ -34,7 +34,7 @@ func (s *Store) loadMappings(ctx context.Context) ([]catalog.StoredMapping, erro
 	return mappings, nil
 }
 
-func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping) error {
+func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping, by string) error {
 	if len(mappings) == 0 {
 		return nil
 	}
@@ -44,6 +44,11 @@ func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapp
 		return fmt.Errorf("keep mappings: %w", err)
 	}
 	defer insert.Close()
+	keep, err := newVersionKeeper(ctx, tx, by)
+	if err != nil {
+		return err
+	}
+	defer keep.close()
 	for _, m := range mappings {
 		document, err := json.Marshal(m.Mapping)
 		if err != nil {
@@ -51,6 +56,29 @@ func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapp
 		}
 		if _, err := insert.ExecContext(ctx, m.ServiceID, m.Mapping.ID, m.Version, m.Position, string(document)); err != nil {
 			return fmt.Errorf("keep mapping %q: %w", m.Mapping.ID, err)
+		}
+		if err := keep.version(ctx, m.ServiceID, m.Mapping.ID, m.Version, string(document)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func removeMappings(ctx context.Context, tx *sqlx.Tx, gone []catalog.RemovedMapping, by string) error {
+	if len(gone) == 0 {
+		return nil
+	}
+	keep, err := newVersionKeeper(ctx, tx, by)
+	if err != nil {
+		return err
+	}
+	defer keep.close()
+	for _, m := range gone {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM mappings WHERE service_id = ? AND id = ?`, m.ServiceID, m.ID); err != nil {
+			return fmt.Errorf("remove mapping %q: %w", m.ID, err)
+		}
+		if err := keep.version(ctx, m.ServiceID, m.ID, m.Version, nil); err != nil {
+			return err
 		}
 	}
 	return nil

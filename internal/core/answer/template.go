@@ -2,7 +2,9 @@ package answer
 
 import (
 	"bytes"
+	"encoding/base64"
 	"encoding/xml"
+	"fmt"
 	"strconv"
 	"strings"
 
@@ -16,10 +18,13 @@ import (
 // Template is the answer of a mapping in which ${…} stands for what expressions
 // give. It is immutable.
 type Template struct {
-	status  int
-	headers []headerTemplate
-	body    *expr.Template // nil without a body
-	kind    string         // json, text or xml
+	status   int
+	statusOf *expr.Template // nil when the status is the same for every call
+	headers  []headerTemplate
+	redirect *expr.Template // nil when the answer is none
+	body     *expr.Template // nil without a body, or with one of bytes
+	bytes    []byte
+	kind     bodyKind
 }
 
 type headerTemplate struct {
@@ -27,77 +32,163 @@ type headerTemplate struct {
 	value *expr.Template
 }
 
-// Compile compiles the answer of a mapping. The template is nil when the answer
-// is the same for every call, which fixed then is.
-func Compile(a spec.Answer) (fixed call.Answer, template *Template, faults []problem.Item) {
-	t := &Template{status: a.Status}
-	dynamic := false
-	compile := func(n *tree.Node, at string) *expr.Template {
-		compiled, items := expr.CompileTemplate(n)
-		for _, item := range items {
-			item.At = at + item.At
-			faults = append(faults, item)
-		}
-		dynamic = dynamic || !compiled.Fixed()
-		return compiled
+// bodyKind says how a body is written, and what it is unless a header says
+// otherwise.
+type bodyKind struct {
+	contentType string
+	tree        bool // written as JSON
+	escape      func(string) string
+}
+
+var (
+	jsonBody = bodyKind{contentType: "application/json", tree: true}
+	textBody = bodyKind{contentType: "text/plain; charset=utf-8"}
+	xmlBody  = bodyKind{contentType: "application/xml", escape: escapeXML}
+	byteBody = bodyKind{contentType: "application/octet-stream"}
+)
+
+// Compile compiles the answer of a mapping, in which at is its place. The
+// template is nil when the answer is the same for every call, which fixed then
+// is.
+func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, template *Template, faults []problem.Item) {
+	c := &compiler{at: at}
+	t := &Template{status: a.Status.Code}
+	if a.Status.Expr != "" {
+		t.statusOf = c.compile(tree.NewString(a.Status.Expr), "/status")
 	}
 	for i, h := range a.Headers {
-		t.headers = append(t.headers, headerTemplate{h.Name, compile(tree.NewString(h.Value), "/answer/headers/"+strconv.Itoa(i))})
+		t.headers = append(t.headers, headerTemplate{h.Name, c.compile(tree.NewString(h.Value), "/headers/"+strconv.Itoa(i))})
 	}
 	switch {
 	case a.JSON != nil:
-		t.kind, t.body = "json", compile(a.JSON, "/answer/json")
+		t.kind, t.body = jsonBody, c.compile(a.JSON, "/json")
 	case a.Text != nil:
-		t.kind, t.body = "text", compile(tree.NewString(*a.Text), "/answer/text")
+		t.kind, t.body = textBody, c.compile(tree.NewString(*a.Text), "/text")
 	case a.XML != nil:
-		t.kind, t.body = "xml", compile(tree.NewString(*a.XML), "/answer/xml")
+		t.kind, t.body = xmlBody, c.compile(tree.NewString(*a.XML), "/xml")
+	case a.Base64 != nil:
+		t.kind = byteBody
+		t.bytes, _ = base64.StdEncoding.DecodeString(*a.Base64) // checked with the document
+	case a.Redirect != "":
+		t.redirect = c.compile(tree.NewString(a.Redirect), "/redirect")
+		c.dynamic = c.dynamic || strings.HasPrefix(a.Redirect, "/") // it depends on the address that was called
+	case a.Payload != "":
+		c.payload(t, a.Payload, payloads)
 	}
-	if dynamic || len(faults) > 0 {
-		return call.Answer{Status: a.Status}, t, faults
+	if c.dynamic || len(c.faults) > 0 {
+		return call.Answer{Status: a.Status.Code}, t, c.faults
 	}
 	fixed, _ = t.Render(nil) // which asks for no scope
 	return fixed, nil, nil
 }
 
-// contentTypes are those of bodies whose headers name none.
-var contentTypes = map[string]string{"json": "application/json", "text": "text/plain; charset=utf-8", "xml": "application/xml"}
+type compiler struct {
+	at      string
+	dynamic bool
+	faults  []problem.Item
+}
+
+func (c *compiler) compile(n *tree.Node, at string) *expr.Template {
+	compiled, items := expr.CompileTemplate(n)
+	for _, item := range items {
+		item.At = c.at + at + item.At
+		c.faults = append(c.faults, item)
+	}
+	c.dynamic = c.dynamic || !compiled.Fixed()
+	return compiled
+}
+
+// payload makes a payload the body: its bytes, unless it is a text with
+// expressions.
+func (c *compiler) payload(t *Template, name string, payloads Payloads) {
+	p := payloads[name]
+	if p == nil {
+		detail := fmt.Sprintf("payload %q was not given to the service", name)
+		if near := problem.Closest(name, payloads.Names()); near != "" {
+			detail += fmt.Sprintf(" (%s?)", near)
+		}
+		c.faults = append(c.faults, problem.Item{At: c.at + "/payload", Detail: detail})
+		return
+	}
+	t.kind, t.bytes = p.kind(), p.Bytes
+	if !bytes.Contains(p.Bytes, []byte("${")) || !p.isText() {
+		return
+	}
+	n := tree.NewString(string(p.Bytes))
+	if t.kind.tree {
+		var err error
+		if n, err = tree.ParseJSON(p.Bytes); err != nil {
+			c.faults = append(c.faults, problem.Item{At: c.at + "/payload", Detail: fmt.Sprintf("payload %q has expressions and is not JSON: %v", name, err)})
+			return
+		}
+	}
+	t.body = c.compile(n, "/payload")
+}
 
 // Render makes the answer to one call. The content type follows the body unless
 // a header sets it. The error is that of an expression.
 func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	out := call.Answer{Status: t.status}
-	contentType := contentTypes[t.kind]
+	if t.statusOf != nil {
+		status, err := t.statusOf.Text(scope, nil)
+		if err != nil {
+			return out, fmt.Errorf("status: %w", err)
+		}
+		if out.Status, err = strconv.Atoi(status); err != nil || out.Status < 200 || out.Status > 999 {
+			return out, fmt.Errorf("status: the expression gives %q, expected a number from 200 to 999", status)
+		}
+	}
+	contentType := t.kind.contentType
 	for _, h := range t.headers {
 		value, err := h.value.Text(scope, nil)
 		if err != nil {
-			return out, err
+			return out, fmt.Errorf("header %s: %w", h.name, err)
 		}
 		if strings.EqualFold(h.name, "Content-Type") {
 			contentType = ""
 		}
-		out.Header = append(out.Header, call.Field{Name: h.name, Value: strings.NewReplacer("\r", " ", "\n", " ").Replace(value)})
+		out.Header = append(out.Header, call.Field{Name: h.name, Value: oneLine(value)})
+	}
+	if t.redirect != nil {
+		target, err := t.redirect.Text(scope, nil)
+		if err != nil {
+			return out, fmt.Errorf("redirect: %w", err)
+		}
+		if strings.HasPrefix(target, "/") {
+			target = scope.Base + target
+		}
+		out.Header = append(out.Header, call.Field{Name: "Location", Value: oneLine(target)})
+	}
+	if out.Status == 204 || out.Status == 304 {
+		return out, nil
 	}
 	if contentType != "" {
 		out.Header = append(out.Header, call.Field{Name: "Content-Type", Value: contentType})
 	}
-	if t.body == nil {
-		return out, nil
-	}
-	if t.kind == "json" {
+	var err error
+	out.Body, err = t.renderBody(scope)
+	return out, err
+}
+
+func (t *Template) renderBody(scope *expr.Scope) ([]byte, error) {
+	switch {
+	case t.body == nil:
+		return t.bytes, nil
+	case t.kind.tree:
 		n, err := t.body.Render(scope)
 		if err != nil {
-			return out, err
+			return nil, err
 		}
-		out.Body = n.AppendJSON(nil)
-		return out, nil
+		return n.AppendJSON(nil), nil
+	default:
+		text, err := t.body.Text(scope, t.kind.escape)
+		return []byte(text), err
 	}
-	var escape func(string) string
-	if t.kind == "xml" {
-		escape = escapeXML
-	}
-	text, err := t.body.Text(scope, escape)
-	out.Body = []byte(text)
-	return out, err
+}
+
+// oneLine makes what an expression gave fit into a header.
+func oneLine(value string) string {
+	return strings.NewReplacer("\r", " ", "\n", " ", "\x00", " ").Replace(value)
 }
 
 func escapeXML(text string) string {

@@ -43,9 +43,10 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 			return nil, fmt.Errorf("contract %s of service %s: %w", stored.File, stored.ServiceID, err)
 		}
 	}
+	payloads := payloadsOf(definitions.Payloads)
 	mappings := make(map[string][]*Mapping)
 	for _, stored := range definitions.Mappings {
-		m, fault := compileMapping(stored)
+		m, fault := compileMapping(stored, payloads[stored.ServiceID])
 		if fault != nil {
 			return nil, fmt.Errorf("mapping %q: %s", stored.Mapping.ID, fault)
 		}
@@ -55,9 +56,10 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 	snapshot := &Snapshot{}
 	for _, stored := range definitions.Services {
 		id := stored.Service.ID
-		snapshot = snapshot.with(nil, compileService(stored, contracts[id], mappings[id]))
+		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id]}))
 		c.version = max(c.version, stored.Version)
 	}
+	c.version = max(c.version, definitions.Version)
 	c.current.Store(snapshot)
 	return c, nil
 }
@@ -83,16 +85,6 @@ func compileContract(stored StoredContract) (*Contract, error) {
 
 // isContract reports whether a document is a contract in any notation.
 func isContract(text []byte) bool { return openapi.IsContract(text) || wsdl.IsContract(text) }
-
-// publishLocked stores a change and, when that went well, makes next part of
-// the environment instead of old.
-func (c *Catalog) publishLocked(ctx context.Context, change Change, old, next *Service) error {
-	if err := c.store.Apply(ctx, change); err != nil {
-		return fmt.Errorf("store the change: %w", err)
-	}
-	c.current.Store(c.Snapshot().with(old, next))
-	return nil
-}
 
 func (c *Catalog) nextLocked() int64 {
 	c.version++

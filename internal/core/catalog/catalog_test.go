@@ -38,6 +38,14 @@ func (s *fakeStore) Revisions(context.Context, string) ([]catalog.StoredContract
 	return nil, s.fail
 }
 
+func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
+	return nil, s.fail
+}
+
+func (s *fakeStore) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
+	return nil, s.fail
+}
+
 const contract = "openapi: 3.1.0\ninfo: {title: Berths}\npaths:\n  /berths: {get: {operationId: list, responses: {'200': {description: ok}}}}\n"
 
 func open(t *testing.T) (*catalog.Catalog, *fakeStore) {

@@ -77,13 +77,14 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	}
 	settings := spec.NewService(name)
 	settings.Title = compiled.Title
-	service := c.newServiceLocked(settings)
-	stored.ServiceID = service.Service.ID
-	imported := Imported{Service: compileService(service, compiled, nil), DryRun: in.DryRun}
+	edit := c.editLocked()
+	service := edit.putService(nil, c.newServiceLocked(settings), parts{})
+	stored.ServiceID = service.Spec.ID
+	imported := Imported{Service: edit.putContract(service, stored, compiled), DryRun: in.DryRun}
 	if in.DryRun {
 		return imported, nil
 	}
-	return imported, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, nil, imported.Service)
+	return imported, edit.commit(ctx)
 }
 
 func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored StoredContract, compiled *Contract) (Imported, error) {
@@ -98,13 +99,14 @@ func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored Stored
 		imported.Changes = &changes
 	}
 	stored.ServiceID, stored.Revision = old.Spec.ID, compiled.Revision
-	service := StoredService{Service: old.Spec, Version: c.nextLocked()}
-	imported.Service = compileService(service, compiled, old.Mappings)
+	edit := c.editLocked()
+	service := edit.putService(old, StoredService{Service: old.Spec, Version: c.nextLocked()}, old.parts())
+	imported.Service = edit.putContract(service, stored, compiled)
 	imported.Orphans = orphans(old, imported.Service)
 	if in.DryRun {
 		return imported, nil
 	}
-	return imported, c.publishLocked(ctx, Change{Service: &service, Contract: &stored}, old, imported.Service)
+	return imported, edit.commit(ctx)
 }
 
 // orphans are the mappings that stand on an operation of the old contract and

@@ -20,7 +20,11 @@ func (c *Catalog) PutMappings(ctx context.Context, nameOrID string, mappings []s
 	if err != nil {
 		return nil, nil, err
 	}
-	return c.putLocked(ctx, old, mappings)
+	edit := c.editLocked()
+	if _, compiled, created, err = edit.putMappings(old, mappings); err != nil {
+		return nil, nil, err
+	}
+	return compiled, created, edit.commit(ctx)
 }
 
 // PutMapping creates or replaces one mapping. ifMatch may demand a version.
@@ -40,29 +44,32 @@ func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mappin
 			return have, false, err
 		}
 	}
-	compiled, isNew, err := c.putLocked(ctx, old, []spec.Mapping{m})
+	edit := c.editLocked()
+	_, compiled, isNew, err := edit.putMappings(old, []spec.Mapping{m})
 	if err != nil {
 		return nil, false, err
 	}
-	return compiled[0], isNew[0], nil
+	return compiled[0], isNew[0], edit.commit(ctx)
 }
 
-func (c *Catalog) putLocked(ctx context.Context, old *Service, mappings []spec.Mapping) (compiled []*Mapping, created []bool, err error) {
-	version := c.nextLocked()
+// putMappings puts mappings into a service, all or, when one cannot be used,
+// none.
+func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service, compiled []*Mapping, created []bool, err error) {
+	version := e.catalog.nextLocked()
 	all := slices.Clone(old.Mappings)
 	positions := make(map[string]int, len(all))
 	for i, m := range all {
 		positions[m.Spec.ID] = i
 	}
-	change := Change{Mappings: make([]StoredMapping, len(mappings))}
+	stores := make([]StoredMapping, 0, len(mappings))
 	var items []problem.Item
 	for i, m := range mappings {
-		stored := StoredMapping{ServiceID: old.Spec.ID, Mapping: m, Version: version, Position: c.nextLocked()}
+		stored := StoredMapping{ServiceID: old.Spec.ID, Mapping: m, Version: version, Position: e.catalog.nextLocked()}
 		at, exists := positions[m.ID]
 		if exists {
 			stored.Position = all[at].Position
 		}
-		next, fault := compileMapping(stored)
+		made, fault := compileMapping(stored, old.Payloads)
 		if fault == nil {
 			fault = unsuitable(old, m)
 		}
@@ -75,19 +82,21 @@ func (c *Catalog) putLocked(ctx context.Context, old *Service, mappings []spec.M
 			continue
 		}
 		if exists {
-			all[at] = next
+			all[at] = made
 		} else {
 			positions[m.ID] = len(all)
-			all = append(all, next)
+			all = append(all, made)
 		}
-		change.Mappings[i] = stored
-		compiled, created = append(compiled, next), append(created, !exists)
+		stores = append(stores, stored)
+		compiled, created = append(compiled, made), append(created, !exists)
 	}
 	if err := problem.FromItems("the mappings cannot be used", items); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	next := compileService(StoredService{old.Spec, old.Version}, old.Contract, all)
-	return compiled, created, c.publishLocked(ctx, change, old, next)
+	e.change.Mappings = append(e.change.Mappings, stores...)
+	p := old.parts()
+	p.mappings = all
+	return e.replace(old, compileService(old.stored(), p)), compiled, created, nil
 }
 
 // unsuitable says why a mapping cannot stand in a service; nil when it can.
@@ -96,12 +105,13 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 		return &problem.Item{At: "/call/operation", Detail: notFound("operation", name, s.operationIDs()).Error()}
 	}
 	op := s.Operation(m.Call.Operation)
-	for _, a := range m.Answers() {
+	for i, a := range m.Answers() {
+		at := m.AnswerPlace(i)
 		if a.Example != "" && op != nil && op.Named(a.Example) == nil {
-			return &problem.Item{At: "/answer/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
+			return &problem.Item{At: at + "/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
 		}
 		if a.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
-			return &problem.Item{At: "/answer/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
+			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
 		}
 	}
 	return nil
@@ -142,8 +152,7 @@ func (c *Catalog) RemoveMapping(ctx context.Context, nameOrID, id, ifMatch strin
 	if err := checkTag(ifMatch, gone.Version, "mapping "+strconv.Quote(id)); err != nil {
 		return gone, err
 	}
-	rest := slices.DeleteFunc(slices.Clone(old.Mappings), func(m *Mapping) bool { return m == gone })
-	next := compileService(StoredService{old.Spec, old.Version}, old.Contract, rest)
-	change := Change{OfService: old.Spec.ID, RemoveMappings: []string{id}}
-	return gone, c.publishLocked(ctx, change, old, next)
+	edit := c.editLocked()
+	edit.removeMappings(old, gone)
+	return gone, edit.commit(ctx)
 }

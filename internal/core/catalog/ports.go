@@ -20,6 +20,11 @@ type Store interface {
 	// Revisions lists the revisions of a service without their texts, the
 	// oldest first.
 	Revisions(ctx context.Context, serviceID string) ([]StoredContract, error)
+	// MappingVersions lists what is kept of a mapping's states, the newest first.
+	MappingVersions(ctx context.Context, serviceID, id string) ([]MappingVersion, error)
+	// RemovedMappings lists the removals of the mappings of a service that are
+	// gone, the newest first.
+	RemovedMappings(ctx context.Context, serviceID string) ([]MappingVersion, error)
 }
 
 // Definitions is all that a store holds.
@@ -27,19 +32,47 @@ type Definitions struct {
 	Services  []StoredService
 	Contracts []StoredContract // the latest revision of each service
 	Mappings  []StoredMapping
+	Payloads  []StoredPayload
+	// Version is the highest that was given to anything, also to what is gone.
+	Version int64
 }
 
-// Change is one atomic edit: what is set replaces or is added, what is named
+// Change is one atomic edit: what is listed replaces or is added, what is named
 // for removal goes.
 type Change struct {
-	Service  *StoredService
-	Contract *StoredContract
-	Mappings []StoredMapping
+	// By is who made it, "" for nobody in particular.
+	By        string
+	Services  []StoredService
+	Contracts []StoredContract
+	Mappings  []StoredMapping
+	Payloads  []StoredPayload
 
-	RemoveService string // id; takes its contracts and mappings along
-	// RemoveMappings are ids of the service with the id OfService.
-	RemoveMappings []string
-	OfService      string
+	RemoveServices []string // ids; each takes along all that belongs to it
+	RemoveMappings []RemovedMapping
+	RemovePayloads []StoredPayload // of which only service and name count
+}
+
+// RemovedMapping is a mapping that goes, with the version that its removal has.
+type RemovedMapping struct {
+	ServiceID, ID string
+	Version       int64
+}
+
+// MappingVersion is one of the states that a mapping was in.
+type MappingVersion struct {
+	ID      string
+	Version int64
+	At      time.Time // zero for those from before versions were kept
+	By      string
+	// Mapping is nil where the mapping was removed.
+	Mapping *spec.Mapping
+}
+
+// StoredPayload is a payload with the version of its last edit.
+type StoredPayload struct {
+	ServiceID, Name string
+	Version         int64
+	Bytes           []byte
 }
 
 // StoredService is a service with the version of its last edit.

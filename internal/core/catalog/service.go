@@ -24,9 +24,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		if ifMatch != "" {
 			return nil, false, notFound("service", nameOrID, snapshot.Names())
 		}
-		stored := c.newServiceLocked(s)
-		service = compileService(stored, nil, nil)
-		return service, true, c.publishLocked(ctx, Change{Service: &stored}, nil, service)
+		edit := c.editLocked()
+		service = edit.putService(nil, c.newServiceLocked(s), parts{})
+		return service, true, edit.commit(ctx)
 	}
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, false, err
@@ -38,9 +38,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return nil, false, err
 	}
 	s.ID = old.Spec.ID
-	stored := StoredService{Service: s, Version: c.nextLocked()}
-	service = compileService(stored, old.Contract, old.Mappings)
-	return service, false, c.publishLocked(ctx, Change{Service: &stored}, old, service)
+	edit := c.editLocked()
+	service = edit.putService(old, StoredService{Service: s, Version: c.nextLocked()}, old.parts())
+	return service, false, edit.commit(ctx)
 }
 
 // checkExamples refuses a newly chosen example that the contract does not have.
@@ -89,9 +89,9 @@ func (c *Catalog) CreateService(ctx context.Context, s spec.Service) (*Service, 
 	if c.Snapshot().Named(s.Name) != nil {
 		return nil, nameTaken(s.Name)
 	}
-	stored := c.newServiceLocked(s)
-	service := compileService(stored, nil, nil)
-	return service, c.publishLocked(ctx, Change{Service: &stored}, nil, service)
+	edit := c.editLocked()
+	service := edit.putService(nil, c.newServiceLocked(s), parts{})
+	return service, edit.commit(ctx)
 }
 
 func (c *Catalog) newServiceLocked(s spec.Service) StoredService {
@@ -116,5 +116,8 @@ func (c *Catalog) RemoveService(ctx context.Context, nameOrID, ifMatch string) (
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, err
 	}
-	return old, c.publishLocked(ctx, Change{RemoveService: old.Spec.ID}, old, nil)
+	edit := c.editLocked()
+	edit.change.RemoveServices = []string{old.Spec.ID}
+	edit.replace(old, nil)
+	return old, edit.commit(ctx)
 }

@@ -15,6 +15,7 @@ import (
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
 )
 
 // Snapshot is the whole environment at one moment. It is immutable: every edit
@@ -79,6 +80,7 @@ type Service struct {
 	Version  int64
 	Contract *Contract  // nil without a contract
 	Mappings []*Mapping // in the order in which they were made
+	Payloads answer.Payloads
 
 	byID       map[string]*Mapping
 	looksInto  bool                    // a mapping asks for more than method and path, or has expressions
@@ -133,10 +135,19 @@ func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + 
 // Mapping returns the mapping with this id, or nil.
 func (s *Service) Mapping(id string) *Mapping { return s.byID[id] }
 
-// Fits returns the enabled mappings whose path fits, the winner first.
-func (s *Service) Fits(method string, segments []string) []match.Fit[*Mapping] {
-	return s.rules.Find(method, segments)
+// Fits returns the enabled mappings whose path fits, the winner first. Facts may
+// leave out some of many that cannot fit; others is their number.
+func (s *Service) Fits(method string, segments []string, facts *match.Facts) (fits []match.Fit[*Mapping], others int) {
+	return s.rules.Find(method, segments, facts)
 }
+
+// SomeOnPath returns a few of the enabled mappings whose path fits.
+func (s *Service) SomeOnPath(method string, segments []string, limit int) []match.Fit[*Mapping] {
+	return s.rules.Some(method, segments, limit)
+}
+
+// Narrows reports whether facts help to find the mappings of a call.
+func (s *Service) Narrows() bool { return s.rules.Narrowed() }
 
 // Operation returns the operation of the contract with this id, or nil.
 func (s *Service) Operation(id string) *contract.Operation {
@@ -220,7 +231,7 @@ func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.De
 		return op.CheckAnswer(&reply.Answer, true)
 	case reply.Spec.XML != nil:
 		body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *reply.Spec.XML)
-		return op.SOAP.CheckAnswer(&call.Answer{Status: reply.Spec.Status, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body})
+		return op.SOAP.CheckAnswer(&call.Answer{Status: reply.Spec.Status.Code, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body})
 	default:
 		return nil
 	}
@@ -244,9 +255,10 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 }
 
 // compileService builds the indexes over finished parts.
-func compileService(stored StoredService, c *Contract, mappings []*Mapping) *Service {
+func compileService(stored StoredService, p parts) *Service {
+	c, mappings := p.contract, p.mappings
 	s := &Service{
-		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings,
+		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings, Payloads: p.payloads,
 		byID: make(map[string]*Mapping, len(mappings)), pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
 	}
 	for id, pins := range stored.Service.Pins {
@@ -298,11 +310,14 @@ func (s *Service) addOnOperation(m *Mapping) {
 		if rule.Template = t; len(rule.Methods) == 0 {
 			rule.Methods = []string{op.Method}
 		}
+		if op.SOAP != nil {
+			rule.Operation = op.ID
+		}
 		s.rules.Add(&rule, m)
 	}
 }
 
-func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
+func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, *problem.Item) {
 	m := stored.Mapping
 	path := m.Call.Path
 	if path == "" {
@@ -312,11 +327,11 @@ func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 	if err != nil {
 		return nil, &problem.Item{At: "/call/path", Detail: err.Error()}
 	}
-	conditions, fault := match.CompileConditions(m.Call)
+	conditions, fault := conditionCompiler.Conditions(m.Call)
 	if fault != nil {
 		return nil, fault
 	}
-	replies, fault := compileReplies(m)
+	replies, fault := compileReplies(m, payloads)
 	if fault != nil {
 		return nil, fault
 	}
@@ -332,10 +347,12 @@ func compileMapping(stored StoredMapping) (*Mapping, *problem.Item) {
 	return compiled, nil
 }
 
+var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) { return contract.CompileSchema(n) }}
+
 // compileReplies compiles the answers of a mapping.
-func compileReplies(m spec.Mapping) (replies []Reply, fault *problem.Item) {
+func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, fault *problem.Item) {
 	for i, a := range m.Answers() {
-		fixed, dynamic, faults := answer.Compile(a)
+		fixed, dynamic, faults := answer.Compile(a, m.AnswerPlace(i), payloads)
 		if len(faults) > 0 {
 			return nil, &faults[0]
 		}
@@ -389,7 +406,7 @@ func (m *Mapping) Built(index int, which string) call.Step {
 	reply := m.Replies[index]
 	what := fmt.Sprintf("fixed: status %d, %d bytes", reply.Answer.Status, len(reply.Answer.Body))
 	if reply.Dynamic != nil {
-		what = fmt.Sprintf("status %d, its expressions filled in", reply.Spec.Status)
+		what = fmt.Sprintf("status %s, its expressions filled in", reply.Spec.Status)
 	}
 	if which != "" {
 		what = which + ", " + what

@@ -1,11 +1,6 @@
 package contract
 
 import (
-	"bytes"
-	"errors"
-	"io"
-	"mime"
-	"mime/multipart"
 	"net/url"
 	"slices"
 	"strings"
@@ -95,7 +90,7 @@ func (o *Offer) Decode(contentType string, body []byte) (*tree.Node, error) {
 		fields, err := url.ParseQuery(string(body))
 		return o.Schema.fields(fields), err
 	case strings.HasPrefix(base, "multipart/"):
-		fields, err := partsOf(contentType, body)
+		fields, err := call.Parts(contentType, body)
 		return o.Schema.fields(fields), err
 	case strings.HasPrefix(base, "text/"):
 		return typed(string(body), schemaTypes(o.Schema.document, o.Schema.Resolved())), nil
@@ -124,32 +119,6 @@ func (s *Schema) fields(fields url.Values) *tree.Node {
 			Value: ofKind(s.document, propertyOf(s.document, s.Resolved(), name, 0), fields[name])})
 	}
 	return object
-}
-
-// partsOf reads the parts of a multipart body as the fields of a form.
-func partsOf(contentType string, body []byte) (url.Values, error) {
-	_, params, err := mime.ParseMediaType(contentType)
-	if err != nil {
-		return nil, err
-	}
-	fields := make(url.Values)
-	for parts := multipart.NewReader(bytes.NewReader(body), params["boundary"]); ; {
-		part, err := parts.NextPart()
-		if errors.Is(err, io.EOF) && len(fields) == 0 {
-			return nil, errors.New("it has no part between its boundaries")
-		}
-		if errors.Is(err, io.EOF) {
-			return fields, nil
-		}
-		if err != nil {
-			return nil, err
-		}
-		content, err := io.ReadAll(part)
-		if err != nil {
-			return nil, err
-		}
-		fields.Add(part.FormName(), string(content))
-	}
 }
 
 // Plain writes a value as it stands in a header or a path: the elements of a

@@ -21,15 +21,17 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 			Reason: "the hint of the call asks the contract"}})
 		return
 	}
-	fits := p.Service.Fits(r.Method, p.segments)
-	steps, answered := e.chooseMapping(d, p, r, fits, p.segments)
+	facts := factsFor(p, r)
+	fits, others := p.Service.Fits(r.Method, p.segments, facts)
+	steps, answered := e.chooseMapping(d, p, r, candidates{fits, others, facts, p.segments})
 	if answered {
 		return
 	}
 	segments := p.segments
 	if rest := withoutBase(p.Service, segments); rest != nil && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
 		segments = rest
-		if steps, answered = e.chooseMapping(d, p, r, p.Service.Fits(r.Method, rest), rest); answered {
+		fits, others = p.Service.Fits(r.Method, rest, facts)
+		if steps, answered = e.chooseMapping(d, p, r, candidates{fits, others, facts, rest}); answered {
 			return
 		}
 	}

@@ -23,6 +23,12 @@ type nowhere struct{}
 func (nowhere) Load(context.Context) (catalog.Definitions, error)                   { return catalog.Definitions{}, nil }
 func (nowhere) Apply(context.Context, catalog.Change) error                         { return nil }
 func (nowhere) Revisions(context.Context, string) ([]catalog.StoredContract, error) { return nil, nil }
+func (nowhere) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
+	return nil, nil
+}
+func (nowhere) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
+	return nil, nil
+}
 func (nowhere) Contract(context.Context, string, int) (catalog.StoredContract, error) {
 	return catalog.StoredContract{}, nil
 }

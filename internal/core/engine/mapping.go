@@ -22,18 +22,53 @@ type fit = match.Fit[*catalog.Mapping]
 // lists.
 const mostPassed = 10
 
+// candidates are the mappings that could answer a call.
+type candidates struct {
+	fits []fit
+	// others is how many more have the path, of which facts tell that they
+	// cannot fit.
+	others   int
+	facts    *match.Facts // nil until something asks
+	segments []string
+}
+
+// factsFor gives facts where they help to find mappings, else nil.
+func factsFor(p *Placed, r *call.Request) *match.Facts {
+	if p.Service.Narrows() {
+		return &match.Facts{Request: r}
+	}
+	return nil
+}
+
 // chooseMapping lets the first of the mappings answer whose method and
 // conditions fit. It reports whether one did, else why each was passed over.
-func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, fits []fit, segments []string) (steps []call.Step, answered bool) {
-	won, steps := e.pick(p, r, fits, segments)
+func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among candidates) (steps []call.Step, answered bool) {
+	won, steps := e.pick(p, r, among)
 	if won == nil {
-		if len(fits) == 0 {
+		if len(among.fits) == 0 && among.others == 0 {
 			return noMappingFits(p.Service), false
 		}
-		return steps, false
+		if among.others > 0 && len(steps) == 0 { // then some of the others are close
+			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, mostPassed) {
+				if reason := e.passesOver(p, r, f, &among); reason != "" {
+					steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+				}
+			}
+		}
+		return append(steps, narrowed(among.others)...), false
 	}
 	e.answerFromMapping(d, p, r, won, steps)
 	return nil, true
+}
+
+// narrowed is the step that tells of the mappings that were not asked one by
+// one; none for none.
+func narrowed(others int) []call.Step {
+	if others == 0 {
+		return nil
+	}
+	return []call.Step{{Stage: call.Choose, Subject: fmt.Sprintf("%d more mappings of this path", others), Verdict: call.Passed,
+		Reason: "the operation, or the first text that each compares, is another one"}}
 }
 
 // picked is the mapping that answers, among those whose path fits.
@@ -41,30 +76,21 @@ type picked struct {
 	fit
 	turn     uint64 // of its sequence, from 0
 	later    []fit  // those it comes before
+	others   int    // that were not asked one by one
 	segments []string
 }
 
 // pick finds the first mapping that fits whole, nil when there is none, with a
 // step for each before it.
-func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string) (won *picked, steps []call.Step) {
-	var facts *match.Facts
-	for i, f := range fits {
-		reason, turn := "", uint64(0)
-		switch {
-		case !f.Method:
-			reason = fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
-		case f.Rule.Conditions != nil:
-			if facts == nil {
-				facts = &match.Facts{Request: r}
-			}
-			facts.Scope = func() *expr.Scope { return e.mappingScope(p, r, f, segments) }
-			reason = f.Rule.Conditions.Fails(facts)
-		}
+func (e *Engine) pick(p *Placed, r *call.Request, among candidates) (won *picked, steps []call.Step) {
+	for i, f := range among.fits {
+		turn := uint64(0)
+		reason := e.passesOver(p, r, f, &among)
 		if reason == "" && f.Value.Spec.Sequence != nil {
 			turn, reason = e.takeTurn(p, r, f.Value)
 		}
 		if reason == "" {
-			return &picked{fit: f, turn: turn, later: fits[i+1:], segments: segments}, steps
+			return &picked{fit: f, turn: turn, later: among.fits[i+1:], others: among.others, segments: among.segments}, steps
 		}
 		if len(steps) < mostPassed {
 			steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
@@ -73,10 +99,26 @@ func (e *Engine) pick(p *Placed, r *call.Request, fits []fit, segments []string)
 	return nil, steps
 }
 
+// passesOver says why a mapping whose path fits does not fit the call, "" when
+// it does.
+func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates) string {
+	if !f.Method {
+		return fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
+	}
+	if f.Rule.Conditions == nil {
+		return ""
+	}
+	if among.facts == nil {
+		among.facts = &match.Facts{Request: r}
+	}
+	among.facts.Scope = func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) }
+	return f.Rule.Conditions.Fails(among.facts)
+}
+
 // mappingScope is what the expressions of a mapping see of a call.
 func (e *Engine) mappingScope(p *Placed, r *call.Request, f fit, segments []string) *expr.Scope {
 	draw, _ := e.draw(p, r, "")
-	return e.scope(r, f.Rule.Template.Params(segments), bodyValue(r), draw)
+	return e.scope(p, r, f.Rule.Template.Params(segments), bodyValue(r), draw)
 }
 
 // bodyValue is the body of a request as expressions see it: JSON, or XML by its
@@ -148,7 +190,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		}
 		d.Answer = built
 	}
-	if len(before) == 0 && len(won.later) == 0 && which == "" {
+	if len(before) == 0 && len(won.later) == 0 && won.others == 0 && which == "" {
 		return
 	}
 	steps := append(before, winner.Taken())
@@ -162,6 +204,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		}
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 	}
+	steps = append(steps, narrowed(won.others)...)
 	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built(index, which))}
 }
 

@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"net/netip"
 	"net/url"
 	"strings"
 
@@ -8,6 +9,7 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec/tree"
@@ -21,7 +23,7 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 		return nil, nil
 	}
 	draw, _ := e.draw(p, r, op.ID)
-	scope := e.scope(r, op.Template.Params(segments), decodedBody(op, r), draw)
+	scope := e.scope(p, r, op.Template.Params(segments), decodedBody(op, r), draw)
 	value, pinned, err := answer.Apply(pins, built.Value, scope)
 	if err == nil && len(pinned) > 0 {
 		built.SetValue(value)
@@ -30,9 +32,16 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 }
 
 // scope is what expressions see of a call.
-func (e *Engine) scope(r *call.Request, params map[string]string, body *tree.Node, draw *sample.Draw) *expr.Scope {
-	return &expr.Scope{Call: callValues(r, params, body), Now: e.now(), Fake: draw.Fake, Whole: draw.Whole}
+func (e *Engine) scope(p *Placed, r *call.Request, params map[string]string, body *tree.Node, draw *sample.Draw) *expr.Scope {
+	return &expr.Scope{
+		Call: callValues(r, params, body), Base: baseOf(r), Now: e.now(), Fake: draw.Fake, Whole: draw.Whole,
+		Count:    func(name string) int64 { return int64(e.state.Claim("counter/"+p.Service.Spec.ID+"/"+name)) + 1 },
+		JSONPath: match.FindJSON, XPath: match.FindXML,
+	}
 }
+
+// baseOf is the address of the service as the call had it.
+func baseOf(r *call.Request) string { return strings.TrimSuffix(r.Address, r.Path) }
 
 // pinXML sets the text of the elements that pins name by their local names,
 // from the first element of the body on.
@@ -82,17 +91,26 @@ func callValues(r *call.Request, params map[string]string, body *tree.Node) map[
 	for name, value := range params {
 		path[name] = value
 	}
-	query := make(map[string]any)
+	query, queries := make(map[string]any), make(map[string]any)
 	if values, err := url.ParseQuery(r.Query); err == nil {
 		for name, texts := range values {
-			query[name] = texts[0]
+			query[name], queries[name] = texts[0], texts
 		}
 	}
 	headers := make(map[string]any, len(r.Header))
 	for name, texts := range r.Header {
 		headers[strings.ToLower(name)] = strings.Join(texts, ", ")
 	}
+	cookies := make(map[string]any)
+	for name, value := range match.Cookies(r) {
+		cookies[name] = value
+	}
+	caller := r.Caller
+	if from, err := netip.ParseAddrPort(r.Caller); err == nil {
+		caller = from.Addr().Unmap().String()
+	}
 	return map[string]any{
-		"method": r.Method, "path": path, "query": query, "headers": headers, "address": r.Address, "body": expr.Plain(body),
+		"method": r.Method, "path": path, "query": query, "queries": queries, "headers": headers, "cookies": cookies, "caller": caller,
+		"address": r.Address, "text": string(r.Body.Bytes), "body": expr.Value(body),
 	}
 }

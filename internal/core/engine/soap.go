@@ -23,9 +23,10 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
-	fits := p.Service.Fits(r.Method, p.segments)
+	facts := factsFor(p, r)
 	if r.Method != "POST" {
-		if _, answered := e.chooseMapping(d, p, r, allFit(fits, ""), p.segments); answered {
+		fits, others := p.Service.Fits(r.Method, p.segments, facts)
+		if _, answered := e.chooseMapping(d, p, r, candidates{allFit(fits, ""), others, facts, p.segments}); answered {
 			return
 		}
 		e.missSOAP(d, p, r)
@@ -37,9 +38,13 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 		operation = m.Operation.ID
 	}
 	var steps []call.Step
-	if own := allFit(fits, operation); !p.hints.Given() {
+	if !p.hints.Given() {
+		if facts != nil {
+			facts.Operation = operation
+		}
+		fits, others := p.Service.Fits(r.Method, p.segments, facts)
 		var answered bool
-		if steps, answered = e.chooseMapping(d, p, r, own, p.segments); answered {
+		if steps, answered = e.chooseMapping(d, p, r, candidates{allFit(fits, operation), others, facts, p.segments}); answered {
 			e.wrapAnswer(d, p, r, soap, &m)
 			return
 		}
@@ -103,8 +108,8 @@ func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contra
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
 			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)
 		}
-		if answer.Status != 500 { // which is what faults have unless said otherwise
-			d.Answer.Status = answer.Status
+		if code := answer.Status.Code; code != 0 && code != 500 { // which is what faults have unless said otherwise
+			d.Answer.Status = code
 		}
 	case answer.XML != nil:
 		body, contentType := soap.Wrap(m, string(d.Answer.Body))
@@ -183,7 +188,7 @@ func (e *Engine) pinMessage(d *Decision, p *Placed, r *call.Request, op *contrac
 	if len(pins) == 0 || len(d.Answer.Body) == 0 {
 		return steps
 	}
-	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(r, nil, nil, draw))
+	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, nil, nil, draw))
 	if err != nil {
 		return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Passed, Reason: err.Error()})
 	}

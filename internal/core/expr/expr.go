@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -19,6 +20,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
 
 	"rapidmimic/spec/tree"
@@ -27,19 +29,23 @@ import (
 // Scope is what the expressions of one call see.
 type Scope struct {
 	// Call has the parts of the call: method, path (the parameters), query,
-	// headers, body. Its values are strings, numbers, bools, nil, []any and
-	// map[string]any.
+	// headers, body. Its values are strings, numbers, bools, nil, []any,
+	// map[string]any, and what Value gives.
 	Call map[string]any
+	// Base is the address of the service as the call had it, without the path
+	// within the service.
+	Base string
 	Now  time.Time
 	// Fake draws a value of a kind (see FakeKinds), Whole a whole number with
 	// both ends included. Both are called in the order of the expressions.
 	Fake  func(kind string) string
 	Whole func(low, high int64) int64
+	// Count counts the uses of a counter: 1, 2, 3 …
+	Count func(name string) int64
+	// JSONPath finds values in a value, XPath texts in an XML document.
+	JSONPath func(root *tree.Node, path string) ([]*tree.Node, error)
+	XPath    func(document, path string) ([]string, error)
 }
-
-// FakeKinds are the functions of fake: fake.ship(), fake.town() …
-var FakeKinds = []string{"ship", "name", "firstName", "lastName", "company", "town", "country", "street", "email", "phone", "url",
-	"word", "sentence", "date", "time", "id", "amount", "uuid"}
 
 // costLimit bounds what one expression may cost, in CEL's own units.
 const costLimit = 100_000
@@ -56,18 +62,18 @@ type Program struct {
 
 var environment = sync.OnceValues(newEnvironment)
 
-// drawType is the type of `fake` and `random`, whose functions draw.
-var drawType = cel.ObjectType("rapidmimic.Draw")
+// scopeType is the type of `fake` and `random`, whose functions ask the scope.
+var scopeType = cel.ObjectType("rapidmimic.Scope")
 
-type drawValue struct{ *Scope }
+type scopeValue struct{ *Scope }
 
-func (drawValue) Type() ref.Type                { return drawType }
-func (v drawValue) Value() any                  { return v.Scope }
-func (v drawValue) Equal(other ref.Val) ref.Val { return types.Bool(other.Type() == drawType) }
-func (drawValue) ConvertToNative(reflect.Type) (any, error) {
+func (scopeValue) Type() ref.Type                { return scopeType }
+func (v scopeValue) Value() any                  { return v.Scope }
+func (v scopeValue) Equal(other ref.Val) ref.Val { return types.Bool(other.Type() == scopeType) }
+func (scopeValue) ConvertToNative(reflect.Type) (any, error) {
 	return nil, errNoValue
 }
-func (drawValue) ConvertToType(ref.Type) ref.Val {
+func (scopeValue) ConvertToType(ref.Type) ref.Val {
 	return types.NewErr("it is no value by itself")
 }
 
@@ -75,43 +81,33 @@ func (drawValue) ConvertToType(ref.Type) ref.Val {
 var widened = map[string]string{"_+_": "@add", "_-_": "@subtract", "_*_": "@multiply", "_/_": "@divide"}
 
 func newEnvironment() (*cel.Env, error) {
+	macros := append([]cel.Macro(nil), cel.StandardMacros...)
+	for name, count := range scopeFunctions {
+		macros = append(macros, cel.GlobalMacro(name, count, func(f cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
+			if name == "now" {
+				return f.NewIdent("@now"), nil
+			}
+			return f.NewMemberCall(name, f.NewIdent("@scope"), args...), nil
+		}))
+	}
 	options := []cel.EnvOption{
 		cel.Variable("call", cel.DynType),
 		cel.Variable("@now", cel.TimestampType),
-		cel.Variable("fake", drawType),
-		cel.Variable("random", drawType),
-		cel.Macros(append(append([]cel.Macro(nil), cel.StandardMacros...), timeNow, freshUUID)...),
+		cel.Variable("@scope", scopeType),
+		cel.Variable("fake", scopeType),
+		cel.Variable("random", scopeType),
+		cel.Macros(macros...),
 		cel.ParserExpressionSizeLimit(maxExpression),
 		ext.Strings(), ext.Encoders(), ext.Math(),
-		cel.Function("whole", cel.MemberOverload("random_whole", []*cel.Type{drawType, cel.IntType, cel.IntType}, cel.IntType,
-			cel.FunctionBinding(func(args ...ref.Val) ref.Val {
-				low, high := args[1].(types.Int), args[2].(types.Int)
-				if high < low {
-					return types.NewErr("random.whole(%d, %d): the first must not be above the second", low, high)
-				}
-				return types.Int(args[0].(drawValue).Whole(int64(low), int64(high)))
-			}))),
-	}
-	for _, kind := range FakeKinds {
-		options = append(options, cel.Function(kind, cel.MemberOverload("fake_"+kind, []*cel.Type{drawType}, cel.StringType,
-			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(v.(drawValue).Fake(kind)) }))))
 	}
 	for standard, name := range widened {
 		options = append(options, cel.Function(name, cel.Overload(name, []*cel.Type{cel.DynType, cel.DynType}, cel.DynType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val { return calculate(standard, a, b) }))))
 	}
-	return cel.NewEnv(options...)
+	options = append(options, scopeOptions()...)
+	options = append(options, textOptions()...)
+	return cel.NewEnv(append(options, timeOptions()...)...)
 }
-
-// now() and uuid() are what the scope says, not functions of the world.
-var (
-	timeNow = cel.GlobalMacro("now", 0, func(f cel.MacroExprFactory, _ ast.Expr, _ []ast.Expr) (ast.Expr, *cel.Error) {
-		return f.NewIdent("@now"), nil
-	})
-	freshUUID = cel.GlobalMacro("uuid", 0, func(f cel.MacroExprFactory, _ ast.Expr, _ []ast.Expr) (ast.Expr, *cel.Error) {
-		return f.NewMemberCall("uuid", f.NewIdent("fake")), nil
-	})
-)
 
 // Compile compiles one expression. The error says what is wrong and where.
 func Compile(text string) (*Program, error) {
@@ -152,7 +148,7 @@ func said(text string, issues *cel.Issues) error {
 
 // Run evaluates the program.
 func (p *Program) Run(s *Scope) (*tree.Node, error) {
-	out, _, err := p.program.Eval(map[string]any{"call": s.Call, "@now": s.Now, "fake": drawValue{s}, "random": drawValue{s}})
+	out, _, err := p.program.Eval(map[string]any{"call": s.Call, "@now": s.Now, "fake": scopeValue{s}, "random": scopeValue{s}, "@scope": scopeValue{s}})
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", p.text, err)
 	}
@@ -175,6 +171,23 @@ func nodeOf(v ref.Val) (*tree.Node, error) {
 	case types.Duration:
 		return tree.NewString(v.Duration.String()), nil
 	}
+	if known, ok := v.(ordered); ok {
+		return known.node, nil
+	}
+	if list, ok := v.(traits.Lister); ok {
+		out := tree.NewList()
+		for it := list.Iterator(); it.HasNext() == types.True; {
+			item, err := nodeOf(it.Next())
+			if err != nil {
+				return nil, err
+			}
+			out.Items = append(out.Items, item)
+		}
+		return out, nil
+	}
+	if object, ok := v.(traits.Mapper); ok {
+		return objectOf(object)
+	}
 	native, err := v.ConvertToNative(types.JSONValueType)
 	if err != nil {
 		return nil, errNoValue
@@ -184,4 +197,23 @@ func nodeOf(v ref.Val) (*tree.Node, error) {
 		return nil, errNoValue
 	}
 	return tree.ParseJSON(text)
+}
+
+// objectOf is an object that an expression made, ordered by its keys.
+func objectOf(object traits.Mapper) (*tree.Node, error) {
+	var members []tree.Member
+	for it := object.Iterator(); it.HasNext() == types.True; {
+		key := it.Next()
+		name, ok := key.(types.String)
+		if !ok {
+			return nil, errors.New("the keys of an object must be texts")
+		}
+		value, err := nodeOf(object.Get(key))
+		if err != nil {
+			return nil, err
+		}
+		members = append(members, tree.Member{Key: string(name), Value: value})
+	}
+	slices.SortFunc(members, func(a, b tree.Member) int { return strings.Compare(a.Key, b.Key) })
+	return tree.NewMap(members...), nil
 }

@@ -3,6 +3,9 @@ package expr
 import (
 	"strings"
 
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/traits"
+
 	"rapidmimic/spec/tree"
 )
 
@@ -37,5 +40,36 @@ func Plain(n *tree.Node) any {
 		return object
 	default:
 		return nil
+	}
+}
+
+// ordered is an object of a document: it keeps its order and the digits of its
+// numbers when an expression gives it back whole.
+type ordered struct {
+	traits.Mapper
+	node *tree.Node
+}
+
+// Value is a value of a document as expressions take it; unlike what Plain
+// gives, objects remember how they were written.
+func Value(n *tree.Node) any {
+	if n == nil {
+		return nil
+	}
+	switch n.Kind {
+	case tree.List:
+		list := make([]any, len(n.Items))
+		for i, item := range n.Items {
+			list[i] = Value(item)
+		}
+		return list
+	case tree.Map:
+		object := make(map[string]any, len(n.Members))
+		for _, m := range n.Members {
+			object[m.Key] = Value(m.Value)
+		}
+		return ordered{types.DefaultTypeAdapter.NativeToValue(object).(traits.Mapper), n}
+	default:
+		return Plain(n)
 	}
 }

@@ -1,6 +1,7 @@
 package match_test
 
 import (
+	"errors"
 	"testing"
 	"time"
 
@@ -11,11 +12,34 @@ import (
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
+	"rapidmimic/spec/tree"
 )
 
 const booking = `{"vessel": {"name": "Grey Gannet", "lengthMetres": 21.5, "flags": ["NO", "GB"]}, "nights": 3, "agent": null}`
 
+// graphQL has two operations, of which the second is asked for.
+const graphQL = `{"operationName": "Berths", "query": "query Other { dues } mutation Berths($n: String) { book(number: $n) { id } ...more } fragment more on Mutation { id }"}`
+
+const parts = "--x\r\nContent-Disposition: form-data; name=\"note\"\r\n\r\ndense fog\r\n--x--\r\n"
+
 const manifest = `<s:Envelope xmlns:s="urn:soap"><s:Body><m:manifest xmlns:m="urn:cargo" id="M-7"><m:line>1</m:line><m:line>2</m:line></m:manifest></s:Body></s:Envelope>`
+
+// compiler knows one schema, "a text", whatever it is given.
+var compiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) {
+	if n.Kind != tree.Map {
+		return nil, errors.New("must be an object")
+	}
+	return textSchema{}, nil
+}}
+
+type textSchema struct{}
+
+func (textSchema) Breach(value *tree.Node) string {
+	if value.Kind == tree.String {
+		return ""
+	}
+	return "got " + value.Kind.String() + ", want string"
+}
 
 func TestConditions(t *testing.T) {
 	for name, c := range map[string]struct{ where, body, want string }{
@@ -46,6 +70,14 @@ func TestConditions(t *testing.T) {
 		"XPath, function":      {`{xml: 'count(//line)', equals: 2}`, manifest, ""},
 		"XPath, boolean":       {`{xml: 'count(//line) > 5'}`, manifest, `expected to be there`},
 		"XPath finds nothing":  {`{xml: //crane, equals: a}`, manifest, `xml //crane is not there, expected "a"`},
+		"part":                 {`{part: note, contains: fog}`, parts, ""},
+		"no such part":         {`{part: photo}`, parts, "part photo is not there, expected to be there"},
+		"schema":               {`{body: $.vessel.name, schema: {type: string}}`, booking, ""},
+		"schema, broken":       {`{body: $.nights, schema: {type: string}}`, booking, "body $.nights is 3, expected what the schema allows (got a number, want string)"},
+		"graphql name":         {`{graphql: name, equals: Berths}`, graphQL, ""},
+		"graphql type":         {`{graphql: type, equals: query}`, graphQL, `graphql type is "mutation", expected "query"`},
+		"graphql field":        {`{graphql: field, equals: book}`, graphQL, ""},
+		"no graphql":           {`{graphql: type, equals: query}`, booking, `graphql type is not there, expected "query"`},
 		"caller":               {`{caller: 10.2.0.0/16}`, "", ""},
 		"caller, one":          {`{caller: 10.2.3.5}`, "", `caller is "10.2.3.4:5000", expected one in 10.2.3.5`},
 		"any":                  {`{any: [{query: season, equals: summer}, {query: nights, equals: 3}]}`, "", ""},
@@ -79,10 +111,10 @@ func TestExpressionsAsConditions(t *testing.T) {
 func fails(t *testing.T, asks, body string) string {
 	mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))
 	require.NoError(t, err)
-	conditions, fault := match.CompileConditions(mappings[0].Call)
+	conditions, fault := compiler.Conditions(mappings[0].Call)
 	require.Nil(t, fault)
 	r := &call.Request{Method: "POST", Query: "season=winter&nights=3&tag=a&tag=b", Caller: "10.2.3.4:5000", Body: call.Body{Bytes: []byte(body)},
-		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold"}}}
+		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
 	scope := &expr.Scope{Call: map[string]any{"method": "POST", "query": map[string]any{"season": "winter"}}, Now: time.Unix(0, 0)}
 	return conditions.Fails(&match.Facts{Request: r, Scope: func() *expr.Scope { return scope }})
 }
@@ -94,11 +126,12 @@ func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 		`where: [{query: a, pattern: "("}]`:          "/call/where/0: pattern",
 		`where: [{query: a, above: x}]`:              "/call/where/0: above must be a number, not a string",
 		`where: [{caller: nowhere}]`:                 "caller must be an address or a range",
+		`where: [{query: a, schema: 7}]`:             "/call/where/0: schema: must be an object",
 		`if: "1 +"`:                                  "/call/if: expression \"1 +\"",
 	} {
 		mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))
 		require.NoError(t, err)
-		_, fault := match.CompileConditions(mappings[0].Call)
+		_, fault := compiler.Conditions(mappings[0].Call)
 		if assert.NotNil(t, fault, asks) {
 			assert.Contains(t, fault.String(), want)
 		}

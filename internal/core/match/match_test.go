@@ -10,7 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
 )
 
 func template(t testing.TB, text string) match.Template {
@@ -82,7 +84,7 @@ func TestTheWinnerIsDefined(t *testing.T) {
 		rules.Add(o.rule, o.rule.ID)
 	}
 	rules.Add(rule("other-method", 99, "PUT", "/berths/N7"), "other-method")
-	fits := rules.Find("GET", []string{"berths", "N7"})
+	fits, _ := rules.Find("GET", []string{"berths", "N7"}, nil)
 	require.Len(t, fits, len(order)+1)
 	for i, o := range order {
 		assert.Equal(t, o.rule.ID, fits[i].Value)
@@ -157,6 +159,75 @@ func FuzzRouterFindsWhatAskingEachFinds(f *testing.F) {
 	})
 }
 
+// The index must find the same winner as asking every rule does, however many
+// share a path.
+func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
+	f.Add(uint64(1), "season=a&season=b&tier=c", 60)
+	f.Add(uint64(2), "", 25)
+	f.Add(uint64(3), "tier=a", 10)
+	f.Fuzz(func(t *testing.T, seed uint64, query string, count int) {
+		chance := rand.New(rand.NewPCG(seed, 1))
+		some := func(texts ...string) string { return texts[chance.IntN(len(texts))] }
+		var rules match.Rules[*match.Rule]
+		var all []*match.Rule
+		for i := range min(max(count, 0), 100) {
+			var where string
+			for range chance.IntN(3) {
+				where += some("{query: season, equals: a},", "{query: season, equals: b},", "{query: tier, equals: c},", "{query: tier, equals: 1},",
+					"{query: season, not: a},", "{query: tier},", "{any: [{query: tier, equals: a}]},", "{header: x, equals: a},")
+			}
+			mappings, err := spec.ReadMappings([]byte("call: {path: /x, where: [" + where + "]}"))
+			require.NoError(t, err)
+			conditions, fault := compiler.Conditions(mappings[0].Call)
+			require.Nil(t, fault)
+			rule := &match.Rule{ID: fmt.Sprint("m", i), Rank: chance.IntN(2), Template: template(t, some("/berths/{n}", "/berths/N7")),
+				Conditions: conditions, Operation: some("", "", "book", "list")}
+			rules.Add(rule, rule)
+			all = append(all, rule)
+		}
+		fits := func(r *match.Rule, facts *match.Facts) bool {
+			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts) == ""
+		}
+		facts := &match.Facts{Request: &call.Request{Method: "GET", Query: query}, Operation: "book"}
+		segments := []string{"berths", "N7"}
+		slices.SortFunc(all, func(a, b *match.Rule) int { return a.Compare(b) })
+		want := slices.IndexFunc(all, func(r *match.Rule) bool { return fits(r, facts) })
+		found, others := rules.Find("GET", segments, facts)
+		got := slices.IndexFunc(found, func(f match.Fit[*match.Rule]) bool { return fits(f.Rule, facts) })
+		if len(found)+others != len(all) {
+			t.Fatalf("%d found and %d left out, of %d", len(found), others, len(all))
+		}
+		if (want < 0) != (got < 0) || want >= 0 && all[want] != found[got].Rule {
+			t.Fatalf("the index finds number %d of %d, asking each finds number %d", got, len(found), want)
+		}
+	})
+}
+
+// BenchmarkFindOnOnePath tells mappings apart by what the body says.
+func BenchmarkFindOnOnePath(b *testing.B) {
+	for _, n := range []int{100, 10_000, 100_000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			var rules match.Rules[int]
+			path := template(b, "/bookings")
+			for i := range n {
+				mappings, err := spec.ReadMappings(fmt.Appendf(nil, `{"call": {"path": "/bookings", "where": [{"query": "berth", "equals": "N%d"}]}}`, i))
+				require.NoError(b, err)
+				conditions, _ := compiler.Conditions(mappings[0].Call)
+				rules.Add(&match.Rule{ID: fmt.Sprint(i), Template: path, Conditions: conditions}, i)
+			}
+			b.ReportAllocs()
+			i := 0
+			for b.Loop() {
+				i = (i + 7919) % n
+				facts := &match.Facts{Request: &call.Request{Method: "GET", Query: fmt.Sprintf("berth=N%d", i)}}
+				if fits, _ := rules.Find("GET", []string{"bookings"}, facts); len(fits) != 1 || fits[0].Rule.Conditions.Fails(facts) != "" {
+					b.Fatal("not found")
+				}
+			}
+		})
+	}
+}
+
 func BenchmarkFind(b *testing.B) {
 	for _, n := range []int{100, 10_000, 100_000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
@@ -169,7 +240,7 @@ func BenchmarkFind(b *testing.B) {
 			for b.Loop() {
 				i = (i + 7919) % n
 				segments := match.Split(make([]string, 0, 8), fmt.Sprintf("/berths/N%d/bookings", i))
-				if len(rules.Find("GET", segments)) != 1 {
+				if fits, _ := rules.Find("GET", segments, nil); len(fits) != 1 {
 					b.Fatal("not found")
 				}
 			}

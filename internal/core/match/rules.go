@@ -13,6 +13,9 @@ type Rule struct {
 	Rank     int
 	Methods  []string // none means any
 	Template Template
+	// Operation is what a message must ask for, where several operations share
+	// an address; "" for any.
+	Operation string
 	// Conditions are nil when method and path are all that is asked.
 	Conditions *Conditions
 }
@@ -60,52 +63,4 @@ func (r *Rule) Loss(winner *Rule) string {
 	default:
 		return fmt.Sprintf("fits too, but comes after %q in the order of ids", winner.ID)
 	}
-}
-
-// Rules is an index over the rules of one service, each with a value of the
-// caller's. It is immutable once built.
-type Rules[T any] struct{ router Router[ruleValue[T]] }
-
-type ruleValue[T any] struct {
-	rule  *Rule
-	value T
-}
-
-// Add puts a rule into the index. All rules are added before the first Find.
-func (rs *Rules[T]) Add(rule *Rule, value T) {
-	rs.router.Add(rule.Template, ruleValue[T]{rule, value})
-}
-
-// Fit is a rule that was looked at for a call because its path fits.
-type Fit[T any] struct {
-	Rule  *Rule
-	Value T
-	// Method is false when the call's method is not the rule's.
-	Method bool
-}
-
-// Find returns every rule whose path fits, the winner first if its Method is
-// true, those with another method last.
-func (rs *Rules[T]) Find(method string, segments []string) []Fit[T] {
-	var buffer [4]ruleValue[T]
-	found := rs.router.Find(buffer[:0], segments)
-	if len(found) == 0 {
-		return nil
-	}
-	fits := make([]Fit[T], len(found))
-	for i, f := range found {
-		fits[i] = Fit[T]{f.rule, f.value, f.rule.AllowsMethod(method)}
-	}
-	if len(fits) > 1 {
-		slices.SortFunc(fits, func(a, b Fit[T]) int {
-			if a.Method != b.Method {
-				if a.Method {
-					return -1
-				}
-				return 1
-			}
-			return a.Rule.Compare(b.Rule)
-		})
-	}
-	return fits
 }

@@ -63,6 +63,17 @@ func (s segment) fits(value string) bool {
 // String is the template as it was written.
 func (t Template) String() string { return t.text }
 
+// literal gives the segments of a template without parameters.
+func (t Template) literal() (segments []string, ok bool) {
+	for _, s := range t.segments {
+		if s.class() != 0 {
+			return nil, false
+		}
+		segments = append(segments, s.literal)
+	}
+	return segments, true
+}
+
 // ParseTemplate compiles a path template. Each {name} stands for one whole
 // segment, or for a part of one beside other text; {name:pattern} for what fits
 // a pattern of RE2; at the end {name?} for a segment that may be missing, and

@@ -1,0 +1,57 @@
+package answer
+
+import (
+	"maps"
+	"path"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+// Payload is a body in a file of its own. It is immutable.
+type Payload struct {
+	Name    string
+	Bytes   []byte
+	Version int64 // of its last edit
+}
+
+// Payloads are those of one service, by their names.
+type Payloads map[string]*Payload
+
+// Names lists them in the order of the alphabet.
+func (p Payloads) Names() []string { return slices.Sorted(maps.Keys(p)) }
+
+// Clone returns a copy that can be changed.
+func (p Payloads) Clone() Payloads {
+	clone := make(Payloads, len(p)+1)
+	maps.Copy(clone, p)
+	return clone
+}
+
+// mediaTypes are ours, not those of the machine, so that all answer alike.
+var mediaTypes = map[string]string{".json": "application/json", ".xml": "application/xml", ".txt": "text/plain; charset=utf-8",
+	".csv": "text/csv; charset=utf-8", ".html": "text/html; charset=utf-8", ".md": "text/markdown; charset=utf-8", ".yaml": "application/yaml",
+	".pdf": "application/pdf", ".png": "image/png", ".jpg": "image/jpeg", ".svg": "image/svg+xml", ".zip": "application/zip", ".gz": "application/gzip"}
+
+// MediaType follows from the ending of the name.
+func (p *Payload) MediaType() string {
+	ending := strings.ToLower(path.Ext(p.Name))
+	if known := mediaTypes[ending]; known != "" {
+		return known
+	}
+	return byteBody.contentType
+}
+
+func (p *Payload) kind() bodyKind {
+	kind := bodyKind{contentType: p.MediaType()}
+	switch base, _, _ := strings.Cut(kind.contentType, ";"); {
+	case base == "application/json", strings.HasSuffix(base, "+json"):
+		kind.tree = true
+	case base == "application/xml", base == "text/xml", strings.HasSuffix(base, "+xml"), base == "text/html":
+		kind.escape = escapeXML
+	}
+	return kind
+}
+
+// isText reports whether the payload is a text, in which expressions can stand.
+func (p *Payload) isText() bool { return utf8.Valid(p.Bytes) }

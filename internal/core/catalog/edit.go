@@ -1,0 +1,85 @@
+package catalog
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"rapidmimic/internal/core/answer"
+)
+
+type authorKey struct{}
+
+// By gives a context whose edits are kept as made by somebody.
+func By(ctx context.Context, name string) context.Context {
+	return context.WithValue(ctx, authorKey{}, name)
+}
+
+func authorOf(ctx context.Context) string {
+	name, _ := ctx.Value(authorKey{}).(string)
+	return name
+}
+
+// edit is a change in the making. What it changes shows in next alone, until
+// commit publishes the whole of it. It belongs to who holds the catalog's lock.
+type edit struct {
+	catalog *Catalog
+	next    *Snapshot
+	change  Change
+}
+
+func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }
+
+// commit stores the change and, when that went well, makes it part of the
+// environment.
+func (e *edit) commit(ctx context.Context) error {
+	e.change.By = authorOf(ctx)
+	if err := e.catalog.store.Apply(ctx, e.change); err != nil {
+		return fmt.Errorf("store the change: %w", err)
+	}
+	e.catalog.current.Store(e.next)
+	return nil
+}
+
+// parts are what a service consists of beside its settings.
+type parts struct {
+	contract *Contract // nil without one
+	mappings []*Mapping
+	payloads answer.Payloads
+}
+
+func (s *Service) parts() parts { return parts{s.Contract, s.Mappings, s.Payloads} }
+
+func (s *Service) stored() StoredService { return StoredService{s.Spec, s.Version} }
+
+// putService makes a service of settings and parts, instead of old unless that
+// is nil.
+func (e *edit) putService(old *Service, stored StoredService, p parts) *Service {
+	e.change.Services = append(e.change.Services, stored)
+	return e.replace(old, compileService(stored, p))
+}
+
+// replace makes next stand instead of old; either may be nil.
+func (e *edit) replace(old, next *Service) *Service {
+	e.next = e.next.with(old, next)
+	return next
+}
+
+// putContract gives a service a contract. It takes no notice of its version.
+func (e *edit) putContract(old *Service, stored StoredContract, compiled *Contract) *Service {
+	e.change.Contracts = append(e.change.Contracts, stored)
+	p := old.parts()
+	p.contract = compiled
+	return e.replace(old, compileService(old.stored(), p))
+}
+
+// removeMappings takes mappings out of a service.
+func (e *edit) removeMappings(old *Service, gone ...*Mapping) *Service {
+	version := e.catalog.nextLocked()
+	for _, m := range gone {
+		e.change.RemoveMappings = append(e.change.RemoveMappings, RemovedMapping{old.Spec.ID, m.Spec.ID, version})
+	}
+	p := old.parts()
+	p.mappings = slices.DeleteFunc(slices.Clone(old.Mappings), func(m *Mapping) bool { return slices.Contains(gone, m) })
+	return e.replace(old, compileService(old.stored(), p))
+}

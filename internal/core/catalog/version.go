@@ -1,0 +1,126 @@
+package catalog
+
+import (
+	"context"
+	"strconv"
+
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// MappingVersions lists the states that a mapping was in, the newest first, also
+// those of one that is gone.
+func (c *Catalog) MappingVersions(ctx context.Context, nameOrID, id string) ([]MappingVersion, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	versions, err := c.store.MappingVersions(ctx, s.Spec.ID, id)
+	if err == nil && len(versions) == 0 {
+		return nil, noMapping(s, id)
+	}
+	return versions, err
+}
+
+// RemovedMappings lists the removals of mappings that are gone, the newest
+// first.
+func (c *Catalog) RemovedMappings(ctx context.Context, nameOrID string) ([]MappingVersion, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	return c.store.RemovedMappings(ctx, s.Spec.ID)
+}
+
+// MappingAt returns one of the states of a mapping; with 0 the last one in which
+// it was there.
+func (c *Catalog) MappingAt(ctx context.Context, nameOrID, id string, version int64) (MappingVersion, error) {
+	versions, err := c.MappingVersions(ctx, nameOrID, id)
+	if err != nil {
+		return MappingVersion{}, err
+	}
+	var known []string
+	for _, v := range versions {
+		if v.Version == version || version == 0 && v.Mapping != nil {
+			return v, nil
+		}
+		known = append(known, strconv.FormatInt(v.Version, 10))
+	}
+	return MappingVersion{}, notFound("version", strconv.FormatInt(version, 10), known)
+}
+
+// RestoreMapping makes an earlier state of a mapping the present one; with
+// version 0 the last one in which it was there. ifMatch may demand a version of
+// the present one.
+func (c *Catalog) RestoreMapping(ctx context.Context, nameOrID, id string, version int64, ifMatch string) (*Mapping, error) {
+	earlier, err := c.MappingAt(ctx, nameOrID, id, version)
+	if err != nil {
+		return nil, err
+	}
+	if earlier.Mapping == nil {
+		return nil, problem.New(problem.Invalid, "version %d of mapping %q is its removal (remove the mapping to have that again)", version, id)
+	}
+	m, _, err := c.PutMapping(ctx, nameOrID, *earlier.Mapping, ifMatch)
+	return m, err
+}
+
+// Copy says where a copy of a mapping goes.
+type Copy struct {
+	Service string // "" for the same one
+	ID      string // "" for the same one, or with -copy behind it
+	Move    bool   // takes the original away
+}
+
+// CopyMapping copies or moves a mapping. It returns the copy and its service.
+func (c *Catalog) CopyMapping(ctx context.Context, nameOrID, id string, to Copy) (*Service, *Mapping, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	from, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, nil, err
+	}
+	original := from.Mapping(id)
+	if original == nil {
+		return nil, nil, noMapping(from, id)
+	}
+	target := from
+	if to.Service != "" {
+		if target, err = c.Find(to.Service); err != nil {
+			return nil, nil, err
+		}
+	}
+	made := original.Spec
+	switch {
+	case to.ID != "":
+		made.ID = to.ID
+	case target == from:
+		made.ID = freeID(target, id+"-copy")
+	}
+	if target.Mapping(made.ID) != nil {
+		return nil, nil, problem.New(problem.Exists, "mapping %q is in service %q already (give the copy another id)", made.ID, target.Spec.Name)
+	}
+	if err := spec.CheckMappingID(made.ID); err != nil {
+		return nil, nil, err
+	}
+	edit := c.editLocked()
+	next, compiled, _, err := edit.putMappings(target, []spec.Mapping{made})
+	if err != nil {
+		return nil, nil, err
+	}
+	if to.Move {
+		after := edit.removeMappings(edit.next.Find(from.Spec.ID), original)
+		if target == from {
+			next = after
+		}
+	}
+	return next, compiled[0], edit.commit(ctx)
+}
+
+// freeID is an id that no mapping of the service has: id itself, or numbered.
+func freeID(s *Service, id string) string {
+	free := id
+	for number := 2; s.Mapping(free) != nil; number++ {
+		free = id + "-" + strconv.Itoa(number)
+	}
+	return free
+}

@@ -1,0 +1,48 @@
+package match
+
+import (
+	"net/url"
+	"strings"
+
+	"github.com/vektah/gqlparser/v2/ast"
+	"github.com/vektah/gqlparser/v2/parser"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec/tree"
+)
+
+// maxGraphQLTokens bounds how much of a document is read.
+const maxGraphQLTokens = 20_000
+
+// readGraphQL reads what a GraphQL request asks for: the type and name of its
+// operation, and its top fields. A request of something else gives nothing.
+func readGraphQL(r *call.Request, query url.Values) url.Values {
+	text, name := query.Get("query"), query.Get("operationName")
+	if n, err := tree.ParseJSON(r.Body.Bytes); err == nil && n.Kind == tree.Map {
+		text, name = n.Get("query").Str(), n.Get("operationName").Str()
+	} else if strings.HasPrefix(r.Header.Get("Content-Type"), "application/graphql") {
+		text = string(r.Body.Bytes)
+	}
+	asked := url.Values{}
+	if text == "" {
+		return asked
+	}
+	document, err := parser.ParseQueryWithTokenLimit(&ast.Source{Input: text}, maxGraphQLTokens)
+	if err != nil {
+		return asked
+	}
+	operation := document.Operations.ForName(name)
+	if operation == nil {
+		return asked
+	}
+	asked.Set("type", string(operation.Operation))
+	if operation.Name != "" {
+		asked.Set("name", operation.Name)
+	}
+	for _, selected := range operation.SelectionSet {
+		if field, ok := selected.(*ast.Field); ok {
+			asked.Add("field", field.Name)
+		}
+	}
+	return asked
+}

@@ -1,0 +1,212 @@
+package spec
+
+import (
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Answer is what a mapping sends back. At most one of the bodies is set.
+type Answer struct {
+	Status  Status   `json:"status"`
+	Headers []Header `json:"headers,omitempty"`
+	// JSON is sent compact, its keys in order, its numbers as written. In it, in
+	// text, xml and headers ${…} stands for what an expression gives.
+	JSON *tree.Node `json:"json,omitempty"`
+	// Text is sent as it stands.
+	Text *string `json:"text,omitempty"`
+	// XML is a document; a SOAP service puts it into an envelope of the caller's
+	// version, unless it is one.
+	XML *string `json:"xml,omitempty"`
+	// Base64 is a body of any bytes, in the standard alphabet.
+	Base64 *string `json:"base64,omitempty"`
+	// Payload is the name of a file that was given to the service: it is sent as
+	// it is, save that ${…} stands for expressions in texts.
+	Payload string `json:"payload,omitempty"`
+	// Redirect sends the caller elsewhere: a path of the service, or an address.
+	Redirect string `json:"redirect,omitempty"`
+	// Example is the name of an example of the contract, or of a declared fault;
+	// Generate draws data from its schema. Either stands for the whole answer.
+	Example  string `json:"example,omitempty"`
+	Generate bool   `json:"generate,omitempty"`
+	// Fault makes a SOAP fault in the caller's version.
+	Fault *Fault `json:"fault,omitempty"`
+}
+
+// Fault is a SOAP fault.
+type Fault struct {
+	// Code is Client, Server, MustUnderstand or VersionMismatch; SOAP 1.2 calls
+	// the first two Sender and Receiver.
+	Code string `json:"code"`
+	Text string `json:"text"`
+	// Detail is XML.
+	Detail string `json:"detail,omitempty"`
+}
+
+var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch"}
+
+// bodies counts the kinds of body that are given.
+func (a Answer) bodies() (count int) {
+	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Base64 != nil, a.Payload != "", a.Redirect != "", a.Fault != nil,
+		a.Example != "", a.Generate} {
+		if given {
+			count++
+		}
+	}
+	return count
+}
+
+// UnmarshalJSON reads an answer through the tree, so that the body keeps its
+// order and digits, and a body of null stays a body.
+func (a *Answer) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return problem.FromItems("the answer cannot be used", tree.Decode(n, a, "answer"))
+}
+
+// Status is the status of an answer: a number, or an expression ${…} that gives
+// one. The zero value stands for the usual one: 500 of a fault, 302 of a
+// redirect, 200 of all else.
+type Status struct {
+	Code int    // 0 with an expression
+	Expr string // as it is written, with ${ and }
+}
+
+// String is the status as it is written.
+func (s Status) String() string {
+	if s.Expr != "" {
+		return s.Expr
+	}
+	return strconv.Itoa(s.Code)
+}
+
+// DecodeTree reads a number or an expression.
+func (s *Status) DecodeTree(n *tree.Node) error {
+	if n.Kind == tree.String && strings.HasPrefix(n.Text, "${") {
+		s.Expr = n.Text
+		return nil
+	}
+	code, err := strconv.Atoi(n.Text)
+	if n.Kind != tree.Number || err != nil {
+		return errors.New("must be a number such as 200, or an expression ${…}")
+	}
+	s.Code = code
+	return nil
+}
+
+// MarshalJSON writes what DecodeTree reads.
+func (s Status) MarshalJSON() ([]byte, error) {
+	if s.Expr != "" {
+		return json.Marshal(s.Expr)
+	}
+	return json.Marshal(s.Code)
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (s *Status) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return s.DecodeTree(n)
+}
+
+// setStatus gives an answer that names no status the usual one.
+func (a *Answer) setStatus() {
+	switch {
+	case a.Status != Status{}:
+	case a.Fault != nil:
+		a.Status.Code = 500
+	case a.Redirect != "":
+		a.Status.Code = 302
+	default:
+		a.Status.Code = 200
+	}
+}
+
+// Header is one header line; a name may occur several times.
+type Header struct{ Name, Value string }
+
+// DecodeTree reads an object with a single key: `Cache-Control: no-store`.
+func (h *Header) DecodeTree(n *tree.Node) error {
+	if n.Kind != tree.Map || len(n.Members) != 1 {
+		return errors.New("must be a list of single headers, such as `- Cache-Control: no-store`")
+	}
+	m := n.Members[0]
+	if m.Value.Kind == tree.List || m.Value.Kind == tree.Map {
+		return fmt.Errorf("must give %s one value; repeat the header for several", m.Key)
+	}
+	h.Name, h.Value = m.Key, m.Value.Text
+	return nil
+}
+
+// MarshalJSON writes {"Name": "value"}.
+func (h Header) MarshalJSON() ([]byte, error) {
+	return json.Marshal(map[string]string{h.Name: h.Value})
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (h *Header) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return h.DecodeTree(n)
+}
+
+var token = regexp.MustCompile("^[!#$%&'*+.^_`|~0-9A-Za-z-]+$")
+
+// ownHeaders are written by the server from the body that is really sent.
+var ownHeaders = []string{"content-length", "transfer-encoding", "connection"}
+
+// faults finds what is wrong with one answer; at is its place.
+func (a Answer) faults(at string) (items []problem.Item) {
+	fault := func(inside, format string, args ...any) {
+		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
+	}
+	if code := a.Status.Code; a.Status.Expr == "" && (code < 200 || code > 999) {
+		fault("/status", "status must be a number from 200 to 999, not %d", code)
+	}
+	if a.bodies() > 1 {
+		fault("", "an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate")
+	}
+	if a.Base64 != nil {
+		if _, err := base64.StdEncoding.DecodeString(*a.Base64); err != nil {
+			fault("/base64", "base64 is not in the standard alphabet with its padding: %v", err)
+		}
+	}
+	if a.Payload != "" && !PayloadName(a.Payload) {
+		fault("/payload", "payload must be the name of a file: %s, not %q", PayloadRule, a.Payload)
+	}
+	if a.Redirect != "" && a.Status.Expr == "" && (a.Status.Code < 300 || a.Status.Code > 399) {
+		fault("/status", "a redirect has a status from 300 to 399, not %d", a.Status.Code)
+	}
+	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
+		fault("/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
+	}
+	if a.bodies() > 0 && (a.Status.Code == 204 || a.Status.Code == 304) {
+		fault("/status", "an answer with status %d cannot have a body", a.Status.Code)
+	}
+	for i, h := range a.Headers {
+		at := "/headers/" + strconv.Itoa(i)
+		switch {
+		case !token.MatchString(h.Name):
+			fault(at, "%q is not a header name", h.Name)
+		case strings.ContainsAny(h.Value, "\r\n\x00"):
+			fault(at, "the value of %s must be a single line", h.Name)
+		case slices.Contains(ownHeaders, strings.ToLower(h.Name)):
+			fault(at, "%s follows from the body and cannot be set", h.Name)
+		}
+	}
+	return items
+}
