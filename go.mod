@@ -20,6 +20,7 @@ require (
 	github.com/gofrs/flock v0.13.1
 	github.com/jmoiron/sqlx v1.4.0
 	github.com/ohler55/ojg v1.28.5
+	github.com/pmezard/go-difflib v1.0.0
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/rogpeppe/go-internal v1.16.0

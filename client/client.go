@@ -28,19 +28,24 @@ const DefaultURL = "http://127.0.0.1:7400"
 // Client talks to one environment.
 type Client struct {
 	base string
+	by   string
 	http *http.Client
 }
 
 // New builds a client for the control address of an environment, such as
 // http://127.0.0.1:7400.
-func New(base string) (*Client, error) {
+func New(base string) (*Client, error) { return NewAs(base, "") }
+
+// NewAs builds a client whose edits are kept as made by somebody; "" for nobody
+// in particular.
+func NewAs(base, by string) (*Client, error) {
 	u, err := url.Parse(base)
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, problem.New(problem.Invalid, "%q is not the address of an environment; it should look like %s", base, DefaultURL)
 	}
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.ResponseHeaderTimeout = 2 * time.Minute
-	return &Client{base: strings.TrimSuffix(base, "/"), http: &http.Client{Transport: transport}}, nil
+	return &Client{base: strings.TrimSuffix(base, "/"), by: by, http: &http.Client{Transport: transport}}, nil
 }
 
 // Close ends idle connections.
@@ -78,6 +83,9 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	}
 	for name, values := range r.header {
 		req.Header[name] = values
+	}
+	if c.by != "" {
+		req.Header.Set("Rapid-Mimic-By", url.PathEscape(c.by))
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {
@@ -138,7 +146,10 @@ func (c *Client) text(ctx context.Context, r request) ([]byte, error) {
 // all reads every page of a list.
 func all[T any](ctx context.Context, c *Client, r request) ([]T, error) {
 	items := []T{}
-	r.query = url.Values{"limit": {"1000"}}
+	if r.query == nil {
+		r.query = url.Values{}
+	}
+	r.query.Set("limit", "1000")
 	for {
 		list, err := do[api.List[T]](ctx, c, r)
 		if err != nil {

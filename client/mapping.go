@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
+	"strconv"
 
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
@@ -13,7 +15,39 @@ import (
 // Mappings lists the mappings of a service in the order in which they were
 // made.
 func (c *Client) Mappings(ctx context.Context, service string) ([]api.Mapping, error) {
-	return all[api.Mapping](ctx, c, request{method: http.MethodGet, path: path("services", service, "mappings")})
+	return c.SelectMappings(ctx, service, Selection{})
+}
+
+// Selection says which mappings are meant: all that meet every demand given.
+type Selection struct {
+	IDs   []string // not for lists
+	Label string
+	Text  string // in id, title, method, path, operation or a label
+	// Problem means those that never answer, did not answer since the start, or
+	// break the contract; for lists alone.
+	Problem bool
+}
+
+func (s Selection) query() url.Values {
+	q := url.Values{}
+	for _, id := range s.IDs {
+		q.Add("id", id)
+	}
+	if s.Label != "" {
+		q.Set("label", s.Label)
+	}
+	if s.Text != "" {
+		q.Set("text", s.Text)
+	}
+	if s.Problem {
+		q.Set("problem", "true")
+	}
+	return q
+}
+
+// SelectMappings lists some of the mappings of a service.
+func (c *Client) SelectMappings(ctx context.Context, service string, which Selection) ([]api.Mapping, error) {
+	return all[api.Mapping](ctx, c, request{method: http.MethodGet, path: path("services", service, "mappings"), query: which.query()})
 }
 
 // Mapping returns one mapping.
@@ -45,5 +79,73 @@ func (c *Client) PutMapping(ctx context.Context, service string, m spec.Mapping,
 // RemoveMapping removes one mapping.
 func (c *Client) RemoveMapping(ctx context.Context, service, id string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings", id)})
+	return err
+}
+
+// EditMappings changes many mappings alike, all or none, and returns the ids of
+// those that changed.
+func (c *Client) EditMappings(ctx context.Context, service string, edit api.MappingsEdit) ([]string, error) {
+	body, err := json.Marshal(edit)
+	if err != nil {
+		return nil, fmt.Errorf("write edit: %w", err)
+	}
+	out, err := do[api.Changed](ctx, c, request{method: http.MethodPatch, path: path("services", service, "mappings"), body: body})
+	return out.Changed, err
+}
+
+// RemoveMappings removes the mappings that are meant and returns their ids.
+func (c *Client) RemoveMappings(ctx context.Context, service string, which Selection) ([]string, error) {
+	out, err := do[api.Changed](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings"), query: which.query()})
+	return out.Changed, err
+}
+
+// CopyMapping copies or moves a mapping.
+func (c *Client) CopyMapping(ctx context.Context, service, id string, to api.MappingCopy) (api.Mapping, error) {
+	body, err := json.Marshal(to)
+	if err != nil {
+		return api.Mapping{}, fmt.Errorf("write copy: %w", err)
+	}
+	return do[api.Mapping](ctx, c, request{method: http.MethodPost, path: path("services", service, "mappings", id, "copies"), body: body})
+}
+
+// MappingVersions lists the states that a mapping was in, the newest first.
+func (c *Client) MappingVersions(ctx context.Context, service, id string) ([]api.MappingVersion, error) {
+	list, err := do[api.List[api.MappingVersion]](ctx, c, request{method: http.MethodGet, path: path("services", service, "mappings", id, "versions")})
+	return list.Items, err
+}
+
+// RemovedMappings lists the removals of mappings that are gone.
+func (c *Client) RemovedMappings(ctx context.Context, service string) ([]api.MappingVersion, error) {
+	list, err := do[api.List[api.MappingVersion]](ctx, c, request{method: http.MethodGet, path: path("services", service, "removed-mappings")})
+	return list.Items, err
+}
+
+// MappingVersionYAML returns one state of a mapping as a document.
+func (c *Client) MappingVersionYAML(ctx context.Context, service, id string, version int64) ([]byte, error) {
+	return c.text(ctx, request{method: http.MethodGet, header: yamlAnswer(),
+		path: path("services", service, "mappings", id, "versions", strconv.FormatInt(version, 10))})
+}
+
+// RestoreMapping makes an earlier state the present one; with 0 the last one in
+// which the mapping was there.
+func (c *Client) RestoreMapping(ctx context.Context, service, id string, version int64) (api.Mapping, error) {
+	return do[api.Mapping](ctx, c, request{method: http.MethodPost, path: path("services", service, "mappings", id, "restore"),
+		body: fmt.Appendf(nil, `{"version":%d}`, version)})
+}
+
+// ResetPositions sets the sequence of a mapping back to its start.
+func (c *Client) ResetPositions(ctx context.Context, service, id string) error {
+	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings", id, "positions")})
+	return err
+}
+
+// ResetCounts counts the calls of a mapping anew; with "" those of all mappings
+// of the service.
+func (c *Client) ResetCounts(ctx context.Context, service, id string) error {
+	target := path("services", service, "mapping-counts")
+	if id != "" {
+		target = path("services", service, "mappings", id, "counts")
+	}
+	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: target})
 	return err
 }

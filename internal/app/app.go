@@ -205,7 +205,7 @@ func (a *app) assemble(ctx context.Context) error {
 	a.stopStreams = stopStreams
 	a.control = &http.Server{
 		Handler: control.New(control.Config{
-			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Explain: decide.Explain, Fetch: fetchFrom,
+			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Fetch: fetchFrom,
 			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
 			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),

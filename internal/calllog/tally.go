@@ -51,6 +51,18 @@ func (t *tally) of(key tallyKey) (counts call.OperationCalls, ok bool) {
 	return counts, ok
 }
 
+// ForgetMapping sets the counts of a mapping back to none; of all mappings of
+// the service when mapping is "".
+func (l *Log) ForgetMapping(service, mapping string) {
+	l.tally.mu.Lock()
+	defer l.tally.mu.Unlock()
+	for key := range l.tally.counts {
+		if key.mapping && key.service == service && (mapping == "" || key.id == mapping) {
+			delete(l.tally.counts, key)
+		}
+	}
+}
+
 // MappingCalls returns the counts of the calls that a mapping answered; ok is
 // false when there was none.
 func (l *Log) MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool) {

@@ -57,10 +57,12 @@ func (p Program) command() *cli.Command {
 		},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "url", Usage: "control address of the service", Value: client.DefaultURL, Sources: cli.EnvVars("RAPIDMIMIC_URL")},
+			&cli.StringFlag{Name: "as", Usage: "`NAME` under which your changes are kept", Sources: cli.EnvVars("RAPIDMIMIC_AS", "USER", "USERNAME")},
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.callsCommand(), p.explainCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(),
+			p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Args().Len() > 0 {
@@ -73,7 +75,9 @@ func (p Program) command() *cli.Command {
 }
 
 // client connects to the service that the flags name.
-func (p Program) client(c *cli.Command) (*client.Client, error) { return client.New(c.String("url")) }
+func (p Program) client(c *cli.Command) (*client.Client, error) {
+	return client.NewAs(c.String("url"), c.String("as"))
+}
 
 // connect is how most commands begin: it takes exactly the named arguments,
 // and connects to the service.
@@ -106,6 +110,16 @@ func args(c *cli.Command, names ...string) ([]string, error) {
 		return nil, usage("%s does not take %q (%s --help has an example)", c.FullName(), given[len(names)], c.FullName())
 	}
 	return given, nil
+}
+
+// argsFrom returns at least the named arguments of a command, and what follows
+// them.
+func argsFrom(c *cli.Command, names ...string) (given, rest []string, err error) {
+	all := c.Args().Slice()
+	if len(all) < len(names) {
+		return nil, nil, usage("%s needs %s (%s --help has an example)", c.FullName(), names[len(all)], c.FullName())
+	}
+	return all[:len(names)], all[len(names):], nil
 }
 
 // errDoesNotHold marks an assertion that was checked and does not hold: exit

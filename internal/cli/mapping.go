@@ -9,15 +9,16 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic/client"
 	"rapidmimic/spec/api"
 )
 
 func (p Program) mappingCommand() *cli.Command {
 	return &cli.Command{
 		Name:         "mapping",
-		Usage:        "put, list, show and remove mappings",
+		Usage:        "put, list, change, undo and remove mappings",
 		OnUsageError: usageError,
-		Commands: []*cli.Command{
+		Commands: append([]*cli.Command{
 			{
 				Name: "put", Usage: "create or replace the mappings of a document, all or none", ArgsUsage: "SERVICE",
 				UsageText: "rapidmimic mapping put moorings -f night.mappings.yaml\nrapidmimic mapping show moorings berth-by-number -o yaml | rapidmimic mapping put moorings -f -",
@@ -31,23 +32,21 @@ func (p Program) mappingCommand() *cli.Command {
 			},
 			{
 				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
-				UsageText:     "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --problems",
-				Description:   "--problems lists those that never answer, did not answer since the start, or break\nthe contract.",
-				Flags:         []cli.Flag{&cli.BoolFlag{Name: "problems", Usage: "only mappings with a problem"}},
+				UsageText:   "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems",
+				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored.",
+				Flags: append(selectFlags(),
+					&cli.BoolFlag{Name: "problems", Usage: "only mappings with a problem"},
+					&cli.BoolFlag{Name: "removed", Usage: "mappings that were removed"}),
 				OnUsageError:  usageError,
 				ShellComplete: p.completeServices, Action: p.mappingList,
 			},
 			{
 				Name: "show", Usage: "one mapping as a document that can be put back", ArgsUsage: "SERVICE MAPPING",
-				UsageText: "rapidmimic mapping show moorings berth-by-number", OnUsageError: usageError,
+				UsageText: "rapidmimic mapping show moorings berth-by-number\nrapidmimic mapping show moorings berth-by-number --version 12", OnUsageError: usageError,
+				Flags:         []cli.Flag{&cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}},
 				ShellComplete: p.completeServices, Action: p.mappingShow,
 			},
-			{
-				Name: "remove", Usage: "remove a mapping", ArgsUsage: "SERVICE MAPPING",
-				UsageText: "rapidmimic mapping remove moorings berth-by-number", OnUsageError: usageError,
-				ShellComplete: p.completeServices, Action: p.mappingRemove,
-			},
-		},
+		}, append(p.mappingEditCommands(), p.mappingVersionCommands()...)...),
 	}
 }
 
@@ -97,18 +96,25 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	mappings, err := api.Mappings(ctx, given[0])
+	if c.Bool("removed") {
+		return p.mappingRemoved(ctx, c, given[0], api)
+	}
+	which := client.Selection{Label: c.String("label"), Text: c.String("text"), Problem: c.Bool("problems")}
+	mappings, err := api.SelectMappings(ctx, given[0], which)
 	if err != nil {
 		return err
 	}
-	if c.Bool("problems") {
-		if mappings = slices.DeleteFunc(mappings, wellBehaved); len(mappings) == 0 {
-			return p.print(c, mappings, nil, func() { p.say("%s has no mapping with a problem", given[0]) })
-		}
-	}
 	document := func() ([]byte, error) { return documentsYAML(mappings) }
 	return p.print(c, mappings, document, func() {
-		if len(mappings) == 0 {
+		switch {
+		case len(mappings) > 0:
+		case which.Problem:
+			p.say("%s has no mapping with a problem", given[0])
+			return
+		case which.Label+which.Text != "":
+			p.say("%s has no such mapping", given[0])
+			return
+		default:
 			p.say("%s has no mapping yet", given[0])
 			p.say("try       rapidmimic mapping put %s -f FILE", given[0])
 			return
@@ -128,7 +134,7 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 		if m.Calls != nil {
 			calls = strconv.FormatInt(m.Calls.Total, 10)
 		}
-		rows[i] = []string{m.ID, asks, statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), m.Title}
+		rows[i] = []string{m.ID, asks, statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), labelled(m)}
 	}
 	writeTable(p.Out, p.width(), []column{
 		{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
@@ -145,15 +151,13 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 func statusesText(m api.Mapping) string {
 	var statuses []string
 	for _, a := range m.Answers() {
+		if a.Status.Expr != "" {
+			statuses = append(statuses, "${…}")
+			continue
+		}
 		statuses = append(statuses, a.Status.String())
 	}
 	return strings.Join(slices.Compact(statuses), ", ")
-}
-
-// wellBehaved reports whether a mapping can answer, has answered, and obeys the
-// contract.
-func wellBehaved(m api.Mapping) bool {
-	return m.Problem == "" && len(m.Deviations) == 0 && (m.Calls != nil || !m.Enabled)
 }
 
 func documentsYAML(mappings []api.Mapping) ([]byte, error) {
@@ -162,6 +166,19 @@ func documentsYAML(mappings []api.Mapping) ([]byte, error) {
 		documents[i] = m.Mapping
 	}
 	return yamlOf(documents)
+}
+
+// labelled is the title of a mapping with its labels.
+func labelled(m api.Mapping) string {
+	return strings.TrimSpace(m.Title + " " + strings.Join(hashed(m.Labels), " "))
+}
+
+func hashed(labels []string) []string {
+	out := make([]string, len(labels))
+	for i, label := range labels {
+		out[i] = "#" + label
+	}
+	return out
 }
 
 func methodsText(m api.Mapping) string {
@@ -187,6 +204,14 @@ func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if version := c.Int64("version"); version != 0 {
+		text, err := api.MappingVersionYAML(ctx, given[0], given[1], version)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(p.Out, "%s", text)
+		return nil
+	}
 	m, err := api.Mapping(ctx, given[0], given[1])
 	if err != nil {
 		return err
@@ -196,16 +221,4 @@ func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, m, func() ([]byte, error) { return text, nil }, func() { fmt.Fprintf(p.Out, "%s", text) })
-}
-
-func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
-	given, api, err := p.connect(c, "a SERVICE", "a MAPPING")
-	if err != nil {
-		return err
-	}
-	if err := api.RemoveMapping(ctx, given[0], given[1]); err != nil {
-		return unchanged(err, "")
-	}
-	p.say("%s  removed, no longer answers", given[1])
-	return nil
 }

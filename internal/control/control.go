@@ -15,9 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/engine"
 )
 
 // Config is what the control port works with.
@@ -28,8 +26,7 @@ type Config struct {
 	Metrics http.Handler
 	Console fs.FS
 	Logger  *slog.Logger
-	// Explain decides a call that was not made.
-	Explain func(r *call.Request) engine.Decision
+	Engine  Decider
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
@@ -62,7 +59,8 @@ func New(c Config) http.Handler {
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.recoverFault, s.guard.check, limitBody)
+	router.ContextWithFallback = true // so that edits know who makes them
+	router.Use(s.recoverFault, s.guard.check, limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)
@@ -77,6 +75,8 @@ func (s *server) routes(router *gin.Engine) {
 	api := router.Group("/api/v1")
 	api.GET("/openapi.yaml", getOpenAPI)
 	api.GET("/status", s.getStatus)
+
+	api.GET("/schemas/:schema", s.getSchema)
 
 	api.POST("/imports", s.postImport)
 
@@ -101,6 +101,22 @@ func (s *server) routes(router *gin.Engine) {
 	api.PUT("/services/:service/mappings/:mapping", s.putMapping)
 	api.PATCH("/services/:service/mappings/:mapping", s.patchMapping)
 	api.DELETE("/services/:service/mappings/:mapping", s.deleteMapping)
+
+	api.PATCH("/services/:service/mappings", s.patchMappings)
+	api.DELETE("/services/:service/mappings", s.deleteMappings)
+	api.GET("/services/:service/removed-mappings", s.listRemovedMappings)
+	api.GET("/services/:service/mappings/:mapping/versions", s.listMappingVersions)
+	api.GET("/services/:service/mappings/:mapping/versions/:version", s.getMappingVersion)
+	api.POST("/services/:service/mappings/:mapping/restore", s.restoreMapping)
+	api.POST("/services/:service/mappings/:mapping/copies", s.copyMapping)
+	api.DELETE("/services/:service/mappings/:mapping/positions", s.resetPositions)
+	api.DELETE("/services/:service/mappings/:mapping/counts", s.resetCounts)
+	api.DELETE("/services/:service/mapping-counts", s.resetAllCounts)
+
+	api.GET("/services/:service/payloads", s.listPayloads)
+	api.GET("/services/:service/payloads/:payload", s.getPayload)
+	api.PUT("/services/:service/payloads/:payload", s.putPayload)
+	api.DELETE("/services/:service/payloads/:payload", s.deletePayload)
 
 	api.GET("/calls", s.listCalls)
 	api.DELETE("/calls", s.clearCalls)

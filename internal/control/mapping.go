@@ -1,6 +1,7 @@
 package control
 
 import (
+	"errors"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
@@ -10,12 +11,16 @@ import (
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
 )
 
 func (s *server) mappingView(service *catalog.Service, m *catalog.Mapping) api.Mapping {
 	view := api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version), Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m)}
 	if calls, ok := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
+	}
+	for _, p := range s.Engine.Positions(service.Spec.ID, m) {
+		view.Positions = append(view.Positions, api.Position(p))
 	}
 	return view
 }
@@ -44,7 +49,7 @@ func (s *server) listMappings(c *gin.Context) {
 		return
 	}
 	id := func(m *catalog.Mapping) string { return m.Spec.ID }
-	mappings, next := page(service.Mappings, id, c.Query("after"), limit)
+	mappings, next := page(s.selected(c, service), id, c.Query("after"), limit)
 	list := api.List[api.Mapping]{Items: []api.Mapping{}, Next: next}
 	documents := []spec.Mapping{}
 	for _, m := range mappings {
@@ -52,6 +57,64 @@ func (s *server) listMappings(c *gin.Context) {
 		documents = append(documents, m.Spec)
 	}
 	s.respond(c, http.StatusOK, list, documents)
+}
+
+// selected are the mappings that the query of a list asks for.
+func (s *server) selected(c *gin.Context, service *catalog.Service) []*catalog.Mapping {
+	which := catalog.Selection{Label: c.Query("label"), Text: c.Query("text")}
+	troubled := c.Query("problem") == "true"
+	if which.IsEmpty() && !troubled {
+		return service.Mappings
+	}
+	var list []*catalog.Mapping
+	for _, m := range service.Mappings {
+		if which.Selects(m) && (!troubled || s.isTroubled(service, m)) {
+			list = append(list, m)
+		}
+	}
+	return list
+}
+
+// isTroubled reports whether a mapping can never answer, has not answered since
+// the start, or breaks the contract.
+func (s *server) isTroubled(service *catalog.Service, m *catalog.Mapping) bool {
+	_, answered := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID)
+	return service.Problem(m) != "" || m.Spec.Enabled && !answered || len(service.Deviations(m)) > 0
+}
+
+// patchMappings changes many mappings alike, all or none.
+func (s *server) patchMappings(c *gin.Context) {
+	var edit api.MappingsEdit
+	if err := readJSON(c, &edit, "edit"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if edit.Enabled == nil && len(edit.AddLabels)+len(edit.DropLabels) == 0 {
+		s.fail(c, problem.New(problem.Invalid, "say what changes: enabled, addLabels or dropLabels"), nil)
+		return
+	}
+	for _, label := range edit.AddLabels {
+		if !spec.ValidLabel(label) {
+			s.fail(c, problem.New(problem.Invalid, "a label is %s, not %q", spec.LabelRule, label), nil)
+			return
+		}
+	}
+	s.editMappings(c, catalog.Selection{IDs: edit.IDs, Label: edit.Label, Text: edit.Text},
+		catalog.BulkEdit{Enabled: edit.Enabled, AddLabels: edit.AddLabels, DropLabels: edit.DropLabels})
+}
+
+// deleteMappings removes the mappings that the query names.
+func (s *server) deleteMappings(c *gin.Context) {
+	s.editMappings(c, catalog.Selection{IDs: c.QueryArray("id"), Label: c.Query("label"), Text: c.Query("text")}, catalog.BulkEdit{Remove: true})
+}
+
+func (s *server) editMappings(c *gin.Context, which catalog.Selection, edit catalog.BulkEdit) {
+	changed, err := s.Catalog.EditMappings(c, c.Param("service"), which, edit)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, api.Changed{Changed: append([]string{}, changed...)})
 }
 
 func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) {
@@ -66,14 +129,14 @@ func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) 
 
 // postMappings puts a document of one or many mappings, all or none.
 func (s *server) postMappings(c *gin.Context) {
-	mappings, err := readMappings(c)
+	mappings, text, err := readMappings(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	compiled, isNew, err := s.Catalog.PutMappings(c, c.Param("service"), mappings)
 	if err != nil {
-		s.fail(c, err, nil)
+		s.fail(c, located(err, text), nil)
 		return
 	}
 	service, err := s.Catalog.Find(c.Param("service"))
@@ -94,15 +157,31 @@ func (s *server) postMappings(c *gin.Context) {
 	c.PureJSON(http.StatusOK, report)
 }
 
-func readMappings(c *gin.Context) ([]spec.Mapping, error) {
-	text, err := readBody(c)
-	if err != nil {
-		return nil, err
+// readMappings reads the mappings of a request, with the document they stand in.
+func readMappings(c *gin.Context) (mappings []spec.Mapping, text []byte, err error) {
+	if text, err = readBody(c); err != nil {
+		return nil, nil, err
 	}
 	if len(text) == 0 {
-		return nil, errNoBody
+		return nil, nil, errNoBody
 	}
-	return spec.ReadMappings(text)
+	mappings, err = spec.ReadMappings(text)
+	return mappings, text, err
+}
+
+// located gives the places that an error names their lines in the document.
+func located(err error, text []byte) error {
+	var p *problem.Error
+	if !errors.As(err, &p) {
+		return err
+	}
+	if n, parseErr := tree.Parse(text); parseErr == nil {
+		if n.Kind == tree.List && len(n.Items) == 1 {
+			n = n.Items[0]
+		}
+		p.Items = tree.Locate(n, p.Items)
+	}
+	return err
 }
 
 func (s *server) getMapping(c *gin.Context) {
@@ -115,12 +194,12 @@ func (s *server) getMapping(c *gin.Context) {
 }
 
 func (s *server) putMapping(c *gin.Context) {
-	mappings, err := readMappings(c)
+	mappings, text, err := readMappings(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceMapping(c, mappings, c.GetHeader("If-Match"))
+	s.replaceMapping(c, mappings, text, c.GetHeader("If-Match"))
 }
 
 func (s *server) patchMapping(c *gin.Context) {
@@ -139,11 +218,12 @@ func (s *server) patchMapping(c *gin.Context) {
 		s.fail(c, withoutLines(err), nil)
 		return
 	}
-	s.replaceMapping(c, mappings, ifMatchOr(c, m.Version))
+	s.replaceMapping(c, mappings, nil, ifMatchOr(c, m.Version))
 }
 
 // replaceMapping puts the one mapping of a document under the id of the URL.
-func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, ifMatch string) {
+// text is the document where the caller knows its lines.
+func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, text []byte, ifMatch string) {
 	id := c.Param("mapping")
 	if len(mappings) != 1 {
 		s.fail(c, problem.New(problem.Invalid, "the document must hold one mapping, not %d", len(mappings)), nil)
@@ -152,6 +232,9 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, ifMatch
 	mappings[0].ID = id
 	m, isNew, err := s.Catalog.PutMapping(c, c.Param("service"), mappings[0], ifMatch)
 	if err != nil {
+		if text != nil {
+			err = located(err, text)
+		}
 		s.failMapping(c, err, m)
 		return
 	}

@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
 )
 
 // CallLog is the log of calls as it runs. Its methods are called from any
@@ -21,9 +23,20 @@ type CallLog interface {
 	// OperationCalls counts since the start; ok is false when there was no call.
 	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
 	MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool)
+	// ForgetMapping sets the counts of a mapping back, or with "" those of all
+	// mappings of the service.
+	ForgetMapping(service, mapping string)
 	Stored() int64
 	NotKept() int64
 	NotChecked() int64
+}
+
+// Decider decides calls that are not made and knows the state of those that
+// were.
+type Decider interface {
+	Explain(r *call.Request) engine.Decision
+	Positions(serviceID string, m *catalog.Mapping) []engine.Position
+	ResetSequence(serviceID string, m *catalog.Mapping)
 }
 
 // CallStore reads calls that were kept. Errors are problems where the user can

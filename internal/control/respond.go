@@ -5,12 +5,15 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
+	"unicode"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
@@ -38,6 +41,32 @@ func (s *server) respond(c *gin.Context, status int, view, document any) {
 }
 
 func readBody(c *gin.Context) ([]byte, error) { return io.ReadAll(c.Request.Body) }
+
+// readJSON reads a request's body, in which unknown keys are faults. No body
+// leaves into as it is.
+func readJSON(c *gin.Context, into any, what string) error {
+	text, err := readBody(c)
+	if err != nil || len(text) == 0 {
+		return err
+	}
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return problem.New(problem.Syntax, "the body is not JSON: %v", err)
+	}
+	return problem.FromItems("the body cannot be used", tree.Decode(n, into, what))
+}
+
+// author tells edits who makes them: a name in UTF-8, percent-encoded.
+func author(c *gin.Context) {
+	name, err := url.PathUnescape(c.GetHeader("Rapid-Mimic-By"))
+	if err != nil || len(name) > 100 || strings.ContainsFunc(name, unicode.IsControl) {
+		writeProblem(c, problem.New(problem.Invalid, "Rapid-Mimic-By must be a name of at most 100 bytes, percent-encoded"), http.StatusUnprocessableEntity, nil)
+		return
+	}
+	if name != "" {
+		c.Request = c.Request.WithContext(catalog.By(c.Request.Context(), name))
+	}
+}
 
 // patched applies the request's patch to a document: a JSON Merge Patch
 // (RFC 7396), or a JSON Patch (RFC 6902) when its media type says so.

@@ -114,7 +114,7 @@ func (s *server) postExplain(c *gin.Context) {
 		key := http.CanonicalHeaderKey(h[0])
 		r.Header[key] = append(r.Header[key], h[1])
 	}
-	d := s.Explain(r)
+	d := s.Engine.Explain(r)
 	c.PureJSON(http.StatusOK, api.ExplainResult{
 		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),
 		Answer: message(fieldLines(d.Answer.Header), d.Answer.Body, int64(len(d.Answer.Body))),

@@ -118,33 +118,3 @@ type Try struct {
 	// Curl sends it.
 	Curl string `json:"curl"`
 }
-
-// Mapping is a mapping with its entity tag.
-type Mapping struct {
-	spec.Mapping
-	ETag string `json:"etag"`
-	// Deviations are the places in which its answer breaks the contract.
-	Deviations []Deviation `json:"deviations,omitempty"`
-	// Problem says why it never answers, where that is known.
-	Problem string `json:"problem,omitempty"`
-	// Calls counts those that it answered since the start; nil for none.
-	Calls *OperationCalls `json:"calls,omitempty"`
-}
-
-// PutReport says what a document of mappings changed.
-type PutReport struct {
-	Items    []PutResult `json:"items"`
-	Created  int         `json:"created"`
-	Replaced int         `json:"replaced"`
-}
-
-// PutResult is the outcome for one mapping: "created", "replaced",
-// "orphaned" or "deviating".
-type PutResult struct {
-	ID      string `json:"id"`
-	Outcome string `json:"outcome"`
-	Call    string `json:"call"` // "GET /berths/{number}"
-	// Deviations are the places in which its answer breaks the contract; it
-	// answers all the same.
-	Deviations []Deviation `json:"deviations,omitempty"`
-}

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 
@@ -11,7 +10,6 @@ import (
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
 )
 
@@ -208,26 +206,6 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built(index, which))}
 }
 
-// position is the key of a mapping's place in its sequence.
-func position(p *Placed, r *call.Request, m *catalog.Mapping) string {
-	key := "sequence/" + p.Service.Spec.ID + "/" + m.Spec.ID
-	if m.Spec.Per == spec.PerCaller {
-		from, _ := netip.ParseAddrPort(r.Caller)
-		key += "/" + from.Addr().Unmap().String()
-	}
-	return key
-}
-
-// takeTurn takes the next turn of a mapping's sequence, or says that none is
-// left.
-func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp string) {
-	turn = e.state.Claim(position(p, r, m))
-	if m.Spec.Then == spec.Pass && turn >= uint64(len(m.Replies)) {
-		return turn, fmt.Sprintf("the %d answers of its sequence are used up", len(m.Replies))
-	}
-	return turn, ""
-}
-
 // chooseReply picks one of the answers of a mapping, and says why it is that
 // one; "" where there is but one.
 func (e *Engine) chooseReply(p *Placed, r *call.Request, won *picked) (index int, which string) {
@@ -242,10 +220,7 @@ func (e *Engine) chooseReply(p *Placed, r *call.Request, won *picked) (index int
 		}
 		return last, "the last choice, since no if is true"
 	case m.Spec.Sequence != nil:
-		index = int(min(won.turn, uint64(last)))
-		if m.Spec.Then == spec.StartOver {
-			index = int(won.turn % uint64(last+1))
-		}
+		index = turnOf(m, won.turn)
 		return index, fmt.Sprintf("answer %d of its sequence of %d", index+1, last+1)
 	default:
 		return 0, ""

@@ -94,7 +94,7 @@ func TestAnswersOfMappings(t *testing.T) {
 		{"GET /moorings/round", "", "", 200, "round", "^two$", ""},
 		{"GET /moorings/round", "", "", 200, "round", "^one$", ""},
 		{"GET /moorings/berths", "", "", 200, "once", "^only once$", ""},
-		{"GET /moorings/berths", "", "", 200, `listBerths, "two-free"`, `"total":2`, "the 1 answers of its sequence are used up"},
+		{"GET /moorings/berths", "", "", 200, `listBerths, "two-free"`, `"total":2`, "all answers of its sequence (1) are used up"},
 		{"POST /moorings/choice/N7", "", `{"metres": 61}`, 409, "choice", `^\{"berth":"N7","at":"2026-12-01T10:00:00Z"\}$`, "choice 1, whose if is true"},
 		{"POST /moorings/choice/N7", "", `{"metres": 3, "name": "<b>"}`, 200, "choice", "^<a>&lt;b&gt;</a>$", "the last choice, since no if is true"},
 		{"GET /moorings/season?season=winter", "", "", 200, "winter", "^cold$", "and its condition holds"},

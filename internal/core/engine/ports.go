@@ -17,4 +17,8 @@ type State interface {
 	Claim(key string) uint64
 	// Peek returns what the next Claim of the key will.
 	Peek(key string) uint64
+	// Counts returns what Peek gives for all keys that begin with prefix.
+	Counts(prefix string) map[string]uint64
+	// Forget sets all keys that begin with prefix back to 0.
+	Forget(prefix string)
 }

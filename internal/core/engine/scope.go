@@ -105,12 +105,17 @@ func callValues(r *call.Request, params map[string]string, body *tree.Node) map[
 	for name, value := range match.Cookies(r) {
 		cookies[name] = value
 	}
-	caller := r.Caller
-	if from, err := netip.ParseAddrPort(r.Caller); err == nil {
-		caller = from.Addr().Unmap().String()
-	}
 	return map[string]any{
-		"method": r.Method, "path": path, "query": query, "queries": queries, "headers": headers, "cookies": cookies, "caller": caller,
+		"method": r.Method, "path": path, "query": query, "queries": queries, "headers": headers, "cookies": cookies, "caller": callerOf(r),
 		"address": r.Address, "text": string(r.Body.Bytes), "body": expr.Value(body),
 	}
+}
+
+// callerOf is the address of the caller without its port.
+func callerOf(r *call.Request) string {
+	from, err := netip.ParseAddrPort(r.Caller)
+	if err != nil {
+		return r.Caller
+	}
+	return from.Addr().Unmap().String()
 }

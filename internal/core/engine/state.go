@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"strings"
 	"sync"
 	"sync/atomic"
 )
@@ -24,4 +25,26 @@ func (m *Memory) Peek(key string) uint64 {
 		return counter.(*atomic.Uint64).Load()
 	}
 	return 0
+}
+
+// Counts implements State.
+func (m *Memory) Counts(prefix string) map[string]uint64 {
+	counts := make(map[string]uint64)
+	m.counters.Range(func(key, counter any) bool {
+		if strings.HasPrefix(key.(string), prefix) {
+			counts[key.(string)] = counter.(*atomic.Uint64).Load()
+		}
+		return true
+	})
+	return counts
+}
+
+// Forget implements State.
+func (m *Memory) Forget(prefix string) {
+	m.counters.Range(func(key, _ any) bool {
+		if strings.HasPrefix(key.(string), prefix) {
+			m.counters.Delete(key)
+		}
+		return true
+	})
 }

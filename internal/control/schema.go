@@ -1,0 +1,28 @@
+package control
+
+import (
+	"net/http"
+	"slices"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// schemaNames are the documents that have a JSON Schema.
+var schemaNames = []string{"mappings.json", "service.json"}
+
+func (s *server) getSchema(c *gin.Context) {
+	name := c.Param("schema")
+	if !slices.Contains(schemaNames, name) {
+		s.fail(c, problem.New(problem.NotFound, "schema %q is not here (there are mappings.json and service.json)", name), nil)
+		return
+	}
+	text, err := spec.Schemas.ReadFile("schemas/" + name)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Data(http.StatusOK, "application/schema+json", text)
+}

@@ -1,0 +1,76 @@
+package engine
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+)
+
+// sequenceKey is the key of the positions of a mapping's sequence; behind it
+// stands the caller where each has one.
+func sequenceKey(serviceID string, m *catalog.Mapping) string {
+	return "sequence/" + serviceID + "/" + m.Spec.ID + "/"
+}
+
+// takeTurn takes the next turn of a mapping's sequence, or says that none is
+// left.
+func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp string) {
+	key := sequenceKey(p.Service.Spec.ID, m)
+	if m.Spec.Per == spec.PerCaller {
+		key += callerOf(r)
+	}
+	turn = e.state.Claim(key)
+	if turnOf(m, turn) < 0 {
+		return turn, fmt.Sprintf("all answers of its sequence (%d) are used up", len(m.Replies))
+	}
+	return turn, ""
+}
+
+// turnOf is which answer a turn gets, both from 0; -1 when the sequence passes
+// the call on.
+func turnOf(m *catalog.Mapping, turn uint64) int {
+	count := uint64(len(m.Replies))
+	switch {
+	case turn < count:
+		return int(turn)
+	case m.Spec.Then == spec.StartOver:
+		return int(turn % count)
+	case m.Spec.Then == spec.Pass:
+		return -1
+	default:
+		return int(count - 1)
+	}
+}
+
+// Position is where a mapping's sequence stands.
+type Position struct {
+	Caller string // "" for everyone
+	Given  uint64 // turns that were taken
+	Next   int    // the answer that comes next, from 1; 0 when it passes calls on
+}
+
+// Positions tells where the sequence of a mapping stands, for each caller that
+// has a position; none for a mapping without a sequence.
+func (e *Engine) Positions(serviceID string, m *catalog.Mapping) []Position {
+	if m.Spec.Sequence == nil {
+		return nil
+	}
+	prefix := sequenceKey(serviceID, m)
+	var positions []Position
+	for key, given := range e.state.Counts(prefix) {
+		positions = append(positions, Position{strings.TrimPrefix(key, prefix), given, turnOf(m, given) + 1})
+	}
+	slices.SortFunc(positions, func(a, b Position) int { return cmp.Compare(a.Caller, b.Caller) })
+	return positions
+}
+
+// ResetSequence sets the sequence of a mapping back to its start, for all
+// callers.
+func (e *Engine) ResetSequence(serviceID string, m *catalog.Mapping) {
+	e.state.Forget(sequenceKey(serviceID, m))
+}

@@ -1,0 +1,97 @@
+package api
+
+import (
+	"time"
+
+	"rapidmimic/spec"
+)
+
+// Mapping is a mapping with its entity tag.
+type Mapping struct {
+	spec.Mapping
+	ETag string `json:"etag"`
+	// Deviations are the places in which its answer breaks the contract.
+	Deviations []Deviation `json:"deviations,omitempty"`
+	// Problem says why it never answers, where that is known.
+	Problem string `json:"problem,omitempty"`
+	// Calls counts those that it answered since the start; nil for none.
+	Calls *OperationCalls `json:"calls,omitempty"`
+	// Positions say where its sequence stands, for each caller that has one;
+	// those of everyone have no caller.
+	Positions []Position `json:"positions,omitempty"`
+}
+
+// Position is where a sequence stands.
+type Position struct {
+	Caller string `json:"caller,omitempty"`
+	// Given is how many turns were taken, Next which answer comes next, from 1; 0
+	// when the sequence passes calls on.
+	Given uint64 `json:"given"`
+	Next  int    `json:"next"`
+}
+
+// MappingVersion is one of the states that a mapping was in.
+type MappingVersion struct {
+	ID      string    `json:"id"`
+	Version int64     `json:"version"`
+	At      time.Time `json:"at,omitzero"` // left out for those from before versions were kept
+	By      string    `json:"by,omitempty"`
+	// Removed is set where the mapping was taken away.
+	Removed bool `json:"removed,omitempty"`
+	// Current is set on the one in force.
+	Current bool `json:"current,omitempty"`
+	// Mapping is the state itself; nil where it was removed.
+	Mapping *spec.Mapping `json:"mapping,omitempty"`
+}
+
+// MappingCopy says where a copy of a mapping goes.
+type MappingCopy struct {
+	Service string `json:"service,omitempty"` // the same one when left out
+	ID      string `json:"id,omitempty"`
+	// Move takes the original away.
+	Move bool `json:"move,omitempty"`
+}
+
+// MappingsEdit is one change to all the mappings that meet every demand of it.
+type MappingsEdit struct {
+	IDs   []string `json:"ids,omitempty"`
+	Label string   `json:"label,omitempty"`
+	Text  string   `json:"text,omitempty"`
+
+	Enabled    *bool    `json:"enabled,omitempty"`
+	AddLabels  []string `json:"addLabels,omitempty"`
+	DropLabels []string `json:"dropLabels,omitempty"`
+}
+
+// Changed names what an edit of many changed.
+type Changed struct {
+	Changed []string `json:"changed"`
+}
+
+// Payload is a body in a file of its own.
+type Payload struct {
+	Name      string `json:"name"`
+	MediaType string `json:"mediaType"`
+	Size      int    `json:"size"` // in bytes
+	// Senders are the mappings that answer with it.
+	Senders []string `json:"senders,omitempty"`
+	ETag    string   `json:"etag"`
+}
+
+// PutReport says what a document of mappings changed.
+type PutReport struct {
+	Items    []PutResult `json:"items"`
+	Created  int         `json:"created"`
+	Replaced int         `json:"replaced"`
+}
+
+// PutResult is the outcome for one mapping: "created", "replaced",
+// "orphaned" or "deviating".
+type PutResult struct {
+	ID      string `json:"id"`
+	Outcome string `json:"outcome"`
+	Call    string `json:"call"` // "GET /berths/{number}"
+	// Deviations are the places in which its answer breaks the contract; it
+	// answers all the same.
+	Deviations []Deviation `json:"deviations,omitempty"`
+}
