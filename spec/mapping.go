@@ -141,9 +141,16 @@ func newMapping() Mapping {
 // ReadMappings reads a document that holds one mapping or a list of them.
 // Faults of all of them are reported together; then nothing is returned.
 func ReadMappings(text []byte) ([]Mapping, error) {
+	mappings, _, err := ReadMappingNodes(text)
+	return mappings, err
+}
+
+// ReadMappingNodes is ReadMappings with the nodes that the mappings were read
+// from, which know their places.
+func ReadMappingNodes(text []byte) ([]Mapping, []*tree.Node, error) {
 	n, err := parse(text, "the document")
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	list, prefix := []*tree.Node{n}, ""
 	if n.Kind == tree.List {
@@ -168,9 +175,9 @@ func ReadMappings(text []byte) ([]Mapping, error) {
 		mappings = append(mappings, m)
 	}
 	if err := problem.FromItems("the document cannot be used", items); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return mappings, nil
+	return mappings, list, nil
 }
 
 func readMapping(n *tree.Node) (Mapping, []problem.Item) {

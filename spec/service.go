@@ -54,8 +54,12 @@ func NewService(name string) Service {
 }
 
 // ReadService reads one service document.
-func ReadService(text []byte) (Service, error) {
-	s := NewService("")
+func ReadService(text []byte) (Service, error) { return ReadServiceNamed(text, "") }
+
+// ReadServiceNamed reads one service document, which has this name unless it
+// gives another.
+func ReadServiceNamed(text []byte, name string) (Service, error) {
+	s := NewService(name)
 	n, err := parse(text, "the service")
 	if err != nil {
 		return s, err

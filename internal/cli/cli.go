@@ -61,7 +61,7 @@ func (p Program) command() *cli.Command {
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.applyCommand(), p.exportCommand(),
 			p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -145,7 +145,7 @@ func exitCode(err error) int {
 func (p Program) report(err error) {
 	var known *problem.Error
 	switch {
-	case errors.Is(err, context.Canceled), errors.Is(err, errDoesNotHold):
+	case errors.Is(err, context.Canceled), errors.Is(err, errDoesNotHold), errors.Is(err, errSaid):
 	case errors.Is(err, errUsage):
 		fmt.Fprintln(p.Err, strings.TrimPrefix(err.Error(), errUsage.Error()+": "))
 	case !errors.As(err, &known):

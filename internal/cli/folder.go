@@ -15,16 +15,27 @@ import (
 var contractEndings = []string{".yaml", ".yml", ".json", ".wsdl", ".xsd", ".xml"}
 
 // packFolder makes a zip archive of the files in a folder that a contract can
-// consist of. Links are followed as long as they stay in the folder.
+// consist of.
 func packFolder(folder string) ([]byte, error) {
+	archive, packed, err := pack(folder, func(name string) bool {
+		return slices.Contains(contractEndings, strings.ToLower(filepath.Ext(name)))
+	})
+	if err == nil && packed == 0 {
+		return nil, fmt.Errorf("folder %s has no file of a contract (%s)", folder, strings.Join(contractEndings, ", "))
+	}
+	return archive, err
+}
+
+// pack makes a zip archive of the wanted files in a folder, save hidden ones.
+// Links are followed as long as they stay in the folder.
+func pack(folder string, wanted func(name string) bool) (packed []byte, count int, err error) {
 	root, err := os.OpenRoot(folder)
 	if err != nil {
-		return nil, fmt.Errorf("%w (nothing was changed)", err)
+		return nil, 0, fmt.Errorf("%w (nothing was changed)", err)
 	}
 	defer root.Close()
 	var archive bytes.Buffer
 	w := zip.NewWriter(&archive)
-	packed := 0
 	err = fs.WalkDir(root.FS(), ".", func(name string, entry fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -36,14 +47,14 @@ func packFolder(folder string) ([]byte, error) {
 			}
 			return nil
 		}
-		if hidden || !slices.Contains(contractEndings, strings.ToLower(filepath.Ext(name))) {
+		if hidden || !wanted(name) {
 			return nil
 		}
 		text, err := root.ReadFile(name)
 		if err != nil {
 			return err
 		}
-		packed++
+		count++
 		part, err := w.Create(name)
 		if err != nil {
 			return err
@@ -52,13 +63,10 @@ func packFolder(folder string) ([]byte, error) {
 		return err
 	})
 	if err != nil {
-		return nil, fmt.Errorf("pack folder %s: %w (nothing was changed)", folder, err)
-	}
-	if packed == 0 {
-		return nil, fmt.Errorf("folder %s has no file of a contract (%s)", folder, strings.Join(contractEndings, ", "))
+		return nil, 0, fmt.Errorf("pack folder %s: %w (nothing was changed)", folder, err)
 	}
 	if err := w.Close(); err != nil {
-		return nil, fmt.Errorf("pack folder %s: %w", folder, err)
+		return nil, 0, fmt.Errorf("pack folder %s: %w", folder, err)
 	}
-	return archive.Bytes(), nil
+	return archive.Bytes(), count, nil
 }

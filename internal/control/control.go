@@ -80,6 +80,9 @@ func (s *server) routes(router *gin.Engine) {
 
 	api.POST("/imports", s.postImport)
 
+	api.POST("/apply", s.postApply)
+	api.POST("/export", s.postExport)
+
 	api.GET("/services", s.listServices)
 	api.POST("/services", s.postService)
 	api.GET("/services/:service", s.getService)

@@ -68,6 +68,9 @@ func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 	if err := removePayloads(ctx, tx, change.RemovePayloads); err != nil {
 		return err
 	}
+	if err := markApplied(ctx, tx, change.Applied, change.Forgotten); err != nil {
+		return err
+	}
 	for _, id := range change.RemoveServices {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM services WHERE id = ?`, id); err != nil {
 			return fmt.Errorf("remove service %s: %w", id, err)

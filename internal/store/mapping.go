@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -35,50 +36,42 @@ func (s *Store) loadMappings(ctx context.Context) ([]catalog.StoredMapping, erro
 }
 
 func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping, by string) error {
-	if len(mappings) == 0 {
-		return nil
-	}
-	insert, err := tx.PreparexContext(ctx, `INSERT INTO mappings (service_id, id, version, position, document) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT (service_id, id) DO UPDATE SET version = excluded.version, document = excluded.document`)
-	if err != nil {
-		return fmt.Errorf("keep mappings: %w", err)
-	}
-	defer insert.Close()
-	keep, err := newVersionKeeper(ctx, tx, by)
-	if err != nil {
-		return err
-	}
-	defer keep.close()
-	for _, m := range mappings {
+	documents := make([]string, len(mappings))
+	for i, m := range mappings {
 		document, err := json.Marshal(m.Mapping)
 		if err != nil {
 			return fmt.Errorf("write mapping %q: %w", m.Mapping.ID, err)
 		}
-		if _, err := insert.ExecContext(ctx, m.ServiceID, m.Mapping.ID, m.Version, m.Position, string(document)); err != nil {
-			return fmt.Errorf("keep mapping %q: %w", m.Mapping.ID, err)
-		}
-		if err := keep.version(ctx, m.ServiceID, m.Mapping.ID, m.Version, string(document)); err != nil {
-			return err
-		}
+		documents[i] = string(document)
 	}
-	return nil
+	at := time.Now().UnixMicro()
+	err := insertRows(ctx, tx, `INSERT INTO mappings (service_id, id, version, position, document) VALUES`,
+		`ON CONFLICT (service_id, id) DO UPDATE SET version = excluded.version, document = excluded.document`, len(mappings), func(i int) []any {
+			m := &mappings[i]
+			return []any{m.ServiceID, m.Mapping.ID, m.Version, m.Position, documents[i]}
+		})
+	if err == nil {
+		err = insertRows(ctx, tx, `INSERT INTO mapping_versions (service_id, id, version, at, made_by, document) VALUES`, ``, len(mappings), func(i int) []any {
+			m := &mappings[i]
+			return []any{m.ServiceID, m.Mapping.ID, m.Version, at, by, documents[i]}
+		})
+	}
+	if err != nil {
+		return fmt.Errorf("keep mappings: %w", err)
+	}
+	return trimVersions(ctx, tx, mappings)
 }
 
 func removeMappings(ctx context.Context, tx *sqlx.Tx, gone []catalog.RemovedMapping, by string) error {
-	if len(gone) == 0 {
-		return nil
-	}
-	keep, err := newVersionKeeper(ctx, tx, by)
-	if err != nil {
-		return err
-	}
-	defer keep.close()
+	at := time.Now().UnixMicro()
 	for _, m := range gone {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM mappings WHERE service_id = ? AND id = ?`, m.ServiceID, m.ID); err != nil {
 			return fmt.Errorf("remove mapping %q: %w", m.ID, err)
 		}
-		if err := keep.version(ctx, m.ServiceID, m.ID, m.Version, nil); err != nil {
-			return err
+		_, err := tx.ExecContext(ctx, `INSERT INTO mapping_versions (service_id, id, version, at, made_by) VALUES (?, ?, ?, ?, ?)`,
+			m.ServiceID, m.ID, m.Version, at, by)
+		if err != nil {
+			return fmt.Errorf("keep removal of mapping %q: %w", m.ID, err)
 		}
 	}
 	return nil

@@ -15,40 +15,32 @@ import (
 // versionsKept is how many states of one mapping are kept; older ones go.
 const versionsKept = 100
 
-// versionKeeper adds states of mappings within a transaction.
-type versionKeeper struct {
-	insert, trim *sqlx.Stmt
-	by           string
-	at           int64
-}
-
-func newVersionKeeper(ctx context.Context, tx *sqlx.Tx, by string) (*versionKeeper, error) {
-	k := &versionKeeper{by: by, at: time.Now().UnixMicro()}
-	var err error
-	k.insert, err = tx.PreparexContext(ctx, `INSERT INTO mapping_versions (service_id, id, version, at, made_by, document) VALUES (?, ?, ?, ?, ?, ?)`)
-	if err == nil {
-		k.trim, err = tx.PreparexContext(ctx, `DELETE FROM mapping_versions WHERE service_id = ? AND id = ? AND version <=
-			(SELECT version FROM mapping_versions WHERE service_id = ? AND id = ? ORDER BY version DESC LIMIT 1 OFFSET ?)`)
+// trimVersions removes the states of mappings that are more than are kept.
+func trimVersions(ctx context.Context, tx *sqlx.Tx, changed []catalog.StoredMapping) error {
+	if len(changed) <= rowsAtOnce {
+		for _, m := range changed {
+			_, err := tx.ExecContext(ctx, `DELETE FROM mapping_versions WHERE service_id = ? AND id = ? AND version <=
+				(SELECT version FROM mapping_versions WHERE service_id = ? AND id = ? ORDER BY version DESC LIMIT 1 OFFSET ?)`,
+				m.ServiceID, m.Mapping.ID, m.ServiceID, m.Mapping.ID, versionsKept)
+			if err != nil {
+				return fmt.Errorf("remove old versions: %w", err)
+			}
+		}
+		return nil
 	}
-	if err != nil {
-		return nil, fmt.Errorf("keep versions: %w", err)
-	}
-	return k, nil
-}
-
-func (k *versionKeeper) close() {
-	_ = k.insert.Close()
-	_ = k.trim.Close()
-}
-
-// version keeps a state; document is nil for a removal.
-func (k *versionKeeper) version(ctx context.Context, serviceID, id string, version int64, document any) error {
-	_, err := k.insert.ExecContext(ctx, serviceID, id, version, k.at, k.by, document)
-	if err == nil {
-		_, err = k.trim.ExecContext(ctx, serviceID, id, serviceID, id, versionsKept)
-	}
-	if err != nil {
-		return fmt.Errorf("keep version of mapping %q: %w", id, err)
+	done := make(map[string]bool)
+	for _, m := range changed {
+		if done[m.ServiceID] {
+			continue
+		}
+		done[m.ServiceID] = true
+		_, err := tx.ExecContext(ctx, `DELETE FROM mapping_versions WHERE service_id = ? AND id IN (
+				SELECT id FROM mapping_versions WHERE service_id = ? GROUP BY id HAVING count(*) > ?)
+			AND version <= (SELECT version FROM mapping_versions AS v WHERE v.service_id = mapping_versions.service_id AND v.id = mapping_versions.id
+				ORDER BY version DESC LIMIT 1 OFFSET ?)`, m.ServiceID, m.ServiceID, versionsKept, versionsKept)
+		if err != nil {
+			return fmt.Errorf("remove old versions: %w", err)
+		}
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ package problem
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -92,14 +93,28 @@ func FromItems(detail string, items []Item) error {
 	if len(items) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(items, func(a, b Item) int {
-		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Col, b.Col))
-	})
+	Sort(items)
 	if len(items) > MaxItems {
 		detail = fmt.Sprintf("%s (the first %d of %d faults)", detail, MaxItems, len(items))
 		items = items[:MaxItems]
 	}
 	return &Error{Code: Invalid, Detail: detail, Items: items}
+}
+
+// Sort brings places into the order of their files and lines.
+func Sort(items []Item) {
+	slices.SortStableFunc(items, func(a, b Item) int {
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Col, b.Col))
+	})
+}
+
+// ItemsOf are the places that an error names, none when it names none.
+func ItemsOf(err error) []Item {
+	var known *Error
+	if errors.As(err, &known) {
+		return known.Items
+	}
+	return nil
 }
 
 // Closest returns the candidate nearest to word, or "" when none is near

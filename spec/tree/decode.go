@@ -6,6 +6,7 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
+	"sync"
 
 	"rapidmimic/spec/problem"
 )
@@ -173,7 +174,13 @@ type structFields struct {
 	index map[string]int
 }
 
+// knownFields holds what fieldsOf found: there are but a few types.
+var knownFields sync.Map // reflect.Type → structFields
+
 func fieldsOf(t reflect.Type) structFields {
+	if known, ok := knownFields.Load(t); ok {
+		return known.(structFields)
+	}
 	f := structFields{index: make(map[string]int)}
 	for i := range t.NumField() {
 		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
@@ -183,6 +190,7 @@ func fieldsOf(t reflect.Type) structFields {
 		f.names = append(f.names, name)
 		f.index[name] = i
 	}
+	knownFields.Store(t, f)
 	return f
 }
 

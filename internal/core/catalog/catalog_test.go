@@ -42,6 +42,8 @@ func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.
 	return nil, s.fail
 }
 
+func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error) { return nil, nil }
+
 func (s *fakeStore) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
 	return nil, s.fail
 }

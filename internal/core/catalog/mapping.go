@@ -56,23 +56,9 @@ func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mappin
 // none.
 func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service, compiled []*Mapping, created []bool, err error) {
 	version := e.catalog.nextLocked()
-	all := slices.Clone(old.Mappings)
-	positions := make(map[string]int, len(all))
-	for i, m := range all {
-		positions[m.Spec.ID] = i
-	}
-	stores := make([]StoredMapping, 0, len(mappings))
 	var items []problem.Item
 	for i, m := range mappings {
-		stored := StoredMapping{ServiceID: old.Spec.ID, Mapping: m, Version: version, Position: e.catalog.nextLocked()}
-		at, exists := positions[m.ID]
-		if exists {
-			stored.Position = all[at].Position
-		}
-		made, fault := compileMapping(stored, old.Payloads)
-		if fault == nil {
-			fault = unsuitable(old, m)
-		}
+		made, fault := e.compile(old, m, version)
 		if fault != nil {
 			if len(mappings) > 1 {
 				fault.At = "/" + strconv.Itoa(i) + fault.At
@@ -81,22 +67,49 @@ func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service
 			items = append(items, *fault)
 			continue
 		}
-		if exists {
-			all[at] = made
-		} else {
-			positions[m.ID] = len(all)
-			all = append(all, made)
-		}
-		stores = append(stores, stored)
-		compiled, created = append(compiled, made), append(created, !exists)
+		compiled, created = append(compiled, made), append(created, old.Mapping(m.ID) == nil)
 	}
 	if err := problem.FromItems("the mappings cannot be used", items); err != nil {
 		return nil, nil, nil, err
 	}
-	e.change.Mappings = append(e.change.Mappings, stores...)
+	return e.putCompiled(old, compiled), compiled, created, nil
+}
+
+// compile compiles a mapping for a service, in which it keeps its position. The
+// fault says why it cannot stand there.
+func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, *problem.Item) {
+	stored := StoredMapping{ServiceID: s.Spec.ID, Mapping: m, Version: version}
+	if have := s.Mapping(m.ID); have != nil {
+		stored.Position = have.Position
+	} else {
+		stored.Position = e.catalog.nextLocked()
+	}
+	made, fault := compileMapping(stored, s.Payloads)
+	if fault == nil {
+		fault = unsuitable(s, m)
+	}
+	return made, fault
+}
+
+// putCompiled puts mappings that compile made for the service into it; of two
+// with one id the last.
+func (e *edit) putCompiled(old *Service, mappings []*Mapping) *Service {
 	p := old.parts()
-	p.mappings = all
-	return e.replace(old, compileService(old.stored(), p)), compiled, created, nil
+	p.mappings = slices.Clone(old.Mappings)
+	positions := make(map[string]int, len(p.mappings)+len(mappings))
+	for i, m := range p.mappings {
+		positions[m.Spec.ID] = i
+	}
+	for _, m := range mappings {
+		if at, exists := positions[m.Spec.ID]; exists {
+			p.mappings[at] = m
+		} else {
+			positions[m.Spec.ID] = len(p.mappings)
+			p.mappings = append(p.mappings, m)
+		}
+		e.change.Mappings = append(e.change.Mappings, StoredMapping{old.Spec.ID, m.Spec, m.Version, m.Position})
+	}
+	return e.replace(old, compileService(old.stored(), p))
 }
 
 // unsuitable says why a mapping cannot stand in a service; nil when it can.

@@ -25,6 +25,8 @@ type Store interface {
 	// RemovedMappings lists the removals of the mappings of a service that are
 	// gone, the newest first.
 	RemovedMappings(ctx context.Context, serviceID string) ([]MappingVersion, error)
+	// Applied lists what came from a folder, as it was then.
+	Applied(ctx context.Context) ([]Applied, error)
 }
 
 // Definitions is all that a store holds.
@@ -50,6 +52,19 @@ type Change struct {
 	RemoveServices []string // ids; each takes along all that belongs to it
 	RemoveMappings []RemovedMapping
 	RemovePayloads []StoredPayload // of which only service and name count
+
+	// Applied and Forgotten say what a folder has now, and has no longer.
+	Applied   []Applied
+	Forgotten []Applied
+}
+
+// Applied says that a definition came from a folder, or agreed with one.
+type Applied struct {
+	Service string // name
+	Kind    string // service, contract, payload or mapping
+	ID      string // "" for the kinds that a service has one of
+	Digest  string // of what it said
+	Source  string // names the folder
 }
 
 // RemovedMapping is a mapping that goes, with the version that its removal has.

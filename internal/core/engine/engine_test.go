@@ -26,6 +26,8 @@ func (nowhere) Revisions(context.Context, string) ([]catalog.StoredContract, err
 func (nowhere) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
 	return nil, nil
 }
+func (nowhere) Applied(context.Context) ([]catalog.Applied, error) { return nil, nil }
+
 func (nowhere) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
 	return nil, nil
 }

@@ -39,7 +39,9 @@ type File struct {
 }
 
 // IsArchive reports whether an upload is a zip archive rather than a document.
-func IsArchive(text []byte) bool { return bytes.HasPrefix(text, []byte("PK\x03\x04")) }
+func IsArchive(text []byte) bool {
+	return bytes.HasPrefix(text, []byte("PK\x03\x04")) || bytes.HasPrefix(text, []byte("PK\x05\x06")) // one with files, one without
+}
 
 // Open unpacks an upload. main names the contract among several files; when it
 // is "" the only file that isContract takes for one is meant, of several the
@@ -51,7 +53,7 @@ func Open(text []byte, main string, isContract func([]byte) bool) (*Bundle, erro
 		}
 		return &Bundle{Files: []File{{Text: text}}}, nil
 	}
-	files, err := unpack(text)
+	files, err := Unpack(text, MaxFiles)
 	if err != nil {
 		return nil, err
 	}
@@ -94,13 +96,14 @@ func (b *Bundle) Names() []string {
 	return names
 }
 
-func unpack(text []byte) ([]File, error) {
+// Unpack reads the regular files of an archive, at most so many.
+func Unpack(text []byte, most int) ([]File, error) {
 	archive, err := zip.NewReader(bytes.NewReader(text), int64(len(text)))
 	if err != nil {
 		return nil, problem.New(problem.Syntax, "the archive cannot be read: %v", err)
 	}
-	if len(archive.File) > MaxFiles {
-		return nil, problem.New(problem.TooLarge, "the archive has %d files; %d are read at most", len(archive.File), MaxFiles)
+	if len(archive.File) > most {
+		return nil, problem.New(problem.TooLarge, "the archive has %d files; %d are read at most", len(archive.File), most)
 	}
 	var files []File
 	room := int64(MaxBytes)

@@ -1,0 +1,92 @@
+package control
+
+import (
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract/bundle"
+	"rapidmimic/internal/core/folder"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+// filesOf unpacks the folder of a request, a zip archive.
+func filesOf(c *gin.Context) ([]folder.File, error) {
+	text, err := readBody(c)
+	if err != nil {
+		return nil, err
+	}
+	if !bundle.IsArchive(text) {
+		return nil, problem.New(problem.Syntax, "the body must be a zip archive of the folder's files")
+	}
+	return bundle.Unpack(text, folder.MaxFiles)
+}
+
+func (s *server) postApply(c *gin.Context) {
+	files, err := filesOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if len(files) == 0 {
+		s.fail(c, problem.New(problem.Invalid, "the folder has no files"), nil)
+		return
+	}
+	report, err := s.Catalog.ApplyFolder(c, folder.Read(files), catalog.Apply{
+		DryRun: c.Query("dryRun") == "true", Prune: c.Query("prune") == "true", Record: c.Query("record") == "true", At: time.Now(),
+		Source: c.Query("source"),
+	})
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	view := api.ApplyReport{Items: []api.ApplyItem{}, Unchanged: report.Unchanged, Faults: append([]problem.Item{}, report.Faults...),
+		Unknown: append([]string{}, report.Unknown...), Conflicts: report.Conflicts, DryRun: report.DryRun}
+	for _, o := range report.Outcomes {
+		view.Items = append(view.Items, api.ApplyItem(o))
+	}
+	c.PureJSON(http.StatusOK, view)
+}
+
+// postExport takes the folder as it is, an empty body for a new one, and says
+// which files change.
+func (s *server) postExport(c *gin.Context) {
+	var files []folder.File
+	if c.Request.ContentLength != 0 {
+		var err error
+		if files, err = filesOf(c); err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+	}
+	states, keep, err := s.Catalog.FolderState(c, c.Query("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	changes, err := folder.Update(files, states, keep)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	there := make(map[string]bool, len(files))
+	for _, f := range files {
+		there[f.Name] = true
+	}
+	report := api.ExportReport{Files: []api.ExportFile{}, Unchanged: len(files)}
+	for _, change := range changes {
+		file := api.ExportFile{Name: change.Name, Outcome: catalog.Created, Content: change.Text}
+		if there[change.Name] {
+			file.Outcome = catalog.Changed
+			report.Unchanged--
+		}
+		if change.Remove {
+			file.Outcome = catalog.Removed
+		}
+		report.Files = append(report.Files, file)
+	}
+	c.PureJSON(http.StatusOK, report)
+}

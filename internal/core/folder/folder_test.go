@@ -1,0 +1,127 @@
+package folder_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/folder"
+	"rapidmimic/spec"
+)
+
+func never(string, string, string) bool { return false }
+
+// after is what a folder has once the changes are carried out.
+func after(files []folder.File, changes []folder.Change) (out []folder.File) {
+	changed := make(map[string]bool)
+	for _, c := range changes {
+		if changed[c.Name] = true; !c.Remove {
+			out = append(out, folder.File{Name: c.Name, Text: c.Text})
+		}
+	}
+	for _, f := range files {
+		if !changed[f.Name] {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+func TestFaultsOfFoldersAreNamedAndTheRestIsRead(t *testing.T) {
+	file := func(name, text string) folder.File { return folder.File{Name: name, Text: []byte(text)} }
+	f := folder.Read([]folder.File{
+		file("notes.txt", ""), file("moorings/notes.txt", ""), file("bad name/service.yaml", ""),
+		file("moorings/service.yaml", "seed: x"), file("tides/service.yaml", "{title: Tides, seed: 7}"),
+		file("tides/a.mappings.yaml", "id: moon\ncall: {path: /moon}"), file("tides/b.mappings.yaml", "- id: sun\n  call: {path: /sun}\n- id: moon\n  call: {path: /moon}"),
+		file("tides/contract.yaml", "a"), file("tides/contract/b.wsdl", "b"), file("tides/payloads/year.json", "{}"),
+	})
+	var faults []string
+	for _, fault := range f.Faults {
+		faults = append(faults, fault.String())
+	}
+	for i, want := range []string{
+		`bad name/service.yaml: the folder names a service`, `moorings/service.yaml:1:7: seed must be a number, not "x"`,
+		`tides/b.mappings.yaml:3:3: id "moon" is used in tides/a.mappings.yaml:1 too`, `tides/contract: a service has one contract, and tides/contract.yaml is there too`,
+	} {
+		if assert.Greater(t, len(faults), i, want) {
+			assert.Contains(t, faults[i], want)
+		}
+	}
+	assert.Equal(t, []string{"moorings/notes.txt", "notes.txt"}, f.Unknown)
+	tides := f.Find("tides")
+	require.NotNil(t, tides)
+	assert.True(t, tides.Faulty)
+	assert.Equal(t, "Tides", tides.Settings.Title)
+	assert.Equal(t, int64(7), *tides.Settings.Seed)
+	assert.Len(t, tides.Mappings, 2)
+	assert.Equal(t, map[string][]byte{"year.json": []byte("{}")}, tides.Payloads)
+}
+
+// Whatever form the files have, an update leaves a folder that says what the
+// environment holds.
+func TestUpdateOfEveryForm(t *testing.T) {
+	state := folder.State{Settings: spec.NewService("tides"), Mappings: mappings(t, "- id: a\n  call: {path: /a}\n  answer: {text: new}\n- id: b\n  call: {path: /b}\n")}
+	for name, c := range map[string]struct{ text, want string }{
+		"a block list":      {"# top\n- id: a\n  call: {path: /a}\n# of b\n- id: b\n  call: {path: /b}\n", "# top\n- id: a\n  call:\n    path: /a\n  answer:\n    status: 200\n    text: new\n# of b\n- id: b\n  call: {path: /b}\n"},
+		"an indented list":  {"  - id: b\n    call: {path: /b}\n  - id: a\n    call: {path: /a}\n", "  - id: b\n    call: {path: /b}\n  - id: a\n    call:\n      path: /a\n    answer:\n      status: 200\n      text: new\n"},
+		"no newline at end": {"- id: b\n  call: {path: /b}\n- id: a\n  call: {path: /a}", "text: new\n"},
+		"JSON":              {"[{\"id\": \"a\", \"call\": {\"path\": \"/a\"}},\n {\"id\": \"b\", \"call\": {\"path\": \"/b\"}}]", "- id: b\n"},
+		"one that is gone":  {"- id: gone\n  call: {path: /x}\n# of b\n- id: b\n  call: {path: /b}\n", "# of b\n- id: b\n  call: {path: /b}\n- id: a\n"},
+		"only gone ones":    {"- id: gone\n  call: {path: /x}\n", "- id: a\n"},
+		"nothing yet":       {"", "- id: a\n"},
+		"a single mapping":  {"# one\nid: a\ncall: {path: /a}\n", "# one\nid: a\ncall:\n  path: /a\nanswer:\n  status: 200\n  text: new\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			files := []folder.File{{Name: "tides/all.mappings.yaml", Text: []byte(c.text)}}
+			if c.text == "" {
+				files = nil
+			}
+			changes, err := folder.Update(files, []folder.State{state}, never)
+			require.NoError(t, err)
+			files = after(files, changes)
+			text := ""
+			for _, f := range files {
+				if strings.HasPrefix(f.Name, "tides/all") {
+					text += string(f.Text)
+				}
+			}
+			assert.Contains(t, text, c.want)
+			again, err := folder.Update(files, []folder.State{state}, never)
+			require.NoError(t, err)
+			assert.Empty(t, again, "the folder says what the environment holds")
+		})
+	}
+}
+
+func mappings(t testing.TB, text string) []spec.Mapping {
+	list, err := spec.ReadMappings([]byte(text))
+	require.NoError(t, err)
+	return list
+}
+
+// What is written out is read back to the same, whatever stands in it.
+func FuzzFoldersReadBackWhatWasWritten(f *testing.F) {
+	for _, text := range []string{"", "plain", "${call.path.n}", "a\nb\n", " lead", "a: b # c", "- x", "\t", "007", "yes", "null", "a\n \n  b", "\"quoted\"", "#", "é\u2028x", "trail ", "a\r\nb"} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		if strings.ToValidUTF8(text, "") != text {
+			return
+		}
+		m := spec.Mapping{ID: "m", Title: text, Enabled: true, Call: spec.Pattern{Path: "/x"}, Answer: spec.Answer{Status: spec.Status{Code: 200}, Text: &text}}
+		state := folder.State{Settings: spec.NewService("tides"), Mappings: []spec.Mapping{m}, Payloads: map[string][]byte{"p.txt": []byte(text)}}
+		changes, err := folder.Update(nil, []folder.State{state}, never)
+		if err != nil {
+			t.Fatal(err)
+		}
+		read := folder.Read(after(nil, changes))
+		if len(read.Faults) > 0 {
+			t.Fatalf("%q: %v", text, read.Faults)
+		}
+		if got := read.Services[0].Mappings[0].Mapping; !folder.SameMapping(m, got) {
+			t.Fatalf("%q comes back as %q and %q", text, got.Title, *got.Answer.Text)
+		}
+	})
+}
