@@ -149,3 +149,12 @@ func (c *Client) ResetCounts(ctx context.Context, service, id string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: target})
 	return err
 }
+
+// TryMapping tells what a mapping would do if it were kept.
+func (c *Client) TryMapping(ctx context.Context, service string, trial api.TrialRequest) (api.Trial, error) {
+	body, err := json.Marshal(trial)
+	if err != nil {
+		return api.Trial{}, fmt.Errorf("write trial: %w", err)
+	}
+	return do[api.Trial](ctx, c, request{method: http.MethodPost, path: path("services", service, "trials"), body: body})
+}

@@ -224,6 +224,24 @@ func (m *Mapping) idFromPattern() string {
 
 var mappingID = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$`)
 
+// Document is the mapping as people would write it: without what is so anyhow.
+func (m *Mapping) Document() *tree.Node {
+	n, err := tree.From(m)
+	if err != nil {
+		panic(err) // our own documents always marshal
+	}
+	members := slices.DeleteFunc(n.Members, func(member tree.Member) bool {
+		return member.Key == "enabled" && member.Value.IsTrue() || member.Key == "rank" && member.Value.Text == "0"
+	})
+	return tree.NewMap(members...)
+}
+
+// YAML is the Document as text.
+func (m *Mapping) YAML() (string, error) {
+	text, err := m.Document().YAML()
+	return string(text), err
+}
+
 // CheckMappingID says what is wrong with an id; nil for one that can be used.
 func CheckMappingID(id string) error {
 	if mappingID.MatchString(id) {

@@ -38,22 +38,24 @@ func (p Program) explain(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return p.print(c, result, nil, func() {
-		p.say("%s", result.Explanation.Sentence)
+	return p.print(c, result, nil, func() { p.sayExplained(result) })
+}
+
+func (p Program) sayExplained(result api.ExplainResult) {
+	p.say("%s", result.Explanation.Sentence)
+	p.say("")
+	for _, step := range result.Explanation.Steps {
+		p.say("  %-7s %s: %s", step.Verdict, step.Subject, step.Reason)
+	}
+	p.say("")
+	p.say("answer    %d, by %s %s", result.Status, result.Source, result.By)
+	for _, h := range result.Answer.Headers {
+		p.say("  %s: %s", h[0], h[1])
+	}
+	if result.Answer.Body != "" {
 		p.say("")
-		for _, step := range result.Explanation.Steps {
-			p.say("  %-7s %s: %s", step.Verdict, step.Subject, step.Reason)
-		}
-		p.say("")
-		p.say("answer    %d, by %s %s", result.Status, result.Source, result.By)
-		for _, h := range result.Answer.Headers {
-			p.say("  %s: %s", h[0], h[1])
-		}
-		if result.Answer.Body != "" {
-			p.say("")
-			p.say("  %s", strings.ReplaceAll(strings.TrimRight(result.Answer.Body, "\n"), "\n", "\n  "))
-		}
-	})
+		p.say("  %s", strings.ReplaceAll(strings.TrimRight(result.Answer.Body, "\n"), "\n", "\n  "))
+	}
 }
 
 // testCall changes a call as the flags say.

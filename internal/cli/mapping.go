@@ -31,6 +31,17 @@ func (p Program) mappingCommand() *cli.Command {
 				ShellComplete: p.completeServices, Action: p.mappingPut,
 			},
 			{
+				Name: "try", Usage: "which of the last calls a mapping would answer, without keeping it", ArgsUsage: "SERVICE",
+				UsageText:    "rapidmimic mapping try moorings -f night.yaml\nrapidmimic mapping try moorings -f night.yaml --call c-81f3",
+				OnUsageError: usageError,
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"},
+					&cli.IntFlag{Name: "last", Usage: "on how many of the last `CALLS`", Value: 20},
+					&cli.StringFlag{Name: "call", Usage: "show what the call with this `ID` would get"},
+				},
+				ShellComplete: p.completeServices, Action: p.mappingTry,
+			},
+			{
 				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
 				UsageText:   "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems",
 				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored.",

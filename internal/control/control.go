@@ -94,6 +94,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.GET("/services/:service/operations/:operation", s.getOperation)
 	api.POST("/services/:service/test-calls", s.postTestCall)
 	api.POST("/services/:service/explain", s.postExplain)
+	api.POST("/services/:service/trials", s.postTrial)
 	api.GET("/services/:service/revisions", s.listRevisions)
 	api.GET("/services/:service/revisions/:revision", s.getRevision)
 	api.GET("/services/:service/revisions/:revision/changes", s.getChanges)

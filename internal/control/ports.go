@@ -35,6 +35,8 @@ type CallLog interface {
 // were.
 type Decider interface {
 	Explain(r *call.Request) engine.Decision
+	// ExplainOn decides it in another environment than the present one.
+	ExplainOn(snapshot *catalog.Snapshot, r *call.Request) engine.Decision
 	Positions(serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(serviceID string, m *catalog.Mapping)
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
@@ -27,7 +28,7 @@ func (s *server) respond(c *gin.Context, status int, view, document any) {
 		c.PureJSON(status, view)
 		return
 	}
-	n, err := tree.From(document)
+	n, err := documentTree(document)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -38,6 +39,24 @@ func (s *server) respond(c *gin.Context, status int, view, document any) {
 		return
 	}
 	c.Data(status, "application/yaml", text)
+}
+
+// documentTree is a document as people would write it.
+func documentTree(document any) (*tree.Node, error) {
+	switch d := document.(type) {
+	case spec.Mapping:
+		return d.Document(), nil
+	case *spec.Mapping:
+		return d.Document(), nil
+	case []spec.Mapping:
+		list := tree.NewList()
+		for i := range d {
+			list.Items = append(list.Items, d[i].Document())
+		}
+		return list, nil
+	default:
+		return tree.From(document)
+	}
 }
 
 func readBody(c *gin.Context) ([]byte, error) { return io.ReadAll(c.Request.Body) }

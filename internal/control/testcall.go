@@ -14,6 +14,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
 )
@@ -114,9 +115,12 @@ func (s *server) postExplain(c *gin.Context) {
 		key := http.CanonicalHeaderKey(h[0])
 		r.Header[key] = append(r.Header[key], h[1])
 	}
-	d := s.Engine.Explain(r)
-	c.PureJSON(http.StatusOK, api.ExplainResult{
+	c.PureJSON(http.StatusOK, explained(s.Engine.Explain(r)))
+}
+
+func explained(d engine.Decision) api.ExplainResult {
+	return api.ExplainResult{
 		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),
 		Answer: message(fieldLines(d.Answer.Header), d.Answer.Body, int64(len(d.Answer.Body))),
-	})
+	}
 }

@@ -109,6 +109,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/schemas/{schema}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schema: "mappings.json" | "service.json";
+            };
+            cookie?: never;
+        };
+        /** The JSON Schema of a document, for editors */
+        get: operations["getSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring the environment to what a folder says; what was changed on both sides since the last time stops it */
+        post: operations["applyFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which files of a folder have to change for it to hold what the environment holds */
+        post: operations["exportFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services": {
         parameters: {
             query?: never;
@@ -329,7 +382,226 @@ export interface paths {
         put?: never;
         /** Create or replace mappings by their ids, all of a document or none */
         post: operations["putMappings"];
+        /** Remove the mappings that meet every demand */
+        delete: operations["removeMappings"];
+        options?: never;
+        head?: never;
+        /** Change many mappings alike, all that meet every demand or none */
+        patch: operations["editMappings"];
+        trace?: never;
+    };
+    "/api/v1/services/{service}/removed-mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** The removals of mappings that are gone, the newest first; each can be restored */
+        get: operations["listRemovedMappings"];
+        put?: never;
+        post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mapping-counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Count the calls of all mappings anew */
+        delete: operations["resetMappingCounts"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        /** The states that a mapping was in, the newest first */
+        get: operations["listMappingVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        /** One state of a mapping */
+        get: operations["getMappingVersion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an earlier state of a mapping the present one, also of one that was removed */
+        post: operations["restoreMapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy a mapping, or move it */
+        post: operations["copyMapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/positions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Set the sequence of a mapping back to its start, for all callers */
+        delete: operations["resetPositions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/{mapping}/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Count the calls of a mapping anew */
+        delete: operations["resetCounts"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/payloads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** The bodies in files of their own that mappings of the service can send */
+        get: operations["listPayloads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/payloads/{payload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Name of a file */
+                payload: string;
+            };
+            cookie?: never;
+        };
+        /** A payload as it was given */
+        get: operations["getPayload"];
+        /** Give the service a payload, or replace it; mappings send it from the next call on */
+        put: operations["putPayload"];
+        post?: never;
+        /** Take a payload away that no mapping sends */
+        delete: operations["removePayload"];
         options?: never;
         head?: never;
         patch?: never;
@@ -343,7 +615,7 @@ export interface paths {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
                 /** @description Id of the mapping */
-                mapping: string;
+                mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
         };
@@ -655,8 +927,15 @@ export interface components {
             body?: string;
             /** @description An XPath; prefixes do not matter */
             xml?: string;
+            /** @description Name of a part of a multipart body */
+            part?: string;
             /** @description The body as a whole */
             text?: boolean;
+            /**
+             * @description Of a GraphQL request: query, mutation or subscription, the operation's name, its top fields
+             * @enum {string}
+             */
+            graphql?: "type" | "name" | "field";
             /** @description An address or a range of them */
             caller?: string;
             equals?: unknown;
@@ -671,10 +950,15 @@ export interface components {
             oneOf?: unknown[];
             /** @description JSON that must be contained */
             includes?: unknown;
+            /** @description A JSON Schema */
+            schema?: unknown;
         };
         AnswerDocument: {
-            /** @default 200 */
-            status: number;
+            /**
+             * @description A number, or an expression ${…} that gives one
+             * @default 200
+             */
+            status: number | string;
             headers?: {
                 [key: string]: string;
             }[];
@@ -684,6 +968,12 @@ export interface components {
             text?: string;
             /** @description A document; a SOAP service puts it into an envelope of the caller's version */
             xml?: string;
+            /** @description A body of any bytes */
+            base64?: string;
+            /** @description Name of a payload of the service; ${…} in texts stands for expressions */
+            payload?: string;
+            /** @description Where the caller is sent: a path of the service, or an address; 302 unless a status is given */
+            redirect?: string;
             /** @description A named example of the contract, or a declared fault, as the whole answer */
             example?: string;
             /** @description Data drawn from the contract's schema */
@@ -700,6 +990,8 @@ export interface components {
         MappingDocument: {
             id: string;
             title?: string;
+            /** @description Free words to select by */
+            labels?: string[];
             /** @default true */
             enabled: boolean;
             /** @default 0 */
@@ -737,6 +1029,75 @@ export interface components {
                 /** Format: date-time */
                 last: string;
             };
+            /** @description Where its sequence stands, for each caller that has a position */
+            positions?: {
+                caller?: string;
+                /** @description Turns that were taken */
+                given: number;
+                /** @description The answer that comes next, from 1; 0 when the sequence passes calls on */
+                next: number;
+            }[];
+        };
+        MappingVersion: {
+            id: string;
+            version: number;
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            /** @description The mapping was taken away */
+            removed?: boolean;
+            /** @description The one in force */
+            current?: boolean;
+            mapping?: components["schemas"]["MappingDocument"];
+        };
+        MappingsEdit: {
+            /** @description Which mappings */
+            ids?: string[];
+            label?: string;
+            text?: string;
+            /** @description What becomes of them */
+            enabled?: boolean;
+            addLabels?: string[];
+            dropLabels?: string[];
+        };
+        ApplyReport: {
+            items: {
+                service: string;
+                /** @enum {string} */
+                kind: "service" | "contract" | "payload" | "mapping";
+                id?: string;
+                file?: string;
+                line?: number;
+                /** @enum {string} */
+                outcome: "created" | "changed" | "removed" | "conflict" | "left";
+                detail?: string;
+            }[];
+            unchanged: number;
+            faults: components["schemas"]["Fault"][];
+            /** @description Files that have no place in a folder */
+            unknown: string[];
+            /** @description Definitions that were changed on both sides; when there are any nothing was changed */
+            conflicts: number;
+            dryRun?: boolean;
+        };
+        ExportReport: {
+            files: {
+                name: string;
+                /** @enum {string} */
+                outcome: "created" | "changed" | "removed";
+                /** Format: byte */
+                content?: string;
+            }[];
+            unchanged: number;
+        };
+        Payload: {
+            name: string;
+            mediaType: string;
+            /** @description In bytes */
+            size: number;
+            /** @description Mappings that answer with it */
+            senders?: string[];
+            etag: string;
         };
         PutReport: {
             items: {
@@ -851,6 +1212,28 @@ export interface components {
         };
     };
     responses: {
+        /** @description The ids of the mappings that changed */
+        Changed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": {
+                    changed: string[];
+                };
+            };
+        };
+        /** @description The versions */
+        Versions: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": {
+                    items: components["schemas"]["MappingVersion"][];
+                };
+            };
+        };
         /** @description A problem */
         Problem: {
             headers: {
@@ -870,6 +1253,12 @@ export interface components {
         after: string;
         /** @description The ETag that the write is based on */
         ifMatch: string;
+        /** @description Id of the mapping */
+        mapping: string;
+        /** @description Only mappings with this label */
+        label: string;
+        /** @description Only mappings with this in id, title, method, path, operation or a label */
+        mappingText: string;
         /** @description Only calls to this service */
         callService: string;
         /** @description Words that must all occur in method, path, query, status, source or who answered */
@@ -1051,6 +1440,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schema: "mappings.json" | "service.json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The schema */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    applyFolder: {
+        parameters: {
+            query?: {
+                /** @description Report what would happen and change nothing */
+                dryRun?: boolean;
+                /** @description Remove what came from the folder and is no longer there */
+                prune?: boolean;
+                /** @description Change nothing but remember where environment and folder agree */
+                record?: boolean;
+                /** @description Names the folder; services that came from another one are not missed in it */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description What came of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplyReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportFolder: {
+        parameters: {
+            query?: {
+                /** @description Only this service */
+                service?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The folder as it is; none for a new one */
+        requestBody?: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description The files that change */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportReport"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -1438,6 +1913,12 @@ export interface operations {
     listMappings: {
         parameters: {
             query?: {
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings that never answer, did not answer since the start, or break the contract */
+                problem?: boolean;
                 limit?: components["parameters"]["limit"];
                 /** @description The next of the page before */
                 after?: components["parameters"]["after"];
@@ -1496,6 +1977,371 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    removeMappings: {
+        parameters: {
+            query?: {
+                id?: string[];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    editMappings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingsEdit"];
+            };
+        };
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRemovedMappings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Versions"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetMappingCounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMappingVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Versions"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMappingVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The state; asked for as YAML, a document that can be put back */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingVersion"];
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreMapping: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Which one; left out, the last in which the mapping was there */
+                    version?: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The mapping */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    copyMapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Where to; the same service when left out */
+                    service?: string;
+                    /** @description Id of the copy */
+                    id?: string;
+                    /** @description Take the original away */
+                    move?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The copy */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetPositions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetCounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPayloads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The payloads, by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Payload"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPayload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Name of a file */
+                payload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "*/*": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putPayload: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Name of a file */
+                payload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description The payload */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Payload"];
+                };
+            };
+            /** @description The new payload */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Payload"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePayload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Name of a file */
+                payload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getMapping: {
         parameters: {
             query?: never;
@@ -1504,7 +2350,7 @@ export interface operations {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
                 /** @description Id of the mapping */
-                mapping: string;
+                mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
         };
@@ -1534,7 +2380,7 @@ export interface operations {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
                 /** @description Id of the mapping */
-                mapping: string;
+                mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
         };
@@ -1577,7 +2423,7 @@ export interface operations {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
                 /** @description Id of the mapping */
-                mapping: string;
+                mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
         };
@@ -1604,7 +2450,7 @@ export interface operations {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
                 /** @description Id of the mapping */
-                mapping: string;
+                mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
         };

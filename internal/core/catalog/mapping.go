@@ -130,6 +130,23 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 	return nil
 }
 
+// Preview is the environment as it would be with a mapping, and that mapping.
+// Nothing changes.
+func (c *Catalog) Preview(nameOrID string, m spec.Mapping) (*Snapshot, *Mapping, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	old, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, nil, err
+	}
+	edit := c.editLocked()
+	_, compiled, _, err := edit.putMappings(old, []spec.Mapping{m})
+	if err != nil {
+		return nil, nil, err
+	}
+	return edit.next, compiled[0], nil
+}
+
 // FindMapping returns a mapping of a service. The error names similar ones.
 func (c *Catalog) FindMapping(nameOrID, id string) (*Mapping, error) {
 	s, err := c.Find(nameOrID)

@@ -1,15 +1,25 @@
 package engine
 
-import "rapidmimic/internal/core/call"
+import (
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+)
 
 // Explain decides a call that was not made. It takes no number of any
 // sequence and draws nothing that a real call would then not draw: two
 // explanations in a row, and the call after them, find the same state.
-func (e *Engine) Explain(r *call.Request) Decision {
+func (e *Engine) Explain(r *call.Request) Decision { return e.ExplainOn(e.definitions.Snapshot(), r) }
+
+// ExplainOn is Explain in an environment that need not be the present one.
+func (e *Engine) ExplainOn(snapshot *catalog.Snapshot, r *call.Request) Decision {
 	peeking := *e
-	peeking.state = peek{e.state}
+	peeking.state, peeking.definitions = peek{e.state}, fixedDefinitions{snapshot}
 	return peeking.Decide(peeking.Place(r), r)
 }
+
+type fixedDefinitions struct{ snapshot *catalog.Snapshot }
+
+func (d fixedDefinitions) Snapshot() *catalog.Snapshot { return d.snapshot }
 
 // peek is a State that only looks.
 type peek struct{ State }

@@ -85,7 +85,7 @@ func rewriteSingle(text []byte, root *tree.Node, want *spec.Mapping) (out []byte
 	}
 	lines := bytes.SplitAfter(text, []byte("\n"))
 	out = bytes.Join(lines[:max(root.Line-1, 0)], nil)
-	document, err := documentOf(want).YAML()
+	document, err := want.Document().YAML()
 	return append(out, document...), 1, err
 }
 
@@ -102,7 +102,7 @@ func rewriteWhole(root *tree.Node, edits []edit) (out []byte, left int, err erro
 			if edits[at].want == nil {
 				continue
 			}
-			document = documentOf(edits[at].want)
+			document = edits[at].want.Document()
 		}
 		written, err := listItem(document, "")
 		if err != nil {
@@ -114,7 +114,7 @@ func rewriteWhole(root *tree.Node, edits []edit) (out []byte, left int, err erro
 }
 
 // itemText is a mapping as an element of a list.
-func itemText(m *spec.Mapping, indent string) ([]byte, error) { return listItem(documentOf(m), indent) }
+func itemText(m *spec.Mapping, indent string) ([]byte, error) { return listItem(m.Document(), indent) }
 
 func listItem(n *tree.Node, indent string) ([]byte, error) {
 	text, err := n.YAML()
@@ -133,25 +133,4 @@ func listItem(n *tree.Node, indent string) ([]byte, error) {
 	}
 	b.WriteByte('\n')
 	return b.Bytes(), nil
-}
-
-// documentOf is a mapping as people would write it: without what is so anyhow.
-func documentOf(m *spec.Mapping) *tree.Node {
-	n, err := tree.From(m)
-	if err != nil {
-		panic(err) // our own documents always marshal
-	}
-	return without(n, func(key string, value *tree.Node) bool {
-		return key == "enabled" && value.IsTrue() || key == "rank" && value.Text == "0"
-	})
-}
-
-func without(n *tree.Node, usual func(key string, value *tree.Node) bool) *tree.Node {
-	var members []tree.Member
-	for _, member := range n.Members {
-		if !usual(member.Key, member.Value) {
-			members = append(members, member)
-		}
-	}
-	return tree.NewMap(members...)
 }

@@ -1,0 +1,136 @@
+package control
+
+import (
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+// mostTried is on how many calls a mapping is tried at most.
+const mostTried = 200
+
+// postTrial tells what a mapping would do if it were kept: a document with
+// faults is no failure of the request.
+func (s *server) postTrial(c *gin.Context) {
+	var wanted api.TrialRequest
+	if err := readJSON(c, &wanted, "trial"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	trial := api.Trial{Faults: []problem.Item{}, Calls: []api.TrialCall{}}
+	snapshot, m, err := s.preview(c, wanted)
+	var known *problem.Error
+	switch {
+	case errors.As(err, &known) && (known.Code == problem.Invalid || known.Code == problem.Syntax):
+		if trial.Faults = known.Items; len(trial.Faults) == 0 {
+			trial.Faults = []problem.Item{{Detail: known.Detail}}
+		}
+		c.PureJSON(http.StatusOK, trial)
+		return
+	case err != nil:
+		s.fail(c, err, nil)
+		return
+	}
+	service := snapshot.Find(c.Param("service"))
+	trial.Mapping, trial.Deviations, trial.Problem = &m.Spec, deviationViews(service.Deviations(m)), service.Problem(m)
+	if trial.YAML, err = m.Spec.YAML(); err == nil {
+		err = s.tryOnCalls(c, &trial, wanted, snapshot, m)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, trial)
+}
+
+// preview is the environment as it would be with the mapping of a trial.
+func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snapshot, *catalog.Mapping, error) {
+	text := []byte(wanted.Document)
+	mappings, err := spec.ReadMappings(text)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(mappings) != 1 {
+		return nil, nil, problem.New(problem.Invalid, "the document must hold one mapping, not %d", len(mappings))
+	}
+	if wanted.Replaces != "" {
+		mappings[0].ID = wanted.Replaces
+	}
+	snapshot, m, err := s.Catalog.Preview(c.Param("service"), mappings[0])
+	return snapshot, m, located(err, text)
+}
+
+// tryOnCalls tries a mapping on the last calls of its service, and on the call
+// that was asked for.
+func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
+	if err := s.Log.Flush(c); err != nil {
+		return err
+	}
+	service := snapshot.Find(c.Param("service"))
+	var numbers []uint64
+	if recent := min(wanted.Recent, mostTried); recent > 0 {
+		lines, err := s.Calls.ListCalls(c, call.Filter{Service: service.Spec.Name}, 0, recent)
+		if err != nil {
+			return err
+		}
+		for _, line := range lines {
+			numbers = append(numbers, line.Number)
+		}
+	}
+	for _, number := range numbers {
+		record, err := s.Calls.Call(c, number)
+		if err != nil {
+			continue // retention took it meanwhile
+		}
+		tried := api.TrialCall{Call: callView(record.Summary())}
+		d := s.Engine.ExplainOn(snapshot, again(record))
+		if tried.Answers = d.Source == call.FromMapping && d.By == m.Spec.ID; !tried.Answers {
+			tried.Reason = whyNot(d, m, record)
+		}
+		trial.Calls = append(trial.Calls, tried)
+	}
+	if wanted.Call == "" {
+		return nil
+	}
+	number, _ := call.ParseID(wanted.Call)
+	record, err := s.Calls.Call(c, number)
+	if err != nil {
+		return err
+	}
+	result := explained(s.Engine.ExplainOn(snapshot, again(record)))
+	trial.Result = &result
+	return nil
+}
+
+// again is the request of a call as if it came once more.
+func again(record *call.Record) *call.Request {
+	r := record.Request
+	return &r
+}
+
+// whyNot says why a call would not be answered by a mapping.
+func whyNot(d engine.Decision, m *catalog.Mapping, record *call.Record) string {
+	if !m.Spec.Enabled {
+		return "it is switched off"
+	}
+	for _, step := range d.Explanation.Steps {
+		if step.Subject == "mapping "+m.Spec.ID {
+			return strings.TrimPrefix(step.Reason, "close: ")
+		}
+	}
+	candidate := match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}
+	if near := match.Closest(record.Request.Method, match.Split(nil, record.Request.Path), []match.Candidate{candidate}, 1); len(near) > 0 {
+		return near[0].String()
+	}
+	return "another path"
+}

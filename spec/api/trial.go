@@ -1,0 +1,42 @@
+package api
+
+import (
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// TrialRequest asks what a mapping would do if it were kept.
+type TrialRequest struct {
+	// Document is one mapping in JSON or YAML.
+	Document string `json:"document"`
+	// Replaces is the id of the mapping that it stands for, whatever its own; ""
+	// for a new one.
+	Replaces string `json:"replaces,omitempty"`
+	// Recent is how many of the last calls to the service it is tried on.
+	Recent int `json:"recent,omitempty"`
+	// Call is the id of a call whose answer is wanted.
+	Call string `json:"call,omitempty"`
+}
+
+// Trial is what a mapping would do. Nothing was changed or counted.
+type Trial struct {
+	// Faults keep it from being used; then the rest is empty.
+	Faults []problem.Item `json:"faults"`
+	// Mapping and YAML are the document as it would be kept.
+	Mapping    *spec.Mapping `json:"mapping,omitempty"`
+	YAML       string        `json:"yaml,omitempty"`
+	Deviations []Deviation   `json:"deviations,omitempty"`
+	// Problem says why it would never answer.
+	Problem string      `json:"problem,omitempty"`
+	Calls   []TrialCall `json:"calls"`
+	// Result is what the call that was asked for would get.
+	Result *ExplainResult `json:"result,omitempty"`
+}
+
+// TrialCall is a call that was received, and whether the mapping would answer
+// it.
+type TrialCall struct {
+	Call
+	Answers bool   `json:"answers"`
+	Reason  string `json:"reason,omitempty"` // why it would not
+}
