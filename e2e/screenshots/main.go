@@ -54,7 +54,18 @@ func main() {
 	control := flag.String("control", "http://127.0.0.1:7400", "control address of a running demo")
 	out := flag.String("out", "docs/screenshots", "folder for the pictures")
 	only := flag.String("only", "", "take only the picture of this name")
+	page := flag.String("page", "", "take a picture of this page instead, as page.png")
+	theme := flag.String("theme", "light", "of the page")
+	press := flag.String("press", "", "the name of a button to press first")
 	flag.Parse()
+	if *page != "" {
+		shots = []shot{{name: "page", path: *page, theme: *theme, wait: "document.querySelector('.cm-content, main table')", prepare: func(p *browser.Page) error {
+			if *press == "" {
+				return nil
+			}
+			return p.Press(*press)
+		}}}
+	}
 	if err := takeAll(*control, *out, *only); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)

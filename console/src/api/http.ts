@@ -1,4 +1,5 @@
 import { parseExact } from '@/lib/exactJson';
+import { author } from './author';
 import type { Fault, ProblemDocument } from './types';
 
 /** What the service said is wrong, or that it did not answer. */
@@ -24,18 +25,25 @@ export interface Send {
 }
 
 /** Sends a request to the control API and returns the JSON of its answer. */
-export async function send<T>(path: string, { method = 'GET', body, ifMatch, exact }: Send = {}): Promise<T> {
-  const response = await fetch(`/api/v1${path}`, {
-    method,
-    body,
-    headers: ifMatch ? { 'If-Match': ifMatch } : {},
-  }).catch(() => {
+export async function send<T>(path: string, request: Send = {}): Promise<T> {
+  const response = await ask(path, request, {});
+  if (response.status === 204) return undefined as T;
+  return request.exact ? (parseExact(await response.text()) as T) : response.json();
+}
+
+/** Reads a definition as the YAML document that people would write. */
+export async function readDocument(path: string): Promise<string> {
+  const response = await ask(path, {}, { Accept: 'application/yaml' });
+  return response.text();
+}
+
+async function ask(path: string, { method = 'GET', body, ifMatch }: Send, headers: Record<string, string>) {
+  if (ifMatch) headers['If-Match'] = ifMatch;
+  if (method !== 'GET' && author.get()) headers['Rapid-Mimic-By'] = encodeURIComponent(author.get());
+  const response = await fetch(`/api/v1${path}`, { method, body, headers }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
-  if (response.ok) {
-    if (response.status === 204) return undefined as T;
-    return exact ? (parseExact(await response.text()) as T) : response.json();
-  }
+  if (response.ok) return response;
   const document = await response.json().catch(() => null);
   throw new Problem(
     document?.code ? document : { code: 'internal', detail: `the answer was ${response.status}` },

@@ -367,6 +367,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a mapping would do if it were kept; nothing is changed or counted */
+        post: operations["tryMapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/mappings": {
         parameters: {
             query?: never;
@@ -1059,6 +1079,34 @@ export interface components {
             enabled?: boolean;
             addLabels?: string[];
             dropLabels?: string[];
+        };
+        TrialRequest: {
+            /** @description One mapping in JSON or YAML */
+            document: string;
+            /** @description Id of the mapping that it stands for */
+            replaces?: string;
+            /** @description On how many of the last calls it is tried */
+            recent?: number;
+            /** @description Id of a call whose answer is wanted */
+            call?: string;
+        };
+        Trial: {
+            /** @description What keeps it from being used; then the rest is empty */
+            faults: components["schemas"]["Fault"][];
+            mapping?: components["schemas"]["MappingDocument"];
+            /** @description The document as it would be kept */
+            yaml?: string;
+            deviations?: components["schemas"]["Deviation"][];
+            /** @description Why it would never answer */
+            problem?: string;
+            calls: components["schemas"]["TrialCall"][];
+            result?: components["schemas"]["ExplainResult"];
+        };
+        TrialCall: components["schemas"]["Call"] & {
+            /** @description The mapping would answer it */
+            answers: boolean;
+            /** @description Why it would not */
+            reason?: string;
         };
         ApplyReport: {
             items: {
@@ -1905,6 +1953,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExplainResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryMapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            /** @description What it would do; a document with faults is told so here */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             default: components["responses"]["Problem"];

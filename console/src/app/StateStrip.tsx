@@ -3,6 +3,7 @@ import { Link } from 'wouter';
 import { useStatus } from '@/api/status';
 import { feed } from '@/features/calls';
 import { count, total } from '@/lib/format';
+import { AuthorName } from './AuthorName';
 import { KeyHelp } from './KeyHelp';
 import { ThemeSwitch } from './ThemeSwitch';
 
@@ -36,6 +37,7 @@ export function StateStrip() {
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>
+        <AuthorName />
         <KeyHelp />
         <ThemeSwitch />
       </span>

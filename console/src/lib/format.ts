@@ -19,6 +19,11 @@ export function clock(moment: string): string {
   return new Date(moment).toLocaleTimeString('en-GB');
 }
 
+/** Day and time of a moment, to the second. */
+export function moment(text: string): string {
+  return new Date(text).toLocaleString('sv-SE');
+}
+
 /** "1 call", "12 calls". */
 export function count(n: number, noun: string): string {
   return `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`;

@@ -1,21 +1,31 @@
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { json, jsonParseLinter } from '@codemirror/lang-json';
 import { xml } from '@codemirror/lang-xml';
+import { yaml } from '@codemirror/lang-yaml';
 import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language';
-import { type Diagnostic, linter, lintGutter } from '@codemirror/lint';
+import { type Diagnostic, linter, lintGutter, setDiagnostics } from '@codemirror/lint';
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search';
 import { EditorState } from '@codemirror/state';
 import { EditorView, keymap, lineNumbers } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { useEffect, useRef } from 'react';
 
+export interface Mark {
+  /** From 1; without one the mark stands at the beginning. */
+  line?: number;
+  column?: number;
+  detail: string;
+}
+
 interface Props {
-  language: 'json' | 'xml' | 'text';
+  language: 'json' | 'xml' | 'yaml' | 'text';
   /** The accessible name of the text. */
   label: string;
   value: string;
   /** None for a text that is only to be read. */
   onChange?(value: string): void;
+  /** What somebody else found wrong with it. */
+  marks?: Mark[];
 }
 
 const look = EditorView.theme({
@@ -41,8 +51,17 @@ const colors = HighlightStyle.define([
 const languages = {
   json: [json(), linter(jsonParseLinter()), lintGutter()],
   xml: [xml(), linter(xmlLinter), lintGutter()],
+  yaml: [yaml(), lintGutter()],
   text: [],
 };
+
+function diagnosticsOf(state: EditorState, marks: Mark[]): Diagnostic[] {
+  return marks.map(({ line, column = 1, detail }) => {
+    const at = state.doc.line(Math.min(Math.max(line ?? 1, 1), state.doc.lines));
+    const from = Math.min(at.from + column - 1, at.to);
+    return { from, to: at.to, severity: 'error', message: detail };
+  });
+}
 
 /** Marks where a text stops being XML. */
 function xmlLinter(view: EditorView): Diagnostic[] {
@@ -65,7 +84,7 @@ function xmlLinter(view: EditorView): Diagnostic[] {
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
 
 /** A text with folding, search and undo; JSON and XML are checked as typed. */
-export function CodeEditor({ language, label, value, onChange }: Props) {
+export function CodeEditor({ language, label, value, onChange, marks }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ value, onChange });
@@ -108,6 +127,11 @@ export function CodeEditor({ language, label, value, onChange }: Props) {
     if (!editor || editor.state.doc.toString() === value) return;
     editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
   }, [value]);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (editor && marks) editor.dispatch(setDiagnostics(editor.state, diagnosticsOf(editor.state, marks)));
+  }, [marks]);
 
   return <div ref={box} className="min-h-0 flex-1 overflow-hidden rounded border border-line" />;
 }

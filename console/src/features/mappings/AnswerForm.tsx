@@ -1,14 +1,18 @@
+import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense } from 'react';
 import { pretty } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
+import { CommandLine } from '@/ui/CommandLine';
 import { Field, inputLook } from '@/ui/Field';
 import { HeaderLines } from './HeaderLines';
 import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
+import { payloadList } from './queries';
 
 const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
 interface Props {
+  service: string;
   draft: MappingDraft;
   faults: Faults;
   change(part: Partial<MappingDraft>): void;
@@ -18,18 +22,36 @@ const kinds = [
   { kind: 'json', word: 'JSON' },
   { kind: 'xml', word: 'XML' },
   { kind: 'text', word: 'Text' },
+  { kind: 'base64', word: 'Base64' },
+  { kind: 'payload', word: 'Payload' },
+  { kind: 'redirect', word: 'Redirect' },
   { kind: 'fault', word: 'SOAP fault' },
   { kind: 'contract', word: 'From the contract' },
   { kind: 'none', word: 'No body' },
 ] as const;
 
-export function AnswerForm({ draft, faults, change }: Props) {
+/** The kinds whose body is written in the editor, and its language. */
+const hasText: Partial<Record<MappingDraft['kind'], 'json' | 'xml' | 'text'>> = {
+  json: 'json',
+  xml: 'xml',
+  text: 'text',
+  base64: 'text',
+  fault: 'xml',
+};
+
+/** A redirect has a status of its own; other kinds do not have that. */
+function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<MappingDraft> {
+  if (kind === 'redirect' && !draft.status.startsWith('3')) return { kind, status: '302' };
+  if (draft.kind === 'redirect' && draft.status.startsWith('3')) return { kind, status: '200' };
+  return { kind };
+}
+
+export function AnswerForm({ service, draft, faults, change }: Props) {
   return (
     <>
       <div className="flex flex-wrap items-start gap-6">
         <Field
           label="Status"
-          inputMode="numeric"
           hint={statusText(Number(draft.status))}
           fault={faults.status}
           value={draft.status}
@@ -40,7 +62,7 @@ export function AnswerForm({ draft, faults, change }: Props) {
       </div>
       <div className="flex min-h-[280px] flex-1 flex-col gap-1.5">
         <div className="flex items-center justify-between">
-          <fieldset className="flex gap-4 text-[13px]">
+          <fieldset className="flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
             <legend className="sr-only">Kind of body</legend>
             {kinds.map(({ kind, word }) => (
               <label key={kind} className="inline-flex items-center gap-1.5">
@@ -48,7 +70,7 @@ export function AnswerForm({ draft, faults, change }: Props) {
                   type="radio"
                   name="kind"
                   checked={draft.kind === kind}
-                  onChange={() => change({ kind })}
+                  onChange={() => change(ofKind(draft, kind))}
                 />
                 {word}
               </label>
@@ -67,11 +89,21 @@ export function AnswerForm({ draft, faults, change }: Props) {
         </div>
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
-        {draft.kind !== 'none' && draft.kind !== 'contract' && (
+        {draft.kind === 'payload' && <PayloadChoice service={service} draft={draft} change={change} />}
+        {draft.kind === 'redirect' && (
+          <Field
+            label="Where to"
+            hint="A path of the service, or an address; ${…} may stand in it"
+            value={draft.redirect}
+            onChange={(event) => change({ redirect: event.target.value })}
+            className="font-mono"
+          />
+        )}
+        {hasText[draft.kind] && (
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
             <CodeEditor
               label="Body of the answer"
-              language={draft.kind === 'fault' ? 'xml' : draft.kind}
+              language={hasText[draft.kind] ?? 'text'}
               value={draft.body}
               onChange={(body) => change({ body })}
             />
@@ -125,5 +157,32 @@ function ContractFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
       onChange={(event) => change({ example: event.target.value })}
       className="max-w-80"
     />
+  );
+}
+
+/** Which of the payloads of the service is sent. */
+function PayloadChoice({ service, draft, change }: Pick<Props, 'service' | 'draft' | 'change'>) {
+  const { data } = useQuery(payloadList(service));
+  const names = data?.items.map(({ name }) => name) ?? [];
+  return (
+    <div className="space-y-2">
+      <label className="flex max-w-80 flex-col gap-1 font-medium text-dim text-xs">
+        Payload
+        <select
+          value={draft.payload}
+          onChange={(event) => change({ payload: event.target.value })}
+          className={inputLook}
+        >
+          <option value="">Choose one</option>
+          {[...new Set([...names, draft.payload])].filter(Boolean).map((name) => (
+            <option key={name}>{name}</option>
+          ))}
+        </select>
+      </label>
+      <p className="text-dim text-xs">
+        A payload is a large body in a file of its own. In texts ${'{…}'} stands for expressions.
+      </p>
+      <CommandLine command={`rapidmimic payload put ${service} FILE`} />
+    </div>
   );
 }

@@ -48,7 +48,7 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         placeholder={'[{"query": "season", "equals": "winter"}]'}
         onChange={(where) => change({ where })}
         fault={faults.where}
-        hint="Conditions on query, header, cookie, form, body (JSONPath), xml (XPath), as JSON"
+        hint="Conditions on query, header, cookie, form, part, body (JSONPath), xml (XPath), graphql, as JSON"
       />
       <Field
         label="If"
@@ -58,6 +58,12 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         className="font-mono"
       />
       <Field label="Title" value={draft.title} onChange={(event) => change({ title: event.target.value })} />
+      <Field
+        label="Labels"
+        hint="Free words to select by"
+        value={draft.labels}
+        onChange={(event) => change({ labels: event.target.value })}
+      />
       <Field
         label="Id"
         hint={isNew ? 'Left empty, it is made from method and path' : 'The id of a mapping stays'}

@@ -1,71 +1,101 @@
-import { useState } from 'react';
 import { Link } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { AnswerForm } from './AnswerForm';
 import { CallForm } from './CallForm';
+import { ChangesDialog } from './ChangesDialog';
 import { DeviationNotice } from './DeviationNotice';
-import { faultsOf, type MappingDraft } from './mappingDraft';
+import { DocumentForm } from './DocumentForm';
+import type { MappingDraft } from './mappingDraft';
+import { RecentCalls } from './RecentCalls';
 import { SaveProblem } from './SaveProblem';
+import { SequencePositions } from './SequencePositions';
+import { useMappingEditing } from './useMappingEditing';
 import { useSaveMapping } from './useSaveMapping';
+import { VersionsDialog } from './VersionsDialog';
+import { ViewSwitch } from './ViewSwitch';
 
 interface Props {
   service: string;
-  /** The mapping as it is kept; none for a new one. */
-  saved?: Mapping;
-  start: MappingDraft;
+  /** The mapping as it is kept, and its document; none for a new one. */
+  saved?: { mapping: Mapping; text: string };
+  /** What the form starts with; none for a mapping that it cannot show. */
+  start?: MappingDraft;
 }
 
-/** Left what a call looks like, right what it is answered with. */
+/** A mapping as a form or as its document, and what it would do with recent calls. */
 export function MappingEditor({ service, saved, start }: Props) {
-  const [draft, setDraft] = useState(start);
-  const change = (part: Partial<MappingDraft>) => setDraft((now) => ({ ...now, ...part }));
-  const faults = faultsOf(draft);
+  const mapping = saved?.mapping;
+  const editing = useMappingEditing({ service, saved, start });
   const { save, remove } = useSaveMapping(service, saved);
-  const dirty = !saved || JSON.stringify(draft) !== JSON.stringify(start);
-  const mayPress = Object.keys(faults).length === 0 && dirty && !save.isPending;
+  const { trial } = editing;
+  const store = (etag: string) => save.mutate({ id: editing.id, document: editing.document, etag });
+  const mayPress = editing.maySave && !save.isPending;
+  const deviations = trial.data?.deviations ?? (trial.data ? undefined : mapping?.deviations);
   return (
     <form
       className="flex h-full min-h-0 flex-col"
       onSubmit={(event) => {
         event.preventDefault();
-        if (mayPress) save.mutate({ draft, etag: saved?.etag ?? '' });
+        if (mayPress) store(mapping?.etag ?? '');
       }}
     >
-      <div className="flex flex-wrap items-center justify-between gap-3 border-line border-b px-5 py-2.5">
+      <div className="flex flex-wrap items-center justify-between gap-3 border-line border-b px-5 py-2">
         <h1 className="min-w-0 truncate text-base">
           <Link href={`/services/${encodeURIComponent(service)}`} className="text-accent hover:underline">
             {service}
           </Link>
           <span className="text-dim"> / </span>
-          <span className="font-semibold">{saved ? saved.id : 'New mapping'}</span>
+          <span className="font-semibold">{mapping ? mapping.id : 'New mapping'}</span>
         </h1>
-        <div className="flex items-center gap-2">
-          {saved && (
+        <div className="flex flex-wrap items-center gap-2">
+          <ViewSwitch editing={editing} />
+          {mapping && <VersionsDialog service={service} id={mapping.id} />}
+          {saved && editing.dirty && (
+            <ChangesDialog before={saved.text} after={trial.data?.yaml} onDiscard={editing.discard} />
+          )}
+          {mapping && (
             <Button look="danger" onClick={() => remove.mutate()} disabled={remove.isPending}>
               Remove
             </Button>
           )}
-          {saved && dirty && <Button onClick={() => setDraft(start)}>Discard changes</Button>}
           <Button look="main" type="submit" disabled={!mayPress}>
-            {saved ? 'Save' : 'Save the new mapping'}
+            {mapping ? 'Save' : 'Save the new mapping'}
           </Button>
         </div>
       </div>
-      {save.isError && <SaveProblem error={save.error} retry={(etag) => save.mutate({ draft, etag })} />}
-      {saved?.deviations && saved.deviations.length > 0 && <DeviationNotice deviations={saved.deviations} />}
-      <div className="grid min-h-0 flex-1 overflow-y-auto md:grid-cols-[minmax(280px,2fr)_minmax(0,5fr)] md:overflow-hidden">
-        <section className="space-y-4 px-5 py-4 md:overflow-y-auto md:border-line md:border-r">
-          <h2 className="font-semibold text-[15px]">When a call looks like this</h2>
-          <CallForm draft={draft} faults={faults} change={change} isNew={!saved} />
-          {saved && <CommandLine command={`rapidmimic mapping show ${service} ${saved.id}`} />}
-        </section>
-        <section className="flex min-h-0 flex-col gap-4 px-5 py-4">
-          <h2 className="font-semibold text-[15px]">give this answer</h2>
-          <AnswerForm draft={draft} faults={faults} change={change} />
-        </section>
-      </div>
+      {save.isError && (
+        <SaveProblem service={service} error={save.error} mine={trial.data?.yaml ?? ''} retry={store} />
+      )}
+      {deviations && deviations.length > 0 && <DeviationNotice deviations={deviations} />}
+      {mapping?.positions && <SequencePositions service={service} mapping={mapping} />}
+      {editing.view === 'form' ? (
+        <div className="grid min-h-0 flex-1 overflow-y-auto md:grid-cols-[minmax(280px,2fr)_minmax(0,5fr)] md:overflow-hidden">
+          <section className="space-y-4 px-5 py-3 md:overflow-y-auto md:border-line md:border-r">
+            <h2 className="font-semibold text-[15px]">When a call looks like this</h2>
+            <CallForm
+              draft={editing.draft}
+              faults={editing.faults}
+              change={editing.change}
+              isNew={!mapping}
+            />
+            {mapping && <CommandLine command={`rapidmimic mapping show ${service} ${mapping.id}`} />}
+          </section>
+          <section className="flex min-h-0 flex-col gap-3 px-5 py-3 md:overflow-y-auto">
+            <h2 className="font-semibold text-[15px]">give this answer</h2>
+            <AnswerForm
+              service={service}
+              draft={editing.draft}
+              faults={editing.faults}
+              change={editing.change}
+            />
+          </section>
+        </div>
+      ) : (
+        <DocumentForm editing={editing} />
+      )}
+      <RecentCalls trial={trial} chosen={editing.call} choose={editing.chooseCall} />
     </form>
   );
 }

@@ -4,23 +4,35 @@ import { operationList } from '@/api/operations';
 import { callDetail } from '@/features/calls';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { ManyAnswers } from './ManyAnswers';
 import { MappingEditor } from './MappingEditor';
 import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
-import { mappingById } from './queries';
+import { mappingById, mappingText } from './queries';
 
 /** An existing mapping, opened for editing. */
 export function MappingPage({ service, id }: { service: string; id: string }) {
   const query = useQuery({ ...mappingById(service, id), staleTime: 0, refetchOnWindowFocus: false });
+  const etag = query.data?.etag ?? '';
+  const reading = mappingText(service, id);
+  const text = useQuery({
+    ...reading,
+    queryKey: [...reading.queryKey, etag],
+    enabled: etag !== '',
+    refetchOnWindowFocus: false,
+  });
   return (
     <Awaited query={query} what="the mapping">
-      {(saved) =>
-        saved.answer ? (
-          <MappingEditor key={saved.etag} service={service} saved={saved} start={draftOf(saved)} />
-        ) : (
-          <ManyAnswers service={service} mapping={saved} />
-        )
-      }
+      {(mapping) => (
+        <Awaited query={text} what="its document">
+          {(document) => (
+            <MappingEditor
+              key={mapping.etag}
+              service={service}
+              saved={{ mapping, text: document }}
+              start={mapping.answer && draftOf(mapping)}
+            />
+          )}
+        </Awaited>
+      )}
     </Awaited>
   );
 }

@@ -69,11 +69,16 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
         >
           {mapping.id}
         </Link>{' '}
-        <span className="text-dim">{mapping.title}</span>
+        <span className="text-dim">{mapping.title}</span>{' '}
+        {mapping.labels?.map((label) => (
+          <span key={label} className="mr-1 rounded bg-sunken px-1.5 py-0.5 text-dim text-xs">
+            {label}
+          </span>
+        ))}
       </td>
       <td className={cell}>
         {statuses.join(', ')}{' '}
-        {statuses.length === 1 && <span className="text-dim">{statusText(statuses[0] ?? 0)} </span>}
+        {statuses.length === 1 && <span className="text-dim">{statusText(Number(statuses[0]))} </span>}
         {mapping.problem && (
           <span className="font-medium text-miss" title={mapping.problem}>
             never answers{' '}

@@ -1,20 +1,26 @@
+import { useQuery } from '@tanstack/react-query';
 import { Problem } from '@/api/http';
 import type { Mapping } from '@/api/types';
 import { Button } from '@/ui/Button';
+import { DiffView } from '@/ui/DiffView';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { mappingText } from './queries';
 
 interface Props {
+  service: string;
   error: Error;
+  /** The document that was not saved. */
+  mine: string;
   /** Saves again on top of the version with this tag. */
   retry(etag: string): void;
 }
 
-/** Why a mapping was not saved. When somebody else was faster, both are kept. */
-export function SaveProblem({ error, retry }: Props) {
+/** Why a mapping was not saved. When somebody else was faster, both stand side by side. */
+export function SaveProblem({ service, error, mine, retry }: Props) {
   const problem = error instanceof Problem ? error : null;
   const current = problem?.code === 'stale' ? (problem.current as Mapping) : null;
   return (
-    <div className="px-5 pt-3">
+    <div className="space-y-2 px-5 pt-3">
       <ProblemNotice message={`Not saved: ${error.message}.`} places={problem?.faults}>
         {current && (
           <>
@@ -23,6 +29,28 @@ export function SaveProblem({ error, retry }: Props) {
           </>
         )}
       </ProblemNotice>
+      {current && <BothVersions service={service} id={current.id} etag={current.etag} mine={mine} />}
+    </div>
+  );
+}
+
+function BothVersions({
+  service,
+  id,
+  etag,
+  mine,
+}: {
+  service: string;
+  id: string;
+  etag: string;
+  mine: string;
+}) {
+  const query = mappingText(service, id);
+  const theirs = useQuery({ ...query, queryKey: [...query.queryKey, etag] });
+  if (theirs.data === undefined) return null;
+  return (
+    <div className="max-h-64 overflow-auto">
+      <DiffView before={theirs.data} after={mine} titles={['Theirs, as it is kept', 'Yours']} />
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { pretty } from '@/lib/format';
 export interface MappingDraft {
   id: string;
   title: string;
+  labels: string; // words between commas or spaces
   enabled: boolean;
   rank: number;
   method: string; // "" for any
@@ -13,10 +14,12 @@ export interface MappingDraft {
   operation: string; // "" unless one is named
   where: string; // JSON; "" for no conditions
   when: string; // an expression; "" for none
-  status: string;
+  status: string; // a number, or an expression
   headers: { key: number; name: string; value: string }[];
-  kind: 'json' | 'text' | 'xml' | 'fault' | 'contract' | 'none';
+  kind: 'json' | 'text' | 'xml' | 'base64' | 'payload' | 'redirect' | 'fault' | 'contract' | 'none';
   body: string; // of a fault, its detail
+  payload: string; // name of a payload of the service
+  redirect: string; // where to
   faultCode: string;
   faultText: string;
   example: string; // of the contract; "" for data drawn from it
@@ -33,6 +36,7 @@ export function emptyDraft(): MappingDraft {
   return {
     id: '',
     title: '',
+    labels: '',
     enabled: true,
     rank: 0,
     method: 'GET',
@@ -44,13 +48,15 @@ export function emptyDraft(): MappingDraft {
     headers: [],
     kind: 'json',
     body: '{}',
+    payload: '',
+    redirect: '',
     faultCode: 'Server',
     faultText: '',
     example: '',
   };
 }
 
-export function draftOf(mapping: Mapping): MappingDraft {
+export function draftOf(mapping: MappingDocument): MappingDraft {
   const { call } = mapping;
   const answer = mapping.answer ?? { status: 200 };
   const method = Array.isArray(call.method) ? call.method.join(', ') : (call.method ?? '');
@@ -58,6 +64,7 @@ export function draftOf(mapping: Mapping): MappingDraft {
     ...emptyDraft(),
     id: mapping.id,
     title: mapping.title ?? '',
+    labels: (mapping.labels ?? []).join(', '),
     enabled: mapping.enabled,
     rank: mapping.rank,
     method,
@@ -75,9 +82,12 @@ export function draftOf(mapping: Mapping): MappingDraft {
 
 type Body = Pick<MappingDraft, 'kind' | 'body'> & Partial<MappingDraft>;
 
-function bodyOf(answer: NonNullable<Mapping['answer']>): Body {
+function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
   if (answer.text !== undefined) return { kind: 'text', body: answer.text };
   if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
+  if (answer.base64 !== undefined) return { kind: 'base64', body: answer.base64 };
+  if (answer.payload) return { kind: 'payload', body: '', payload: answer.payload };
+  if (answer.redirect) return { kind: 'redirect', body: '', redirect: answer.redirect };
   if (answer.fault) {
     const { code, text, detail } = answer.fault;
     return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
@@ -149,7 +159,14 @@ export function faultsOf(draft: MappingDraft): Faults {
     if (wrong || !draft.where.trim().startsWith('[')) faults.where = wrong || 'A list of conditions, in JSON';
   }
   const status = Number(draft.status);
-  if (!Number.isInteger(status) || status < 200 || status > 999) faults.status = 'A number from 200 to 999';
+  if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
+    faults.status = 'A number from 200 to 999, or ${…}';
+  }
+  if (draft.kind === 'payload' && !draft.payload) faults.body = 'Choose a payload';
+  if (draft.kind === 'redirect' && !draft.redirect.trim()) faults.body = 'Say where to';
+  if (draft.kind === 'redirect' && !isExpression(draft.status) && (status < 300 || status > 399)) {
+    faults.status = 'A redirect has 300 to 399';
+  }
   if (draft.kind === 'json') {
     const wrong = jsonFault(draft.body);
     if (wrong) faults.body = wrong;
@@ -158,6 +175,10 @@ export function faultsOf(draft: MappingDraft): Faults {
     faults.body = `An answer with status ${status} cannot have a body`;
   }
   return faults;
+}
+
+function isExpression(text: string): boolean {
+  return text.trim().startsWith('${');
 }
 
 /** What is wrong with a text that should be JSON, or "". */
@@ -175,10 +196,15 @@ export function jsonFault(text: string): string {
  * was written, so that its numbers keep their digits and its keys their order.
  */
 export function documentOf(draft: MappingDraft): string {
+  const labels = draft.labels.split(/[\s,]+/).filter(Boolean);
   const methods = draft.method.split(/[\s,]+/).filter(Boolean);
   const body: [string, string][] = [];
   if (draft.kind === 'json') body.push(['json', draft.body]);
-  if (draft.kind === 'text' || draft.kind === 'xml') body.push([draft.kind, JSON.stringify(draft.body)]);
+  if (draft.kind === 'text' || draft.kind === 'xml' || draft.kind === 'base64') {
+    body.push([draft.kind, JSON.stringify(draft.body)]);
+  }
+  if (draft.kind === 'payload') body.push(['payload', JSON.stringify(draft.payload)]);
+  if (draft.kind === 'redirect') body.push(['redirect', JSON.stringify(draft.redirect.trim())]);
   if (draft.kind === 'fault') {
     const detail = draft.body.trim() ? { detail: draft.body } : {};
     body.push(['fault', JSON.stringify({ code: draft.faultCode, text: draft.faultText, ...detail })]);
@@ -189,13 +215,17 @@ export function documentOf(draft: MappingDraft): string {
   }
   const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
   const answer: [string, string][] = [
-    ['status', String(Number(draft.status))],
+    [
+      'status',
+      isExpression(draft.status) ? JSON.stringify(draft.status.trim()) : String(Number(draft.status)),
+    ],
     ['headers', JSON.stringify(headers)],
     ...body,
   ];
   return object([
     ...(draft.id ? [['id', JSON.stringify(draft.id)] as [string, string]] : []),
     ['title', JSON.stringify(draft.title)],
+    ...(labels.length ? [['labels', JSON.stringify(labels)] as [string, string]] : []),
     ['enabled', String(draft.enabled)],
     ['rank', String(draft.rank)],
     ['call', object(callOf(draft, methods))],
@@ -218,7 +248,7 @@ function object(members: [string, string][]): string {
 }
 
 /** The statuses that a mapping answers with, in their order. */
-export function statusesOf(mapping: Mapping): number[] {
+export function statusesOf(mapping: Mapping): (number | string)[] {
   const answers = mapping.sequence ?? mapping.choose?.map((choice) => choice.answer) ?? [mapping.answer];
   return answers.flatMap((answer) => answer?.status ?? []);
 }
@@ -230,7 +260,16 @@ export function documentOfMapping(mapping: Mapping, space?: number): string {
     deviations: __,
     problem: ___,
     calls: ____,
+    positions: _____,
     ...document
   } = mapping as Mapping & MappingDocument;
   return writeExact(document, space);
+}
+
+/** The id that the service would make from method and path. */
+export function idOf(draft: MappingDraft): string {
+  return `${draft.method || 'any'} ${draft.path}`
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '');
 }

@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
-import { part, send } from '@/api/http';
-import type { Mapping } from '@/api/types';
+import { part, readDocument, send } from '@/api/http';
+import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
 
 const shown = 1_000;
 
@@ -33,4 +33,74 @@ export function putMapping(service: string, id: string, document: string, etag: 
 
 export function removeMapping(service: string, id: string) {
   return send<void>(`/services/${part(service)}/mappings/${part(id)}`, { method: 'DELETE' });
+}
+
+const mappingPath = (service: string, id: string) => `/services/${part(service)}/mappings/${part(id)}`;
+
+/** A mapping as the document that people would write. */
+export function mappingText(service: string, id: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'mappings', id, 'text'],
+    queryFn: () => readDocument(mappingPath(service, id)),
+  });
+}
+
+export function mappingVersions(service: string, id: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'mappings', id, 'versions'],
+    queryFn: () => send<{ items: MappingVersion[] }>(`${mappingPath(service, id)}/versions`),
+  });
+}
+
+export function versionText(service: string, id: string, version: number) {
+  return queryOptions({
+    queryKey: ['services', service, 'mappings', id, 'versions', version],
+    queryFn: () => readDocument(`${mappingPath(service, id)}/versions/${version}`),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function removedMappings(service: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'removed-mappings'],
+    queryFn: () => send<{ items: MappingVersion[] }>(`/services/${part(service)}/removed-mappings`),
+  });
+}
+
+export function payloadList(service: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'payloads'],
+    queryFn: () => send<{ items: Payload[] }>(`/services/${part(service)}/payloads`),
+  });
+}
+
+export interface TrialQuestion {
+  document: string;
+  replaces: string; // "" for a new mapping
+  call: string; // whose answer is wanted, "" for none
+}
+
+/** What a document would do if it were kept. */
+export function trialOf(service: string, question: TrialQuestion) {
+  return queryOptions({
+    queryKey: ['trials', service, question],
+    queryFn: () =>
+      send<Trial>(`/services/${part(service)}/trials`, {
+        method: 'POST',
+        body: JSON.stringify({ ...question, recent: 30 }),
+        exact: true,
+      }),
+    gcTime: 10_000,
+  });
+}
+
+export function restoreMapping(service: string, id: string, version: number) {
+  return send<Mapping>(`${mappingPath(service, id)}/restore`, {
+    method: 'POST',
+    body: JSON.stringify({ version }),
+  });
+}
+
+export function resetPositions(service: string, id: string) {
+  return send<void>(`${mappingPath(service, id)}/positions`, { method: 'DELETE' });
 }

@@ -2,27 +2,26 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { notify } from '@/ui/Notices';
-import { documentOf, documentOfMapping, type MappingDraft } from './mappingDraft';
 import { putMapping, removeMapping } from './queries';
 
 interface Save {
-  draft: MappingDraft;
+  id: string;
+  document: string;
   etag: string;
 }
 
 /** Saves and removes a mapping; each can be undone. */
-export function useSaveMapping(service: string, saved?: Mapping) {
+export function useSaveMapping(service: string, saved?: { mapping: Mapping; text: string }) {
   const queries = useQueryClient();
   const [, navigate] = useLocation();
   const refresh = () => queries.invalidateQueries({ queryKey: ['services', service] });
   const pageOf = (id: string) =>
     `/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(id)}`;
-  const putBack = (mapping: Mapping) =>
-    putMapping(service, mapping.id, documentOfMapping(mapping), '').then(refresh);
+  const putBack = ({ mapping, text }: NonNullable<typeof saved>) =>
+    putMapping(service, mapping.id, text, '').then(refresh);
 
   const save = useMutation({
-    mutationFn: ({ draft, etag }: Save) =>
-      putMapping(service, draft.id || idOf(draft), documentOf(draft), etag),
+    mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag),
     onSuccess: async (mapping) => {
       await refresh();
       notify(`${mapping.id} is saved and live on the next call`, () =>
@@ -36,20 +35,12 @@ export function useSaveMapping(service: string, saved?: Mapping) {
     },
   });
   const remove = useMutation({
-    mutationFn: () => removeMapping(service, saved?.id ?? ''),
+    mutationFn: () => removeMapping(service, saved?.mapping.id ?? ''),
     onSuccess: async () => {
       navigate(`/services/${encodeURIComponent(service)}`);
       await refresh();
-      if (saved) notify(`${saved.id} was removed`, () => putBack(saved));
+      if (saved) notify(`${saved.mapping.id} was removed`, () => putBack(saved));
     },
   });
   return { save, remove };
-}
-
-/** The id that the service would make from method and path. */
-function idOf(draft: MappingDraft): string {
-  return `${draft.method || 'any'} ${draft.path}`
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '');
 }

@@ -1,0 +1,98 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSearchParams } from 'wouter';
+import type { Mapping } from '@/api/types';
+import { useSettled } from '@/lib/useSettled';
+import { notify } from '@/ui/Notices';
+import { documentOf, draftOf, emptyDraft, faultsOf, idOf, type MappingDraft } from './mappingDraft';
+import { trialOf } from './queries';
+
+interface Start {
+  service: string;
+  saved?: { mapping: Mapping; text: string };
+  start?: MappingDraft;
+}
+
+export type Editing = ReturnType<typeof useMappingEditing>;
+
+/** One mapping being written, as a form or as a document: two views of one thing. */
+export function useMappingEditing({ service, saved, start }: Start) {
+  const queries = useQueryClient();
+  const [params, setParams] = useSearchParams();
+  const [draft, setDraft] = useState(start ?? emptyDraft());
+  const [text, setText] = useState(saved?.text ?? '');
+  const [call, setCall] = useState(params.get('from') ?? '');
+  const asDocument = !start || (params.get('view') === 'document' && text !== '');
+  const faults = asDocument ? {} : faultsOf(draft);
+  const sound = Object.keys(faults).length === 0;
+  const document = asDocument ? text : sound ? documentOf(draft) : '';
+  const question = { document, replaces: saved?.mapping.id ?? '', call };
+  const settled = useSettled(question, 350);
+  const trial = useQuery({
+    ...trialOf(service, settled),
+    enabled: settled.document !== '',
+    refetchInterval: 5_000,
+    placeholderData: (before) => before,
+  });
+  const current = settled.document === document && !trial.isFetching;
+  const ask = () => queries.fetchQuery(trialOf(service, question));
+  const setView = (view: 'form' | 'document') =>
+    setParams(
+      (now) => {
+        if (view === 'form') now.delete('view');
+        else now.set('view', view);
+        return now;
+      },
+      { replace: true },
+    );
+
+  return {
+    view: asDocument ? ('document' as const) : ('form' as const),
+    draft,
+    faults,
+    text,
+    setText,
+    document,
+    call,
+    chooseCall: setCall,
+    trial,
+    /** What the service finds wrong with the document as it stands. */
+    marks: asDocument && current ? (trial.data?.faults ?? []) : [],
+    id: saved?.mapping.id ?? (asDocument ? trial.data?.mapping?.id : draft.id || idOf(draft)) ?? '',
+    change: (part: Partial<MappingDraft>) => setDraft((now) => ({ ...now, ...part })),
+    dirty: asDocument ? text !== saved?.text : !saved || JSON.stringify(draft) !== JSON.stringify(start),
+    maySave:
+      sound &&
+      document !== '' &&
+      (asDocument ? current && trial.data?.faults.length === 0 && text !== saved?.text : true) &&
+      (asDocument || !saved || JSON.stringify(draft) !== JSON.stringify(start)),
+    discard() {
+      if (start) setDraft(start);
+      setText(saved?.text ?? '');
+    },
+    /** Shows the form as a document. */
+    async toDocument() {
+      const { yaml, faults: wrong } = await ask();
+      if (yaml === undefined) {
+        notify(`Not yet: ${wrong[0]?.detail}`);
+        return;
+      }
+      setText(saved && !isDirty(draft, start) ? saved.text : yaml);
+      setView('document');
+    },
+    /** Shows the document as a form, where one can show it. */
+    async toForm() {
+      const { mapping, faults: wrong } = await ask();
+      if (!mapping) notify(`The form cannot show it yet: ${wrong[0]?.detail}`);
+      else if (!mapping.answer) notify('The form shows a single answer; several stay a document');
+      else {
+        setDraft(draftOf(mapping));
+        setView('form');
+      }
+    },
+  };
+}
+
+function isDirty(draft: MappingDraft, start?: MappingDraft): boolean {
+  return JSON.stringify(draft) !== JSON.stringify(start);
+}
