@@ -1,0 +1,58 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A mapping is written as a form and as a document, tried on what was called,
+// saved, looked up in its history, and restored.
+func TestConsoleMappingEditor(t *testing.T) {
+	s := startDemo(t)
+	_, err := s.api.PutMappings(t.Context(), "moorings", []byte("- id: closed\n  call: {path: /berths/N8}\n  answer: {status: 503, text: closed}\n"+
+		"- id: turns\n  call: {path: /turns}\n  sequence: [{text: one}, {text: two}]\n"))
+	require.NoError(t, err)
+	s.send("GET /moorings/berths/N7", "")
+	s.send("GET /moorings/turns", "")
+
+	// which of the last calls it would answer, while it is written
+	p := s.page("/services/moorings/mappings/closed")
+	must(t, p.WaitText("it would answer 0 of the last 2"), p.WaitText("no: path, segment 2: `N7`, expected `N8`"))
+	must(t, p.Fill("Path", "/berths/{number}"), p.WaitText("it would answer 1 of the last 2"), p.Press("GET /berths/N7"), p.WaitText(`Answered by mapping "closed"`))
+	must(t, p.Press("Changes"), p.WaitText("As it is written now"), p.WaitText("path: /berths/{number}"), p.Press("Close"))
+
+	// the same as a document: its faults stand at their lines
+	must(t, p.Press("Document"), p.Wait(`document.querySelector('.cm-content')?.innerText.includes('path: /berths/{number}')`))
+	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}", pth: 1}}`), p.WaitText(`line 1, column 30: "pth" is not a key of call`))
+	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}"}, answer: {status: 418, text: "tea for ${call.path.n}"}}`))
+	must(t, p.WaitText("tea for N7"), p.Press("Form"), p.WaitText("a Teapot"))
+	must(t, p.Press("Save"), p.WaitText("closed is saved and live on the next call"))
+	_, body := s.send("GET /moorings/berths/W1", "")
+	assert.Equal(t, "tea for W1", body)
+
+	// its history, and back
+	must(t, p.Press("History"), p.WaitText("in force"), p.WaitText("text: tea for ${call.path.n}"), p.Wait(`document.querySelector('[role=dialog] table')`))
+	found, err := s.api.MappingVersions(t.Context(), "moorings", "closed")
+	require.NoError(t, err)
+	require.Len(t, found, 2)
+	must(t, p.Press(fmt.Sprintf("Restore version %d", found[1].Version)), p.WaitText("closed is again as at version"))
+	resp, _ := s.send("GET /moorings/berths/W1", "")
+	assert.Equal(t, 200, resp.StatusCode, "the restored mapping is for N8 alone")
+
+	// several answers are a document, and their position can be set back
+	p = s.page("/services/moorings/mappings/turns")
+	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Form"), p.WaitText("several stay a document"), p.Press("Begin anew"), p.WaitText("begins anew"))
+	_, body = s.send("GET /moorings/turns", "")
+	assert.Equal(t, "one", body)
+
+	// who changes things is asked once
+	must(t, p.Press("Who are you?"), p.Fill("Name", "Åse"), p.Press("Keep it"), p.WaitText("as Åse"))
+	must(t, p.Press("Remove"), p.WaitText("turns was removed"))
+	removed, err := s.api.RemovedMappings(t.Context(), "moorings")
+	require.NoError(t, err)
+	require.Len(t, removed, 1)
+	assert.Equal(t, "Åse", removed[0].By)
+}
