@@ -2,9 +2,11 @@ package catalog
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
+
+	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
 )
 
 // Problem says why a mapping can never answer, "" when nothing is known to keep
@@ -15,46 +17,64 @@ func (s *Service) Problem(m *Mapping) string {
 	return s.problems[m.Spec.ID]
 }
 
-// paramNames fits the names in a template: /berths/{number} and /berths/{id}
-// take the same calls.
-var paramNames = regexp.MustCompile(`\{[A-Za-z_][\w.-]*`)
-
 func (s *Service) findProblems() map[string]string {
 	found := make(map[string]string)
-	byCalls := make(map[string][]*Mapping)
 	for _, m := range s.Mappings {
-		name := m.Spec.Call.Operation
-		switch {
+		switch name := m.Spec.Call.Operation; {
 		case !m.Spec.Enabled:
 		case name != "" && s.Operation(name) == nil:
 			found[m.Spec.ID] = fmt.Sprintf("operation %q is not in the contract, so it never answers", name)
 		default:
-			key := name + " " + paramNames.ReplaceAllString(m.Rule.Template.String(), "{")
-			byCalls[key] = append(byCalls[key], m)
-		}
-	}
-	for _, same := range byCalls {
-		slices.SortFunc(same, func(a, b *Mapping) int { return a.Rule.Compare(b.Rule) })
-		for i, m := range same {
-			if by := shadow(same[:i], m); by != nil {
-				found[m.Spec.ID] = fmt.Sprintf("mapping %q always comes first, so it never answers", by.Spec.ID)
-				if m.Rule.Rank == by.Rule.Rank && m.Rule.Conditions == nil && slices.Equal(m.Rule.Methods, by.Rule.Methods) {
-					found[m.Spec.ID] = fmt.Sprintf("it asks for the same as mapping %q, which comes first by its id", by.Spec.ID)
-				}
+			if reason := s.shadowed(m); reason != "" {
+				found[m.Spec.ID] = reason
 			}
 		}
 	}
 	return found
 }
 
-// shadow is the first of the mappings that takes every call that m could.
-func shadow(before []*Mapping, m *Mapping) *Mapping {
-	for _, b := range before {
-		if b.Rule.Conditions == nil && (len(b.Rule.Methods) == 0 || len(m.Rule.Methods) > 0 && covers(b.Rule.Methods, m.Rule.Methods)) {
-			return b
+// shadowed says which mapping takes every call that m could, "" when none is
+// known to.
+func (s *Service) shadowed(m *Mapping) string {
+	segments := match.Split(nil, m.Rule.Template.String())
+	for _, f := range s.rules.Some("", segments, mostCompared) {
+		b, rule := f.Value, f.Rule
+		if b == m || b.Spec.Call.Operation != m.Spec.Call.Operation && b.Spec.Call.Operation != "" || rule.Compare(m.Rule) >= 0 ||
+			b.Spec.Sequence != nil && b.Spec.Then == spec.Pass || !methodsCover(rule, m.Rule) || !sameAddresses(rule, m) {
+			continue
+		}
+		same := asksTheSame(b, m)
+		switch {
+		case same && rule.Rank == m.Rule.Rank:
+			return fmt.Sprintf("it asks for the same as mapping %q, which comes first by its id", b.Spec.ID)
+		case same || rule.Conditions == nil:
+			return fmt.Sprintf("mapping %q always comes first, so it never answers", b.Spec.ID)
 		}
 	}
-	return nil
+	return ""
+}
+
+// mostCompared is with how many others of its path a mapping is compared.
+const mostCompared = 1_000
+
+// sameAddresses reports whether a rule has every path of a mapping. One that
+// names an operation alone has those of the operation.
+func sameAddresses(rule *match.Rule, m *Mapping) bool {
+	return m.Spec.Call.Path == "" || rule.Template.Covers(m.Rule.Template)
+}
+
+func methodsCover(b, m *match.Rule) bool {
+	return len(b.Methods) == 0 || len(m.Methods) > 0 && covers(b.Methods, m.Methods)
+}
+
+// asksTheSame reports whether two mappings have the same conditions.
+func asksTheSame(a, b *Mapping) bool {
+	if a.Rule.Conditions.Count() != b.Rule.Conditions.Count() {
+		return false
+	}
+	mine, theirs := a.Spec.Call, b.Spec.Call
+	mine.Method, theirs.Method, mine.Path, theirs.Path = nil, nil, "", ""
+	return documentDigest(mine) == documentDigest(theirs)
 }
 
 func covers(wide, narrow []string) bool {

@@ -17,6 +17,11 @@ func calculate(operator string, a, b ref.Val) ref.Val {
 	var result ref.Val
 	switch operator {
 	case "_+_":
+		if left, ok := a.(types.String); ok {
+			if right, ok := b.(types.String); ok && len(left)+len(right) > mostText {
+				return types.NewErr("a text of more than %d bytes", mostText)
+			}
+		}
 		if adder, ok := a.(traits.Adder); ok {
 			result = adder.Add(b)
 		}

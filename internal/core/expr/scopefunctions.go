@@ -18,8 +18,12 @@ var FakeKinds = []string{"ship", "name", "firstName", "lastName", "company", "to
 // rewritten into functions of a value of the scope.
 var scopeFunctions = map[string]int{"now": 0, "uuid": 0, "counter": 1, "jsonpath": 2, "jsonpathAll": 2, "xpath": 2, "xpathAll": 2}
 
-// most bounds what one function may make: elements of a list, characters.
-const most = 100_000
+// most bounds what one function may make: elements of a list, characters;
+// mostText the bytes of a text that is put together step by step.
+const (
+	most     = 100_000
+	mostText = 1_000_000
+)
 
 func scopeOptions() []cel.EnvOption {
 	of := func(name string, args []*cel.Type, result *cel.Type, do func(*Scope, []ref.Val) ref.Val) cel.EnvOption {

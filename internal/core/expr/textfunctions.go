@@ -81,6 +81,10 @@ func textOptions() (options []cel.EnvOption) {
 		if err != nil {
 			return nil, err
 		}
+		grown := len(re.FindAllStringIndex(args[0], -1))*len(args[2]) + len(args[0])*(1+strings.Count(args[2], "$"))
+		if grown > 4*mostText {
+			return nil, fmt.Errorf("more than %d bytes", mostText)
+		}
 		return types.String(re.ReplaceAllString(args[0], args[2])), nil
 	}, cel.StringType)
 	texts("fromJSON", 1, func(args []string) (ref.Val, error) {
@@ -109,8 +113,8 @@ func textBinding(name string, do func([]string) (ref.Val, error)) cel.OverloadOp
 		if err != nil {
 			return types.NewErr("%s: %v", name, err)
 		}
-		if text, ok := out.(types.String); ok && len(text) > most*10 {
-			return types.NewErr("%s: more than %d bytes", name, most*10)
+		if text, ok := out.(types.String); ok {
+			return bounded(name, string(text))
 		}
 		return out
 	}
@@ -141,7 +145,15 @@ func toJSON(v ref.Val) ref.Val {
 	if err != nil {
 		return types.WrapErr(err)
 	}
-	return types.String(n.AppendJSON(nil))
+	return bounded("toJSON", string(n.AppendJSON(nil)))
+}
+
+// bounded is a text that a function made, an error when it is too long.
+func bounded(name, text string) ref.Val {
+	if len(text) > mostText {
+		return types.NewErr("%s: more than %d bytes", name, mostText)
+	}
+	return types.String(text)
 }
 
 // padding lengthens a text to a number of characters.

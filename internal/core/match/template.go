@@ -74,6 +74,33 @@ func (t Template) literal() (segments []string, ok bool) {
 	return segments, true
 }
 
+// Covers reports whether t surely fits every path that other fits. Of patterns
+// only equal ones are known to.
+func (t Template) Covers(other Template) bool {
+	for i, s := range t.segments {
+		if s.rest {
+			return len(other.segments) > i && !other.segments[i].optional
+		}
+		if i >= len(other.segments) {
+			return s.optional
+		}
+		o := other.segments[i]
+		switch {
+		case o.rest || o.optional && !s.optional:
+			return false
+		case s.class() == 2: // any one segment
+			if o.literal == "" && o.class() == 0 {
+				return false
+			}
+		case s.class() == 0 && !(o.class() == 0 && o.literal == s.literal):
+			return false
+		case s.class() == 1 && s.literal != o.literal && !(o.class() == 0 && s.fits(o.literal)):
+			return false
+		}
+	}
+	return len(t.segments) == len(other.segments)
+}
+
 // ParseTemplate compiles a path template. Each {name} stands for one whole
 // segment, or for a part of one beside other text; {name:pattern} for what fits
 // a pattern of RE2; at the end {name?} for a segment that may be missing, and
