@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"encoding/json"
+	"net/http"
 	"os"
 	"regexp"
 	"strings"
@@ -8,41 +10,176 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/config"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/spec"
+	"rapidmimic/spec/tree"
 )
 
 var yamlBlock = regexp.MustCompile("(?s)```yaml\n(.*?)```")
 
-// TestTheExamplesOfTheGuideWork puts every mapping that the docs show into the
-// demo.
-func TestTheExamplesOfTheGuideWork(t *testing.T) {
-	s := startDemo(t)
-	text, err := os.ReadFile("../docs/guide.md")
+// documented are the mappings that a page of the docs shows, a document each.
+func documented(t *testing.T, page string) (documents []string) {
+	text, err := os.ReadFile("../docs/" + page)
 	require.NoError(t, err)
-	blocks := yamlBlock.FindAllSubmatch(text, -1)
-	require.GreaterOrEqual(t, len(blocks), 4)
-	put := 0
-	for _, block := range blocks {
-		document := string(block[1])
-		if !strings.Contains(document, "\ncall:") && !strings.HasPrefix(document, "call:") {
-			continue
+	for _, block := range yamlBlock.FindAllStringSubmatch(string(text), -1) {
+		if strings.Contains(block[1], "call:") {
+			documents = append(documents, block[1])
 		}
+	}
+	require.NotEmpty(t, documents)
+	return documents
+}
+
+// putDocumented puts every mapping that a page shows into the demo.
+func (s *service) putDocumented(t *testing.T, page string) {
+	for _, document := range documented(t, page) {
 		service := "moorings"
 		if strings.Contains(document, "askClearance") {
 			service = "customs"
 		}
-		_, err := s.api.PutMappings(t.Context(), service, block[1])
-		assert.NoError(t, err, document)
-		put++
+		_, err := s.api.PutMappings(t.Context(), service, []byte(document))
+		require.NoError(t, err, document)
 	}
-	require.GreaterOrEqual(t, put, 4)
-	_, body := s.send("POST /moorings/berths/S4/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 112.5}}`, "Content-Type: application/json")
+}
+
+const jsonType = "Content-Type: application/json"
+
+func TestTheExamplesOfTheReferenceWork(t *testing.T) {
+	s := startDemo(t)
+	s.putDocumented(t, "guide.md")
+	s.putDocumented(t, "mappings.md")
+	booking := func(length string) string { return `{"vessel": {"name": "Tern", "lengthMetres": ` + length + `}}` }
+	_, body := s.send("POST /moorings/berths/S4/bookings", booking("112.5"), jsonType)
 	assert.Contains(t, body, "No berth is that long")
+	resp, body := s.send("POST /moorings/berths/N4/bookings", booking("80"), jsonType, "Cookie: tier=visitor")
+	assert.Equal(t, 409, resp.StatusCode, "the one with more conditions comes first")
+	assert.Contains(t, body, "Too long")
 	require.NoError(t, s.api.RemoveMapping(t.Context(), "moorings", "booking-by-length"))
-	resp, body := s.send("POST /moorings/berths/S4/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 12.5}}`, "Content-Type: application/json")
+	resp, body = s.send("POST /moorings/berths/S4/bookings", booking("12.5"), jsonType)
 	assert.Equal(t, 201, resp.StatusCode)
 	assert.Regexp(t, `^/moorings/bookings/B-\d{4}$`, resp.Header.Get("Location"))
-	assert.Regexp(t, `^\{"berth":"S4","vessel":\{"lengthMetres":12.5,"name":"Tern"\},"deposit":25,"until":"[0-9TZ:-]+","note":"Costs \$\{amount\}, said [^"]+"\}$`, body)
-	resp, body = s.send("POST /moorings/berths/N4/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 80}}`, "Content-Type: application/json", "Cookie: tier=visitor")
-	assert.Equal(t, 409, resp.StatusCode, "the one with conditions comes first")
-	assert.Contains(t, body, "Too long")
+	assert.Regexp(t, `^\{"berth":"S4","vessel":\{"name":"Tern","lengthMetres":12.5\},"deposit":25,"until":"[0-9TZ:-]+","note":"Costs \$\{amount\}, said [^"]+"\}$`, body)
+
+	tests := "/moorings/tests?season=winter&pier=north&berth=N7&nights=3"
+	headers := []string{"User-Agent: the quay board", "Accept: application/json", "Cookie: lane=a-night", jsonType}
+	vessel := `{"vessel": {"name": "Grey Gannet", "flags": ["GB", "NO"]}}`
+	resp, _ = s.send("POST "+tests, vessel, headers...)
+	assert.Equal(t, 200, resp.StatusCode)
+	for _, other := range []string{tests + "&tier=gold", tests + "&draft=1", strings.Replace(tests, "nights=3", "nights=10", 1), strings.Replace(tests, "N7", "X7", 1)} {
+		resp, _ = s.send("POST "+other, vessel, headers...)
+		assert.Equal(t, 404, resp.StatusCode, other)
+	}
+	for _, k := range []struct {
+		line, body string
+		status     int
+		want       string
+		headers    []string
+	}{
+		{"GET /moorings/groups?a=1&b=1&d=1", "", 200, "", nil},
+		{"GET /moorings/groups?a=1&d=1", "", 404, "query b is not there", nil},
+		{"GET /moorings/piers/N12", "", 200, "", nil},
+		{"GET /moorings/piers/S12", "", 404, "", nil},
+		{"GET /moorings/files/a/b/c", "", 200, "", nil},
+		{"GET /moorings/log", "", 200, "", nil},
+		{"POST /moorings/form", "vessel=Tern", 200, "", []string{"Content-Type: application/x-www-form-urlencoded"}},
+		{"POST /moorings/photos", "--b\r\nContent-Disposition: form-data; name=\"caption\"\r\n\r\ndense fog\r\n--b--\r\n", 200, "", []string{"Content-Type: multipart/form-data; boundary=b"}},
+		{"POST /moorings/manifests", `<x:manifest xmlns:x="urn:cargo" id="M-7"/>`, 200, "", []string{"Content-Type: application/xml"}},
+		{"POST /moorings/graphql", `{"query": "mutation BookBerth { book(number: 7) { id } }"}`, 200, "", []string{jsonType}},
+		{"POST /moorings/graphql", `{"query": "query BookBerth { book(number: 7) { id } }"}`, 404, `graphql type is \\"query\\"`, []string{jsonType}},
+		{"GET /moorings/as/xml?number=a%26b", "", 200, "^<berth>a&amp;b</berth>$", nil},
+		{"GET /moorings/as/text", "", 299, "^berths: 7$", nil},
+		{"GET /moorings/as/bytes", "", 200, "^GIF89a", nil},
+		{"GET /moorings/as/418", "", 418, "^$", nil},
+		{"GET /moorings/as/999", "", 999, "^$", nil},
+		{"POST /moorings/berths/N7/bookings?as=example", booking("12"), 201, "waiting", []string{jsonType}},
+		{"GET /moorings/office", "", 503, "", nil},
+	} {
+		resp, body := s.send(k.line, k.body, k.headers...)
+		assert.Equal(t, k.status, resp.StatusCode, "%s: %s", k.line, body)
+		assert.Regexp(t, k.want, body, k.line)
+	}
+	resp, _ = s.send("GET /moorings/old/berths/N7", "")
+	assert.Equal(t, 308, resp.StatusCode)
+	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
+}
+
+func TestTheRecipesWork(t *testing.T) {
+	s := startDemo(t)
+	s.putDocumented(t, "recipes.md")
+	for i, want := range []int{503, 503, 201, 201} {
+		resp, _ := s.send("POST /moorings/berths/N7/bookings", `{"vessel": {"name": "Tern", "lengthMetres": 12.5}, "from": "2026-12-01", "nights": 2}`, jsonType)
+		assert.Equal(t, want, resp.StatusCode, "call %d", i+1)
+	}
+	for _, k := range []struct {
+		line, body string
+		status     int
+		want       string
+		headers    []string
+	}{
+		{"GET /moorings/berths/N7", "", 200, `"state":"taken"`, nil},
+		{"GET /moorings/berths?free=true", "", 200, `^\[\]$`, nil},
+		{"POST /moorings/surveys", "", 202, "waiting", nil},
+		{"GET /moorings/surveys/7", "", 200, "waiting", nil},
+		{"GET /moorings/surveys/7", "", 200, "under way", nil},
+		{"GET /moorings/surveys/7", "", 200, "done", nil},
+		{"POST /moorings/echo/N7", `{"vessel": {"name": "Tern"}}`, 201, `^\{"id":"B-1","berth":"N7","vessel":"TERN","made":"\d{4}-\d\d-\d\d"\}$`, []string{jsonType}},
+		{"GET /moorings/berths/N8?secure=1", "", 401, "Who are you", nil},
+		{"GET /moorings/berths/N8?secure=1", "", 200, "N8", []string{"Authorization: Bearer x"}},
+		{"GET /moorings/dues/pages", "", 200, `^\[1,2\]$`, nil},
+		{"GET /moorings/dues/pages?after=2", "", 200, `^\[3\]$`, nil},
+		{"GET /moorings/notices", "", 200, "Fog", []string{"User-Agent: quay-board/2"}},
+		{"GET /moorings/notices", "", 200, `^\[\]$`, nil},
+		{"POST /moorings/graphql", `{"query": "query Berths { berths { number } }"}`, 200, "N7", []string{jsonType}},
+		{"POST /moorings/graphql", `{"query": "mutation Close { close }"}`, 200, "read-only", []string{jsonType}},
+	} {
+		resp, body := s.send(k.line, k.body, k.headers...)
+		assert.Equal(t, k.status, resp.StatusCode, "%s: %s", k.line, body)
+		assert.Regexp(t, k.want, body, k.line)
+	}
+	resp, _ := s.send("POST /moorings/signed", "abc")
+	assert.Equal(t, "sha256=c68da4afcec0da50afa7e08d8dc66197f86be1d802cf5507b575980d84949662", resp.Header.Get("X-Signature"))
+	resp, _ = s.send("GET /moorings/v1/berths/N7", "")
+	assert.Equal(t, http.StatusMovedPermanently, resp.StatusCode)
+	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
+}
+
+// The JSON Schemas that editors use take what the docs show, and refuse what the
+// service would.
+func TestTheSchemasOfDocuments(t *testing.T) {
+	s := start(t, config.Config{})
+	schema := func(name string) *contract.LoneSchema {
+		resp, err := http.Get(s.control + "/api/v1/schemas/" + name)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		var document tree.Node
+		require.NoError(t, json.NewDecoder(resp.Body).Decode(&document))
+		compiled, err := contract.CompileSchema(&document)
+		require.NoError(t, err)
+		return compiled
+	}
+	mappings := schema("mappings.json")
+	for _, page := range []string{"guide.md", "mappings.md", "recipes.md"} {
+		for _, document := range documented(t, page) {
+			n, err := tree.Parse([]byte(document))
+			require.NoError(t, err)
+			assert.Empty(t, mappings.Breach(n), document)
+		}
+	}
+	for _, wrong := range []string{"call: {pth: /x}", "call: {path: /x}\nanswer: {status: 20}", "call: {path: /x, where: [{graphql: verb}]}", "answer: {}",
+		"call: {path: /x}\nanswer: {json: 1, jsn: 2}", "call: {path: /x}\nthen: stop", "call: {path: /x, where: [{query: a, equal: 1}]}"} {
+		n, err := tree.Parse([]byte(wrong))
+		require.NoError(t, err)
+		assert.NotEmpty(t, mappings.Breach(n), wrong)
+		_, err = spec.ReadMappings([]byte(wrong))
+		assert.Error(t, err, wrong)
+	}
+	services := schema("service.json")
+	usual, err := tree.From(spec.NewService("moorings"))
+	require.NoError(t, err)
+	assert.Empty(t, services.Breach(usual))
+	usual, err = tree.From(map[string]any{"nme": "x"})
+	require.NoError(t, err)
+	assert.NotEmpty(t, services.Breach(usual))
 }

@@ -1,13 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { Link } from 'wouter';
+import { Link, useSearchParams } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
+import { cn } from '@/ui/cn';
+import { inputLook } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { Switch } from '@/ui/Switch';
+import { ManyMappings } from './ManyMappings';
 import { documentOfMapping, statusesOf } from './mappingDraft';
+import { selectMappings } from './mappingFilter';
 import { mappingList, putMapping } from './queries';
+import { RemovedDialog } from './RemovedDialog';
 
 const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
 
@@ -22,15 +27,34 @@ export function MappingTable({ service }: { service: string }) {
 }
 
 function Rows({ service, items, next }: { service: string; items: Mapping[]; next?: string }) {
+  const [params, setParams] = useSearchParams();
+  const filter = params.get('mappings') ?? '';
   if (items.length === 0) {
     return (
-      <p className="px-5 text-dim">
+      <p className="flex items-center gap-3 px-5 text-dim">
         None yet. A mapping says: when a call looks like this, give that answer.
+        <RemovedDialog service={service} />
       </p>
     );
   }
+  const selected = selectMappings(items, filter);
   return (
     <>
+      <div className="flex min-h-8 flex-wrap items-center gap-3 px-5 pb-2">
+        <input
+          type="search"
+          aria-label="Filter mappings"
+          placeholder="id, path, title, label:night, problem:"
+          value={filter}
+          onChange={(event) => setParams(filtered(event.target.value), { replace: true })}
+          className={cn(inputLook, 'w-72')}
+        />
+        {filter.trim() && selected.length > 0 && <ManyMappings service={service} selected={selected} />}
+        {filter.trim() && selected.length === 0 && <span className="text-dim">None fits.</span>}
+        <span className="ml-auto">
+          <RemovedDialog service={service} />
+        </span>
+      </div>
       <table className="w-full border-line border-t text-[13px]">
         <thead className="sr-only">
           <tr>
@@ -42,7 +66,7 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
           </tr>
         </thead>
         <tbody>
-          {items.map((mapping) => (
+          {selected.map((mapping) => (
             <MappingRow key={mapping.id} service={service} mapping={mapping} />
           ))}
         </tbody>
@@ -50,6 +74,15 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
       {next && <p className="px-5 py-2 text-dim text-xs">Only the first {items.length} are shown.</p>}
     </>
   );
+}
+
+/** Keeps the filter in the URL, beside what stands there. */
+function filtered(text: string) {
+  return (now: URLSearchParams) => {
+    if (text) now.set('mappings', text);
+    else now.delete('mappings');
+    return now;
+  };
 }
 
 function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
@@ -77,8 +110,8 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
         ))}
       </td>
       <td className={cell}>
-        {statuses.join(', ')}{' '}
-        {statuses.length === 1 && <span className="text-dim">{statusText(Number(statuses[0]))} </span>}
+        {[...new Set(statuses)].join(', ')}{' '}
+        {new Set(statuses).size === 1 && <span className="text-dim">{statusText(Number(statuses[0]))} </span>}
         {mapping.problem && (
           <span className="font-medium text-miss" title={mapping.problem}>
             never answers{' '}

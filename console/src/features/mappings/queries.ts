@@ -104,3 +104,16 @@ export function restoreMapping(service: string, id: string, version: number) {
 export function resetPositions(service: string, id: string) {
   return send<void>(`${mappingPath(service, id)}/positions`, { method: 'DELETE' });
 }
+
+/** Switches many mappings on or off. */
+export function editMappings(service: string, ids: string[], enabled: boolean) {
+  return send<{ changed: string[] }>(`/services/${part(service)}/mappings`, {
+    method: 'PATCH',
+    body: JSON.stringify({ ids, enabled }),
+  });
+}
+
+export function removeMappings(service: string, ids: string[]) {
+  const query = ids.map((id) => `id=${part(id)}`).join('&');
+  return send<{ changed: string[] }>(`/services/${part(service)}/mappings?${query}`, { method: 'DELETE' });
+}
