@@ -1,6 +1,8 @@
+import { Button } from '@/ui/Button';
 import { Field } from '@/ui/Field';
 import { Switch } from '@/ui/Switch';
 import { TextArea } from '@/ui/TextArea';
+import { pathProposal } from './callProposal';
 import type { Faults, MappingDraft } from './mappingDraft';
 
 interface Props {
@@ -11,6 +13,7 @@ interface Props {
 }
 
 export function CallForm({ draft, faults, change, isNew }: Props) {
+  const proposal = pathProposal(draft.path);
   return (
     <>
       <Field
@@ -34,6 +37,16 @@ export function CallForm({ draft, faults, change, isNew }: Props) {
         onChange={(event) => change({ path: event.target.value })}
         className="font-mono"
       />
+      {proposal && (
+        <Button
+          look="bare"
+          className="-mt-3 h-6 px-0 text-accent"
+          onClick={() => change({ path: proposal })}
+          title="Let parts that look like the name of a single thing be any"
+        >
+          For any: <span className="font-mono">{proposal}</span>
+        </Button>
+      )}
       <Field
         label="Operation"
         hint="Id of an operation of the contract, instead of a path or beside it"

@@ -1,6 +1,7 @@
 import type { CallDetail, Mapping, MappingDocument, Operation } from '@/api/types';
 import { writeExact } from '@/lib/exactJson';
 import { pretty } from '@/lib/format';
+import { queryConditions } from './callProposal';
 
 /** A mapping while it is being written: everything is text until it is saved. */
 export interface MappingDraft {
@@ -124,7 +125,8 @@ const notKept = /^(content-length|content-type|access-control-.*|vary|date|rapid
 
 /** Starts from what a call asked for and, unless it was missed, what it got. */
 export function draftOfCall(call: CallDetail): MappingDraft {
-  const draft = { ...emptyDraft(), method: call.method, path: call.path };
+  const where = queryConditions(call.query ?? '');
+  const draft = { ...emptyDraft(), method: call.method, path: call.path, where };
   if (call.source === 'miss') return draft;
   const type = call.answer.headers.find(([name]) => name?.toLowerCase() === 'content-type')?.[1] ?? '';
   const json = type.includes('json');
