@@ -11,7 +11,7 @@ export function queryConditions(query: string): string {
 }
 
 const varying =
-  /^(\d+|[A-Za-z]{0,3}-?\d[\w-]*|[0-9a-f]{8}-[0-9a-f-]{27}|[0-9a-f]{16,}|[^/]*%40[^/]*|[^/]*@[^/]*)$/i;
+  /^(?!v\d+$)(\d+|[A-Za-z]{0,3}-?\d[\w-]*|[0-9a-f]{8}-[0-9a-f-]{27}|[0-9a-f]{16,}|[^/]*%40[^/]*|[^/]*@[^/]*)$/i;
 
 /**
  * A path in which segments that look like names of single things are parameters:
