@@ -8,6 +8,7 @@ ignore ./console/typegen/node_modules
 
 require (
 	cel.dev/cel-go v0.33.2
+	github.com/andybalholm/brotli v1.2.8
 	github.com/antchfx/xmlquery v1.5.2
 	github.com/antchfx/xpath v1.3.9
 	github.com/brianvoe/gofakeit/v7 v7.18.1
@@ -19,6 +20,7 @@ require (
 	github.com/gin-gonic/gin v1.12.0
 	github.com/gofrs/flock v0.13.1
 	github.com/jmoiron/sqlx v1.4.0
+	github.com/klauspost/compress v1.20.3
 	github.com/ohler55/ojg v1.28.5
 	github.com/pmezard/go-difflib v1.0.0
 	github.com/pressly/goose/v3 v3.29.0

@@ -2,8 +2,10 @@ package spec
 
 import (
 	"fmt"
+	"net/url"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rapidmimic/spec/problem"
@@ -17,6 +19,17 @@ type Service struct {
 	// Name is unique in the environment and stands in the address.
 	Name  string `json:"name"`
 	Title string `json:"title,omitempty"`
+	// Upstream is the base URL of the real thing behind the service.
+	Upstream string `json:"upstream,omitempty"`
+	// Mode is "answer", the default, or "relay": then calls are passed on to the
+	// upstream, and neither mappings nor the contract are asked.
+	Mode string `json:"mode,omitempty"`
+	// Otherwise is what answers when no mapping does, in its order: "example" and
+	// "generated" by the contract, "upstream". Left out, the first two.
+	Otherwise []string `json:"otherwise,omitempty"`
+	// KeepWithUs changes what would lead callers of a relaying service past it:
+	// Location, domains and paths of cookies, alternative services.
+	KeepWithUs bool `json:"keepWithUs"`
 	// Seed makes generated data depend on the call alone: the same call gets
 	// the same data in every run. Nil means fresh data on each call.
 	Seed *int64 `json:"seed,omitempty"`
@@ -41,6 +54,26 @@ type Service struct {
 	Pins map[string]map[string]*tree.Node `json:"pins,omitempty"`
 }
 
+// What Mode can be, and what can stand in Otherwise.
+const (
+	ModeAnswer         = "answer"
+	ModeRelay          = "relay"
+	OtherwiseExample   = "example"
+	OtherwiseGenerated = "generated"
+	OtherwiseUpstream  = "upstream"
+)
+
+// Relays reports whether calls are passed on to the upstream.
+func (s Service) Relays() bool { return s.Mode == ModeRelay }
+
+// Falls reports whether a way to answer stands in Otherwise.
+func (s Service) Falls(way string) bool {
+	if s.Otherwise == nil {
+		return way == OtherwiseExample || way == OtherwiseGenerated
+	}
+	return slices.Contains(s.Otherwise, way)
+}
+
 // What Conformance can be.
 const (
 	ConformanceReport = "report"
@@ -50,7 +83,7 @@ const (
 
 // NewService gives the defaults of every key.
 func NewService(name string) Service {
-	return Service{Name: name, CORS: true, Reveal: true, Echo: true, Conformance: ConformanceReport}
+	return Service{Name: name, CORS: true, Reveal: true, Echo: true, KeepWithUs: true, Mode: ModeAnswer, Conformance: ConformanceReport}
 }
 
 // ReadService reads one service document.
@@ -86,12 +119,39 @@ func (s Service) faults() (items []problem.Item) {
 	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})
 	}
+	items = append(items, s.upstreamFaults()...)
 	for id, pins := range s.Pins {
 		for pointer := range pins {
 			if !strings.HasPrefix(pointer, "/") {
 				items = append(items, problem.Item{At: tree.Join("/pins", id), Detail: fmt.Sprintf("a pin names its field by a JSON Pointer such as /vessel/name, not %q", pointer)})
 			}
 		}
+	}
+	return items
+}
+
+func (s Service) upstreamFaults() (items []problem.Item) {
+	fault := func(at, format string, args ...any) {
+		items = append(items, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
+	}
+	if s.Upstream != "" {
+		if u, err := url.Parse(s.Upstream); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.RawQuery != "" || u.Fragment != "" || u.User != nil {
+			fault("/upstream", "upstream must be a base URL such as https://office.example/api, without query and user, not %q", s.Upstream)
+		}
+	}
+	if s.Mode != ModeAnswer && s.Mode != ModeRelay {
+		fault("/mode", "mode must be answer or relay, not %q", s.Mode)
+	}
+	if s.Mode == ModeRelay && s.Upstream == "" {
+		fault("/mode", "a service without an upstream has nothing to relay to")
+	}
+	for i, way := range s.Otherwise {
+		if !slices.Contains([]string{OtherwiseExample, OtherwiseGenerated, OtherwiseUpstream}, way) {
+			fault("/otherwise/"+strconv.Itoa(i), "otherwise lists example, generated and upstream, not %q", way)
+		}
+	}
+	if s.Falls(OtherwiseUpstream) && s.Upstream == "" {
+		fault("/otherwise", "a service without an upstream cannot ask it")
 	}
 	return items
 }

@@ -36,6 +36,7 @@ import (
 	"rapidmimic/internal/metrics"
 	"rapidmimic/internal/store"
 	"rapidmimic/internal/traffic"
+	"rapidmimic/internal/upstream"
 )
 
 // Version of the binary; the build sets it.
@@ -194,7 +195,8 @@ func (a *app) assemble(ctx context.Context) error {
 		return err
 	}
 	a.traffic = &http.Server{
-		Handler:           traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody}),
+		Handler: traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
+			Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
 	}
 	var fetchFrom func(context.Context, string) ([]byte, string, error)

@@ -44,12 +44,13 @@ var mayImport = map[string]string{
 	"internal/control":               "core spec",
 	"internal/metrics":               "core",
 	"internal/fetch":                 "spec/problem",
+	"internal/upstream":              "",
 	"internal/config":                "",
 	"internal/console":               "",
 	"internal/cli":                   "client demo internal/config spec",
 	"demo":                           "client spec/problem",
 	"internal/app": "core internal/calllog internal/config internal/console internal/control internal/fetch internal/metrics " +
-		"internal/store internal/traffic",
+		"internal/store internal/traffic internal/upstream",
 	"cmd/rapidmimic":  "internal/app internal/cli",
 	"e2e/browser":     "",
 	"e2e/screenshots": "e2e/browser",
@@ -77,6 +78,8 @@ var owners = map[string]string{
 	"github.com/evanphx/json-patch/v5":      "internal/control",
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
+	"github.com/klauspost/compress":         "internal/traffic",
+	"github.com/andybalholm/brotli":         "internal/traffic",
 }
 
 // ioPackages never occur in the core: it computes.

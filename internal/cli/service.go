@@ -29,7 +29,7 @@ func (p Program) serviceCommand() *cli.Command {
 			},
 			{
 				Name: "set", Usage: "change settings of a service", ArgsUsage: "SERVICE",
-				UsageText: "rapidmimic service set moorings --seed 7\nrapidmimic service set moorings --fresh --cors=false\nrapidmimic service set moorings --example getBerth=taken", OnUsageError: usageError,
+				UsageText: "rapidmimic service set moorings --seed 7\nrapidmimic service set moorings --fresh --cors=false\nrapidmimic service set moorings --example getBerth=taken\nrapidmimic service set moorings --upstream https://office.example --mode relay", OnUsageError: usageError,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "name", Usage: "new `NAME`, which changes the address"},
 					&cli.StringFlag{Name: "title", Usage: "new title"},
@@ -39,6 +39,10 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "example", Usage: "`OPERATION=NAME`: which named example answers; OPERATION= takes the choice back"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
+					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},
+					&cli.StringFlag{Name: "mode", Usage: "answer calls, or relay them to the upstream"},
+					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, with commas between them"},
+					&cli.BoolFlag{Name: "keep-with-us", Usage: "change redirects and cookies of the upstream so that callers stay here"},
 					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
 				},
 				ShellComplete: p.completeServices, Action: p.serviceSet,
@@ -103,7 +107,7 @@ func sum(counts map[string]int) (total int) {
 // sourcesText lists who answered: "contract 12, miss 3".
 func sourcesText(counts map[string]int) string {
 	var parts []string
-	for _, source := range []string{"mapping", "contract", "miss", "self"} {
+	for _, source := range []string{"mapping", "contract", "upstream", "miss", "self"} {
 		if n := counts[source]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%s %d", source, n))
 		}
@@ -135,6 +139,9 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	}
 	if s.Seed != nil {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)
+	}
+	if s.Upstream != "" {
+		p.say("upstream  %s, mode %s", s.Upstream, s.Mode)
 	}
 	p.say("settings  cors %t, reveal %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Echo, s.Conformance)
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
@@ -181,10 +188,16 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	patch := map[string]any{}
-	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo", "conformance"} {
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo", "conformance", "upstream", "mode"} {
 		if c.IsSet(name) {
 			patch[name] = c.Value(name)
 		}
+	}
+	if c.IsSet("keep-with-us") {
+		patch["keepWithUs"] = c.Bool("keep-with-us")
+	}
+	if c.IsSet("otherwise") {
+		patch["otherwise"] = strings.FieldsFunc(c.String("otherwise"), func(r rune) bool { return r == ',' || r == ' ' })
 	}
 	if c.Bool("fresh") {
 		if c.IsSet("seed") {

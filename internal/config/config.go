@@ -29,6 +29,8 @@ type Config struct {
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
 	// from those of this machine and of private networks.
 	ImportURLs, ImportPrivate bool
+	// NoUpstream forbids every call to an upstream.
+	NoUpstream bool
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to

@@ -43,11 +43,11 @@ func (s *server) listCalls(c *gin.Context) {
 			return
 		}
 	}
-	if err := s.Log.Flush(c); err != nil {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	lines, err := s.Calls.ListCalls(c, filterOf(c), before, limit+1)
+	lines, err := s.Calls.ListCalls(c.Request.Context(), filterOf(c), before, limit+1)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -64,7 +64,7 @@ func (s *server) listCalls(c *gin.Context) {
 }
 
 func (s *server) clearCalls(c *gin.Context) {
-	if err := s.Log.Clear(c); err != nil {
+	if err := s.Log.Clear(c.Request.Context()); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -77,11 +77,11 @@ func (s *server) getCall(c *gin.Context) {
 		s.fail(c, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", c.Param("call")), nil)
 		return
 	}
-	if err := s.Log.Flush(c); err != nil {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	r, err := s.Calls.Call(c, number)
+	r, err := s.Calls.Call(c.Request.Context(), number)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

@@ -26,7 +26,7 @@ func (s *server) postImport(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	imported, err := s.Catalog.Import(c, in)
+	imported, err := s.Catalog.Import(c.Request.Context(), in)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -66,7 +66,7 @@ func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
 	if err != nil {
 		return in, err
 	}
-	stored, err := s.Catalog.ContractText(c, in.Into, revision)
+	stored, err := s.Catalog.ContractText(c.Request.Context(), in.Into, revision)
 	in.Text, in.File, in.Main = stored.Text, stored.File, stored.Main
 	return in, err
 }
@@ -80,7 +80,7 @@ func (s *server) fetchImport(c *gin.Context, in catalog.Import, address string, 
 	case hasBody || c.Query("revision") != "":
 		return in, problem.New(problem.Invalid, "from names an address to import from: it goes with neither a body nor a revision")
 	}
-	text, name, err := s.Fetch(c, address)
+	text, name, err := s.Fetch(c.Request.Context(), address)
 	if in.Text = text; in.File == "" {
 		in.File = name
 	}
@@ -151,7 +151,7 @@ func changesView(changes contract.Changes) api.Changes {
 }
 
 func (s *server) listRevisions(c *gin.Context) {
-	revisions, err := s.Catalog.Revisions(c, c.Param("service"))
+	revisions, err := s.Catalog.Revisions(c.Request.Context(), c.Param("service"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -182,7 +182,7 @@ func (s *server) getChanges(c *gin.Context) {
 		s.fail(c, problem.New(problem.Invalid, "revision 1 is the first: there is nothing before it to compare with (since names another)"), nil)
 		return
 	}
-	changes, err := s.Catalog.CompareRevisions(c, c.Param("service"), from, to)
+	changes, err := s.Catalog.CompareRevisions(c.Request.Context(), c.Param("service"), from, to)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -202,7 +202,7 @@ func (s *server) getRevision(c *gin.Context) {
 }
 
 func (s *server) sendContract(c *gin.Context, revision int) {
-	stored, err := s.Catalog.ContractText(c, c.Param("service"), revision)
+	stored, err := s.Catalog.ContractText(c.Request.Context(), c.Param("service"), revision)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

@@ -59,7 +59,6 @@ func New(c Config) http.Handler {
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.ContextWithFallback = true // so that edits know who makes them
 	router.Use(s.recoverFault, s.guard.check, limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)

@@ -35,7 +35,7 @@ func (s *server) postApply(c *gin.Context) {
 		s.fail(c, problem.New(problem.Invalid, "the folder has no files"), nil)
 		return
 	}
-	report, err := s.Catalog.ApplyFolder(c, folder.Read(files), catalog.Apply{
+	report, err := s.Catalog.ApplyFolder(c.Request.Context(), folder.Read(files), catalog.Apply{
 		DryRun: c.Query("dryRun") == "true", Prune: c.Query("prune") == "true", Record: c.Query("record") == "true", At: time.Now(),
 		Source: c.Query("source"),
 	})
@@ -62,7 +62,7 @@ func (s *server) postExport(c *gin.Context) {
 			return
 		}
 	}
-	states, keep, err := s.Catalog.FolderState(c, c.Query("service"))
+	states, keep, err := s.Catalog.FolderState(c.Request.Context(), c.Query("service"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return

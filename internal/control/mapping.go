@@ -44,7 +44,7 @@ func (s *server) listMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	if err := s.Log.Flush(c); err != nil { // so that the counts are those of now
+	if err := s.Log.Flush(c.Request.Context()); err != nil { // so that the counts are those of now
 		s.fail(c, err, nil)
 		return
 	}
@@ -109,7 +109,7 @@ func (s *server) deleteMappings(c *gin.Context) {
 }
 
 func (s *server) editMappings(c *gin.Context, which catalog.Selection, edit catalog.BulkEdit) {
-	changed, err := s.Catalog.EditMappings(c, c.Param("service"), which, edit)
+	changed, err := s.Catalog.EditMappings(c.Request.Context(), c.Param("service"), which, edit)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -134,7 +134,7 @@ func (s *server) postMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	compiled, isNew, err := s.Catalog.PutMappings(c, c.Param("service"), mappings)
+	compiled, isNew, err := s.Catalog.PutMappings(c.Request.Context(), c.Param("service"), mappings)
 	if err != nil {
 		s.fail(c, located(err, text), nil)
 		return
@@ -230,7 +230,7 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, text []
 		return
 	}
 	mappings[0].ID = id
-	m, isNew, err := s.Catalog.PutMapping(c, c.Param("service"), mappings[0], ifMatch)
+	m, isNew, err := s.Catalog.PutMapping(c.Request.Context(), c.Param("service"), mappings[0], ifMatch)
 	if err != nil {
 		if text != nil {
 			err = located(err, text)
@@ -250,7 +250,7 @@ func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {
 }
 
 func (s *server) deleteMapping(c *gin.Context) {
-	m, err := s.Catalog.RemoveMapping(c, c.Param("service"), c.Param("mapping"), c.GetHeader("If-Match"))
+	m, err := s.Catalog.RemoveMapping(c.Request.Context(), c.Param("service"), c.Param("mapping"), c.GetHeader("If-Match"))
 	if err != nil {
 		s.failMapping(c, err, m)
 		return

@@ -39,12 +39,12 @@ func (s *server) respondVersions(c *gin.Context, versions []catalog.MappingVersi
 }
 
 func (s *server) listMappingVersions(c *gin.Context) {
-	versions, err := s.Catalog.MappingVersions(c, c.Param("service"), c.Param("mapping"))
+	versions, err := s.Catalog.MappingVersions(c.Request.Context(), c.Param("service"), c.Param("mapping"))
 	s.respondVersions(c, versions, err)
 }
 
 func (s *server) listRemovedMappings(c *gin.Context) {
-	versions, err := s.Catalog.RemovedMappings(c, c.Param("service"))
+	versions, err := s.Catalog.RemovedMappings(c.Request.Context(), c.Param("service"))
 	s.respondVersions(c, versions, err)
 }
 
@@ -54,7 +54,7 @@ func (s *server) getMappingVersion(c *gin.Context) {
 		s.fail(c, problem.New(problem.NotFound, "%q is not the number of a version", c.Param("version")), nil)
 		return
 	}
-	v, err := s.Catalog.MappingAt(c, c.Param("service"), c.Param("mapping"), number)
+	v, err := s.Catalog.MappingAt(c.Request.Context(), c.Param("service"), c.Param("mapping"), number)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -79,7 +79,7 @@ func (s *server) restoreMapping(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	m, err := s.Catalog.RestoreMapping(c, c.Param("service"), c.Param("mapping"), wanted.Version, c.GetHeader("If-Match"))
+	m, err := s.Catalog.RestoreMapping(c.Request.Context(), c.Param("service"), c.Param("mapping"), wanted.Version, c.GetHeader("If-Match"))
 	if err != nil {
 		s.failMapping(c, err, m)
 		return
@@ -93,7 +93,7 @@ func (s *server) copyMapping(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	service, m, err := s.Catalog.CopyMapping(c, c.Param("service"), c.Param("mapping"), catalog.Copy{Service: to.Service, ID: to.ID, Move: to.Move})
+	service, m, err := s.Catalog.CopyMapping(c.Request.Context(), c.Param("service"), c.Param("mapping"), catalog.Copy{Service: to.Service, ID: to.ID, Move: to.Move})
 	if err != nil {
 		s.fail(c, err, nil)
 		return

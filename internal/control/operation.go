@@ -24,7 +24,7 @@ func (s *server) listOperations(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	if err := s.Log.Flush(c); err != nil { // so that the counts are those of now
+	if err := s.Log.Flush(c.Request.Context()); err != nil { // so that the counts are those of now
 		s.fail(c, err, nil)
 		return
 	}
@@ -43,7 +43,7 @@ func (s *server) getOperation(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	if err := s.Log.Flush(c); err != nil {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		s.fail(c, err, nil)
 		return
 	}

@@ -45,7 +45,7 @@ func (s *server) putPayload(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	p, isNew, err := s.Catalog.PutPayload(c, c.Param("service"), c.Param("payload"), bytes, c.GetHeader("If-Match"))
+	p, isNew, err := s.Catalog.PutPayload(c.Request.Context(), c.Param("service"), c.Param("payload"), bytes, c.GetHeader("If-Match"))
 	if err != nil {
 		s.failPayload(c, err, p)
 		return
@@ -68,7 +68,7 @@ func (s *server) failPayload(c *gin.Context, err error, p *answer.Payload) {
 }
 
 func (s *server) deletePayload(c *gin.Context) {
-	if err := s.Catalog.RemovePayload(c, c.Param("service"), c.Param("payload")); err != nil {
+	if err := s.Catalog.RemovePayload(c.Request.Context(), c.Param("service"), c.Param("payload")); err != nil {
 		s.fail(c, err, nil)
 		return
 	}

@@ -78,7 +78,7 @@ func (s *server) postService(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	service, err := s.Catalog.CreateService(c, document)
+	service, err := s.Catalog.CreateService(c.Request.Context(), document)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -138,7 +138,7 @@ func ifMatchOr(c *gin.Context, version int64) string {
 }
 
 func (s *server) replaceService(c *gin.Context, document spec.Service, ifMatch string) {
-	service, isNew, err := s.Catalog.PutService(c, c.Param("service"), document, ifMatch)
+	service, isNew, err := s.Catalog.PutService(c.Request.Context(), c.Param("service"), document, ifMatch)
 	if err != nil {
 		var current any
 		if service != nil {
@@ -151,7 +151,7 @@ func (s *server) replaceService(c *gin.Context, document spec.Service, ifMatch s
 }
 
 func (s *server) deleteService(c *gin.Context) {
-	service, err := s.Catalog.RemoveService(c, c.Param("service"), c.GetHeader("If-Match"))
+	service, err := s.Catalog.RemoveService(c.Request.Context(), c.Param("service"), c.GetHeader("If-Match"))
 	if err != nil {
 		var current any
 		if service != nil {

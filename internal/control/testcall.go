@@ -86,7 +86,7 @@ func (s *server) postTestCall(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	result, err := sendTestCall(c, s.address(service.Spec.Name), test)
+	result, err := sendTestCall(c.Request.Context(), s.address(service.Spec.Name), test)
 	if err != nil {
 		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
 		return

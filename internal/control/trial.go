@@ -73,13 +73,13 @@ func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snap
 // tryOnCalls tries a mapping on the last calls of its service, and on the call
 // that was asked for.
 func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
-	if err := s.Log.Flush(c); err != nil {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		return err
 	}
 	service := snapshot.Find(c.Param("service"))
 	var numbers []uint64
 	if recent := min(wanted.Recent, mostTried); recent > 0 {
-		lines, err := s.Calls.ListCalls(c, call.Filter{Service: service.Spec.Name}, 0, recent)
+		lines, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service.Spec.Name}, 0, recent)
 		if err != nil {
 			return err
 		}
@@ -88,7 +88,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 		}
 	}
 	for _, number := range numbers {
-		record, err := s.Calls.Call(c, number)
+		record, err := s.Calls.Call(c.Request.Context(), number)
 		if err != nil {
 			continue // retention took it meanwhile
 		}
@@ -103,7 +103,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 		return nil
 	}
 	number, _ := call.ParseID(wanted.Call)
-	record, err := s.Calls.Call(c, number)
+	record, err := s.Calls.Call(c.Request.Context(), number)
 	if err != nil {
 		return err
 	}

@@ -31,6 +31,8 @@ type Config struct {
 	Engine *engine.Engine
 	Log    Log
 	Logger *slog.Logger
+	// Upstream asks the real things behind services.
+	Upstream Upstream
 	// MaxBody is the largest body that is held to answer a call, in bytes;
 	// zero means DefaultMaxBody.
 	MaxBody int64
@@ -61,6 +63,12 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 	placed := h.Engine.Place(&record.Request)
 	var decision engine.Decision
+	if placed.Relays() {
+		decision = h.Engine.Decide(placed, &record.Request)
+		record.Service, record.Source, record.By, record.Recording = decision.Service, decision.Source, decision.By, decision.Recording
+		h.relay(w, r, record, &decision)
+		return
+	}
 	body, whole := h.readBody(w, r, placed.NeedsBody())
 	record.Request.Body = body
 	read := time.Now()
@@ -69,9 +77,13 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	} else {
 		decision = engine.TooLarge(placed, h.MaxBody)
 	}
+	record.Service, record.Source, record.By = decision.Service, decision.Source, decision.By
+	if decision.Relay != nil {
+		h.relay(w, r, record, &decision)
+		return
+	}
 	trimToLog(&record.Request.Body, h.Log.BodyLimit())
 	decided := time.Now()
-	record.Service, record.Source, record.By = decision.Service, decision.Source, decision.By
 	record.Answer, record.Explanation = decision.Answer, decision.Explanation
 	send(w, r.Method, record, decision.Reveal)
 	record.Read, record.Decide, record.Send = read.Sub(arrived), decided.Sub(read), time.Since(decided)
@@ -174,6 +186,9 @@ func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
 	fault := recover()
 	if fault == nil {
 		return
+	}
+	if fault == http.ErrAbortHandler {
+		panic(fault)
 	}
 	h.Logger.Error("a call made the service fail", "call", call.ID(record.Number), "fault", fault, "stack", string(debug.Stack()))
 	decision := engine.Broken(record.Service)

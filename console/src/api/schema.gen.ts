@@ -712,7 +712,7 @@ export interface components {
          * @description Who answered
          * @enum {string}
          */
-        Source: "mapping" | "contract" | "miss" | "self";
+        Source: "mapping" | "contract" | "upstream" | "miss" | "self";
         /** @description Numbers of calls by source */
         Counts: {
             [key: string]: number;
@@ -722,6 +722,21 @@ export interface components {
             id?: string;
             name: string;
             title?: string;
+            /** @description Base URL of the real thing behind the service */
+            upstream?: string;
+            /**
+             * @description Answer calls or pass them on to the upstream
+             * @default answer
+             * @enum {string}
+             */
+            mode: "answer" | "relay";
+            /** @description What answers when no mapping does; example and generated unless given */
+            otherwise?: ("example" | "generated" | "upstream")[];
+            /**
+             * @description Change Location, cookies and alternative services of the upstream so that callers stay here
+             * @default true
+             */
+            keepWithUs: boolean;
             /** @description Makes generated data depend on the call alone */
             seed?: number;
             /** @default true */

@@ -3,11 +3,12 @@ import { SourceMark } from './SourceMark';
 const fills: Record<string, string> = {
   mapping: 'fill-mapping',
   contract: 'fill-contract',
+  upstream: 'fill-upstream',
   miss: 'fill-miss',
   self: 'fill-self',
 };
 
-const order = ['mapping', 'contract', 'miss', 'self'];
+const order = ['mapping', 'contract', 'upstream', 'miss', 'self'];
 
 /** Who answered, as the shares of one bar with the numbers beside it. */
 export function SourceBar({ counts }: { counts: Record<string, number> }) {

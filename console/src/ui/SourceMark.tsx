@@ -5,6 +5,7 @@ import { cn } from './cn';
 const shapes: Record<string, ReactNode> = {
   mapping: <path d="M6 0.8 11.2 6 6 11.2 0.8 6Z" fill="currentColor" />,
   contract: <rect x="1.5" y="1.5" width="9" height="9" rx="1" fill="currentColor" />,
+  upstream: <path d="M6 1 11 10.6H1Z" fill="currentColor" />,
   miss: <path d="M2 2 10 10M10 2 2 10" stroke="currentColor" strokeWidth="2.4" strokeLinecap="round" />,
   self: <circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="2" />,
 };
@@ -12,6 +13,7 @@ const shapes: Record<string, ReactNode> = {
 const colors: Record<string, string> = {
   mapping: 'text-mapping',
   contract: 'text-contract',
+  upstream: 'text-upstream',
   miss: 'text-miss',
   self: 'text-self',
 };

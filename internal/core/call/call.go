@@ -62,12 +62,13 @@ type Source string
 const (
 	FromMapping  Source = "mapping"
 	FromContract Source = "contract"
+	FromUpstream Source = "upstream"
 	FromMiss     Source = "miss" // nothing fitted
 	FromSelf     Source = "self" // our own word: preflight, root page, body too large
 )
 
 // Sources lists every source in the order in which they are shown.
-var Sources = []Source{FromMapping, FromContract, FromMiss, FromSelf}
+var Sources = []Source{FromMapping, FromContract, FromUpstream, FromMiss, FromSelf}
 
 // Counts are numbers of calls by who answered.
 type Counts map[Source]int
@@ -96,6 +97,9 @@ type Record struct {
 	// AnswerSize is the length of the answer's body on the wire; the log may
 	// keep less of it.
 	AnswerSize int64
+
+	// Recording is the id of the recording that the call belongs to, "" for none.
+	Recording string
 
 	Source      Source
 	By          string

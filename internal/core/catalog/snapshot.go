@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 
 	"rapidmimic/internal/core/answer"
@@ -81,6 +82,9 @@ type Service struct {
 	Contract *Contract  // nil without a contract
 	Mappings []*Mapping // in the order in which they were made
 	Payloads answer.Payloads
+
+	// Upstream is the base URL of the real thing; nil without one.
+	Upstream *url.URL
 
 	byID       map[string]*Mapping
 	looksInto  bool                    // a mapping asks for more than method and path, or has expressions
@@ -260,6 +264,9 @@ func compileService(stored StoredService, p parts) *Service {
 	s := &Service{
 		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings, Payloads: p.payloads,
 		byID: make(map[string]*Mapping, len(mappings)), pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
+	}
+	if stored.Service.Upstream != "" {
+		s.Upstream, _ = url.Parse(strings.TrimSuffix(stored.Service.Upstream, "/")) // checked with the document
 	}
 	for id, pins := range stored.Service.Pins {
 		s.pins[id], _ = answer.CompilePins(pins) // checked when they were set

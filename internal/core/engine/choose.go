@@ -7,6 +7,7 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
 )
 
 // choose finds what answers: the winning mapping, else the contract, else
@@ -45,12 +46,21 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 		segments, operations = rest, p.Service.Operations(rest)
 	}
 	for _, op := range operations {
+		if byContract := p.Service.Spec.Falls(spec.OtherwiseExample) || p.Service.Spec.Falls(spec.OtherwiseGenerated) || p.hints.Given(); !byContract {
+			break
+		}
 		if answers(op, r.Method) {
+			if !p.Service.Spec.Falls(spec.OtherwiseExample) && !p.hints.Given() {
+				p.hints.Generate = true
+			}
 			e.buildFromOperation(d, p, r, op, segments, steps)
 			return
 		}
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,
 			Reason: fmt.Sprintf("its path %s fits, its method is %s", op.Template, op.Method)})
+	}
+	if orUpstream(d, p, r, steps) {
+		return
 	}
 	if r.Method == "OPTIONS" && len(operations) > 0 {
 		allowed(d, operations)

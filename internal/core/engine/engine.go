@@ -52,6 +52,10 @@ type Decision struct {
 	By          string
 	Answer      call.Answer
 	Explanation *call.Explanation
+	// Recording is the id of the recording that the call belongs to, "" for none.
+	Recording string
+	// Relay is set where the upstream answers; then Answer is not.
+	Relay *Relay
 	// Reveal asks for the Rapid-Mimic header on the answer.
 	Reveal bool
 
@@ -64,6 +68,10 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 		return e.unplaced(p, r)
 	}
 	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
+	if p.Relays() {
+		relay(&d, p, r, "the service relays", nil)
+		return d
+	}
 	if p.Service.Spec.CORS && isPreflight(r) {
 		preflight(&d, r)
 		return d
@@ -93,5 +101,5 @@ type Placed struct {
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Spec.Seed != nil || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Spec.Seed != nil || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

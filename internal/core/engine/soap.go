@@ -49,6 +49,10 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
+	byContract := p.Service.Spec.Falls(spec.OtherwiseExample) || p.Service.Spec.Falls(spec.OtherwiseGenerated) || p.hints.Given()
+	if (m.Fault != nil || !byContract) && orUpstream(d, p, r, steps) {
+		return
+	}
 	if m.Fault != nil {
 		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(&m, *m.Fault)
 		d.Explanation = &call.Explanation{Sentence: m.Fault.Text, Steps: append(steps, call.Step{

@@ -11,6 +11,7 @@ import { Waiting } from '@/ui/Waiting';
 import { DropContract } from './DropContract';
 import { ImportControl } from './ImportControl';
 import { MissingTable } from './MissingTable';
+import { ModeSwitch } from './ModeSwitch';
 import { OperationTable } from './OperationTable';
 import { serviceByName } from './queries';
 import { RevisionTable } from './RevisionTable';
@@ -87,6 +88,12 @@ function ServiceHead({ service }: { service: Service }) {
           <code className="text-xs">{service.address}</code>
           <CopyButton text={service.address} what="address" />
         </span>
+        {service.upstream && (
+          <span className="flex items-center gap-2">
+            <ModeSwitch service={service} />
+            <span className="text-dim">upstream</span> <code className="text-xs">{service.upstream}</code>
+          </span>
+        )}
         <span className="text-dim">
           {contract
             ? `${contract.format}, ${contract.version && `version ${contract.version}, `}revision ${contract.revision} from ${contract.file || 'an upload'}`

@@ -14,6 +14,7 @@ import { patchService, removeService } from './queries';
 export function ServiceSettings({ service }: { service: Service }) {
   const queries = useQueryClient();
   const [seed, setSeed] = useState(service.seed?.toString() ?? '');
+  const [upstream, setUpstream] = useState(service.upstream ?? '');
   const change = useMutation({
     mutationFn: (settings: Record<string, unknown>) => patchService(service, settings),
     onSuccess: async (changed, settings) => {
@@ -75,6 +76,39 @@ export function ServiceSettings({ service }: { service: Service }) {
         <Button type="submit" disabled={seed === (service.seed?.toString() ?? '')}>
           Set the seed
         </Button>
+      </form>
+      <form
+        className="flex flex-wrap items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          const gone = upstream.trim() === '';
+          change.mutate({
+            upstream: gone ? null : upstream.trim(),
+            ...(gone ? { mode: 'answer', otherwise: null } : {}),
+          });
+        }}
+      >
+        <Field
+          label="Upstream: base URL of the real service; empty for none"
+          placeholder="https://office.example/api"
+          value={upstream}
+          onChange={(event) => setUpstream(event.target.value)}
+          className="w-96 font-mono"
+        />
+        <Button type="submit" disabled={upstream.trim() === (service.upstream ?? '')}>
+          Set the upstream
+        </Button>
+        {service.upstream && (
+          <span className="mb-1.5">
+            <Switch
+              label="Ask it when nothing else answers"
+              checked={service.otherwise?.includes('upstream') ?? false}
+              onCheckedChange={(ask) =>
+                change.mutate({ otherwise: ask ? ['example', 'generated', 'upstream'] : null })
+              }
+            />
+          </span>
+        )}
       </form>
       <RemoveService service={service} />
     </div>

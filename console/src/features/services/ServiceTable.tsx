@@ -3,6 +3,7 @@ import type { Service } from '@/api/types';
 import { total } from '@/lib/format';
 import { CopyButton } from '@/ui/CopyButton';
 import { SourceBar } from '@/ui/SourceBar';
+import { ModeSwitch } from './ModeSwitch';
 
 const head = 'px-3 py-1.5 text-left font-normal text-dim text-xs first:pl-5 last:pr-5';
 const cell = 'px-3 py-3 align-top first:pl-5 last:pr-5';
@@ -15,6 +16,7 @@ export function ServiceTable({ services }: { services: Service[] }) {
         <tr className="border-line border-b">
           <th className={head}>Service</th>
           <th className={head}>Address</th>
+          <th className={head}>Mode</th>
           <th className={`${head} text-right`}>Operations</th>
           <th className={`${head} text-right`}>Mappings</th>
           <th className={`${head} text-right`}>Calls in the last minute</th>
@@ -47,6 +49,9 @@ function ServiceRow({ service }: { service: Service }) {
           <code className="text-xs">{service.address}</code>
           <CopyButton text={service.address} what={`address of ${service.name}`} />
         </span>
+      </td>
+      <td className={cell}>
+        <ModeSwitch service={service} />
       </td>
       <td className={`${cell} text-right tabular-nums`}>{service.operations}</td>
       <td className={`${cell} text-right tabular-nums`}>{service.mappings}</td>

@@ -1,0 +1,189 @@
+package engine
+
+import (
+	"fmt"
+	"net/textproto"
+	"net/url"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/spec"
+)
+
+// Relay is what a decision says of a call that the upstream answers.
+type Relay struct {
+	// Target is where the call goes: the path below the upstream, with its query.
+	Target *url.URL
+	base   *url.URL // of the upstream
+	keep   bool     // what would lead callers past us is changed
+	ours   string   // the address of the service as the call had it
+}
+
+// Relays reports whether the call is passed on whatever it says: then its body
+// need not be held.
+func (p *Placed) Relays() bool {
+	return p.Service != nil && p.Service.Spec.Relays() && p.badHint == ""
+}
+
+// relay has the upstream answer.
+func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Step) {
+	base := p.Service.Upstream
+	target := *base
+	joined, err := url.Parse(base.EscapedPath() + r.Path)
+	if err != nil { // a path that reached us is one
+		joined = &url.URL{Path: base.Path + r.Path}
+	}
+	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, r.Query
+	d.Source, d.By = call.FromUpstream, base.Host
+	d.Relay = &Relay{Target: &target, base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
+	d.Explanation = &call.Explanation{
+		Sentence: fmt.Sprintf("Answered by the upstream %s: %s.", base, why),
+		Steps:    append(steps, call.Step{Stage: call.Choose, Subject: "upstream", Verdict: call.Taken, Reason: why}),
+	}
+}
+
+// orUpstream has the upstream answer a call that nothing else does, where the
+// service says so. It reports whether it does.
+func orUpstream(d *Decision, p *Placed, r *call.Request, steps []call.Step) bool {
+	if !p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Upstream == nil || isSOAP(p.Service) && r.Method != "POST" {
+		return false
+	}
+	relay(d, p, r, "nothing else answers the call", steps)
+	return true
+}
+
+// hopByHop are headers that belong to one connection, not to the message
+// (RFC 9110, section 7.6.1).
+var hopByHop = []string{"Connection", "Keep-Alive", "Proxy-Connection", "Proxy-Authenticate", "Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"}
+
+// RequestHeader is what goes to the upstream of a request's header: without what
+// belongs to the connection, and without hints, which are for us.
+func (relay *Relay) RequestHeader(h call.Header) call.Header {
+	out := endToEnd(h)
+	delete(out, "Rapid-Mimic")
+	if baggage := withoutOurs(out["Baggage"]); len(baggage) > 0 {
+		out["Baggage"] = baggage
+	} else {
+		delete(out, "Baggage")
+	}
+	return out
+}
+
+// endToEnd copies a header without what belongs to the connection.
+func endToEnd(h call.Header) call.Header {
+	out := make(call.Header, len(h))
+	for name, values := range h {
+		out[name] = values
+	}
+	for _, line := range h["Connection"] {
+		for name := range strings.SplitSeq(line, ",") {
+			delete(out, textproto.CanonicalMIMEHeaderKey(strings.TrimSpace(name)))
+		}
+	}
+	for _, name := range hopByHop {
+		delete(out, name)
+	}
+	return out
+}
+
+// withoutOurs takes our members out of W3C baggage.
+func withoutOurs(lines []string) (rest []string) {
+	for _, line := range lines {
+		var members []string
+		for member := range strings.SplitSeq(line, ",") {
+			if !strings.HasPrefix(strings.ToLower(strings.TrimSpace(member)), "rapid-mimic.") {
+				members = append(members, strings.TrimSpace(member))
+			}
+		}
+		if len(members) > 0 {
+			rest = append(rest, strings.Join(members, ", "))
+		}
+	}
+	return rest
+}
+
+// AnswerHeader is what goes to the caller of an upstream's header. changes tell
+// what was changed so that the caller stays with us.
+func (relay *Relay) AnswerHeader(h call.Header) (out call.Header, changes []string) {
+	out = endToEnd(h)
+	if !relay.keep {
+		return out, nil
+	}
+	for _, name := range []string{"Location", "Content-Location"} {
+		for _, value := range out[name] {
+			if kept, ok := relay.keptAddress(value); ok {
+				out[name] = []string{kept}
+				changes = append(changes, fmt.Sprintf("%s: %s became %s", name, value, kept))
+			}
+		}
+	}
+	if lines := out["Set-Cookie"]; len(lines) > 0 {
+		cookies := make([]string, len(lines))
+		for i, line := range lines {
+			if cookies[i] = relay.keptCookie(line); cookies[i] != line {
+				name, _, _ := strings.Cut(line, "=")
+				changes = append(changes, fmt.Sprintf("Set-Cookie %s: Domain, Path and Secure are ours", name))
+			}
+		}
+		out["Set-Cookie"] = cookies
+	}
+	if value := out["Alt-Svc"]; len(value) > 0 {
+		delete(out, "Alt-Svc")
+		changes = append(changes, "Alt-Svc: "+value[0]+" was left out")
+	}
+	return out, changes
+}
+
+// keptAddress turns an address below the upstream into ours.
+func (relay *Relay) keptAddress(value string) (kept string, ok bool) {
+	u, err := url.Parse(value)
+	if err != nil || u.Host != "" && !strings.EqualFold(u.Host, relay.base.Host) || u.Host == "" && !strings.HasPrefix(u.Path, "/") {
+		return value, false
+	}
+	rest, below := strings.CutPrefix(u.EscapedPath(), relay.base.EscapedPath())
+	if !below || rest != "" && rest[0] != '/' {
+		return value, false
+	}
+	kept = relay.ours + rest
+	if u.RawQuery != "" {
+		kept += "?" + u.RawQuery
+	}
+	if u.Fragment != "" {
+		kept += "#" + u.EscapedFragment()
+	}
+	return kept, kept != value
+}
+
+// keptCookie makes a cookie come back to us: to any host, below our path, also
+// without TLS.
+func (relay *Relay) keptCookie(line string) string {
+	parts := strings.Split(line, ";")
+	kept := parts[:1]
+	for _, part := range parts[1:] {
+		name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+		switch strings.ToLower(name) {
+		case "domain", "secure":
+			continue
+		case "samesite":
+			if strings.EqualFold(value, "none") { // which asks for Secure
+				continue
+			}
+		case "path":
+			if rest, below := strings.CutPrefix(value, strings.TrimSuffix(relay.base.EscapedPath(), "/")); below {
+				part = " Path=" + relay.ours + strings.TrimSuffix(rest, "/")
+			}
+		}
+		kept = append(kept, part)
+	}
+	return strings.Join(kept, ";")
+}
+
+// Unreached answers a call that the upstream did not: with 502, or 504 where it
+// took too long.
+func Unreached(d *Decision, status int, why string) {
+	refusal(d, "upstream", selfDocument{
+		Title: "The upstream did not answer", Status: status,
+		Detail: fmt.Sprintf("%s was asked, and %s.", d.Relay.Target.Redacted(), why),
+	}, d.Explanation.Steps)
+	d.Source = call.FromUpstream
+}

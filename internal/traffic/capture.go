@@ -1,0 +1,74 @@
+package traffic
+
+import (
+	"bytes"
+	"compress/gzip"
+	"compress/zlib"
+	"io"
+	"sync"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/zstd"
+
+	"rapidmimic/internal/core/call"
+)
+
+// capture keeps the beginning of what goes by and counts the rest.
+type capture struct {
+	limit int
+	kept  []byte
+	size  int64
+}
+
+// Write implements io.Writer; it never fails.
+func (c *capture) Write(b []byte) (int, error) {
+	if room := c.limit - len(c.kept); room > 0 {
+		c.kept = append(c.kept, b[:min(room, len(b))]...)
+	}
+	c.size += int64(len(b))
+	return len(b), nil
+}
+
+func (c *capture) body() call.Body {
+	return call.Body{Bytes: c.kept, Size: c.size, Cut: c.size > int64(len(c.kept))}
+}
+
+// count gives a writer that counts and keeps nothing.
+func (c *capture) count() io.Writer { return counter{c} }
+
+type counter struct{ c *capture }
+
+func (w counter) Write(b []byte) (int, error) {
+	w.c.size += int64(len(b))
+	return len(b), nil
+}
+
+// buffers are for copying bodies.
+var buffers = sync.Pool{New: func() any { b := make([]byte, 32<<10); return &b }}
+
+// decode undoes a content coding, as long as the result is within limit.
+func decode(encoding string, coded []byte, limit int) (plain []byte, ok bool) {
+	var r io.Reader
+	var err error
+	switch encoding {
+	case "gzip", "x-gzip":
+		r, err = gzip.NewReader(bytes.NewReader(coded))
+	case "deflate":
+		r, err = zlib.NewReader(bytes.NewReader(coded))
+	case "br":
+		r = brotli.NewReader(bytes.NewReader(coded))
+	case "zstd":
+		var decoder *zstd.Decoder
+		if decoder, err = zstd.NewReader(bytes.NewReader(coded), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20)); err == nil {
+			defer decoder.Close()
+			r = decoder
+		}
+	default:
+		return nil, false
+	}
+	if err != nil {
+		return nil, false
+	}
+	plain, err = io.ReadAll(io.LimitReader(r, int64(limit)+1))
+	return plain, err == nil && len(plain) <= limit
+}

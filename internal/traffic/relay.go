@@ -1,0 +1,262 @@
+package traffic
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptrace"
+	"net/textproto"
+	"slices"
+	"strings"
+	"time"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/engine"
+)
+
+// Upstream asks the real things behind services. It is called from any number of
+// goroutines.
+type Upstream interface {
+	http.RoundTripper
+	// Explain says why a call got no answer, and the status to tell it with.
+	Explain(err error) (status int, why string)
+}
+
+// relayed is a call on its way to the upstream and back.
+type relayed struct {
+	h        *Handler
+	w        http.ResponseWriter
+	r        *http.Request
+	record   *call.Record
+	decision *engine.Decision
+	sent     *capture // of the request's body
+	answer   *capture // of the answer's body
+}
+
+// relay passes a call on and its answer back, both as they come; the log keeps
+// the beginning of either.
+func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
+	x := &relayed{h: h, w: w, r: r, record: record, decision: d,
+		sent: &capture{limit: h.Log.BodyLimit()}, answer: &capture{limit: h.Log.BodyLimit()}}
+	asked := time.Now()
+	resp, err := h.Upstream.RoundTrip(x.request())
+	record.Decide = time.Since(asked)
+	begun := time.Now()
+	if err == nil {
+		err = x.pass(resp)
+	} else if r.Context().Err() != nil {
+		x.note("the caller left before the upstream answered")
+		record.Answer.Status = statusCallerLeft
+	} else {
+		status, why := h.Upstream.Explain(err)
+		engine.Unreached(d, status, why)
+		record.Answer = d.Answer
+		send(w, r.Method, record, d.Reveal)
+		err = nil
+	}
+	record.Send = time.Since(begun)
+	x.finish()
+	if err != nil {
+		panic(http.ErrAbortHandler) // the caller must see that the answer is not whole
+	}
+}
+
+// statusCallerLeft stands in the log for calls whose caller did not wait.
+const statusCallerLeft = 499
+
+// request is what the upstream is asked.
+func (x *relayed) request() *http.Request {
+	in := &x.record.Request
+	header := x.decision.Relay.RequestHeader(in.Header)
+	if x.record.Recording != "" { // "not modified" is no answer to record
+		for _, name := range []string{"If-None-Match", "If-Modified-Since", "If-Range", "Range"} {
+			delete(header, name)
+		}
+	}
+	if upgrade := in.Header["Upgrade"]; len(upgrade) > 0 {
+		header["Connection"], header["Upgrade"] = []string{"Upgrade"}, upgrade
+	}
+	if slices.Contains(in.Header["Te"], "trailers") {
+		header["Te"] = []string{"trailers"}
+	}
+	if header["User-Agent"] == nil {
+		header["User-Agent"] = []string{""} // net/http must not give one
+	}
+	out := &http.Request{
+		Method: in.Method, URL: x.decision.Relay.Target, Host: x.decision.Relay.Target.Host, Header: http.Header(header),
+		ContentLength: x.r.ContentLength, Trailer: x.r.Trailer, TransferEncoding: x.r.TransferEncoding,
+	}
+	switch {
+	case in.Body.Bytes != nil: // held to decide
+		x.sent.Write(in.Body.Bytes)
+		out.Body, out.ContentLength = io.NopCloser(bytes.NewReader(in.Body.Bytes)), int64(len(in.Body.Bytes))
+	case x.r.Body != nil && x.r.Body != http.NoBody:
+		out.Body = struct {
+			io.Reader
+			io.Closer
+		}{io.TeeReader(x.r.Body, x.sent), x.r.Body}
+	}
+	trace := &httptrace.ClientTrace{Got1xxResponse: func(code int, header textproto.MIMEHeader) error {
+		if code != http.StatusSwitchingProtocols && code != http.StatusContinue {
+			for name, values := range header {
+				x.w.Header()[name] = values
+			}
+			x.w.WriteHeader(code)
+			clear(x.w.Header())
+		}
+		return nil
+	}}
+	return out.WithContext(httptrace.WithClientTrace(x.r.Context(), trace))
+}
+
+// pass sends an answer of the upstream on. The error says that it broke off.
+func (x *relayed) pass(resp *http.Response) error {
+	defer resp.Body.Close()
+	header, changes := x.decision.Relay.AnswerHeader(call.Header(resp.Header))
+	for _, change := range changes {
+		x.note(change)
+	}
+	x.record.Answer.Status = resp.StatusCode
+	for _, name := range sortedNames(header) {
+		for _, value := range header[name] {
+			x.record.Answer.Header = append(x.record.Answer.Header, call.Field{Name: name, Value: value})
+		}
+	}
+	out := x.w.Header()
+	for name, values := range header {
+		out[name] = values
+	}
+	if x.decision.Reveal {
+		out["Rapid-Mimic"] = []string{revealed(x.record)}
+	}
+	if resp.StatusCode == http.StatusSwitchingProtocols {
+		return x.upgrade(resp)
+	}
+	for _, name := range []string{"Date", "Content-Type"} {
+		if out[name] == nil {
+			out[name] = nil // net/http must not add one
+		}
+	}
+	for name := range resp.Trailer {
+		out.Add("Trailer", name)
+	}
+	x.w.WriteHeader(resp.StatusCode)
+	err := x.copyBody(resp)
+	for name, values := range resp.Trailer {
+		out[name] = values
+	}
+	return err
+}
+
+func sortedNames(h call.Header) []string {
+	names := make([]string, 0, len(h))
+	for name := range h {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// copyBody sends the body on as it arrives: what comes without a length is not
+// held back.
+func (x *relayed) copyBody(resp *http.Response) error {
+	flush := resp.ContentLength < 0
+	controller := http.NewResponseController(x.w)
+	buffer := buffers.Get().(*[]byte)
+	defer buffers.Put(buffer)
+	for {
+		n, err := resp.Body.Read(*buffer)
+		if n > 0 {
+			x.answer.Write((*buffer)[:n])
+			if _, writeErr := x.w.Write((*buffer)[:n]); writeErr != nil {
+				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
+				return nil
+			}
+			if flush {
+				_ = controller.Flush()
+			}
+		}
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case err != nil && x.r.Context().Err() != nil:
+			x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
+			return nil
+		case err != nil:
+			x.note(fmt.Sprintf("the upstream broke off after %d bytes of its answer", x.answer.size))
+			return err
+		}
+	}
+}
+
+// upgrade joins the two connections of a call that changes its protocol, until
+// either ends.
+func (x *relayed) upgrade(resp *http.Response) error {
+	theirs, ok := resp.Body.(io.ReadWriteCloser)
+	if !ok {
+		return errors.New("the upstream's connection cannot be upgraded")
+	}
+	out := x.w.Header()
+	out["Connection"], out["Upgrade"] = []string{"Upgrade"}, resp.Header["Upgrade"]
+	ours, buffered, err := http.NewResponseController(x.w).Hijack()
+	if err != nil {
+		return err
+	}
+	defer ours.Close()
+	head := &http.Response{StatusCode: resp.StatusCode, ProtoMajor: 1, ProtoMinor: 1, Header: out}
+	if err := head.Write(ours); err != nil {
+		return nil
+	}
+	done := make(chan struct{}, 2)
+	join := func(to io.Writer, from io.Reader) {
+		_, _ = io.Copy(to, from) // either side may end at any time
+		done <- struct{}{}
+	}
+	go join(theirs, buffered)
+	go join(io.MultiWriter(ours, x.answer.count()), theirs)
+	<-done
+	_ = theirs.Close()
+	_ = ours.(net.Conn).Close()
+	<-done
+	x.note("the connection was upgraded to " + strings.Join(resp.Header["Upgrade"], ", "))
+	return nil
+}
+
+// note adds to the explanation what happened on the way.
+func (x *relayed) note(text string) {
+	explanation := *x.decision.Explanation
+	explanation.Steps = append(slices.Clone(explanation.Steps), call.Step{Stage: call.Build, Subject: "relay", Verdict: call.Noted, Reason: text})
+	x.decision.Explanation = &explanation
+}
+
+// finish hands the call to the log, bodies decoded as far as they were kept.
+func (x *relayed) finish() {
+	r := x.record
+	r.Source, r.By, r.Explanation = x.decision.Source, x.decision.By, x.decision.Explanation
+	if r.Request.Body.Bytes == nil {
+		r.Request.Body = x.sent.body()
+	}
+	trimToLog(&r.Request.Body, x.h.Log.BodyLimit())
+	if x.answer.size > 0 {
+		body := x.answer.body()
+		r.Answer.Body, r.AnswerSize = body.Bytes, body.Size
+		if encoding := encodingOf(r.Answer.Header); encoding != "" && !body.Cut {
+			if plain, ok := decode(encoding, body.Bytes, x.h.Log.BodyLimit()); ok {
+				r.Answer.Body, r.AnswerSize = plain, int64(len(plain))
+			}
+		}
+	}
+	x.h.Log.Add(r)
+}
+
+func encodingOf(fields []call.Field) string {
+	for _, f := range fields {
+		if f.Name == "Content-Encoding" {
+			return strings.ToLower(strings.TrimSpace(f.Value))
+		}
+	}
+	return ""
+}
