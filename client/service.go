@@ -40,6 +40,11 @@ func (c *Client) PutService(ctx context.Context, service string, document spec.S
 	return do[api.Service](ctx, c, request{method: http.MethodPut, path: path("services", service), body: body, header: ifMatch(tag)})
 }
 
+// CreateService makes a service without a contract.
+func (c *Client) CreateService(ctx context.Context, document spec.Service) (api.Service, error) {
+	return post[api.Service](ctx, c, path("services"), document)
+}
+
 // PatchService changes some settings of a service by a JSON Merge Patch.
 func (c *Client) PatchService(ctx context.Context, service string, patch []byte) (api.Service, error) {
 	return do[api.Service](ctx, c, request{method: http.MethodPatch, path: path("services", service), body: patch})

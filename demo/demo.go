@@ -1,6 +1,7 @@
 // Package demo is the port of Skerry Sound: three made-up contracts, a few
-// mappings, and a harbour office that calls them. It sets itself up over the
-// control API like any other user.
+// mappings, a harbour office that calls them, and stand-ins for the real
+// services behind them. It sets itself up over the control API like any other
+// user.
 package demo
 
 import (

@@ -4,7 +4,10 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
 	"github.com/stretchr/testify/require"
@@ -44,6 +47,23 @@ func TestCommandLine(t *testing.T) {
 				}
 				if got != args[0] {
 					ts.Fatalf("exit code %s, want %s", got, args[0])
+				}
+			},
+			// waitfor COMMAND TEXT...: runs the command until it prints all of the texts
+			"waitfor": func(ts *testscript.TestScript, _ bool, args []string) {
+				words := strings.Fields(strings.ReplaceAll(args[0], `\ `, "\x00"))
+				for i := range words {
+					words[i] = strings.ReplaceAll(words[i], "\x00", " ")
+				}
+				for end := time.Now().Add(15 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+					err := ts.Exec(words[0], words[1:]...)
+					out := ts.ReadFile("stdout")
+					if err == nil && !slices.ContainsFunc(args[1:], func(text string) bool { return !strings.Contains(out, text) }) {
+						return
+					}
+					if time.Now().After(end) {
+						ts.Fatalf("%s does not print %q: %s", args[0], args[1:], out)
+					}
 				}
 			},
 			// get PATH: calls the traffic port and prints the body

@@ -271,7 +271,7 @@ func TestAnUpstreamThatFails(t *testing.T) {
 	defer secure.Close()
 	for base, why := range map[string]string{
 		"http://" + closed.Addr().String():                      "the connection was refused: nothing listens there",
-		"http://" + silent.Addr().String():                      "EOF",
+		"http://" + silent.Addr().String():                      "it closed the connection without an answer",
 		"http://no-such-host.invalid":                           "is not known here",
 		secure.URL:                                              "certificate is from an authority that is not trusted here",
 		strings.Replace(upstream.URL, "http://", "https://", 1): "it does not speak TLS",

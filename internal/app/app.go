@@ -187,8 +187,9 @@ func (a *app) assemble(ctx context.Context) error {
 		return err
 	}
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now})
+	masker := call.NewMasker(secret, a.config.Mask...)
 	a.log, err = calllog.Open(ctx, calllog.Config{
-		Store: a.store, Masker: call.NewMasker(secret), Checker: decide, Logger: a.logger,
+		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
 	})
 	if err != nil {
@@ -207,7 +208,7 @@ func (a *app) assemble(ctx context.Context) error {
 	a.stopStreams = stopStreams
 	a.control = &http.Server{
 		Handler: control.New(control.Config{
-			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Fetch: fetchFrom,
+			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Fetch: fetchFrom,
 			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
 			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),

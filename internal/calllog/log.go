@@ -22,6 +22,8 @@ import (
 type Store interface {
 	// InsertCalls keeps all of the records or none.
 	InsertCalls(ctx context.Context, records []*call.Record) error
+	// InsertExchanges keeps calls with the recordings that they belong to.
+	InsertExchanges(ctx context.Context, records []*call.Record) error
 	// TrimCalls removes the oldest until the limits hold.
 	TrimCalls(ctx context.Context, keep, maxBytes int64) (removed int64, err error)
 	ClearCalls(ctx context.Context) error
@@ -188,6 +190,7 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	for _, r := range batch {
 		l.config.Masker.Mask(r)
 	}
+	l.record(ctx, batch)
 	if err := l.config.Store.InsertCalls(ctx, batch); err != nil {
 		l.notKept.Add(int64(len(batch)))
 		l.config.Logger.Error("calls could not be kept", "calls", len(batch), "error", err)
@@ -198,6 +201,23 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= trimEvery {
 		l.sinceTrim = 0
 		l.trim(ctx)
+	}
+}
+
+// record keeps the calls of a batch that belong to recordings, secrets masked.
+func (l *Log) record(ctx context.Context, batch []*call.Record) {
+	var recorded []*call.Record
+	for _, r := range batch {
+		if r.Recording != "" {
+			recorded = append(recorded, r)
+		}
+	}
+	if len(recorded) == 0 {
+		return
+	}
+	if err := l.config.Store.InsertExchanges(ctx, recorded); err != nil {
+		l.notKept.Add(int64(len(recorded)))
+		l.config.Logger.Error("calls could not be recorded", "calls", len(recorded), "error", err)
 	}
 }
 

@@ -48,6 +48,8 @@ func (s *fakeStore) set(change func()) {
 	change()
 }
 
+func (s *fakeStore) InsertExchanges(context.Context, []*call.Record) error { return nil }
+
 func (s *fakeStore) TrimCalls(context.Context, int64, int64) (int64, error) {
 	s.trims++
 	return 0, nil

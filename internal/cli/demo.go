@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"net"
+	"time"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/sync/errgroup"
@@ -21,6 +23,7 @@ func (p Program) demoCommand() *cli.Command {
 			"Its data are removed at the end, unless --data names a folder to keep them in.",
 		OnUsageError: usageError,
 		Flags: append(serveFlags(""),
+			&cli.StringFlag{Name: "stand-ins", Usage: "`HOST:PORT` of programs that play the real services of the port; empty for none", Value: "127.0.0.1:7409"},
 			&cli.BoolFlag{Name: "quiet", Usage: "make no calls"}),
 		Action: p.demo,
 	}
@@ -43,6 +46,15 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 		_ = c.Set("log-level", "warn")
 	}
 	tasks, ctx := errgroup.WithContext(ctx)
+	standIns := ""
+	if address := c.String("stand-ins"); address != "" {
+		listener, err := net.Listen("tcp", address)
+		if err != nil {
+			return fmt.Errorf("--stand-ins %s cannot be listened on: %w (--stand-ins names another address, or none)", address, err)
+		}
+		standIns = "http://" + listener.Addr().String()
+		tasks.Go(func() error { return demo.NewStandIns(40*time.Millisecond).Run(ctx, listener) })
+	}
 	ready := make(chan config.Addresses, 1)
 	tasks.Go(func() error {
 		return p.Serve(ctx, cfg, p.logger(c), func(a config.Addresses) { ready <- a })
@@ -52,13 +64,13 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 		case <-ctx.Done():
 			return nil
 		case addresses := <-ready:
-			return p.playDemo(ctx, addresses, !c.Bool("quiet"))
+			return p.playDemo(ctx, addresses, standIns, !c.Bool("quiet"))
 		}
 	})
 	return tasks.Wait()
 }
 
-func (p Program) playDemo(ctx context.Context, a config.Addresses, calls bool) error {
+func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns string, calls bool) error {
 	api, err := client.New(a.Control)
 	if err != nil {
 		return err
@@ -67,9 +79,18 @@ func (p Program) playDemo(ctx context.Context, a config.Addresses, calls bool) e
 	if err := demo.SetUp(ctx, api); err != nil {
 		return fmt.Errorf("set up the demo: %w", err)
 	}
+	if standIns != "" {
+		if err := demo.SetUpstreams(ctx, api, standIns); err != nil {
+			return err
+		}
+	}
 	p.sayAddresses("Rapid Mimic is ready, with the port of Skerry Sound", a)
 	for _, name := range demo.Services() {
 		p.say("%-9s %s/%s", name, a.Traffic, name)
+	}
+	if standIns != "" {
+		p.say("stand-ins %s plays the real moorings and tides, to relay to and to record", standIns)
+		p.say("record    rapidmimic record moorings --name \"a first one\"")
 	}
 	p.say("try       curl %s/moorings/berths/N7", a.Traffic)
 	p.say("stop      Ctrl+C")

@@ -36,6 +36,7 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
 		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
 		&cli.BoolFlag{Name: "no-upstream", Usage: "forbid every call to an upstream, for CI", Sources: cli.EnvVars("RAPIDMIMIC_NO_UPSTREAM")},
+		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of JSON members, query parameters and form fields whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
 		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
 		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
 		&cli.Int64Flag{Name: "body-limit", Usage: "how many bytes of one body the log keeps", Value: 1 << 20, Sources: cli.EnvVars("RAPIDMIMIC_BODY_LIMIT")},

@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 )
 
@@ -21,6 +22,12 @@ func (p Program) serviceCommand() *cli.Command {
 			{
 				Name: "list", Usage: "all services with their addresses", UsageText: "rapidmimic service list",
 				OnUsageError: usageError, Action: p.serviceList,
+			},
+			{
+				Name: "create", Usage: "make a service without a contract", ArgsUsage: "NAME",
+				UsageText: "rapidmimic service create moorings --upstream https://office.example", OnUsageError: usageError,
+				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "its title"}, &cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing"}},
+				Action: p.serviceCreate,
 			},
 			{
 				Name: "show", Usage: "one service and what it answers", ArgsUsage: "SERVICE",
@@ -180,6 +187,28 @@ func otherExamples(op api.Operation) string {
 		}
 	}
 	return "also " + strings.Join(names, ", ")
+}
+
+func (p Program) serviceCreate(ctx context.Context, c *cli.Command) error {
+	given, api, err := p.connect(c, "a NAME")
+	if err != nil {
+		return err
+	}
+	document := spec.NewService(given[0])
+	document.Title, document.Upstream = c.String("title"), c.String("upstream")
+	service, err := api.CreateService(ctx, document)
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, service, nil, func() {
+		p.say("%s  made, answers nothing yet", service.Name)
+		p.say("address   %s", service.Address)
+		if service.Upstream != "" {
+			p.say("try       rapidmimic record %s --name NAME", service.Name)
+			return
+		}
+		p.say("try       rapidmimic mapping put %s -f FILE", service.Name)
+	})
 }
 
 func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {

@@ -31,6 +31,9 @@ type Config struct {
 	ImportURLs, ImportPrivate bool
 	// NoUpstream forbids every call to an upstream.
 	NoUpstream bool
+	// Mask are more names of JSON members, query parameters and form fields whose
+	// values are masked before a call is stored.
+	Mask []string
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to

@@ -15,6 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 )
 
@@ -26,6 +27,7 @@ type Config struct {
 	Metrics http.Handler
 	Console fs.FS
 	Logger  *slog.Logger
+	Masker  *call.Masker
 	Engine  Decider
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
@@ -115,6 +117,16 @@ func (s *server) routes(router *gin.Engine) {
 	api.DELETE("/services/:service/mappings/:mapping/positions", s.resetPositions)
 	api.DELETE("/services/:service/mappings/:mapping/counts", s.resetCounts)
 	api.DELETE("/services/:service/mapping-counts", s.resetAllCounts)
+
+	api.GET("/services/:service/recordings", s.listRecordings)
+	api.POST("/services/:service/recordings", s.postRecording)
+	api.POST("/services/:service/recordings-from-har", s.postHAR)
+	api.GET("/services/:service/recordings/:recording", s.getRecording)
+	api.DELETE("/services/:service/recordings/:recording", s.deleteRecording)
+	api.GET("/services/:service/recordings/:recording/calls", s.listRecordedCalls)
+	api.GET("/services/:service/recordings/:recording/har", s.getHAR)
+	api.POST("/services/:service/recordings/:recording/stop", s.stopRecording)
+	api.POST("/services/:service/recordings/:recording/mappings", s.postRecordedMappings)
 
 	api.GET("/services/:service/payloads", s.listPayloads)
 	api.GET("/services/:service/payloads/:payload", s.getPayload)

@@ -20,6 +20,11 @@ func (s *server) serviceView(service *catalog.Service) api.Service {
 		Service: service.Spec, Address: s.address(service.Spec.Name),
 		Mappings: len(service.Mappings), ETag: catalog.ETag(service.Version),
 	}
+	if capture := service.Recording; capture != nil {
+		running := recordingView(catalog.StoredRecording{Recording: capture.Spec})
+		view.Recording = &running
+	}
+
 	if c := service.Contract; c != nil {
 		info := contractView(c)
 		view.Contract = &info

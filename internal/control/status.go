@@ -24,6 +24,12 @@ func (s *server) getStatus(c *gin.Context) {
 	for _, service := range s.Catalog.Snapshot().Services() {
 		status.Services++
 		status.Mappings += len(service.Mappings)
+		if service.Recording != nil {
+			status.Recording = append(status.Recording, service.Spec.Name)
+		}
+		if service.Spec.Relays() {
+			status.Relaying = append(status.Relaying, service.Spec.Name)
+		}
 	}
 	c.PureJSON(http.StatusOK, status)
 }

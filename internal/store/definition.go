@@ -27,6 +27,9 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if err = s.definitions.GetContext(ctx, &d.Version, `SELECT coalesce(max(version), 0) FROM mapping_versions`); err != nil {
 		return d, fmt.Errorf("read versions: %w", err)
 	}
+	if d.Running, err = s.loadRunning(ctx); err != nil {
+		return d, err
+	}
 	for _, p := range d.Payloads {
 		d.Version = max(d.Version, p.Version)
 	}
@@ -66,6 +69,9 @@ func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 		return err
 	}
 	if err := removePayloads(ctx, tx, change.RemovePayloads); err != nil {
+		return err
+	}
+	if err := putRecordings(ctx, tx, change); err != nil {
 		return err
 	}
 	if err := markApplied(ctx, tx, change.Applied, change.Forgotten); err != nil {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/http/httptrace"
 	"net/textproto"
@@ -219,7 +218,7 @@ func (x *relayed) upgrade(resp *http.Response) error {
 	go join(io.MultiWriter(ours, x.answer.count()), theirs)
 	<-done
 	_ = theirs.Close()
-	_ = ours.(net.Conn).Close()
+	_ = ours.Close()
 	<-done
 	x.note("the connection was upgraded to " + strings.Join(resp.Header["Upgrade"], ", "))
 	return nil

@@ -8,9 +8,11 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"os"
+	"strings"
 	"syscall"
 	"time"
 )
@@ -92,6 +94,8 @@ func (c *Client) Explain(err error) (status int, why string) {
 		return http.StatusBadGateway, "it does not speak TLS (http instead of https?)"
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.As(err, &timeout) && timeout.Timeout():
 		return http.StatusGatewayTimeout, "it did not answer in time"
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), strings.Contains(err.Error(), "server closed idle connection"):
+		return http.StatusBadGateway, "it closed the connection without an answer"
 	case errors.Is(err, syscall.ECONNRESET):
 		return http.StatusBadGateway, "it reset the connection"
 	default:

@@ -36,10 +36,12 @@ type Problem struct {
 type Service struct {
 	spec.Service
 	// Address is the base URL that programs use.
-	Address    string         `json:"address"`
-	Contract   *Contract      `json:"contract,omitempty"`
-	Operations int            `json:"operations"`
-	Mappings   int            `json:"mappings"`
+	Address    string    `json:"address"`
+	Contract   *Contract `json:"contract,omitempty"`
+	Operations int       `json:"operations"`
+	Mappings   int       `json:"mappings"`
+	// Recording is the one that runs.
+	Recording  *Recording     `json:"recording,omitempty"`
 	LastMinute map[string]int `json:"lastMinute"` // calls by source
 	// Recent counts calls of the last minutes by source, a minute each,
 	// oldest first.

@@ -111,4 +111,7 @@ type Status struct {
 	// CallsNotChecked counts calls that were kept but came too fast to be held
 	// against their contracts.
 	CallsNotChecked int64 `json:"callsNotChecked"`
+	// Recording and Relaying are the services that do so.
+	Recording []string `json:"recording,omitempty"`
+	Relaying  []string `json:"relaying,omitempty"`
 }

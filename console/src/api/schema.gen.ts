@@ -583,6 +583,158 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** The recordings of a service, the newest first */
+        get: operations["listRecordings"];
+        put?: never;
+        /** Capture the calls to a service, which relays meanwhile; or keep calls that were relayed before */
+        post: operations["startRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings-from-har": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a recording of a HAR document */
+        post: operations["importHAR"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** One recording */
+        get: operations["getRecording"];
+        put?: never;
+        post?: never;
+        /** Remove a recording with its calls; mappings that were made of it stay */
+        delete: operations["removeRecording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** The calls of a recording in their order */
+        get: operations["listRecordedCalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/har": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** A recording as HAR 1.2 */
+        get: operations["getHAR"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a recording and, unless it is only kept, answer from it at once */
+        post: operations["stopRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make mappings of a recording, or propose them */
+        post: operations["makeMappings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/payloads": {
         parameters: {
             query?: never;
@@ -771,6 +923,7 @@ export interface components {
             /** @description Operations that answer */
             operations: number;
             mappings: number;
+            recording?: components["schemas"]["Recording"];
             lastMinute: components["schemas"]["Counts"];
             /** @description Calls of the last five minutes, a minute each, the oldest first */
             recent: components["schemas"]["Counts"][];
@@ -1095,6 +1248,80 @@ export interface components {
             addLabels?: string[];
             dropLabels?: string[];
         };
+        Recording: {
+            id: string;
+            name: string;
+            labels?: string[];
+            /** @description The test that made it */
+            test?: string;
+            include?: string[];
+            exclude?: string[];
+            by?: string;
+            upstream?: string;
+            version?: string;
+            /** Format: date-time */
+            started: string;
+            /** Format: date-time */
+            stopped?: string;
+            running: boolean;
+            /** @description Calls that were captured */
+            calls: number;
+        };
+        RecordingStart: {
+            name: string;
+            labels?: string[];
+            test?: string;
+            /** @description Calls to capture, such as GET /berths/{number}; all when left out */
+            include?: string[];
+            exclude?: string[];
+            /** @description Ids of relayed calls in the log; the recording is made of them and does not run */
+            keep?: string[];
+            version?: string;
+        };
+        RecordedCall: {
+            id: string;
+            /** Format: date-time */
+            at: string;
+            method: string;
+            path: string;
+            query?: string;
+            status: number;
+            size: number;
+            /** @description A body was too large to be played back */
+            cut?: boolean;
+        };
+        MakeMappings: {
+            /**
+             * @description What becomes of mappings of the same ids that were edited by hand
+             * @default keep
+             * @enum {string}
+             */
+            existing: "keep" | "replace" | "add";
+            /** @description Keep paths apart whose answers differ only by the same value */
+            separate?: boolean;
+            calls?: string[];
+            dryRun?: boolean;
+        };
+        RecordingReport: {
+            recording: components["schemas"]["Recording"];
+            operations: {
+                call: string;
+                count: number;
+            }[];
+            /** @description Why nothing was captured */
+            reasons?: string[];
+            mappings: {
+                mapping: components["schemas"]["MappingDocument"];
+                calls: string[];
+                notes: string[];
+                /** @enum {string} */
+                outcome: "created" | "changed" | "unchanged" | "kept";
+            }[];
+            skipped: {
+                call: string;
+                reason: string;
+            }[];
+        };
         TrialRequest: {
             /** @description One mapping in JSON or YAML */
             document: string;
@@ -1249,6 +1476,10 @@ export interface components {
             data: string;
             services: number;
             mappings: number;
+            /** @description Services that are being recorded */
+            recording?: string[];
+            /** @description Services that relay to their upstream */
+            relaying?: string[];
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
@@ -1318,6 +1549,8 @@ export interface components {
         ifMatch: string;
         /** @description Id of the mapping */
         mapping: string;
+        /** @description Id or name of the recording */
+        recording: string;
         /** @description Only mappings with this label */
         label: string;
         /** @description Only mappings with this in id, title, method, path, operation or a label */
@@ -2311,6 +2544,263 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRecordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The recordings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Recording"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingStart"];
+            };
+        };
+        responses: {
+            /** @description The recording */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importHAR: {
+        parameters: {
+            query: {
+                name: string;
+                /** @description Only calls to this host */
+                host?: string;
+                /** @description Only calls below this address, which is that of the service */
+                base?: string;
+                /** @description Pictures, styles, scripts and fonts too */
+                static?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description What was taken */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The recording */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRecordedCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calls */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RecordedCall"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getHAR: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Make no mappings, and leave the mode */
+                    onlyKeep?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description What came of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeMappings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MakeMappings"];
+            };
+        };
+        responses: {
+            /** @description The mappings, and what became of each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingReport"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -29,3 +29,6 @@ export type Trial = Schemas['Trial'];
 export type TrialCall = Schemas['TrialCall'];
 export type Payload = Schemas['Payload'];
 export type Deviation = Schemas['Deviation'];
+export type Recording = Schemas['Recording'];
+export type RecordedCall = Schemas['RecordedCall'];
+export type RecordingReport = Schemas['RecordingReport'];

@@ -33,6 +33,20 @@ export function StateStrip() {
           {count(data.callsNotChecked, 'call')} not checked
         </span>
       )}
+      {data?.recording?.map((service) => (
+        <Link
+          key={service}
+          href={`/services/${encodeURIComponent(service)}`}
+          className="font-medium text-upstream hover:underline"
+        >
+          recording {service}
+        </Link>
+      ))}
+      {data?.relaying && (
+        <Link href="/" className="text-dim hover:underline">
+          {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}
+        </Link>
+      )}
       <span className="ml-auto flex items-center gap-2">
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}

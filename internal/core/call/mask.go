@@ -1,23 +1,47 @@
 package call
 
 import (
+	"bytes"
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
 	"maps"
 	"net/textproto"
+	"regexp"
 	"slices"
 	"strings"
 )
 
-// Masker replaces secret header values by a digest, so that what is stored and
+// Masker replaces secret values by a digest, so that what is stored and
 // shown betrays nothing and equal values can still be recognised as equal.
 // It is safe for concurrent use.
-type Masker struct{ key []byte }
+type Masker struct {
+	key    []byte
+	fields *regexp.Regexp // members of JSON with secret names and texts
+	query  *regexp.Regexp // parameters of queries and forms
+	hints  [][]byte       // one of them stands in every body that fields or query fits
+}
 
-// NewMasker builds a Masker. Digests can be compared only under the same key,
-// which should never leave the environment.
-func NewMasker(key []byte) *Masker { return &Masker{key: key} }
+// SecretNames are parts of the names of JSON members, query parameters and form
+// fields whose values are masked. Case does not matter.
+var SecretNames = []string{"password", "passwd", "secret", "access_token", "refresh_token", "id_token", "accesstoken", "refreshtoken", "idtoken", "api_key",
+	"apikey", "client_secret", "private_key"}
+
+// NewMasker builds a Masker that knows more secret names beside SecretNames.
+// Digests can be compared only under the same key, which should never leave the
+// environment.
+func NewMasker(key []byte, more ...string) *Masker {
+	m := &Masker{key: key}
+	var names []string
+	for _, name := range slices.Concat(SecretNames, more) {
+		names = append(names, regexp.QuoteMeta(name))
+		m.hints = append(m.hints, []byte(strings.ToLower(name)))
+	}
+	any := "(?:" + strings.Join(names, "|") + ")"
+	m.fields = regexp.MustCompile(`(?i)("[^"\\]*` + any + `[^"\\]*"\s*:\s*")((?:[^"\\]|\\.)*)(")`)
+	m.query = regexp.MustCompile(`(?i)((?:^|[&?])[^=&]*` + any + `[^=&]*=)([^&]*)`)
+	return m
+}
 
 // secretHeaders are masked whole, or value by value where they have names.
 var secretHeaders = map[string]func(*Masker, string) string{
@@ -39,8 +63,51 @@ func (m *Masker) Value(name, value string) string {
 // Mask takes the secrets out of r. Headers that hold some are replaced, not
 // changed: others may share them.
 func (m *Masker) Mask(r *Record) {
+	r.Request.Query = m.pairs(r.Request.Query)
+	sent, answered := len(r.Request.Body.Bytes), len(r.Answer.Body)
+	r.Request.Body.Bytes = m.body(r.Request.Body.Bytes, r.Request.Header.Get("Content-Type"))
+	r.Answer.Body = m.body(r.Answer.Body, "")
+	// sizes follow, so that a body that was masked does not look cut
+	r.Request.Body.Size += int64(len(r.Request.Body.Bytes) - sent)
+	r.AnswerSize += int64(len(r.Answer.Body) - answered)
 	r.Request.Header = m.header(r.Request.Header)
-	r.Answer.Header = m.fields(r.Answer.Header)
+	r.Answer.Header = m.lines(r.Answer.Header)
+}
+
+// pairs masks secret values of a query or a form.
+func (m *Masker) pairs(text string) string {
+	if !m.mayHold([]byte(text)) {
+		return text
+	}
+	return m.query.ReplaceAllStringFunc(text, func(pair string) string {
+		name, value, _ := strings.Cut(pair, "=")
+		return name + "=" + m.digest(value)
+	})
+}
+
+// body masks secret values of JSON, and of forms where that is what the body is.
+// A body that holds none is returned as it is: others may share it.
+func (m *Masker) body(body []byte, mediaType string) []byte {
+	if !m.mayHold(body) {
+		return body
+	}
+	if BaseType(mediaType) == "application/x-www-form-urlencoded" {
+		return []byte(m.pairs(string(body)))
+	}
+	return m.fields.ReplaceAllFunc(body, func(member []byte) []byte {
+		parts := m.fields.FindSubmatch(member)
+		return slices.Concat(parts[1], []byte(m.digest(string(parts[2]))), parts[3])
+	})
+}
+
+// mayHold reports whether a text has one of the secret names in it. It is asked
+// of every call, so it looks before anything is parsed.
+func (m *Masker) mayHold(text []byte) bool {
+	if len(text) == 0 {
+		return false
+	}
+	lower := bytes.ToLower(text)
+	return slices.ContainsFunc(m.hints, func(hint []byte) bool { return bytes.Contains(lower, hint) })
 }
 
 func (m *Masker) header(h Header) Header {
@@ -65,7 +132,7 @@ func (m *Masker) header(h Header) Header {
 	return masked
 }
 
-func (m *Masker) fields(fields []Field) []Field {
+func (m *Masker) lines(fields []Field) []Field {
 	var masked []Field
 	for i, f := range fields {
 		name := textproto.CanonicalMIMEHeaderKey(f.Name)

@@ -53,10 +53,16 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		mappings[stored.ServiceID] = append(mappings[stored.ServiceID], m)
 		c.version = max(c.version, stored.Version, stored.Position)
 	}
+	running := make(map[string]*Capture)
+	for _, stored := range definitions.Running {
+		if running[stored.ServiceID], err = compileCapture(stored.Recording); err != nil {
+			return nil, fmt.Errorf("recording %q: %w", stored.Recording.Name, err)
+		}
+	}
 	snapshot := &Snapshot{}
 	for _, stored := range definitions.Services {
 		id := stored.Service.ID
-		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id]}))
+		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id], running[id]}))
 		c.version = max(c.version, stored.Version)
 	}
 	c.version = max(c.version, definitions.Version)

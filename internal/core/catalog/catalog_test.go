@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/recording"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 )
@@ -42,7 +43,11 @@ func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.
 	return nil, s.fail
 }
 
-func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error) { return nil, nil }
+func (s *fakeStore) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
+	return nil, nil
+}
+func (s *fakeStore) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
+func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error)              { return nil, nil }
 
 func (s *fakeStore) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
 	return nil, s.fail

@@ -47,9 +47,11 @@ type parts struct {
 	contract *Contract // nil without one
 	mappings []*Mapping
 	payloads answer.Payloads
+	// recording is the one that runs; nil when none does.
+	recording *Capture
 }
 
-func (s *Service) parts() parts { return parts{s.Contract, s.Mappings, s.Payloads} }
+func (s *Service) parts() parts { return parts{s.Contract, s.Mappings, s.Payloads, s.Recording} }
 
 func (s *Service) stored() StoredService { return StoredService{s.Spec, s.Version} }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"rapidmimic/internal/core/recording"
 	"rapidmimic/spec"
 )
 
@@ -25,6 +26,11 @@ type Store interface {
 	// RemovedMappings lists the removals of the mappings of a service that are
 	// gone, the newest first.
 	RemovedMappings(ctx context.Context, serviceID string) ([]MappingVersion, error)
+	// Recordings lists the recordings of a service, the newest first, with how many
+	// calls each has.
+	Recordings(ctx context.Context, serviceID string) ([]StoredRecording, error)
+	// Exchanges returns the calls of a recording in their order.
+	Exchanges(ctx context.Context, recordingID string) ([]recording.Exchange, error)
 	// Applied lists what came from a folder, as it was then.
 	Applied(ctx context.Context) ([]Applied, error)
 }
@@ -35,6 +41,7 @@ type Definitions struct {
 	Contracts []StoredContract // the latest revision of each service
 	Mappings  []StoredMapping
 	Payloads  []StoredPayload
+	Running   []StoredRecording // recordings that were not stopped
 	// Version is the highest that was given to anything, also to what is gone.
 	Version int64
 }
@@ -48,6 +55,11 @@ type Change struct {
 	Contracts []StoredContract
 	Mappings  []StoredMapping
 	Payloads  []StoredPayload
+
+	Recordings []StoredRecording
+	Exchanges  []recording.Exchange // that the first of Recordings has from the start
+
+	RemoveRecordings []string // ids
 
 	RemoveServices []string // ids; each takes along all that belongs to it
 	RemoveMappings []RemovedMapping
@@ -81,6 +93,13 @@ type MappingVersion struct {
 	By      string
 	// Mapping is nil where the mapping was removed.
 	Mapping *spec.Mapping
+}
+
+// StoredRecording is a recording of a service.
+type StoredRecording struct {
+	ServiceID string
+	Recording spec.Recording
+	Calls     int // that were captured; what is stored does not depend on it
 }
 
 // StoredPayload is a payload with the version of its last edit.

@@ -82,6 +82,8 @@ type Service struct {
 	Contract *Contract  // nil without a contract
 	Mappings []*Mapping // in the order in which they were made
 	Payloads answer.Payloads
+	// Recording is the one that runs; nil when none does.
+	Recording *Capture
 
 	// Upstream is the base URL of the real thing; nil without one.
 	Upstream *url.URL
@@ -262,7 +264,7 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 func compileService(stored StoredService, p parts) *Service {
 	c, mappings := p.contract, p.mappings
 	s := &Service{
-		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings, Payloads: p.payloads,
+		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings, Payloads: p.payloads, Recording: p.recording,
 		byID: make(map[string]*Mapping, len(mappings)), pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
 	}
 	if stored.Service.Upstream != "" {

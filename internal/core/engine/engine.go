@@ -10,6 +10,7 @@
 package engine
 
 import (
+	"fmt"
 	"time"
 
 	"rapidmimic/internal/core/call"
@@ -69,7 +70,14 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	}
 	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
 	if p.Relays() {
-		relay(&d, p, r, "the service relays", nil)
+		why := "the service relays"
+		if capture := p.Service.Recording; capture != nil {
+			why = fmt.Sprintf("recording %q runs, and the call is not of those it captures", capture.Spec.Name)
+			if capture.Captures(r.Method, p.segments) {
+				why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID
+			}
+		}
+		relay(&d, p, r, why, nil)
 		return d
 	}
 	if p.Service.Spec.CORS && isPreflight(r) {

@@ -14,6 +14,7 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/core/recording"
 	"rapidmimic/spec"
 )
 
@@ -26,7 +27,11 @@ func (nowhere) Revisions(context.Context, string) ([]catalog.StoredContract, err
 func (nowhere) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
 	return nil, nil
 }
-func (nowhere) Applied(context.Context) ([]catalog.Applied, error) { return nil, nil }
+func (nowhere) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
+	return nil, nil
+}
+func (nowhere) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
+func (nowhere) Applied(context.Context) ([]catalog.Applied, error)              { return nil, nil }
 
 func (nowhere) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
 	return nil, nil

@@ -20,6 +20,7 @@ export function ModeSwitch({ service }: { service: Service }) {
     onError: (error) => notify(`${service.name} was not changed: ${error.message}`),
   });
   if (!service.upstream) return <span className="text-dim text-xs">answers</span>;
+  if (service.recording) return <span className="font-medium text-upstream text-xs">recording</span>;
   return (
     <fieldset className="inline-flex rounded border border-line">
       <legend className="sr-only">Mode of {service.name}</legend>

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Service } from '@/api/types';
 import { MappingTable } from '@/features/mappings';
+import { RecordingPanel } from '@/features/recordings';
 import { total } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
@@ -50,6 +51,9 @@ export function ServicePage({ name }: { name: string }) {
         }
       >
         <MappingTable service={service.name} />
+      </Panel>
+      <Panel title="Recordings">
+        <RecordingPanel service={service} />
       </Panel>
       <Panel
         title={service.contract ? 'Operations of the contract' : 'Contract'}

@@ -1,0 +1,57 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { RecordingReport, Service } from '@/api/types';
+import { Awaited } from '@/ui/Awaited';
+import { CommandLine } from '@/ui/CommandLine';
+import { recordingList } from './queries';
+import { RecordingReportView } from './RecordingReportView';
+import { RecordingRow } from './RecordingRow';
+import { RunningRecording } from './RunningRecording';
+import { StartRecording } from './StartRecording';
+
+/** Recordings of a service: start, watch, stop; and what was kept. */
+export function RecordingPanel({ service }: { service: Service }) {
+  const query = useQuery(recordingList(service.name));
+  const [report, setReport] = useState<RecordingReport>();
+  if (!service.upstream) {
+    return (
+      <p className="px-5 text-dim text-[13px]">
+        Give the service an upstream in its settings below, and what that answers can be recorded and played
+        back.
+      </p>
+    );
+  }
+  return (
+    <Awaited query={query} what="the recordings">
+      {({ items }) => {
+        const running = items.find((recording) => recording.running);
+        const kept = items.filter((recording) => !recording.running);
+        return (
+          <div className="space-y-3">
+            <div className="space-y-2 px-5">
+              {running ? (
+                <RunningRecording service={service.name} recording={running} onStopped={setReport} />
+              ) : (
+                <StartRecording service={service.name} onStarted={() => setReport(undefined)} />
+              )}
+              {!running && <CommandLine command={`rapidmimic record ${service.name} --name NAME`} />}
+              {report && <RecordingReportView report={report} />}
+            </div>
+            {kept.length > 0 && (
+              <ul className="border-line border-t text-[13px]">
+                {kept.map((recording) => (
+                  <RecordingRow
+                    key={recording.id}
+                    service={service.name}
+                    recording={recording}
+                    onReport={setReport}
+                  />
+                ))}
+              </ul>
+            )}
+          </div>
+        );
+      }}
+    </Awaited>
+  );
+}

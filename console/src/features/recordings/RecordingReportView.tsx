@@ -1,0 +1,40 @@
+import type { RecordingReport } from '@/api/types';
+import { count } from '@/lib/format';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+
+/** What came of a recording: the mappings that were made, and why so. */
+export function RecordingReportView({ report }: { report: RecordingReport }) {
+  const { recording, mappings, skipped, reasons } = report;
+  if (recording.calls === 0) {
+    return (
+      <ProblemNotice
+        message={`“${recording.name}” captured nothing.`}
+        places={(reasons ?? []).map((detail) => ({ detail }))}
+      />
+    );
+  }
+  return (
+    <div role="status" className="rounded border border-line bg-panel px-3 py-2 text-[13px]">
+      <p className="font-medium">
+        “{recording.name}”: {count(recording.calls, 'call')}, {count(mappings.length, 'mapping')}
+      </p>
+      <ul className="mt-1 space-y-0.5">
+        {mappings.map(({ mapping, outcome, notes }) => (
+          <li key={mapping.id}>
+            <span className="inline-block w-20 text-dim">{outcome}</span>
+            <span className="font-mono text-xs">
+              {[mapping.call.method].flat().join('|')} {mapping.call.path}
+            </span>{' '}
+            <span className="text-dim text-xs">{notes.join('; ')}</span>
+          </li>
+        ))}
+        {skipped.map(({ call, reason }) => (
+          <li key={call}>
+            <span className="inline-block w-20 text-miss">skipped</span>
+            {call} <span className="text-dim text-xs">{reason}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,65 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { Recording, RecordingReport } from '@/api/types';
+import { count, moment } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { notify } from '@/ui/Notices';
+import { harAddress, makeMappings, removeRecording } from './queries';
+
+interface Props {
+  service: string;
+  recording: Recording;
+  onReport(report: RecordingReport): void;
+}
+
+/** A recording that was kept, and what can be done with it. */
+export function RecordingRow({ service, recording, onReport }: Props) {
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ['services'] });
+  const failed = (error: Error) => notify(error.message);
+  const make = useMutation({
+    mutationFn: () => makeMappings(service, recording.id, false),
+    onSuccess: async (report) => {
+      onReport(report);
+      await refresh();
+      notify(`${count(report.mappings.length, 'mapping')} of “${recording.name}”, live on the next call`);
+    },
+    onError: failed,
+  });
+  const remove = useMutation({
+    mutationFn: () => removeRecording(service, recording.id),
+    onSuccess: async () => {
+      await refresh();
+      notify(`“${recording.name}” was removed; its mappings stay`);
+    },
+    onError: failed,
+  });
+  return (
+    <li
+      className="flex flex-wrap items-center justify-between gap-3 border-line border-b bg-panel px-5 py-1.5"
+      data-recording={recording.id}
+    >
+      <span>
+        <span className="font-medium">{recording.name}</span>{' '}
+        <span className="text-dim text-xs">
+          {count(recording.calls, 'call')}, {moment(recording.started)}
+          {recording.by && `, by ${recording.by}`}
+        </span>
+      </span>
+      <span className="flex items-center gap-2">
+        <Button disabled={make.isPending} onClick={() => make.mutate()}>
+          Make mappings
+        </Button>
+        <a
+          href={harAddress(service, recording.id)}
+          download
+          className="px-1.5 font-medium text-accent hover:underline"
+        >
+          HAR
+        </a>
+        <Button look="bare" disabled={remove.isPending} onClick={() => remove.mutate()}>
+          Remove
+        </Button>
+      </span>
+    </li>
+  );
+}

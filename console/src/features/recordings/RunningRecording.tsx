@@ -1,0 +1,56 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Recording, RecordingReport } from '@/api/types';
+import { clock, count } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { notify } from '@/ui/Notices';
+import { recordedCalls, stopRecording } from './queries';
+
+interface Props {
+  service: string;
+  recording: Recording;
+  onStopped(report: RecordingReport): void;
+}
+
+/** A recording that runs: what it captured lately, and how to end it. */
+export function RunningRecording({ service, recording, onStopped }: Props) {
+  const queries = useQueryClient();
+  const { data } = useQuery(recordedCalls(service, recording.id, true));
+  const stop = useMutation({
+    mutationFn: (onlyKeep: boolean) => stopRecording(service, recording.id, onlyKeep),
+    onSuccess: async (report) => {
+      onStopped(report);
+      await queries.invalidateQueries({ queryKey: ['services'] });
+    },
+    onError: (error) => notify(`It goes on: ${error.message}`),
+  });
+  const calls = data?.items ?? [];
+  return (
+    <div className="space-y-2 rounded border border-upstream px-3 py-2">
+      <div className="flex flex-wrap items-center gap-3 text-[13px]">
+        <p role="status">
+          <strong className="text-upstream">Recording “{recording.name}”</strong>{' '}
+          <span className="text-dim">
+            since {clock(recording.started)}, {count(calls.length, 'call')} captured
+          </span>
+        </p>
+        <Button look="main" disabled={stop.isPending} onClick={() => stop.mutate(false)}>
+          Stop and answer from it
+        </Button>
+        <Button disabled={stop.isPending} onClick={() => stop.mutate(true)}>
+          Stop, only keep it
+        </Button>
+      </div>
+      <ol className="font-mono text-xs">
+        {calls
+          .slice(-6)
+          .reverse()
+          .map((call) => (
+            <li key={call.id}>
+              <span className="text-dim">{clock(call.at)}</span> {call.method} {call.path}
+              {call.query && `?${call.query}`} <span className="text-dim">{call.status}</span>
+            </li>
+          ))}
+      </ol>
+    </div>
+  );
+}

@@ -1,0 +1,1 @@
+export { RecordingPanel } from './RecordingPanel';

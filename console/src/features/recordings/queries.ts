@@ -1,0 +1,51 @@
+import { queryOptions } from '@tanstack/react-query';
+import { part, send } from '@/api/http';
+import type { RecordedCall, Recording, RecordingReport } from '@/api/types';
+
+const of = (service: string) => `/services/${part(service)}/recordings`;
+
+export function recordingList(service: string) {
+  return queryOptions({
+    queryKey: ['services', service, 'recordings'],
+    queryFn: () => send<{ items: Recording[] }>(of(service)),
+    // what is captured shows within a second
+    refetchInterval: ({ state }) => (state.data?.items.some((r) => r.running) ? 700 : 5_000),
+  });
+}
+
+export function recordedCalls(service: string, id: string, running: boolean) {
+  return queryOptions({
+    queryKey: ['services', service, 'recordings', id, 'calls'],
+    queryFn: () => send<{ items: RecordedCall[] }>(`${of(service)}/${part(id)}/calls`),
+    refetchInterval: running ? 700 : false,
+  });
+}
+
+export function startRecording(
+  service: string,
+  start: { name: string; include?: string[]; exclude?: string[] },
+) {
+  return send<Recording>(of(service), { method: 'POST', body: JSON.stringify(start) });
+}
+
+export function stopRecording(service: string, id: string, onlyKeep: boolean) {
+  return send<RecordingReport>(`${of(service)}/${part(id)}/stop`, {
+    method: 'POST',
+    body: JSON.stringify({ onlyKeep }),
+  });
+}
+
+export function makeMappings(service: string, id: string, dryRun: boolean, calls?: string[]) {
+  return send<RecordingReport>(`${of(service)}/${part(id)}/mappings`, {
+    method: 'POST',
+    body: JSON.stringify({ dryRun, calls }),
+  });
+}
+
+export function removeRecording(service: string, id: string) {
+  return send<void>(`${of(service)}/${part(id)}`, { method: 'DELETE' });
+}
+
+export function harAddress(service: string, id: string): string {
+  return `/api/v1${of(service)}/${part(id)}/har`;
+}

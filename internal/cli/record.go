@@ -1,0 +1,369 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/client"
+	"rapidmimic/spec/api"
+)
+
+func (p Program) recordCommand() *cli.Command {
+	return &cli.Command{
+		Name: "record", Usage: "capture what the upstream of a service answers, until Ctrl+C", ArgsUsage: "SERVICE", OnUsageError: usageError,
+		UsageText: "rapidmimic record moorings --name \"booking a berth\"\nrapidmimic record moorings --name dues --include 'GET /dues' --only-keep",
+		Description: "The service relays meanwhile. At the end mappings are made of what was captured, and the\n" +
+			"service answers from them at once, without its upstream; --only-keep just keeps the recording.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "name", Usage: "`NAME` of the recording"},
+			&cli.StringSliceFlag{Name: "label", Usage: "a `LABEL` for the recording and its mappings"},
+			&cli.StringFlag{Name: "test", Usage: "`NAME` of the test that records"},
+			&cli.StringSliceFlag{Name: "include", Usage: "only `CALLS` such as 'GET /berths/{number}' or '/log/{rest...}'"},
+			&cli.StringSliceFlag{Name: "exclude", Usage: "not these `CALLS`"},
+			&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"},
+		},
+		ShellComplete: p.completeServices, Action: p.record,
+	}
+}
+
+func (p Program) recordingCommand() *cli.Command {
+	return &cli.Command{
+		Name: "recording", Usage: "recordings of a service: list, show, make mappings of them, HAR in and out", OnUsageError: usageError,
+		Commands: []*cli.Command{
+			{
+				Name: "list", Usage: "the recordings of a service", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic recording list moorings", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingList,
+			},
+			{
+				Name: "show", Usage: "a recording and its calls", ArgsUsage: "SERVICE RECORDING",
+				UsageText: "rapidmimic recording show moorings \"booking a berth\"", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingShow,
+			},
+			{
+				Name: "stop", Usage: "end a recording that runs", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic recording stop moorings", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingStop,
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"}},
+			},
+			{
+				Name: "keep", Usage: "make a recording of relayed calls in the log", ArgsUsage: "SERVICE [CALL ...]",
+				UsageText:   "rapidmimic recording keep moorings --name forgotten --last 20\nrapidmimic recording keep moorings --name one c-81f3",
+				Description: "For when nobody thought of recording before.", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingKeep,
+				Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "`NAME` of the recording"}, &cli.IntFlag{Name: "last", Usage: "the last `N` relayed calls"}},
+			},
+			{
+				Name: "mappings", Usage: "make mappings of a recording", ArgsUsage: "SERVICE RECORDING",
+				UsageText:    "rapidmimic recording mappings moorings r-4 --dry-run\nrapidmimic recording mappings moorings r-4 --existing replace",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingMappings,
+				Flags: []cli.Flag{
+					&cli.BoolFlag{Name: "dry-run", Usage: "show what would be made, and change nothing"},
+					&cli.StringFlag{Name: "existing", Usage: "what becomes of mappings of the same ids that were edited by hand: keep, replace or add", Value: "keep"},
+					&cli.BoolFlag{Name: "separate", Usage: "keep paths apart whose answers differ only by the same value"},
+				},
+			},
+			{
+				Name: "export", Usage: "write a recording as HAR 1.2", ArgsUsage: "SERVICE RECORDING",
+				UsageText: "rapidmimic recording export moorings r-4 > booking.har", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingExport,
+			},
+			{
+				Name: "import", Usage: "make a recording of a HAR document, of a browser or another tool", ArgsUsage: "SERVICE FILE",
+				UsageText:    "rapidmimic recording import moorings booking.har --base https://office.example/api",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingImport,
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "name", Usage: "`NAME` of the recording; that of the file when left out"},
+					&cli.StringFlag{Name: "host", Usage: "only calls to this `HOST`"},
+					&cli.StringFlag{Name: "base", Usage: "only calls below this `URL`, which stands for the service"},
+					&cli.BoolFlag{Name: "static", Usage: "take pictures, styles, scripts and fonts too"},
+				},
+			},
+			{
+				Name: "remove", Usage: "remove a recording with its calls; its mappings stay", ArgsUsage: "SERVICE RECORDING",
+				UsageText: "rapidmimic recording remove moorings r-4", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingRemove,
+			},
+		},
+	}
+}
+
+// record runs a recording until ctx ends, and says what came of it.
+func (p Program) record(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	if c.String("name") == "" {
+		return usage("%s needs --name NAME", c.FullName())
+	}
+	started, err := environment.StartRecording(ctx, given[0], api.RecordingStart{
+		Name: c.String("name"), Labels: c.StringSlice("label"), Test: c.String("test"), Include: c.StringSlice("include"), Exclude: c.StringSlice("exclude"), Version: p.Version,
+	})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	service, err := environment.Service(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(p.Err, "%s  records %q from %s\n", service.Name, started.Name, started.Upstream)
+	fmt.Fprintf(p.Err, "address   %s   Ctrl+C ends it\n", service.Address)
+	p.followRecording(ctx, environment, given[0], started.ID)
+	// the caller has pressed Ctrl+C: what follows must still be done
+	after, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
+	defer cancel()
+	report, err := environment.StopRecording(after, given[0], started.ID, api.RecordingStop{OnlyKeep: c.Bool("only-keep")})
+	if err != nil {
+		return err
+	}
+	return p.sayRecorded(c, given[0], report)
+}
+
+// followRecording prints calls as they are captured.
+func (p Program) followRecording(ctx context.Context, api *client.Client, service, id string) {
+	shown := 0
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(300 * time.Millisecond):
+		}
+		calls, err := api.RecordedCalls(ctx, service, id)
+		if err != nil {
+			continue
+		}
+		for _, call := range calls[min(shown, len(calls)):] {
+			fmt.Fprintf(p.Err, "%s  %-6s %s  %d\n", call.At.Local().Format(time.TimeOnly), call.Method, target(call), call.Status)
+		}
+		shown = len(calls)
+		if r, err := api.Recording(ctx, service, id); err == nil && !r.Running {
+			return // somebody else has stopped it
+		}
+	}
+}
+
+func target(call api.RecordedCall) string {
+	if call.Query == "" {
+		return call.Path
+	}
+	return call.Path + "?" + call.Query
+}
+
+// sayRecorded tells what came of a recording. Nothing captured is a failure.
+func (p Program) sayRecorded(c *cli.Command, service string, r api.RecordingReport) error {
+	if err := p.print(c, r, nil, func() {
+		p.say("%s  %q, %d calls captured", r.Recording.ID, r.Recording.Name, r.Recording.Calls)
+		for _, o := range r.Operations {
+			p.say("%9d %s", o.Count, o.Call)
+		}
+		p.sayMade(service, r)
+	}); err != nil {
+		return err
+	}
+	if r.Recording.Calls == 0 {
+		fmt.Fprintln(p.Err, "NOTHING WAS CAPTURED")
+		for _, reason := range r.Reasons {
+			fmt.Fprintln(p.Err, "reason    "+reason)
+		}
+		return errSaid
+	}
+	return nil
+}
+
+func (p Program) sayMade(service string, r api.RecordingReport) {
+	for i, m := range r.Mappings {
+		if i == fewMappings {
+			p.say("%d mappings more", len(r.Mappings)-i)
+			break
+		}
+		p.say("%-9s %s, %s %s", m.Outcome, m.Mapping.ID, strings.Join(m.Mapping.Call.Method, "|"), m.Mapping.Call.Path)
+		for _, note := range m.Notes {
+			p.say("          %s", note)
+		}
+	}
+	for _, x := range r.Skipped {
+		p.say("skipped   %s: %s", x.Call, x.Reason)
+	}
+	if len(r.Mappings) > 0 {
+		p.say("next      rapidmimic mapping list %s", service)
+	}
+}
+
+func (p Program) recordingList(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	recordings, err := environment.Recordings(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, recordings, nil, func() {
+		if len(recordings) == 0 {
+			p.say("%s has no recording yet", given[0])
+			p.say("try       rapidmimic record %s --name NAME", given[0])
+			return
+		}
+		rows := make([][]string, len(recordings))
+		for i, r := range recordings {
+			state := "kept"
+			if r.Running {
+				state = "runs"
+			}
+			rows[i] = []string{r.ID, r.Name, whenText(r.Started), strconv.Itoa(r.Calls), state, r.By}
+		}
+		writeTable(p.Out, p.width(), []column{
+			{title: "ID"}, {title: "RECORDING", flexible: true}, {title: "STARTED"}, {title: "CALLS", right: true}, {title: "STATE"}, {title: "BY", flexible: true},
+		}, rows)
+	})
+}
+
+func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a RECORDING")
+	if err != nil {
+		return err
+	}
+	r, err := environment.Recording(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	calls, err := environment.RecordedCalls(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
+	return p.print(c, calls, nil, func() {
+		p.say("%s  %q, %d calls, from %s", r.ID, r.Name, r.Calls, r.Upstream)
+		rows := make([][]string, len(calls))
+		for i, call := range calls {
+			note := ""
+			if call.Cut {
+				note = "too large to play back"
+			}
+			rows[i] = []string{call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target(call)), strconv.Itoa(call.Status), strconv.Itoa(call.Size), call.ID, note}
+		}
+		writeTable(p.Out, p.width(), []column{
+			{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true}, {title: "BYTES", right: true}, {title: "ID"}, {title: "", flexible: true},
+		}, rows)
+	})
+}
+
+func (p Program) recordingStop(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	service, err := environment.Service(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	if service.Recording == nil {
+		return fmt.Errorf("%s is not being recorded", given[0])
+	}
+	report, err := environment.StopRecording(ctx, given[0], service.Recording.ID, api.RecordingStop{OnlyKeep: c.Bool("only-keep")})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.sayRecorded(c, given[0], report)
+}
+
+func (p Program) recordingKeep(ctx context.Context, c *cli.Command) error {
+	given, ids, err := argsFrom(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	environment, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	if last := c.Int("last"); last > 0 {
+		list, err := environment.Calls(ctx, client.CallQuery{Service: given[0], Text: "upstream", Limit: last})
+		if err != nil {
+			return err
+		}
+		for _, call := range list.Items {
+			if call.Source == "upstream" {
+				ids = append(ids, call.ID)
+			}
+		}
+	}
+	if len(ids) == 0 || c.String("name") == "" {
+		return usage("%s needs --name, and calls or --last N of which some were relayed", c.FullName())
+	}
+	r, err := environment.StartRecording(ctx, given[0], api.RecordingStart{Name: c.String("name"), Keep: ids, Version: p.Version})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, r, nil, func() {
+		p.say("%s  %q, %d calls kept", r.ID, r.Name, r.Calls)
+		p.say("next      rapidmimic recording mappings %s %s --dry-run", given[0], r.ID)
+	})
+}
+
+func (p Program) recordingMappings(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a RECORDING")
+	if err != nil {
+		return err
+	}
+	report, err := environment.MakeMappings(ctx, given[0], given[1], api.MakeMappings{Existing: c.String("existing"), Separate: c.Bool("separate"), DryRun: c.Bool("dry-run")})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, report, nil, func() {
+		p.sayMade(given[0], report)
+		if c.Bool("dry-run") {
+			p.say("nothing was changed")
+		}
+	})
+}
+
+func (p Program) recordingExport(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a RECORDING")
+	if err != nil {
+		return err
+	}
+	text, err := environment.RecordingHAR(ctx, given[0], given[1])
+	if err == nil {
+		_, err = p.Out.Write(text)
+	}
+	return err
+}
+
+func (p Program) recordingImport(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a FILE")
+	if err != nil {
+		return err
+	}
+	text, file, err := p.readInput(given[1])
+	if err != nil {
+		return err
+	}
+	how := client.HARImport{Name: c.String("name"), Host: c.String("host"), Base: c.String("base"), Static: c.Bool("static")}
+	if how.Name == "" {
+		how.Name = strings.TrimSuffix(file, ".har")
+	}
+	report, err := environment.ImportHAR(ctx, given[0], text, how)
+	if err != nil {
+		return unchanged(err, file)
+	}
+	return p.print(c, report, nil, func() {
+		p.say("%s  %q, %d calls, %d left out", report.Recording.ID, report.Recording.Name, report.Recording.Calls, len(report.Skipped))
+		for i, x := range report.Skipped {
+			if i < 5 {
+				p.say("left out  %s: %s", x.Call, x.Reason)
+			}
+		}
+		p.say("next      rapidmimic recording mappings %s %s --dry-run", given[0], report.Recording.ID)
+	})
+}
+
+func (p Program) recordingRemove(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a RECORDING")
+	if err != nil {
+		return err
+	}
+	if err := environment.RemoveRecording(ctx, given[0], given[1]); err != nil {
+		return unchanged(err, "")
+	}
+	p.say("%s  removed; mappings that were made of it stay", given[1])
+	return nil
+}

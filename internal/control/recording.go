@@ -1,0 +1,319 @@
+package control
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/recording"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+func recordingView(r catalog.StoredRecording) api.Recording {
+	return api.Recording{Recording: r.Recording, Running: r.Recording.Runs(), Calls: r.Calls}
+}
+
+func (s *server) listRecordings(c *gin.Context) {
+	recordings, err := s.flushedRecordings(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.List[api.Recording]{Items: []api.Recording{}}
+	for _, r := range recordings {
+		list.Items = append(list.Items, recordingView(r))
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+// flushedRecordings lists the recordings with the calls of the last moment.
+func (s *server) flushedRecordings(c *gin.Context) ([]catalog.StoredRecording, error) {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
+		return nil, err
+	}
+	return s.Catalog.Recordings(c.Request.Context(), c.Param("service"))
+}
+
+// postRecording starts a recording, or makes one of calls in the log.
+func (s *server) postRecording(c *gin.Context) {
+	var wanted api.RecordingStart
+	if err := readJSON(c, &wanted, "recording"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	now := time.Now().UTC()
+	r := spec.Recording{Name: wanted.Name, Labels: wanted.Labels, Test: wanted.Test, Include: wanted.Include, Exclude: wanted.Exclude, Version: wanted.Version, Started: now}
+	if len(wanted.Keep) > 0 {
+		s.keepCalls(c, r, wanted.Keep)
+		return
+	}
+	service, err := s.Catalog.StartRecording(c.Request.Context(), c.Param("service"), r)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusCreated, recordingView(catalog.StoredRecording{Recording: service.Recording.Spec}))
+}
+
+// keepCalls makes a recording of calls that were relayed before.
+func (s *server) keepCalls(c *gin.Context, r spec.Recording, ids []string) {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var exchanges []recording.Exchange
+	for _, id := range ids {
+		number, ok := call.ParseID(id)
+		if !ok {
+			s.fail(c, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", id), nil)
+			return
+		}
+		record, err := s.Calls.Call(c.Request.Context(), number)
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		if record.Source != call.FromUpstream {
+			s.fail(c, problem.New(problem.Invalid, "call %s was answered by %s, not by the upstream, so it is nothing to record", id, record.Source), nil)
+			return
+		}
+		exchanges = append(exchanges, recording.Of(record))
+	}
+	slices.SortFunc(exchanges, func(a, b recording.Exchange) int { return cmp.Compare(a.Number, b.Number) })
+	r.Started, r.Stopped = exchanges[0].At.UTC(), exchanges[len(exchanges)-1].At.UTC()
+	r, err := s.Catalog.KeepAsRecording(c.Request.Context(), c.Param("service"), r, exchanges)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusCreated, recordingView(catalog.StoredRecording{Recording: r, Calls: len(exchanges)}))
+}
+
+func (s *server) getRecording(c *gin.Context) {
+	if _, err := s.flushedRecordings(c); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	r, err := s.Catalog.FindRecording(c.Request.Context(), c.Param("service"), c.Param("recording"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, recordingView(r))
+}
+
+func (s *server) listRecordedCalls(c *gin.Context) {
+	_, exchanges, err := s.exchanges(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
+	for _, x := range exchanges {
+		list.Items = append(list.Items, api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query,
+			Status: x.Status, Size: len(x.Answer), Cut: x.Cut})
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) exchanges(c *gin.Context) (catalog.StoredRecording, []recording.Exchange, error) {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
+		return catalog.StoredRecording{}, nil, err
+	}
+	return s.Catalog.Exchanges(c.Request.Context(), c.Param("service"), c.Param("recording"))
+}
+
+// stopRecording ends a recording and, unless it is only kept, makes mappings of
+// it that answer from the next call on.
+func (s *server) stopRecording(c *gin.Context) {
+	var wanted api.RecordingStop
+	if err := readJSON(c, &wanted, "stop"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	r, exchanges, err := s.exchanges(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	report := api.RecordingReport{Operations: operationsOf(exchanges), Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
+	if !wanted.OnlyKeep && len(exchanges) > 0 {
+		// made before it ends, so that no call falls between
+		if report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, api.MakeMappings{}); err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+	}
+	stopped, err := s.Catalog.StopRecording(c.Request.Context(), c.Param("service"), r.Recording.ID, time.Now().UTC(), !wanted.OnlyKeep && len(exchanges) > 0)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if len(exchanges) == 0 {
+		report.Reasons = s.whyNothing(c, stopped)
+	}
+	report.Recording = recordingView(catalog.StoredRecording{Recording: stopped, Calls: len(exchanges)})
+	c.PureJSON(http.StatusOK, report)
+}
+
+func operationsOf(exchanges []recording.Exchange) []api.RecordedOperation {
+	operations := []api.RecordedOperation{}
+	for _, x := range exchanges {
+		name := x.Method + " " + x.Path
+		i := slices.IndexFunc(operations, func(o api.RecordedOperation) bool { return o.Call == name })
+		if i < 0 {
+			i, operations = len(operations), append(operations, api.RecordedOperation{Call: name})
+		}
+		operations[i].Count++
+	}
+	return operations
+}
+
+// whyNothing says why a recording captured nothing, from what was seen while it
+// ran.
+func (s *server) whyNothing(c *gin.Context, r spec.Recording) (reasons []string) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		return nil
+	}
+	seen, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{}, 0, 200)
+	if err != nil {
+		return nil
+	}
+	here, elsewhere := 0, 0
+	for _, line := range seen {
+		switch {
+		case line.At.Before(r.Started):
+		case line.Service == service.Spec.Name:
+			here++
+		default:
+			elsewhere++
+		}
+	}
+	switch {
+	case here > 0:
+		reasons = append(reasons, fmt.Sprintf("%d calls came to %s, and none is of those to capture (include %v, exclude %v)", here, service.Spec.Name, r.Include, r.Exclude))
+	case elsewhere > 0:
+		reasons = append(reasons, fmt.Sprintf("%d calls came to other services or to none; those for %s must begin with %s", elsewhere, service.Spec.Name, s.address(service.Spec.Name)))
+	default:
+		reasons = append(reasons, fmt.Sprintf("no call at all reached this port: is the program pointed at %s?", s.address(service.Spec.Name)))
+	}
+	return reasons
+}
+
+func (s *server) postRecordedMappings(c *gin.Context) {
+	var wanted api.MakeMappings
+	if err := readJSON(c, &wanted, "request"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	r, exchanges, err := s.exchanges(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	report := api.RecordingReport{Recording: recordingView(r), Operations: operationsOf(exchanges)}
+	report.Recording.Calls = len(exchanges)
+	if report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, wanted); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, report)
+}
+
+func (s *server) makeMappings(c *gin.Context, r catalog.StoredRecording, exchanges []recording.Exchange, how api.MakeMappings) ([]api.MadeMapping, []api.SkippedCall, error) {
+	if len(how.Calls) > 0 {
+		exchanges = slices.DeleteFunc(slices.Clone(exchanges), func(x recording.Exchange) bool { return !slices.Contains(how.Calls, call.ID(x.Number)) })
+	}
+	proposals, skipped := recording.Propose(exchanges, recording.Options{Labels: labelsOf(r.Recording), Separate: how.Separate})
+	made, err := s.Catalog.MakeMappings(c.Request.Context(), c.Param("service"), proposals, r.Recording.Name, how.Existing, how.DryRun)
+	if err != nil {
+		return nil, nil, err
+	}
+	mappings, without := []api.MadeMapping{}, []api.SkippedCall{}
+	for _, m := range made {
+		view := api.MadeMapping{Mapping: m.Mapping, Outcome: m.Outcome, Notes: append([]string{}, m.Notes...), Calls: []string{}}
+		for _, number := range m.Calls {
+			view.Calls = append(view.Calls, call.ID(number))
+		}
+		mappings = append(mappings, view)
+	}
+	for _, x := range skipped {
+		without = append(without, api.SkippedCall{Call: call.ID(x.Number), Reason: x.Reason})
+	}
+	return mappings, without, nil
+}
+
+// labelsOf are the labels of mappings that a recording makes: its own, and its
+// name.
+func labelsOf(r spec.Recording) []string {
+	labels := slices.Clone(r.Labels)
+	if name := spec.Slug(r.Name, 60); name != "" && !slices.Contains(labels, name) {
+		labels = append(labels, name)
+	}
+	return labels
+}
+
+func (s *server) deleteRecording(c *gin.Context) {
+	if err := s.Catalog.RemoveRecording(c.Request.Context(), c.Param("service"), c.Param("recording")); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// getHAR writes a recording as HAR 1.2.
+func (s *server) getHAR(c *gin.Context) {
+	r, exchanges, err := s.exchanges(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	text, err := recording.WriteHAR(r.Recording, exchanges, s.Version)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", spec.Slug(r.Recording.Name, 60)+".har"))
+	c.Data(http.StatusOK, "application/json", text)
+}
+
+// postHAR makes a recording of a HAR document.
+func (s *server) postHAR(c *gin.Context) {
+	text, err := readBody(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	exchanges, left, err := recording.ReadHAR(text, recording.Take{Host: c.Query("host"), Base: c.Query("base"), Static: c.Query("static") == "true"})
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	for i := range exchanges {
+		x := &exchanges[i]
+		masked := call.Record{Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
+		s.Masker.Mask(&masked)
+		x.Query, x.Request, x.Body, x.Header, x.Answer = masked.Request.Query, masked.Request.Header, masked.Request.Body.Bytes, masked.Answer.Header, masked.Answer.Body
+	}
+	r := spec.Recording{Name: c.Query("name"), Version: s.Version, Upstream: c.Query("base"), Started: exchanges[0].At.UTC(), Stopped: exchanges[len(exchanges)-1].At.UTC()}
+	r, err = s.Catalog.KeepAsRecording(c.Request.Context(), c.Param("service"), r, exchanges)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	report := api.RecordingReport{Recording: recordingView(catalog.StoredRecording{Recording: r, Calls: len(exchanges)}), Operations: operationsOf(exchanges),
+		Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
+	for _, l := range left {
+		report.Skipped = append(report.Skipped, api.SkippedCall(l))
+	}
+	c.PureJSON(http.StatusCreated, report)
+}
