@@ -105,7 +105,7 @@ func (b bench) compare(ctx context.Context, mappings int) error {
 		return err
 	}
 	defer os.RemoveAll(folder)
-	stop, err := startProcess(b.binary, "serve", "--data", folder, "--control", controlAddress, "--traffic", trafficAddress, "--log-level", "warn")
+	stop, err := startProcess(b.binary, "serve", "--data", folder, "--control", controlAddress, "--traffic", trafficAddress, "--proxy", "", "--log-level", "warn")
 	if err != nil {
 		return err
 	}

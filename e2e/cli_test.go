@@ -85,13 +85,15 @@ func TestTheServiceSaysWhyItCannotStart(t *testing.T) {
 	}{
 		"a taken port":        {[]string{"--control", s.control[len("http://"):], "--traffic", "127.0.0.1:0", "--data", folder}, `--control \S+ is taken by another program \(--control names another address\)`},
 		"the other port":      {[]string{"--control", "127.0.0.1:0", "--traffic", s.traffic[len("http://"):], "--data", folder}, `--traffic \S+ is taken`},
+		"a taken proxy port":  {[]string{"--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", s.control[len("http://"):], "--data", folder}, `--proxy \S+ is taken`},
+		"an open proxy":       {[]string{"--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "0.0.0.0:7402", "--data", folder}, `--open-proxy allows it all the same`},
 		"data that is in use": {[]string{"--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--data", s.data}, `is in use by another Rapid Mimic \(--data names another\)`},
 		"data that is a file": {[]string{"--data", file}, `data folder \S+ cannot be made: not a directory \(--data names another\)`},
 		"an open control":     {[]string{"--control", "0.0.0.0:7400", "--data", folder}, `--open-control allows it all the same`},
 		"no port":             {[]string{"--traffic", "127.0.0.1", "--data", folder}, `--traffic "127.0.0.1": must be host:port`},
 	} {
 		t.Run(name, func(t *testing.T) {
-			out, code := runBinary(t, append([]string{"serve"}, c.args...)...)
+			out, code := runBinary(t, append([]string{"serve", "--proxy", ""}, c.args...)...)
 			require.Equal(t, 1, code, out)
 			require.Regexp(t, c.want, out)
 			require.Regexp(t, `^[^\n]*\n$`, out, "one clear line")

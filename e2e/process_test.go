@@ -35,7 +35,7 @@ func runBinary(t *testing.T, args ...string) (output string, code int) {
 // Ctrl+C leaves nothing behind.
 func TestTheDemo(t *testing.T) {
 	temporary := t.TempDir()
-	cmd := exec.Command(binary, "demo", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--stand-ins", "127.0.0.1:0")
+	cmd := exec.Command(binary, "demo", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--stand-ins", "127.0.0.1:0", "--proxy", "127.0.0.1:0")
 	cmd.Dir = t.TempDir()
 	cmd.Env = append(os.Environ(), "TMPDIR="+temporary)
 	cmd.Stderr = os.Stderr

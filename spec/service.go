@@ -19,6 +19,9 @@ type Service struct {
 	// Name is unique in the environment and stands in the address.
 	Name  string `json:"name"`
 	Title string `json:"title,omitempty"`
+	// Hosts are names of hosts whose calls are for the service, whole paths and
+	// all: through the proxy, or by the Host header.
+	Hosts []string `json:"hosts,omitempty"`
 	// Upstream is the base URL of the real thing behind the service.
 	Upstream string `json:"upstream,omitempty"`
 	// Mode is "answer", the default, or "relay": then calls are passed on to the
@@ -119,6 +122,11 @@ func (s Service) faults() (items []problem.Item) {
 	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})
 	}
+	for i, host := range s.Hosts {
+		if !hostName.MatchString(host) {
+			items = append(items, problem.Item{At: "/hosts/" + strconv.Itoa(i), Detail: fmt.Sprintf("a host is a name such as office.example, without scheme, port and path, not %q", host)})
+		}
+	}
 	items = append(items, s.upstreamFaults()...)
 	for id, pins := range s.Pins {
 		for pointer := range pins {
@@ -129,6 +137,8 @@ func (s Service) faults() (items []problem.Item) {
 	}
 	return items
 }
+
+var hostName = regexp.MustCompile(`^[A-Za-z0-9]([A-Za-z0-9.-]{0,252}[A-Za-z0-9])?$`)
 
 func (s Service) upstreamFaults() (items []problem.Item) {
 	fault := func(at, format string, args ...any) {

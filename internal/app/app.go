@@ -25,6 +25,7 @@ import (
 	"github.com/gofrs/flock"
 	"golang.org/x/sync/errgroup"
 
+	"rapidmimic/internal/authority"
 	"rapidmimic/internal/calllog"
 	"rapidmimic/internal/config"
 	"rapidmimic/internal/console"
@@ -86,9 +87,9 @@ type app struct {
 	logger  *slog.Logger
 	started time.Time
 
-	controlListener, trafficListener net.Listener
-	control, traffic                 *http.Server
-	stopStreams                      context.CancelFunc
+	controlListener, trafficListener, proxyListener net.Listener
+	control, traffic, proxy                         *http.Server // proxy is nil without one
+	stopStreams                                     context.CancelFunc
 
 	store *store.Store
 	log   *calllog.Log
@@ -129,7 +130,13 @@ func (a *app) listen() (err error) {
 		a.closeListeners()
 		return err
 	}
-	return nil
+	if a.config.Proxy == "" {
+		return nil
+	}
+	if a.proxyListener, err = listen(a.config.Proxy, "--proxy"); err != nil {
+		a.closeListeners()
+	}
+	return err
 }
 
 func listen(address, flag string) (net.Listener, error) {
@@ -146,7 +153,7 @@ func listen(address, flag string) (net.Listener, error) {
 }
 
 func (a *app) closeListeners() {
-	for _, l := range []net.Listener{a.controlListener, a.trafficListener} {
+	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener} {
 		if l != nil {
 			_ = l.Close() // closed already after an ordinary stop
 		}
@@ -195,20 +202,27 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
+		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})})
+	ca := authority.New(a.config.Data)
+	a.assembleProxy(definitions, answering, ca)
 	a.traffic = &http.Server{
-		Handler: traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
-			Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})}),
+		Handler:           answering,
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
 	}
 	var fetchFrom func(context.Context, string) ([]byte, string, error)
 	if a.config.ImportURLs {
 		fetchFrom = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
 	}
+	proxyURL := ""
+	if a.proxyListener != nil {
+		proxyURL = baseURL(a.proxyListener)
+	}
 	streams, stopStreams := context.WithCancel(context.Background())
 	a.stopStreams = stopStreams
 	a.control = &http.Server{
 		Handler: control.New(control.Config{
-			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Fetch: fetchFrom,
+			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
 			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
 			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
@@ -217,6 +231,21 @@ func (a *app) assemble(ctx context.Context) error {
 		BaseContext: func(net.Listener) context.Context { return streams },
 	}
 	return nil
+}
+
+// assembleProxy builds the proxy port, where there is one.
+func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Handler, ca *authority.Authority) {
+	if a.proxyListener == nil {
+		return
+	}
+	a.proxy = &http.Server{
+		Handler: traffic.NewProxy(traffic.ProxyConfig{
+			Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream,
+			Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
+			Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
+		}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
+	}
 }
 
 func count(snapshot *catalog.Snapshot) (services, mappings int) {
@@ -243,8 +272,12 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error { return serve(a.traffic, a.trafficListener) })
 	servers.Go(func() error { return serve(a.control, a.controlListener) })
-	a.ready.Store(true)
 	addresses := config.Addresses{Control: baseURL(a.controlListener), Traffic: baseURL(a.trafficListener), Data: a.config.Data}
+	if a.proxy != nil {
+		addresses.Proxy = baseURL(a.proxyListener)
+		servers.Go(func() error { return serve(a.proxy, a.proxyListener) })
+	}
+	a.ready.Store(true)
 	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,
 		"note", "positions, counters and draws begin anew with each start")
 	ready(addresses)
@@ -271,7 +304,10 @@ func (a *app) stop() error {
 	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	var both errgroup.Group
-	for name, server := range map[string]*http.Server{"traffic": a.traffic, "control": a.control} {
+	for name, server := range map[string]*http.Server{"traffic": a.traffic, "control": a.control, "proxy": a.proxy} {
+		if server == nil {
+			continue
+		}
 		both.Go(func() error {
 			if err := server.Shutdown(ctx); err != nil {
 				a.logger.Warn("calls in flight were cut off", "port", name, "after", stopWithin)

@@ -35,6 +35,8 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "open-control", Usage: "allow a control address beyond this machine, for everybody who reaches it", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
 		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
 		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
+		&cli.StringFlag{Name: "proxy", Usage: "`HOST:PORT` of the proxy for programs that cannot be re-pointed; empty for none", Value: "127.0.0.1:7402", Sources: cli.EnvVars("RAPIDMIMIC_PROXY")},
+		&cli.BoolFlag{Name: "open-proxy", Usage: "allow a proxy address beyond this machine; then it reaches only hosts that a service lists", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_PROXY")},
 		&cli.BoolFlag{Name: "no-upstream", Usage: "forbid every call to an upstream, for CI", Sources: cli.EnvVars("RAPIDMIMIC_NO_UPSTREAM")},
 		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of JSON members, query parameters and form fields whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
 		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
@@ -76,6 +78,9 @@ func (p Program) sayAddresses(title string, a config.Addresses) {
 	p.say("%s", title)
 	p.say("console   %s", a.Control)
 	p.say("services  %s", a.Traffic)
+	if a.Proxy != "" {
+		p.say("proxy     %s", a.Proxy)
+	}
 	p.say("data      %s", a.Data)
 }
 

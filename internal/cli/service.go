@@ -47,6 +47,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
 					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},
+					&cli.StringFlag{Name: "hosts", Usage: "`NAMES` of hosts whose calls are for the service, with commas between them; empty for none"},
 					&cli.StringFlag{Name: "mode", Usage: "answer calls, or relay them to the upstream"},
 					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, with commas between them"},
 					&cli.BoolFlag{Name: "keep-with-us", Usage: "change redirects and cookies of the upstream so that callers stay here"},
@@ -150,6 +151,9 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if s.Upstream != "" {
 		p.say("upstream  %s, mode %s", s.Upstream, s.Mode)
 	}
+	if len(s.Hosts) > 0 {
+		p.say("hosts     %s", strings.Join(s.Hosts, ", "))
+	}
 	p.say("settings  cors %t, reveal %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Echo, s.Conformance)
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)
@@ -224,6 +228,9 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	}
 	if c.IsSet("keep-with-us") {
 		patch["keepWithUs"] = c.Bool("keep-with-us")
+	}
+	if c.IsSet("hosts") {
+		patch["hosts"] = strings.FieldsFunc(c.String("hosts"), func(r rune) bool { return r == ',' || r == ' ' })
 	}
 	if c.IsSet("otherwise") {
 		patch["otherwise"] = strings.FieldsFunc(c.String("otherwise"), func(r rune) bool { return r == ',' || r == ' ' })

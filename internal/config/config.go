@@ -22,8 +22,11 @@ const (
 type Config struct {
 	// Data is the folder of the database; absolute once checked.
 	Data string
-	// Control and Traffic are host:port.
-	Control, Traffic string
+	// Control, Traffic and Proxy are host:port; without Proxy there is none.
+	Control, Traffic, Proxy string
+	// OpenProxy allows a proxy address beyond loopback; then it reaches only hosts
+	// that a service lists.
+	OpenProxy bool
 	// OpenControl allows a control address beyond loopback.
 	OpenControl bool
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
@@ -44,6 +47,7 @@ type Config struct {
 // Addresses are where a running service is reached.
 type Addresses struct {
 	Control, Traffic string // base URLs
+	Proxy            string // base URL; "" without one
 	Data             string // the data folder
 }
 
@@ -66,13 +70,19 @@ func (c *Config) Check() error {
 	if c.Data, err = filepath.Abs(c.Data); err != nil {
 		return fmt.Errorf("--data %q: %w", c.Data, err)
 	}
-	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic} {
+	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic, "--proxy": c.Proxy} {
+		if flag == "--proxy" && address == "" {
+			continue
+		}
 		if err := checkAddress(address); err != nil {
 			return fmt.Errorf("%s %q: %w", flag, address, err)
 		}
 	}
 	if !c.OpenControl && !IsLoopback(c.Control) {
 		return fmt.Errorf("--control %q is beyond this machine, and whoever reaches it can change everything (--open-control allows it all the same)", c.Control)
+	}
+	if c.Proxy != "" && !c.OpenProxy && !IsLoopback(c.Proxy) {
+		return fmt.Errorf("--proxy %q is beyond this machine, and whoever reaches it can use it (--open-proxy allows it all the same, for listed hosts only)", c.Proxy)
 	}
 	if c.ImportPrivate && !c.ImportURLs {
 		return errors.New("--import-private goes with --import-urls")

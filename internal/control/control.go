@@ -21,14 +21,15 @@ import (
 
 // Config is what the control port works with.
 type Config struct {
-	Catalog *catalog.Catalog
-	Log     CallLog
-	Calls   CallStore
-	Metrics http.Handler
-	Console fs.FS
-	Logger  *slog.Logger
-	Masker  *call.Masker
-	Engine  Decider
+	Catalog   *catalog.Catalog
+	Log       CallLog
+	Calls     CallStore
+	Metrics   http.Handler
+	Console   fs.FS
+	Logger    *slog.Logger
+	Masker    *call.Masker
+	Engine    Decider
+	Authority Authority
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
@@ -38,7 +39,8 @@ type Config struct {
 	Version   string
 	StartedAt time.Time
 	// ControlURL and TrafficURL are base URLs without a trailing slash.
-	ControlURL, TrafficURL string
+	// ProxyURL is "" where there is no proxy.
+	ControlURL, TrafficURL, ProxyURL string
 	// Data is the data folder.
 	Data string
 	// AnyHost admits every Host header; otherwise only names of this machine.
@@ -71,6 +73,7 @@ func New(c Config) http.Handler {
 func (s *server) routes(router *gin.Engine) {
 	router.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	router.GET("/readyz", s.readyz)
+	router.GET("/proxy.pac", s.getPAC)
 	router.GET("/metrics", gin.WrapH(s.Metrics))
 
 	api := router.Group("/api/v1")
@@ -81,6 +84,7 @@ func (s *server) routes(router *gin.Engine) {
 
 	api.POST("/imports", s.postImport)
 
+	api.GET("/authority", s.getAuthority)
 	api.POST("/apply", s.postApply)
 	api.POST("/export", s.postExport)
 

@@ -41,6 +41,16 @@ type Decider interface {
 	ResetSequence(serviceID string, m *catalog.Mapping)
 }
 
+// Authority is our own certificate authority.
+type Authority interface {
+	// PEM is its certificate as programs import it; made on first use.
+	PEM() ([]byte, error)
+	// Fingerprint is the SHA-256 of it, in hex.
+	Fingerprint() (string, error)
+	// File is where the certificate is kept.
+	File() string
+}
+
 // CallStore reads calls that were kept. Errors are problems where the user can
 // mend them.
 type CallStore interface {

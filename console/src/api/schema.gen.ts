@@ -128,6 +128,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/proxy.pac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Automatic configuration of browsers that sends only listed hosts through the proxy */
+        get: operations["getPAC"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/authority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The certificate authority of the proxy, made on first use */
+        get: operations["getAuthority"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/apply": {
         parameters: {
             query?: never;
@@ -874,6 +908,8 @@ export interface components {
             id?: string;
             name: string;
             title?: string;
+            /** @description Names of hosts whose calls are for the service: through the proxy, or by the Host header */
+            hosts?: string[];
             /** @description Base URL of the real thing behind the service */
             upstream?: string;
             /**
@@ -1759,6 +1795,56 @@ export interface operations {
                 };
                 content: {
                     "application/schema+json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPAC: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The script */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ns-proxy-autoconfig": string;
+                };
+            };
+        };
+    };
+    getAuthority: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The authority */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        pem: string;
+                        /** @description Fingerprint of the certificate */
+                        sha256: string;
+                        /** @description Where it is kept on the machine of the service */
+                        file: string;
+                        /** @description Base URL of the proxy */
+                        proxy?: string;
+                    };
+                    "application/x-pem-file": string;
                 };
             };
             default: components["responses"]["Problem"];

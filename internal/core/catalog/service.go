@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 
 	"rapidmimic/internal/core/answer"
@@ -21,6 +22,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return nil, false, nameTaken(s.Name)
 	}
 	if old == nil {
+		if err := checkHosts(s, nil, snapshot); err != nil {
+			return nil, false, err
+		}
 		if ifMatch != "" {
 			return nil, false, notFound("service", nameOrID, snapshot.Names())
 		}
@@ -30,6 +34,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	}
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, false, err
+	}
+	if err := checkHosts(s, old, snapshot); err != nil {
+		return nil, false, err
 	}
 	if err := checkExamples(s, old); err != nil {
 		return nil, false, err
@@ -41,6 +48,17 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	edit := c.editLocked()
 	service = edit.putService(old, StoredService{Service: s, Version: c.nextLocked()}, old.parts())
 	return service, false, edit.commit(ctx)
+}
+
+// checkHosts refuses hosts that another service lists.
+func checkHosts(s spec.Service, old *Service, snapshot *Snapshot) error {
+	for i, host := range s.Hosts {
+		if other := snapshot.OnHost(host); other != nil && other != old {
+			return problem.FromItems("the hosts cannot be set", []problem.Item{{At: "/hosts/" + strconv.Itoa(i),
+				Detail: fmt.Sprintf("host %q is listed by service %q", host, other.Spec.Name)}})
+		}
+	}
+	return nil
 }
 
 // checkExamples refuses a newly chosen example that the contract does not have.

@@ -24,6 +24,7 @@ import (
 type Snapshot struct {
 	services []*Service // by name
 	byName   map[string]*Service
+	byHost   map[string]*Service // lower case; nil when no service lists one
 }
 
 // Services lists all services in the order of their names.
@@ -45,6 +46,15 @@ func (s *Snapshot) Find(nameOrID string) *Service {
 
 // Named returns the service with exactly this name, else nil.
 func (s *Snapshot) Named(name string) *Service { return s.byName[name] }
+
+// OnHost returns the service that lists a host, given without its port, else
+// nil.
+func (s *Snapshot) OnHost(host string) *Service {
+	if len(s.byHost) == 0 {
+		return nil
+	}
+	return s.byHost[strings.ToLower(host)]
+}
 
 // Names lists the names of all services.
 func (s *Snapshot) Names() []string {
@@ -70,6 +80,12 @@ func (s *Snapshot) with(old, next *Service) *Snapshot {
 	slices.SortFunc(out.services, func(a, b *Service) int { return cmp.Compare(a.Spec.Name, b.Spec.Name) })
 	for _, service := range out.services {
 		out.byName[service.Spec.Name] = service
+		for _, host := range service.Spec.Hosts {
+			if out.byHost == nil {
+				out.byHost = make(map[string]*Service)
+			}
+			out.byHost[strings.ToLower(host)] = service
+		}
 	}
 	return out
 }

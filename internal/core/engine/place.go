@@ -11,6 +11,13 @@ import (
 // address, sets the request's path relative to it, and reads the hints.
 func (e *Engine) Place(r *call.Request) *Placed {
 	p := &Placed{snapshot: e.definitions.Snapshot()}
+	if p.Service = p.snapshot.OnHost(withoutPort(r.Host)); p.Service != nil {
+		if r.Path = r.Address; r.Path == "" {
+			r.Path = "/"
+		}
+		p.place(r)
+		return p
+	}
 	name, rest, _ := strings.Cut(strings.TrimPrefix(r.Address, "/"), "/")
 	r.Path = "/" + rest
 	p.Service = p.snapshot.Named(name)
@@ -21,6 +28,19 @@ func (e *Engine) Place(r *call.Request) *Placed {
 		r.Path = r.Address
 		return p
 	}
+	p.place(r)
+	return p
+}
+
+func withoutPort(host string) string {
+	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
+		return host[:i]
+	}
+	return host
+}
+
+// place reads what a call says to its service.
+func (p *Placed) place(r *call.Request) {
 	p.segments = match.Split(make([]string, 0, 8), r.Path)
 	if len(r.Header["Rapid-Mimic"]) > 0 || len(r.Header["Baggage"]) > 0 {
 		hints, err := call.ReadHints(r.Header)
@@ -28,5 +48,4 @@ func (e *Engine) Place(r *call.Request) *Placed {
 			p.badHint = err.Error()
 		}
 	}
-	return p
 }

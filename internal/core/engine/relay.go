@@ -59,7 +59,7 @@ var hopByHop = []string{"Connection", "Keep-Alive", "Proxy-Connection", "Proxy-A
 // RequestHeader is what goes to the upstream of a request's header: without what
 // belongs to the connection, and without hints, which are for us.
 func (relay *Relay) RequestHeader(h call.Header) call.Header {
-	out := endToEnd(h)
+	out := EndToEnd(h)
 	delete(out, "Rapid-Mimic")
 	if baggage := withoutOurs(out["Baggage"]); len(baggage) > 0 {
 		out["Baggage"] = baggage
@@ -69,8 +69,8 @@ func (relay *Relay) RequestHeader(h call.Header) call.Header {
 	return out
 }
 
-// endToEnd copies a header without what belongs to the connection.
-func endToEnd(h call.Header) call.Header {
+// EndToEnd copies a header without what belongs to the connection.
+func EndToEnd(h call.Header) call.Header {
 	out := make(call.Header, len(h))
 	for name, values := range h {
 		out[name] = values
@@ -105,7 +105,7 @@ func withoutOurs(lines []string) (rest []string) {
 // AnswerHeader is what goes to the caller of an upstream's header. changes tell
 // what was changed so that the caller stays with us.
 func (relay *Relay) AnswerHeader(h call.Header) (out call.Header, changes []string) {
-	out = endToEnd(h)
+	out = EndToEnd(h)
 	if !relay.keep {
 		return out, nil
 	}

@@ -1,0 +1,284 @@
+package traffic
+
+import (
+	"bufio"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"rapidmimic/internal/core/engine"
+)
+
+// Proxy is the port for programs that cannot be re-pointed. Hosts that a service
+// lists are its calls, over TLS too; everything else is passed on unread.
+type Proxy struct{ ProxyConfig }
+
+// ProxyConfig is what a Proxy works with.
+type ProxyConfig struct {
+	Handler *Handler // answers the calls of services
+	// Listed reports whether a service lists a host, given without its port.
+	Listed func(host string) bool
+	// Certificate makes the certificate for a host that is intercepted.
+	Certificate func(host string) (*tls.Certificate, error)
+	// Own are host:port of our own ports that the proxy must not reach.
+	Own []string
+	// Only refuses hosts that no service lists.
+	Only   bool
+	Logger *slog.Logger
+}
+
+// NewProxy builds a Proxy.
+func NewProxy(c ProxyConfig) *Proxy { return &Proxy{c} }
+
+// ServeHTTP implements http.Handler.
+func (p *Proxy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	switch {
+	case r.Method == http.MethodConnect:
+		p.connect(w, r)
+	case r.URL.Host == "":
+		p.rootPage(w)
+	case p.Listed(hostOf(r.URL.Host)):
+		r.Host = r.URL.Host
+		p.Handler.ServeHTTP(w, r)
+	default:
+		p.forward(w, r)
+	}
+}
+
+func (p *Proxy) rootPage(w http.ResponseWriter) {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.WriteHeader(http.StatusBadRequest)
+	fmt.Fprint(w, "This is Rapid Mimic's proxy port. Give it to a program as its HTTP and HTTPS proxy;\n"+
+		"calls to the hosts that a service lists (service set NAME --hosts) are answered here,\neverything else is passed on unread.\n")
+}
+
+func hostOf(address string) string {
+	if host, _, err := net.SplitHostPort(address); err == nil {
+		return host
+	}
+	return strings.Trim(address, "[]")
+}
+
+// allowed reports whether a host that no service lists may be reached; else it
+// answers so.
+func (p *Proxy) allowed(w http.ResponseWriter, address string) bool {
+	for _, own := range p.Own {
+		if sameAddress(own, address) {
+			http.Error(w, "The proxy does not reach Rapid Mimic's own ports.", http.StatusForbidden)
+			return false
+		}
+	}
+	if p.Only {
+		http.Error(w, "No service lists "+address+", and this proxy reaches only hosts that one does.", http.StatusForbidden)
+		return false
+	}
+	return true
+}
+
+// sameAddress compares host:port; every name of this machine is the same.
+func sameAddress(own, address string) bool {
+	ownHost, ownPort, _ := net.SplitHostPort(own)
+	host, port, err := net.SplitHostPort(address)
+	if err != nil || port != ownPort {
+		return false
+	}
+	if host == ownHost || strings.EqualFold(host, "localhost") {
+		return true
+	}
+	addresses, err := net.LookupIP(host)
+	if err != nil {
+		return false
+	}
+	for _, ip := range addresses {
+		if ip.IsLoopback() || ip.IsUnspecified() || ip.String() == ownHost {
+			return true
+		}
+	}
+	return false
+}
+
+// connect is what clients ask for when they speak TLS, or something else, to a
+// host: a listed one is intercepted, any other tunnelled.
+func (p *Proxy) connect(w http.ResponseWriter, r *http.Request) {
+	host := hostOf(r.Host)
+	if !p.Listed(host) {
+		p.tunnel(w, r)
+		return
+	}
+	conn, buffered, err := http.NewResponseController(w).Hijack()
+	if err != nil {
+		http.Error(w, "The connection cannot be taken over.", http.StatusInternalServerError)
+		return
+	}
+	if _, err := io.WriteString(conn, "HTTP/1.1 200 Connection established\r\n\r\n"); err != nil {
+		_ = conn.Close()
+		return
+	}
+	p.intercept(&bufferedConn{conn, buffered.Reader}, r.Host, host)
+}
+
+// intercept speaks for a host on a connection, with a certificate of ours.
+func (p *Proxy) intercept(conn net.Conn, address, host string) {
+	secured := tls.Server(conn, &tls.Config{
+		NextProtos: []string{"h2", "http/1.1"}, MinVersion: tls.VersionTLS12,
+		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+			if hello.ServerName != "" && p.Listed(hello.ServerName) {
+				return p.Certificate(hello.ServerName)
+			}
+			return p.Certificate(host)
+		},
+	})
+	_ = secured.SetDeadline(time.Now().Add(10 * time.Second))
+	if err := secured.Handshake(); err != nil {
+		_ = secured.Close()
+		p.Logger.Warn("a call through the proxy was not made: the client refused our certificate, or does not speak TLS",
+			"host", address, "error", err, "help", "rapidmimic ca trust-help")
+		return
+	}
+	_ = secured.SetDeadline(time.Time{})
+	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Host == "" {
+			r.Host = address
+		}
+		p.Handler.ServeHTTP(w, r)
+	})
+	quiet := slog.NewLogLogger(p.Logger.Handler(), slog.LevelDebug)
+	one := &oneConn{conn: secured, done: make(chan struct{})}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: quiet,
+		ConnState: func(_ net.Conn, state http.ConnState) {
+			if state == http.StateClosed || state == http.StateHijacked {
+				one.end()
+			}
+		}}
+	_ = server.Serve(one) // HTTP/2 too; it ends with the connection
+}
+
+// tunnel joins the client and the host, unread.
+func (p *Proxy) tunnel(w http.ResponseWriter, r *http.Request) {
+	if !p.allowed(w, r.Host) {
+		return
+	}
+	theirs, err := (&net.Dialer{Timeout: 10 * time.Second}).DialContext(r.Context(), "tcp", r.Host)
+	if err != nil {
+		_, why := p.Handler.Upstream.Explain(err)
+		http.Error(w, r.Host+" was not reached: "+why+".", http.StatusBadGateway)
+		return
+	}
+	defer theirs.Close()
+	ours, buffered, err := http.NewResponseController(w).Hijack()
+	if err != nil {
+		return
+	}
+	defer ours.Close()
+	if _, err := io.WriteString(ours, "HTTP/1.1 200 Connection established\r\n\r\n"); err != nil {
+		return
+	}
+	done := make(chan struct{}, 2)
+	go func() {
+		_, _ = io.Copy(theirs, buffered) // either side may end at any time
+		closeWrite(theirs)
+		done <- struct{}{}
+	}()
+	go func() {
+		_, _ = io.Copy(ours, theirs)
+		closeWrite(ours)
+		done <- struct{}{}
+	}()
+	<-done
+	<-done
+}
+
+// closeWrite tells the other side that nothing more comes, and leaves it the
+// rest to say.
+func closeWrite(conn net.Conn) {
+	if half, ok := conn.(interface{ CloseWrite() error }); ok {
+		_ = half.CloseWrite()
+		return
+	}
+	_ = conn.Close()
+}
+
+// forward passes a call in plain HTTP on, unread and not logged.
+func (p *Proxy) forward(w http.ResponseWriter, r *http.Request) {
+	address := r.URL.Host
+	if r.URL.Port() == "" {
+		address = net.JoinHostPort(r.URL.Hostname(), "80")
+	}
+	if !p.allowed(w, address) {
+		return
+	}
+	out := r.Clone(r.Context())
+	out.RequestURI, out.URL = "", &url.URL{Scheme: "http", Host: r.URL.Host, Path: r.URL.Path, RawPath: r.URL.RawPath, RawQuery: r.URL.RawQuery}
+	out.Header = http.Header(engine.EndToEnd(map[string][]string(r.Header)))
+	resp, err := p.Handler.Upstream.RoundTrip(out)
+	if err != nil {
+		status, why := p.Handler.Upstream.Explain(err)
+		http.Error(w, r.URL.Host+" was not reached: "+why+".", status)
+		return
+	}
+	defer resp.Body.Close()
+	for name, values := range engine.EndToEnd(map[string][]string(resp.Header)) {
+		w.Header()[name] = values
+	}
+	w.WriteHeader(resp.StatusCode)
+	if _, err := io.Copy(flushing{w, http.NewResponseController(w)}, resp.Body); err != nil && !errors.Is(err, r.Context().Err()) {
+		panic(http.ErrAbortHandler) // the answer is not whole
+	}
+}
+
+// flushing sends everything at once.
+type flushing struct {
+	io.Writer
+	controller *http.ResponseController
+}
+
+func (f flushing) Write(b []byte) (int, error) {
+	n, err := f.Writer.Write(b)
+	_ = f.controller.Flush()
+	return n, err
+}
+
+// bufferedConn is a connection of which something was read already.
+type bufferedConn struct {
+	net.Conn
+	reader *bufio.Reader
+}
+
+func (c *bufferedConn) Read(b []byte) (int, error) { return c.reader.Read(b) }
+
+// oneConn is a listener that has a single connection, and ends with it.
+type oneConn struct {
+	conn  net.Conn
+	given bool
+	once  sync.Once
+	done  chan struct{}
+}
+
+func (l *oneConn) end() { l.once.Do(func() { close(l.done) }) }
+
+// Accept implements net.Listener.
+func (l *oneConn) Accept() (net.Conn, error) {
+	if !l.given {
+		l.given = true
+		return l.conn, nil
+	}
+	<-l.done
+	return nil, net.ErrClosed
+}
+
+// Close implements net.Listener.
+func (l *oneConn) Close() error {
+	l.end()
+	return nil
+}
+
+// Addr implements net.Listener.
+func (l *oneConn) Addr() net.Addr { return l.conn.LocalAddr() }

@@ -1,0 +1,10 @@
+package api
+
+// Authority is the certificate authority of the proxy.
+type Authority struct {
+	PEM    string `json:"pem"`
+	SHA256 string `json:"sha256"`
+	File   string `json:"file"` // on the machine of the service
+	// Proxy is the base URL of the proxy, "" where there is none.
+	Proxy string `json:"proxy,omitempty"`
+}
