@@ -93,7 +93,10 @@ func TestTheServiceSaysWhyItCannotStart(t *testing.T) {
 		"no port":             {[]string{"--traffic", "127.0.0.1", "--data", folder}, `--traffic "127.0.0.1": must be host:port`},
 	} {
 		t.Run(name, func(t *testing.T) {
-			out, code := runBinary(t, append([]string{"serve", "--proxy", ""}, c.args...)...)
+			if !slices.Contains(c.args, "--proxy") {
+				c.args = append(c.args, "--proxy", "")
+			}
+			out, code := runBinary(t, append([]string{"serve"}, c.args...)...)
 			require.Equal(t, 1, code, out)
 			require.Regexp(t, c.want, out)
 			require.Regexp(t, `^[^\n]*\n$`, out, "one clear line")
