@@ -59,6 +59,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
+		NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
 	}
