@@ -41,13 +41,14 @@ func main() {
 	turns := flag.Int("turns", 7, "how often each server has its turn")
 	connections := flag.Int("connections", 32, "how many callers at once")
 	bare := flag.Bool("bare", false, "be the bare handler")
+	expressions := flag.Bool("expressions", true, "measure answers with ${…} too")
 	sizes := flag.String("mappings", "1,1000,10000", "with how many mappings")
 	flag.Parse()
 	if *bare {
 		serveBare()
 		return
 	}
-	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections, sizes: *sizes}
+	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections, sizes: *sizes, expressions: *expressions}
 	if err := b.run(context.Background()); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
@@ -71,6 +72,7 @@ type bench struct {
 	turns       int
 	connections int
 	sizes       string
+	expressions bool
 }
 
 func (b bench) run(ctx context.Context) error {
@@ -90,16 +92,25 @@ func (b bench) run(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("-mappings: %w", err)
 		}
-		if err := b.compare(ctx, mappings); err != nil {
+		if err := b.compare(ctx, mappings, fixed); err != nil {
 			return fmt.Errorf("with %d mappings: %w", mappings, err)
 		}
+	}
+	if b.expressions {
+		return b.compare(ctx, 1_000, computed)
 	}
 	return nil
 }
 
+// What answers are made of.
+const (
+	fixed    = "fixed answers"
+	computed = "answers with ${…}"
+)
+
 // compare lets the bare handler and a service with that many mappings take
 // turns.
-func (b bench) compare(ctx context.Context, mappings int) error {
+func (b bench) compare(ctx context.Context, mappings int, answers string) error {
 	folder, err := os.MkdirTemp("", "rapidmimic-bench-")
 	if err != nil {
 		return err
@@ -114,7 +125,7 @@ func (b bench) compare(ctx context.Context, mappings int) error {
 	if err != nil {
 		return err
 	}
-	if err := fill(ctx, api, mappings); err != nil {
+	if err := fill(ctx, api, mappings, answers); err != nil {
 		return err
 	}
 	path := fmt.Sprintf("/moorings/berths/N%d", mappings/2)
@@ -133,7 +144,7 @@ func (b bench) compare(ctx context.Context, mappings int) error {
 	}
 	base, mine, ratio := median(bare), median(ours), medianRatio(bare, ours)
 	fmt.Printf("%-28s %12.0f %9s %9s\n", "bare net/http", base.rate, base.p50, base.p99)
-	fmt.Printf("%-28s %12.0f %9s %9s %7.2f\n", fmt.Sprintf("%d mappings, call log on", mappings), mine.rate, mine.p50, mine.p99, ratio)
+	fmt.Printf("%-28s %12.0f %9s %9s %7.2f\n", fmt.Sprintf("%d mappings, %s", mappings, answers), mine.rate, mine.p50, mine.p99, ratio)
 	return everyCallKept(ctx, api, ours)
 }
 
@@ -153,7 +164,7 @@ func medianRatio(bare, ours []result) float64 {
 	return ratios[len(ratios)/2]
 }
 
-func fill(ctx context.Context, api *client.Client, mappings int) error {
+func fill(ctx context.Context, api *client.Client, mappings int, answers string) error {
 	if err := waitFor("http://" + controlAddress + "/readyz"); err != nil {
 		return err
 	}
@@ -163,7 +174,11 @@ func fill(ctx context.Context, api *client.Client, mappings int) error {
 	}
 	var doc strings.Builder
 	for i := range mappings {
-		fmt.Fprintf(&doc, "- {id: berth-%d, call: {method: GET, path: /berths/N%d}, answer: {json: %s}}\n", i, i, body)
+		path, json := fmt.Sprintf("/berths/N%d", i), body
+		if answers == computed {
+			path, json = fmt.Sprintf(`"/{what:berths}/N%d"`, i), strings.NewReplacer(`"N7"`, `"${call.path.what}"`, `24.5`, `"${1 + 23.5}"`).Replace(body)
+		}
+		fmt.Fprintf(&doc, "- {id: berth-%d, call: {method: GET, path: %s}, answer: {json: %s}}\n", i, path, json)
 	}
 	began := time.Now()
 	if _, err := api.PutMappings(ctx, "moorings", []byte(doc.String())); err != nil {

@@ -1,7 +1,6 @@
 package call
 
 import (
-	"bytes"
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
@@ -19,7 +18,9 @@ type Masker struct {
 	key    []byte
 	fields *regexp.Regexp // members of JSON with secret names and texts
 	query  *regexp.Regexp // parameters of queries and forms
-	hints  [][]byte       // one of them stands in every body that fields or query fits
+	// hints are the secret names by their first letter; one of them stands in every
+	// text that fields or query fits.
+	hints [256][]string
 }
 
 // SecretNames are parts of the names of JSON members, query parameters and form
@@ -35,7 +36,10 @@ func NewMasker(key []byte, more ...string) *Masker {
 	var names []string
 	for _, name := range slices.Concat(SecretNames, more) {
 		names = append(names, regexp.QuoteMeta(name))
-		m.hints = append(m.hints, []byte(strings.ToLower(name)))
+		if name != "" {
+			first := name[0] | 0x20
+			m.hints[first] = append(m.hints[first], name)
+		}
 	}
 	any := "(?:" + strings.Join(names, "|") + ")"
 	m.fields = regexp.MustCompile(`(?i)("[^"\\]*` + any + `[^"\\]*"\s*:\s*")((?:[^"\\]|\\.)*)(")`)
@@ -103,11 +107,14 @@ func (m *Masker) body(body []byte, mediaType string) []byte {
 // mayHold reports whether a text has one of the secret names in it. It is asked
 // of every call, so it looks before anything is parsed.
 func (m *Masker) mayHold(text []byte) bool {
-	if len(text) == 0 {
-		return false
+	for i, c := range text {
+		for _, hint := range m.hints[c|0x20] {
+			if len(text)-i >= len(hint) && strings.EqualFold(hint, string(text[i:i+len(hint)])) {
+				return true
+			}
+		}
 	}
-	lower := bytes.ToLower(text)
-	return slices.ContainsFunc(m.hints, func(hint []byte) bool { return bytes.Contains(lower, hint) })
+	return false
 }
 
 func (m *Masker) header(h Header) Header {

@@ -186,6 +186,12 @@ func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sampl
 	return sample.NewDraw(e.runSeed, key, number), fmt.Sprintf("draw %d of this run", number+1)
 }
 
+// drawFor is draw without where it comes from.
+func (e *Engine) drawFor(p *Placed, r *call.Request, operation string) *sample.Draw {
+	draw, _ := e.draw(p, r, operation)
+	return draw
+}
+
 func bodyText(b answer.Built, origin string) string {
 	switch {
 	case b.Offer == nil:

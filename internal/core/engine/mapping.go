@@ -9,6 +9,7 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec/tree"
 )
@@ -115,8 +116,8 @@ func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates
 
 // mappingScope is what the expressions of a mapping see of a call.
 func (e *Engine) mappingScope(p *Placed, r *call.Request, f fit, segments []string) *expr.Scope {
-	draw, _ := e.draw(p, r, "")
-	return e.scope(p, r, f.Rule.Template.Params(segments), bodyValue(r), draw)
+	return e.scope(p, r, func() map[string]string { return f.Rule.Template.Params(segments) }, func() *tree.Node { return bodyValue(r) },
+		func() *sample.Draw { return e.drawFor(p, r, "") })
 }
 
 // bodyValue is the body of a request as expressions see it: JSON, or XML by its

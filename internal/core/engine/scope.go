@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"net/url"
 	"strings"
+	"sync"
 
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
@@ -22,8 +23,8 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 	if len(pins) == 0 || built.Value == nil {
 		return nil, nil
 	}
-	draw, _ := e.draw(p, r, op.ID)
-	scope := e.scope(p, r, op.Template.Params(segments), decodedBody(op, r), draw)
+	scope := e.scope(p, r, func() map[string]string { return op.Template.Params(segments) }, func() *tree.Node { return decodedBody(op, r) },
+		func() *sample.Draw { return e.drawFor(p, r, op.ID) })
 	value, pinned, err := answer.Apply(pins, built.Value, scope)
 	if err == nil && len(pinned) > 0 {
 		built.SetValue(value)
@@ -31,14 +32,22 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 	return pinned, err
 }
 
-// scope is what expressions see of a call.
-func (e *Engine) scope(p *Placed, r *call.Request, params map[string]string, body *tree.Node, draw *sample.Draw) *expr.Scope {
+// scope is what expressions see of a call. Its parts are decoded, and its draw is
+// claimed, when an expression asks for them.
+func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]string, body func() *tree.Node, draw func() *sample.Draw) *expr.Scope {
+	draw = sync.OnceValue(draw)
 	return &expr.Scope{
-		Call: callValues(r, params, body), Base: baseOf(r), Now: e.now(), Fake: draw.Fake, Whole: draw.Whole,
+		Part: func(name string) any { return callPart(name, r, params, body) }, Base: baseOf(r), Now: e.now(),
+		Fake:     func(kind string) string { return draw().Fake(kind) },
+		Whole:    func(low, high int64) int64 { return draw().Whole(low, high) },
 		Count:    func(name string) int64 { return int64(e.state.Claim("counter/"+p.Service.Spec.ID+"/"+name)) + 1 },
 		JSONPath: match.FindJSON, XPath: match.FindXML,
 	}
 }
+
+func noParams() map[string]string { return nil }
+
+func noBody() *tree.Node { return nil }
 
 // baseOf is the address of the service as the call had it.
 func baseOf(r *call.Request) string { return strings.TrimSuffix(r.Address, r.Path) }
@@ -85,30 +94,41 @@ func below(n *xmltree.Node, path []string) []*xmltree.Node {
 	return found
 }
 
-// callValues is a call as expressions see it.
-func callValues(r *call.Request, params map[string]string, body *tree.Node) map[string]any {
-	path := make(map[string]any, len(params))
-	for name, value := range params {
-		path[name] = value
-	}
-	query, queries := make(map[string]any), make(map[string]any)
-	if values, err := url.ParseQuery(r.Query); err == nil {
-		for name, texts := range values {
-			query[name], queries[name] = texts[0], texts
+// callPart is a part of a call as expressions see it.
+func callPart(name string, r *call.Request, params func() map[string]string, body func() *tree.Node) any {
+	values := make(map[string]any)
+	switch name {
+	case "method":
+		return r.Method
+	case "address":
+		return r.Address
+	case "caller":
+		return callerOf(r)
+	case "text":
+		return string(r.Body.Bytes)
+	case "body":
+		return expr.Value(body())
+	case "path":
+		for param, value := range params() {
+			values[param] = value
+		}
+	case "query", "queries":
+		query, _ := url.ParseQuery(r.Query) // what can be read counts
+		for param, texts := range query {
+			if values[param] = texts; name == "query" {
+				values[param] = texts[0]
+			}
+		}
+	case "headers":
+		for header, texts := range r.Header {
+			values[strings.ToLower(header)] = strings.Join(texts, ", ")
+		}
+	case "cookies":
+		for cookie, value := range match.Cookies(r) {
+			values[cookie] = value
 		}
 	}
-	headers := make(map[string]any, len(r.Header))
-	for name, texts := range r.Header {
-		headers[strings.ToLower(name)] = strings.Join(texts, ", ")
-	}
-	cookies := make(map[string]any)
-	for name, value := range match.Cookies(r) {
-		cookies[name] = value
-	}
-	return map[string]any{
-		"method": r.Method, "path": path, "query": query, "queries": queries, "headers": headers, "cookies": cookies, "caller": callerOf(r),
-		"address": r.Address, "text": string(r.Body.Bytes), "body": expr.Value(body),
-	}
+	return values
 }
 
 // callerOf is the address of the caller without its port.

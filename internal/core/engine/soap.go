@@ -192,7 +192,7 @@ func (e *Engine) pinMessage(d *Decision, p *Placed, r *call.Request, op *contrac
 	if len(pins) == 0 || len(d.Answer.Body) == 0 {
 		return steps
 	}
-	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, nil, nil, draw))
+	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, noParams, noBody, func() *sample.Draw { return draw }))
 	if err != nil {
 		return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Passed, Reason: err.Error()})
 	}

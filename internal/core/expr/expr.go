@@ -10,8 +10,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -32,6 +34,9 @@ type Scope struct {
 	// headers, body. Its values are strings, numbers, bools, nil, []any,
 	// map[string]any, and what Value gives.
 	Call map[string]any
+	// Part gives a part of the call that Call does not have, when an expression
+	// asks for it; nil when there are none. It is asked once for each.
+	Part func(name string) any
 	// Base is the address of the service as the call had it, without the path
 	// within the service.
 	Base string
@@ -58,6 +63,45 @@ const maxExpression = 4_000
 type Program struct {
 	text    string
 	program cel.Program
+	parts   []string // of the call that it looks at
+}
+
+// callParts are all parts of a call.
+var callParts = []string{"method", "path", "query", "queries", "headers", "cookies", "caller", "address", "text", "body"}
+
+// partsOf lists the parts of the call that an expression looks at: all, where it
+// uses the call otherwise than by call.NAME.
+func partsOf(root ast.Expr) (parts []string) {
+	named, idents := make(map[string]bool), 0
+	ast.PostOrderVisit(root, ast.NewExprVisitor(func(e ast.Expr) {
+		switch {
+		case e.Kind() == ast.IdentKind && e.AsIdent() == "call":
+			idents++
+		case e.Kind() == ast.SelectKind && e.AsSelect().Operand().Kind() == ast.IdentKind && e.AsSelect().Operand().AsIdent() == "call":
+			named[e.AsSelect().FieldName()] = true
+			idents--
+		}
+	}))
+	if idents != 0 {
+		return callParts
+	}
+	return slices.Sorted(maps.Keys(named))
+}
+
+// call is what a program sees of the call.
+func (s *Scope) call(parts []string) map[string]any {
+	if s.Part == nil {
+		return s.Call
+	}
+	if s.Call == nil {
+		s.Call = make(map[string]any, len(parts))
+	}
+	for _, name := range parts {
+		if _, known := s.Call[name]; !known && slices.Contains(callParts, name) {
+			s.Call[name] = s.Part(name)
+		}
+	}
+	return s.Call
 }
 
 var environment = sync.OnceValues(newEnvironment)
@@ -131,11 +175,15 @@ func Compile(text string) (*Program, error) {
 	if issues.Err() != nil {
 		return nil, said(text, issues)
 	}
-	program, err := env.Program(checked, cel.CostLimit(costLimit), cel.EvalOptions(cel.OptOptimize))
+	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	if !isPlain(checked.NativeRep().Expr()) {
+		options = append(options, cel.CostLimit(costLimit))
+	}
+	program, err := env.Program(checked, options...)
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", text, err)
 	}
-	return &Program{text, program}, nil
+	return &Program{text, program, partsOf(parsed.NativeRep().Expr())}, nil
 }
 
 // said is the first thing that CEL finds wrong, without its picture of it.
@@ -146,9 +194,48 @@ func said(text string, issues *cel.Issues) error {
 	return fmt.Errorf("expression %q, character %d: %s", text, first.Location.Column()+1, message)
 }
 
+// activation is a scope as CEL looks names up.
+type activation struct {
+	scope *Scope
+	parts []string
+}
+
+// ResolveName implements cel.Activation.
+func (a *activation) ResolveName(name string) (any, bool) {
+	switch name {
+	case "call":
+		return a.scope.call(a.parts), true
+	case "@now":
+		return a.scope.Now, true
+	case "fake", "random", "@scope":
+		return scopeValue{a.scope}, true
+	default:
+		return nil, false
+	}
+}
+
+// Parent implements cel.Activation.
+func (a *activation) Parent() cel.Activation { return nil }
+
+// isPlain reports whether an expression has neither loops nor functions beside
+// operators: then its length bounds its cost.
+func isPlain(root ast.Expr) bool {
+	plain := true
+	ast.PostOrderVisit(root, ast.NewExprVisitor(func(e ast.Expr) {
+		switch e.Kind() {
+		case ast.ComprehensionKind:
+			plain = false
+		case ast.CallKind:
+			name := e.AsCall().FunctionName()
+			plain = plain && (strings.HasPrefix(name, "_") || strings.HasPrefix(name, "@") || strings.HasPrefix(name, "!") || strings.HasPrefix(name, "-"))
+		}
+	}))
+	return plain
+}
+
 // Run evaluates the program.
 func (p *Program) Run(s *Scope) (*tree.Node, error) {
-	out, _, err := p.program.Eval(map[string]any{"call": s.Call, "@now": s.Now, "fake": scopeValue{s}, "random": scopeValue{s}, "@scope": scopeValue{s}})
+	out, _, err := p.program.Eval(&activation{s, p.parts})
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", p.text, err)
 	}
@@ -166,6 +253,16 @@ func nodeOf(v ref.Val) (*tree.Node, error) {
 	switch v := v.(type) {
 	case types.String:
 		return tree.NewString(string(v)), nil
+	case types.Int:
+		return tree.NewNumber(strconv.FormatInt(int64(v), 10)), nil
+	case types.Double:
+		text, err := json.Marshal(float64(v))
+		if err != nil { // infinity, or no number
+			return nil, errNoValue
+		}
+		return tree.NewNumber(string(text)), nil
+	case types.Bool:
+		return tree.NewBool(bool(v)), nil
 	case types.Timestamp:
 		return tree.NewString(v.Time.UTC().Format(time.RFC3339)), nil
 	case types.Duration:
