@@ -19,6 +19,7 @@ trap 'kill $demo $xvfb 2>/dev/null || true' EXIT
 sleep "${SCREENSHOT_AFTER:-45}" # until the harbour office has made some calls
 
 go run ./e2e/screenshots -control "http://$control" -out "$out"
+bin/rapidmimic recording stop moorings --only-keep >/dev/null
 
 # terminal NAME COMMANDS: a window that shows the commands and what they print
 terminal() {
@@ -39,10 +40,12 @@ rapidmimic calls --text miss --last 3'
 bin/rapidmimic calls --text bertsh --last 1 -o json | sed -n 's/.*"id": "\(.*\)".*/\1/p' >/tmp/rapidmimic-shot
 terminal cli-call "rapidmimic calls show $(cat /tmp/rapidmimic-shot) | head -28"
 rm -f /tmp/rapidmimic-shot
-terminal cli-mapping 'rapidmimic mapping put north-pier -f demo/data/moorings.mappings.yaml
+export RAPIDMIMIC_AS=Ida
+bin/rapidmimic mapping put north-pier -f demo/data/moorings.mappings.yaml >/dev/null
+terminal cli-mapping 'rapidmimic mapping label north-pier booking-refused --add night
 rapidmimic mapping list north-pier
-curl -s http://127.0.0.1:7401/north-pier/berths/N13; echo
-rapidmimic mapping show north-pier berth-under-repair'
+rapidmimic mapping history north-pier booking-refused
+rapidmimic mapping compare north-pier booking-refused'
 terminal cli-operation 'rapidmimic operation show tides listWarnings
 rapidmimic operation call tides listStations'
 bin/rapidmimic service remove north-pier >/dev/null

@@ -33,6 +33,8 @@ var shots = []shot{
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
+	{name: "mapping-document", path: "/services/moorings/mappings/berth-under-repair?view=document", wait: "document.querySelector('.cm-content')", prepare: tryFirst},
+	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 	{name: "mapping-dark", path: "/services/moorings/mappings/booking-refused", theme: "dark", wait: "document.querySelector('.cm-content')"},
 }
 
@@ -41,6 +43,28 @@ func openFirst(p *browser.Page) error {
 		return err
 	}
 	return p.Wait("document.querySelector('[data-testid=sentence]')")
+}
+
+// tryFirst shows what the first call that the mapping answers would get.
+func tryFirst(p *browser.Page) error {
+	if err := p.Wait("document.body.innerText.includes('answers it')"); err != nil {
+		return err
+	}
+	if err := p.Press("GET /berths/N13"); err != nil {
+		return err
+	}
+	return p.Wait("document.body.innerText.includes('Answered by mapping')")
+}
+
+// record starts a recording and waits for some calls.
+func record(p *browser.Page) error {
+	if err := p.Fill("Name of the recording", "booking a berth"); err != nil {
+		return err
+	}
+	if err := p.Press("Start recording"); err != nil {
+		return err
+	}
+	return p.Wait("document.body.innerText.includes('4 calls captured') || document.body.innerText.includes('5 calls captured')")
 }
 
 func sendTest(p *browser.Page) error {

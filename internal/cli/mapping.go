@@ -179,9 +179,9 @@ func documentsYAML(mappings []api.Mapping) ([]byte, error) {
 	return yamlOf(documents)
 }
 
-// labelled is the title of a mapping with its labels.
+// labelled is the title of a mapping behind its labels.
 func labelled(m api.Mapping) string {
-	return strings.TrimSpace(m.Title + " " + strings.Join(hashed(m.Labels), " "))
+	return strings.TrimSpace(strings.Join(hashed(m.Labels), " ") + " " + m.Title)
 }
 
 func hashed(labels []string) []string {
