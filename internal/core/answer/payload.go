@@ -39,7 +39,7 @@ func (p *Payload) MediaType() string {
 	if known := mediaTypes[ending]; known != "" {
 		return known
 	}
-	return byteBody.contentType
+	return asBytes.contentType
 }
 
 func (p *Payload) kind() bodyKind {

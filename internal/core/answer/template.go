@@ -41,10 +41,10 @@ type bodyKind struct {
 }
 
 var (
-	jsonBody = bodyKind{contentType: "application/json", tree: true}
-	textBody = bodyKind{contentType: "text/plain; charset=utf-8"}
-	xmlBody  = bodyKind{contentType: "application/xml", escape: escapeXML}
-	byteBody = bodyKind{contentType: "application/octet-stream"}
+	asJSON  = bodyKind{contentType: "application/json", tree: true}
+	asText  = bodyKind{contentType: "text/plain; charset=utf-8"}
+	asXML   = bodyKind{contentType: "application/xml", escape: escapeXML}
+	asBytes = bodyKind{contentType: "application/octet-stream"}
 )
 
 // Compile compiles the answer of a mapping, in which at is its place. The
@@ -61,13 +61,13 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 	}
 	switch {
 	case a.JSON != nil:
-		t.kind, t.body = jsonBody, c.compile(a.JSON, "/json")
+		t.kind, t.body = asJSON, c.compile(a.JSON, "/json")
 	case a.Text != nil:
-		t.kind, t.body = textBody, c.compile(tree.NewString(*a.Text), "/text")
+		t.kind, t.body = asText, c.compile(tree.NewString(*a.Text), "/text")
 	case a.XML != nil:
-		t.kind, t.body = xmlBody, c.compile(tree.NewString(*a.XML), "/xml")
+		t.kind, t.body = asXML, c.compile(tree.NewString(*a.XML), "/xml")
 	case a.Base64 != nil:
-		t.kind = byteBody
+		t.kind = asBytes
 		t.bytes, _ = base64.StdEncoding.DecodeString(*a.Base64) // checked with the document
 	case a.Redirect != "":
 		t.redirect = c.compile(tree.NewString(a.Redirect), "/redirect")

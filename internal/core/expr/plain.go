@@ -12,6 +12,11 @@ import (
 // Plain is a value of a document as expressions take it; whole numbers stay
 // whole.
 func Plain(n *tree.Node) any {
+	return converted(n, func(_ *tree.Node, object map[string]any) any { return object })
+}
+
+// converted turns a value into what CEL takes, objects by way of a function.
+func converted(n *tree.Node, object func(*tree.Node, map[string]any) any) any {
 	if n == nil {
 		return nil
 	}
@@ -29,15 +34,15 @@ func Plain(n *tree.Node) any {
 	case tree.List:
 		list := make([]any, len(n.Items))
 		for i, item := range n.Items {
-			list[i] = Plain(item)
+			list[i] = converted(item, object)
 		}
 		return list
 	case tree.Map:
-		object := make(map[string]any, len(n.Members))
+		members := make(map[string]any, len(n.Members))
 		for _, m := range n.Members {
-			object[m.Key] = Plain(m.Value)
+			members[m.Key] = converted(m.Value, object)
 		}
-		return object
+		return object(n, members)
 	default:
 		return nil
 	}
@@ -53,23 +58,7 @@ type ordered struct {
 // Value is a value of a document as expressions take it; unlike what Plain
 // gives, objects remember how they were written.
 func Value(n *tree.Node) any {
-	if n == nil {
-		return nil
-	}
-	switch n.Kind {
-	case tree.List:
-		list := make([]any, len(n.Items))
-		for i, item := range n.Items {
-			list[i] = Value(item)
-		}
-		return list
-	case tree.Map:
-		object := make(map[string]any, len(n.Members))
-		for _, m := range n.Members {
-			object[m.Key] = Value(m.Value)
-		}
+	return converted(n, func(n *tree.Node, object map[string]any) any {
 		return ordered{types.DefaultTypeAdapter.NativeToValue(object).(traits.Mapper), n}
-	default:
-		return Plain(n)
-	}
+	})
 }

@@ -95,7 +95,7 @@ export function MappingEditor({ service, saved, start }: Props) {
       ) : (
         <DocumentForm editing={editing} />
       )}
-      <RecentCalls trial={trial} chosen={editing.call} choose={editing.chooseCall} />
+      <RecentCalls trial={trial} large={editing.large} chosen={editing.call} choose={editing.chooseCall} />
     </form>
   );
 }

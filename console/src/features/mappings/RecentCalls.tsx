@@ -7,13 +7,15 @@ import { TrialResult } from './TrialResult';
 
 interface Props {
   trial: { data?: Trial; isFetching: boolean };
+  /** It is too large to be tried while it is typed. */
+  large: boolean;
   /** The call whose answer is shown. */
   chosen: string;
   choose(id: string): void;
 }
 
 /** Which of the last calls a mapping would answer, which not and why; nothing is saved yet. */
-export function RecentCalls({ trial, chosen, choose }: Props) {
+export function RecentCalls({ trial, large, chosen, choose }: Props) {
   const [open, setOpen] = useState(true);
   const calls = trial.data?.calls ?? [];
   const answered = calls.filter((call) => call.answers).length;
@@ -29,11 +31,11 @@ export function RecentCalls({ trial, chosen, choose }: Props) {
         <Chevron size={14} aria-hidden />
         <span className="font-semibold">On recent calls</span>
         <span className="text-dim" role="status">
-          {summary(trial.data, calls.length, answered)}
+          {large ? 'not tried while it is typed: it is large' : summary(trial.data, calls.length, answered)}
         </span>
         {trial.data?.problem && <span className="font-medium text-miss">{trial.data.problem}</span>}
       </button>
-      {open && calls.length > 0 && (
+      {open && !large && calls.length > 0 && (
         <div className="grid h-[168px] md:grid-cols-[minmax(0,4fr)_minmax(0,3fr)]">
           <div className="overflow-y-auto border-line border-t">
             <table className="w-full text-xs">

@@ -9,6 +9,7 @@ import {
   draftOfOperation,
   emptyDraft,
   faultsOf,
+  sameDraft,
   statusesOf,
 } from './mappingDraft';
 
@@ -25,6 +26,16 @@ const mapping: Mapping = {
   },
   etag: '"7"',
 };
+
+it('knows when two drafts say the same', () => {
+  const start = draftOf(mapping);
+  expect(sameDraft(start, draftOf(mapping))).toBe(true);
+  expect(sameDraft(start, { ...start, body: '{}' })).toBe(false);
+  expect(sameDraft(start, { ...start, headers: start.headers.slice(1) })).toBe(false);
+  expect(sameDraft(start, { ...start, headers: start.headers.map((h) => ({ ...h, value: 'x' })) })).toBe(
+    false,
+  );
+});
 
 describe('documentOf', () => {
   it('gives back the mapping a draft was made of', () => {
@@ -58,6 +69,10 @@ describe('documentOf', () => {
     [{ status: 204, headers: [] }],
     [{ status: 200, headers: [], example: 'taken' }],
     [{ status: 200, headers: [], generate: true }],
+    [{ status: 200, headers: [], base64: 'AAE=' }],
+    [{ status: 200, headers: [], payload: 'chart.json' }],
+    [{ status: 308, headers: [], redirect: '/berths' }],
+    [{ status: '${int(call.query.code)}', headers: [], text: 'x' }],
   ])('keeps the answer %o', (answer) => {
     expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
   });

@@ -183,6 +183,17 @@ function isExpression(text: string): boolean {
   return text.trim().startsWith('${');
 }
 
+/** Whether two drafts say the same; large bodies are compared, not written out. */
+export function sameDraft(a: MappingDraft, b: MappingDraft): boolean {
+  const { headers: ours, ...mine } = a;
+  const { headers: theirs, ...other } = b;
+  return (
+    Object.entries(mine).every(([key, value]) => value === other[key as keyof typeof other]) &&
+    ours.length === theirs.length &&
+    ours.every((header, i) => header.name === theirs[i]?.name && header.value === theirs[i]?.value)
+  );
+}
+
 /** What is wrong with a text that should be JSON, or "". */
 export function jsonFault(text: string): string {
   try {

@@ -4,7 +4,15 @@ import { useSearchParams } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
-import { documentOf, draftOf, emptyDraft, faultsOf, idOf, type MappingDraft } from './mappingDraft';
+import {
+  documentOf,
+  draftOf,
+  emptyDraft,
+  faultsOf,
+  idOf,
+  type MappingDraft,
+  sameDraft,
+} from './mappingDraft';
 import { trialOf } from './queries';
 
 interface Start {
@@ -28,9 +36,10 @@ export function useMappingEditing({ service, saved, start }: Start) {
   const document = asDocument ? text : sound ? documentOf(draft) : '';
   const question = { document, replaces: saved?.mapping.id ?? '', call };
   const settled = useSettled(question, 350);
+  const large = document.length > largeDocument;
   const trial = useQuery({
     ...trialOf(service, settled),
-    enabled: settled.document !== '',
+    enabled: settled.document !== '' && settled.document.length <= largeDocument,
     refetchInterval: 5_000,
     placeholderData: (before) => before,
   });
@@ -60,12 +69,15 @@ export function useMappingEditing({ service, saved, start }: Start) {
     marks: asDocument && current ? (trial.data?.faults ?? []) : [],
     id: saved?.mapping.id ?? (asDocument ? trial.data?.mapping?.id : draft.id || idOf(draft)) ?? '',
     change: (part: Partial<MappingDraft>) => setDraft((now) => ({ ...now, ...part })),
-    dirty: asDocument ? text !== saved?.text : !saved || JSON.stringify(draft) !== JSON.stringify(start),
+    dirty: asDocument ? text !== saved?.text : !saved || isDirty(draft, start),
+    /** Too large to be tried while it is typed. */
+    large,
     maySave:
       sound &&
       document !== '' &&
-      (asDocument ? current && trial.data?.faults.length === 0 && text !== saved?.text : true) &&
-      (asDocument || !saved || JSON.stringify(draft) !== JSON.stringify(start)),
+      (asDocument
+        ? text !== saved?.text && (large || (current && trial.data?.faults.length === 0))
+        : !saved || isDirty(draft, start)),
     discard() {
       if (start) setDraft(start);
       setText(saved?.text ?? '');
@@ -93,6 +105,9 @@ export function useMappingEditing({ service, saved, start }: Start) {
   };
 }
 
+/** From this length on a document is not tried while it is typed. */
+const largeDocument = 200_000;
+
 function isDirty(draft: MappingDraft, start?: MappingDraft): boolean {
-  return JSON.stringify(draft) !== JSON.stringify(start);
+  return !start || !sameDraft(draft, start);
 }

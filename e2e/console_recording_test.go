@@ -1,0 +1,58 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/config"
+)
+
+// A service is given an upstream, recorded, and answers without it.
+func TestConsoleRecording(t *testing.T) {
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		fmt.Fprintf(w, `{"path": %q}`, r.URL.Path)
+	}))
+	s := startDemo(t)
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("what that answers can be recorded"), p.Fill("Upstream: base URL of the real service; empty for none", upstream.URL), p.Press("Set the upstream"))
+	must(t, p.WaitText("Start recording"), p.Fill("Name of the recording", "a look around"), p.Fill("Only these calls", "GET /berths/{number}"), p.Press("Start recording"))
+	must(t, p.WaitText("calls captured"), p.WaitText("recording moorings"))
+	_, body := s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, `{"path": "/berths/N7"}`, body)
+	s.send("GET /moorings/dues", "")
+	must(t, p.WaitText("1 call captured"), p.Press("Stop and answer from it"), p.WaitText("1 call, 1 mapping"), p.Wait(`document.querySelector('[data-recording]')`))
+	upstream.Close()
+	resp, body := s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, `{"path":"/berths/N7"}`, body)
+	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), "source=mapping")
+
+	// the switch relays, and says in the answer why nothing came back
+	must(t, p.Press("relay"), p.WaitText("moorings relays to"))
+	resp, _ = s.send("GET /moorings/berths/N7", "")
+	assert.Equal(t, 502, resp.StatusCode)
+	must(t, p.Press("answer"), p.WaitText("moorings answers by itself"))
+
+	// nothing captured is said, with the likely reason
+	must(t, p.Fill("Name of the recording", "nobody comes"), p.Press("Start recording"), p.Press("Stop, only keep it"), p.WaitText("captured nothing"), p.WaitText("is the program pointed at"))
+}
+
+// A body of a megabyte is edited like any other.
+func TestConsoleLargeBody(t *testing.T) {
+	s := start(t, config.Config{})
+	_, _, _ = s.request("POST /services", `{"name": "quay"}`)
+	large := `[` + strings.Repeat(`{"number": "N7", "metres": 18.0},`, 32_000) + `0]`
+	_, err := s.api.PutMappings(t.Context(), "quay", []byte(`{"id": "large", "call": {"path": "/large"}, "answer": {"json": `+large+`}}`))
+	require.NoError(t, err)
+	p := s.page("/services/quay/mappings/large")
+	must(t, p.Wait(`document.querySelector('.cm-content')`), p.WaitText("not tried while it is typed: it is large"))
+	must(t, p.Fill("Title", "Large"), p.Press("Save"), p.WaitText("large is saved and live on the next call"))
+	_, body := s.send("GET /quay/large", "")
+	assert.True(t, strings.ReplaceAll(large, " ", "") == body, "not a digit is lost")
+}
