@@ -160,6 +160,32 @@ func TestEverythingElseIsPassedOnUnread(t *testing.T) {
 	assert.Equal(t, "heard ahoy", string(all))
 }
 
+// A probe that goes the way of a program tells where it ended.
+func TestReach(t *testing.T) {
+	s, _ := proxied(t)
+	out, code := runBinary(t, "--url", s.control, "reach", "office")
+	assert.Equal(t, 1, code, "this machine does not trust our authority")
+	assert.Regexp(t, `(?m)^arrived   http://127\.0\.0\.1:\d+/office  \(address\): 404 by miss, call c-1$`, out)
+	assert.Regexp(t, `(?m)^arrived   http://office\.example  \(proxy\): 404 by miss`, out)
+	assert.Regexp(t, `(?m)^arrived   https://office\.example  \(proxy, our authority trusted\)`, out)
+	assert.Regexp(t, `(?m)^missing   https://office\.example  \(proxy, as this machine trusts\): the certificate is not trusted`, out)
+	elsewhere := httptest.NewServer(http.NotFoundHandler())
+	defer elsewhere.Close()
+	closed, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	require.NoError(t, closed.Close())
+	for address, why := range map[string]string{
+		elsewhere.URL:                      "something else answers there",
+		"http://" + closed.Addr().String(): "nothing listens there",
+		s.traffic + "/offce":               "it arrived, and its path names no service",
+	} {
+		reached, err := s.api.Reach(t.Context(), "office", address)
+		require.NoError(t, err)
+		assert.False(t, reached[0].Reached)
+		assert.Equal(t, why, reached[0].Why, address)
+	}
+}
+
 // An intercepted host is recorded and played back like any other service.
 func TestRecordingThroughTheProxy(t *testing.T) {
 	s, client := proxied(t)
