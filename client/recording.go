@@ -43,6 +43,14 @@ func (c *Client) RecordedCalls(ctx context.Context, service, id string) ([]api.R
 	return list.Items, err
 }
 
+// CheckRecording is RecordedCalls with each call held against the contract that
+// is in force.
+func (c *Client) CheckRecording(ctx context.Context, service, id string) ([]api.RecordedCall, error) {
+	list, err := do[api.List[api.RecordedCall]](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", id, "calls"),
+		query: url.Values{"check": {"true"}}})
+	return list.Items, err
+}
+
 // RecordingHAR returns a recording as HAR 1.2.
 func (c *Client) RecordingHAR(ctx context.Context, service, id string) ([]byte, error) {
 	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "recordings", id, "har")})

@@ -27,6 +27,9 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if name := c.String("recording"); name != "" {
+		return p.checkRecording(ctx, c, api, given[0], name)
+	}
 	result, err := check(ctx, api, given[0])
 	if err != nil {
 		return err
@@ -94,4 +97,35 @@ func (p Program) sayCheck(service string, result checkResult) {
 		return
 	}
 	p.say("%s  out of step with the contract: mappings %d, calls %d", service, len(result.Mappings), len(result.Calls))
+}
+
+// checkRecording holds what the upstream once answered against the contract: it
+// tells whether the contract is true.
+func (p Program) checkRecording(ctx context.Context, c *cli.Command, environment *client.Client, service, name string) error {
+	calls, err := environment.CheckRecording(ctx, service, name)
+	if err != nil {
+		return err
+	}
+	deviating, unknown := []api.RecordedCall{}, 0
+	for _, call := range calls {
+		if len(call.Deviations) > 0 {
+			deviating = append(deviating, call)
+		}
+		if call.Operation == "" {
+			unknown++
+		}
+	}
+	err = p.print(c, deviating, nil, func() {
+		for _, call := range deviating {
+			p.say("call %s, %s %s, %d by upstream", call.ID, call.Method, target(call), call.Status)
+			for _, d := range call.Deviations {
+				p.say("  %s, %s: %s", d.Side, d.Where, d.Detail)
+			}
+		}
+		p.say("%s  of %d recorded calls %d break the contract, %d are for no operation of it", service, len(calls), len(deviating), unknown)
+	})
+	if err == nil && len(deviating)+unknown > 0 {
+		return errDoesNotHold
+	}
+	return err
 }

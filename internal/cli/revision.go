@@ -39,8 +39,9 @@ func (p Program) contractCommand() *cli.Command {
 				ShellComplete: p.completeServices, Action: p.contractCompare,
 			},
 			{
-				Name: "check", Usage: "what is out of step with the contract: mappings, and calls in the log", ArgsUsage: "SERVICE",
-				UsageText:    "rapidmimic contract check moorings",
+				Name: "check", Usage: "what is out of step with the contract: mappings, and calls in the log or of a recording", ArgsUsage: "SERVICE",
+				UsageText:    "rapidmimic contract check moorings\nrapidmimic contract check moorings --recording \"booking a berth\"",
+				Flags:        []cli.Flag{&cli.StringFlag{Name: "recording", Usage: "hold the calls of this `RECORDING` against the contract: is it true?"}},
 				Description:  "Ends with 0 when all is well, with 3 when something deviates, and with 1 when calls were\nnot kept or not checked, so that nobody can tell.",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractCheck,
 			},

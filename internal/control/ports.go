@@ -37,6 +37,8 @@ type Decider interface {
 	Explain(r *call.Request) engine.Decision
 	// ExplainOn decides it in another environment than the present one.
 	ExplainOn(snapshot *catalog.Snapshot, r *call.Request) engine.Decision
+	// Check lists in what a call breaks the contract that is in force.
+	Check(r *call.Record) (operation string, found []call.Deviation)
 	Positions(serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(serviceID string, m *catalog.Mapping)
 }

@@ -112,14 +112,22 @@ func (s *server) getRecording(c *gin.Context) {
 
 func (s *server) listRecordedCalls(c *gin.Context) {
 	_, exchanges, err := s.exchanges(c)
+	var service *catalog.Service
+	if err == nil {
+		service, err = s.Catalog.Find(c.Param("service"))
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
 	for _, x := range exchanges {
-		list.Items = append(list.Items, api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query,
-			Status: x.Status, Size: len(x.Answer), Cut: x.Cut})
+		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: len(x.Answer), Cut: x.Cut}
+		if c.Query("check") == "true" {
+			operation, found := s.Engine.Check(x.Record(service.Spec.Name))
+			view.Operation, view.Deviations = operation, deviationViews(found)
+		}
+		list.Items = append(list.Items, view)
 	}
 	c.PureJSON(http.StatusOK, list)
 }

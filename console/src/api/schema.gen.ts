@@ -1325,6 +1325,9 @@ export interface components {
             size: number;
             /** @description A body was too large to be played back */
             cut?: boolean;
+            /** @description Of the contract in force, where that was asked */
+            operation?: string;
+            deviations?: components["schemas"]["Deviation"][];
         };
         MakeMappings: {
             /**
@@ -2776,7 +2779,10 @@ export interface operations {
     };
     listRecordedCalls: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Hold each against the contract in force */
+                check?: boolean;
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */

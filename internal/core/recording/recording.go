@@ -46,6 +46,19 @@ func Of(r *call.Record) Exchange {
 	}
 }
 
+// Record is the exchange as a finished call to a service.
+func (x Exchange) Record(service string) *call.Record {
+	r := &call.Record{
+		Number: x.Number, At: x.At, Service: service, Source: call.FromUpstream,
+		Request: call.Request{Method: x.Method, Address: x.Path, Path: x.Path, Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body, Size: int64(len(x.Body)), Cut: x.Cut}},
+		Answer:  call.Answer{Status: x.Status, Header: x.Header, Body: x.Answer}, AnswerSize: int64(len(x.Answer)),
+	}
+	if x.Cut {
+		r.AnswerSize++ // more was sent than is known
+	}
+	return r
+}
+
 // Options say how mappings are made.
 type Options struct {
 	// Labels go to every mapping.
