@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strconv"
 
 	"github.com/jmoiron/sqlx"
 
@@ -24,16 +25,25 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if d.Payloads, err = s.loadPayloads(ctx); err != nil {
 		return d, err
 	}
-	if err = s.definitions.GetContext(ctx, &d.Version, `SELECT coalesce(max(version), 0) FROM mapping_versions`); err != nil {
-		return d, fmt.Errorf("read versions: %w", err)
+	if d.Version, err = s.loadVersion(ctx); err != nil {
+		return d, err
 	}
 	if d.Running, err = s.loadRunning(ctx); err != nil {
 		return d, err
 	}
-	for _, p := range d.Payloads {
-		d.Version = max(d.Version, p.Version)
-	}
 	return d, nil
+}
+
+// loadVersion is the version of the last change. Data of before it was kept know
+// it by what changed last.
+func (s *Store) loadVersion(ctx context.Context) (version int64, err error) {
+	err = s.definitions.GetContext(ctx, &version, `SELECT max(
+		coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE key = 'version'), 0),
+		coalesce((SELECT max(version) FROM mapping_versions), 0), coalesce((SELECT max(version) FROM payloads), 0))`)
+	if err != nil {
+		return 0, fmt.Errorf("read version: %w", err)
+	}
+	return version, nil
 }
 
 // Apply implements catalog.Store.
@@ -49,6 +59,11 @@ func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 }
 
 func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO settings (key, value) VALUES ('version', ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
+		strconv.FormatInt(change.Version, 10))
+	if err != nil {
+		return fmt.Errorf("keep version: %w", err)
+	}
 	for _, service := range change.Services {
 		if err := putService(ctx, tx, service); err != nil {
 			return err

@@ -42,7 +42,8 @@ type Definitions struct {
 	Mappings  []StoredMapping
 	Payloads  []StoredPayload
 	Running   []StoredRecording // recordings that were not stopped
-	// Version is the highest that was given to anything, also to what is gone.
+	// Version is that of the last change; ids are made of versions, so none is
+	// given twice, also when what had it is gone.
 	Version int64
 }
 
@@ -50,7 +51,9 @@ type Definitions struct {
 // for removal goes.
 type Change struct {
 	// By is who made it, "" for nobody in particular.
-	By        string
+	By string
+	// Version is the highest that was given so far.
+	Version   int64
 	Services  []StoredService
 	Contracts []StoredContract
 	Mappings  []StoredMapping

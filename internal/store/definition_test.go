@@ -1,0 +1,143 @@
+package store_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/recording"
+	"rapidmimic/spec"
+)
+
+func put(t *testing.T, c *catalog.Catalog, service, document string) {
+	list, err := spec.ReadMappings([]byte(document))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), service, list)
+	require.NoError(t, err)
+}
+
+// The states of mappings come back after a restart, the last hundred of each,
+// and what is gone can be restored.
+func TestVersionsAreKept(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	for i := range 120 {
+		put(t, c, "quay", fmt.Sprintf("{id: often, call: {path: /a}, answer: {text: '%d'}}", i))
+	}
+	many := "[" // so many that they go into the store many at a time
+	for i := range 130 {
+		many += fmt.Sprintf("{id: m%d, call: {path: /m}},", i)
+	}
+	put(t, c, "quay", many+"]")
+	_, err = c.EditMappings(catalog.By(t.Context(), "Ida"), "quay", catalog.Selection{Text: "often"}, catalog.BulkEdit{Remove: true})
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+
+	c, err = catalog.Open(t.Context(), open(t, folder))
+	require.NoError(t, err)
+	versions, err := c.MappingVersions(t.Context(), "quay", "often")
+	require.NoError(t, err)
+	assert.Len(t, versions, 101, "a hundred states and the removal")
+	assert.Equal(t, "Ida", versions[0].By)
+	assert.Nil(t, versions[0].Mapping)
+	assert.WithinDuration(t, time.Now(), versions[0].At, time.Minute)
+	service, err := c.Find("quay")
+	require.NoError(t, err)
+	assert.Len(t, service.Mappings, 130)
+	removed, err := c.RemovedMappings(t.Context(), "quay")
+	require.NoError(t, err)
+	require.Len(t, removed, 1)
+	m, err := c.RestoreMapping(t.Context(), "quay", "often", 0, "")
+	require.NoError(t, err)
+	assert.Equal(t, "119", *m.Spec.Answer.Text)
+	assert.Greater(t, m.Version, versions[0].Version, "versions go on where they were")
+	_, err = c.RestoreMapping(t.Context(), "quay", "often", versions[0].Version, "")
+	assert.ErrorContains(t, err, "is its removal")
+}
+
+// Payloads with one content are stored once, and go when nothing names them.
+func TestPayloadsAreKeptByContent(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	for name, text := range map[string]string{"a.txt": "same", "b.txt": "same", "empty.bin": "", "c.txt": "${1 + 1}"} {
+		_, created, err := c.PutPayload(t.Context(), "quay", name, []byte(text), "")
+		require.NoError(t, err)
+		assert.True(t, created)
+	}
+	put(t, c, "quay", "[{id: sums, call: {path: /c}, answer: {payload: c.txt}}]")
+	_, _, err = c.PutPayload(t.Context(), "quay", "c.txt", []byte("${1 +"), "")
+	assert.ErrorContains(t, err, `mapping "sums"`)
+	_, _, err = c.PutPayload(t.Context(), "quay", "a.txt", []byte("x"), `"1"`)
+	assert.ErrorContains(t, err, "was changed by somebody else")
+	require.NoError(t, c.RemovePayload(t.Context(), "quay", "a.txt"))
+	assert.ErrorContains(t, c.RemovePayload(t.Context(), "quay", "c.txt"), "is sent by sums")
+	require.NoError(t, s.Close())
+
+	c, err = catalog.Open(t.Context(), open(t, folder))
+	require.NoError(t, err)
+	service, err := c.Find("quay")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"b.txt", "c.txt", "empty.bin"}, service.Payloads.Names())
+	assert.Equal(t, "same", string(service.Payloads["b.txt"].Bytes))
+	assert.Equal(t, "text/plain; charset=utf-8", service.Payloads["b.txt"].MediaType())
+	assert.NotNil(t, service.Mapping("sums").Replies[0].Dynamic, "its expressions are compiled anew")
+}
+
+// A recording runs on over a restart, keeps its calls, and no id is given twice.
+func TestRecordingsAreKept(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	document := spec.NewService("quay")
+	document.Upstream = "http://quay.example"
+	_, err = c.CreateService(t.Context(), document)
+	require.NoError(t, err)
+	service, err := c.StartRecording(t.Context(), "quay", spec.Recording{Name: "first", Include: []string{"GET /a/{x}"}, Started: time.Now()})
+	require.NoError(t, err)
+	id := service.Recording.Spec.ID
+	x := &call.Record{Number: 7, Recording: id, Request: call.Request{Method: "GET", Path: "/a/b"}, Answer: call.Answer{Status: 200, Body: []byte{0xff}}, AnswerSize: 1}
+	require.NoError(t, s.InsertExchanges(t.Context(), []*call.Record{x, {Number: 8, Recording: "r-gone"}}))
+	require.NoError(t, s.Close())
+
+	s = open(t, folder)
+	c, err = catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	service, err = c.Find("quay")
+	require.NoError(t, err)
+	require.NotNil(t, service.Recording)
+	assert.True(t, service.Recording.Captures("GET", []string{"a", "b"}))
+	assert.False(t, service.Recording.Captures("PUT", []string{"a", "b"}))
+	_, err = c.StopRecording(t.Context(), "quay", "first", time.Now(), true)
+	require.NoError(t, err)
+	_, exchanges, err := c.Exchanges(t.Context(), "quay", "first")
+	require.NoError(t, err)
+	assert.Equal(t, []recording.Exchange{recording.Of(x)}, exchanges)
+	require.NoError(t, s.Close())
+
+	c, err = catalog.Open(t.Context(), open(t, folder))
+	require.NoError(t, err)
+	kept, err := c.KeepAsRecording(t.Context(), "quay", spec.Recording{Name: "second"}, exchanges)
+	require.NoError(t, err)
+	assert.NotEqual(t, id, kept.ID)
+	all, err := c.Recordings(t.Context(), "quay")
+	require.NoError(t, err)
+	require.Len(t, all, 2)
+	assert.Equal(t, []int{1, 1}, []int{all[0].Calls, all[1].Calls})
+	require.NoError(t, c.RemoveRecording(t.Context(), "quay", "first"))
+	_, err = c.FindRecording(t.Context(), "quay", "first")
+	assert.ErrorContains(t, err, `recording "first" is not here`)
+}
