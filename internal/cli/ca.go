@@ -77,7 +77,7 @@ possible; whoever has the key beside it can speak for any host there. Nothing wa
 one program at a time (undo: leave it out again)
   curl            curl --proxy %[2]s --cacert rapid-mimic.pem https://…
   Go, OpenSSL     SSL_CERT_FILE=rapid-mimic.pem HTTPS_PROXY=%[2]s program
-  Node            NODE_EXTRA_CA_CERTS=rapid-mimic.pem HTTPS_PROXY=%[2]s node --use-env-proxy program.js
+  Node 24         NODE_EXTRA_CA_CERTS=rapid-mimic.pem HTTPS_PROXY=%[2]s node --use-env-proxy program.js
   Python          REQUESTS_CA_BUNDLE=rapid-mimic.pem HTTPS_PROXY=%[2]s python program.py
   Java            keytool -importcert -alias rapid-mimic -file rapid-mimic.pem -keystore test.jks
                   java -Djavax.net.ssl.trustStore=test.jks -Dhttps.proxyHost=… -Dhttps.proxyPort=…
