@@ -163,9 +163,10 @@ func (s *Service) Fits(method string, segments []string, facts *match.Facts) (fi
 	return s.rules.Find(method, segments, facts)
 }
 
-// SomeOnPath returns a few of the enabled mappings whose path fits.
-func (s *Service) SomeOnPath(method string, segments []string, limit int) []match.Fit[*Mapping] {
-	return s.rules.Some(method, segments, limit)
+// SomeOnPath returns a few of the enabled mappings whose path fits, the nearest
+// to what the call says first.
+func (s *Service) SomeOnPath(method string, segments []string, facts *match.Facts, limit int) []match.Fit[*Mapping] {
+	return s.rules.Some(method, segments, facts, limit)
 }
 
 // Narrows reports whether facts help to find the mappings of a call.

@@ -48,7 +48,7 @@ func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among ca
 			return noMappingFits(p.Service), false
 		}
 		if among.others > 0 && len(steps) == 0 { // then some of the others are close
-			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, mostPassed) {
+			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, among.facts, mostPassed) {
 				if reason := e.passesOver(p, r, f, &among); reason != "" {
 					steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
 				}

@@ -2,6 +2,7 @@ package engine_test
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"strings"
 	"sync"
@@ -213,4 +214,21 @@ func TestASampleMakesAService(t *testing.T) {
 	_, err = c.Import(context.Background(), catalog.Import{File: "berth.json", Text: []byte(`{"number": "N7"}`), Answers: "GET /berths/{number}"})
 	require.NoError(t, err)
 	assert.Equal(t, `{"number":"S1"}`, string(decide(timed(c), request("GET /berth/berths/S1", "", "")).Answer.Body))
+}
+
+// Among many mappings on one path those that the index leaves out are counted,
+// and a miss names the one that was nearly meant.
+func TestAMissAmongManyMappingsOnOnePath(t *testing.T) {
+	var document strings.Builder
+	for i := range 2_000 {
+		fmt.Fprintf(&document, "- {id: m%d, call: {path: /notices, where: [{query: berth, equals: N%05d}]}, answer: {text: '%d'}}\n", i, i*17, i)
+	}
+	c, _ := harbour(t, document.String())
+	e := timed(c)
+	d := decide(e, request("GET /moorings/notices?berth=N00034", "10.0.0.1:1", ""))
+	assert.Equal(t, "m2", d.By)
+	assert.Contains(t, d.Explanation.Steps[1].Subject, "1999 more mappings of this path")
+	d = decide(e, request("GET /moorings/notices?berth=N00O34", "10.0.0.1:1", "")) // the letter O
+	assert.Equal(t, call.FromMiss, d.Source)
+	assert.Contains(t, d.Explanation.Sentence, `Closest is mapping m2, any /notices, whose conditions do not hold: query berth is "N00O34", expected "N00034"`)
 }

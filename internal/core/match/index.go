@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unique"
 
+	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
 
@@ -239,13 +240,49 @@ func (rs *Rules[T]) Find(method string, segments []string, facts *Facts) (fits [
 	return fits, others
 }
 
-// Some returns up to limit of the rules whose path fits, whatever they compare,
-// in the order in which they were added.
-func (rs *Rules[T]) Some(method string, segments []string, limit int) (fits []Fit[T]) {
+// Some returns up to limit of the rules whose path fits, whatever they compare:
+// those that compare nearly what the call says first, then the others in the
+// order in which they were added.
+func (rs *Rules[T]) Some(method string, segments []string, facts *Facts, limit int) (fits []Fit[T]) {
 	for _, b := range rs.on(nil, segments) {
-		for _, v := range b.all[:min(len(b.all), limit-len(fits))] {
-			fits = append(fits, Fit[T]{v.rule, v.value, v.allows(method)})
+		for _, v := range append(b.near(facts), b.all...) {
+			if len(fits) == limit {
+				return fits
+			}
+			if !slices.ContainsFunc(fits, func(f Fit[T]) bool { return f.Rule == v.rule }) {
+				fits = append(fits, Fit[T]{v.rule, v.value, v.allows(method)})
+			}
 		}
 	}
 	return fits
+}
+
+// nearEnough is by how many letters a text that is compared may differ from that
+// of the call to be a slip of the pen.
+const nearEnough = 3
+
+// near are the rules whose first text is a slip of the pen away from the call's,
+// the nearest first.
+func (b *bucket[T]) near(facts *Facts) []ruleValue[T] {
+	if facts == nil {
+		return nil
+	}
+	byDistance := make([][]ruleValue[T], nearEnough)
+	for _, g := range b.groups {
+		if g.values == nil {
+			continue
+		}
+		for _, value := range g.values(facts) {
+			for key, rules := range g.byKey {
+				_, text, _ := strings.Cut(key, "\x00")
+				if d := problem.Distance(value.Text, text, nearEnough); d < nearEnough {
+					byDistance[d] = append(byDistance[d], rules...)
+				}
+			}
+		}
+	}
+	for _, rules := range byDistance {
+		slices.SortFunc(rules, func(a, b ruleValue[T]) int { return a.rule.Compare(b.rule) })
+	}
+	return slices.Concat(byDistance...)
 }
