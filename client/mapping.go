@@ -101,11 +101,7 @@ func (c *Client) RemoveMappings(ctx context.Context, service string, which Selec
 
 // CopyMapping copies or moves a mapping.
 func (c *Client) CopyMapping(ctx context.Context, service, id string, to api.MappingCopy) (api.Mapping, error) {
-	body, err := json.Marshal(to)
-	if err != nil {
-		return api.Mapping{}, fmt.Errorf("write copy: %w", err)
-	}
-	return do[api.Mapping](ctx, c, request{method: http.MethodPost, path: path("services", service, "mappings", id, "copies"), body: body})
+	return post[api.Mapping](ctx, c, path("services", service, "mappings", id, "copies"), to)
 }
 
 // MappingVersions lists the states that a mapping was in, the newest first.
@@ -152,9 +148,5 @@ func (c *Client) ResetCounts(ctx context.Context, service, id string) error {
 
 // TryMapping tells what a mapping would do if it were kept.
 func (c *Client) TryMapping(ctx context.Context, service string, trial api.TrialRequest) (api.Trial, error) {
-	body, err := json.Marshal(trial)
-	if err != nil {
-		return api.Trial{}, fmt.Errorf("write trial: %w", err)
-	}
-	return do[api.Trial](ctx, c, request{method: http.MethodPost, path: path("services", service, "trials"), body: body})
+	return post[api.Trial](ctx, c, path("services", service, "trials"), trial)
 }

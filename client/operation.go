@@ -2,8 +2,6 @@ package client
 
 import (
 	"context"
-	"encoding/json"
-	"fmt"
 	"net/http"
 
 	"rapidmimic/spec/api"
@@ -22,18 +20,10 @@ func (c *Client) Operation(ctx context.Context, service, operation string) (api.
 
 // TestCall lets the environment send a call to a service.
 func (c *Client) TestCall(ctx context.Context, service string, test api.TestCall) (api.TestCallResult, error) {
-	body, err := json.Marshal(test)
-	if err != nil {
-		return api.TestCallResult{}, fmt.Errorf("write test call: %w", err)
-	}
-	return do[api.TestCallResult](ctx, c, request{method: http.MethodPost, path: path("services", service, "test-calls"), body: body})
+	return post[api.TestCallResult](ctx, c, path("services", service, "test-calls"), test)
 }
 
 // Explain tells what a call to a service would get, and why, without making it.
 func (c *Client) Explain(ctx context.Context, service string, test api.TestCall) (api.ExplainResult, error) {
-	body, err := json.Marshal(test)
-	if err != nil {
-		return api.ExplainResult{}, fmt.Errorf("write call: %w", err)
-	}
-	return do[api.ExplainResult](ctx, c, request{method: http.MethodPost, path: path("services", service, "explain"), body: body})
+	return post[api.ExplainResult](ctx, c, path("services", service, "explain"), test)
 }

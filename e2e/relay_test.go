@@ -294,6 +294,20 @@ func TestAnUpstreamThatFails(t *testing.T) {
 	}
 }
 
+// A service may draw data although its contract has examples; hints go past that.
+func TestOtherwiseGenerated(t *testing.T) {
+	s := startDemo(t)
+	_, err := s.api.PatchService(t.Context(), "moorings", []byte(`{"otherwise": ["generated"]}`))
+	require.NoError(t, err)
+	resp, body := s.send("GET /moorings/berths/N7", "")
+	assert.Contains(t, body, `"number":"N7"`)
+	call, err := s.api.Call(t.Context(), callID(resp))
+	require.NoError(t, err)
+	assert.Contains(t, call.Explanation.Sentence, "data generated from the schema")
+	resp, _ = s.send("GET /moorings/berths/N7", "", `Rapid-Mimic: example="unknown"`)
+	assert.Equal(t, 404, resp.StatusCode)
+}
+
 // Where nothing else answers, the upstream may; and nothing leaves a service that
 // was told so.
 func TestOtherwiseTheUpstream(t *testing.T) {

@@ -77,6 +77,12 @@ func (s Service) Falls(way string) bool {
 	return slices.Contains(s.Otherwise, way)
 }
 
+// AnswersByContract reports whether the contract answers calls that no mapping
+// does.
+func (s Service) AnswersByContract() bool {
+	return s.Falls(OtherwiseExample) || s.Falls(OtherwiseGenerated)
+}
+
 // What Conformance can be.
 const (
 	ConformanceReport = "report"

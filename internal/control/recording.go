@@ -152,19 +152,31 @@ func (s *server) stopRecording(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	report := api.RecordingReport{Operations: operationsOf(exchanges), Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
-	if !wanted.OnlyKeep && len(exchanges) > 0 {
-		// made before it ends, so that no call falls between
-		if report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, api.MakeMappings{}); err != nil {
-			s.fail(c, err, nil)
-			return
+	report := api.RecordingReport{Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
+	propose := func() (err error) {
+		if !wanted.OnlyKeep && len(exchanges) > 0 {
+			report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, api.MakeMappings{})
 		}
+		return err
 	}
-	stopped, err := s.Catalog.StopRecording(c.Request.Context(), c.Param("service"), r.Recording.ID, time.Now().UTC(), !wanted.OnlyKeep && len(exchanges) > 0)
+	// made before it ends, so that the next call is answered, and again when calls
+	// came in meanwhile
+	var stopped spec.Recording
+	if err = propose(); err == nil {
+		stopped, err = s.Catalog.StopRecording(c.Request.Context(), c.Param("service"), r.Recording.ID, time.Now().UTC(), !wanted.OnlyKeep && len(exchanges) > 0)
+	}
+	before := len(exchanges)
+	if err == nil {
+		_, exchanges, err = s.exchanges(c)
+	}
+	if err == nil && len(exchanges) > before {
+		err = propose()
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
+	report.Operations = operationsOf(exchanges)
 	if len(exchanges) == 0 {
 		report.Reasons = s.whyNothing(c, stopped)
 	}

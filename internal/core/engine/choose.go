@@ -45,14 +45,16 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 	if rest := withoutBase(p.Service, segments); rest != nil && len(operations) == 0 {
 		segments, operations = rest, p.Service.Operations(rest)
 	}
-	for _, op := range operations {
-		if byContract := p.Service.Spec.Falls(spec.OtherwiseExample) || p.Service.Spec.Falls(spec.OtherwiseGenerated) || p.hints.Given(); !byContract {
-			break
+	if !p.hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
+		if !p.Service.Spec.AnswersByContract() {
+			operations = nil
 		}
+		generating := *p
+		generating.hints.Generate = true
+		p = &generating
+	}
+	for _, op := range operations {
 		if answers(op, r.Method) {
-			if !p.Service.Spec.Falls(spec.OtherwiseExample) && !p.hints.Given() {
-				p.hints.Generate = true
-			}
 			e.buildFromOperation(d, p, r, op, segments, steps)
 			return
 		}

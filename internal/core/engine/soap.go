@@ -49,8 +49,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
-	byContract := p.Service.Spec.Falls(spec.OtherwiseExample) || p.Service.Spec.Falls(spec.OtherwiseGenerated) || p.hints.Given()
-	if (m.Fault != nil || !byContract) && orUpstream(d, p, r, steps) {
+	if byContract := p.Service.Spec.AnswersByContract() || p.hints.Given(); (m.Fault != nil || !byContract) && orUpstream(d, p, r, steps) {
 		return
 	}
 	if m.Fault != nil {
