@@ -125,6 +125,15 @@ describe('drafts', () => {
     expect(draft.headers.map((h) => h.name)).toEqual(['Content-Type', 'Retry-After']);
     expect(JSON.parse(draft.body)).toEqual({ title: 'taken' });
   });
+  it('keep a literal ${ of the answer as one', () => {
+    const headers = [
+      ['Content-Type', 'text/plain'],
+      ['X-Note', '${a}'],
+    ];
+    const draft = draftOfCall({ ...call, answer: { ...call.answer, headers, body: 'Costs ${amount}' } });
+    expect(draft.headers.find((h) => h.name === 'X-Note')?.value).toBe('$${a}');
+    expect(draft.body).toBe('Costs $${amount}');
+  });
   it('of a miss start from the request alone', () => {
     const draft = draftOfCall({ ...call, source: 'miss', status: 404 });
     expect([draft.method, draft.path, draft.status]).toEqual(['POST', '/berths/N7/bookings', '200']);

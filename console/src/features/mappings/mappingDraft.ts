@@ -116,8 +116,13 @@ export function draftOfOperation(operation: Operation): MappingDraft {
     status: String(operation.status ?? 200),
     headers,
     kind: operation.sample ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
-    body: operation.sample ? pretty(operation.sample) : '',
+    body: operation.sample ? literal(pretty(operation.sample)) : '',
   };
+}
+
+/** A text that stands for itself where expressions may stand. */
+function literal(text: string): string {
+  return text.split('${').join('$${');
 }
 
 /** Header lines that belong to one answer only, or follow from its body. */
@@ -133,7 +138,7 @@ export function draftOfCall(call: CallDetail): MappingDraft {
   const xml = type.includes('xml');
   const headers = call.answer.headers
     .filter(([name = '']) => !notKept.test(name))
-    .map(([name, value]) => headerLine(name, value));
+    .map(([name, value = '']) => headerLine(name, literal(value)));
   if (type && type !== 'application/json') headers.unshift(headerLine('Content-Type', type));
   const body = call.answer.encoding === 'text' ? call.answer.body : '';
   return {
@@ -141,7 +146,7 @@ export function draftOfCall(call: CallDetail): MappingDraft {
     status: String(call.status),
     headers,
     kind: body ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
-    body: json || xml ? pretty(body) : body,
+    body: literal(json || xml ? pretty(body) : body),
   };
 }
 
