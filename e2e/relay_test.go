@@ -261,6 +261,8 @@ func TestAnUpstreamThatFails(t *testing.T) {
 			if err != nil {
 				return
 			}
+			// a close with the request unread would be a reset
+			_, _ = http.ReadRequest(bufio.NewReader(conn))
 			_ = conn.Close()
 		}
 	}()
