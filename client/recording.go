@@ -27,6 +27,12 @@ func (c *Client) StartRecording(ctx context.Context, service string, start api.R
 	return post[api.Recording](ctx, c, path("services", service, "recordings"), start)
 }
 
+// TryRecording tells which of the last calls to a service a recording would have
+// captured.
+func (c *Client) TryRecording(ctx context.Context, service string, start api.RecordingStart) (api.RecordingTrial, error) {
+	return post[api.RecordingTrial](ctx, c, path("services", service, "recordings-trial"), start)
+}
+
 // StopRecording ends a recording.
 func (c *Client) StopRecording(ctx context.Context, service, id string, stop api.RecordingStop) (api.RecordingReport, error) {
 	return post[api.RecordingReport](ctx, c, path("services", service, "recordings", id, "stop"), stop)

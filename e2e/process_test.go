@@ -4,11 +4,11 @@ import (
 	"bufio"
 	"context"
 	"errors"
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
 	"regexp"
-	"strings"
 	"testing"
 	"time"
 
@@ -31,6 +31,20 @@ func runBinary(t *testing.T, args ...string) (output string, code int) {
 	return string(out), 0
 }
 
+// printedAddresses reads what the program prints when it has started, up to the
+// line that begins with last.
+func printedAddresses(out io.Reader, last string) map[string]string {
+	addresses := map[string]string{}
+	lines := bufio.NewScanner(out)
+	line := regexp.MustCompile(`^(\w+) +(\S.*)$`)
+	for addresses[last] == "" && lines.Scan() {
+		if m := line.FindStringSubmatch(lines.Text()); m != nil {
+			addresses[m[1]] = m[2]
+		}
+	}
+	return addresses
+}
+
 // The demo as a person starts it: it prints its addresses, calls arrive, and
 // Ctrl+C leaves nothing behind.
 func TestTheDemo(t *testing.T) {
@@ -42,14 +56,7 @@ func TestTheDemo(t *testing.T) {
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
-	addresses := map[string]string{}
-	lines := bufio.NewScanner(out)
-	line := regexp.MustCompile(`^(\w+) +(\S.*)$`)
-	for lines.Scan() && !strings.HasPrefix(lines.Text(), "stop") {
-		if m := line.FindStringSubmatch(lines.Text()); m != nil {
-			addresses[m[1]] = m[2]
-		}
-	}
+	addresses := printedAddresses(out, "stop")
 	require.Contains(t, addresses["data"], temporary)
 	resp, err := http.Get(addresses["moorings"] + "/berths/N7")
 	require.NoError(t, err)

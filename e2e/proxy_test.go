@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic/client"
 	"rapidmimic/internal/config"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
@@ -242,6 +243,20 @@ func TestTheAuthority(t *testing.T) {
 	assert.Equal(t, `{"number":"N7"}`, string(out))
 	out, err = exec.CommandContext(ctx, "curl", "-sS", "--proxy", same.Proxy, "https://office.example/berths/N7").CombinedOutput()
 	assert.Error(t, err, "without trust there is no answer: %s", out)
+	// what could not be intercepted is in the log, with the reason
+	list, err := again.api.Calls(ctx, client.CallQuery{Text: "CONNECT"})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	refused, err := again.api.Call(ctx, list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"office", "self", "not-intercepted"}, []string{refused.Service, refused.Source, refused.By})
+	assert.Regexp(t, `^A connection to office\.example:443 could not be intercepted: the client refused our certificate`, refused.Explanation.Sentence)
+	// fetch of Node, which shares none either
+	fetch := exec.CommandContext(ctx, "node", "judges/fetch.mjs", same.Proxy, "https://office.example/berths/N7")
+	fetch.Env = append(os.Environ(), "NODE_EXTRA_CA_CERTS="+same.File)
+	out, err = fetch.CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Equal(t, "200 {\"number\":\"N7\"}\n", string(out))
 	text, code := runBinary(t, "--url", again.control, "ca", "trust-help")
 	assert.Zero(t, code)
 	assert.Contains(t, text, "--cacert")

@@ -16,7 +16,7 @@ import (
 
 // Answer is what a mapping sends back. At most one of the bodies is set.
 type Answer struct {
-	Status  Status   `json:"status"`
+	Status  Status   `json:"status,omitzero"`
 	Headers []Header `json:"headers,omitempty"`
 	// JSON is sent compact, its keys in order, its numbers as written. In it, in
 	// text, xml and headers ${…} stands for what an expression gives.
@@ -39,6 +39,12 @@ type Answer struct {
 	Generate bool   `json:"generate,omitempty"`
 	// Fault makes a SOAP fault in the caller's version.
 	Fault *Fault `json:"fault,omitempty"`
+	// From "upstream" passes the call on, and what comes back is the answer. Send
+	// changes the request on its way there, Edit the answer on its way back; an
+	// edit whose test fails changes nothing.
+	From string     `json:"from,omitempty"`
+	Send []EditStep `json:"send,omitempty"`
+	Edit []EditStep `json:"edit,omitempty"`
 }
 
 // Fault is a SOAP fault.
@@ -124,7 +130,7 @@ func (s *Status) UnmarshalJSON(text []byte) error {
 // setStatus gives an answer that names no status the usual one.
 func (a *Answer) setStatus() {
 	switch {
-	case a.Status != Status{}:
+	case a.Status != Status{}, a.From != "":
 	case a.Fault != nil:
 		a.Status.Code = 500
 	case a.Redirect != "":
@@ -174,7 +180,7 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	fault := func(inside, format string, args ...any) {
 		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
 	}
-	if code := a.Status.Code; a.Status.Expr == "" && (code < 200 || code > 999) {
+	if code := a.Status.Code; a.From == "" && a.Status.Expr == "" && (code < 200 || code > 999) {
 		fault("/status", "status must be a number from 200 to 999, not %d", code)
 	}
 	if a.bodies() > 1 {
@@ -208,5 +214,5 @@ func (a Answer) faults(at string) (items []problem.Item) {
 			fault(at, "%s follows from the body and cannot be set", h.Name)
 		}
 	}
-	return items
+	return append(items, a.editFaults(at)...)
 }

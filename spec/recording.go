@@ -2,6 +2,7 @@ package spec
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 	"time"
 
@@ -21,6 +22,10 @@ type Recording struct {
 	// "/log/{rest...}"; without Include all are meant.
 	Include []string `json:"include,omitempty"`
 	Exclude []string `json:"exclude,omitempty"`
+	// Hosts restrict it to calls to these, MediaTypes to answers of these:
+	// "application/json", or "image/*".
+	Hosts      []string `json:"hosts,omitempty"`
+	MediaTypes []string `json:"mediaTypes,omitempty"`
 	// By is who made it, Upstream where the calls went, Version that of the
 	// program that made it.
 	By       string    `json:"by,omitempty"`
@@ -34,6 +39,8 @@ type Recording struct {
 // Runs reports whether calls are still captured.
 func (r *Recording) Runs() bool { return r.Stopped.IsZero() }
 
+var mediaRange = regexp.MustCompile(`^[A-Za-z0-9.+-]+/(\*|[A-Za-z0-9.+-]+)$`)
+
 // CheckRecording says what is wrong with what people give for a recording.
 func CheckRecording(r Recording) error {
 	var items []problem.Item
@@ -43,6 +50,16 @@ func CheckRecording(r Recording) error {
 	for i, label := range r.Labels {
 		if !ValidLabel(label) {
 			items = append(items, problem.Item{At: fmt.Sprintf("/labels/%d", i), Detail: fmt.Sprintf("a label is %s, not %q", LabelRule, label)})
+		}
+	}
+	for i, host := range r.Hosts {
+		if !hostName.MatchString(host) {
+			items = append(items, problem.Item{At: fmt.Sprintf("/hosts/%d", i), Detail: fmt.Sprintf("a host is a name such as office.example, not %q", host)})
+		}
+	}
+	for i, mediaType := range r.MediaTypes {
+		if !mediaRange.MatchString(mediaType) {
+			items = append(items, problem.Item{At: fmt.Sprintf("/mediaTypes/%d", i), Detail: fmt.Sprintf("a media type looks like application/json or image/*, not %q", mediaType)})
 		}
 	}
 	return problem.FromItems("the recording cannot be made", items)

@@ -28,8 +28,9 @@ type Service struct {
 	// upstream, and neither mappings nor the contract are asked.
 	Mode string `json:"mode,omitempty"`
 	// Otherwise is what answers when no mapping does, in its order: "example" and
-	// "generated" by the contract, "upstream". Left out, the first two.
-	Otherwise []string `json:"otherwise,omitempty"`
+	// "generated" by the contract, "upstream", or an answer of its own. Left out,
+	// the first two.
+	Otherwise []Way `json:"otherwise,omitempty"`
 	// KeepWithUs changes what would lead callers of a relaying service past it:
 	// Location, domains and paths of cookies, alternative services.
 	KeepWithUs bool `json:"keepWithUs"`
@@ -57,31 +58,14 @@ type Service struct {
 	Pins map[string]map[string]*tree.Node `json:"pins,omitempty"`
 }
 
-// What Mode can be, and what can stand in Otherwise.
+// What Mode can be.
 const (
-	ModeAnswer         = "answer"
-	ModeRelay          = "relay"
-	OtherwiseExample   = "example"
-	OtherwiseGenerated = "generated"
-	OtherwiseUpstream  = "upstream"
+	ModeAnswer = "answer"
+	ModeRelay  = "relay"
 )
 
 // Relays reports whether calls are passed on to the upstream.
 func (s Service) Relays() bool { return s.Mode == ModeRelay }
-
-// Falls reports whether a way to answer stands in Otherwise.
-func (s Service) Falls(way string) bool {
-	if s.Otherwise == nil {
-		return way == OtherwiseExample || way == OtherwiseGenerated
-	}
-	return slices.Contains(s.Otherwise, way)
-}
-
-// AnswersByContract reports whether the contract answers calls that no mapping
-// does.
-func (s Service) AnswersByContract() bool {
-	return s.Falls(OtherwiseExample) || s.Falls(OtherwiseGenerated)
-}
 
 // What Conformance can be.
 const (
@@ -161,15 +145,7 @@ func (s Service) upstreamFaults() (items []problem.Item) {
 	if s.Mode == ModeRelay && s.Upstream == "" {
 		fault("/mode", "a service without an upstream has nothing to relay to")
 	}
-	for i, way := range s.Otherwise {
-		if !slices.Contains([]string{OtherwiseExample, OtherwiseGenerated, OtherwiseUpstream}, way) {
-			fault("/otherwise/"+strconv.Itoa(i), "otherwise lists example, generated and upstream, not %q", way)
-		}
-	}
-	if s.Falls(OtherwiseUpstream) && s.Upstream == "" {
-		fault("/otherwise", "a service without an upstream cannot ask it")
-	}
-	return items
+	return append(items, s.otherwiseFaults()...)
 }
 
 // NameFrom makes a service name out of a file name or a title:

@@ -77,7 +77,7 @@ var owners = map[string]string{
 	"go.yaml.in/yaml/v4":                    "spec/tree",
 	"github.com/chromedp/chromedp":          "e2e/browser",
 	"database/sql":                          "internal/store",
-	"github.com/evanphx/json-patch/v5":      "internal/control",
+	"github.com/evanphx/json-patch/v5":      "spec/tree",
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
 	"github.com/klauspost/compress":         "internal/traffic",

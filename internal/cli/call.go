@@ -222,6 +222,12 @@ func (p Program) sayCall(call api.CallDetail) {
 		target += "?" + call.Query
 	}
 	p.sayMessage(fmt.Sprintf("request   %s %s %s", call.Method, target, call.Protocol), call.Request)
+	if up := call.Upstream; up != nil {
+		p.sayMessage(fmt.Sprintf("sent on   %s %s", up.Method, up.Target), up.Request)
+		if up.Answer != nil {
+			p.sayMessage(fmt.Sprintf("upstream  %d, before it was edited", up.Status), *up.Answer)
+		}
+	}
 	p.sayMessage(fmt.Sprintf("answer    %d, by %s %s", call.Status, call.Source, call.By), call.Answer)
 }
 

@@ -25,6 +25,9 @@ func (p Program) recordCommand() *cli.Command {
 			&cli.StringFlag{Name: "test", Usage: "`NAME` of the test that records"},
 			&cli.StringSliceFlag{Name: "include", Usage: "only `CALLS` such as 'GET /berths/{number}' or '/log/{rest...}'"},
 			&cli.StringSliceFlag{Name: "exclude", Usage: "not these `CALLS`"},
+			&cli.StringSliceFlag{Name: "host", Usage: "only calls to this `HOST`"},
+			&cli.StringSliceFlag{Name: "media-type", Usage: "only answers of this `TYPE`, such as application/json or image/*"},
+			&cli.BoolFlag{Name: "try", Usage: "record nothing: show which of the last calls would be captured"},
 			&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"},
 		},
 		ShellComplete: p.completeServices, Action: p.record,
@@ -87,18 +90,47 @@ func (p Program) recordingCommand() *cli.Command {
 	}
 }
 
+// tryRecording shows which of the last calls a recording would capture.
+func (p Program) tryRecording(ctx context.Context, c *cli.Command, environment *client.Client, service string, start api.RecordingStart) error {
+	trial, err := environment.TryRecording(ctx, service, start)
+	if err != nil {
+		return err
+	}
+	return p.print(c, trial, nil, func() {
+		if len(trial.Calls) == 0 {
+			p.say("no call to %s is in the log, so there is nothing to try it on", service)
+			return
+		}
+		p.say("%d of the last %d calls would be captured", trial.Captured, len(trial.Calls))
+		rows := make([][]string, len(trial.Calls))
+		for i, tried := range trial.Calls {
+			rows[i] = []string{"  captured", fmt.Sprintf("%-4s %s", tried.Call.Method, tried.Call.Path), strconv.Itoa(tried.Call.Status), tried.Reason}
+			if tried.Reason != "" {
+				rows[i][0] = "  passed"
+			}
+		}
+		columns := []column{{}, {flexible: true}, {right: true}, {flexible: true}}
+		writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, false)
+	})
+}
+
 // record runs a recording until ctx ends, and says what came of it.
 func (p Program) record(ctx context.Context, c *cli.Command) error {
 	given, environment, err := p.connect(c, "a SERVICE")
 	if err != nil {
 		return err
 	}
-	if c.String("name") == "" {
+	start := api.RecordingStart{
+		Name: c.String("name"), Labels: c.StringSlice("label"), Test: c.String("test"), Include: c.StringSlice("include"), Exclude: c.StringSlice("exclude"),
+		Hosts: c.StringSlice("host"), MediaTypes: c.StringSlice("media-type"), Version: p.Version,
+	}
+	if c.Bool("try") {
+		return p.tryRecording(ctx, c, environment, given[0], start)
+	}
+	if start.Name == "" {
 		return usage("%s needs --name NAME", c.FullName())
 	}
-	started, err := environment.StartRecording(ctx, given[0], api.RecordingStart{
-		Name: c.String("name"), Labels: c.StringSlice("label"), Test: c.String("test"), Include: c.StringSlice("include"), Exclude: c.StringSlice("exclude"), Version: p.Version,
-	})
+	started, err := environment.StartRecording(ctx, given[0], start)
 	if err != nil {
 		return unchanged(err, "")
 	}

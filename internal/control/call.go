@@ -97,6 +97,14 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},
 		Curl:    r.Request.Curl(s.TrafficURL),
 	}
+	if x := r.Upstream; x != nil {
+		view := api.Exchange{Method: x.Method, Target: x.Target, Request: message(headerLines(x.RequestHeader), x.RequestBody, int64(len(x.RequestBody)))}
+		if x.Answer.Status != 0 {
+			answer := message(fieldLines(x.Answer.Header), x.Answer.Body, int64(len(x.Answer.Body)))
+			view.Status, view.Answer = x.Answer.Status, &answer
+		}
+		detail.Upstream = &view
+	}
 	detail.DeviationList = deviationViews(r.Deviations)
 	detail.Explanation = explanationView(r.Explanation)
 	return detail

@@ -125,6 +125,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.GET("/services/:service/recordings", s.listRecordings)
 	api.POST("/services/:service/recordings", s.postRecording)
 	api.POST("/services/:service/recordings-from-har", s.postHAR)
+	api.POST("/services/:service/recordings-trial", s.postRecordingTrial)
 	api.GET("/services/:service/recordings/:recording", s.getRecording)
 	api.DELETE("/services/:service/recordings/:recording", s.deleteRecording)
 	api.GET("/services/:service/recordings/:recording/calls", s.listRecordedCalls)

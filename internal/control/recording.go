@@ -11,6 +11,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/recording"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
@@ -49,8 +50,8 @@ func (s *server) postRecording(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	now := time.Now().UTC()
-	r := spec.Recording{Name: wanted.Name, Labels: wanted.Labels, Test: wanted.Test, Include: wanted.Include, Exclude: wanted.Exclude, Version: wanted.Version, Started: now}
+	r := recordingOf(wanted)
+	r.Started = time.Now().UTC()
 	if len(wanted.Keep) > 0 {
 		s.keepCalls(c, r, wanted.Keep)
 		return
@@ -61,6 +62,46 @@ func (s *server) postRecording(c *gin.Context) {
 		return
 	}
 	c.PureJSON(http.StatusCreated, recordingView(catalog.StoredRecording{Recording: service.Recording.Spec}))
+}
+
+func recordingOf(wanted api.RecordingStart) spec.Recording {
+	return spec.Recording{Name: wanted.Name, Labels: wanted.Labels, Test: wanted.Test, Version: wanted.Version,
+		Include: wanted.Include, Exclude: wanted.Exclude, Hosts: wanted.Hosts, MediaTypes: wanted.MediaTypes}
+}
+
+// postRecordingTrial tells which of the last calls a recording would have
+// captured.
+func (s *server) postRecordingTrial(c *gin.Context) {
+	var wanted api.RecordingStart
+	if err := readJSON(c, &wanted, "recording"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	capture, err := s.Catalog.TryRecording(recordingOf(wanted))
+	var service *catalog.Service
+	if err == nil {
+		service, err = s.Catalog.Find(c.Param("service"))
+	}
+	var records []*call.Record
+	if err == nil {
+		records, err = s.lastCalls(c, service.Spec.Name, mostTried)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	trial := api.RecordingTrial{Calls: []api.RecordingTest{}}
+	for _, record := range records {
+		why := capture.Passes(&record.Request, match.Split(nil, record.Request.Path))
+		if why == "" {
+			why = capture.PassesAnswer(record.Answer.Get("Content-Type"))
+		}
+		if why == "" {
+			trial.Captured++
+		}
+		trial.Calls = append(trial.Calls, api.RecordingTest{Call: callView(record.Summary()), Reason: why})
+	}
+	c.PureJSON(http.StatusOK, trial)
 }
 
 // keepCalls makes a recording of calls that were relayed before.

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"unicode"
 
-	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic/internal/core/catalog"
@@ -98,17 +97,14 @@ func patched(c *gin.Context, document any) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if c.ContentType() != "application/json-patch+json" {
-		if _, err := tree.ParseJSON(patch); err != nil {
-			return nil, problem.New(problem.Syntax, "the patch is not JSON: %v", err)
-		}
-		return jsonpatch.MergePatch(original, patch)
+	if _, err := tree.ParseJSON(patch); err != nil {
+		return nil, problem.New(problem.Syntax, "the patch is not JSON: %v", err)
 	}
-	operations, err := jsonpatch.DecodePatch(patch)
-	if err != nil {
-		return nil, problem.New(problem.Syntax, "the patch is not a JSON Patch: %v", err)
+	apply := tree.MergePatch
+	if c.ContentType() == "application/json-patch+json" {
+		apply = tree.Patch
 	}
-	changed, err := operations.Apply(original)
+	changed, err := apply(original, patch)
 	if err != nil {
 		return nil, problem.New(problem.Invalid, "the patch does not apply: %v", err)
 	}

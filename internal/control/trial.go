@@ -73,25 +73,11 @@ func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snap
 // tryOnCalls tries a mapping on the last calls of its service, and on the call
 // that was asked for.
 func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
-	if err := s.Log.Flush(c.Request.Context()); err != nil {
+	records, err := s.lastCalls(c, snapshot.Find(c.Param("service")).Spec.Name, wanted.Recent)
+	if err != nil {
 		return err
 	}
-	service := snapshot.Find(c.Param("service"))
-	var numbers []uint64
-	if recent := min(wanted.Recent, mostTried); recent > 0 {
-		lines, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service.Spec.Name}, 0, recent)
-		if err != nil {
-			return err
-		}
-		for _, line := range lines {
-			numbers = append(numbers, line.Number)
-		}
-	}
-	for _, number := range numbers {
-		record, err := s.Calls.Call(c.Request.Context(), number)
-		if err != nil {
-			continue // retention took it meanwhile
-		}
+	for _, record := range records {
 		tried := api.TrialCall{Call: callView(record.Summary())}
 		d := s.Engine.ExplainOn(snapshot, again(record))
 		if tried.Answers = d.Source == call.FromMapping && d.By == m.Spec.ID; !tried.Answers {
@@ -110,6 +96,23 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	result := explained(s.Engine.ExplainOn(snapshot, again(record)))
 	trial.Result = &result
 	return nil
+}
+
+// lastCalls reads the last calls to a service, the newest first.
+func (s *server) lastCalls(c *gin.Context, service string, count int) (records []*call.Record, err error) {
+	if err := s.Log.Flush(c.Request.Context()); err != nil {
+		return nil, err
+	}
+	if count = min(count, mostTried); count <= 0 {
+		return nil, nil
+	}
+	lines, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service}, 0, count)
+	for _, line := range lines {
+		if record, err := s.Calls.Call(c.Request.Context(), line.Number); err == nil { // else retention took it meanwhile
+			records = append(records, record)
+		}
+	}
+	return records, err
 }
 
 // again is the request of a call as if it came once more.

@@ -132,6 +132,9 @@ func addParts(record *call.Record, parts [partCount][]byte) {
 	if text := parts[partDeviations]; len(text) > 0 && json.Unmarshal(text, &record.Deviations) != nil {
 		record.Deviations = nil // the call is worth showing without them
 	}
+	if text := parts[partUpstream]; len(text) > 0 && json.Unmarshal(text, &record.Upstream) != nil {
+		record.Upstream = nil // the call is worth showing without it
+	}
 	if text := parts[partExplanation]; len(text) > 0 {
 		record.Explanation = &call.Explanation{}
 		if json.Unmarshal(text, record.Explanation) != nil {

@@ -27,12 +27,13 @@ const (
 	partAnswerHeaders
 	partAnswerBody
 	partDeviations
+	partUpstream
 	partCount
 )
 
 // detailVersion is the first byte of an encoded detail. Details of version 1
-// have no operation.
-const detailVersion = 2
+// have no operation, those before 3 nothing of the upstream.
+const detailVersion = 3
 
 func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
@@ -85,8 +86,13 @@ func (d *callDetail) parse(b []byte) error {
 	}
 	all := d.strings()
 	texts := all[:]
-	if b[0] == 1 {
+	counts := d.numbers()
+	numbers := counts[:]
+	if b[0] < 2 {
 		texts = texts[:len(texts)-1]
+	}
+	if b[0] < 3 {
+		numbers = numbers[:len(numbers)-1]
 	}
 	b = b[1:]
 	for _, s := range texts {
@@ -96,7 +102,7 @@ func (d *callDetail) parse(b []byte) error {
 		}
 		*s, b = string(b[n:n+int(length)]), b[n+int(length):]
 	}
-	for _, number := range d.numbers() {
+	for _, number := range numbers {
 		value, n := binary.Varint(b)
 		if n <= 0 {
 			return errDetail

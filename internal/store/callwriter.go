@@ -183,6 +183,12 @@ func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
 			return text
 		})
 	}
+	if r.Upstream != nil {
+		keep(partUpstream, nil, func() []byte {
+			text, _ := json.Marshal(r.Upstream) // plain structs always marshal
+			return text
+		})
+	}
 	if err != nil {
 		return fmt.Errorf("keep contents: %w", err)
 	}

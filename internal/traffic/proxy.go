@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/engine"
 )
 
@@ -139,8 +140,7 @@ func (p *Proxy) intercept(conn net.Conn, address, host string) {
 	_ = secured.SetDeadline(time.Now().Add(10 * time.Second))
 	if err := secured.Handshake(); err != nil {
 		_ = secured.Close()
-		p.Logger.Warn("a call through the proxy was not made: the client refused our certificate, or does not speak TLS",
-			"host", address, "error", err, "help", "rapidmimic ca trust-help")
+		p.notIntercepted(conn, address, err)
 		return
 	}
 	_ = secured.SetDeadline(time.Time{})
@@ -159,6 +159,23 @@ func (p *Proxy) intercept(conn net.Conn, address, host string) {
 			}
 		}}
 	_ = server.Serve(one) // HTTP/2 too; it ends with the connection
+}
+
+// notIntercepted keeps a connection to a listed host on which no call could be
+// made.
+func (p *Proxy) notIntercepted(conn net.Conn, address string, err error) {
+	record := &call.Record{Number: p.Handler.Log.Number(), At: time.Now(), Request: call.Request{
+		Method: http.MethodConnect, Address: "/", Host: address, Caller: conn.RemoteAddr().String(), Protocol: "HTTP/1.1",
+	}}
+	var notTLS tls.RecordHeaderError
+	why := "the client refused our certificate (" + err.Error() + "); rapidmimic ca trust-help tells how it comes to trust it, unless it knows the only certificate that it takes"
+	if errors.As(err, &notTLS) {
+		why = "the client speaks something else than TLS"
+	}
+	d := p.Handler.Engine.NotIntercepted(&record.Request, why)
+	record.Service, record.Source, record.By, record.Explanation = d.Service, d.Source, d.By, d.Explanation
+	record.Answer.Status = statusCallerLeft
+	p.Handler.Log.Add(record)
 }
 
 // tunnel joins the client and the host, unread.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/http/httptrace"
 	"net/textproto"
@@ -41,10 +42,13 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	x := &relayed{h: h, w: w, r: r, record: record, decision: d,
 		sent: &capture{limit: h.Log.BodyLimit()}, answer: &capture{limit: h.Log.BodyLimit()}}
 	asked := time.Now()
-	resp, err := h.Upstream.RoundTrip(x.request())
+	out := x.request()
+	resp, err := h.Upstream.RoundTrip(out)
 	record.Decide = time.Since(asked)
 	begun := time.Now()
-	if err == nil {
+	if err == nil && d.Relay.Edit != nil {
+		x.edit(resp)
+	} else if err == nil {
 		err = x.pass(resp)
 	} else if r.Context().Err() != nil {
 		x.note("the caller left before the upstream answered")
@@ -57,6 +61,9 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 		err = nil
 	}
 	record.Send = time.Since(begun)
+	if d.Relay.Request != nil || record.Upstream != nil {
+		x.keepExchange(out)
+	}
 	x.finish()
 	if err != nil {
 		panic(http.ErrAbortHandler) // the caller must see that the answer is not whole
@@ -69,6 +76,9 @@ const statusCallerLeft = 499
 // request is what the upstream is asked.
 func (x *relayed) request() *http.Request {
 	in := &x.record.Request
+	if x.decision.Relay.Request != nil {
+		in = x.decision.Relay.Request
+	}
 	header := x.decision.Relay.RequestHeader(in.Header)
 	if x.record.Recording != "" { // "not modified" is no answer to record
 		for _, name := range []string{"If-None-Match", "If-Modified-Since", "If-Range", "Range"} {
@@ -89,8 +99,11 @@ func (x *relayed) request() *http.Request {
 		ContentLength: x.r.ContentLength, Trailer: x.r.Trailer, TransferEncoding: x.r.TransferEncoding,
 	}
 	switch {
+	case in != &x.record.Request && len(in.Body.Bytes) == 0: // edited away
+		out.ContentLength, out.TransferEncoding = 0, nil
 	case in.Body.Bytes != nil: // held to decide
 		x.sent.Write(in.Body.Bytes)
+		out.TransferEncoding = nil
 		out.Body, out.ContentLength = io.NopCloser(bytes.NewReader(in.Body.Bytes)), int64(len(in.Body.Bytes))
 	case x.r.Body != nil && x.r.Body != http.NoBody:
 		out.Body = struct {
@@ -114,15 +127,11 @@ func (x *relayed) request() *http.Request {
 // pass sends an answer of the upstream on. The error says that it broke off.
 func (x *relayed) pass(resp *http.Response) error {
 	defer resp.Body.Close()
-	header, changes := x.decision.Relay.AnswerHeader(call.Header(resp.Header))
-	for _, change := range changes {
-		x.note(change)
-	}
-	x.record.Answer.Status = resp.StatusCode
-	for _, name := range sortedNames(header) {
-		for _, value := range header[name] {
-			x.record.Answer.Header = append(x.record.Answer.Header, call.Field{Name: name, Value: value})
-		}
+	header := x.answerHeader(resp)
+	x.record.Answer.Status, x.record.Answer.Header = resp.StatusCode, fieldsOf(header)
+	if why := x.decision.Relay.LeavesOut(resp.Header.Get("Content-Type")); why != "" && x.record.Recording != "" {
+		x.record.Recording = ""
+		x.note("the recording leaves it out: " + why)
 	}
 	out := x.w.Header()
 	for name, values := range header {
@@ -150,13 +159,24 @@ func (x *relayed) pass(resp *http.Response) error {
 	return err
 }
 
-func sortedNames(h call.Header) []string {
-	names := make([]string, 0, len(h))
-	for name := range h {
-		names = append(names, name)
+// answerHeader is what goes to the caller of the upstream's header; what was
+// changed is told.
+func (x *relayed) answerHeader(resp *http.Response) call.Header {
+	header, changes := x.decision.Relay.AnswerHeader(call.Header(resp.Header))
+	for _, change := range changes {
+		x.note(change)
 	}
-	slices.Sort(names)
-	return names
+	return header
+}
+
+// fieldsOf are the lines of a header, ordered by name.
+func fieldsOf(header call.Header) (fields []call.Field) {
+	for _, name := range slices.Sorted(maps.Keys(header)) {
+		for _, value := range header[name] {
+			fields = append(fields, call.Field{Name: name, Value: value})
+		}
+	}
+	return fields
 }
 
 // copyBody sends the body on as it arrives: what comes without a length is not
@@ -235,7 +255,7 @@ func (x *relayed) note(text string) {
 func (x *relayed) finish() {
 	r := x.record
 	r.Source, r.By, r.Explanation = x.decision.Source, x.decision.By, x.decision.Explanation
-	if r.Request.Body.Bytes == nil {
+	if r.Request.Body.Bytes == nil && x.decision.Relay.Request == nil {
 		r.Request.Body = x.sent.body()
 	}
 	trimToLog(&r.Request.Body, x.h.Log.BodyLimit())

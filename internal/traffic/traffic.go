@@ -123,6 +123,10 @@ func trimToLog(body *call.Body, limit int) {
 	}
 }
 
+// noStore keeps answers out of caches, where an edit would not show; an answer
+// that says how long it may be kept is left as it is. It is never changed.
+var noStore = []string{"no-store"}
+
 // send writes the answer of a record.
 func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
 	answer := &record.Answer
@@ -148,6 +152,9 @@ func send(w http.ResponseWriter, method string, record *call.Record, reveal bool
 	}
 	if header["Content-Type"] == nil {
 		header["Content-Type"] = nil // net/http must not guess one
+	}
+	if header["Cache-Control"] == nil && header["Expires"] == nil {
+		header["Cache-Control"] = noStore
 	}
 	w.WriteHeader(answer.Status)
 	if method == http.MethodHead || len(answer.Body) == 0 {

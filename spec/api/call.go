@@ -29,17 +29,32 @@ type Call struct {
 // CallDetail is one call, whole.
 type CallDetail struct {
 	Call
-	Host        string      `json:"host"`
-	Protocol    string      `json:"protocol"`
-	Caller      string      `json:"caller"`
-	Request     Message     `json:"request"`
-	Answer      Message     `json:"answer"`
+	Host     string  `json:"host"`
+	Protocol string  `json:"protocol"`
+	Caller   string  `json:"caller"`
+	Request  Message `json:"request"`
+	Answer   Message `json:"answer"`
+	// Upstream is what passed between us and the upstream, where a mapping edited
+	// it.
+	Upstream    *Exchange   `json:"upstream,omitempty"`
 	Timing      Timing      `json:"timing"`
 	Explanation Explanation `json:"explanation"`
 	// DeviationList has the places in which the call breaks the contract.
 	DeviationList []Deviation `json:"deviationList"`
 	// Curl repeats the call; masked values stay masked.
 	Curl string `json:"curl"`
+}
+
+// Exchange is a request to the upstream and its answer, before any edit.
+type Exchange struct {
+	Method string `json:"method"`
+	// Target is the address that was asked.
+	Target  string  `json:"target"`
+	Request Message `json:"request"`
+	// Status and Answer are those of the upstream; left out where the caller got
+	// them as they came.
+	Status int      `json:"status,omitempty"`
+	Answer *Message `json:"answer,omitempty"`
 }
 
 // Message is the request or the answer of a call.

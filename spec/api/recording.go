@@ -21,11 +21,29 @@ type RecordingStart struct {
 	Test    string   `json:"test,omitempty"`
 	Include []string `json:"include,omitempty"`
 	Exclude []string `json:"exclude,omitempty"`
+	// Hosts and MediaTypes restrict it to calls to these hosts, and to answers of
+	// these types.
+	Hosts      []string `json:"hosts,omitempty"`
+	MediaTypes []string `json:"mediaTypes,omitempty"`
 	// Keep are ids of relayed calls in the log: with them the recording is made of
 	// those and does not run.
 	Keep []string `json:"keep,omitempty"`
 	// Version is that of the program that records.
 	Version string `json:"version,omitempty"`
+}
+
+// RecordingTrial tells which of the last calls to a service a recording would
+// have captured.
+type RecordingTrial struct {
+	Captured int             `json:"captured"`
+	Calls    []RecordingTest `json:"calls"`
+}
+
+// RecordingTest is one call on which a recording was tried.
+type RecordingTest struct {
+	Call Call `json:"call"`
+	// Reason is why it would not be captured, "" when it would.
+	Reason string `json:"reason,omitempty"`
 }
 
 // RecordingStop says what becomes of a recording that ends.

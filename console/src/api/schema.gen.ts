@@ -638,6 +638,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/recordings-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which of the last 200 calls a recording would have captured; nothing is recorded */
+        post: operations["tryRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings-from-har": {
         parameters: {
             query?: never;
@@ -918,8 +938,10 @@ export interface components {
              * @enum {string}
              */
             mode: "answer" | "relay";
-            /** @description What answers when no mapping does; example and generated unless given */
-            otherwise?: ("example" | "generated" | "upstream")[];
+            /** @description What answers when no mapping does, in this order; example and generated unless given */
+            otherwise?: (("example" | "generated" | "upstream") | {
+                answer: components["schemas"]["AnswerDocument"];
+            })[];
             /**
              * @description Change Location, cookies and alternative services of the upstream so that callers stay here
              * @default true
@@ -1177,6 +1199,14 @@ export interface components {
             /** @description A JSON Schema */
             schema?: unknown;
         };
+        /** @description One step of a JSON Patch (RFC 6902) on /status, /headers and /body of an answer, or /method, /path, /query, /headers and /body of a request; ${…} sees the upstream's answer as `upstream` */
+        EditStep: {
+            /** @enum {string} */
+            op: "add" | "remove" | "replace" | "move" | "copy" | "test";
+            path: string;
+            from?: string;
+            value?: unknown;
+        };
         AnswerDocument: {
             /**
              * @description A number, or an expression ${…} that gives one
@@ -1198,6 +1228,15 @@ export interface components {
             payload?: string;
             /** @description Where the caller is sent: a path of the service, or an address; 302 unless a status is given */
             redirect?: string;
+            /**
+             * @description The upstream answers; then there is no status, header or body but by edit
+             * @enum {string}
+             */
+            from?: "upstream";
+            /** @description Changes the request on its way to the upstream */
+            send?: components["schemas"]["EditStep"][];
+            /** @description Changes the upstream's answer on its way back; nothing when a test does not hold */
+            edit?: components["schemas"]["EditStep"][];
             /** @description A named example of the contract, or a declared fault, as the whole answer */
             example?: string;
             /** @description Data drawn from the contract's schema */
@@ -1292,6 +1331,8 @@ export interface components {
             test?: string;
             include?: string[];
             exclude?: string[];
+            hosts?: string[];
+            mediaTypes?: string[];
             by?: string;
             upstream?: string;
             version?: string;
@@ -1304,15 +1345,28 @@ export interface components {
             calls: number;
         };
         RecordingStart: {
+            /** @description Left out only where it is tried */
             name: string;
             labels?: string[];
             test?: string;
             /** @description Calls to capture, such as GET /berths/{number}; all when left out */
             include?: string[];
             exclude?: string[];
+            /** @description Only calls to these */
+            hosts?: string[];
+            /** @description Only answers of these, such as application/json or image/* */
+            mediaTypes?: string[];
             /** @description Ids of relayed calls in the log; the recording is made of them and does not run */
             keep?: string[];
             version?: string;
+        };
+        RecordingTrial: {
+            captured: number;
+            calls: {
+                call: components["schemas"]["Call"];
+                /** @description Why it would not be captured; left out when it would */
+                reason?: string;
+            }[];
         };
         RecordedCall: {
             id: string;
@@ -1470,6 +1524,7 @@ export interface components {
             caller: string;
             request: components["schemas"]["Message"];
             answer: components["schemas"]["Message"];
+            upstream?: components["schemas"]["Exchange"];
             timing: {
                 readMs: number;
                 decideMs: number;
@@ -1478,6 +1533,16 @@ export interface components {
             explanation: components["schemas"]["Explanation"];
             deviationList: components["schemas"]["Deviation"][];
             curl: string;
+        };
+        /** @description What passed between us and the upstream, where a mapping edited it */
+        Exchange: {
+            method: string;
+            /** @description The address that was asked */
+            target: string;
+            request: components["schemas"]["Message"];
+            /** @description Of the upstream; left out where the caller got its answer as it came */
+            status?: number;
+            answer?: components["schemas"]["Message"];
         };
         /** @description Why a call was answered as it was */
         Explanation: {
@@ -2686,6 +2751,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingStart"];
+            };
+        };
+        responses: {
+            /** @description The calls, the newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingTrial"];
                 };
             };
             default: components["responses"]["Problem"];

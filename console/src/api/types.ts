@@ -30,5 +30,7 @@ export type TrialCall = Schemas['TrialCall'];
 export type Payload = Schemas['Payload'];
 export type Deviation = Schemas['Deviation'];
 export type Recording = Schemas['Recording'];
+export type RecordingTrial = Schemas['RecordingTrial'];
+export type Exchange = Schemas['Exchange'];
 export type RecordedCall = Schemas['RecordedCall'];
 export type RecordingReport = Schemas['RecordingReport'];

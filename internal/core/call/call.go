@@ -87,6 +87,16 @@ type Answer struct {
 	Body   []byte
 }
 
+// Get returns the first value of a header, "" when there is none.
+func (a *Answer) Get(name string) string {
+	for _, f := range a.Header {
+		if strings.EqualFold(f.Name, name) {
+			return f.Value
+		}
+	}
+	return ""
+}
+
 // Record is one finished call. It is immutable once it was handed to the log.
 type Record struct {
 	Number  uint64 // counts calls, unique in the environment; see ID
@@ -97,6 +107,10 @@ type Record struct {
 	// AnswerSize is the length of the answer's body on the wire; the log may
 	// keep less of it.
 	AnswerSize int64
+
+	// Upstream is what passed between us and the upstream where it is not what
+	// passed between us and the caller; else nil.
+	Upstream *Exchange
 
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
@@ -111,6 +125,16 @@ type Record struct {
 	Deviations []Deviation
 
 	Read, Decide, Send time.Duration
+}
+
+// Exchange is a request to the upstream and its answer as it came, bodies
+// decoded and as far as the log keeps them.
+type Exchange struct {
+	Method, Target string // Target is the address that was asked
+	RequestHeader  Header
+	RequestBody    []byte
+	// Answer is zero where the caller got it as it came.
+	Answer Answer
 }
 
 // Took is the whole time from arrival to the end of the answer.

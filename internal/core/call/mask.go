@@ -76,6 +76,14 @@ func (m *Masker) Mask(r *Record) {
 	r.AnswerSize += int64(len(r.Answer.Body) - answered)
 	r.Request.Header = m.header(r.Request.Header)
 	r.Answer.Header = m.lines(r.Answer.Header)
+	if x := r.Upstream; x != nil {
+		if target, query, ok := strings.Cut(x.Target, "?"); ok {
+			x.Target = target + "?" + m.pairs(query)
+		}
+		x.RequestBody = m.body(x.RequestBody, x.RequestHeader.Get("Content-Type"))
+		x.Answer.Body = m.body(x.Answer.Body, "")
+		x.RequestHeader, x.Answer.Header = m.header(x.RequestHeader), m.lines(x.Answer.Header)
+	}
 }
 
 // pairs masks secret values of a query or a form.

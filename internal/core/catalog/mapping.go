@@ -123,6 +123,9 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 		if a.Example != "" && op != nil && op.Named(a.Example) == nil {
 			return &problem.Item{At: at + "/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
 		}
+		if a.From != "" && s.Upstream == nil {
+			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream (set one: service set %s --upstream URL)", s.Spec.Name, s.Spec.Name)}
+		}
 		if a.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
 			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
 		}

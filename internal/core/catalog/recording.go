@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -8,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/recording"
 	"rapidmimic/spec"
@@ -21,10 +23,49 @@ type Capture struct {
 	include, exclude []match.Rule
 }
 
-// Captures reports whether a call belongs to the recording.
-func (c *Capture) Captures(method string, segments []string) bool {
-	fits := func(r match.Rule) bool { return r.AllowsMethod(method) && r.Template.Fits(segments) }
-	return (len(c.include) == 0 || slices.ContainsFunc(c.include, fits)) && !slices.ContainsFunc(c.exclude, fits)
+// Passes says why a call, with its path relative to the service, does not belong
+// to the recording; "" when it does.
+func (c *Capture) Passes(r *call.Request, segments []string) (why string) {
+	fits := func(rule match.Rule) bool { return rule.AllowsMethod(r.Method) && rule.Template.Fits(segments) }
+	host := strings.ToLower(r.Host)
+	if i := strings.LastIndexByte(host, ':'); i > 0 && !strings.HasSuffix(host, "]") {
+		host = host[:i]
+	}
+	switch {
+	case len(c.include) > 0 && !slices.ContainsFunc(c.include, fits):
+		return "it is none of those to capture"
+	case slices.ContainsFunc(c.exclude, fits):
+		return "it is one of those to leave out"
+	case len(c.Spec.Hosts) > 0 && !slices.ContainsFunc(c.Spec.Hosts, func(h string) bool { return strings.EqualFold(h, host) }):
+		return "it is to the host " + host
+	}
+	return ""
+}
+
+// PassesAnswer says why an answer of a content type does not belong to the
+// recording; "" when it does.
+func (c *Capture) PassesAnswer(contentType string) (why string) {
+	base := call.BaseType(contentType)
+	fits := func(wanted string) bool {
+		kind, any := strings.CutSuffix(strings.ToLower(wanted), "*")
+		return any && strings.HasPrefix(base, kind) || base == kind
+	}
+	if len(c.Spec.MediaTypes) == 0 || slices.ContainsFunc(c.Spec.MediaTypes, fits) {
+		return ""
+	}
+	if base == "" {
+		return "its answer has no media type"
+	}
+	return "its answer is " + base
+}
+
+// TryRecording is what a recording would capture, without its being made.
+func (c *Catalog) TryRecording(r spec.Recording) (*Capture, error) {
+	r.Name = cmp.Or(r.Name, "trial")
+	if err := spec.CheckRecording(r); err != nil {
+		return nil, err
+	}
+	return compileCapture(r)
 }
 
 func compileCapture(r spec.Recording) (*Capture, error) {

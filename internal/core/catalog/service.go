@@ -28,6 +28,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		if ifMatch != "" {
 			return nil, false, notFound("service", nameOrID, snapshot.Names())
 		}
+		if err := checkOtherwise(s, nil); err != nil {
+			return nil, false, err
+		}
 		edit := c.editLocked()
 		service = edit.putService(nil, c.newServiceLocked(s), parts{})
 		return service, true, edit.commit(ctx)
@@ -42,6 +45,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return nil, false, err
 	}
 	if err := checkPins(s, old); err != nil {
+		return nil, false, err
+	}
+	if err := checkOtherwise(s, old.Payloads); err != nil {
 		return nil, false, err
 	}
 	s.ID = old.Spec.ID
@@ -100,12 +106,25 @@ func checkPins(s spec.Service, old *Service) error {
 	return problem.FromItems("the pins cannot be set", items)
 }
 
+// checkOtherwise refuses an answer that cannot be compiled.
+func checkOtherwise(s spec.Service, payloads answer.Payloads) error {
+	own, at := s.OtherwiseAnswer()
+	if own == nil {
+		return nil
+	}
+	_, faults := compileReply(*own, at, payloads)
+	return problem.FromItems("the service cannot be used", faults)
+}
+
 // CreateService creates a service and refuses a name that is taken.
 func (c *Catalog) CreateService(ctx context.Context, s spec.Service) (*Service, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.Snapshot().Named(s.Name) != nil {
 		return nil, nameTaken(s.Name)
+	}
+	if err := checkOtherwise(s, nil); err != nil {
+		return nil, err
 	}
 	edit := c.editLocked()
 	service := edit.putService(nil, c.newServiceLocked(s), parts{})

@@ -103,6 +103,9 @@ type Service struct {
 
 	// Upstream is the base URL of the real thing; nil without one.
 	Upstream *url.URL
+	// Otherwise is the answer of its own that the service gives to calls that
+	// nothing else answers; nil without one.
+	Otherwise *Reply
 
 	byID       map[string]*Mapping
 	looksInto  bool                    // a mapping asks for more than method and path, or has expressions
@@ -144,12 +147,17 @@ type Reply struct {
 	// Answer is what is sent, unless it has expressions: then Dynamic gives it.
 	Answer  call.Answer
 	Dynamic *answer.Template
+	// Send and Edit change what passes to and from the upstream, where the answer
+	// comes from there; either may be nil.
+	Send, Edit *answer.Edit
 	// If decides among the answers of a choice; nil on the last one.
 	If *expr.Program
 }
 
 // Fixed reports whether the mapping gives the same answer to every call.
-func (m *Mapping) Fixed() bool { return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil }
+func (m *Mapping) Fixed() bool {
+	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == ""
+}
 
 // ETag is the entity tag of a definition at this version.
 func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + `"` }
@@ -248,7 +256,7 @@ func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
 // shows on calls.
 func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.Deviation {
 	switch {
-	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate:
+	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate, reply.Spec.From != "":
 		return nil
 	case op.SOAP == nil:
 		return op.CheckAnswer(&reply.Answer, true)
@@ -286,6 +294,11 @@ func compileService(stored StoredService, p parts) *Service {
 	}
 	if stored.Service.Upstream != "" {
 		s.Upstream, _ = url.Parse(strings.TrimSuffix(stored.Service.Upstream, "/")) // checked with the document
+	}
+	if own, at := stored.Service.OtherwiseAnswer(); own != nil {
+		reply, _ := compileReply(*own, at, p.payloads) // checked when it was set
+		s.Otherwise = &reply
+		s.looksInto = reply.Dynamic != nil
 	}
 	for id, pins := range stored.Service.Pins {
 		s.pins[id], _ = answer.CompilePins(pins) // checked when they were set
@@ -378,11 +391,10 @@ var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema,
 // compileReplies compiles the answers of a mapping.
 func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, fault *problem.Item) {
 	for i, a := range m.Answers() {
-		fixed, dynamic, faults := answer.Compile(a, m.AnswerPlace(i), payloads)
+		reply, faults := compileReply(a, m.AnswerPlace(i), payloads)
 		if len(faults) > 0 {
 			return nil, &faults[0]
 		}
-		reply := Reply{Spec: a, Answer: fixed, Dynamic: dynamic}
 		if len(m.Choose) > 0 && m.Choose[i].If != "" {
 			program, err := expr.Compile(m.Choose[i].If)
 			if err != nil {
@@ -393,6 +405,18 @@ func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, 
 		replies = append(replies, reply)
 	}
 	return replies, nil
+}
+
+func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Reply, faults []problem.Item) {
+	reply.Spec = a
+	if a.From == "" {
+		reply.Answer, reply.Dynamic, faults = answer.Compile(a, at, payloads)
+		return reply, faults
+	}
+	reply.Send, faults = answer.CompileEdit(a.Send, at+"/send")
+	edit, more := answer.CompileEdit(a.Edit, at+"/edit")
+	reply.Edit = edit
+	return reply, append(faults, more...)
 }
 
 // Sentence says that this mapping answered.
@@ -431,8 +455,11 @@ func (m *Mapping) Asks() string {
 func (m *Mapping) Built(index int, which string) call.Step {
 	reply := m.Replies[index]
 	what := fmt.Sprintf("fixed: status %d, %d bytes", reply.Answer.Status, len(reply.Answer.Body))
-	if reply.Dynamic != nil {
+	switch {
+	case reply.Dynamic != nil:
 		what = fmt.Sprintf("status %s, its expressions filled in", reply.Spec.Status)
+	case reply.Spec.From != "":
+		what = "what the upstream answers"
 	}
 	if which != "" {
 		what = which + ", " + what

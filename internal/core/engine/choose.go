@@ -61,7 +61,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,
 			Reason: fmt.Sprintf("its path %s fits, its method is %s", op.Template, op.Method)})
 	}
-	if orUpstream(d, p, r, steps) {
+	if e.otherwise(d, p, r, steps) {
 		return
 	}
 	if r.Method == "OPTIONS" && len(operations) > 0 {

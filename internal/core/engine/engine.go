@@ -72,12 +72,14 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	if p.Relays() {
 		why := "the service relays"
 		if capture := p.Service.Recording; capture != nil {
-			why = fmt.Sprintf("recording %q runs, and the call is not of those it captures", capture.Spec.Name)
-			if capture.Captures(r.Method, p.segments) {
+			if passed := capture.Passes(r, p.segments); passed != "" {
+				why = fmt.Sprintf("recording %q runs and does not capture the call: %s", capture.Spec.Name, passed)
+			} else {
 				why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID
 			}
 		}
 		relay(&d, p, r, why, nil)
+		d.Relay.capture = p.Service.Recording
 		return d
 	}
 	if p.Service.Spec.CORS && isPreflight(r) {

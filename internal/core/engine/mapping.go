@@ -178,6 +178,10 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		e.answerByContract(d, p, r, winner, reply, won.segments, append(before, winner.Taken()))
 		return
 	}
+	if reply.Spec.From != "" {
+		e.answerFromUpstream(d, p, r, won, reply, append(before, winner.Taken(), winner.Built(index, which)))
+		return
+	}
 	if reply.Dynamic != nil {
 		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
 		if err != nil {

@@ -6,17 +6,28 @@ import (
 	"net/url"
 	"strings"
 
+	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
-	"rapidmimic/spec"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/expr"
 )
 
 // Relay is what a decision says of a call that the upstream answers.
 type Relay struct {
 	// Target is where the call goes: the path below the upstream, with its query.
 	Target *url.URL
-	base   *url.URL // of the upstream
-	keep   bool     // what would lead callers past us is changed
-	ours   string   // the address of the service as the call had it
+	// Request is what is sent there, where a mapping edited it; nil for the call as
+	// it came.
+	Request *call.Request
+	// Edit has the answer edited on its way back: it must be held whole, and goes
+	// through Finish. Nil for an answer that is passed on as it comes.
+	Edit *answer.Edit
+
+	scope   func() *expr.Scope // of the call, for Edit
+	capture *catalog.Capture   // the recording that runs, nil for none
+	base    *url.URL           // of the upstream
+	keep    bool               // what would lead callers past us is changed
+	ours    string             // the address of the service as the call had it
 }
 
 // Relays reports whether the call is passed on whatever it says: then its body
@@ -28,28 +39,23 @@ func (p *Placed) Relays() bool {
 // relay has the upstream answer.
 func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Step) {
 	base := p.Service.Upstream
-	target := *base
-	joined, err := url.Parse(base.EscapedPath() + r.Path)
-	if err != nil { // a path that reached us is one
-		joined = &url.URL{Path: base.Path + r.Path}
-	}
-	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, r.Query
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: &target, base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
+	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
 	d.Explanation = &call.Explanation{
 		Sentence: fmt.Sprintf("Answered by the upstream %s: %s.", base, why),
 		Steps:    append(steps, call.Step{Stage: call.Choose, Subject: "upstream", Verdict: call.Taken, Reason: why}),
 	}
 }
 
-// orUpstream has the upstream answer a call that nothing else does, where the
-// service says so. It reports whether it does.
-func orUpstream(d *Decision, p *Placed, r *call.Request, steps []call.Step) bool {
-	if !p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Upstream == nil || isSOAP(p.Service) && r.Method != "POST" {
-		return false
+// targetOf is where a call goes below a base URL.
+func targetOf(base *url.URL, r *call.Request) *url.URL {
+	target := *base
+	joined, err := url.Parse(base.EscapedPath() + r.Path)
+	if err != nil { // a path that reached us is one
+		joined = &url.URL{Path: base.Path + r.Path}
 	}
-	relay(d, p, r, "nothing else answers the call", steps)
-	return true
+	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, r.Query
+	return &target
 }
 
 // hopByHop are headers that belong to one connection, not to the message
@@ -100,6 +106,15 @@ func withoutOurs(lines []string) (rest []string) {
 		}
 	}
 	return rest
+}
+
+// LeavesOut says why the recording that captures the call does not want its
+// answer, by the content type; "" when it does.
+func (relay *Relay) LeavesOut(contentType string) string {
+	if relay.capture == nil {
+		return ""
+	}
+	return relay.capture.PassesAnswer(contentType)
 }
 
 // AnswerHeader is what goes to the caller of an upstream's header. changes tell

@@ -83,6 +83,20 @@ func TooLarge(p *Placed, limit int64) Decision {
 	return d
 }
 
+// NotIntercepted explains a connection to a listed host of the proxy on which no
+// call was made.
+func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
+	if p := e.Place(r); p.Service != nil {
+		d.Service = p.Service.Spec.Name
+	}
+	d.Source, d.By = call.FromSelf, "not-intercepted"
+	d.Explanation = &call.Explanation{
+		Sentence: fmt.Sprintf("A connection to %s could not be intercepted: %s.", r.Host, why),
+		Steps:    []call.Step{{Stage: call.Place, Subject: "proxy", Verdict: call.Noted, Reason: why}},
+	}
+	return d
+}
+
 // Broken is the decision on a call that made us fail. The reason goes to the
 // log, not to the caller.
 func Broken(service string) Decision {

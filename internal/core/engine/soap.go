@@ -49,7 +49,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
-	if byContract := p.Service.Spec.AnswersByContract() || p.hints.Given(); (m.Fault != nil || !byContract) && orUpstream(d, p, r, steps) {
+	if byContract := p.Service.Spec.AnswersByContract() || p.hints.Given(); (m.Fault != nil || !byContract) && e.otherwise(d, p, r, steps) {
 		return
 	}
 	if m.Fault != nil {

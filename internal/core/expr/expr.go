@@ -37,6 +37,9 @@ type Scope struct {
 	// Part gives a part of the call that Call does not have, when an expression
 	// asks for it; nil when there are none. It is asked once for each.
 	Part func(name string) any
+	// Upstream is what the upstream answered: status, headers and body; nil where
+	// it was not asked.
+	Upstream map[string]any
 	// Base is the address of the service as the call had it, without the path
 	// within the service.
 	Base string
@@ -136,6 +139,7 @@ func newEnvironment() (*cel.Env, error) {
 	}
 	options := []cel.EnvOption{
 		cel.Variable("call", cel.DynType),
+		cel.Variable("upstream", cel.DynType),
 		cel.Variable("@now", cel.TimestampType),
 		cel.Variable("@scope", scopeType),
 		cel.Variable("fake", scopeType),
@@ -205,6 +209,8 @@ func (a *activation) ResolveName(name string) (any, bool) {
 	switch name {
 	case "call":
 		return a.scope.call(a.parts), true
+	case "upstream":
+		return a.scope.Upstream, a.scope.Upstream != nil
 	case "@now":
 		return a.scope.Now, true
 	case "fake", "random", "@scope":

@@ -13,6 +13,7 @@ import { MessageView } from './MessageView';
 import { mappingLink } from './mappingLink';
 import { callDetail } from './queries';
 import { TimingBar } from './TimingBar';
+import { UpstreamView } from './UpstreamView';
 
 /** One call, whole: the sentence first, then why, then what went over the wire. */
 export function CallView({ id, onClose }: { id: string; onClose(): void }) {
@@ -87,6 +88,13 @@ function CallBody({ call }: { call: CallDetail }) {
           {new Date(call.at).toLocaleString('en-GB')} from {call.caller}, {call.protocol}
         </p>
       </section>
+      {call.upstream && (
+        <UpstreamView
+          upstream={call.upstream}
+          request={{ line: `${call.method} ${target}`, message: call.request }}
+          answer={{ status: call.status, message: call.answer }}
+        />
+      )}
       <MessageView title="Answer" message={call.answer} />
       <MessageView title="Request" message={call.request} />
     </>

@@ -5,6 +5,7 @@ import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Field, inputLook } from '@/ui/Field';
+import { TextArea } from '@/ui/TextArea';
 import { HeaderLines } from './HeaderLines';
 import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
 import { payloadList } from './queries';
@@ -27,6 +28,7 @@ const kinds = [
   { kind: 'redirect', word: 'Redirect' },
   { kind: 'fault', word: 'SOAP fault' },
   { kind: 'contract', word: 'From the contract' },
+  { kind: 'upstream', word: 'From the upstream' },
   { kind: 'none', word: 'No body' },
 ] as const;
 
@@ -37,6 +39,7 @@ const hasText: Partial<Record<MappingDraft['kind'], 'json' | 'xml' | 'text'>> = 
   text: 'text',
   base64: 'text',
   fault: 'xml',
+  upstream: 'json',
 };
 
 /** A redirect has a status of its own; other kinds do not have that. */
@@ -49,17 +52,19 @@ function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<Mappin
 export function AnswerForm({ service, draft, faults, change }: Props) {
   return (
     <>
-      <div className="flex flex-wrap items-start gap-6">
-        <Field
-          label="Status"
-          hint={statusText(Number(draft.status))}
-          fault={faults.status}
-          value={draft.status}
-          onChange={(event) => change({ status: event.target.value })}
-          className="w-24 font-mono"
-        />
-        <HeaderLines headers={draft.headers} onChange={(headers) => change({ headers })} />
-      </div>
+      {draft.kind !== 'upstream' && (
+        <div className="flex flex-wrap items-start gap-6">
+          <Field
+            label="Status"
+            hint={statusText(Number(draft.status))}
+            fault={faults.status}
+            value={draft.status}
+            onChange={(event) => change({ status: event.target.value })}
+            className="w-24 font-mono"
+          />
+          <HeaderLines headers={draft.headers} onChange={(headers) => change({ headers })} />
+        </div>
+      )}
       <div className="flex min-h-[280px] flex-1 flex-col gap-1.5">
         <div className="flex items-center justify-between">
           <fieldset className="flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
@@ -89,6 +94,7 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
         </div>
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
+        {draft.kind === 'upstream' && <UpstreamFields draft={draft} change={change} />}
         {draft.kind === 'payload' && <PayloadChoice service={service} draft={draft} change={change} />}
         {draft.kind === 'redirect' && (
           <Field
@@ -102,7 +108,7 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
         {hasText[draft.kind] && (
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
             <CodeEditor
-              label="Body of the answer"
+              label={draft.kind === 'upstream' ? 'Edit of the answer' : 'Body of the answer'}
               language={hasText[draft.kind] ?? 'text'}
               value={draft.body}
               onChange={(body) => change({ body })}
@@ -157,6 +163,26 @@ function ContractFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
       onChange={(event) => change({ example: event.target.value })}
       className="max-w-80"
     />
+  );
+}
+
+/** What of the request and of the answer is edited on the way. */
+function UpstreamFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
+  return (
+    <div className="space-y-2">
+      <TextArea
+        label="Steps that edit the request on its way there; empty for none"
+        hint="JSON Patch on /method, /path, /query/NAME, /headers/NAME, /body/…"
+        value={draft.send}
+        rows={2}
+        onChange={(send) => change({ send })}
+      />
+      <p className="text-dim text-xs">
+        Below: steps that edit its answer, on /status, /headers/NAME and /body/…, such as{' '}
+        <code>{'[{"op": "replace", "path": "/body/state", "value": "closed"}]'}</code>. Empty for the answer
+        as it is.
+      </p>
+    </div>
   );
 }
 

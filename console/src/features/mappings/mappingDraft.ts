@@ -17,13 +17,24 @@ export interface MappingDraft {
   when: string; // an expression; "" for none
   status: string; // a number, or an expression
   headers: { key: number; name: string; value: string }[];
-  kind: 'json' | 'text' | 'xml' | 'base64' | 'payload' | 'redirect' | 'fault' | 'contract' | 'none';
-  body: string; // of a fault, its detail
+  kind:
+    | 'json'
+    | 'text'
+    | 'xml'
+    | 'base64'
+    | 'payload'
+    | 'redirect'
+    | 'fault'
+    | 'contract'
+    | 'upstream'
+    | 'none';
+  body: string; // of a fault, its detail; from the upstream, the steps of its edit
   payload: string; // name of a payload of the service
   redirect: string; // where to
   faultCode: string;
   faultText: string;
   example: string; // of the contract; "" for data drawn from it
+  send: string; // JSON: steps that edit the request to the upstream; "" for none
 }
 
 let lastKey = 0;
@@ -54,6 +65,7 @@ export function emptyDraft(): MappingDraft {
     faultCode: 'Server',
     faultText: '',
     example: '',
+    send: '',
   };
 }
 
@@ -73,7 +85,7 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     operation: call.operation ?? '',
     where: call.where ? writeExact(call.where, 2) : '',
     when: call.if ?? '',
-    status: String(answer.status),
+    status: String(answer.status ?? 200),
     headers: (answer.headers ?? []).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
     ),
@@ -94,6 +106,10 @@ function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
     return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
   }
   if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
+  if (answer.from) {
+    const steps = (of?: unknown[]) => (of?.length ? writeExact(of, 2) : '');
+    return { kind: 'upstream', body: steps(answer.edit), send: steps(answer.send) };
+  }
   if ('json' in answer) return { kind: 'json', body: writeExact(answer.json, 2) };
   return { kind: 'none', body: '' };
 }
@@ -178,10 +194,21 @@ export function faultsOf(draft: MappingDraft): Faults {
     const wrong = jsonFault(draft.body);
     if (wrong) faults.body = wrong;
   }
+  if (draft.kind === 'upstream') return { ...faults, ...stepFaults(draft) };
   if (draft.kind !== 'none' && (status === 204 || status === 304)) {
     faults.body = `An answer with status ${status} cannot have a body`;
   }
   return faults;
+}
+
+/** What is wrong with the edits of what the upstream is asked and answers. */
+function stepFaults(draft: MappingDraft): Faults {
+  for (const steps of [draft.body, draft.send]) {
+    if (!steps.trim()) continue;
+    const wrong = jsonFault(steps);
+    if (wrong || !steps.trim().startsWith('[')) return { body: wrong || 'A list of steps, in JSON' };
+  }
+  return {};
 }
 
 function isExpression(text: string): boolean {
@@ -231,15 +258,20 @@ export function documentOf(draft: MappingDraft): string {
     const example = draft.example.trim();
     body.push(example ? ['example', JSON.stringify(example)] : ['generate', 'true']);
   }
+  if (draft.kind === 'upstream') {
+    body.push(['from', '"upstream"']);
+    if (draft.send.trim()) body.push(['send', draft.send]);
+    if (draft.body.trim()) body.push(['edit', draft.body]);
+  }
   const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
-  const answer: [string, string][] = [
-    [
-      'status',
-      isExpression(draft.status) ? JSON.stringify(draft.status.trim()) : String(Number(draft.status)),
-    ],
+  const status = isExpression(draft.status)
+    ? JSON.stringify(draft.status.trim())
+    : String(Number(draft.status));
+  const head: [string, string][] = [
+    ['status', status],
     ['headers', JSON.stringify(headers)],
-    ...body,
   ];
+  const answer = draft.kind === 'upstream' ? body : [...head, ...body];
   return object([
     ...(draft.id ? [['id', JSON.stringify(draft.id)] as [string, string]] : []),
     ['title', JSON.stringify(draft.title)],

@@ -3,7 +3,8 @@ import type { Recording, RecordingReport } from '@/api/types';
 import { count, moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
-import { harAddress, makeMappings, removeRecording } from './queries';
+import { ChooseCalls } from './ChooseCalls';
+import { harAddress, removeRecording } from './queries';
 
 interface Props {
   service: string;
@@ -14,24 +15,13 @@ interface Props {
 /** A recording that was kept, and what can be done with it. */
 export function RecordingRow({ service, recording, onReport }: Props) {
   const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ['services'] });
-  const failed = (error: Error) => notify(error.message);
-  const make = useMutation({
-    mutationFn: () => makeMappings(service, recording.id, false),
-    onSuccess: async (report) => {
-      onReport(report);
-      await refresh();
-      notify(`${count(report.mappings.length, 'mapping')} of “${recording.name}”, live on the next call`);
-    },
-    onError: failed,
-  });
   const remove = useMutation({
     mutationFn: () => removeRecording(service, recording.id),
     onSuccess: async () => {
-      await refresh();
+      await queries.invalidateQueries({ queryKey: ['services'] });
       notify(`“${recording.name}” was removed; its mappings stay`);
     },
-    onError: failed,
+    onError: (error) => notify(error.message),
   });
   return (
     <li
@@ -46,9 +36,7 @@ export function RecordingRow({ service, recording, onReport }: Props) {
         </span>
       </span>
       <span className="flex items-center gap-2">
-        <Button disabled={make.isPending} onClick={() => make.mutate()}>
-          Make mappings
-        </Button>
+        <ChooseCalls service={service} recording={recording} onReport={onReport} />
         <a
           href={harAddress(service, recording.id)}
           download

@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
-import type { RecordedCall, Recording, RecordingReport } from '@/api/types';
+import type { RecordedCall, Recording, RecordingReport, RecordingTrial } from '@/api/types';
 
 const of = (service: string) => `/services/${part(service)}/recordings`;
 
@@ -21,10 +21,26 @@ export function recordedCalls(service: string, id: string, running: boolean) {
   });
 }
 
-export function startRecording(
-  service: string,
-  start: { name: string; include?: string[]; exclude?: string[] },
-) {
+/** Which calls a recording captures; empty lists do not restrict it. */
+export interface RecordingFilter {
+  include: string[];
+  exclude: string[];
+  mediaTypes: string[];
+}
+
+export function recordingTrial(service: string, filter: RecordingFilter) {
+  return queryOptions({
+    queryKey: ['services', service, 'recordings-trial', filter],
+    queryFn: () =>
+      send<RecordingTrial>(`/services/${part(service)}/recordings-trial`, {
+        method: 'POST',
+        body: JSON.stringify(filter),
+      }),
+    placeholderData: (before) => before,
+  });
+}
+
+export function startRecording(service: string, start: { name: string } & RecordingFilter) {
   return send<Recording>(of(service), { method: 'POST', body: JSON.stringify(start) });
 }
 

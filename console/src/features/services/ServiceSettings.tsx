@@ -104,7 +104,7 @@ export function ServiceSettings({ service }: { service: Service }) {
               label="Ask it when nothing else answers"
               checked={service.otherwise?.includes('upstream') ?? false}
               onCheckedChange={(ask) =>
-                change.mutate({ otherwise: ask ? ['example', 'generated', 'upstream'] : null })
+                change.mutate({ otherwise: ask ? [...byContract(service), 'upstream'] : byContract(service) })
               }
             />
           </span>
@@ -113,6 +113,11 @@ export function ServiceSettings({ service }: { service: Service }) {
       <RemoveService service={service} />
     </div>
   );
+}
+
+/** How the contract answers calls that no mapping does, as the service has it. */
+function byContract({ otherwise = ['example', 'generated'] }: Service) {
+  return otherwise.filter((way) => way === 'example' || way === 'generated');
 }
 
 function RemoveService({ service }: { service: Service }) {

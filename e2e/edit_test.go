@@ -1,0 +1,263 @@
+package e2e
+
+import (
+	"encoding/json"
+	"encoding/pem"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/client"
+	"rapidmimic/internal/config"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+// answering is a service with an upstream that it asks only when told to.
+func answering(t *testing.T, base string) *service {
+	s := relaying(t, base)
+	_, err := s.api.PatchService(t.Context(), "office", []byte(`{"mode": "answer"}`))
+	require.NoError(t, err)
+	return s
+}
+
+func TestAnswersOfTheUpstreamAreEdited(t *testing.T) {
+	upstream := office(t)
+	s := answering(t, upstream.URL+"/api")
+	// the mapping is put in, then the call made: what the caller gets, and what the
+	// log says
+	cases := []struct {
+		name, mapping, call, body string
+		headers                   []string
+		status                    int
+		want, step                string
+		check                     func(t *testing.T, resp *http.Response, call api.CallDetail)
+	}{
+		{name: "as it came", mapping: `call: {path: /gzip}
+answer: {from: upstream}`, call: "GET /office/br", status: 404, want: "nothing in service"},
+		{name: "a value, decoded on the way", call: "GET /office/gzip", status: 200, want: `{"state":"closed"}`, step: "its step was applied", mapping: `call: {path: /gzip}
+answer: { from: upstream, edit: [{ op: replace, path: /body/state, value: closed }] }`,
+			check: func(t *testing.T, resp *http.Response, call api.CallDetail) {
+				assert.Empty(t, resp.Header.Get("Content-Encoding"))
+				assert.Equal(t, `{"state":"free"}`, call.Upstream.Answer.Body)
+				assert.Equal(t, `{"state":"closed"}`, call.Answer.Body)
+				assert.Equal(t, upstream.URL+"/api/gzip", call.Upstream.Target)
+				assert.Equal(t, []string{"mapping", "edited"}, []string{call.Source, call.By})
+			}},
+		{name: "status, headers and an expression", call: "POST /office/echo", body: `{"dues": 40, "free": 1.0}`, status: 203, want: `{"dues":80,"free":1.0}`, step: "its 4 steps were applied", mapping: `call: {path: /echo}
+answer:
+  from: upstream
+  edit:
+    - { op: replace, path: /status, value: 203 }
+    - { op: replace, path: /body/dues, value: "${upstream.body.dues * 2}" }
+    - { op: remove, path: /headers/X-Twice }
+    - { op: add, path: /headers/x-seen, value: "${upstream.headers['seen-target']} ${upstream.status}" }`,
+			check: func(t *testing.T, resp *http.Response, _ api.CallDetail) {
+				assert.Empty(t, resp.Header["X-Twice"])
+				assert.Equal(t, "POST /api/echo 418", resp.Header.Get("X-Seen"))
+			}},
+		{name: "a test that does not hold", call: "GET /office/gzip", status: 200, want: `{"state":"free"}`, step: "nothing is changed: a test of the patch does not hold", mapping: `call: {path: /gzip}
+answer: { from: upstream, edit: [{ op: test, path: /status, value: 500 }, { op: remove, path: /body }] }`},
+		{name: "a step that does not fit", call: "GET /office/gzip", status: 502, want: `cannot be edited: .*/body/berth`, mapping: `call: {path: /gzip}
+answer: { from: upstream, edit: [{ op: replace, path: /body/berth, value: 1 }] }`},
+		{name: "the request", call: "POST /office/berths/N7?free=true&b=%20x", body: `{"vessel": "Tern"}`, headers: []string{"Accept-Language: en"}, status: 418, want: `^\{"vessel":"N7"\}$`, step: "its 4 steps were applied", mapping: `call: {path: "/berths/{number}"}
+answer:
+  from: upstream
+  send:
+    - { op: replace, path: /path, value: /echo }
+    - { op: replace, path: /query/free, value: "false" }
+    - { op: replace, path: /body/vessel, value: "${call.path.number}" }
+    - { op: add, path: /headers/User-Agent, value: quay }`,
+			check: func(t *testing.T, resp *http.Response, call api.CallDetail) {
+				assert.Equal(t, "POST /api/echo?free=false&b=+x", resp.Header.Get("Seen-Target"))
+				assert.Equal(t, "quay", resp.Header.Get("Seen-User-Agent"))
+				assert.Equal(t, "/berths/N7", call.Path, "the log shows what the caller asked")
+				assert.Equal(t, `{"vessel": "Tern"}`, call.Request.Body)
+				assert.Equal(t, `{"vessel":"N7"}`, call.Upstream.Request.Body)
+				assert.Nil(t, call.Upstream.Answer, "which the caller got as it came")
+			}},
+		{name: "a text", call: "GET /office/early", status: 200, want: "^later$", step: "its step was applied", mapping: `call: {path: /early}
+answer: { from: upstream, edit: [{ op: replace, path: /body, value: "${upstream.body + 'r'}" }] }`},
+		{name: "an answer that breaks off", call: "GET /office/broken", status: 502, want: "broke off after 4 bytes", mapping: `call: {path: /broken}
+answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			_, err := s.api.PutMappings(t.Context(), "office", []byte("id: edited\n"+c.mapping))
+			require.NoError(t, err)
+			resp, body := s.send(c.call, c.body, c.headers...)
+			assert.Equal(t, c.status, resp.StatusCode, body)
+			if strings.HasPrefix(c.want, "{") {
+				assert.Equal(t, c.want, body)
+			} else {
+				assert.Regexp(t, "(?i)"+c.want, body)
+			}
+			call, err := s.api.Call(t.Context(), callID(resp))
+			require.NoError(t, err)
+			steps, err := json.Marshal(call.Explanation.Steps)
+			require.NoError(t, err)
+			assert.Contains(t, string(steps), c.step)
+			if c.check != nil {
+				c.check(t, resp, call)
+			}
+		})
+	}
+
+	faulty := map[string]string{
+		`{ edit: [{ op: remove, path: /body }] }`:                                     "they need `from: upstream`",
+		`{ from: elsewhere }`:                                                         "from can only be upstream",
+		`{ from: upstream, status: 404 }`:                                             "change them by edit",
+		`{ from: upstream, json: {} }`:                                                "change it by edit",
+		`{ from: upstream, edit: [{ op: swap, path: /body }] }`:                       "op must be one of add, remove",
+		`{ from: upstream, edit: [{ op: add, path: /query/x, value: 1 }] }`:           "begins with /status, /headers, /body",
+		`{ from: upstream, send: [{ op: add, path: /query/x }] }`:                     "which need one",
+		`{ from: upstream, edit: [{ op: add, path: /body/x, value: "${nope(1)}" }] }`: "nope",
+	}
+	for answer, want := range faulty {
+		_, err := s.api.PutMappings(t.Context(), "office", []byte("call: {path: /x}\nanswer: "+answer))
+		assert.ErrorContains(t, err, want, answer)
+	}
+	_, err := s.api.PutService(t.Context(), "lonely", spec.NewService("lonely"), "")
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "lonely", []byte("call: {path: /x}\nanswer: {from: upstream}"))
+	assert.ErrorContains(t, err, "service set lonely --upstream URL")
+}
+
+func TestOtherwiseIsAnAnswer(t *testing.T) {
+	s := start(t, config.Config{})
+	_, err := s.api.PutService(t.Context(), "office", spec.NewService("office"), "")
+	require.NoError(t, err)
+	_, err = s.api.PatchService(t.Context(), "office", []byte(`{"otherwise": ["example", {"answer": {"status": 503, "json": {"closed": "${call.method}"}}}]}`))
+	require.NoError(t, err)
+	resp, body := s.send("GET /office/anything", "")
+	assert.Equal(t, "503"+`{"closed":"GET"}`, fmt.Sprint(resp.StatusCode, body))
+	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), `source=self, by="otherwise"`)
+	assert.Equal(t, "no-store", resp.Header.Get("Cache-Control"))
+	for otherwise, want := range map[string]string{
+		`["upstream"]`:                           "a service without an upstream",
+		`["nothing"]`:                            "otherwise lists example",
+		`[{"answer": {"status": 99}}]`:           "/otherwise/0/answer/status",
+		`[{"answer": {"text": "${"}}]`:           "/otherwise/0/answer/text",
+		`[{"answer": {"generate": true}}]`:       "one of its own",
+		`[{"answer": {"text": "a"}}, "example"]`: "nothing comes after an answer",
+		`[{"reply": {"text": "a"}}]`:             "reply",
+	} {
+		_, err := s.api.PatchService(t.Context(), "office", []byte(`{"otherwise": `+otherwise+`}`))
+		var p *problem.Error
+		require.ErrorAs(t, err, &p, otherwise)
+		assert.Contains(t, p.Error(), want, otherwise)
+	}
+}
+
+// What a recording captures can be tried before, and is what it then does.
+func TestRecordingsCanBeNarrowed(t *testing.T) {
+	upstream := office(t)
+	s := relaying(t, upstream.URL+"/api")
+	calls := []string{"GET /office/events-none", "GET /office/events", "GET /office/echo", "POST /office/echo"}
+	narrow := api.RecordingStart{Name: "narrow", Include: []string{"/echo", "/events"}, Exclude: []string{"POST /echo"}, MediaTypes: []string{"text/*"}}
+	make1 := func() {
+		for _, call := range calls {
+			if strings.HasSuffix(call, "/events") {
+				ctx := t.Context()
+				req, err := http.NewRequestWithContext(ctx, http.MethodGet, s.traffic+"/office/events", nil)
+				require.NoError(t, err)
+				resp, err := http.DefaultClient.Do(req)
+				require.NoError(t, err)
+				_, err = io.ReadFull(resp.Body, make([]byte, 9))
+				require.NoError(t, err)
+				require.NoError(t, resp.Body.Close())
+				continue
+			}
+			s.send(call, "")
+		}
+	}
+	make1()
+	want := []string{"it is one of those to leave out", "its answer has no media type", "", "it is none of those to capture"}
+	var trial api.RecordingTrial
+	require.Eventually(t, func() bool {
+		var err error
+		trial, err = s.api.TryRecording(t.Context(), "office", narrow)
+		return err == nil && len(trial.Calls) == len(calls)
+	}, 5*time.Second, 20*time.Millisecond)
+	reasons := map[string]string{}
+	for _, tried := range trial.Calls {
+		reasons[tried.Call.Method+" "+tried.Call.Path] = tried.Reason
+	}
+	assert.Equal(t, map[string]string{"POST /echo": want[0], "GET /echo": want[1], "GET /events": want[2], "GET /events-none": want[3]}, reasons)
+	assert.Equal(t, 1, trial.Captured)
+
+	_, err := s.api.StartRecording(t.Context(), "office", narrow)
+	require.NoError(t, err)
+	make1()
+	require.Eventually(t, func() bool {
+		recorded, err := s.api.RecordedCalls(t.Context(), "office", "narrow")
+		return err == nil && len(recorded) == 1 && recorded[0].Path == "/events"
+	}, 5*time.Second, 20*time.Millisecond)
+	_, err = s.api.StopRecording(t.Context(), "office", "narrow", api.RecordingStop{OnlyKeep: true})
+	require.NoError(t, err)
+	for _, wrong := range []api.RecordingStart{{Name: "a", MediaTypes: []string{"json"}}, {Name: "a", Hosts: []string{"http://x"}}, {Name: "a", Include: []string{"GET berths"}}} {
+		_, err := s.api.TryRecording(t.Context(), "office", wrong)
+		assert.Error(t, err, "%+v", wrong)
+	}
+}
+
+// Upstreams on IPv6, and over HTTP/2 with a certificate that this machine was
+// told to trust.
+func TestOtherUpstreams(t *testing.T) {
+	said := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.Proto, " ", r.URL) })
+	six, err := net.Listen("tcp6", "[::1]:0")
+	if err != nil {
+		t.Skip("this machine has no IPv6 loopback: ", err)
+	}
+	plain := &httptest.Server{Listener: six, Config: &http.Server{Handler: said}}
+	plain.Start()
+	defer plain.Close()
+	secured := httptest.NewUnstartedServer(said)
+	secured.EnableHTTP2 = true
+	secured.StartTLS()
+	defer secured.Close()
+	trusted := filepath.Join(t.TempDir(), "upstream.pem")
+	require.NoError(t, os.WriteFile(trusted, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: secured.Certificate().Raw}), 0o600))
+
+	s := startProcess(t, []string{"SSL_CERT_FILE=" + trusted})
+	for name, want := range map[string]struct{ base, answer string }{"six": {plain.URL, "HTTP/1.1 /a?b=1"}, "two": {secured.URL, "HTTP/2.0 /a?b=1"}} {
+		document := spec.NewService(name)
+		document.Upstream, document.Mode = want.base, spec.ModeRelay
+		_, err := s.api.PutService(t.Context(), name, document, "")
+		require.NoError(t, err)
+		_, body := s.send("GET /"+name+"/a?b=1", "")
+		assert.Equal(t, want.answer, body)
+	}
+}
+
+// startProcess starts the real program with more variables in its environment.
+func startProcess(t *testing.T, environment []string) *service {
+	cmd := exec.Command(binary, "serve", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "", "--data", t.TempDir())
+	cmd.Env = append(os.Environ(), environment...)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	addresses := printedAddresses(out, "data")
+	s := &service{t: t, control: addresses["console"], traffic: addresses["services"]}
+	s.api, err = client.New(s.control)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		s.api.Close()
+		http.DefaultClient.CloseIdleConnections()
+		assert.NoError(t, cmd.Process.Signal(os.Interrupt))
+		assert.NoError(t, cmd.Wait())
+	})
+	return s
+}

@@ -1,0 +1,81 @@
+package engine
+
+import (
+	"fmt"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/expr"
+)
+
+// answerFromUpstream has the upstream answer a call for a mapping, with the
+// mapping's edits on the way there and back.
+func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) {
+	m := won.Value
+	if p.Service.Upstream == nil { // it was taken away since the mapping was put
+		refusal(d, "no-upstream", selfDocument{
+			Title: "The mapping answers from the upstream, and the service has none", Status: 502,
+			Detail: fmt.Sprintf("Mapping %q takes its answer from the upstream of %s, which has none.", m.Spec.ID, p.Service.Spec.Name),
+		}, steps)
+		return
+	}
+	scope := func() *expr.Scope { return e.mappingScope(p, r, won.fit, won.segments) }
+	sent := r
+	if reply.Send != nil {
+		edited, skipped, err := reply.Send.Request(r, scope())
+		if err != nil {
+			refuseEdit(d, m.Spec.ID, "the request cannot be edited", err, steps)
+			return
+		}
+		sent, steps = edited, append(steps, editStep("send", reply.Send.Steps(), skipped))
+	}
+	relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), steps)
+	d.Source, d.By = call.FromMapping, m.Spec.ID
+	d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream %s said.", m.Spec.ID, p.Service.Upstream)
+	d.Relay.Edit, d.Relay.scope = reply.Edit, scope
+	if sent != r {
+		d.Relay.Request, d.Relay.ours = sent, baseOf(r)
+	}
+}
+
+// Finish edits what the upstream answered to a call: header is what goes to the
+// caller of its header, body is decoded. It sets the answer of the decision.
+func (e *Engine) Finish(d *Decision, got call.Answer) {
+	edited, skipped, err := d.Relay.Edit.Answer(got, d.Relay.scope())
+	if err != nil {
+		refuseEdit(d, d.By, fmt.Sprintf("the upstream's answer (%d) cannot be edited", got.Status), err, d.Explanation.Steps)
+		return
+	}
+	d.Answer = edited
+	explanation := *d.Explanation
+	if skipped == "" {
+		explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream said, edited.", d.By)
+	}
+	explanation.Steps = append(explanation.Steps[:len(explanation.Steps):len(explanation.Steps)], editStep("edit", d.Relay.Edit.Steps(), skipped))
+	d.Explanation = &explanation
+}
+
+// editStep tells of an edit that was made, or skipped since a test did not hold.
+func editStep(subject string, count int, skipped string) call.Step {
+	if skipped != "" {
+		return call.Step{Stage: call.Build, Subject: subject, Verdict: call.Passed, Reason: "nothing is changed: " + skipped}
+	}
+	reason := fmt.Sprintf("its %d steps were applied", count)
+	if count == 1 {
+		reason = "its step was applied"
+	}
+	return call.Step{Stage: call.Build, Subject: subject, Verdict: call.Taken, Reason: reason}
+}
+
+// Uneditable is the answer to a call whose upstream's answer has to be edited
+// and cannot be held or read; why says which.
+func Uneditable(d *Decision, why error) {
+	refuseEdit(d, d.By, "the upstream's answer cannot be edited", why, d.Explanation.Steps)
+}
+
+func refuseEdit(d *Decision, mapping, what string, err error, steps []call.Step) {
+	refusal(d, "edit", selfDocument{
+		Title: "An edit does not fit", Status: 502,
+		Detail: fmt.Sprintf("Mapping %q answers this call from the upstream, but %s: %v.", mapping, what, err),
+	}, steps)
+}

@@ -1,0 +1,50 @@
+package engine
+
+import (
+	"fmt"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec"
+	"rapidmimic/spec/tree"
+)
+
+// otherwise answers a call that neither a mapping nor the contract does, where
+// the service says how. It reports whether it does.
+func (e *Engine) otherwise(d *Decision, p *Placed, r *call.Request, steps []call.Step) bool {
+	if isSOAP(p.Service) && r.Method != "POST" {
+		return false
+	}
+	if p.Service.Otherwise != nil {
+		e.otherwiseAnswer(d, p, r, steps)
+		return true
+	}
+	if p.Service.Spec.Falls(spec.OtherwiseUpstream) && p.Service.Upstream != nil {
+		relay(d, p, r, "nothing else answers the call", steps)
+		return true
+	}
+	return false
+}
+
+// otherwiseAnswer gives the answer that the service has for such calls.
+func (e *Engine) otherwiseAnswer(d *Decision, p *Placed, r *call.Request, steps []call.Step) {
+	reply := p.Service.Otherwise
+	built := reply.Answer
+	if reply.Dynamic != nil {
+		var err error
+		built, err = reply.Dynamic.Render(e.scope(p, r, noParams, func() *tree.Node { return bodyValue(r) }, func() *sample.Draw { return e.drawFor(p, r, "") }))
+		if err != nil {
+			refusal(d, "expression", selfDocument{
+				Title: "An expression of the answer has no value for this call", Status: 500,
+				Detail: fmt.Sprintf("Service %q has an answer for calls that nothing else fits, but %v.", p.Service.Spec.Name, err),
+			}, steps)
+			return
+		}
+	}
+	d.Source, d.By, d.Answer = call.FromSelf, "otherwise", built
+	d.Explanation = &call.Explanation{
+		Sentence: fmt.Sprintf("Answered by what %s says to calls that nothing else fits.", p.Service.Spec.Name),
+		Steps: append(steps, call.Step{Stage: call.Choose, Subject: "otherwise", Verdict: call.Taken,
+			Reason: "the service has an answer for calls that neither a mapping nor the contract answers"}),
+	}
+}

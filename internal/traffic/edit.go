@@ -1,0 +1,61 @@
+package traffic
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/engine"
+)
+
+// edit holds an answer of the upstream whole, has it edited, and sends it. The
+// record keeps it as it came, too.
+func (x *relayed) edit(resp *http.Response) {
+	got, err := x.whole(resp)
+	if err != nil {
+		engine.Uneditable(x.decision, err)
+	} else {
+		x.record.Upstream = &call.Exchange{Answer: got}
+		x.h.Engine.Finish(x.decision, got)
+	}
+	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
+	send(x.w, x.r.Method, x.record, x.decision.Reveal)
+}
+
+// whole reads an answer to its end, its body decoded.
+func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
+	defer resp.Body.Close()
+	header := x.answerHeader(resp)
+	body, err := io.ReadAll(io.LimitReader(resp.Body, x.h.MaxBody+1))
+	switch {
+	case err != nil:
+		return got, fmt.Errorf("it broke off after %d bytes", len(body))
+	case int64(len(body)) > x.h.MaxBody:
+		return got, fmt.Errorf("it is larger than %d bytes, which is what is held", x.h.MaxBody)
+	}
+	if encoding := encodingOf(fieldsOf(header)); encoding != "" && encoding != "identity" && len(body) > 0 {
+		plain, ok := decode(encoding, body, int(x.h.MaxBody))
+		if !ok {
+			return got, errors.New("its coding " + encoding + " cannot be undone")
+		}
+		body = plain
+	}
+	delete(header, "Content-Encoding")
+	delete(header, "Content-Length") // it follows from the body that is sent
+	return call.Answer{Status: resp.StatusCode, Header: fieldsOf(header), Body: body}, nil
+}
+
+// keepExchange keeps what passed between us and the upstream beside what passed
+// between us and the caller.
+func (x *relayed) keepExchange(out *http.Request) {
+	if x.record.Upstream == nil {
+		x.record.Upstream = &call.Exchange{}
+	}
+	up := x.record.Upstream
+	up.Method, up.Target, up.RequestHeader, up.RequestBody = out.Method, out.URL.String(), call.Header(out.Header), x.sent.kept
+	if limit := x.h.Log.BodyLimit(); len(up.Answer.Body) > limit {
+		up.Answer.Body = up.Answer.Body[:limit]
+	}
+}
