@@ -35,7 +35,16 @@ func Find() (string, error) {
 }
 
 // Start starts Chromium. It reaches loopback only.
-func Start() (*Browser, error) {
+func Start() (*Browser, error) { return start() }
+
+// StartThrough starts Chromium with a proxy, host:port, for all but loopback. It
+// takes certificates of the authority whose public key has this digest: SHA-256
+// in base64.
+func StartThrough(proxy, authority string) (*Browser, error) {
+	return start(chromedp.Flag("proxy-server", proxy), chromedp.Flag("ignore-certificate-errors-spki-list", authority))
+}
+
+func start(more ...chromedp.ExecAllocatorOption) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
 		return nil, err
@@ -46,6 +55,7 @@ func Start() (*Browser, error) {
 		chromedp.Flag("no-pings", true), chromedp.Flag("font-render-hinting", "none"), chromedp.Flag("lang", "en-US"),
 		chromedp.Flag("proxy-server", "direct://"), chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"),
 	)
+	options = append(options, more...)
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, cancel := chromedp.NewContext(allocator)
 	b := &Browser{ctx: ctx, cancel: func() { cancel(); stop() }}

@@ -35,7 +35,7 @@ var mayImport = map[string]string{
 	"internal/core/xmltree":          "",
 	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/match internal/core/sample spec spec/problem spec/tree",
 	"internal/core/answer":           "internal/core/call internal/core/contract internal/core/expr internal/core/sample spec spec/problem spec/tree",
-	"internal/core/recording":        "internal/core/call spec spec/problem spec/tree",
+	"internal/core/recording":        "internal/core/call internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/folder":           "internal/core/contract/bundle spec spec/problem spec/tree",
 	"internal/core/catalog":          "internal/core/answer internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/openapi internal/core/contract/wsdl internal/core/expr internal/core/folder internal/core/match internal/core/recording spec spec/problem spec/tree",
 	"internal/core/engine":           "internal/core/answer internal/core/call internal/core/catalog internal/core/contract internal/core/expr internal/core/match internal/core/sample internal/core/xmltree spec spec/problem spec/tree",

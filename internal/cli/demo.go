@@ -46,14 +46,15 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 		_ = c.Set("log-level", "warn")
 	}
 	tasks, ctx := errgroup.WithContext(ctx)
-	standIns := ""
+	var standIns *demo.StandIns
+	standInsAt := ""
 	if address := c.String("stand-ins"); address != "" {
 		listener, err := net.Listen("tcp", address)
 		if err != nil {
 			return fmt.Errorf("--stand-ins %s cannot be listened on: %w (--stand-ins names another address, or none)", address, err)
 		}
-		standIns = "http://" + listener.Addr().String()
-		tasks.Go(func() error { return demo.NewStandIns(40*time.Millisecond).Run(ctx, listener) })
+		standIns, standInsAt = demo.NewStandIns(40*time.Millisecond), "http://"+listener.Addr().String()
+		tasks.Go(func() error { return standIns.Run(ctx, listener) })
 	}
 	ready := make(chan config.Addresses, 1)
 	tasks.Go(func() error {
@@ -64,7 +65,10 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 		case <-ctx.Done():
 			return nil
 		case addresses := <-ready:
-			return p.playDemo(ctx, addresses, standIns, !c.Bool("quiet"))
+			if standIns != nil {
+				standIns.SetBoard(addresses.Traffic + "/{service}")
+			}
+			return p.playDemo(ctx, addresses, standInsAt, !c.Bool("quiet"))
 		}
 	})
 	return tasks.Wait()
@@ -89,7 +93,8 @@ func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns stri
 		p.say("%-9s %s/%s", name, a.Traffic, name)
 	}
 	if standIns != "" {
-		p.say("stand-ins %s plays the real moorings and tides, to relay to and to record", standIns)
+		p.say("stand-ins %s plays the real services, to relay to and to record", standIns)
+		p.say("board     %s/board/  a program that uses them all", standIns)
 		p.say("record    rapidmimic record moorings --name \"a first one\"")
 	}
 	p.say("try       curl %s/moorings/berths/N7", a.Traffic)

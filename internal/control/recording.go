@@ -217,6 +217,7 @@ func (s *server) stopRecording(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	s.noteOthers(c, report.Mappings, exchanges)
 	report.Operations = operationsOf(exchanges)
 	if len(exchanges) == 0 {
 		report.Reasons = s.whyNothing(c, stopped)
@@ -287,6 +288,9 @@ func (s *server) postRecordedMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	if !wanted.DryRun {
+		s.noteOthers(c, report.Mappings, exchanges)
+	}
 	c.PureJSON(http.StatusOK, report)
 }
 
@@ -311,6 +315,26 @@ func (s *server) makeMappings(c *gin.Context, r catalog.StoredRecording, exchang
 		without = append(without, api.SkippedCall{Call: call.ID(x.Number), Reason: x.Reason})
 	}
 	return mappings, without, nil
+}
+
+// noteOthers tells of mappings that answer recorded calls instead of those that
+// were made of them. The service must not relay any more.
+func (s *server) noteOthers(c *gin.Context, made []api.MadeMapping, exchanges []recording.Exchange) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		return
+	}
+	for i := range made {
+		at := slices.IndexFunc(exchanges, func(x recording.Exchange) bool { return slices.Contains(made[i].Calls, call.ID(x.Number)) })
+		if at < 0 {
+			continue
+		}
+		r := exchanges[at].Record(service.Spec.Name).Request
+		r.Address = "/" + service.Spec.Name + r.Path
+		if d := s.Engine.Explain(&r); d.Source == call.FromMapping && d.By != made[i].Mapping.ID {
+			made[i].Notes = append(made[i].Notes, fmt.Sprintf("mapping %s comes before it, and answers what was recorded", d.By))
+		}
+	}
 }
 
 // labelsOf are the labels of mappings that a recording makes: its own, and its

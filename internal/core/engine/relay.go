@@ -25,6 +25,7 @@ type Relay struct {
 
 	scope   func() *expr.Scope // of the call, for Edit
 	capture *catalog.Capture   // the recording that runs, nil for none
+	origin  *call.Request      // whose page may read what we answer ourselves; nil for none
 	base    *url.URL           // of the upstream
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
@@ -41,6 +42,9 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Ste
 	base := p.Service.Upstream
 	d.Source, d.By = call.FromUpstream, base.Host
 	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
+	if p.Service.Spec.CORS {
+		d.Relay.origin = r
+	}
 	d.Explanation = &call.Explanation{
 		Sentence: fmt.Sprintf("Answered by the upstream %s: %s.", base, why),
 		Steps:    append(steps, call.Step{Stage: call.Choose, Subject: "upstream", Verdict: call.Taken, Reason: why}),
@@ -201,4 +205,7 @@ func Unreached(d *Decision, status int, why string) {
 		Detail: fmt.Sprintf("%s was asked, and %s.", d.Relay.Target.Redacted(), why),
 	}, d.Explanation.Steps)
 	d.Source = call.FromUpstream
+	if d.Relay.origin != nil {
+		allowOrigin(d, d.Relay.origin)
+	}
 }

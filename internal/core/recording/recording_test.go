@@ -89,6 +89,16 @@ func TestProposals(t *testing.T) {
 			exchange(2, "POST /bookings", `{"vessel": {"name": "Gull"}, "at": "2026-12-01T10:00:05Z", "nights": 2}`, 409, jsonType, `{"no":1}`),
 		}, []string{`post-bookings /bookings {"body":"$.vessel.name","equals":"Tern"} => {"id":1}`, `post-bookings-2 /bookings {"body":"$.vessel.name","equals":"Gull"} => {"no":1}`},
 			"the answer depends on $.vessel.name of the body"},
+		"members that only some bodies have": {[]recording.Exchange{
+			exchange(1, "POST /bookings", `{"a": 1}`, 201, jsonType, `1`), exchange(2, "POST /bookings", `{"a": 1, "b": null}`, 409, jsonType, `2`),
+		}, []string{`post-bookings /bookings {"body":"$.b","present":false} => 1`, `post-bookings-2 /bookings {"body":"$.b","equals":null} => 2`}, "depends on $.b"},
+		"messages of XML": {[]recording.Exchange{
+			exchange(1, "POST /desk", `<s:Envelope xmlns:s="x"><s:Header><id>1</id></s:Header><s:Body><list/></s:Body></s:Envelope>`, 200, jsonType, `1`),
+			exchange(2, "POST /desk", `<s:Envelope xmlns:s="x"><s:Body><ask kind="a"><manifest>M1</manifest></ask></s:Body></s:Envelope>`, 200, jsonType, `2`),
+		}, []string{`post-desk /desk {"xml":"/Envelope/Body/list","present":true} {"xml":"/Envelope/Body/ask/@kind","present":false} {"xml":"/Envelope/Body/ask/manifest","present":false} => 1`,
+			`post-desk-2 /desk {"xml":"/Envelope/Body/list","present":false} {"xml":"/Envelope/Body/ask/@kind","equals":"a"} {"xml":"/Envelope/Body/ask/manifest","equals":"M1"} => 2`}, ""},
+		"bodies that are no values": {[]recording.Exchange{exchange(1, "POST /log", `a`, 200, jsonType, `1`), exchange(2, "POST /log", `b`, 200, jsonType, `2`)},
+			[]string{`post-log /log => 1 => 2`}, "they do not tell calls apart"},
 		"bodies that do not": {[]recording.Exchange{
 			exchange(1, "POST /log", `{"a":1}`, 204, "", ""), exchange(2, "POST /log", `{"a":2}`, 204, "", ""),
 		}, []string{`post-log /log => 204`}, "2 different bodies got the same answer"},

@@ -1,0 +1,152 @@
+package e2e
+
+import (
+	"crypto/sha256"
+	"crypto/x509"
+	"encoding/base64"
+	"encoding/pem"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/client"
+	"rapidmimic/demo"
+	"rapidmimic/e2e/browser"
+	"rapidmimic/internal/config"
+	"rapidmimic/spec/api"
+)
+
+// boarded is a demo with stand-ins behind its services, and a quay board that
+// stays when the stand-ins are gone.
+func boarded(t *testing.T) (s *service, standIns *httptest.Server, board string) {
+	s = start(t, config.Config{Proxy: "127.0.0.1:0"})
+	require.NoError(t, demo.SetUp(t.Context(), s.api))
+	standIns = httptest.NewServer(demo.NewStandIns(time.Millisecond))
+	t.Cleanup(standIns.Close)
+	require.NoError(t, demo.SetUpstreams(t.Context(), s.api, standIns.URL))
+	program := httptest.NewServer(demo.NewStandIns(0))
+	t.Cleanup(program.Close)
+	return s, standIns, program.URL + "/board/?services=" + s.traffic + "/{service}"
+}
+
+// open opens a page in a browser of its own or in the shared one.
+func open(t *testing.T, b *browser.Browser, address string) *browser.Page {
+	p, err := b.Open(address)
+	require.NoError(t, err)
+	t.Cleanup(p.Close)
+	return p
+}
+
+func sharedBrowser(t *testing.T) *browser.Browser {
+	chromiumStarted = true
+	b, err := chromium()
+	require.NoError(t, err)
+	return b
+}
+
+const allGood = "document.querySelectorAll('[data-state=good]').length === 5"
+
+// shown is what the board shows, without what tells the time.
+func shown(t *testing.T, p *browser.Page) string {
+	text, err := browser.Eval[string](p, "[...document.querySelectorAll('.shown')].map((e) => e.innerText).join('\\n')")
+	require.NoError(t, err)
+	return text
+}
+
+// The quay board is recorded, and played back without the real services; then one
+// value is changed, and it shows.
+func TestTheBoardIsRecordedAndPlayedBack(t *testing.T) {
+	s, standIns, board := boarded(t)
+	for _, name := range demo.Services() {
+		_, err := s.api.StartRecording(t.Context(), name, api.RecordingStart{Name: "the board"})
+		require.NoError(t, err)
+	}
+	p := open(t, sharedBrowser(t), board)
+	must(t, p.Wait(allGood))
+	before := shown(t, p)
+	assert.Contains(t, before, "845.00 NOK")
+	assert.Contains(t, before, "A certificate is missing")
+	for _, name := range demo.Services() {
+		recorded, err := s.api.CheckRecording(t.Context(), name, "the board")
+		require.NoError(t, err)
+		for _, call := range recorded {
+			assert.Empty(t, call.Deviations, "the stand-ins keep to the contract: %s %s", name, call.Path)
+		}
+		report, err := s.api.StopRecording(t.Context(), name, "the board", api.RecordingStop{})
+		require.NoError(t, err)
+		assert.NotEmpty(t, report.Mappings)
+		assert.Empty(t, report.Skipped)
+		if name == "customs" { // whose answer nobody would see
+			assert.Contains(t, report.Mappings[len(report.Mappings)-1].Notes, "mapping nothing-held comes before it, and answers what was recorded")
+		}
+	}
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "customs", "nothing-held"))
+	standIns.Close()
+	p = open(t, sharedBrowser(t), board)
+	must(t, p.Wait(allGood))
+	assert.Equal(t, before, shown(t, p), "played back, it is the same")
+
+	list, err := s.api.Mappings(t.Context(), "moorings")
+	require.NoError(t, err)
+	changed := false
+	for _, m := range list {
+		if m.Answer.JSON != nil && strings.HasPrefix(m.Call.Path, "/dues") {
+			document, err := m.YAML()
+			require.NoError(t, err)
+			_, err = s.api.PutMappings(t.Context(), "moorings", []byte(strings.Replace(document, "845.00", "9845.00", 1)))
+			require.NoError(t, err)
+			changed = true
+		}
+	}
+	require.True(t, changed)
+	must(t, p.Press("Ask again"), p.WaitText("9845.00 NOK"))
+
+	// and with the real ones gone, a relaying service says so to the page
+	_, err = s.api.PatchService(t.Context(), "tides", []byte(`{"mode": "relay"}`))
+	require.NoError(t, err)
+	must(t, p.Press("Ask again"), p.WaitText("tides answered 502. Gave up after 3 tries."))
+}
+
+// Chromium itself goes through the proxy, and trusts the authority.
+func TestTheBoardThroughTheProxy(t *testing.T) {
+	s, standIns, board := boarded(t)
+	for _, name := range demo.Services() {
+		_, err := s.api.PatchService(t.Context(), name, []byte(`{"hosts": ["`+name+`.skerry-sound.example"]}`))
+		require.NoError(t, err)
+		_ = s.api.RemoveMapping(t.Context(), name, "nothing-held") // of customs
+		_, err = s.api.StartRecording(t.Context(), name, api.RecordingStart{Name: "the board", Hosts: []string{name + ".skerry-sound.example"}})
+		require.NoError(t, err)
+	}
+	ca, err := s.api.Authority(t.Context())
+	require.NoError(t, err)
+	block, _ := pem.Decode([]byte(ca.PEM))
+	certificate, err := x509.ParseCertificate(block.Bytes)
+	require.NoError(t, err)
+	digest := sha256.Sum256(certificate.RawSubjectPublicKeyInfo)
+	b, err := browser.StartThrough(strings.TrimPrefix(ca.Proxy, "http://"), base64.StdEncoding.EncodeToString(digest[:]))
+	require.NoError(t, err)
+	defer b.Close()
+	address, _, _ := strings.Cut(board, "?")
+	address += "?services=https://{service}.skerry-sound.example"
+	p := open(t, b, address)
+	must(t, p.Wait(allGood))
+	before := shown(t, p)
+	for _, name := range demo.Services() {
+		report, err := s.api.StopRecording(t.Context(), name, "the board", api.RecordingStop{})
+		require.NoError(t, err)
+		assert.NotEmpty(t, report.Mappings)
+	}
+	standIns.Close()
+	p = open(t, b, address)
+	must(t, p.Wait(allGood))
+	assert.Equal(t, before, shown(t, p))
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Limit: 100})
+	require.NoError(t, err)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "HTTP/2.0", detail.Protocol)
+}
