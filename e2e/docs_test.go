@@ -47,8 +47,10 @@ func (s *service) putDocumented(t *testing.T, page string) {
 const jsonType = "Content-Type: application/json"
 
 func TestTheExamplesOfTheReferenceWork(t *testing.T) {
-	s := startDemo(t)
+	s, _, _ := boarded(t)
 	s.putDocumented(t, "guide.md")
+	s.putDocumented(t, "quay-board.md")
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "moorings", "dues-too-large"))
 	s.putDocumented(t, "mappings.md")
 	booking := func(length string) string { return `{"vessel": {"name": "Tern", "lengthMetres": ` + length + `}}` }
 	_, body := s.send("POST /moorings/berths/S4/bookings", booking("112.5"), jsonType)
@@ -100,6 +102,10 @@ func TestTheExamplesOfTheReferenceWork(t *testing.T) {
 		assert.Equal(t, k.status, resp.StatusCode, "%s: %s", k.line, body)
 		assert.Regexp(t, k.want, body, k.line)
 	}
+	resp, body = s.send("GET /moorings/dues", "")
+	assert.Contains(t, body, `"amount":"1845.00"`)
+	assert.NotContains(t, body, "settled", "the request was edited, too")
+	assert.Equal(t, "by the mapping reference", resp.Header.Get("X-Edited"))
 	resp, _ = s.send("GET /moorings/old/berths/N7", "")
 	assert.Equal(t, 308, resp.StatusCode)
 	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
