@@ -33,6 +33,10 @@ func TestConsoleRecording(t *testing.T) {
 	assert.Equal(t, `{"path":"/berths/N7"}`, body)
 	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), "source=mapping")
 
+	// mappings of chosen calls only, looked at before they are made
+	must(t, p.Press("Make mappings"), p.WaitText("Show what would be made"), p.Fill("Only calls with this in them", "dues"), p.WaitText("No call has that in it"),
+		p.Fill("Only calls with this in them", "N7"), p.Press("Show what would be made"), p.WaitText("unchanged"), p.Press("Make mappings of 1 call"), p.WaitText("1 mapping of “a look around”"))
+
 	// the switch relays, and says in the answer why nothing came back
 	must(t, p.Press("relay"), p.WaitText("moorings relays to"))
 	resp, _ = s.send("GET /moorings/berths/N7", "")

@@ -1208,11 +1208,8 @@ export interface components {
             value?: unknown;
         };
         AnswerDocument: {
-            /**
-             * @description A number, or an expression ${…} that gives one
-             * @default 200
-             */
-            status: number | string;
+            /** @description A number, or an expression ${…} that gives one; 200 unless given */
+            status?: number | string;
             headers?: {
                 [key: string]: string;
             }[];

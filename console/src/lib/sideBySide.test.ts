@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { sideBySide } from './sideBySide';
+import { aroundChanges, sideBySide } from './sideBySide';
 
 test.each([
   ['a\nb\n', 'a\nb\n', ['a|a', 'b|b']],
@@ -9,4 +9,11 @@ test.each([
   ['gone\n', '', ['gone|-']],
 ])('%j beside %j', (before, after, want) => {
   expect(sideBySide(before, after).map(({ left = '-', right = '-' }) => `${left}|${right}`)).toEqual(want);
+});
+
+test('what is alike far from any difference is left out', () => {
+  const lines = (change: string) => ['a', 'b', 'c', 'd', change, 'f', 'g', 'h', 'i', ''].join('\n');
+  const rows = aroundChanges(sideBySide(lines('e'), lines('E')), 1);
+  expect(rows.map((row) => ('alike' in row ? row.alike : row.left))).toEqual([3, 'd', 'e', 'f', 3]);
+  expect(aroundChanges(sideBySide('a\nb\nx\n', 'a\nb\ny\n'), 0)).toHaveLength(3);
 });

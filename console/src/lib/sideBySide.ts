@@ -28,3 +28,32 @@ export function sideBySide(before: string, after: string): Row[] {
   }
   return rows;
 }
+
+/** A run of equal lines far from any difference. */
+export interface Alike {
+  key: number;
+  alike: number;
+}
+
+/** Leaves out what is alike, but for a few lines around each difference. */
+export function aroundChanges(rows: Row[], around = 3): (Row | Alike)[] {
+  const near = new Set<number>();
+  rows.forEach(({ left, right }, i) => {
+    if (left !== right) for (let at = i - around; at <= i + around; at++) near.add(at);
+  });
+  const out: (Row | Alike)[] = [];
+  for (let i = 0; i < rows.length; i++) {
+    const row = rows[i];
+    if (!row) continue;
+    if (near.has(i)) {
+      out.push(row);
+      continue;
+    }
+    let end = i;
+    while (end < rows.length && !near.has(end)) end++;
+    if (end - i > 2) out.push({ key: row.key, alike: end - i });
+    else out.push(...rows.slice(i, end));
+    i = end - 1;
+  }
+  return out;
+}

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { sideBySide } from '@/lib/sideBySide';
+import { aroundChanges, sideBySide } from '@/lib/sideBySide';
 import { cn } from './cn';
 
 interface Props {
@@ -11,7 +11,7 @@ interface Props {
 
 /** Two texts side by side, with the lines in which they differ marked. */
 export function DiffView({ before, after, titles }: Props) {
-  const rows = useMemo(() => sideBySide(before, after), [before, after]);
+  const rows = useMemo(() => aroundChanges(sideBySide(before, after)), [before, after]);
   return (
     <div className="overflow-auto rounded border border-line">
       <table className="w-full table-fixed border-collapse font-mono text-xs">
@@ -22,12 +22,25 @@ export function DiffView({ before, after, titles }: Props) {
           </tr>
         </thead>
         <tbody>
-          {rows.map(({ key, left, right }) => (
-            <tr key={key} className="align-top">
-              <Side text={left} other={right} mark="−" className="bg-bad-soft" />
-              <Side text={right} other={left} mark="+" className="border-line border-l bg-good-soft" />
-            </tr>
-          ))}
+          {rows.map((row) =>
+            'alike' in row ? (
+              <tr key={row.key}>
+                <td colSpan={2} className="bg-sunken px-2.5 py-0.5 text-center font-sans text-dim">
+                  {row.alike} lines alike
+                </td>
+              </tr>
+            ) : (
+              <tr key={row.key} className="align-top">
+                <Side text={row.left} other={row.right} mark="−" className="bg-bad-soft" />
+                <Side
+                  text={row.right}
+                  other={row.left}
+                  mark="+"
+                  className="border-line border-l bg-good-soft"
+                />
+              </tr>
+            ),
+          )}
         </tbody>
       </table>
     </div>

@@ -161,3 +161,17 @@ describe('statusesOf', () => {
     expect(statusesOf({ ...mapping, ...change } as Mapping)).toEqual(want);
   });
 });
+
+it('keeps the edits of what the upstream says, and no status beside them', () => {
+  const edit = [{ op: 'replace' as const, path: '/body/amount', value: 1.5 }];
+  const start = draftOf({ ...mapping, answer: { from: 'upstream', edit } });
+  expect(start.kind).toBe('upstream');
+  expect(faultsOf(start)).toEqual({});
+  const written = JSON.parse(documentOf(start));
+  expect(written.answer).toEqual({ from: 'upstream', edit });
+  expect(JSON.parse(documentOf({ ...start, body: '', send: '[]' })).answer).toEqual({
+    from: 'upstream',
+    send: [],
+  });
+  expect(faultsOf({ ...start, send: '{}' }).body).toBe('A list of steps, in JSON');
+});
