@@ -213,6 +213,30 @@ func TestRecordingsCanBeNarrowed(t *testing.T) {
 	}
 }
 
+// What a service does not answer itself is asked of the upstream, and recorded.
+func TestRecordingWhatIsMissing(t *testing.T) {
+	upstream := office(t)
+	s := answering(t, upstream.URL+"/api")
+	_, err := s.api.PutMappings(t.Context(), "office", []byte("call: {path: /none}\nanswer: {text: ours}"))
+	require.NoError(t, err)
+	gaps := api.RecordingStart{Name: "gaps", Missing: true}
+	_, err = s.api.StartRecording(t.Context(), "office", gaps)
+	require.ErrorContains(t, err, "--otherwise example,generated,upstream")
+	_, err = s.api.PatchService(t.Context(), "office", []byte(`{"otherwise": ["upstream"]}`))
+	require.NoError(t, err)
+	_, err = s.api.StartRecording(t.Context(), "office", gaps)
+	require.NoError(t, err)
+	_, body := s.send("GET /office/none", "")
+	assert.Equal(t, "ours", body)
+	s.send("GET /office/early", "")
+	report, err := s.api.StopRecording(t.Context(), "office", "gaps", api.RecordingStop{})
+	require.NoError(t, err)
+	require.Len(t, report.Mappings, 1)
+	upstream.Close()
+	_, body = s.send("GET /office/early", "")
+	assert.Equal(t, "late", body)
+}
+
 // Upstreams on IPv6, and over HTTP/2 with a certificate that this machine was
 // told to trust.
 func TestOtherUpstreams(t *testing.T) {

@@ -26,6 +26,9 @@ type Recording struct {
 	// "application/json", or "image/*".
 	Hosts      []string `json:"hosts,omitempty"`
 	MediaTypes []string `json:"mediaTypes,omitempty"`
+	// Missing captures what the service does not answer itself: it goes on
+	// answering, and asks its upstream otherwise.
+	Missing bool `json:"missing,omitempty"`
 	// By is who made it, Upstream where the calls went, Version that of the
 	// program that made it.
 	By       string    `json:"by,omitempty"`

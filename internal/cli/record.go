@@ -27,6 +27,7 @@ func (p Program) recordCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "exclude", Usage: "not these `CALLS`"},
 			&cli.StringSliceFlag{Name: "host", Usage: "only calls to this `HOST`"},
 			&cli.StringSliceFlag{Name: "media-type", Usage: "only answers of this `TYPE`, such as application/json or image/*"},
+			&cli.BoolFlag{Name: "missing", Usage: "only what the service does not answer itself; it goes on answering"},
 			&cli.BoolFlag{Name: "try", Usage: "record nothing: show which of the last calls would be captured"},
 			&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"},
 		},
@@ -122,7 +123,7 @@ func (p Program) record(ctx context.Context, c *cli.Command) error {
 	}
 	start := api.RecordingStart{
 		Name: c.String("name"), Labels: c.StringSlice("label"), Test: c.String("test"), Include: c.StringSlice("include"), Exclude: c.StringSlice("exclude"),
-		Hosts: c.StringSlice("host"), MediaTypes: c.StringSlice("media-type"), Version: p.Version,
+		Hosts: c.StringSlice("host"), MediaTypes: c.StringSlice("media-type"), Missing: c.Bool("missing"), Version: p.Version,
 	}
 	if c.Bool("try") {
 		return p.tryRecording(ctx, c, environment, given[0], start)

@@ -66,7 +66,7 @@ func (s *server) postRecording(c *gin.Context) {
 
 func recordingOf(wanted api.RecordingStart) spec.Recording {
 	return spec.Recording{Name: wanted.Name, Labels: wanted.Labels, Test: wanted.Test, Version: wanted.Version,
-		Include: wanted.Include, Exclude: wanted.Exclude, Hosts: wanted.Hosts, MediaTypes: wanted.MediaTypes}
+		Include: wanted.Include, Exclude: wanted.Exclude, Hosts: wanted.Hosts, MediaTypes: wanted.MediaTypes, Missing: wanted.Missing}
 }
 
 // postRecordingTrial tells which of the last calls a recording would have

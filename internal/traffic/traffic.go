@@ -77,7 +77,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	} else {
 		decision = engine.TooLarge(placed, h.MaxBody)
 	}
-	record.Service, record.Source, record.By = decision.Service, decision.Source, decision.By
+	record.Service, record.Source, record.By, record.Recording = decision.Service, decision.Source, decision.By, decision.Recording
 	if decision.Relay != nil {
 		h.relay(w, r, record, &decision)
 		return

@@ -25,6 +25,8 @@ type RecordingStart struct {
 	// these types.
 	Hosts      []string `json:"hosts,omitempty"`
 	MediaTypes []string `json:"mediaTypes,omitempty"`
+	// Missing captures only what the service does not answer itself.
+	Missing bool `json:"missing,omitempty"`
 	// Keep are ids of relayed calls in the log: with them the recording is made of
 	// those and does not run.
 	Keep []string `json:"keep,omitempty"`

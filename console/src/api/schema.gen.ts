@@ -1330,6 +1330,7 @@ export interface components {
             exclude?: string[];
             hosts?: string[];
             mediaTypes?: string[];
+            missing?: boolean;
             by?: string;
             upstream?: string;
             version?: string;
@@ -1353,6 +1354,8 @@ export interface components {
             hosts?: string[];
             /** @description Only answers of these, such as application/json or image/* */
             mediaTypes?: string[];
+            /** @description Only what the service does not answer itself; it goes on answering */
+            missing?: boolean;
             /** @description Ids of relayed calls in the log; the recording is made of them and does not run */
             keep?: string[];
             version?: string;

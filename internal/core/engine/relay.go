@@ -34,7 +34,7 @@ type Relay struct {
 // Relays reports whether the call is passed on whatever it says: then its body
 // need not be held.
 func (p *Placed) Relays() bool {
-	return p.Service != nil && p.Service.Upstream != nil && (p.Service.Spec.Relays() || p.Service.Recording != nil) && p.badHint == ""
+	return p.Service != nil && p.Service.Upstream != nil && (p.Service.Spec.Relays() || p.Service.Recording != nil && !p.Service.Recording.Spec.Missing) && p.badHint == ""
 }
 
 // relay has the upstream answer.
