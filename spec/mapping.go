@@ -37,6 +37,8 @@ type Mapping struct {
 	// the caller's address.
 	Per    string   `json:"per,omitempty"`
 	Choose []Choice `json:"choose,omitempty"`
+	// Impair is trouble that goes with every answer of the mapping.
+	Impair *Impairment `json:"impair,omitempty"`
 }
 
 // Choice is one of several answers. The last one has no If.
@@ -280,6 +282,9 @@ func (m *Mapping) faults() (items []problem.Item) {
 		}
 	}
 	items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
+	if m.Impair != nil {
+		items = append(items, m.Impair.Faults("/impair")...)
+	}
 	return append(items, m.answerFaults()...)
 }
 

@@ -43,6 +43,10 @@ func (p Program) callsCommand() *cli.Command {
 				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
 			},
 			{
+				Name: "retries", Usage: "how callers took failures: attempts, gaps, advice obeyed, how it ended", UsageText: "rapidmimic calls retries --service moorings",
+				OnUsageError: usageError, Flags: []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"}}, Action: p.callsRetries,
+			},
+			{
 				Name: "clear", Usage: "empty the log; services and mappings stay", UsageText: "rapidmimic calls clear",
 				OnUsageError: usageError, Action: p.callsClear,
 			},
@@ -72,7 +76,7 @@ func callRow(call api.Call) []string {
 		by = fmt.Sprintf("%-8s deviates %d, %s", call.Source, call.Deviations, call.By)
 	}
 	return []string{
-		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), strconv.Itoa(call.Status),
+		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), statusText(call.Status),
 		by, fmt.Sprintf("%.2f ms", call.TookMs), call.ID,
 	}
 }
@@ -200,7 +204,10 @@ func (p Program) sayCall(call api.CallDetail) {
 	p.say("%s", call.Explanation.Sentence)
 	p.say("")
 	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
-	p.say("took      %.3f ms: reading %.3f, deciding %.3f, sending %.3f", call.TookMs, call.Timing.ReadMs, call.Timing.DecideMs, call.Timing.SendMs)
+	p.say("took      %s", timingText(call))
+	if len(call.Injected) > 0 {
+		p.say("injected  %s", injectedText(call.Injected))
+	}
 	p.say("repeat    %s", call.Curl)
 	p.say("")
 	p.say("why")
@@ -229,6 +236,84 @@ func (p Program) sayCall(call api.CallDetail) {
 		}
 	}
 	p.sayMessage(fmt.Sprintf("answer    %d, by %s %s", call.Status, call.Source, call.By), call.Answer)
+}
+
+// timingText is where the time of a call went.
+func timingText(call api.CallDetail) string {
+	t := call.Timing
+	text := fmt.Sprintf("%.3f ms: reading %.3f, deciding %.3f", call.TookMs, t.ReadMs, t.DecideMs)
+	if t.AskMs > 0 {
+		text += fmt.Sprintf(", asking the upstream %.3f", t.AskMs)
+	}
+	if t.WaitMs > 0 {
+		text += fmt.Sprintf(", held back %.3f", t.WaitMs)
+	}
+	return text + fmt.Sprintf(", sending %.3f", t.SendMs)
+}
+
+// callsRetries tells how callers took failures.
+func (p Program) callsRetries(ctx context.Context, c *cli.Command) error {
+	_, environment, err := p.connect(c)
+	if err != nil {
+		return err
+	}
+	stories, err := environment.Retries(ctx, c.String("service"))
+	if err != nil {
+		return err
+	}
+	return p.print(c, stories, nil, func() {
+		if len(stories) == 0 {
+			p.say("no call failed, of the last 1000 in the log")
+			return
+		}
+		rows := make([][]string, len(stories))
+		for i, s := range stories {
+			rows[i] = []string{s.Attempts[0].At.Local().Format("15:04:05"), fmt.Sprintf("%-4s /%s%s", s.Method, s.Service, s.Path), strconv.Itoa(len(s.Attempts)), gapsText(s.Attempts), adviceText(s.Attempts), s.Outcome}
+		}
+		columns := []column{{title: "TIME"}, {title: "CALL", flexible: true}, {title: "ATTEMPTS", right: true}, {title: "STATUS AND GAPS", flexible: true}, {title: "ADVICE"}, {title: "OUTCOME"}}
+		writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, true)
+	})
+}
+
+// statusText is a status; a call that was never answered has none.
+func statusText(status int) string {
+	if status == 0 {
+		return "none"
+	}
+	return strconv.Itoa(status)
+}
+
+// gapsText is the statuses of attempts with the gaps between them.
+func gapsText(attempts []api.RetryAttempt) string {
+	var b strings.Builder
+	for i, a := range attempts {
+		if i > 0 {
+			fmt.Fprintf(&b, " +%.1fs ", a.GapMs/1000)
+		}
+		b.WriteString(statusText(a.Status))
+	}
+	return b.String()
+}
+
+// adviceText tells how often retry advice was obeyed.
+func adviceText(attempts []api.RetryAttempt) string {
+	given, obeyed := 0, 0
+	for _, a := range attempts {
+		if a.AdvisedMs > 0 {
+			given++
+			if a.Obeyed {
+				obeyed++
+			}
+		}
+	}
+	switch {
+	case given == 0:
+		return ""
+	case obeyed == given:
+		return "obeyed"
+	default:
+		return fmt.Sprintf("%d of %d obeyed", obeyed, given)
+	}
 }
 
 func (p Program) sayMessage(title string, m api.Message) {

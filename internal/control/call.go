@@ -94,7 +94,7 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Call: callView(r.Summary()), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
-		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), SendMs: milliseconds(r.Send)},
+		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},
 		Curl:    r.Request.Curl(s.TrafficURL),
 	}
 	if x := r.Upstream; x != nil {
@@ -105,6 +105,7 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		}
 		detail.Upstream = &view
 	}
+	detail.Injected = injectedViews(r.Injected)
 	detail.DeviationList = deviationViews(r.Deviations)
 	detail.Explanation = explanationView(r.Explanation)
 	return detail

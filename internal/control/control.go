@@ -138,8 +138,21 @@ func (s *server) routes(router *gin.Engine) {
 	api.PUT("/services/:service/payloads/:payload", s.putPayload)
 	api.DELETE("/services/:service/payloads/:payload", s.deletePayload)
 
+	api.GET("/impairments", s.listImpairments)
+	api.PATCH("/impairments", s.patchImpairments)
+	api.POST("/impairments/reset", s.resetImpairments)
+	for _, target := range []string{"/impairment", "/services/:service/impairment"} {
+		api.PUT(target, s.putImpairment)
+		api.DELETE(target, s.deleteImpairment)
+	}
+	api.GET("/lines", s.listLines)
+	api.PUT("/lines/:line", s.putLine)
+	api.DELETE("/lines/:line", s.deleteLine)
+
 	api.GET("/calls", s.listCalls)
 	api.DELETE("/calls", s.clearCalls)
+	api.GET("/calls/retries", s.listRetries)
+	api.GET("/services/:service/timings", s.getTimings)
 	api.GET("/calls/stream", s.streamCalls)
 	api.GET("/calls/:call", s.getCall)
 }

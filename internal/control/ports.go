@@ -41,6 +41,8 @@ type Decider interface {
 	Check(r *call.Record) (operation string, found []call.Deviation)
 	Positions(serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(serviceID string, m *catalog.Mapping)
+	LimitsOf(i *catalog.Impairment) []engine.Used
+	ResetImpairment(i *catalog.Impairment)
 }
 
 // Authority is our own certificate authority.

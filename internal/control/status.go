@@ -31,5 +31,12 @@ func (s *server) getStatus(c *gin.Context) {
 			status.Relaying = append(status.Relaying, service.Spec.Name)
 		}
 	}
+	list := s.impairments()
+	status.ImpairmentsOff = list.Off
+	for _, i := range list.Items {
+		if !list.Off {
+			status.Impaired = append(status.Impaired, i.Target.String())
+		}
+	}
 	c.PureJSON(http.StatusOK, status)
 }

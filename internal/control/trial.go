@@ -73,7 +73,7 @@ func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snap
 // tryOnCalls tries a mapping on the last calls of its service, and on the call
 // that was asked for.
 func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
-	records, err := s.lastCalls(c, snapshot.Find(c.Param("service")).Spec.Name, wanted.Recent)
+	records, err := s.lastCalls(c, snapshot.Find(c.Param("service")).Spec.Name, min(wanted.Recent, mostTried))
 	if err != nil {
 		return err
 	}
@@ -103,7 +103,7 @@ func (s *server) lastCalls(c *gin.Context, service string, count int) (records [
 	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		return nil, err
 	}
-	if count = min(count, mostTried); count <= 0 {
+	if count <= 0 {
 		return nil, nil
 	}
 	lines, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service}, 0, count)

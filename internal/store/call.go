@@ -116,7 +116,7 @@ func (r *callRow) record() (record *call.Record, contents [partCount]int64, devi
 		},
 		Answer:     call.Answer{Status: int(d.status)},
 		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
-		Read: d.read, Decide: d.decide, Send: d.send,
+		Read: d.read, Decide: d.decide, Wait: d.wait, Ask: d.ask, Send: d.send,
 	}, d.contents, d.deviations, nil
 }
 
@@ -134,6 +134,9 @@ func addParts(record *call.Record, parts [partCount][]byte) {
 	}
 	if text := parts[partUpstream]; len(text) > 0 && json.Unmarshal(text, &record.Upstream) != nil {
 		record.Upstream = nil // the call is worth showing without it
+	}
+	if text := parts[partInjected]; len(text) > 0 && json.Unmarshal(text, &record.Injected) != nil {
+		record.Injected = nil // likewise
 	}
 	if text := parts[partExplanation]; len(text) > 0 {
 		record.Explanation = &call.Explanation{}

@@ -14,7 +14,7 @@ type callDetail struct {
 	method, path, query, source, by, operation string
 	status, deviations                         int64
 	address, host, protocol, caller            string
-	read, decide, send                         time.Duration
+	read, decide, wait, ask, send              time.Duration
 	requestSize, answerSize                    int64
 	contents                                   [partCount]int64 // ids, 0 for none
 }
@@ -28,19 +28,20 @@ const (
 	partAnswerBody
 	partDeviations
 	partUpstream
+	partInjected
 	partCount
 )
 
 // detailVersion is the first byte of an encoded detail. Details of version 1
-// have no operation, those before 3 nothing of the upstream.
-const detailVersion = 3
+// have no operation, those before 4 nothing of the upstream and of impairments.
+const detailVersion = 4
 
 func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
 	return callDetail{
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
 		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
-		read: r.Read, decide: r.Decide, send: r.Send,
+		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
 	}
 }
@@ -48,19 +49,23 @@ func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 // numberCount is how many numbers there are beside the ids of contents.
 const numberCount = 7
 
+// lateNumbers came with version 4, at the end.
+const lateNumbers = 4
+
 // strings and numbers list the fields in the order in which they are encoded.
 
 func (d *callDetail) strings() [10]*string {
 	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation}
 }
 
-func (d *callDetail) numbers() [numberCount + partCount]*int64 {
-	numbers := [numberCount + partCount]*int64{
+func (d *callDetail) numbers() [numberCount + partCount + 2]*int64 {
+	numbers := [numberCount + partCount + 2]*int64{
 		&d.status, &d.deviations, (*int64)(&d.read), (*int64)(&d.decide), (*int64)(&d.send), &d.requestSize, &d.answerSize,
 	}
 	for i := range d.contents {
 		numbers[numberCount+i] = &d.contents[i]
 	}
+	numbers[numberCount+partCount], numbers[numberCount+partCount+1] = (*int64)(&d.wait), (*int64)(&d.ask)
 	return numbers
 }
 
@@ -91,8 +96,8 @@ func (d *callDetail) parse(b []byte) error {
 	if b[0] < 2 {
 		texts = texts[:len(texts)-1]
 	}
-	if b[0] < 3 {
-		numbers = numbers[:len(numbers)-1]
+	if b[0] < 4 {
+		numbers = numbers[:len(numbers)-lateNumbers]
 	}
 	b = b[1:]
 	for _, s := range texts {

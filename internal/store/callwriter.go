@@ -189,6 +189,12 @@ func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
 			return text
 		})
 	}
+	if len(r.Injected) > 0 {
+		keep(partInjected, nil, func() []byte {
+			text, _ := json.Marshal(r.Injected) // plain structs always marshal
+			return text
+		})
+	}
 	if err != nil {
 		return fmt.Errorf("keep contents: %w", err)
 	}

@@ -31,7 +31,7 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if d.Running, err = s.loadRunning(ctx); err != nil {
 		return d, err
 	}
-	return d, nil
+	return d, s.loadImpairments(ctx, &d)
 }
 
 // loadVersion is the version of the last change. Data of before it was kept know
@@ -87,6 +87,9 @@ func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 		return err
 	}
 	if err := putRecordings(ctx, tx, change); err != nil {
+		return err
+	}
+	if err := putImpairments(ctx, tx, change); err != nil {
 		return err
 	}
 	if err := markApplied(ctx, tx, change.Applied, change.Forgotten); err != nil {

@@ -11,8 +11,8 @@ import (
 )
 
 // edit holds an answer of the upstream whole, has it edited, and sends it. The
-// record keeps it as it came, too.
-func (x *relayed) edit(resp *http.Response) {
+// record keeps it as it came, too. The error says that the connection must end.
+func (x *relayed) edit(resp *http.Response) error {
 	got, err := x.whole(resp)
 	if err != nil {
 		engine.Uneditable(x.decision, err)
@@ -21,7 +21,13 @@ func (x *relayed) edit(resp *http.Response) {
 		x.h.Engine.Finish(x.decision, got)
 	}
 	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
-	send(x.w, x.r.Method, x.record, x.decision.Reveal)
+	x.record.Explanation = x.decision.Explanation
+	abort := deliver(x.w, x.r, x.record, x.decision)
+	x.decision.Explanation = x.record.Explanation
+	if abort {
+		return errSpoilt
+	}
+	return nil
 }
 
 // whole reads an answer to its end, its body decoded.

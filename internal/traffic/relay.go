@@ -10,11 +10,13 @@ import (
 	"net/http/httptrace"
 	"net/textproto"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/engine"
+	"rapidmimic/spec"
 )
 
 // Upstream asks the real things behind services. It is called from any number of
@@ -44,10 +46,17 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	asked := time.Now()
 	out := x.request()
 	resp, err := h.Upstream.RoundTrip(out)
-	record.Decide = time.Since(asked)
+	record.Ask = time.Since(asked)
+	record.Explanation = d.Explanation
+	if err == nil && !hold(r.Context(), record, d.Delay) {
+		_ = resp.Body.Close() // nobody waits for it
+		d.Explanation = record.Explanation
+		x.finish()
+		return
+	}
 	begun := time.Now()
 	if err == nil && d.Relay.Edit != nil {
-		x.edit(resp)
+		err = x.edit(resp)
 	} else if err == nil {
 		err = x.pass(resp)
 	} else if r.Context().Err() != nil {
@@ -61,6 +70,9 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 		err = nil
 	}
 	record.Send = time.Since(begun)
+	if d.Effect != "" { // what was spoilt is nothing to play back
+		record.Recording = ""
+	}
 	if d.Relay.Request != nil || record.Upstream != nil {
 		x.keepExchange(out)
 	}
@@ -151,8 +163,17 @@ func (x *relayed) pass(resp *http.Response) error {
 	for name := range resp.Trailer {
 		out.Add("Trailer", name)
 	}
+	for _, f := range x.decision.Headers {
+		out.Set(f.Name, f.Value)
+	}
+	if x.decision.Effect == spec.EffectWrongLength && resp.ContentLength >= 0 {
+		out.Set("Content-Length", strconv.FormatInt(resp.ContentLength+wrongBy, 10))
+	}
 	x.w.WriteHeader(resp.StatusCode)
 	err := x.copyBody(resp)
+	if x.decision.Effect != "" && err == nil {
+		err = errSpoilt
+	}
 	for name, values := range resp.Trailer {
 		out[name] = values
 	}
@@ -186,11 +207,19 @@ func (x *relayed) copyBody(resp *http.Response) error {
 	controller := http.NewResponseController(x.w)
 	buffer := buffers.Get().(*[]byte)
 	defer buffers.Put(buffer)
+	var to io.Writer = x.w
+	if x.decision.Line.Slow() {
+		to = newSlowWriter(x.r.Context(), x.w, x.decision.Line)
+	}
+	from := io.Reader(resp.Body)
+	if x.decision.Effect == spec.EffectCutBody {
+		from = io.LimitReader(from, max(resp.ContentLength/2, 1))
+	}
 	for {
-		n, err := resp.Body.Read(*buffer)
+		n, err := from.Read(*buffer)
 		if n > 0 {
 			x.answer.Write((*buffer)[:n])
-			if _, writeErr := x.w.Write((*buffer)[:n]); writeErr != nil {
+			if _, writeErr := to.Write((*buffer)[:n]); writeErr != nil {
 				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
 				return nil
 			}
@@ -210,6 +239,9 @@ func (x *relayed) copyBody(resp *http.Response) error {
 		}
 	}
 }
+
+// errSpoilt ends the connection of an answer that an impairment spoilt.
+var errSpoilt = errors.New("the answer was spoilt by an impairment")
 
 // upgrade joins the two connections of a call that changes its protocol, until
 // either ends.

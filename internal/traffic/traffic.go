@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net/http"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"time"
 
@@ -65,8 +66,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var decision engine.Decision
 	if placed.Relays() {
 		decision = h.Engine.Decide(placed, &record.Request)
-		record.Service, record.Source, record.By, record.Recording = decision.Service, decision.Source, decision.By, decision.Recording
-		h.relay(w, r, record, &decision)
+		h.carryOut(w, r, record, &decision)
 		return
 	}
 	body, whole := h.readBody(w, r, placed.NeedsBody())
@@ -77,17 +77,30 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	} else {
 		decision = engine.TooLarge(placed, h.MaxBody)
 	}
-	record.Service, record.Source, record.By, record.Recording = decision.Service, decision.Source, decision.By, decision.Recording
-	if decision.Relay != nil {
-		h.relay(w, r, record, &decision)
+	record.Read, record.Decide = read.Sub(arrived), time.Since(read)
+	h.carryOut(w, r, record, &decision)
+}
+
+// carryOut does what a decision says, and hands the call to the log.
+func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
+	defer d.Release()
+	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
+	if d.Relay != nil {
+		h.relay(w, r, record, d)
 		return
 	}
 	trimToLog(&record.Request.Body, h.Log.BodyLimit())
-	decided := time.Now()
-	record.Answer, record.Explanation = decision.Answer, decision.Explanation
-	send(w, r.Method, record, decision.Reveal)
-	record.Read, record.Decide, record.Send = read.Sub(arrived), decided.Sub(read), time.Since(decided)
-	h.Log.Add(record)
+	record.Answer, record.Explanation = d.Answer, d.Explanation
+	if len(d.Headers) > 0 {
+		record.Answer.Header = append(slices.Clone(record.Answer.Header), d.Headers...)
+	}
+	if !hold(r.Context(), record, d.Delay) {
+		h.Log.Add(record)
+		return
+	}
+	if h.answer(w, r, record, d) {
+		panic(http.ErrAbortHandler) // the caller must see that it ends here
+	}
 }
 
 // readBody reads the body as far as the log keeps it, or whole where the

@@ -12,7 +12,7 @@ type Call struct {
 	Path   string `json:"path"`
 	Query  string `json:"query,omitempty"`
 	Status int    `json:"status"`
-	// Source is who answered: mapping, contract, miss, self.
+	// Source is who answered: mapping, contract, upstream, impairment, miss, self.
 	Source string `json:"source"`
 	// By names the mapping or operation, or the part that missed.
 	By string `json:"by,omitempty"`
@@ -39,6 +39,8 @@ type CallDetail struct {
 	Upstream    *Exchange   `json:"upstream,omitempty"`
 	Timing      Timing      `json:"timing"`
 	Explanation Explanation `json:"explanation"`
+	// Injected is what impairments did to the call.
+	Injected []Injected `json:"injected,omitempty"`
 	// DeviationList has the places in which the call breaks the contract.
 	DeviationList []Deviation `json:"deviationList"`
 	// Curl repeats the call; masked values stay masked.
@@ -80,6 +82,8 @@ type Deviation struct {
 type Timing struct {
 	ReadMs   float64 `json:"readMs"`   // reading the request's body
 	DecideMs float64 `json:"decideMs"` // finding and building the answer
+	WaitMs   float64 `json:"waitMs"`   // held back by an impairment
+	AskMs    float64 `json:"askMs"`    // until the upstream's answer began
 	SendMs   float64 `json:"sendMs"`   // handing it to the network
 }
 
@@ -91,7 +95,7 @@ type Explanation struct {
 
 // Step is one thing that was considered.
 type Step struct {
-	// Stage is place, choose or build.
+	// Stage is place, choose, impair or build.
 	Stage   string `json:"stage"`
 	Subject string `json:"subject"`
 	// Verdict is taken, passed or noted.
@@ -129,4 +133,8 @@ type Status struct {
 	// Recording and Relaying are the services that do so.
 	Recording []string `json:"recording,omitempty"`
 	Relaying  []string `json:"relaying,omitempty"`
+	// Impaired are the targets of the impairments that are on; ImpairmentsOff is set
+	// when all are switched off.
+	Impaired       []string `json:"impaired,omitempty"`
+	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
 }

@@ -638,6 +638,157 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/retries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How callers took failures: their attempts, gaps, and how it ended; from the last 1000 calls */
+        get: operations["listRetries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/timings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** How long the calls of the last five minutes took */
+        get: operations["getTimings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/impairments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is switched on, and what mappings have of themselves */
+        get: operations["listImpairments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Switch all impairments off, or those that are kept on again */
+        patch: operations["switchImpairments"];
+        trace?: never;
+    };
+    "/api/v1/impairments/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set draws, limits and retry advice back to their start */
+        post: operations["resetImpairments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/impairment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Switch on an impairment of the whole environment */
+        put: operations["setEnvironmentImpairment"];
+        post?: never;
+        /** Switch off what the environment has */
+        delete: operations["removeEnvironmentImpairment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/impairment": {
+        parameters: {
+            query?: {
+                operation?: string;
+                mapping?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Switch on an impairment of a service, or of one operation or mapping of it */
+        put: operations["setImpairment"];
+        post?: never;
+        /** Switch off what a service, operation or mapping has */
+        delete: operations["removeImpairment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lines that connections can have */
+        get: operations["listLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lines/{line}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Make or change a line; impairments that use it change with it */
+        put: operations["putLine"];
+        post?: never;
+        /** Remove a line, or take back what was changed of one that every environment has */
+        delete: operations["removeLine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings-trial": {
         parameters: {
             query?: never;
@@ -918,7 +1069,7 @@ export interface components {
          * @description Who answered
          * @enum {string}
          */
-        Source: "mapping" | "contract" | "upstream" | "miss" | "self";
+        Source: "mapping" | "contract" | "upstream" | "impairment" | "miss" | "self";
         /** @description Numbers of calls by source */
         Counts: {
             [key: string]: number;
@@ -1270,6 +1421,7 @@ export interface components {
              * @enum {string}
              */
             per?: "everyone" | "caller";
+            impair?: components["schemas"]["ImpairmentDocument"];
             /** @description The first answer whose expression is true, instead of one for all; the last has no if */
             choose?: {
                 if?: string;
@@ -1359,6 +1511,139 @@ export interface components {
             /** @description Ids of relayed calls in the log; the recording is made of them and does not run */
             keep?: string[];
             version?: string;
+        };
+        /** @description One thing that an impairment did to a call */
+        Injected: {
+            /** @enum {string} */
+            kind: "latency" | "errors" | "limit" | "connection" | "outage" | "line";
+            what: string;
+            /** @description The target of the impairment */
+            from: string;
+            seed?: number;
+            /** @description From 1; left out where there was no chance */
+            draw?: number;
+        };
+        /** @description Injected trouble; the reference in the docs has every key */
+        ImpairmentDocument: {
+            /** @description 250ms, 100ms..400ms, or { p50, p99 } */
+            latency?: string | {
+                p50: string;
+                p99: string;
+            };
+            /** @description One of rate, next, every and first says which calls get errors */
+            errors?: {
+                /** @description 30% */
+                rate?: string;
+                next?: number;
+                every?: number;
+                /** @description Calls of each caller before it is served */
+                first?: number;
+                /** @description caller, or header:NAME */
+                of?: string;
+                /** @description A status, a list of them, or an object of weights; 503 unless given */
+                status?: number | number[] | {
+                    [key: string]: number;
+                };
+                retryAfter?: string;
+            };
+            limit?: {
+                calls?: number;
+                per?: string;
+                inFlight?: number;
+                /** @description everyone, caller, or header:NAME */
+                of?: string;
+            };
+            connection?: ("drop" | "reset" | "hang" | "cut-body" | "wrong-length" | "garbage") | {
+                /** @enum {string} */
+                effect?: "drop" | "reset" | "hang" | "cut-body" | "wrong-length" | "garbage";
+                rate?: string;
+                /** @description Name of a line */
+                line?: string;
+                bytesPerSecond?: number;
+                firstByte?: string;
+                pause?: string;
+                chunk?: number;
+            };
+            outage?: {
+                /** @description drop, reset, hang, or a status */
+                as: string;
+                for?: string;
+                every?: string;
+            };
+            seed?: number;
+        };
+        Impairment: {
+            target: components["schemas"]["Target"];
+            impairment: components["schemas"]["ImpairmentDocument"];
+            /** @description What it does */
+            text: string;
+            /** @description A mapping has it of itself */
+            own?: boolean;
+            /** Format: date-time */
+            since?: string;
+            by?: string;
+            /** @description Its outage is on */
+            down?: boolean;
+            limits?: {
+                caller: string;
+                used: number;
+                resetMs: number;
+            }[];
+        };
+        Impairments: {
+            /** @description All are switched off, also those of mappings */
+            off: boolean;
+            items: components["schemas"]["Impairment"][];
+        };
+        /** @description How one caller took it that a call failed */
+        RetryStory: {
+            service: string;
+            method: string;
+            path: string;
+            query?: string;
+            caller: string;
+            /** @enum {string} */
+            outcome: "got through" | "gave up" | "still trying";
+            attempts: {
+                id: string;
+                /** Format: date-time */
+                at: string;
+                /** @description 0 when there was no answer */
+                status: number;
+                /** @description Since the end of the attempt before */
+                gapMs: number;
+                /** @description How long the answer before told the caller to wait */
+                advisedMs?: number;
+                obeyed?: boolean;
+                injected?: components["schemas"]["Injected"][];
+            }[];
+        };
+        /** @description How long the last calls to a service took, in milliseconds */
+        Timings: {
+            /** @description Of the last five minutes, at most 2000, the newest first */
+            tookMs: number[];
+            p50Ms: number;
+            p90Ms: number;
+            p99Ms: number;
+            /** @description The oldest first */
+            minutes: {
+                calls: number;
+                errors: number;
+            }[];
+        };
+        /** @description What an impairment is for; the environment when it is empty */
+        Target: {
+            service?: string;
+            operation?: string;
+            mapping?: string;
+        };
+        Line: {
+            name?: string;
+            bytesPerSecond?: number;
+            firstByte?: string;
+            pause?: string;
+            chunk?: number;
+            text?: string;
         };
         RecordingTrial: {
             captured: number;
@@ -1528,8 +1813,13 @@ export interface components {
             timing: {
                 readMs: number;
                 decideMs: number;
+                /** @description Held back by an impairment */
+                waitMs: number;
+                /** @description Until the upstream's answer began */
+                askMs: number;
                 sendMs: number;
             };
+            injected?: components["schemas"]["Injected"][];
             explanation: components["schemas"]["Explanation"];
             deviationList: components["schemas"]["Deviation"][];
             curl: string;
@@ -1558,7 +1848,7 @@ export interface components {
         };
         Step: {
             /** @enum {string} */
-            stage: "place" | "choose" | "build";
+            stage: "place" | "choose" | "impair" | "build";
             subject: string;
             /** @enum {string} */
             verdict: "taken" | "passed" | "noted";
@@ -1584,6 +1874,10 @@ export interface components {
             recording?: string[];
             /** @description Services that relay to their upstream */
             relaying?: string[];
+            /** @description Targets of the impairments that are on */
+            impaired?: string[];
+            /** @description All impairments are switched off */
+            impairmentsOff?: boolean;
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
@@ -2752,6 +3046,305 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Recording"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRetries: {
+        parameters: {
+            query?: {
+                service?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stories, the last to begin first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RetryStory"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTimings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The timings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listImpairments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The impairments, the widest target first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    switchImpairments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    off: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The impairments */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetImpairments: {
+        parameters: {
+            query?: {
+                /** @description Only of this service */
+                service?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setEnvironmentImpairment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpairmentDocument"];
+            };
+        };
+        responses: {
+            /** @description The impairment */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairment"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeEnvironmentImpairment: {
+        parameters: {
+            query?: {
+                /** @description And everything below it */
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setImpairment: {
+        parameters: {
+            query?: {
+                operation?: string;
+                mapping?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpairmentDocument"];
+            };
+        };
+        responses: {
+            /** @description The impairment */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairment"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeImpairment: {
+        parameters: {
+            query?: {
+                operation?: string;
+                mapping?: string;
+                /** @description Of a service, also what its operations and mappings have */
+                all?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lines */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Line"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Line"];
+            };
+        };
+        responses: {
+            /** @description The line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -8,6 +8,7 @@ package call
 
 import (
 	"net/textproto"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -58,17 +59,18 @@ type Request struct {
 // Source says who answered a call.
 type Source string
 
-// The sources of answers so far.
+// The sources of answers.
 const (
-	FromMapping  Source = "mapping"
-	FromContract Source = "contract"
-	FromUpstream Source = "upstream"
-	FromMiss     Source = "miss" // nothing fitted
-	FromSelf     Source = "self" // our own word: preflight, root page, body too large
+	FromMapping    Source = "mapping"
+	FromContract   Source = "contract"
+	FromUpstream   Source = "upstream"
+	FromImpairment Source = "impairment"
+	FromMiss       Source = "miss" // nothing fitted
+	FromSelf       Source = "self" // our own word: preflight, root page, body too large
 )
 
 // Sources lists every source in the order in which they are shown.
-var Sources = []Source{FromMapping, FromContract, FromUpstream, FromMiss, FromSelf}
+var Sources = []Source{FromMapping, FromContract, FromUpstream, FromImpairment, FromMiss, FromSelf}
 
 // Counts are numbers of calls by who answered.
 type Counts map[Source]int
@@ -124,7 +126,23 @@ type Record struct {
 	// Deviations are the places in which the call breaks the contract.
 	Deviations []Deviation
 
-	Read, Decide, Send time.Duration
+	// Injected is what impairments did to the call.
+	Injected []Injected
+
+	// Read is the time until the request was there, Decide until the answer was
+	// found, Wait how long it was held back, Ask how long the upstream took, Send
+	// how long it took to hand the answer to the network.
+	Read, Decide, Wait, Ask, Send time.Duration
+}
+
+// Injected is one thing that an impairment did to a call.
+type Injected struct {
+	Kind string `json:"kind"` // latency, errors, limit, connection, outage or line
+	What string `json:"what"` // what and how much: "432ms of 200ms..900ms"
+	From string `json:"from"` // the target of the impairment
+	// Seed and Draw, from 1, say by which chance; Draw is 0 where there was none.
+	Seed int64  `json:"seed,omitempty"`
+	Draw uint64 `json:"draw,omitempty"`
 }
 
 // Exchange is a request to the upstream and its answer as it came, bodies
@@ -137,8 +155,14 @@ type Exchange struct {
 	Answer Answer
 }
 
+// Spoilt reports whether an impairment gave the answer, or broke it on its way:
+// then it is meant to be wrong.
+func (r *Record) Spoilt() bool {
+	return r.Source == FromImpairment || slices.ContainsFunc(r.Injected, func(i Injected) bool { return i.Kind == "connection" })
+}
+
 // Took is the whole time from arrival to the end of the answer.
-func (r *Record) Took() time.Duration { return r.Read + r.Decide + r.Send }
+func (r *Record) Took() time.Duration { return r.Read + r.Decide + r.Wait + r.Ask + r.Send }
 
 // Summary is one line of the log: a call without headers, bodies and
 // explanation.

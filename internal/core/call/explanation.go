@@ -16,6 +16,7 @@ type Stage string
 const (
 	Place  Stage = "place"  // which service is meant
 	Choose Stage = "choose" // what would answer
+	Impair Stage = "impair" // what is injected
 	Build  Stage = "build"  // what exactly is sent
 )
 

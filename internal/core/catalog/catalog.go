@@ -65,6 +65,12 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id], running[id]}))
 		c.version = max(c.version, stored.Version)
 	}
+	if snapshot, err = snapshot.withStored(definitions); err != nil {
+		return nil, err
+	}
+	for _, stored := range definitions.Impairments {
+		c.version = max(c.version, stored.Version)
+	}
 	c.version = max(c.version, definitions.Version)
 	c.current.Store(snapshot)
 	return c, nil

@@ -42,6 +42,11 @@ type Definitions struct {
 	Mappings  []StoredMapping
 	Payloads  []StoredPayload
 	Running   []StoredRecording // recordings that were not stopped
+
+	Impairments []StoredImpairment
+	Lines       map[string]spec.Line // that were edited
+	// ImpairmentsOff is set when all impairments are switched off.
+	ImpairmentsOff bool
 	// Version is that of the last change; ids are made of versions, so none is
 	// given twice, also when what had it is gone.
 	Version int64
@@ -67,6 +72,12 @@ type Change struct {
 	RemoveServices []string // ids; each takes along all that belongs to it
 	RemoveMappings []RemovedMapping
 	RemovePayloads []StoredPayload // of which only service and name count
+
+	Impairments       []StoredImpairment
+	RemoveImpairments []StoredImpairment // of which only the target counts
+	Lines             map[string]spec.Line
+	RemoveLines       []string
+	ImpairmentsOff    *bool // nil leaves it as it is
 
 	// Applied and Forgotten say what a folder has now, and has no longer.
 	Applied   []Applied
@@ -103,6 +114,16 @@ type StoredRecording struct {
 	ServiceID string
 	Recording spec.Recording
 	Calls     int // that were captured; what is stored does not depend on it
+}
+
+// StoredImpairment is an impairment that was switched on.
+type StoredImpairment struct {
+	// ServiceID, Operation and Mapping are its target; see spec.Target.
+	ServiceID, Operation, Mapping string
+	Impairment                    spec.Impairment // its seed is set
+	Since                         time.Time
+	By                            string
+	Version                       int64
 }
 
 // StoredPayload is a payload with the version of its last edit.

@@ -156,5 +156,6 @@ func (c *Catalog) RemoveService(ctx context.Context, nameOrID, ifMatch string) (
 	edit := c.editLocked()
 	edit.change.RemoveServices = []string{old.Spec.ID}
 	edit.replace(old, nil)
+	edit.removeImpairments(func(i *Impairment) bool { return i.ServiceID == old.Spec.ID })
 	return old, edit.commit(ctx)
 }

@@ -13,6 +13,7 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/impair"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -25,6 +26,8 @@ type Snapshot struct {
 	services []*Service // by name
 	byName   map[string]*Service
 	byHost   map[string]*Service // lower case; nil when no service lists one
+
+	impairments impairments
 }
 
 // Services lists all services in the order of their names.
@@ -68,7 +71,7 @@ func (s *Snapshot) Names() []string {
 // with returns a snapshot in which next stands instead of old; either may be
 // nil.
 func (s *Snapshot) with(old, next *Service) *Snapshot {
-	out := &Snapshot{byName: make(map[string]*Service, len(s.services)+1)}
+	out := &Snapshot{byName: make(map[string]*Service, len(s.services)+1), impairments: s.impairments}
 	for _, service := range s.services {
 		if service != old {
 			out.services = append(out.services, service)
@@ -139,6 +142,8 @@ type Mapping struct {
 	Replies []Reply
 	// Alone explains a call that only this mapping fits.
 	Alone *call.Explanation
+	// Impair is the trouble that goes with its answers; nil without any.
+	Impair *impair.Plan
 }
 
 // Reply is one answer of a mapping, compiled.
@@ -374,10 +379,14 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, *
 	if fault != nil {
 		return nil, fault
 	}
+	plan, fault := compileOwnImpairment(m)
+	if fault != nil {
+		return nil, fault
+	}
 	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
 		Spec: m, Version: stored.Version, Position: stored.Position,
-		Rule: rule, Replies: replies,
+		Rule: rule, Replies: replies, Impair: plan,
 	}
 	compiled.Alone = &call.Explanation{
 		Sentence: compiled.Sentence(),

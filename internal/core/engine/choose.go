@@ -41,6 +41,10 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 
 // chooseOperation answers by the operation that fits, else it is a miss.
 func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
+	if e.refused(p, r, nil) {
+		giveRefusal(d, p, steps)
+		return
+	}
 	operations := p.Service.Operations(segments)
 	if rest := withoutBase(p.Service, segments); rest != nil && len(operations) == 0 {
 		segments, operations = rest, p.Service.Operations(rest)

@@ -4,7 +4,7 @@
 //
 // The steps stand in files of their own, in their order: place.go finds the
 // service, choose.go what would answer, conform.go holds calls against the
-// contract, build.go makes the answer; soap.go does all of that for messages
+// contract, impair.go asks the impairments, build.go makes the answer; soap.go does all of that for messages
 // of SOAP; miss.go and
 // self.go build the answers that come from us.
 package engine
@@ -15,6 +15,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/impair"
 	"rapidmimic/spec"
 )
 
@@ -22,6 +23,8 @@ import (
 type Engine struct {
 	definitions Definitions
 	state       State
+	counts      *impair.Limits
+	peeking     bool // nothing is counted
 	control     string
 	runSeed     int64
 	now         func() time.Time
@@ -41,7 +44,7 @@ type Config struct {
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, control: c.Control, runSeed: c.RunSeed, now: c.Now}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now}
 }
 
 // Decision says what to send and why. Its parts may be shared with other
@@ -59,6 +62,20 @@ type Decision struct {
 	Relay *Relay
 	// Reveal asks for the Rapid-Mimic header on the answer.
 	Reveal bool
+
+	// Delay is how long the answer is held back, Line how slow it is sent, Effect
+	// what becomes of the connection: see spec.Effects. Where it ends before the
+	// answer there is none.
+	Delay  time.Duration
+	Line   spec.Line
+	Effect string
+	// Headers are added to the answer.
+	Headers []call.Field
+	// Injected lists what impairments did to the call.
+	Injected []call.Injected
+
+	leave  []string // see Release
+	counts *impair.Limits
 
 	reply *catalog.Reply // of the mapping that answered, for messages of SOAP
 }
@@ -78,8 +95,17 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 				why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID
 			}
 		}
-		relay(&d, p, r, why, nil)
-		d.Relay.capture = p.Service.Recording
+		if e.refused(p, r, nil) {
+			giveRefusal(&d, p, nil)
+			d.Recording = ""
+			if p.Service.Spec.CORS {
+				allowOrigin(&d, r)
+			}
+		} else {
+			relay(&d, p, r, why, nil)
+			d.Relay.capture = p.Service.Recording
+		}
+		e.injure(&d, p)
 		return d
 	}
 	if p.Service.Spec.CORS && isPreflight(r) {
@@ -92,6 +118,7 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	case refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)
+		e.injure(&d, p)
 	}
 	if p.Service.Spec.CORS {
 		allowOrigin(&d, r)
@@ -106,6 +133,7 @@ type Placed struct {
 	snapshot *catalog.Snapshot
 	hints    call.Hints
 	badHint  string // why the hints cannot be read
+	injury   injury
 }
 
 // NeedsBody reports whether an answer could depend on the body of the request:

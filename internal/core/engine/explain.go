@@ -13,6 +13,7 @@ func (e *Engine) Explain(r *call.Request) Decision { return e.ExplainOn(e.defini
 // ExplainOn is Explain in an environment that need not be the present one.
 func (e *Engine) ExplainOn(snapshot *catalog.Snapshot, r *call.Request) Decision {
 	peeking := *e
+	peeking.peeking = true
 	peeking.state, peeking.definitions = peek{e.state}, fixedDefinitions{snapshot}
 	return peeking.Decide(peeking.Place(r), r)
 }

@@ -43,6 +43,10 @@ func factsFor(p *Placed, r *call.Request) *match.Facts {
 // conditions fit. It reports whether one did, else why each was passed over.
 func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among candidates) (steps []call.Step, answered bool) {
 	won, steps := e.pick(p, r, among)
+	if p.injury.refusal != nil {
+		giveRefusal(d, p, steps)
+		return nil, true
+	}
 	if won == nil {
 		if len(among.fits) == 0 && among.others == 0 {
 			return noMappingFits(p.Service), false
@@ -85,6 +89,9 @@ func (e *Engine) pick(p *Placed, r *call.Request, among candidates) (won *picked
 	for i, f := range among.fits {
 		turn := uint64(0)
 		reason := e.passesOver(p, r, f, &among)
+		if reason == "" && !e.usedUp(p, r, f.Value) && e.refused(p, r, f.Value) {
+			return nil, steps
+		}
 		if reason == "" && f.Value.Spec.Sequence != nil {
 			turn, reason = e.takeTurn(p, r, f.Value)
 		}

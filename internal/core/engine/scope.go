@@ -1,7 +1,6 @@
 package engine
 
 import (
-	"net/netip"
 	"net/url"
 	"strings"
 	"sync"
@@ -103,7 +102,7 @@ func callPart(name string, r *call.Request, params func() map[string]string, bod
 	case "address":
 		return r.Address
 	case "caller":
-		return callerOf(r)
+		return r.CallerHost()
 	case "text":
 		return string(r.Body.Bytes)
 	case "body":
@@ -129,13 +128,4 @@ func callPart(name string, r *call.Request, params func() map[string]string, bod
 		}
 	}
 	return values
-}
-
-// callerOf is the address of the caller without its port.
-func callerOf(r *call.Request) string {
-	from, err := netip.ParseAddrPort(r.Caller)
-	if err != nil {
-		return r.Caller
-	}
-	return from.Addr().Unmap().String()
 }

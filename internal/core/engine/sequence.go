@@ -17,14 +17,23 @@ func sequenceKey(serviceID string, m *catalog.Mapping) string {
 	return "sequence/" + serviceID + "/" + m.Spec.ID + "/"
 }
 
+// usedUp reports whether the sequence of a mapping would pass a call on.
+func (e *Engine) usedUp(p *Placed, r *call.Request, m *catalog.Mapping) bool {
+	return m.Spec.Sequence != nil && turnOf(m, e.state.Peek(turnKey(p, r, m))) < 0
+}
+
+func turnKey(p *Placed, r *call.Request, m *catalog.Mapping) string {
+	key := sequenceKey(p.Service.Spec.ID, m)
+	if m.Spec.Per == spec.PerCaller {
+		key += r.CallerHost()
+	}
+	return key
+}
+
 // takeTurn takes the next turn of a mapping's sequence, or says that none is
 // left.
 func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp string) {
-	key := sequenceKey(p.Service.Spec.ID, m)
-	if m.Spec.Per == spec.PerCaller {
-		key += callerOf(r)
-	}
-	turn = e.state.Claim(key)
+	turn = e.state.Claim(turnKey(p, r, m))
 	if turnOf(m, turn) < 0 {
 		return turn, fmt.Sprintf("all answers of its sequence (%d) are used up", len(m.Replies))
 	}

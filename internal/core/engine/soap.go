@@ -49,6 +49,10 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
+	if e.refused(p, r, nil) {
+		giveRefusal(d, p, steps)
+		return
+	}
 	if byContract := p.Service.Spec.AnswersByContract() || p.hints.Given(); (m.Fault != nil || !byContract) && e.otherwise(d, p, r, steps) {
 		return
 	}

@@ -1,0 +1,94 @@
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"net/url"
+
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+)
+
+// Impairments lists what is switched on, and what mappings have of themselves.
+func (c *Client) Impairments(ctx context.Context) (api.Impairments, error) {
+	return do[api.Impairments](ctx, c, request{method: http.MethodGet, path: path("impairments")})
+}
+
+// impairmentOf is the address of what is on for a target.
+func impairmentOf(target spec.Target) (string, url.Values) {
+	if target.Service == "" {
+		return path("impairment"), nil
+	}
+	query := url.Values{}
+	if target.Operation != "" {
+		query.Set("operation", target.Operation)
+	}
+	if target.Mapping != "" {
+		query.Set("mapping", target.Mapping)
+	}
+	return path("services", target.Service, "impairment"), query
+}
+
+// SetImpairment switches an impairment on for a target, instead of what it had;
+// document is YAML or JSON.
+func (c *Client) SetImpairment(ctx context.Context, target spec.Target, document []byte) (api.Impairment, error) {
+	at, query := impairmentOf(target)
+	return do[api.Impairment](ctx, c, request{method: http.MethodPut, path: at, query: query, body: document})
+}
+
+// RemoveImpairment switches off what a target has, with all also what is below
+// it. It returns what was on.
+func (c *Client) RemoveImpairment(ctx context.Context, target spec.Target, all bool) (api.Impairments, error) {
+	at, query := impairmentOf(target)
+	if query == nil {
+		query = url.Values{}
+	}
+	if all {
+		query.Set("all", "true")
+	}
+	return do[api.Impairments](ctx, c, request{method: http.MethodDelete, path: at, query: query})
+}
+
+// SwitchImpairments switches all impairments off, or those that are kept on
+// again.
+func (c *Client) SwitchImpairments(ctx context.Context, off bool) (api.Impairments, error) {
+	body, err := json.Marshal(api.ImpairmentSwitch{Off: off})
+	if err != nil {
+		return api.Impairments{}, err
+	}
+	return do[api.Impairments](ctx, c, request{method: http.MethodPatch, path: path("impairments"), body: body})
+}
+
+// ResetImpairments sets draws, limits and advice back to their start, of one
+// service or with "" of all.
+func (c *Client) ResetImpairments(ctx context.Context, service string) error {
+	query := url.Values{}
+	if service != "" {
+		query.Set("service", service)
+	}
+	_, err := do[struct{}](ctx, c, request{method: http.MethodPost, path: path("impairments", "reset"), query: query})
+	return err
+}
+
+// Lines lists the lines that connections can have.
+func (c *Client) Lines(ctx context.Context) ([]api.Line, error) {
+	list, err := do[api.List[api.Line]](ctx, c, request{method: http.MethodGet, path: path("lines")})
+	return list.Items, err
+}
+
+// PutLine makes or changes a line.
+func (c *Client) PutLine(ctx context.Context, name string, line spec.Line) (api.Line, error) {
+	body, err := json.Marshal(line)
+	if err != nil {
+		return api.Line{}, err
+	}
+	return do[api.Line](ctx, c, request{method: http.MethodPut, path: path("lines", name), body: body})
+}
+
+// RemoveLine removes a line, or takes back what was changed of one that every
+// environment has.
+func (c *Client) RemoveLine(ctx context.Context, name string) error {
+	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("lines", name)})
+	return err
+}

@@ -1,0 +1,155 @@
+package control
+
+import (
+	"cmp"
+	"maps"
+	"math/rand/v2"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+)
+
+func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairment) api.Impairment {
+	since := i.Since.UTC()
+	view := api.Impairment{
+		Target: spec.Target{Operation: i.Operation, Mapping: i.Mapping}, Impairment: i.Impairment, Text: i.Impairment.String(),
+		Since: &since, By: i.By, Down: i.Plan.Down(time.Now()),
+	}
+	if service := snapshot.Find(i.ServiceID); service != nil {
+		view.Target.Service = service.Spec.Name
+	}
+	for _, used := range s.Engine.LimitsOf(i) {
+		view.Limits = append(view.Limits, api.LimitUse{Caller: used.Caller, Used: used.Used, ResetMs: milliseconds(used.Reset)})
+	}
+	return view
+}
+
+// listImpairments lists what is switched on, and what mappings have of
+// themselves.
+func (s *server) listImpairments(c *gin.Context) { c.PureJSON(http.StatusOK, s.impairments()) }
+
+func (s *server) impairments() api.Impairments {
+	snapshot := s.Catalog.Snapshot()
+	list := api.Impairments{Off: snapshot.ImpairmentsOff(), Items: []api.Impairment{}}
+	for _, i := range snapshot.Impairments() {
+		list.Items = append(list.Items, s.impairmentView(snapshot, i))
+	}
+	for _, service := range snapshot.Services() {
+		for _, m := range service.Mappings {
+			if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
+				list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
+					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Own: true})
+			}
+		}
+	}
+	return list
+}
+
+// targetOf is the target that a request names.
+func targetOf(c *gin.Context) spec.Target {
+	return spec.Target{Service: c.Param("service"), Operation: c.Query("operation"), Mapping: c.Query("mapping")}
+}
+
+func (s *server) putImpairment(c *gin.Context) {
+	text, err := readBody(c)
+	var wanted spec.Impairment
+	if err == nil {
+		wanted, err = spec.ReadImpairment(text)
+	}
+	var made *catalog.Impairment
+	if err == nil {
+		made, err = s.Catalog.SetImpairment(c.Request.Context(), targetOf(c), wanted, rand.Int64N(1_000_000), time.Now())
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.Engine.ResetImpairment(made)
+	c.PureJSON(http.StatusOK, s.impairmentView(s.Catalog.Snapshot(), made))
+}
+
+// deleteImpairment switches off what a target has, with ?all=true also what is
+// below it, and answers with what was on.
+func (s *server) deleteImpairment(c *gin.Context) {
+	snapshot := s.Catalog.Snapshot()
+	gone, err := s.Catalog.RemoveImpairments(c.Request.Context(), targetOf(c), c.Query("all") == "true")
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	list := api.Impairments{Off: snapshot.ImpairmentsOff(), Items: []api.Impairment{}}
+	for _, i := range gone {
+		list.Items = append(list.Items, s.impairmentView(snapshot, i))
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+// patchImpairments is the one switch for all of them.
+func (s *server) patchImpairments(c *gin.Context) {
+	var wanted api.ImpairmentSwitch
+	if err := readJSON(c, &wanted, "switch"); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if err := s.Catalog.SwitchImpairments(c.Request.Context(), wanted.Off); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, s.impairments())
+}
+
+// resetImpairments sets draws, limits and advice back to their start; of one
+// service where the request names one.
+func (s *server) resetImpairments(c *gin.Context) {
+	id := ""
+	if name := c.Query("service"); name != "" {
+		service, err := s.Catalog.Find(name)
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		id = service.Spec.ID
+	}
+	for _, i := range s.Catalog.Snapshot().Impairments() {
+		if id == "" || i.ServiceID == id {
+			s.Engine.ResetImpairment(i)
+		}
+	}
+	c.Status(http.StatusNoContent)
+}
+
+func (s *server) listLines(c *gin.Context) {
+	list := api.List[api.Line]{Items: []api.Line{}}
+	lines := s.Catalog.Snapshot().Lines()
+	for _, name := range slices.SortedFunc(maps.Keys(lines), cmp.Compare) {
+		list.Items = append(list.Items, api.Line{Name: name, Line: lines[name], Text: lines[name].String()})
+	}
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) putLine(c *gin.Context) {
+	var line spec.Line
+	err := readJSON(c, &line, "line")
+	if err == nil {
+		err = s.Catalog.PutLine(c.Request.Context(), c.Param("line"), &line)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, api.Line{Name: c.Param("line"), Line: line, Text: line.String()})
+}
+
+func (s *server) deleteLine(c *gin.Context) {
+	if err := s.Catalog.PutLine(c.Request.Context(), c.Param("line"), nil); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}

@@ -1,0 +1,116 @@
+package call
+
+import (
+	"net/netip"
+	"strconv"
+	"time"
+)
+
+// Story is how one caller took it that a call failed: its attempts at the same
+// call, until one got through or it gave up.
+type Story struct {
+	Service, Method, Path, Query string
+	Caller                       string // address without its port
+	Attempts                     []Attempt
+	Outcome                      Outcome
+}
+
+// Attempt is one call of a story.
+type Attempt struct {
+	Number uint64
+	At     time.Time
+	Status int // 0 when there was no answer
+	// Gap is the time since the end of the attempt before, 0 for the first.
+	Gap time.Duration
+	// Advised is how long the answer before told the caller to wait; 0 when it did
+	// not. Obeyed says that the caller did.
+	Advised time.Duration
+	Obeyed  bool
+	// Injected is what impairments did to it.
+	Injected []Injected
+}
+
+// Outcome is how a story ends.
+type Outcome string
+
+// The outcomes.
+const (
+	GotThrough  Outcome = "got through"
+	GaveUp      Outcome = "gave up"
+	StillTrying Outcome = "still trying"
+)
+
+// patience is after how long without another attempt a caller has given up.
+const patience = time.Minute
+
+// earlier is by how much a caller may come back too early and still obeys: clocks
+// and networks are not exact.
+const earlier = 20 * time.Millisecond
+
+// failed reports whether a caller would have reason to try again.
+func (r *Record) failed() bool {
+	return r.Answer.Status == 0 || r.Answer.Status == 429 || r.Answer.Status >= 499
+}
+
+// Retries tells the stories of calls that failed, from records in the order in
+// which the calls came. The last to begin is the last.
+func Retries(records []*Record, now time.Time) []Story {
+	var stories []*Story
+	open := make(map[string]*Story)
+	last := make(map[*Story]*Record)
+	for _, r := range records {
+		caller := r.Request.CallerHost()
+		key := r.Service + "\x00" + r.Request.Method + "\x00" + r.Request.Path + "\x00" + r.Request.Query + "\x00" + caller
+		s := open[key]
+		if s != nil && r.At.Sub(endOf(last[s])) > patience {
+			s.Outcome, s = GaveUp, nil
+			delete(open, key)
+		}
+		if s == nil {
+			if !r.failed() {
+				continue
+			}
+			s = &Story{Service: r.Service, Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query, Caller: caller, Outcome: StillTrying}
+			open[key] = s
+			stories = append(stories, s)
+		}
+		s.Attempts = append(s.Attempts, attempt(r, last[s]))
+		last[s] = r
+		if !r.failed() {
+			s.Outcome = GotThrough
+			delete(open, key)
+		}
+	}
+	out := make([]Story, len(stories))
+	for i, s := range stories {
+		if s.Outcome == StillTrying && now.Sub(endOf(last[s])) > patience {
+			s.Outcome = GaveUp
+		}
+		out[i] = *s
+	}
+	return out
+}
+
+func endOf(r *Record) time.Time { return r.At.Add(r.Took()) }
+
+func attempt(r, before *Record) Attempt {
+	a := Attempt{Number: r.Number, At: r.At, Status: r.Answer.Status, Injected: r.Injected}
+	if before == nil {
+		return a
+	}
+	a.Gap = max(r.At.Sub(endOf(before)), 0)
+	if seconds, err := strconv.Atoi(before.Answer.Get("Retry-After")); err == nil && seconds > 0 {
+		a.Advised = time.Duration(seconds) * time.Second
+		a.Obeyed = a.Gap+earlier >= a.Advised
+	}
+	return a
+}
+
+// CallerHost is the address of the caller without its port.
+func (r *Request) CallerHost() string {
+	from, err := netip.ParseAddrPort(r.Caller)
+	if err != nil {
+		return r.Caller
+	}
+	return from.Addr().Unmap().String()
+}

@@ -1,0 +1,50 @@
+package call_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic/internal/core/call"
+)
+
+func TestRetries(t *testing.T) {
+	start := time.Unix(0, 0)
+	var number uint64
+	made := func(second float64, path, caller string, status int, retryAfter string) *call.Record {
+		number++
+		r := &call.Record{Number: number, At: start.Add(time.Duration(second * float64(time.Second))), Service: "quay",
+			Request: call.Request{Method: "GET", Path: path, Caller: caller}, Answer: call.Answer{Status: status}, Send: 100 * time.Millisecond}
+		if retryAfter != "" {
+			r.Answer.Header = []call.Field{{Name: "Retry-After", Value: retryAfter}}
+		}
+		return r
+	}
+	stories := call.Retries([]*call.Record{
+		made(0, "/fine", "10.0.0.1:1", 200, ""),
+		made(1, "/dues", "10.0.0.1:1", 503, "2"),
+		made(1.5, "/dues", "10.0.0.2:1", 200, ""), // another caller
+		made(2, "/dues", "10.0.0.1:2", 429, "2"),  // too early
+		made(4.1, "/dues", "[::1]:7", 0, ""),
+		made(4.2, "/dues", "10.0.0.1:3", 200, ""), // waited
+		made(4.5, "/dues", "10.0.0.1:3", 200, ""), // a call of its own
+		made(200, "/dues", "10.0.0.1:4", 500, ""),
+	}, start.Add(210*time.Second))
+	var told []string
+	for _, s := range stories {
+		line := s.Caller + " " + s.Path
+		for _, a := range s.Attempts {
+			line += " " + a.Gap.String()
+			if a.Advised > 0 {
+				line += map[bool]string{true: " obeyed", false: " too early"}[a.Obeyed]
+			}
+		}
+		told = append(told, line+" "+string(s.Outcome))
+	}
+	assert.Equal(t, []string{
+		"10.0.0.1 /dues 0s 900ms too early 2.1s obeyed got through",
+		"::1 /dues 0s gave up",
+		"10.0.0.1 /dues 0s still trying",
+	}, told)
+}

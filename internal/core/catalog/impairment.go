@@ -1,0 +1,267 @@
+package catalog
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"hash/fnv"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"rapidmimic/internal/core/impair"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+// impairments is what is switched on in an environment. It is immutable.
+type impairments struct {
+	off   bool
+	byKey map[string]*Impairment
+	lines map[string]spec.Line // all that can be named; nil for those of every environment
+}
+
+// Impairment is one that was switched on, compiled.
+type Impairment struct {
+	StoredImpairment
+	Plan *impair.Plan
+}
+
+// targetKey names a target; its parts begin with what no other part does.
+func targetKey(serviceID, operation, mapping string) string {
+	switch {
+	case operation != "":
+		return serviceID + "/operation/" + operation
+	case mapping != "":
+		return serviceID + "/mapping/" + mapping
+	default:
+		return serviceID // "" for the environment
+	}
+}
+
+// Key names the target of an impairment, and what is counted for it.
+func (i *Impairment) Key() string { return targetKey(i.ServiceID, i.Operation, i.Mapping) }
+
+// Impaired reports whether anything at all is switched on.
+func (s *Snapshot) Impaired() bool { return len(s.impairments.byKey) > 0 && !s.impairments.off }
+
+// ImpairmentsOff reports whether all impairments are switched off, also those of
+// mappings.
+func (s *Snapshot) ImpairmentsOff() bool { return s.impairments.off }
+
+// Impairment is what is switched on for a target; nil for nothing.
+func (s *Snapshot) Impairment(serviceID, operation, mapping string) *Impairment {
+	return s.impairments.byKey[targetKey(serviceID, operation, mapping)]
+}
+
+// Impairments lists all that is switched on, the widest target first.
+func (s *Snapshot) Impairments() []*Impairment {
+	all := slices.Collect(maps.Values(s.impairments.byKey))
+	slices.SortFunc(all, func(a, b *Impairment) int { return cmp.Compare(a.Plan.Target, b.Plan.Target) })
+	slices.SortStableFunc(all, func(a, b *Impairment) int {
+		return cmp.Compare(strings.Count(a.Key(), "/")+len(a.ServiceID), strings.Count(b.Key(), "/")+len(b.ServiceID))
+	})
+	return all
+}
+
+// Lines are the lines that connections can have, by name.
+func (s *Snapshot) Lines() map[string]spec.Line {
+	if s.impairments.lines == nil {
+		return spec.Lines()
+	}
+	return s.impairments.lines
+}
+
+// withStored adds to a snapshot what is switched on.
+func (s *Snapshot) withStored(d Definitions) (*Snapshot, error) {
+	next := *s
+	next.impairments.off = d.ImpairmentsOff
+	if len(d.Lines) > 0 {
+		next.impairments.lines = spec.Lines()
+		maps.Copy(next.impairments.lines, d.Lines)
+	}
+	for _, stored := range d.Impairments {
+		made, fault := next.compileImpairment(stored)
+		if fault != nil {
+			return nil, fmt.Errorf("impairment of %s: %s", made.Plan.Target, fault.Detail)
+		}
+		next.impairments.put(made)
+	}
+	return &next, nil
+}
+
+func (i *impairments) put(made *Impairment) {
+	i.byKey = maps.Clone(i.byKey)
+	if i.byKey == nil {
+		i.byKey = make(map[string]*Impairment)
+	}
+	i.byKey[made.Key()] = made
+}
+
+func (s *Snapshot) compileImpairment(stored StoredImpairment) (*Impairment, *problem.Item) {
+	target := spec.Target{Operation: stored.Operation, Mapping: stored.Mapping}
+	if service := s.Find(stored.ServiceID); service != nil {
+		target.Service = service.Spec.Name
+	}
+	plan, fault := impair.Compile(stored.Impairment, target.String(), stored.Since, s.Lines())
+	return &Impairment{stored, plan}, fault
+}
+
+// compileOwnImpairment compiles what a mapping says of itself. Its lines are
+// those of every environment; without a seed it has one that follows from its id,
+// so that it is the same in every run.
+func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
+	if m.Impair == nil {
+		return nil, nil
+	}
+	own := *m.Impair
+	if own.Seed == nil {
+		h := fnv.New32a()
+		_, _ = h.Write([]byte(m.ID)) // never fails
+		seed := int64(h.Sum32())
+		own.Seed = &seed
+	}
+	plan, fault := impair.Compile(own, "mapping "+m.ID, time.Time{}, spec.Lines())
+	if fault != nil {
+		fault.At = "/impair" + fault.At
+	}
+	return plan, fault
+}
+
+// SetImpairment switches an impairment on for a target, instead of the one that
+// it had. seed is for one that names none.
+func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.Impairment, seed int64, now time.Time) (*Impairment, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	serviceID, err := c.checkTarget(target)
+	if err != nil {
+		return nil, err
+	}
+	if i.Empty() {
+		return nil, problem.New(problem.Invalid, "an impairment needs latency, errors, limit, connection or outage")
+	}
+	if i.Seed == nil {
+		i.Seed = &seed
+	}
+	edit := c.editLocked()
+	stored := StoredImpairment{ServiceID: serviceID, Operation: target.Operation, Mapping: target.Mapping, Impairment: i, Since: now, By: authorOf(ctx), Version: c.nextLocked()}
+	made, fault := edit.next.compileImpairment(stored)
+	if fault != nil {
+		return nil, problem.FromItems("the impairment cannot be used", []problem.Item{*fault})
+	}
+	edit.change.Impairments = []StoredImpairment{stored}
+	next := *edit.next
+	next.impairments.put(made)
+	edit.next = &next
+	return made, edit.commit(ctx)
+}
+
+// checkTarget returns the id of the service of a target that is there.
+func (c *Catalog) checkTarget(target spec.Target) (serviceID string, err error) {
+	if target.Service == "" {
+		if target.Operation+target.Mapping != "" {
+			return "", problem.New(problem.Invalid, "an operation or mapping needs its service")
+		}
+		return "", nil
+	}
+	s, err := c.Find(target.Service)
+	switch {
+	case err != nil:
+		return "", err
+	case target.Operation != "" && target.Mapping != "":
+		return "", problem.New(problem.Invalid, "an impairment is for an operation or for a mapping, not for both")
+	case target.Operation != "" && s.Operation(target.Operation) == nil:
+		return "", notFound("operation", target.Operation, s.operationIDs())
+	case target.Mapping != "" && s.Mapping(target.Mapping) == nil:
+		return "", noMapping(s, target.Mapping)
+	}
+	return s.Spec.ID, nil
+}
+
+// RemoveImpairments switches off what a target has; with all also what the
+// operations and mappings of a service have, or for the zero target everything.
+// It returns what was on.
+func (c *Catalog) RemoveImpairments(ctx context.Context, target spec.Target, all bool) ([]*Impairment, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	serviceID := ""
+	if target.Service != "" {
+		s, err := c.Find(target.Service)
+		if err != nil {
+			return nil, err
+		}
+		serviceID = s.Spec.ID
+	}
+	key := targetKey(serviceID, target.Operation, target.Mapping)
+	edit := c.editLocked()
+	gone := edit.removeImpairments(func(i *Impairment) bool {
+		return i.Key() == key || all && (serviceID == "" || i.ServiceID == serviceID)
+	})
+	if len(gone) == 0 {
+		return nil, nil
+	}
+	return gone, edit.commit(ctx)
+}
+
+func (e *edit) removeImpairments(which func(*Impairment) bool) (gone []*Impairment) {
+	next := *e.next
+	next.impairments.byKey = maps.Clone(next.impairments.byKey)
+	for _, i := range e.next.Impairments() {
+		if which(i) {
+			gone = append(gone, i)
+			e.change.RemoveImpairments = append(e.change.RemoveImpairments, i.StoredImpairment)
+			delete(next.impairments.byKey, i.Key())
+		}
+	}
+	e.next = &next
+	return gone
+}
+
+// SwitchImpairments switches all impairments off, or those that are kept on
+// again.
+func (c *Catalog) SwitchImpairments(ctx context.Context, off bool) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	next := *edit.next
+	next.impairments.off = off
+	edit.next, edit.change.ImpairmentsOff = &next, &off
+	return edit.commit(ctx)
+}
+
+// PutLine makes or changes a line; nil removes it, or takes back what was changed
+// of one that every environment has. Impairments that use it change with it.
+func (c *Catalog) PutLine(ctx context.Context, name string, line *spec.Line) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	next := *edit.next
+	next.impairments.lines = maps.Clone(next.Lines())
+	switch original, known := spec.Lines()[name]; {
+	case line != nil:
+		if err := spec.CheckLine(name, *line); err != nil {
+			return err
+		}
+		next.impairments.lines[name] = *line
+		edit.change.Lines = map[string]spec.Line{name: *line}
+	case known:
+		next.impairments.lines[name] = original
+		edit.change.RemoveLines = []string{name}
+	default:
+		if _, there := next.impairments.lines[name]; !there {
+			return notFound("line", name, slices.Sorted(maps.Keys(next.impairments.lines)))
+		}
+		delete(next.impairments.lines, name)
+		edit.change.RemoveLines = []string{name}
+	}
+	for _, i := range next.Impairments() {
+		made, fault := next.compileImpairment(i.StoredImpairment)
+		if fault != nil {
+			return problem.New(problem.Invalid, "line %q cannot go: the impairment of %s uses it", name, i.Plan.Target)
+		}
+		next.impairments.put(made)
+	}
+	edit.next = &next
+	return edit.commit(ctx)
+}

@@ -1,0 +1,400 @@
+package engine
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/impair"
+	"rapidmimic/spec"
+)
+
+// trouble is an impairment that is in force for a call.
+type trouble struct {
+	*impair.Plan
+	key string // of what is counted for it
+}
+
+// injury is what the impairments of a call do to it.
+type injury struct {
+	asked    bool
+	troubles []trouble // the narrowest target first
+	refusal  *Decision // nil for a call that goes on
+	effect   string    // what becomes of the connection while it answers
+	injected []call.Injected
+	headers  []call.Field
+	leave    []string // keys of limits on calls in work that it counts for
+}
+
+// troublesOf lists what is in force for a call that a mapping, or with nil none,
+// would answer.
+func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (troubles []trouble) {
+	if p.snapshot.ImpairmentsOff() {
+		return nil
+	}
+	add := func(i *catalog.Impairment) {
+		if i != nil {
+			troubles = append(troubles, trouble{i.Plan, i.Key()})
+		}
+	}
+	id := p.Service.Spec.ID
+	if m != nil {
+		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
+			add(i) // what was switched on stands instead of what the mapping says
+		} else if m.Impair != nil {
+			troubles = append(troubles, trouble{m.Impair, id + "/own/" + m.Spec.ID})
+		}
+	}
+	if !p.snapshot.Impaired() {
+		return troubles
+	}
+	if operation := p.operationID(r); operation != "" {
+		add(p.snapshot.Impairment(id, operation, ""))
+	}
+	add(p.snapshot.Impairment(id, "", ""))
+	add(p.snapshot.Impairment("", "", ""))
+	return troubles
+}
+
+// operationID is the operation that a call is for, whoever answers it; "" for
+// none.
+func (p *Placed) operationID(r *call.Request) string {
+	if p.Service.Contract == nil {
+		return ""
+	}
+	if soap := p.Service.Contract.SOAP; soap != nil {
+		if m := soap.Dispatch(p.segments, r); m.Operation != nil {
+			return m.Operation.ID
+		}
+		return ""
+	}
+	if op, _ := operationOf(p.Service, r.Method, p.segments); op != nil {
+		return op.ID
+	}
+	return ""
+}
+
+// refused asks the impairments of a call, the narrowest first, whether it is
+// refused. It asks once for a call: what was said before stays said.
+func (e *Engine) refused(p *Placed, r *call.Request, m *catalog.Mapping) bool {
+	in := &p.injury
+	if in.asked || isPreflight(r) { // a browser's question is no call of its program
+		return in.refusal != nil
+	}
+	in.asked = true
+	in.troubles = e.troublesOf(p, r, m)
+	for _, t := range in.troubles {
+		if e.refuses(p, r, t) {
+			return true
+		}
+	}
+	return false
+}
+
+// refuses asks one impairment.
+func (e *Engine) refuses(p *Placed, r *call.Request, t trouble) bool {
+	now := e.now()
+	if t.Down(now) {
+		o := t.Spec.Outage
+		if status := o.Status(); status > 0 {
+			e.refuseWith(p, r, t, status, 0, call.Injected{Kind: "outage", What: o.String()})
+		} else {
+			p.breakOff(t, o.As, call.Injected{Kind: "outage", What: o.String()})
+		}
+		return true
+	}
+	return e.limits(p, r, t, now) || e.errs(p, r, t, now) || e.breaks(p, t)
+}
+
+// limits asks the limit of an impairment.
+func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bool {
+	l := t.Spec.Limit
+	if l == nil {
+		return false
+	}
+	key := "limit/" + t.key + "|" + callerKey(l.Of, r)
+	if l.Calls > 0 {
+		state, taken := e.take(key, now, l.Calls, time.Duration(l.Per))
+		fields := rateLimitFields(l, state)
+		if !taken {
+			e.refuseWith(p, r, t, 429, state.Reset, call.Injected{Kind: "limit", What: fmt.Sprintf("%s: %d are used", l, state.Used)})
+			p.injury.refusal.Answer.Header = append(slices.Clone(p.injury.refusal.Answer.Header), fields...)
+			return true
+		}
+		p.injury.headers = append(p.injury.headers, fields...)
+	}
+	if l.InFlight > 0 && !e.peeking {
+		if !e.counts.Enter(key, l.InFlight) {
+			e.refuseWith(p, r, t, 429, time.Second, call.Injected{Kind: "limit", What: l.String() + ": that many are in work"})
+			return true
+		}
+		p.injury.leave = append(p.injury.leave, key)
+	}
+	return false
+}
+
+// take counts a call against a limit; while only explaining it looks.
+func (e *Engine) take(key string, now time.Time, calls int, per time.Duration) (impair.Window, bool) {
+	if !e.peeking {
+		return e.counts.Take(key, now, calls, per)
+	}
+	state := e.counts.Windows(key, now)[key]
+	return state, state.Used < calls
+}
+
+// rateLimitFields are RateLimit and RateLimit-Policy of the IETF's draft "RateLimit
+// header fields for HTTP".
+func rateLimitFields(l *spec.Limit, state impair.Window) []call.Field {
+	return []call.Field{
+		{Name: "RateLimit-Policy", Value: fmt.Sprintf(`"calls";q=%d;w=%d`, l.Calls, seconds(time.Duration(l.Per)))},
+		{Name: "RateLimit", Value: fmt.Sprintf(`"calls";r=%d;t=%d`, max(0, l.Calls-state.Used), seconds(state.Reset))},
+	}
+}
+
+// seconds rounds up: who waits that long has waited long enough.
+func seconds(d time.Duration) int { return int(math.Ceil(d.Seconds())) }
+
+// errs asks the errors of an impairment.
+func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool {
+	errors := t.Spec.Errors
+	if errors == nil {
+		return false
+	}
+	hold := "hold/" + t.key + "|" + callerKey(orCaller(errors.Of), r)
+	if errors.RetryAfter > 0 && !e.peeking {
+		left, waited := e.counts.Held(hold, now)
+		if waited {
+			return false
+		}
+		if left > 0 {
+			e.refuseWith(p, r, t, t.Status(0), left, call.Injected{Kind: "errors", What: fmt.Sprintf("came back %s too early", left.Round(time.Millisecond)), Seed: t.Seed})
+			return true
+		}
+	}
+	injected := call.Injected{Kind: "errors", What: errors.String(), Seed: t.Seed}
+	switch {
+	case errors.First > 0:
+		if e.state.Claim("errors/"+t.key+"|"+callerKey(orCaller(errors.Of), r)) >= uint64(errors.First) {
+			return false
+		}
+	default:
+		number := e.state.Claim("errors/" + t.key + "|")
+		injected.Draw = number + 1
+		if !hits(errors, t.Seed, number) {
+			return false
+		}
+	}
+	wait := time.Duration(errors.RetryAfter)
+	if wait > 0 && !e.peeking {
+		e.counts.Hold(hold, now.Add(wait))
+	}
+	e.refuseWith(p, r, t, t.Status(impair.Chance(t.Seed, "status", injected.Draw)), wait, injected)
+	return true
+}
+
+// hits reports whether a call, by its number from 0, gets an error.
+func hits(errors *spec.Errors, seed int64, number uint64) bool {
+	switch {
+	case errors.Rate != nil:
+		return impair.Chance(seed, "errors", number) < float64(*errors.Rate)/100
+	case errors.Every > 0:
+		return (number+1)%uint64(errors.Every) == 0
+	default:
+		return number < uint64(errors.Next)
+	}
+}
+
+// breaks asks what becomes of the connection. What ends it before the answer is a
+// refusal; else the answer is built, and spoilt on its way.
+func (e *Engine) breaks(p *Placed, t trouble) bool {
+	c := t.Spec.Connection
+	if c == nil || c.Effect == "" || p.injury.effect != "" {
+		return false
+	}
+	injected := call.Injected{Kind: "connection", What: c.Effect}
+	if c.Rate != nil {
+		number := e.state.Claim("connection/" + t.key + "|")
+		injected.What, injected.Seed, injected.Draw = c.Effect+" "+c.Rate.String(), t.Seed, number+1
+		if impair.Chance(t.Seed, "connection", number) >= float64(*c.Rate)/100 {
+			return false
+		}
+	}
+	switch c.Effect {
+	case spec.EffectDrop, spec.EffectReset, spec.EffectHang, spec.EffectGarbage:
+		p.breakOff(t, c.Effect, injected)
+		return true
+	default:
+		p.injury.effect = c.Effect
+		injected.From = t.Target
+		p.injury.injected = append(p.injury.injected, injected)
+		return false
+	}
+}
+
+// breakOff ends a call without an answer.
+func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
+	injected.From = t.Target
+	p.injury.effect = effect
+	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: refusedBy(t, injected)}
+	p.injury.injected = append(p.injury.injected, injected)
+}
+
+// refuseWith answers with an error: as the contract has it for the status, as a
+// fault to who speaks SOAP, else as a problem.
+func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, wait time.Duration, injected call.Injected) {
+	injected.From = t.Target
+	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: refusedBy(t, injected)}
+	d.Answer = e.errorAnswer(p, r, status, d.Explanation.Sentence)
+	if wait > 0 {
+		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: strconv.Itoa(seconds(wait))})
+	}
+	p.injury.refusal = d
+	p.injury.injected = append(p.injury.injected, injected)
+}
+
+func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence string) call.Answer {
+	if c := p.Service.Contract; c != nil && c.SOAP != nil && r.Method == "POST" {
+		m := c.SOAP.Dispatch(p.segments, r)
+		answer := c.SOAP.Fault(&m, contract.SOAPFault{Code: "Server", Text: sentence})
+		answer.Status = status
+		return answer
+	}
+	if op, segments := operationOf(p.Service, r.Method, p.segments); op != nil && op.Response(status) != nil {
+		asked := *p
+		asked.hints = call.Hints{Status: status}
+		var built Decision
+		e.buildFromOperation(&built, &asked, r, op, segments, nil)
+		if built.Source == call.FromContract {
+			return built.Answer
+		}
+	}
+	return problemAnswer(status, selfDocument{Type: "urn:rapid-mimic:impairment", Title: "Refused by an impairment", Status: status, Detail: sentence})
+}
+
+func refusedBy(t trouble, injected call.Injected) *call.Explanation {
+	sentence := fmt.Sprintf("Refused by the impairment of %s: %s", t.Target, injected.What)
+	if injected.Draw > 0 {
+		sentence += fmt.Sprintf(", seed %d, draw %d", injected.Seed, injected.Draw)
+	}
+	return &call.Explanation{Sentence: sentence + ".", Steps: []call.Step{impairStep(injected)}}
+}
+
+// impairStep tells of one thing that was injected.
+func impairStep(i call.Injected) call.Step {
+	reason := i.What
+	if i.Draw > 0 {
+		reason += fmt.Sprintf(" (seed %d, draw %d)", i.Seed, i.Draw)
+	}
+	return call.Step{Stage: call.Impair, Subject: i.Kind + " of " + i.From, Verdict: call.Taken, Reason: reason}
+}
+
+// giveRefusal makes the refusal of a call its answer.
+func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
+	refusal := p.injury.refusal
+	d.Source, d.By, d.Answer = refusal.Source, refusal.By, refusal.Answer
+	explanation := *refusal.Explanation
+	explanation.Steps = append(slices.Clone(steps), explanation.Steps...)
+	d.Explanation = &explanation
+}
+
+// injure adds to a decision what the impairments of the call do beside refusing
+// it: the narrowest that has a latency, or a line, gives it.
+func (e *Engine) injure(d *Decision, p *Placed) {
+	in := &p.injury
+	if len(in.troubles) == 0 {
+		return
+	}
+	counted := len(in.injected)
+	delayed, slowed := false, false
+	for _, t := range in.troubles {
+		if l := t.Spec.Latency; l != nil && !delayed {
+			delayed = true
+			number := e.state.Claim("latency/" + t.key + "|")
+			d.Delay = t.Delay(impair.Chance(t.Seed, "latency", number))
+			injected := call.Injected{Kind: "latency", What: fmt.Sprintf("%s of %s", d.Delay.Round(100*time.Microsecond), l), From: t.Target}
+			if l.Low != l.High || l.P50 > 0 {
+				injected.Seed, injected.Draw = t.Seed, number+1
+			}
+			in.injected = append(in.injected, injected)
+		}
+		if t.Line.Slow() && !slowed && d.Source != call.FromImpairment {
+			slowed = true
+			d.Line = t.Line
+			in.injected = append(in.injected, call.Injected{Kind: "line", What: t.LineText, From: t.Target})
+		}
+	}
+	d.Effect, d.Injected, d.leave, d.counts = in.effect, in.injected, in.leave, e.counts
+	if in.refusal == nil && len(in.headers) > 0 {
+		d.Headers = in.headers
+	}
+	var steps []call.Step
+	for i, injected := range in.injected {
+		if in.refusal == nil || i >= counted {
+			steps = append(steps, impairStep(injected))
+		}
+	}
+	if len(steps) > 0 && d.Explanation != nil {
+		explanation := *d.Explanation
+		explanation.Steps = append(slices.Clone(explanation.Steps), steps...)
+		d.Explanation = &explanation
+	}
+}
+
+// Release says that a call is no longer in work. It may be called once for each
+// decision.
+func (d *Decision) Release() {
+	for _, key := range d.leave {
+		d.counts.Leave(key)
+	}
+}
+
+func orCaller(of string) string {
+	if of == "" {
+		return "caller"
+	}
+	return of
+}
+
+// callerKey tells callers apart as `of` says; all are one by default.
+func callerKey(of string, r *call.Request) string {
+	switch {
+	case of == "caller":
+		return r.CallerHost()
+	case strings.HasPrefix(of, "header:"):
+		return r.Header.Get(strings.TrimPrefix(of, "header:"))
+	default:
+		return ""
+	}
+}
+
+// Used is how full a limit is for one caller.
+type Used struct {
+	Caller string // "" for everyone
+	impair.Window
+}
+
+// LimitsOf tells how full the limit of an impairment is, for each of its callers.
+func (e *Engine) LimitsOf(i *catalog.Impairment) (used []Used) {
+	prefix := "limit/" + i.Key() + "|"
+	for key, state := range e.counts.Windows(prefix, e.now()) {
+		used = append(used, Used{strings.TrimPrefix(key, prefix), state})
+	}
+	slices.SortFunc(used, func(a, b Used) int { return strings.Compare(a.Caller, b.Caller) })
+	return used
+}
+
+// ResetImpairment sets what is counted for an impairment back to its start: its
+// draws, limits and advice.
+func (e *Engine) ResetImpairment(i *catalog.Impairment) {
+	for _, kind := range []string{"errors/", "connection/", "latency/"} {
+		e.state.Forget(kind + i.Key() + "|")
+	}
+	e.counts.Forget("limit/" + i.Key() + "|")
+	e.counts.Forget("hold/" + i.Key() + "|")
+}

@@ -1,0 +1,104 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+)
+
+type impairmentRow struct {
+	ServiceID string `db:"service_id"`
+	Operation string `db:"operation"`
+	Mapping   string `db:"mapping"`
+	Since     int64  `db:"since"`
+	By        string `db:"by"`
+	Version   int64  `db:"version"`
+	Document  []byte `db:"document"`
+}
+
+// offKey is the setting that is there when all impairments are switched off.
+const offKey = "impairments off"
+
+func (s *Store) loadImpairments(ctx context.Context, d *catalog.Definitions) error {
+	var rows []impairmentRow
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, operation, mapping, since, by, version, document FROM impairments`); err != nil {
+		return fmt.Errorf("read impairments: %w", err)
+	}
+	for _, row := range rows {
+		stored := catalog.StoredImpairment{ServiceID: row.ServiceID, Operation: row.Operation, Mapping: row.Mapping,
+			Since: time.UnixMicro(row.Since), By: row.By, Version: row.Version}
+		if err := json.Unmarshal(row.Document, &stored.Impairment); err != nil {
+			return fmt.Errorf("read impairment: %w", err)
+		}
+		d.Impairments = append(d.Impairments, stored)
+	}
+	var lines []struct {
+		Name     string `db:"name"`
+		Document []byte `db:"document"`
+	}
+	if err := s.definitions.SelectContext(ctx, &lines, `SELECT name, document FROM lines`); err != nil {
+		return fmt.Errorf("read lines: %w", err)
+	}
+	d.Lines = make(map[string]spec.Line, len(lines))
+	for _, row := range lines {
+		var line spec.Line
+		if err := json.Unmarshal(row.Document, &line); err != nil {
+			return fmt.Errorf("read line %s: %w", row.Name, err)
+		}
+		d.Lines[row.Name] = line
+	}
+	if err := s.definitions.GetContext(ctx, &d.ImpairmentsOff, `SELECT count(*) FROM settings WHERE key = ?`, offKey); err != nil {
+		return fmt.Errorf("read switch of impairments: %w", err)
+	}
+	return nil
+}
+
+func putImpairments(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
+	for _, gone := range change.RemoveImpairments {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM impairments WHERE service_id = ? AND operation = ? AND mapping = ?`, gone.ServiceID, gone.Operation, gone.Mapping); err != nil {
+			return fmt.Errorf("remove impairment: %w", err)
+		}
+	}
+	for _, i := range change.Impairments {
+		document, err := json.Marshal(i.Impairment)
+		if err != nil {
+			return fmt.Errorf("write impairment: %w", err)
+		}
+		_, err = tx.ExecContext(ctx, `INSERT OR REPLACE INTO impairments (service_id, operation, mapping, since, by, version, document) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			i.ServiceID, i.Operation, i.Mapping, i.Since.UnixMicro(), i.By, i.Version, document)
+		if err != nil {
+			return fmt.Errorf("keep impairment: %w", err)
+		}
+	}
+	for name, line := range change.Lines {
+		document, err := json.Marshal(line)
+		if err != nil {
+			return fmt.Errorf("write line: %w", err)
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO lines (name, document) VALUES (?, ?)`, name, document); err != nil {
+			return fmt.Errorf("keep line %s: %w", name, err)
+		}
+	}
+	for _, name := range change.RemoveLines {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM lines WHERE name = ?`, name); err != nil {
+			return fmt.Errorf("remove line %s: %w", name, err)
+		}
+	}
+	if change.ImpairmentsOff == nil {
+		return nil
+	}
+	statement := `DELETE FROM settings WHERE key = ?`
+	if *change.ImpairmentsOff {
+		statement = `INSERT OR REPLACE INTO settings (key, value) VALUES (?, '1')`
+	}
+	if _, err := tx.ExecContext(ctx, statement, offKey); err != nil {
+		return fmt.Errorf("keep switch of impairments: %w", err)
+	}
+	return nil
+}

@@ -1,0 +1,234 @@
+package traffic
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/engine"
+	"rapidmimic/spec"
+)
+
+// hold holds a call back for as long as its decision says. It reports false when
+// the caller has left meanwhile.
+func hold(ctx context.Context, record *call.Record, delay time.Duration) bool {
+	if delay <= 0 {
+		return true
+	}
+	begun := time.Now()
+	err := pause(ctx, delay)
+	record.Wait = time.Since(begun)
+	if err != nil {
+		leftEarly(record, fmt.Sprintf("the caller left after %s of the injected %s", record.Wait.Round(time.Millisecond), delay.Round(time.Millisecond)))
+	}
+	return err == nil
+}
+
+func pause(ctx context.Context, d time.Duration) error {
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	select {
+	case <-timer.C:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// leftEarly marks a call whose caller did not wait.
+func leftEarly(record *call.Record, text string) {
+	record.Answer.Status, record.Answer.Body = statusCallerLeft, nil
+	noted(record, text)
+}
+
+// noted adds to the explanation of a call what happened while it was carried out.
+func noted(record *call.Record, text string) {
+	explanation := call.Explanation{}
+	if record.Explanation != nil {
+		explanation = *record.Explanation
+	}
+	explanation.Steps = append(slices.Clone(explanation.Steps), call.Step{Stage: call.Impair, Subject: "impairment", Verdict: call.Noted, Reason: text})
+	record.Explanation = &explanation
+}
+
+// answer sends the answer of a decision, as its impairments have it. The record
+// goes to the log; abort says that the connection must end here.
+func (h *Handler) answer(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
+	begun := time.Now()
+	abort = deliver(w, r, record, d)
+	record.Send = time.Since(begun)
+	h.Log.Add(record)
+	return abort
+}
+
+func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
+	switch d.Effect {
+	case "":
+		if d.Line.Slow() {
+			w = newSlowWriter(r.Context(), w, d.Line)
+		}
+		send(w, r.Method, record, d.Reveal)
+		return false
+	case spec.EffectCutBody, spec.EffectWrongLength:
+		return spoil(w, r.Method, record, d)
+	default:
+		return breakOff(w, r, record, d.Effect)
+	}
+}
+
+// breakOff ends the connection of a call without an answer, over HTTP/2 its
+// stream alone.
+func breakOff(w http.ResponseWriter, r *http.Request, record *call.Record, effect string) (abort bool) {
+	record.Answer = call.Answer{}
+	if effect == spec.EffectHang {
+		begun := time.Now()
+		<-r.Context().Done()
+		noted(record, "the caller gave up after "+time.Since(begun).Round(time.Millisecond).String())
+		return true
+	}
+	if effect == spec.EffectDrop || r.ProtoMajor != 1 {
+		return true
+	}
+	conn, _, err := http.NewResponseController(w).Hijack()
+	if err != nil {
+		return true
+	}
+	defer conn.Close()
+	if effect == spec.EffectGarbage {
+		_, _ = io.WriteString(conn, garbage) // the caller may have left
+	} else if tcp := tcpOf(conn); tcp != nil {
+		_ = tcp.SetLinger(0) // then closing is a reset
+	}
+	return false
+}
+
+// garbage is what no client should get.
+const garbage = "\x16\x00fog signal: 3 long, 1 short\x00\xff\xfe\r\n\x7f nothing of this is HTTP \x00\x01\x02\r\n\r\n"
+
+// tcpOf is the TCP connection below others; nil for none.
+func tcpOf(conn net.Conn) *net.TCPConn {
+	for range 4 {
+		switch c := conn.(type) {
+		case *net.TCPConn:
+			return c
+		case *bufferedConn:
+			conn = c.Conn
+		case interface{ NetConn() net.Conn }: // of TLS
+			conn = c.NetConn()
+		default:
+			return nil
+		}
+	}
+	return nil
+}
+
+// wrongBy is how many bytes more than it has a body with a wrong length claims.
+const wrongBy = 16
+
+// spoil sends half of a body, or all of it under a length that it does not have,
+// and ends the connection there.
+func spoil(w http.ResponseWriter, method string, record *call.Record, d *engine.Decision) (abort bool) {
+	answer := &record.Answer
+	if len(answer.Body) == 0 || method == http.MethodHead { // nothing to spoil
+		noted(record, "the answer has no body, so the connection was closed before it")
+		record.Answer = call.Answer{}
+		return true
+	}
+	body, length := answer.Body[:len(answer.Body)/2], len(answer.Body)
+	if d.Effect == spec.EffectWrongLength {
+		body, length = answer.Body, len(answer.Body)+wrongBy
+	}
+	for _, f := range answer.Header {
+		w.Header().Add(f.Name, f.Value)
+	}
+	if d.Reveal {
+		w.Header()["Rapid-Mimic"] = []string{revealed(record)}
+	}
+	w.Header().Set("Content-Length", strconv.Itoa(length))
+	w.WriteHeader(answer.Status)
+	_, _ = w.Write(body) // the caller may have left
+	_ = http.NewResponseController(w).Flush()
+	record.AnswerSize = int64(len(body))
+	answer.Body = body
+	noted(record, fmt.Sprintf("%d of %d announced bytes were sent", len(body), length))
+	return true
+}
+
+// slowWriter sends as fast as a line does.
+type slowWriter struct {
+	http.ResponseWriter
+	controller *http.ResponseController
+	ctx        context.Context
+	line       spec.Line
+	begun      time.Time // when the body began
+	sent       int64
+	paused     time.Duration
+}
+
+func newSlowWriter(ctx context.Context, w http.ResponseWriter, line spec.Line) *slowWriter {
+	return &slowWriter{ResponseWriter: w, controller: http.NewResponseController(w), ctx: ctx, line: line}
+}
+
+// Unwrap lets http.ResponseController find what is below.
+func (s *slowWriter) Unwrap() http.ResponseWriter { return s.ResponseWriter }
+
+// Write implements io.Writer. It returns when the line has taken everything, or
+// the caller has left.
+func (s *slowWriter) Write(b []byte) (written int, err error) {
+	if s.begun.IsZero() {
+		if err := s.controller.Flush(); err != nil { // the head goes ahead
+			return 0, err
+		}
+		if err := pause(s.ctx, time.Duration(s.line.FirstByte)); err != nil {
+			return 0, err
+		}
+		s.begun = time.Now()
+	}
+	for len(b) > 0 {
+		n, err := s.ResponseWriter.Write(b[:min(len(b), s.piece())])
+		written += n
+		s.sent += int64(n)
+		b = b[n:]
+		if err != nil {
+			return written, err
+		}
+		if err := s.controller.Flush(); err != nil {
+			return written, err
+		}
+		if err := pause(s.ctx, s.until()); err != nil {
+			return written, err
+		}
+	}
+	return written, nil
+}
+
+// piece is how much is sent at once: a twentieth of a second's worth, not beyond
+// the next pause.
+func (s *slowWriter) piece() int {
+	piece := 32 << 10
+	if s.line.BytesPerSecond > 0 {
+		piece = int(max(1, s.line.BytesPerSecond/20))
+	}
+	if s.line.Pause > 0 {
+		piece = min(piece, s.line.ChunkSize()-int(s.sent)%s.line.ChunkSize())
+	}
+	return piece
+}
+
+// until is how long to wait before the next piece.
+func (s *slowWriter) until() time.Duration {
+	if s.line.Pause > 0 && s.sent%int64(s.line.ChunkSize()) == 0 {
+		s.paused += time.Duration(s.line.Pause)
+	}
+	due := s.paused
+	if s.line.BytesPerSecond > 0 {
+		due += time.Duration(float64(s.sent) / float64(s.line.BytesPerSecond) * float64(time.Second))
+	}
+	return time.Until(s.begun.Add(due))
+}

@@ -1,0 +1,61 @@
+package api
+
+import (
+	"time"
+
+	"rapidmimic/spec"
+)
+
+// Impairments is all that is switched on.
+type Impairments struct {
+	// Off is set when all of them are switched off, also those that mappings have
+	// of themselves.
+	Off   bool         `json:"off"`
+	Items []Impairment `json:"items"`
+}
+
+// Impairment is one that is switched on, with its state.
+type Impairment struct {
+	Target     spec.Target     `json:"target"`
+	Impairment spec.Impairment `json:"impairment"`
+	// Text says in a line what it does.
+	Text string `json:"text"`
+	// Own is set for one that a mapping has of itself; then Since and By are
+	// missing.
+	Own   bool       `json:"own,omitempty"`
+	Since *time.Time `json:"since,omitempty"`
+	By    string     `json:"by,omitempty"`
+	// Down is set while its outage is on.
+	Down bool `json:"down,omitempty"`
+	// Limits tells how full its limit is, for each caller.
+	Limits []LimitUse `json:"limits,omitempty"`
+}
+
+// LimitUse is how full a limit is.
+type LimitUse struct {
+	Caller string `json:"caller"` // "" for everyone
+	Used   int    `json:"used"`
+	// ResetMs is the time until its oldest call leaves it, in milliseconds.
+	ResetMs float64 `json:"resetMs"`
+}
+
+// ImpairmentSwitch switches all impairments off, or on again.
+type ImpairmentSwitch struct {
+	Off bool `json:"off"`
+}
+
+// Line is a named line.
+type Line struct {
+	Name string `json:"name"`
+	spec.Line
+	Text string `json:"text"`
+}
+
+// Injected is one thing that an impairment did to a call.
+type Injected struct {
+	Kind string `json:"kind"`
+	What string `json:"what"`
+	From string `json:"from"`
+	Seed int64  `json:"seed,omitempty"`
+	Draw uint64 `json:"draw,omitempty"`
+}

@@ -1,0 +1,573 @@
+package spec
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Impairment is injected trouble: what it names happens to every call of its
+// target. The zero value changes nothing.
+type Impairment struct {
+	// Latency is added before an answer.
+	Latency *Latency `json:"latency,omitempty"`
+	Errors  *Errors  `json:"errors,omitempty"`
+	Limit   *Limit   `json:"limit,omitempty"`
+	// Connection is what happens to the connection, or how slow it is.
+	Connection *Connection `json:"connection,omitempty"`
+	Outage     *Outage     `json:"outage,omitempty"`
+	// Seed makes all chance of the impairment repeatable: the same seed gives the
+	// same faults in the same order. One is drawn when it is left out.
+	Seed *int64 `json:"seed,omitempty"`
+}
+
+// Empty reports whether it changes nothing.
+func (i Impairment) Empty() bool {
+	return i.Latency == nil && i.Errors == nil && i.Limit == nil && i.Connection == nil && i.Outage == nil
+}
+
+// Duration is a length of time, written as 250ms, 1.5s or 2m.
+type Duration time.Duration
+
+func (d Duration) String() string {
+	text := time.Duration(d).String()
+	for _, unit := range []string{"m0s", "h0m"} { // 2m0s is 2m
+		if strings.HasSuffix(text, unit) {
+			text = text[:len(text)-2]
+		}
+	}
+	return text
+}
+
+// ParseDuration reads what String writes.
+func ParseDuration(text string) (Duration, error) {
+	d, err := time.ParseDuration(strings.ReplaceAll(text, " ", ""))
+	if err != nil || d < 0 {
+		return 0, fmt.Errorf("must be a time such as 250ms, 1.5s or 2m, not %q", text)
+	}
+	return Duration(d), nil
+}
+
+// DecodeTree reads a text.
+func (d *Duration) DecodeTree(n *tree.Node) (err error) {
+	*d, err = ParseDuration(n.Text)
+	return err
+}
+
+// MarshalJSON writes it as a text.
+func (d Duration) MarshalJSON() ([]byte, error) { return json.Marshal(d.String()) }
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (d *Duration) UnmarshalJSON(text []byte) error { return decodeJSON(text, d) }
+
+// decodeJSON reads JSON into what knows trees.
+func decodeJSON(text []byte, v interface{ DecodeTree(*tree.Node) error }) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	return v.DecodeTree(n)
+}
+
+// Latency is how long answers are held back: from Low to High, each as likely,
+// where both are the same always as long; or, with P50, shaped by its median
+// and its 99th percentile (log-normal).
+type Latency struct {
+	Low, High Duration
+	P50, P99  Duration
+}
+
+func (l Latency) String() string {
+	switch {
+	case l.P50 > 0:
+		return fmt.Sprintf("p50 %s, p99 %s", l.P50, l.P99)
+	case l.Low == l.High:
+		return l.Low.String()
+	default:
+		return l.Low.String() + ".." + l.High.String()
+	}
+}
+
+// ParseLatency reads 250ms, 100ms..400ms, or p50=80ms,p99=900ms.
+func ParseLatency(text string) (l Latency, err error) {
+	if strings.HasPrefix(text, "p50=") {
+		p50, p99, _ := strings.Cut(strings.TrimPrefix(text, "p50="), ",p99=")
+		if l.P50, err = ParseDuration(p50); err == nil {
+			l.P99, err = ParseDuration(p99)
+		}
+		return l, err
+	}
+	low, high, isRange := strings.Cut(text, "..")
+	if l.Low, err = ParseDuration(low); err != nil {
+		return l, err
+	}
+	if l.High = l.Low; isRange {
+		l.High, err = ParseDuration(high)
+	}
+	return l, err
+}
+
+// DecodeTree reads 250ms, 100ms..400ms, or an object of p50 and p99.
+func (l *Latency) DecodeTree(n *tree.Node) (err error) {
+	if n.Kind != tree.Map {
+		*l, err = ParseLatency(n.Text)
+		return err
+	}
+	var shape struct {
+		P50 Duration `json:"p50"`
+		P99 Duration `json:"p99"`
+	}
+	if items := tree.Decode(n, &shape, "latency"); len(items) > 0 {
+		return errors.New(items[0].Detail)
+	}
+	l.P50, l.P99 = shape.P50, shape.P99
+	if l.P50 == 0 {
+		return errors.New("needs p50 and p99, such as { p50: 80ms, p99: 900ms }")
+	}
+	return nil
+}
+
+// MarshalJSON writes what DecodeTree reads.
+func (l Latency) MarshalJSON() ([]byte, error) {
+	if l.P50 > 0 {
+		return json.Marshal(map[string]Duration{"p50": l.P50, "p99": l.P99})
+	}
+	return json.Marshal(l.String())
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (l *Latency) UnmarshalJSON(text []byte) error { return decodeJSON(text, l) }
+
+// Rate is a share of calls in percent.
+type Rate float64
+
+func (r Rate) String() string { return strconv.FormatFloat(float64(r), 'f', -1, 64) + "%" }
+
+// ParseRate reads 30%.
+func ParseRate(text string) (Rate, error) {
+	percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(text, "%")), 64)
+	if err != nil || percent < 0 || percent > 100 || !strings.HasSuffix(text, "%") {
+		return 0, fmt.Errorf("must be a share from 0%% to 100%%, not %q", text)
+	}
+	return Rate(percent), nil
+}
+
+// DecodeTree reads a text.
+func (r *Rate) DecodeTree(n *tree.Node) (err error) {
+	*r, err = ParseRate(n.Text)
+	return err
+}
+
+// MarshalJSON writes it as a text.
+func (r Rate) MarshalJSON() ([]byte, error) { return json.Marshal(r.String()) }
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (r *Rate) UnmarshalJSON(text []byte) error { return decodeJSON(text, r) }
+
+// Errors are answers that say that something went wrong. One of Rate, Next,
+// Every and First says which calls get them.
+type Errors struct {
+	// Rate is the share of calls, by chance.
+	Rate *Rate `json:"rate,omitempty"`
+	// Next is how many of the next calls; Every means each n-th one.
+	Next  int `json:"next,omitempty"`
+	Every int `json:"every,omitempty"`
+	// First is how many calls of each caller get errors before it is served.
+	First int `json:"first,omitempty"`
+	// Of says what a caller is, for First and RetryAfter; see Limit.
+	Of string `json:"of,omitempty"`
+	// Status is with which statuses, 503 unless given.
+	Status Weights `json:"status,omitempty"`
+	// RetryAfter tells callers how long to wait: who comes back earlier is refused
+	// again, who waits is served.
+	RetryAfter Duration `json:"retryAfter,omitzero"`
+}
+
+func (e Errors) String() string {
+	switch {
+	case e.Rate != nil:
+		return "errors " + e.Rate.String()
+	case e.Next > 0:
+		return fmt.Sprintf("errors for the next %d", e.Next)
+	case e.Every > 0:
+		return fmt.Sprintf("errors for every %d. call", e.Every)
+	default:
+		return fmt.Sprintf("errors for the first %d of each caller", e.First)
+	}
+}
+
+// Weights are statuses, each with how often it is taken beside the others.
+type Weights map[int]int
+
+// DecodeTree reads a status, a list of them, or an object of weights.
+func (w *Weights) DecodeTree(n *tree.Node) error {
+	*w = make(Weights)
+	put := func(status string, weight int) error {
+		code, err := strconv.Atoi(status)
+		if err != nil || code < 300 || code > 999 {
+			return fmt.Errorf("must be statuses from 300 to 999, not %q", status)
+		}
+		(*w)[code] += weight
+		return nil
+	}
+	switch n.Kind {
+	case tree.List:
+		for _, item := range n.Items {
+			if err := put(item.Text, 1); err != nil {
+				return err
+			}
+		}
+	case tree.Map:
+		for _, m := range n.Members {
+			weight, whole := m.Value.Int()
+			if !whole || weight < 1 || weight > 1000 {
+				return errors.New("must give each status a weight from 1 to 1000, such as { 503: 3, 429: 1 }")
+			}
+			if err := put(m.Key, weight); err != nil {
+				return err
+			}
+		}
+	default:
+		return put(n.Text, 1)
+	}
+	return nil
+}
+
+// Statuses lists the statuses in their order.
+func (w Weights) Statuses() []int { return slices.Sorted(maps.Keys(w)) }
+
+// MarshalJSON writes a list where all weigh the same, else an object.
+func (w Weights) MarshalJSON() ([]byte, error) {
+	for _, weight := range w {
+		if weight != 1 {
+			return json.Marshal(map[int]int(w))
+		}
+	}
+	return json.Marshal(w.Statuses())
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (w *Weights) UnmarshalJSON(text []byte) error { return decodeJSON(text, w) }
+
+// Limit refuses calls over a number with 429: Calls in any span of the length
+// Per, or InFlight at once.
+type Limit struct {
+	Calls int      `json:"calls,omitempty"`
+	Per   Duration `json:"per,omitzero"`
+	// InFlight is how many calls may be in work at once.
+	InFlight int `json:"inFlight,omitempty"`
+	// Of says who shares a limit: everyone, the default; caller, by address; or
+	// header:NAME, by the value of a header.
+	Of string `json:"of,omitempty"`
+}
+
+func (l Limit) String() string {
+	var parts []string
+	if l.Calls > 0 {
+		parts = append(parts, fmt.Sprintf("%d in %s", l.Calls, l.Per))
+	}
+	if l.InFlight > 0 {
+		parts = append(parts, fmt.Sprintf("%d at once", l.InFlight))
+	}
+	return "limit " + strings.Join(parts, ", ")
+}
+
+// What can happen to a connection.
+const (
+	EffectDrop        = "drop"         // closed before the answer
+	EffectReset       = "reset"        // reset before the answer
+	EffectHang        = "hang"         // never answered
+	EffectCutBody     = "cut-body"     // closed in the middle of the body
+	EffectWrongLength = "wrong-length" // a Content-Length that the body does not have
+	EffectGarbage     = "garbage"      // bytes that are no HTTP
+)
+
+// Effects are all that can happen to a connection.
+var Effects = []string{EffectDrop, EffectReset, EffectHang, EffectCutBody, EffectWrongLength, EffectGarbage}
+
+// Connection is what happens to the connection of a call, and how slow it is.
+type Connection struct {
+	Effect string `json:"effect,omitempty"`
+	// Rate is the share of calls that the effect happens to; all when left out.
+	Rate *Rate `json:"rate,omitempty"`
+	// Line is the name of a line of the environment, instead of its values: see
+	// there.
+	Line           string   `json:"line,omitempty"`
+	BytesPerSecond int64    `json:"bytesPerSecond,omitempty"`
+	FirstByte      Duration `json:"firstByte,omitzero"`
+	Pause          Duration `json:"pause,omitzero"`
+	Chunk          int      `json:"chunk,omitempty"`
+}
+
+// OwnLine is how slow the connection says that it is by itself.
+func (c Connection) OwnLine() Line { return Line{c.BytesPerSecond, c.FirstByte, c.Pause, c.Chunk} }
+
+// Line is how slow a line is.
+type Line struct {
+	BytesPerSecond int64 `json:"bytesPerSecond,omitempty"`
+	// FirstByte is waited before the body begins, Pause after each Chunk bytes of it.
+	FirstByte Duration `json:"firstByte,omitzero"`
+	Pause     Duration `json:"pause,omitzero"`
+	Chunk     int      `json:"chunk,omitempty"`
+}
+
+// Slow reports whether the line is slower than what carries it.
+func (l Line) Slow() bool { return l != Line{} }
+
+func (l Line) String() string {
+	var parts []string
+	if l.BytesPerSecond > 0 {
+		parts = append(parts, fmt.Sprintf("%d bytes a second", l.BytesPerSecond))
+	}
+	if l.FirstByte > 0 {
+		parts = append(parts, "first byte after "+l.FirstByte.String())
+	}
+	if l.Pause > 0 {
+		parts = append(parts, fmt.Sprintf("a pause of %s every %d bytes", l.Pause, l.ChunkSize()))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// ChunkSize is Chunk, or what it is when left out.
+func (l Line) ChunkSize() int {
+	if l.Chunk > 0 {
+		return l.Chunk
+	}
+	return 1024
+}
+
+// Lines are the lines that every environment has until they are edited.
+func Lines() map[string]Line {
+	return map[string]Line{
+		"harbour-radio": {BytesPerSecond: 1_200, FirstByte: Duration(900 * time.Millisecond)},
+		"far-skerry":    {BytesPerSecond: 16_000, FirstByte: Duration(600 * time.Millisecond), Pause: Duration(400 * time.Millisecond), Chunk: 8_192},
+		"crowded-quay":  {BytesPerSecond: 64_000, FirstByte: Duration(150 * time.Millisecond)},
+		"sea-cable":     {FirstByte: Duration(280 * time.Millisecond)},
+	}
+}
+
+func (c Connection) String() string {
+	var parts []string
+	if c.Effect != "" {
+		text := c.Effect
+		if c.Rate != nil {
+			text += " " + c.Rate.String()
+		}
+		parts = append(parts, text)
+	}
+	if c.Line != "" {
+		parts = append(parts, "line "+c.Line)
+	}
+	if line := c.OwnLine(); line.Slow() {
+		parts = append(parts, line.String())
+	}
+	return strings.Join(parts, ", ")
+}
+
+// connectionKeys is Connection without its methods.
+type connectionKeys Connection
+
+// DecodeTree reads an effect, or an object.
+func (c *Connection) DecodeTree(n *tree.Node) error {
+	if n.Kind == tree.String {
+		c.Effect = n.Text
+		return nil
+	}
+	if items := tree.Decode(n, (*connectionKeys)(c), "connection"); len(items) > 0 {
+		return errors.New(strings.TrimPrefix(items[0].At+": ", ": ") + items[0].Detail)
+	}
+	return nil
+}
+
+// MarshalJSON writes the effect alone where there is nothing else.
+func (c Connection) MarshalJSON() ([]byte, error) {
+	if c == (Connection{Effect: c.Effect}) {
+		return json.Marshal(c.Effect)
+	}
+	return json.Marshal(connectionKeys(c))
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (c *Connection) UnmarshalJSON(text []byte) error { return decodeJSON(text, c) }
+
+// Outage is a time in which nothing works: from the moment it is set, for as
+// long as For, and again after each Every; without either until it is taken
+// back.
+type Outage struct {
+	// As is how: drop, reset, hang, or a status such as 503.
+	As    string   `json:"as"`
+	For   Duration `json:"for,omitzero"`
+	Every Duration `json:"every,omitzero"`
+}
+
+func (o Outage) String() string {
+	text := "outage (" + o.As + ")"
+	if o.For > 0 {
+		text += " for " + o.For.String()
+	}
+	if o.Every > 0 {
+		text += " in every " + o.Every.String()
+	}
+	return text
+}
+
+// Status is the status with which it answers; 0 where the connection tells.
+func (o Outage) Status() int {
+	status, _ := strconv.Atoi(o.As)
+	return status
+}
+
+// Draws reports whether chance has a part in it, so that its seed matters.
+func (i Impairment) Draws() bool {
+	return i.Latency != nil && (i.Latency.P50 > 0 || i.Latency.Low != i.Latency.High) ||
+		i.Errors != nil && (i.Errors.Rate != nil || len(i.Errors.Status) > 1) || i.Connection != nil && i.Connection.Rate != nil
+}
+
+// String says in a line what it does.
+func (i Impairment) String() string {
+	var parts []string
+	if i.Outage != nil {
+		parts = append(parts, i.Outage.String())
+	}
+	if i.Limit != nil {
+		parts = append(parts, i.Limit.String())
+	}
+	if i.Errors != nil {
+		text := i.Errors.String()
+		if len(i.Errors.Status) > 0 {
+			text += " with " + strings.Trim(strings.ReplaceAll(fmt.Sprint(i.Errors.Status.Statuses()), " ", ", "), "[]")
+		}
+		if i.Errors.RetryAfter > 0 {
+			text += ", retry after " + i.Errors.RetryAfter.String()
+		}
+		parts = append(parts, text)
+	}
+	if i.Latency != nil {
+		parts = append(parts, "latency "+i.Latency.String())
+	}
+	if i.Connection != nil {
+		parts = append(parts, "connection "+i.Connection.String())
+	}
+	return strings.Join(parts, "; ")
+}
+
+// ReadImpairment reads one impairment document.
+func ReadImpairment(text []byte) (i Impairment, err error) {
+	n, err := parse(text, "the impairment")
+	if err != nil {
+		return i, err
+	}
+	items := tree.Decode(n, &i, "impairment")
+	if len(items) == 0 {
+		items = tree.Locate(n, i.Faults(""))
+	}
+	return i, problem.FromItems("the impairment cannot be used", items)
+}
+
+var callerOf = regexp.MustCompile("^(everyone|caller|header:[!#$%&'*+.^_`|~0-9A-Za-z-]+)$")
+
+// Faults finds what the shape does not show; at is the place of the impairment.
+func (i Impairment) Faults(at string) (items []problem.Item) {
+	fault := func(inside, format string, args ...any) {
+		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
+	}
+	if l := i.Latency; l != nil && (l.Low > l.High || l.P50 > l.P99 || max(l.High, l.P99) > Duration(time.Hour)) {
+		fault("/latency", "latency must grow from its first to its second time, and be at most 1h, not %s", l)
+	}
+	if e := i.Errors; e != nil {
+		given := 0
+		for _, is := range []bool{e.Rate != nil, e.Next > 0, e.Every > 0, e.First > 0} {
+			if is {
+				given++
+			}
+		}
+		if given != 1 || min(e.Next, e.Every, e.First) < 0 {
+			fault("/errors", "errors need one of rate (30%%), next, every and first (numbers from 1)")
+		}
+		if e.Of != "" && !callerOf.MatchString(e.Of) {
+			fault("/errors/of", "of must be everyone, caller or header:NAME, not %q", e.Of)
+		}
+	}
+	if l := i.Limit; l != nil {
+		if l.Calls < 0 || l.InFlight < 0 || l.Calls == 0 && l.InFlight == 0 || (l.Calls > 0) != (l.Per > 0) || l.Calls > 100_000 {
+			fault("/limit", "a limit needs calls (at most 100000) and per, such as { calls: 60, per: 1m }, or inFlight")
+		}
+		if l.Of != "" && !callerOf.MatchString(l.Of) {
+			fault("/limit/of", "of must be everyone, caller or header:NAME, not %q", l.Of)
+		}
+	}
+	if c := i.Connection; c != nil {
+		switch {
+		case c.Effect != "" && !slices.Contains(Effects, c.Effect):
+			fault("/connection", "a connection can %s, not %q", strings.Join(Effects, ", "), c.Effect)
+		case c.Effect == "" && c.Line == "" && !c.OwnLine().Slow():
+			fault("/connection", "connection needs an effect (%s), a line, or how slow it is (bytesPerSecond, firstByte, pause)", strings.Join(Effects, ", "))
+		case c.Line != "" && c.OwnLine().Slow():
+			fault("/connection/line", "a connection has a line or values of its own, not both")
+		case c.Effect == "" && c.Rate != nil:
+			fault("/connection/rate", "rate belongs to an effect")
+		}
+		items = append(items, c.OwnLine().faults(at+"/connection")...)
+	}
+	if o := i.Outage; o != nil {
+		if status := o.Status(); !slices.Contains([]string{EffectDrop, EffectReset, EffectHang}, o.As) && (status < 300 || status > 999) {
+			fault("/outage/as", "an outage is drop, reset, hang, or a status such as 503, not %q", o.As)
+		}
+		if o.Every > 0 && (o.For == 0 || o.For >= o.Every) {
+			fault("/outage/every", "an outage that comes again is shorter than the time after which it does: { as: 503, for: 20s, every: 2m }")
+		}
+	}
+	return items
+}
+
+func (l Line) faults(at string) (items []problem.Item) {
+	if l.BytesPerSecond < 0 || l.Chunk < 0 || l.BytesPerSecond > 0 && l.BytesPerSecond < 10 {
+		items = append(items, problem.Item{At: at, Detail: "bytesPerSecond is at least 10, chunk at least 1"})
+	}
+	if max(l.FirstByte, l.Pause) > Duration(time.Hour) {
+		items = append(items, problem.Item{At: at, Detail: "firstByte and pause are at most 1h"})
+	}
+	return items
+}
+
+// CheckLine says what is wrong with a named line.
+func CheckLine(name string, l Line) error {
+	items := l.faults("")
+	if !ValidName(name) {
+		items = append(items, problem.Item{Detail: fmt.Sprintf("the name of a line is %s, not %q", NameRule, name)})
+	}
+	if !l.Slow() {
+		items = append(items, problem.Item{Detail: "a line needs bytesPerSecond, firstByte or pause"})
+	}
+	return problem.FromItems("the line cannot be used", items)
+}
+
+// Target is what an impairment is for: all of the environment when it is zero,
+// else a service, or one operation or mapping of it.
+type Target struct {
+	Service   string `json:"service,omitempty"` // its name
+	Operation string `json:"operation,omitempty"`
+	Mapping   string `json:"mapping,omitempty"`
+}
+
+func (t Target) String() string {
+	switch {
+	case t.Service == "":
+		return "everything"
+	case t.Operation != "":
+		return "operation " + t.Operation + " of " + t.Service
+	case t.Mapping != "":
+		return "mapping " + t.Mapping + " of " + t.Service
+	default:
+		return t.Service
+	}
+}
