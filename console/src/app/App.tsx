@@ -4,6 +4,7 @@ import { Route, Switch } from 'wouter';
 import { CallsPage, startFeed } from '@/features/calls';
 import { DocsPage } from '@/features/docs';
 import { MappingPage, NewMappingPage } from '@/features/mappings';
+import { RetriesPage } from '@/features/retries';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { NoPage } from './NoPage';
 import { Shell } from './Shell';
@@ -35,6 +36,7 @@ export function App() {
             {({ service, id }) => <MappingPage key={id} service={service} id={id} />}
           </Route>
           <Route path="/calls" component={CallsPage} />
+          <Route path="/retries" component={RetriesPage} />
           <Route component={NoPage} />
         </Switch>
       </Shell>

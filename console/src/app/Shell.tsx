@@ -7,6 +7,7 @@ import { StateStrip } from './StateStrip';
 const tabs = [
   { href: '/', word: 'Services', owns: (path: string) => path === '/' || path.startsWith('/services') },
   { href: '/calls', word: 'Calls', owns: (path: string) => path.startsWith('/calls') },
+  { href: '/retries', word: 'Retries', owns: (path: string) => path === '/retries' },
 ];
 
 /** The state strip, the tabs, and the page below them. */

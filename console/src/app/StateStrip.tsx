@@ -2,6 +2,7 @@ import { useSyncExternalStore } from 'react';
 import { Link } from 'wouter';
 import { useStatus } from '@/api/status';
 import { feed } from '@/features/calls';
+import { ImpairmentStrip } from '@/features/impairments';
 import { count, total } from '@/lib/format';
 import { AuthorName } from './AuthorName';
 import { KeyHelp } from './KeyHelp';
@@ -42,6 +43,7 @@ export function StateStrip() {
           recording {service}
         </Link>
       ))}
+      {data && <ImpairmentStrip status={data} />}
       {data?.relaying && (
         <Link href="/" className="text-dim hover:underline">
           {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}

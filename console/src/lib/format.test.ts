@@ -32,7 +32,7 @@ describe('statusText', () => {
   it.each([
     [404, 'Not Found'],
     [299, 'success'],
-    [499, 'client error'],
+    [498, 'client error'],
     [777, 'not a common status'],
     [Number.NaN, 'not a common status'],
   ])('%d is %s', (status, text) => expect(statusText(status)).toBe(text));

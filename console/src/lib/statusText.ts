@@ -45,5 +45,7 @@ const classes: Record<number, string> = {
 
 /** The reason of a status code, or its class where it has none of its own. */
 export function statusText(status: number): string {
+  if (status === 0) return 'no answer';
+  if (status === 499) return 'the caller left';
   return reasons[status] ?? classes[Math.floor(status / 100)] ?? 'not a common status';
 }

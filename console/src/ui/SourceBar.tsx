@@ -4,11 +4,12 @@ const fills: Record<string, string> = {
   mapping: 'fill-mapping',
   contract: 'fill-contract',
   upstream: 'fill-upstream',
+  impairment: 'fill-impairment',
   miss: 'fill-miss',
   self: 'fill-self',
 };
 
-const order = ['mapping', 'contract', 'upstream', 'miss', 'self'];
+const order = ['mapping', 'contract', 'upstream', 'impairment', 'miss', 'self'];
 
 /** Who answered, as the shares of one bar with the numbers beside it. */
 export function SourceBar({ counts }: { counts: Record<string, number> }) {

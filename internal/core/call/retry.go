@@ -2,7 +2,9 @@ package call
 
 import (
 	"net/netip"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -56,29 +58,26 @@ func (r *Record) failed() bool {
 // which the calls came. The last to begin is the last.
 func Retries(records []*Record, now time.Time) []Story {
 	var stories []*Story
-	open := make(map[string]*Story)
+	open := make(map[string][]*Story)
 	last := make(map[*Story]*Record)
 	for _, r := range records {
-		caller := r.Request.CallerHost()
-		key := r.Service + "\x00" + r.Request.Method + "\x00" + r.Request.Path + "\x00" + r.Request.Query + "\x00" + caller
-		s := open[key]
-		if s != nil && r.At.Sub(endOf(last[s])) > patience {
-			s.Outcome, s = GaveUp, nil
-			delete(open, key)
+		key := strings.Join([]string{r.Service, r.Request.Method, r.Request.Path, r.Request.Query, r.Request.CallerHost()}, "\x00")
+		// calls that were made at the same time are not attempts at one another
+		i := slices.IndexFunc(open[key], func(s *Story) bool { end := endOf(last[s]); return !r.At.Before(end) && r.At.Sub(end) <= patience })
+		if i < 0 && !r.failed() {
+			continue
 		}
-		if s == nil {
-			if !r.failed() {
-				continue
-			}
-			s = &Story{Service: r.Service, Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query, Caller: caller, Outcome: StillTrying}
-			open[key] = s
-			stories = append(stories, s)
+		if i < 0 {
+			s := &Story{Service: r.Service, Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query, Caller: r.Request.CallerHost(), Outcome: StillTrying}
+			stories, open[key] = append(stories, s), append(open[key], s)
+			i = len(open[key]) - 1
 		}
+		s := open[key][i]
 		s.Attempts = append(s.Attempts, attempt(r, last[s]))
 		last[s] = r
 		if !r.failed() {
 			s.Outcome = GotThrough
-			delete(open, key)
+			open[key] = slices.Delete(open[key], i, i+1)
 		}
 	}
 	out := make([]Story, len(stories))

@@ -29,6 +29,8 @@ func TestRetries(t *testing.T) {
 		made(4.1, "/dues", "[::1]:7", 0, ""),
 		made(4.2, "/dues", "10.0.0.1:3", 200, ""), // waited
 		made(4.5, "/dues", "10.0.0.1:3", 200, ""), // a call of its own
+		made(50, "/berths", "10.0.0.1:4", 503, ""), made(50.05, "/berths", "10.0.0.1:5", 503, ""), // at once
+		made(51, "/berths", "10.0.0.1:4", 200, ""), made(51.02, "/berths", "10.0.0.1:4", 200, ""),
 		made(200, "/dues", "10.0.0.1:4", 500, ""),
 	}, start.Add(210*time.Second))
 	var told []string
@@ -45,6 +47,8 @@ func TestRetries(t *testing.T) {
 	assert.Equal(t, []string{
 		"10.0.0.1 /dues 0s 900ms too early 2.1s obeyed got through",
 		"::1 /dues 0s gave up",
+		"10.0.0.1 /berths 0s 900ms got through",
+		"10.0.0.1 /berths 0s 870ms got through",
 		"10.0.0.1 /dues 0s still trying",
 	}, told)
 }

@@ -166,7 +166,7 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	if errors == nil {
 		return false
 	}
-	hold := "hold/" + t.key + "|" + callerKey(orCaller(errors.Of), r)
+	hold := "hold/" + t.key + "|" + callerKey(orCaller(errors.Of), r) + " " + r.Method + " " + r.Address
 	if errors.RetryAfter > 0 && !e.peeking {
 		left, waited := e.counts.Held(hold, now)
 		if waited {

@@ -121,7 +121,7 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
         <span className="inline-block w-[52px]">{call.method}</span> {target}
       </span>
       <span role="cell" className={cn('truncate', failed && 'font-semibold')}>
-        {call.status} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
+        {call.status || ''} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
       </span>
       <span role="cell" className="flex min-w-0 items-center gap-2">
         <SourceMark source={call.source} className={narrow ? '' : 'w-[84px] shrink-0'} />

@@ -50,7 +50,7 @@ function CallBody({ call }: { call: CallDetail }) {
             {call.method} {target}
           </span>
           <span className="font-medium">
-            {call.status} {statusText(call.status)}
+            {call.status || ''} {statusText(call.status)}
           </span>
         </p>
         <div className="flex flex-wrap gap-2">

@@ -4,6 +4,8 @@ import { duration } from '@/lib/format';
 const parts = [
   { key: 'readMs', word: 'reading the request', fill: 'fill-line' },
   { key: 'decideMs', word: 'deciding', fill: 'fill-accent' },
+  { key: 'askMs', word: 'asking the upstream', fill: 'fill-upstream' },
+  { key: 'waitMs', word: 'held back', fill: 'fill-impairment' },
   { key: 'sendMs', word: 'sending', fill: 'fill-dim' },
 ] as const;
 
@@ -23,14 +25,16 @@ export function TimingBar({ timing, tookMs }: { timing: CallDetail['timing']; to
       </svg>
       <p className="flex flex-wrap gap-x-4 text-dim">
         <span className="text-ink">{duration(tookMs)} in all</span>
-        {parts.map(({ key, word, fill }) => (
-          <span key={key} className="inline-flex items-center gap-1">
-            <svg width="8" height="8" aria-hidden="true">
-              <rect width="8" height="8" className={fill} />
-            </svg>
-            {word} {duration(timing[key])}
-          </span>
-        ))}
+        {parts
+          .filter(({ key }) => timing[key] > 0 || key === 'decideMs')
+          .map(({ key, word, fill }) => (
+            <span key={key} className="inline-flex items-center gap-1">
+              <svg width="8" height="8" aria-hidden="true">
+                <rect width="8" height="8" className={fill} />
+              </svg>
+              {word} {duration(timing[key])}
+            </span>
+          ))}
       </p>
     </div>
   );

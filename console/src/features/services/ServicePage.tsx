@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Service } from '@/api/types';
+import { ImpairmentPanel } from '@/features/impairments';
 import { MappingTable } from '@/features/mappings';
 import { RecordingPanel } from '@/features/recordings';
 import { total } from '@/lib/format';
@@ -51,6 +52,9 @@ export function ServicePage({ name }: { name: string }) {
         }
       >
         <MappingTable service={service.name} />
+      </Panel>
+      <Panel title="Slow or failing">
+        <ImpairmentPanel service={service.name} />
       </Panel>
       <Panel title="Recordings">
         <RecordingPanel service={service} />

@@ -1,0 +1,62 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { ImpairmentItem } from '@/api/types';
+import { moment } from '@/lib/format';
+import { Button } from '@/ui/Button';
+import { notify } from '@/ui/Notices';
+import { removeImpairment, setImpairment } from './queries';
+
+/** One impairment that is on: for what, what it does, by whom, and how to stop it. */
+export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolean }) {
+  const queries = useQueryClient();
+  const { target, text, own, since, by, down, limits, impairment } = item;
+  const refresh = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ['impairments'] }),
+      queries.invalidateQueries({ queryKey: ['status'] }),
+    ]);
+  const stop = useMutation({
+    mutationFn: () => removeImpairment(target),
+    onSuccess: async () => {
+      await refresh();
+      notify(`No longer: ${text}`, () => setImpairment(target, impairment).then(refresh));
+    },
+    onError: (error) => notify(`It goes on: ${error.message}`),
+  });
+  const where = target.operation ?? target.mapping ?? (target.service ? 'the whole service' : 'everything');
+  return (
+    <li
+      className="flex flex-wrap items-center gap-x-4 gap-y-1 border-line border-b bg-panel px-5 py-2"
+      data-impairment={where}
+    >
+      <span className="w-44 shrink-0 font-medium">{where}</span>
+      <span className={off ? 'text-dim line-through' : 'text-impairment'}>{text}</span>
+      {down && !off && <span className="font-medium text-bad">down now</span>}
+      {impairment.seed !== undefined && /%|\.\.|p50/.test(text) && (
+        <span className="text-dim text-xs">seed {impairment.seed}</span>
+      )}
+      {limits?.map(({ caller, used, resetMs }) => (
+        <span key={caller} className="text-dim text-xs tabular-nums">
+          {caller || 'all callers'}: {used} of {impairment.limit?.calls} used, the next leaves in{' '}
+          {(resetMs / 1000).toFixed(1)} s
+        </span>
+      ))}
+      <span className="ml-auto flex items-center gap-3 text-dim text-xs">
+        {since && `since ${moment(since)}`}
+        {by && ` by ${by}`}
+        {own ? (
+          <Link
+            href={`/services/${encodeURIComponent(target.service ?? '')}/mappings/${encodeURIComponent(target.mapping ?? '')}`}
+            className="text-accent hover:underline"
+          >
+            of the mapping itself
+          </Link>
+        ) : (
+          <Button disabled={stop.isPending} onClick={() => stop.mutate()}>
+            Stop it
+          </Button>
+        )}
+      </span>
+    </li>
+  );
+}

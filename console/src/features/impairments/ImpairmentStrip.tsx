@@ -1,0 +1,47 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { Status } from '@/api/types';
+import { Button } from '@/ui/Button';
+import { notify } from '@/ui/Notices';
+import { switchImpairments } from './queries';
+
+/** What is impaired now, on every page, with the one switch for all of it. */
+export function ImpairmentStrip({ status }: { status: Status }) {
+  const queries = useQueryClient();
+  const flip = useMutation({
+    mutationFn: switchImpairments,
+    onSuccess: async (_, off) => {
+      await Promise.all([
+        queries.invalidateQueries({ queryKey: ['status'] }),
+        queries.invalidateQueries({ queryKey: ['impairments'] }),
+      ]);
+      if (off) notify('All impairments are off; they are kept', () => flip.mutate(false));
+    },
+    onError: (error) => notify(error.message),
+  });
+  const impaired = status.impaired ?? [];
+  if (status.impairmentsOff) {
+    return (
+      <span className="flex items-center gap-2 text-dim">
+        all impairments are off
+        <Button className="h-6" disabled={flip.isPending} onClick={() => flip.mutate(false)}>
+          Switch on again
+        </Button>
+      </span>
+    );
+  }
+  if (impaired.length === 0) return null;
+  return (
+    <span className="flex min-w-0 items-center gap-2">
+      <span
+        className="min-w-0 truncate font-medium text-impairment"
+        role="status"
+        title={impaired.join(', ')}
+      >
+        impaired: {impaired.join(', ')}
+      </span>
+      <Button className="h-6 shrink-0" disabled={flip.isPending} onClick={() => flip.mutate(true)}>
+        Stop all
+      </Button>
+    </span>
+  );
+}

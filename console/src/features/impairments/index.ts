@@ -1,0 +1,2 @@
+export { ImpairmentPanel } from './ImpairmentPanel';
+export { ImpairmentStrip } from './ImpairmentStrip';

@@ -1,0 +1,107 @@
+import { queryOptions, useQuery } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import { send } from '@/api/http';
+import type { RetryStory } from '@/api/types';
+import { clock } from '@/lib/format';
+import { Awaited } from '@/ui/Awaited';
+import { CommandLine } from '@/ui/CommandLine';
+
+function retryList() {
+  return queryOptions({
+    queryKey: ['calls', 'retries'],
+    queryFn: () => send<{ items: RetryStory[] }>('/calls/retries'),
+    refetchInterval: 2_000,
+  });
+}
+
+const head = 'px-3 py-1.5 text-left font-normal text-dim text-xs first:pl-5 last:pr-5';
+const cell = 'px-3 py-2 align-top first:pl-5 last:pr-5';
+const looks: Record<string, string> = {
+  'got through': 'text-good',
+  'gave up': 'text-bad',
+  'still trying': 'text-dim',
+};
+
+/** How callers took it that calls failed: what they tried, when, and how it ended. */
+export function RetriesPage() {
+  const query = useQuery(retryList());
+  return (
+    <div className="h-full overflow-y-auto">
+      <div className="space-y-2 px-5 pt-4 pb-3">
+        <h1 className="font-semibold text-lg">Retries</h1>
+        <p className="text-dim text-[13px]">
+          Calls that failed, of the last 1,000: what the caller tried after, with the gaps between, and
+          whether it waited as long as it was told to.
+        </p>
+        <CommandLine command="rapidmimic calls retries" />
+      </div>
+      <Awaited query={query} what="the retries">
+        {({ items }) =>
+          items.length === 0 ? (
+            <p className="px-5 text-dim">No call failed.</p>
+          ) : (
+            <table className="w-full border-line border-t text-[13px]">
+              <thead>
+                <tr className="border-line border-b">
+                  <th className={head}>Began</th>
+                  <th className={head}>Call</th>
+                  <th className={head}>Caller</th>
+                  <th className={head}>Attempts, with the gaps between them</th>
+                  <th className={head}>
+                    <span className="whitespace-nowrap">How it ended</span>
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {items.map((story) => (
+                  <Story key={story.attempts[0]?.id} story={story} />
+                ))}
+              </tbody>
+            </table>
+          )
+        }
+      </Awaited>
+    </div>
+  );
+}
+
+function Story({ story }: { story: RetryStory }) {
+  return (
+    <tr className="border-line border-b bg-panel" data-story={story.outcome}>
+      <td className={`${cell} tabular-nums`}>{clock(story.attempts[0]?.at ?? '')}</td>
+      <td className={`${cell} min-w-56 break-all font-mono text-xs`}>
+        {story.method} /{story.service}
+        {story.path}
+        {story.query && `?${story.query}`}
+      </td>
+      <td className={`${cell} font-mono text-xs`}>{story.caller}</td>
+      <td className={cell}>
+        <ol className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
+          {story.attempts.map((attempt, i) => (
+            <li key={attempt.id} className="flex items-baseline gap-2">
+              {i > 0 && (
+                <span className="text-dim text-xs">
+                  after {(attempt.gapMs / 1000).toFixed(1)} s
+                  {attempt.advisedMs ? (
+                    <span className={attempt.obeyed ? 'text-good' : 'text-bad'}>
+                      {' '}
+                      ({attempt.obeyed ? 'waited' : 'too early, was told'} {attempt.advisedMs / 1000} s)
+                    </span>
+                  ) : null}
+                </span>
+              )}
+              <Link
+                href={`/calls?${new URLSearchParams({ call: attempt.id })}`}
+                className="font-medium text-accent tabular-nums hover:underline"
+                title={attempt.injected?.map(({ kind, what }) => `${kind}: ${what}`).join('; ')}
+              >
+                {attempt.status || 'none'}
+              </Link>
+            </li>
+          ))}
+        </ol>
+      </td>
+      <td className={`${cell} font-medium ${looks[story.outcome] ?? ''}`}>{story.outcome}</td>
+    </tr>
+  );
+}

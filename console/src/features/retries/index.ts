@@ -1,0 +1,1 @@
+export { RetriesPage } from './RetriesPage';
