@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"encoding/pem"
 	"net/http/httptest"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -149,4 +150,31 @@ func TestTheBoardThroughTheProxy(t *testing.T) {
 	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, "HTTP/2.0", detail.Protocol)
+}
+
+// How the board takes a bad day: each kind of trouble can be told from the others.
+func TestTheBoardOnABadDay(t *testing.T) {
+	s, _, board := boarded(t)
+	part := func(id, text string) string {
+		return "document.querySelector('#" + id + " .told').textContent.includes(" + strconv.Quote(text) + ")"
+	}
+	p := open(t, sharedBrowser(t), board)
+	must(t, p.Wait(allGood))
+	for _, day := range []struct{ service, document, part, told string }{
+		{"tides/operation/getLevel", `latency: 4s`, "level", "tides takes its time"},
+		{"moorings/operation/listDues", `limit: { calls: 1, per: 1h }`, "dues", "moorings asks us to call less often (429)"},
+		{"customs", `connection: drop`, "holds", "customs cannot be reached: the connection failed before an answer. Gave up after 3 tries."},
+		{"moorings/operation/listBerths", `connection: cut-body`, "berths", "moorings was cut off in the middle of its answer. Gave up after 3 tries."},
+		{"tides/operation/listWarnings", `errors: { rate: 100%, status: 503 }`, "warnings", "tides answered 503. Gave up after 3 tries."},
+	} {
+		s.impair(day.service, day.document)
+		if day.part == "dues" { // the first call is within the limit
+			must(t, p.Press("Ask again"), p.Wait("document.querySelector('#dues').dataset.state === 'good'"))
+		}
+		must(t, p.Wait("!document.querySelector('[data-state=asking]')"), p.Press("Ask again"), p.Wait(part(day.part, day.told)))
+	}
+	_, err := s.api.SwitchImpairments(t.Context(), true)
+	require.NoError(t, err)
+	p = open(t, sharedBrowser(t), board)
+	must(t, p.Wait(allGood))
 }

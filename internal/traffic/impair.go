@@ -191,7 +191,11 @@ func (s *slowWriter) Write(b []byte) (written int, err error) {
 		s.begun = time.Now()
 	}
 	for len(b) > 0 {
-		n, err := s.ResponseWriter.Write(b[:min(len(b), s.piece())])
+		piece := b[:min(len(b), s.piece())]
+		if err := pause(s.ctx, s.until(len(piece))); err != nil {
+			return written, err
+		}
+		n, err := s.ResponseWriter.Write(piece)
 		written += n
 		s.sent += int64(n)
 		b = b[n:]
@@ -199,9 +203,6 @@ func (s *slowWriter) Write(b []byte) (written int, err error) {
 			return written, err
 		}
 		if err := s.controller.Flush(); err != nil {
-			return written, err
-		}
-		if err := pause(s.ctx, s.until()); err != nil {
 			return written, err
 		}
 	}
@@ -221,14 +222,15 @@ func (s *slowWriter) piece() int {
 	return piece
 }
 
-// until is how long to wait before the next piece.
-func (s *slowWriter) until() time.Duration {
-	if s.line.Pause > 0 && s.sent%int64(s.line.ChunkSize()) == 0 {
+// until is how long to wait before the next piece: as long as the line takes to
+// carry it.
+func (s *slowWriter) until(piece int) time.Duration {
+	if s.line.Pause > 0 && s.sent > 0 && s.sent%int64(s.line.ChunkSize()) == 0 {
 		s.paused += time.Duration(s.line.Pause)
 	}
 	due := s.paused
 	if s.line.BytesPerSecond > 0 {
-		due += time.Duration(float64(s.sent) / float64(s.line.BytesPerSecond) * float64(time.Second))
+		due += time.Duration(float64(s.sent+int64(piece)) / float64(s.line.BytesPerSecond) * float64(time.Second))
 	}
 	return time.Until(s.begun.Add(due))
 }

@@ -27,8 +27,8 @@ func TestRetries(t *testing.T) {
 		made(1.5, "/dues", "10.0.0.2:1", 200, ""), // another caller
 		made(2, "/dues", "10.0.0.1:2", 429, "2"),  // too early
 		made(4.1, "/dues", "[::1]:7", 0, ""),
-		made(4.2, "/dues", "10.0.0.1:3", 200, ""), // waited
-		made(4.5, "/dues", "10.0.0.1:3", 200, ""), // a call of its own
+		made(4.2, "/dues", "10.0.0.1:3", 200, ""),                                                 // waited
+		made(4.5, "/dues", "10.0.0.1:3", 200, ""),                                                 // a call of its own
 		made(50, "/berths", "10.0.0.1:4", 503, ""), made(50.05, "/berths", "10.0.0.1:5", 503, ""), // at once
 		made(51, "/berths", "10.0.0.1:4", 200, ""), made(51.02, "/berths", "10.0.0.1:4", 200, ""),
 		made(200, "/dues", "10.0.0.1:4", 500, ""),
