@@ -57,7 +57,7 @@ lint: $(DIST)
 bench:
 	go test -run '^$$' -bench . -benchtime 1s ./internal/core/...
 	go run ./bench
-	go test -run "^$$" -bench Relay -benchtime 1x ./e2e
+	go test -run "^$$" -bench "Relay|Delays" -benchtime 1x ./e2e
 
 count:
 	@sh scripts/count.sh

@@ -2,15 +2,19 @@ package e2e
 
 import (
 	"encoding/json"
+	"io"
 	"net/http"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic/client"
 	"rapidmimic/internal/config"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/spec"
@@ -151,21 +155,85 @@ func TestTheRecipesWork(t *testing.T) {
 	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
 }
 
+// schema is one of the JSON Schemas that the service serves.
+func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
+	resp, err := http.Get(s.control + "/api/v1/schemas/" + name)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	var document tree.Node
+	require.NoError(t, json.NewDecoder(resp.Body).Decode(&document))
+	compiled, err := contract.CompileSchema(&document)
+	require.NoError(t, err)
+	return compiled
+}
+
+// Every example of the reference of impairments is set, and does to a call what it
+// says.
+func TestTheExamplesOfImpairments(t *testing.T) {
+	s := startDemo(t)
+	text, err := os.ReadFile("../docs/impairments.md")
+	require.NoError(t, err)
+	blocks := yamlBlock.FindAllStringSubmatch(string(text), -1)
+	require.Greater(t, len(blocks), 8)
+	schema := s.schema(t, "mappings.json")
+	kinds := map[string]bool{}
+	for _, block := range blocks {
+		document := block[1]
+		n, err := tree.Parse([]byte("call: {path: /x}\nimpair:\n  " + strings.ReplaceAll(strings.TrimSpace(document), "\n", "\n  ")))
+		require.NoError(t, err)
+		assert.Empty(t, schema.Breach(n), document)
+		s.impair("moorings", document)
+		require.NoError(t, s.api.ClearCalls(t.Context()))
+		require.Eventually(t, func() bool { // some by chance, or by their time
+			if resp, err := http.Get(s.traffic + "/moorings/berths/N7"); err == nil { // some get no answer
+				_, _ = io.Copy(io.Discard, resp.Body) // or not all of it
+				_ = resp.Body.Close()
+			}
+			list, err := s.api.Calls(t.Context(), client.CallQuery{Limit: 1})
+			require.NoError(t, err)
+			if len(list.Items) == 0 {
+				return false
+			}
+			detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+			require.NoError(t, err)
+			if strings.HasPrefix(document, "limit") {
+				kinds["limit"] = true
+				return slices.ContainsFunc(detail.Answer.Headers, func(h [2]string) bool { return h[0] == "RateLimit" })
+			}
+			for _, injected := range detail.Injected {
+				kinds[injected.Kind] = true
+			}
+			return len(detail.Injected) > 0
+		}, 10*time.Second, time.Millisecond, document)
+	}
+	for _, kind := range []string{"latency", "errors", "limit", "connection", "line", "outage"} {
+		assert.True(t, kinds[kind], kind)
+	}
+}
+
+var impairLine = regexp.MustCompile("(?m)^(rapidmimic impair [^`\n#]+)|`(rapidmimic impair [^`]+)`")
+
+// The commands of the walk through a bad day work as they stand.
+func TestTheCommandsOfABadDay(t *testing.T) {
+	s := startDemo(t)
+	for _, page := range []string{"bad-day.md", "impairments.md"} {
+		text, err := os.ReadFile("../docs/" + page)
+		require.NoError(t, err)
+		lines := impairLine.FindAllStringSubmatch(string(text), -1)
+		require.NotEmpty(t, lines)
+		for _, line := range lines {
+			args := append([]string{"--url", s.control}, strings.Fields(line[1] + line[2])[1:]...)
+			out, code := runBinary(t, args...)
+			assert.Zero(t, code, "%s: %s", line[0], out)
+		}
+	}
+}
+
 // The JSON Schemas that editors use take what the docs show, and refuse what the
 // service would.
 func TestTheSchemasOfDocuments(t *testing.T) {
 	s := start(t, config.Config{})
-	schema := func(name string) *contract.LoneSchema {
-		resp, err := http.Get(s.control + "/api/v1/schemas/" + name)
-		require.NoError(t, err)
-		defer resp.Body.Close()
-		var document tree.Node
-		require.NoError(t, json.NewDecoder(resp.Body).Decode(&document))
-		compiled, err := contract.CompileSchema(&document)
-		require.NoError(t, err)
-		return compiled
-	}
-	mappings := schema("mappings.json")
+	mappings := s.schema(t, "mappings.json")
 	for _, page := range []string{"guide.md", "mappings.md", "recipes.md"} {
 		for _, document := range documented(t, page) {
 			n, err := tree.Parse([]byte(document))
@@ -181,7 +249,7 @@ func TestTheSchemasOfDocuments(t *testing.T) {
 		_, err = spec.ReadMappings([]byte(wrong))
 		assert.Error(t, err, wrong)
 	}
-	services := schema("service.json")
+	services := s.schema(t, "service.json")
 	usual, err := tree.From(spec.NewService("moorings"))
 	require.NoError(t, err)
 	assert.Empty(t, services.Breach(usual))

@@ -267,14 +267,14 @@ func TestOtherUpstreams(t *testing.T) {
 }
 
 // startProcess starts the real program with more variables in its environment.
-func startProcess(t *testing.T, environment []string) *service {
+func startProcess(t testing.TB, environment []string) *service {
 	cmd := exec.Command(binary, "serve", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "", "--data", t.TempDir())
 	cmd.Env = append(os.Environ(), environment...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
 	addresses := printedAddresses(out, "data")
-	s := &service{t: t, control: addresses["console"], traffic: addresses["services"]}
+	s := &service{t: t, control: addresses["console"], traffic: addresses["services"], pid: cmd.Process.Pid}
 	s.api, err = client.New(s.control)
 	require.NoError(t, err)
 	t.Cleanup(func() {

@@ -52,6 +52,7 @@ func run(m *testing.M) int {
 
 // service is a running service with a client.
 type service struct {
+	pid     int // of one that runs as a process
 	t       testing.TB
 	api     *client.Client
 	control string

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"rapidmimic/e2e/browser"
 )
@@ -23,11 +24,8 @@ type shot struct {
 
 var shots = []shot{
 	{name: "services", path: "/", wait: "document.querySelectorAll('[data-service]').length > 1"},
-	{name: "services-dark", path: "/", theme: "dark", wait: "document.querySelectorAll('[data-service]').length > 1"},
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
-	{name: "service-soap", path: "/services/customs", wait: "document.querySelectorAll('[data-operation]').length > 3"},
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
-	{name: "docs-dark", path: "/services/moorings/docs/getBerth", theme: "dark", wait: "document.querySelector('form .cm-content, form textarea')"},
 	{name: "soap", path: "/services/customs/docs/submitManifest", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
@@ -35,7 +33,64 @@ var shots = []shot{
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "mapping-document", path: "/services/moorings/mappings/berth-under-repair?view=document", wait: "document.querySelector('.cm-content')", prepare: tryFirst},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
-	{name: "mapping-dark", path: "/services/moorings/mappings/booking-refused", theme: "dark", wait: "document.querySelector('.cm-content')"},
+	{name: "board", path: board, wait: boardGood},
+	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
+	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
+	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
+}
+
+// board is the address of the quay board of a demo.
+const board = "http://127.0.0.1:7409/board/"
+
+const boardGood = "document.querySelectorAll('[data-state=good]').length === 5"
+
+// impair switches an impairment on over the API of the demo, on whose console the
+// page is.
+func impair(p *browser.Page, target, document string) error {
+	_, err := browser.Eval[any](p, fmt.Sprintf("fetch(%q, {method: 'PUT', body: %q}).then((answer) => answer.ok || Promise.reject(answer.status))", "/api/v1/"+target, document))
+	return err
+}
+
+// impairments makes moorings slow and failing, calls it, and shows how.
+func impairments(p *browser.Page) error {
+	if err := impair(p, "services/moorings/impairment", `{"latency": {"p50": "80ms", "p99": "400ms"}, "errors": {"rate": "30%", "status": [503, 500]}, "seed": 7}`); err != nil {
+		return err
+	}
+	if err := impair(p, "services/moorings/impairment?operation=bookBerth", `{"limit": {"calls": 2, "per": "1m", "of": "caller"}}`); err != nil {
+		return err
+	}
+	if _, err := browser.Eval[any](p, "Promise.all(Array.from({length: 60}, (_, i) => fetch('http://127.0.0.1:7401/moorings/berths/N' + i).catch(() => 0)))"); err != nil {
+		return err
+	}
+	if err := p.Wait("document.querySelectorAll('[data-impairment]').length === 2"); err != nil {
+		return err
+	}
+	_, err := browser.Eval[any](p, "new Promise((done) => setTimeout(done, 2500)).then(() => [...document.querySelectorAll('h2')].find((h) => h.innerText === 'Slow or failing').scrollIntoView())")
+	return err
+}
+
+// badDay gives each part of the board a trouble of its own; the console's page,
+// from which it is set, is not shown.
+func badDay(p *browser.Page) error {
+	for target, document := range map[string]string{
+		"tides/impairment?operation=getLevel":      `{"latency": "6s"}`,
+		"moorings/impairment":                      `{"limit": {"calls": 1, "per": "1h"}}`,
+		"customs/impairment":                       `{"connection": "drop"}`,
+		"moorings/impairment?operation=listBerths": `{"connection": "cut-body"}`,
+		"tides/impairment?operation=listWarnings":  `{"errors": {"rate": "100%", "status": 503}}`,
+	} {
+		if err := p.Goto("http://127.0.0.1:7400/healthz"); err != nil {
+			return err
+		}
+		if err := impair(p, "services/"+target, document); err != nil {
+			return err
+		}
+	}
+	if err := p.Goto(board); err != nil {
+		return err
+	}
+	return p.Wait("['Gave up', 'Gave up', '429', 'Gave up', 'takes its time'].every((words, i) => " +
+		"document.querySelectorAll('.told')[[0, 4, 1, 2, 3][i]].textContent.includes(words))")
 }
 
 func openFirst(p *browser.Page) error {
@@ -133,7 +188,11 @@ func take(b *browser.Browser, control, file string, s shot) error {
 	if err := p.Theme(theme); err != nil {
 		return err
 	}
-	if err := p.Goto(base.String() + s.path); err != nil {
+	address := base.String() + s.path
+	if strings.HasPrefix(s.path, "http://") {
+		address = s.path
+	}
+	if err := p.Goto(address); err != nil {
 		return err
 	}
 	if err := p.Wait(s.wait); err != nil {
