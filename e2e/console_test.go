@@ -156,6 +156,8 @@ func TestConsoleAccessibility(t *testing.T) {
 	s := startDemo(t)
 	s.send("GET /moorings/bertsh/N7", "")
 	s.send("GET /moorings/berths/N7", "")
+	s.impair("moorings", `{ errors: { next: 1 }, latency: 1ms..2ms }`)
+	s.send("GET /moorings/berths/N7", "")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
 	for path, wait := range map[string]string{
@@ -163,6 +165,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/services/moorings":                `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
 		"/services/moorings/docs/bookBerth": `document.querySelector('form textarea')`,
 		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
+		"/retries":                          `document.querySelector('[data-story]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {
 		for _, theme := range []string{"light", "dark"} {

@@ -20,7 +20,6 @@ sleep "${SCREENSHOT_AFTER:-45}" # until the harbour office has made some calls
 
 go run ./e2e/screenshots -control "http://$control" -out "$out"
 bin/rapidmimic recording stop moorings --only-keep >/dev/null
-bin/rapidmimic impair off --all >/dev/null
 
 # terminal NAME COMMANDS: a window that shows the commands and what they print
 terminal() {

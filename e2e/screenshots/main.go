@@ -7,10 +7,13 @@ package main
 import (
 	"flag"
 	"fmt"
+	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"rapidmimic/e2e/browser"
 )
@@ -32,11 +35,11 @@ var shots = []shot{
 	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "mapping-document", path: "/services/moorings/mappings/berth-under-repair?view=document", wait: "document.querySelector('.cm-content')", prepare: tryFirst},
-	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 	{name: "board", path: board, wait: boardGood},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
 	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
 	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
+	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 }
 
 // board is the address of the quay board of a demo.
@@ -59,7 +62,17 @@ func impairments(p *browser.Page) error {
 	if err := impair(p, "services/moorings/impairment?operation=bookBerth", `{"limit": {"calls": 2, "per": "1m", "of": "caller"}}`); err != nil {
 		return err
 	}
-	if _, err := browser.Eval[any](p, "Promise.all(Array.from({length: 60}, (_, i) => fetch('http://127.0.0.1:7401/moorings/berths/N' + i).catch(() => 0)))"); err != nil {
+	var calls errgroup.Group
+	for i := range 80 {
+		calls.Go(func() error {
+			resp, err := http.Get(fmt.Sprintf("http://127.0.0.1:7401/moorings/berths/N%d", i))
+			if err != nil {
+				return err
+			}
+			return resp.Body.Close()
+		})
+	}
+	if err := calls.Wait(); err != nil {
 		return err
 	}
 	if err := p.Wait("document.querySelectorAll('[data-impairment]').length === 2"); err != nil {
@@ -113,6 +126,9 @@ func tryFirst(p *browser.Page) error {
 
 // record starts a recording and waits for some calls.
 func record(p *browser.Page) error {
+	if _, err := browser.Eval[any](p, "fetch('/api/v1/impairment?all=true', {method: 'DELETE'}).then(() => 0)"); err != nil {
+		return err
+	}
 	if err := p.Fill("Name of the recording", "booking a berth"); err != nil {
 		return err
 	}

@@ -16,6 +16,12 @@ export class Problem extends Error {
   }
 }
 
+/** What is wrong in one text: the places that the service names, else what it says. */
+export function wrongIn(error: Error): string {
+  const faults = error instanceof Problem ? error.faults : [];
+  return faults.length ? faults.map(({ detail }) => detail).join('; ') : error.message;
+}
+
 export interface Send {
   method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   body?: BodyInit;

@@ -14,7 +14,7 @@ export function StateStrip() {
   const { connection } = useSyncExternalStore(feed.subscribe, feed.get);
   const lost = isError || connection === 'lost';
   return (
-    <header className="flex h-10 shrink-0 items-center gap-5 border-line border-b bg-panel px-5 text-[13px]">
+    <header className="flex h-10 shrink-0 items-center gap-5 whitespace-nowrap border-line border-b bg-panel px-5 text-[13px]">
       <Link href="/" className="font-semibold">
         Rapid Mimic
       </Link>
@@ -49,7 +49,7 @@ export function StateStrip() {
           {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}
         </Link>
       )}
-      <span className="ml-auto flex items-center gap-2">
+      <span className="ml-auto flex shrink-0 items-center gap-2">
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>

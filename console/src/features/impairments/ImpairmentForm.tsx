@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { wrongIn } from '@/api/http';
 import { operationList } from '@/api/operations';
 import type { ImpairmentDocument } from '@/api/types';
 import { Button } from '@/ui/Button';
@@ -116,7 +117,7 @@ export function ImpairmentForm({ service, current }: Props) {
       </div>
       {set.error && (
         <p role="alert" className="text-bad text-xs">
-          {set.error.message}
+          {wrongIn(set.error)}
         </p>
       )}
       <Button look="main" type="submit" disabled={empty || set.isPending}>

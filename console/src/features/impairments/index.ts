@@ -1,2 +1,3 @@
+export { ImpairmentMark } from './ImpairmentMark';
 export { ImpairmentPanel } from './ImpairmentPanel';
 export { ImpairmentStrip } from './ImpairmentStrip';

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { wrongIn } from '@/api/http';
 import { count } from '@/lib/format';
 import { useSettled } from '@/lib/useSettled';
 import { type RecordingFilter, recordingTrial } from './queries';
@@ -10,7 +11,7 @@ export function RecordingTrialView({ service, filter }: { service: string; filte
   if (error) {
     return (
       <p role="alert" className="text-bad text-xs">
-        {error.message}
+        {wrongIn(error)}
       </p>
     );
   }

@@ -1,5 +1,6 @@
 import { Link } from 'wouter';
 import type { Service } from '@/api/types';
+import { ImpairmentMark } from '@/features/impairments';
 import { total } from '@/lib/format';
 import { CopyButton } from '@/ui/CopyButton';
 import { SourceBar } from '@/ui/SourceBar';
@@ -43,6 +44,7 @@ function ServiceRow({ service }: { service: Service }) {
           {service.name}
         </Link>
         <p className="text-[13px] text-dim">{service.title}</p>
+        <ImpairmentMark service={service.name} />
       </td>
       <td className={cell}>
         <span className="flex items-center gap-1">

@@ -1,0 +1,33 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A service is made to fail in the console, which says so everywhere, tells how
+// callers took it, and makes it good again with one switch.
+func TestConsoleImpairments(t *testing.T) {
+	s := startDemo(t)
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("Slow or failing"), p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
+		p.WaitText("rapidmimic impair set moorings --latency 5ms..10ms --errors 100% --status 503,500 --seed 7"), p.Press("Switch on"))
+	must(t, p.WaitText("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
+	resp, _ := s.send(berth, "")
+	assert.GreaterOrEqual(t, resp.StatusCode, 500)
+	must(t, p.WaitText("given, 1 call"), p.WaitText("latency that is set"), p.WaitText("1 of 1 in the last minute"))
+	must(t, p.Fill("Errors", "130%"), p.Press("Switch on"), p.WaitText("must be a share from 0% to 100%"))
+
+	must(t, p.Press("Services"), p.Wait("document.querySelector('[data-service=moorings]').innerText.includes('errors 100%')"))
+	must(t, p.Press("Calls"), p.WaitText("impairment"), p.Click("[data-call]"), p.WaitText("Refused by the impairment of moorings: errors 100%, seed 7, draw 1."), p.WaitText("held back"))
+	must(t, p.Press("Stop all"), p.WaitText("all impairments are off"))
+	assert.Equal(t, []int{200}, s.statuses(berth, 1))
+	must(t, p.Press("Retries"), p.WaitText("got through"))
+	must(t, p.Press("Switch on again"), p.WaitText("impaired: moorings"))
+	must(t, p.Goto(s.control+"/services/moorings"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
+	list, err := s.api.Impairments(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1)
+}
