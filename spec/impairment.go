@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -34,144 +33,6 @@ type Impairment struct {
 func (i Impairment) Empty() bool {
 	return i.Latency == nil && i.Errors == nil && i.Limit == nil && i.Connection == nil && i.Outage == nil
 }
-
-// Duration is a length of time, written as 250ms, 1.5s or 2m.
-type Duration time.Duration
-
-func (d Duration) String() string {
-	text := time.Duration(d).String()
-	for _, unit := range []string{"m0s", "h0m"} { // 2m0s is 2m
-		if strings.HasSuffix(text, unit) {
-			text = text[:len(text)-2]
-		}
-	}
-	return text
-}
-
-// ParseDuration reads what String writes.
-func ParseDuration(text string) (Duration, error) {
-	d, err := time.ParseDuration(strings.ReplaceAll(text, " ", ""))
-	if err != nil || d < 0 {
-		return 0, fmt.Errorf("must be a time such as 250ms, 1.5s or 2m, not %q", text)
-	}
-	return Duration(d), nil
-}
-
-// DecodeTree reads a text.
-func (d *Duration) DecodeTree(n *tree.Node) (err error) {
-	*d, err = ParseDuration(n.Text)
-	return err
-}
-
-// MarshalJSON writes it as a text.
-func (d Duration) MarshalJSON() ([]byte, error) { return json.Marshal(d.String()) }
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (d *Duration) UnmarshalJSON(text []byte) error { return decodeJSON(text, d) }
-
-// decodeJSON reads JSON into what knows trees.
-func decodeJSON(text []byte, v interface{ DecodeTree(*tree.Node) error }) error {
-	n, err := tree.ParseJSON(text)
-	if err != nil {
-		return err
-	}
-	return v.DecodeTree(n)
-}
-
-// Latency is how long answers are held back: from Low to High, each as likely,
-// where both are the same always as long; or, with P50, shaped by its median
-// and its 99th percentile (log-normal).
-type Latency struct {
-	Low, High Duration
-	P50, P99  Duration
-}
-
-func (l Latency) String() string {
-	switch {
-	case l.P50 > 0:
-		return fmt.Sprintf("p50 %s, p99 %s", l.P50, l.P99)
-	case l.Low == l.High:
-		return l.Low.String()
-	default:
-		return l.Low.String() + ".." + l.High.String()
-	}
-}
-
-// ParseLatency reads 250ms, 100ms..400ms, or p50=80ms,p99=900ms.
-func ParseLatency(text string) (l Latency, err error) {
-	if strings.HasPrefix(text, "p50=") {
-		p50, p99, _ := strings.Cut(strings.TrimPrefix(text, "p50="), ",p99=")
-		if l.P50, err = ParseDuration(p50); err == nil {
-			l.P99, err = ParseDuration(p99)
-		}
-		return l, err
-	}
-	low, high, isRange := strings.Cut(text, "..")
-	if l.Low, err = ParseDuration(low); err != nil {
-		return l, err
-	}
-	if l.High = l.Low; isRange {
-		l.High, err = ParseDuration(high)
-	}
-	return l, err
-}
-
-// DecodeTree reads 250ms, 100ms..400ms, or an object of p50 and p99.
-func (l *Latency) DecodeTree(n *tree.Node) (err error) {
-	if n.Kind != tree.Map {
-		*l, err = ParseLatency(n.Text)
-		return err
-	}
-	var shape struct {
-		P50 Duration `json:"p50"`
-		P99 Duration `json:"p99"`
-	}
-	if items := tree.Decode(n, &shape, "latency"); len(items) > 0 {
-		return errors.New(items[0].Detail)
-	}
-	l.P50, l.P99 = shape.P50, shape.P99
-	if l.P50 == 0 {
-		return errors.New("needs p50 and p99, such as { p50: 80ms, p99: 900ms }")
-	}
-	return nil
-}
-
-// MarshalJSON writes what DecodeTree reads.
-func (l Latency) MarshalJSON() ([]byte, error) {
-	if l.P50 > 0 {
-		return json.Marshal(map[string]Duration{"p50": l.P50, "p99": l.P99})
-	}
-	return json.Marshal(l.String())
-}
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (l *Latency) UnmarshalJSON(text []byte) error { return decodeJSON(text, l) }
-
-// Rate is a share of calls in percent.
-type Rate float64
-
-func (r Rate) String() string { return strconv.FormatFloat(float64(r), 'f', -1, 64) + "%" }
-
-// ParseRate reads 30%.
-func ParseRate(text string) (Rate, error) {
-	percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(text, "%")), 64)
-	if err != nil || percent < 0 || percent > 100 || !strings.HasSuffix(text, "%") {
-		return 0, fmt.Errorf("must be a share from 0%% to 100%%, not %q", text)
-	}
-	return Rate(percent), nil
-}
-
-// DecodeTree reads a text.
-func (r *Rate) DecodeTree(n *tree.Node) (err error) {
-	*r, err = ParseRate(n.Text)
-	return err
-}
-
-// MarshalJSON writes it as a text.
-func (r Rate) MarshalJSON() ([]byte, error) { return json.Marshal(r.String()) }
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (r *Rate) UnmarshalJSON(text []byte) error { return decodeJSON(text, r) }
 
 // Errors are answers that say that something went wrong. One of Rate, Next,
 // Every and First says which calls get them.
@@ -204,59 +65,6 @@ func (e Errors) String() string {
 		return fmt.Sprintf("errors for the first %d of each caller", e.First)
 	}
 }
-
-// Weights are statuses, each with how often it is taken beside the others.
-type Weights map[int]int
-
-// DecodeTree reads a status, a list of them, or an object of weights.
-func (w *Weights) DecodeTree(n *tree.Node) error {
-	*w = make(Weights)
-	put := func(status string, weight int) error {
-		code, err := strconv.Atoi(status)
-		if err != nil || code < 300 || code > 999 {
-			return fmt.Errorf("must be statuses from 300 to 999, not %q", status)
-		}
-		(*w)[code] += weight
-		return nil
-	}
-	switch n.Kind {
-	case tree.List:
-		for _, item := range n.Items {
-			if err := put(item.Text, 1); err != nil {
-				return err
-			}
-		}
-	case tree.Map:
-		for _, m := range n.Members {
-			weight, whole := m.Value.Int()
-			if !whole || weight < 1 || weight > 1000 {
-				return errors.New("must give each status a weight from 1 to 1000, such as { 503: 3, 429: 1 }")
-			}
-			if err := put(m.Key, weight); err != nil {
-				return err
-			}
-		}
-	default:
-		return put(n.Text, 1)
-	}
-	return nil
-}
-
-// Statuses lists the statuses in their order.
-func (w Weights) Statuses() []int { return slices.Sorted(maps.Keys(w)) }
-
-// MarshalJSON writes a list where all weigh the same, else an object.
-func (w Weights) MarshalJSON() ([]byte, error) {
-	for _, weight := range w {
-		if weight != 1 {
-			return json.Marshal(map[int]int(w))
-		}
-	}
-	return json.Marshal(w.Statuses())
-}
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (w *Weights) UnmarshalJSON(text []byte) error { return decodeJSON(text, w) }
 
 // Limit refuses calls over a number with 429: Calls in any span of the length
 // Per, or InFlight at once.
@@ -310,50 +118,6 @@ type Connection struct {
 
 // OwnLine is how slow the connection says that it is by itself.
 func (c Connection) OwnLine() Line { return Line{c.BytesPerSecond, c.FirstByte, c.Pause, c.Chunk} }
-
-// Line is how slow a line is.
-type Line struct {
-	BytesPerSecond int64 `json:"bytesPerSecond,omitempty"`
-	// FirstByte is waited before the body begins, Pause after each Chunk bytes of it.
-	FirstByte Duration `json:"firstByte,omitzero"`
-	Pause     Duration `json:"pause,omitzero"`
-	Chunk     int      `json:"chunk,omitempty"`
-}
-
-// Slow reports whether the line is slower than what carries it.
-func (l Line) Slow() bool { return l != Line{} }
-
-func (l Line) String() string {
-	var parts []string
-	if l.BytesPerSecond > 0 {
-		parts = append(parts, fmt.Sprintf("%d bytes a second", l.BytesPerSecond))
-	}
-	if l.FirstByte > 0 {
-		parts = append(parts, "first byte after "+l.FirstByte.String())
-	}
-	if l.Pause > 0 {
-		parts = append(parts, fmt.Sprintf("a pause of %s every %d bytes", l.Pause, l.ChunkSize()))
-	}
-	return strings.Join(parts, ", ")
-}
-
-// ChunkSize is Chunk, or what it is when left out.
-func (l Line) ChunkSize() int {
-	if l.Chunk > 0 {
-		return l.Chunk
-	}
-	return 1024
-}
-
-// Lines are the lines that every environment has until they are edited.
-func Lines() map[string]Line {
-	return map[string]Line{
-		"harbour-radio": {BytesPerSecond: 1_200, FirstByte: Duration(900 * time.Millisecond)},
-		"far-skerry":    {BytesPerSecond: 16_000, FirstByte: Duration(600 * time.Millisecond), Pause: Duration(400 * time.Millisecond), Chunk: 8_192},
-		"crowded-quay":  {BytesPerSecond: 64_000, FirstByte: Duration(150 * time.Millisecond)},
-		"sea-cable":     {FirstByte: Duration(280 * time.Millisecond)},
-	}
-}
 
 func (c Connection) String() string {
 	var parts []string
@@ -527,28 +291,6 @@ func (i Impairment) Faults(at string) (items []problem.Item) {
 		}
 	}
 	return items
-}
-
-func (l Line) faults(at string) (items []problem.Item) {
-	if l.BytesPerSecond < 0 || l.Chunk < 0 || l.BytesPerSecond > 0 && l.BytesPerSecond < 10 {
-		items = append(items, problem.Item{At: at, Detail: "bytesPerSecond is at least 10, chunk at least 1"})
-	}
-	if max(l.FirstByte, l.Pause) > Duration(time.Hour) {
-		items = append(items, problem.Item{At: at, Detail: "firstByte and pause are at most 1h"})
-	}
-	return items
-}
-
-// CheckLine says what is wrong with a named line.
-func CheckLine(name string, l Line) error {
-	items := l.faults("")
-	if !ValidName(name) {
-		items = append(items, problem.Item{Detail: fmt.Sprintf("the name of a line is %s, not %q", NameRule, name)})
-	}
-	if !l.Slow() {
-		items = append(items, problem.Item{Detail: "a line needs bytesPerSecond, firstByte or pause"})
-	}
-	return problem.FromItems("the line cannot be used", items)
 }
 
 // Target is what an impairment is for: all of the environment when it is zero,

@@ -35,7 +35,8 @@ type injury struct {
 // troublesOf lists what is in force for a call that a mapping, or with nil none,
 // would answer.
 func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (troubles []trouble) {
-	if p.snapshot.ImpairmentsOff() {
+	switched := p.snapshot.Impaired()
+	if p.snapshot.ImpairmentsOff() || !switched && (m == nil || m.Impair == nil) {
 		return nil
 	}
 	add := func(i *catalog.Impairment) {
@@ -51,7 +52,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 			troubles = append(troubles, trouble{m.Impair, id + "/own/" + m.Spec.ID})
 		}
 	}
-	if !p.snapshot.Impaired() {
+	if !switched {
 		return troubles
 	}
 	if operation := p.operationID(r); operation != "" {
