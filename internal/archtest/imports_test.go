@@ -40,7 +40,7 @@ var mayImport = map[string]string{
 	"internal/core/impair":           "spec spec/problem",
 	"internal/core/catalog":          "internal/core/answer internal/core/call internal/core/impair internal/core/contract internal/core/contract/bundle internal/core/contract/openapi internal/core/contract/wsdl internal/core/expr internal/core/folder internal/core/match internal/core/recording spec spec/problem spec/tree",
 	"internal/core/engine":           "internal/core/answer internal/core/call internal/core/catalog internal/core/contract internal/core/expr internal/core/impair internal/core/match internal/core/sample internal/core/xmltree spec spec/problem spec/tree",
-	"internal/traffic":               "core",
+	"internal/traffic":               "core spec",
 	"internal/calllog":               "core",
 	"internal/store":                 "core spec",
 	"internal/control":               "core spec",

@@ -9,6 +9,7 @@ package calllog
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -29,6 +30,8 @@ type Store interface {
 	ClearCalls(ctx context.Context) error
 	// CountCalls tells how many are kept, and the highest number ever used.
 	CountCalls(ctx context.Context) (count int64, highest uint64, err error)
+	// FirstCall tells when the oldest call that is kept came; zero without any.
+	FirstCall(ctx context.Context) (time.Time, error)
 }
 
 // Config is what a Log works with.
@@ -78,6 +81,9 @@ type Log struct {
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
 	notKept atomic.Int64
+	// lastLost is when a call was last not kept, keptFrom when the oldest one came
+	// that retention has left; Unix microseconds, 0 for never.
+	lastLost, keptFrom atomic.Int64
 
 	notChecked atomic.Int64
 	sinceTrim  int64
@@ -108,6 +114,9 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l.next.Store(highest)
 	l.stored.Store(count)
+	if count >= c.Keep-trimEvery { // then retention has most likely removed some
+		l.noteFirst(ctx)
+	}
 	return l, nil
 }
 
@@ -129,7 +138,7 @@ func (l *Log) Add(r *call.Record) {
 	l.counts.add(r)
 	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > maxBufferedBytes {
 		l.mu.Unlock()
-		l.notKept.Add(1)
+		l.lose(1)
 		return
 	}
 	l.buffer = append(l.buffer, r)
@@ -192,7 +201,7 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	}
 	l.record(ctx, batch)
 	if err := l.config.Store.InsertCalls(ctx, batch); err != nil {
-		l.notKept.Add(int64(len(batch)))
+		l.lose(len(batch))
 		l.config.Logger.Error("calls could not be kept", "calls", len(batch), "error", err)
 		return
 	}
@@ -216,7 +225,7 @@ func (l *Log) record(ctx context.Context, batch []*call.Record) {
 		return
 	}
 	if err := l.config.Store.InsertExchanges(ctx, recorded); err != nil {
-		l.notKept.Add(int64(len(recorded)))
+		l.lose(len(recorded))
 		l.config.Logger.Error("calls could not be recorded", "calls", len(recorded), "error", err)
 	}
 }
@@ -228,6 +237,35 @@ func (l *Log) trim(ctx context.Context) {
 		return
 	}
 	l.stored.Add(-removed)
+	if removed > 0 {
+		l.noteFirst(ctx)
+	}
+}
+
+func (l *Log) noteFirst(ctx context.Context) {
+	first, err := l.config.Store.FirstCall(ctx)
+	if err != nil {
+		l.config.Logger.Error("the oldest call cannot be read", "error", err)
+		first = time.Now() // nothing is sure before
+	}
+	l.keptFrom.Store(first.UnixMicro())
+}
+
+func (l *Log) lose(count int) {
+	l.notKept.Add(int64(count))
+	l.lastLost.Store(time.Now().UnixMicro())
+}
+
+// Gap says why the log does not have all calls since a time, the zero one being
+// the beginning; "" when it does. What was cleared on purpose is no gap.
+func (l *Log) Gap(since time.Time) string {
+	if lost := l.lastLost.Load(); lost > 0 && lost >= since.UnixMicro() {
+		return fmt.Sprintf("a call of %s was answered but could not be kept", time.UnixMicro(lost).UTC().Format(time.RFC3339))
+	}
+	if from := l.keptFrom.Load(); from > 0 && from > since.UnixMicro() {
+		return fmt.Sprintf("calls before %s have left the log, which keeps the last %d", time.UnixMicro(from).UTC().Format(time.RFC3339), l.config.Keep)
+	}
+	return ""
 }
 
 // Flush waits until every call added before is in the store, or ctx ends.

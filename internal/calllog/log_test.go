@@ -60,6 +60,7 @@ func (s *fakeStore) ClearCalls(context.Context) error {
 	return nil
 }
 
+func (s *fakeStore) FirstCall(context.Context) (time.Time, error)      { return time.Unix(100, 0), nil }
 func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
 
 func start(t *testing.T, store *fakeStore) *calllog.Log { return startWith(t, store, nil) }
@@ -202,4 +203,25 @@ func TestASlowFollowerIsToldWhatItMissed(t *testing.T) {
 		assert.Len(t, records, ring)
 		assert.Equal(t, calls-ring, skipped)
 	})
+}
+
+// The log says from when on it has all calls, and why not from before.
+func TestGaps(t *testing.T) {
+	store := &fakeStore{}
+	log := start(t, store)
+	begun := time.Now().Add(-time.Hour)
+	assert.Empty(t, log.Gap(begun))
+	assert.Empty(t, log.Gap(time.Time{}))
+	store.set(func() { store.fail = errors.New("the disk is full") })
+	log.Add(answered(log, call.FromContract))
+	require.NoError(t, log.Flush(t.Context()))
+	assert.Regexp(t, `^a call of .* was answered but could not be kept$`, log.Gap(begun))
+	assert.NotEmpty(t, log.Gap(time.Time{}))
+	assert.Empty(t, log.Gap(time.Now().Add(time.Second)), "later calls are all there")
+
+	// a log that was full when it was opened does not know what has left it
+	full, err := calllog.Open(t.Context(), calllog.Config{Store: store, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
+	require.NoError(t, err)
+	assert.Regexp(t, `^calls before 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
+	assert.Empty(t, full.Gap(time.Unix(200, 0)))
 }

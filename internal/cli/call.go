@@ -42,6 +42,7 @@ func (p Program) callsCommand() *cli.Command {
 				Name: "show", Usage: "one call, whole: request, answer, timing and why", ArgsUsage: "CALL",
 				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
 			},
+			p.assertCommand(),
 			{
 				Name: "retries", Usage: "how callers took failures: attempts, gaps, advice obeyed, how it ended", UsageText: "rapidmimic calls retries --service moorings",
 				OnUsageError: usageError, Flags: []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"}}, Action: p.callsRetries,

@@ -151,6 +151,7 @@ func (s *server) routes(router *gin.Engine) {
 
 	api.GET("/calls", s.listCalls)
 	api.DELETE("/calls", s.clearCalls)
+	api.POST("/calls/assert", s.postAssertion)
 	api.GET("/calls/retries", s.listRetries)
 	api.GET("/services/:service/timings", s.getTimings)
 	api.GET("/calls/stream", s.streamCalls)

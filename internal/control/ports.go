@@ -29,6 +29,8 @@ type CallLog interface {
 	Stored() int64
 	NotKept() int64
 	NotChecked() int64
+	// Gap says why it does not have all calls since a time; "" when it does.
+	Gap(since time.Time) string
 }
 
 // Decider decides calls that are not made and knows the state of those that
@@ -43,6 +45,8 @@ type Decider interface {
 	ResetSequence(serviceID string, m *catalog.Mapping)
 	LimitsOf(i *catalog.Impairment) []engine.Used
 	ResetImpairment(i *catalog.Impairment)
+	// Misfit says why a mapping does not fit a call, "" when it does.
+	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) string
 }
 
 // Authority is our own certificate authority.

@@ -87,6 +87,18 @@ func (s *Store) contents(ctx context.Context, ids [partCount]int64) (parts [part
 	return parts, nil
 }
 
+// FirstCall tells when the oldest call came; zero without any.
+func (s *Store) FirstCall(ctx context.Context) (time.Time, error) {
+	var at sql.NullInt64
+	if err := s.read.GetContext(ctx, &at, `SELECT at FROM calls ORDER BY number LIMIT 1`); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return time.Time{}, fmt.Errorf("read first call: %w", err)
+	}
+	if !at.Valid {
+		return time.Time{}, nil
+	}
+	return time.UnixMicro(at.Int64), nil
+}
+
 // CountCalls returns how many calls are kept and the highest number used.
 func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, err error) {
 	var row struct {

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"rapidmimic/spec/problem"
 )
@@ -57,6 +58,12 @@ func (d *decoding) value(n *Node, v reflect.Value, at, what string) {
 	}
 	if self, ok := v.Addr().Interface().(Decoder); ok {
 		d.self(n, self, at, what)
+		return
+	}
+	if moment, ok := v.Addr().Interface().(*time.Time); ok {
+		if err := moment.UnmarshalText([]byte(n.Text)); err != nil || n.Kind != String {
+			d.fault(n, at, "%s must be a moment such as 2026-12-01T10:00:00Z, not %q", what, n.Text)
+		}
 		return
 	}
 	switch v.Kind() {

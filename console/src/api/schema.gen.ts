@@ -638,6 +638,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/assert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether calls were received, in the mapping language; waits for it as long as it is told to */
+        post: operations["assertCalls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/retries": {
         parameters: {
             query?: never;
@@ -1594,6 +1611,34 @@ export interface components {
             /** @description All are switched off, also those of mappings */
             off: boolean;
             items: components["schemas"]["Impairment"][];
+        };
+        Assertion: {
+            service: string;
+            /** @description What the calls look like; several must have come in this order */
+            calls: components["schemas"]["Pattern"][];
+            /** @description Exactly so often, 0 for never; at least once when no number is given */
+            times?: number;
+            atLeast?: number;
+            atMost?: number;
+            /**
+             * Format: date-time
+             * @description Leaves out what came before
+             */
+            since?: string;
+            /** @description How long to wait for it to hold, such as 5s */
+            within?: string;
+        };
+        AssertionResult: {
+            holds: boolean;
+            /** @description Why it can be neither affirmed nor denied, such as calls that were not kept */
+            undecidable?: string;
+            /** @description What was found */
+            text: string;
+            calls: components["schemas"]["Call"][];
+            closest?: {
+                call: components["schemas"]["Call"];
+                reason: string;
+            }[];
         };
         /** @description How one caller took it that a call failed */
         RetryStory: {
@@ -3045,6 +3090,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    assertCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Assertion"];
+            };
+        };
+        responses: {
+            /** @description Whether it holds, or why that cannot be decided */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssertionResult"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,256 @@
+package control
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+const (
+	// mostAsserted bounds how many calls an assertion looks at.
+	mostAsserted = 20_000
+	// longestWithin bounds how long one waits, mostClosest how many near calls it
+	// names.
+	longestWithin = 5 * time.Minute
+	mostClosest   = 5
+	// askAgain is how long to wait before looking again.
+	askAgain = 50 * time.Millisecond
+)
+
+// assertion is an Assertion with its patterns compiled.
+type assertion struct {
+	api.Assertion
+	service  *catalog.Service
+	patterns []*catalog.Mapping
+}
+
+// postAssertion tells whether calls were received, as soon as it holds, or when
+// the time to wait is over.
+func (s *server) postAssertion(c *gin.Context) {
+	var wanted api.Assertion
+	err := readJSON(c, &wanted, "assertion")
+	var a *assertion
+	if err == nil {
+		a, err = s.compileAssertion(wanted)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	ctx := c.Request.Context()
+	deadline := time.Now().Add(min(time.Duration(wanted.Within), longestWithin))
+	for {
+		result, final, err := s.check(ctx, a)
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		if left := time.Until(deadline); final || left <= 0 {
+			c.PureJSON(http.StatusOK, result)
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(askAgain):
+		}
+	}
+}
+
+func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
+	service, err := s.Catalog.Find(wanted.Service)
+	if err != nil {
+		return nil, err
+	}
+	a := &assertion{Assertion: wanted, service: service}
+	counted := wanted.Times != nil || wanted.AtLeast != nil || wanted.AtMost != nil
+	switch {
+	case len(wanted.Calls) == 0:
+		return nil, problem.New(problem.Invalid, "an assertion needs calls, such as [{ method: GET, path: /berths }]")
+	case len(wanted.Calls) > 1 && counted:
+		return nil, problem.New(problem.Invalid, "several calls are an order; times, atLeast and atMost belong to one")
+	case wanted.Times != nil && (wanted.AtLeast != nil || wanted.AtMost != nil):
+		return nil, problem.New(problem.Invalid, "an assertion has times, or atLeast and atMost")
+	}
+	for i, pattern := range wanted.Calls {
+		m := spec.Mapping{ID: "asserted-" + strconv.Itoa(i), Enabled: true, Call: pattern, Answer: spec.Answer{Status: spec.Status{Code: 200}}}
+		_, compiled, err := s.Catalog.Preview(service.Spec.Name, m)
+		if err != nil {
+			return nil, err
+		}
+		a.patterns = append(a.patterns, compiled)
+	}
+	return a, nil
+}
+
+// check looks once. final says that waiting longer would change nothing.
+func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionResult, final bool, err error) {
+	if err := s.Log.Flush(ctx); err != nil {
+		return result, false, err
+	}
+	records, whole, err := s.callsSince(ctx, a.service.Spec.Name, a.Since)
+	if err != nil {
+		return result, false, err
+	}
+	result.Calls = []api.Call{}
+	if len(a.patterns) > 1 {
+		s.checkOrder(a, records, &result)
+	} else {
+		final = s.checkCount(a, records, &result)
+	}
+	if gap := s.Log.Gap(a.Since); gap != "" && whole == "" {
+		whole = gap
+	}
+	// what was not seen could only add calls: more than enough is enough all the same
+	if whole != "" && !(result.Holds && a.Times == nil && a.AtMost == nil) {
+		result.Holds, result.Undecidable = false, whole
+		return result, true, nil
+	}
+	return result, final || result.Holds && a.AtMost == nil && a.Times == nil, nil
+}
+
+// callsSince reads the calls to a service since a time, the oldest first. whole
+// says why it has not read all of them, "" when it has.
+func (s *server) callsSince(ctx context.Context, service string, since time.Time) (records []*call.Record, whole string, err error) {
+	var before uint64
+	for len(records) < mostAsserted {
+		lines, err := s.Calls.ListCalls(ctx, call.Filter{Service: service}, before, 1000)
+		if err != nil {
+			return nil, "", err
+		}
+		for _, line := range lines {
+			if line.At.Before(since) {
+				slices.Reverse(records)
+				return records, "", nil
+			}
+			record, err := s.Calls.Call(ctx, line.Number)
+			if err != nil {
+				return nil, "", err
+			}
+			records = append(records, record)
+			before = line.Number
+		}
+		if len(lines) < 1000 {
+			slices.Reverse(records)
+			return records, "", nil
+		}
+	}
+	slices.Reverse(records)
+	return records, fmt.Sprintf("more than %d calls came since then (give a later time)", mostAsserted), nil
+}
+
+// checkCount counts the calls of one kind. final says that it can hold no more.
+func (s *server) checkCount(a *assertion, records []*call.Record, result *api.AssertionResult) (final bool) {
+	for _, record := range records {
+		if why := s.Engine.Misfit(a.service, a.patterns[0], &record.Request); why != "" {
+			result.Closest = append(result.Closest, api.CloseCall{Call: callView(record.Summary()), Reason: why})
+			continue
+		}
+		result.Calls = append(result.Calls, callView(record.Summary()))
+	}
+	least, most := 1, -1
+	switch {
+	case a.Times != nil:
+		least, most = *a.Times, *a.Times
+	case a.AtLeast != nil || a.AtMost != nil:
+		least = 0
+		if a.AtLeast != nil {
+			least = *a.AtLeast
+		}
+		if a.AtMost != nil {
+			most = *a.AtMost
+		}
+	}
+	count := len(result.Calls)
+	result.Holds = count >= least && (most < 0 || count <= most)
+	result.Text = fmt.Sprintf("%s came %s, expected %s", a.patterns[0].Asks(), times(count), wantedText(least, most))
+	result.Closest = closest(result.Closest, result.Holds)
+	return most >= 0 && count > most
+}
+
+func times(n int) string {
+	switch n {
+	case 0:
+		return "never"
+	case 1:
+		return "once"
+	default:
+		return fmt.Sprintf("%d times", n)
+	}
+}
+
+func wantedText(least, most int) string {
+	switch {
+	case least == most:
+		return times(least)
+	case most < 0:
+		return "at least " + times(least)
+	case least == 0:
+		return "at most " + times(most)
+	default:
+		return fmt.Sprintf("%d to %d times", least, most)
+	}
+}
+
+// checkOrder looks for calls that came one after the other.
+func (s *server) checkOrder(a *assertion, records []*call.Record, result *api.AssertionResult) {
+	next := 0
+	for _, record := range records {
+		if next == len(a.patterns) {
+			break
+		}
+		why := s.Engine.Misfit(a.service, a.patterns[next], &record.Request)
+		if why == "" {
+			result.Calls = append(result.Calls, callView(record.Summary()))
+			result.Closest = nil
+			next++
+			continue
+		}
+		result.Closest = append(result.Closest, api.CloseCall{Call: callView(record.Summary()), Reason: why})
+	}
+	result.Holds = next == len(a.patterns)
+	result.Closest = closest(result.Closest, result.Holds)
+	var asked []string
+	for _, p := range a.patterns {
+		asked = append(asked, p.Asks())
+	}
+	result.Text = strings.Join(asked, ", then ") + " came in this order"
+	if !result.Holds {
+		result.Text = fmt.Sprintf("%s did not come", a.patterns[next].Asks())
+		if next > 0 {
+			result.Text += " after " + a.patterns[next-1].Asks()
+		}
+	}
+}
+
+// closest are the calls that differ least, as far as their reasons tell: those
+// whose path fits, then those that differ in one segment.
+func closest(all []api.CloseCall, holds bool) []api.CloseCall {
+	if holds {
+		return nil
+	}
+	far := func(c api.CloseCall) int {
+		switch {
+		case c.Reason == "another path", strings.HasPrefix(c.Reason, "it is not for operation"):
+			return 2
+		case strings.HasPrefix(c.Reason, "path, "):
+			return 1
+		default:
+			return 0
+		}
+	}
+	slices.SortStableFunc(all, func(a, b api.CloseCall) int { return far(a) - far(b) })
+	return all[:min(len(all), mostClosest)]
+}
