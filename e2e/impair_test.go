@@ -216,6 +216,34 @@ func TestWhichImpairmentWins(t *testing.T) {
 	assert.ErrorContains(t, err, `line "tin-can" is not here`)
 }
 
+// A caller may ask for a delay of its own answer, where the service lets it.
+func TestTheHintDelay(t *testing.T) {
+	s := startDemo(t)
+	waited := func(line, hint string) (float64, int) {
+		resp, _ := s.send(line, "", "Rapid-Mimic: "+hint)
+		detail, err := s.api.Call(t.Context(), callID(resp))
+		require.NoError(t, err)
+		return math.Floor(detail.Timing.WaitMs / 10), resp.StatusCode
+	}
+	s.impair("moorings", `latency: 1ms`)
+	for _, k := range []struct {
+		line, hint string
+		waited     float64
+		status     int
+	}{
+		{"GET /moorings/berths/N13", `delay="41ms"`, 4, 200}, // a mapping answers it
+		{berth, `delay="31ms", example="unknown"`, 3, 404},
+		{berth, `delay="soon"`, 0, 400}, {berth, `delay=31`, 0, 400}, {berth, `hurry`, 0, 400},
+	} {
+		got, status := waited(k.line, k.hint)
+		assert.Equal(t, []any{k.waited, k.status}, []any{got, status}, k.hint)
+	}
+	_, err := s.api.PatchService(t.Context(), "moorings", []byte(`{"hints": false}`))
+	require.NoError(t, err)
+	got, status := waited(berth, `delay="41ms", example="unknown"`)
+	assert.Equal(t, []any{0.0, 200}, []any{got, status}, "nobody asks any more")
+}
+
 // What a caller sees of a connection, in words that do not depend on the client.
 func seen(err error, body string) string {
 	var timeout net.Error

@@ -42,6 +42,9 @@ type Service struct {
 	// Reveal adds the Rapid-Mimic header to answers: the call's id and who
 	// answered.
 	Reveal bool `json:"reveal"`
+	// Hints lets callers ask for something in one request, by the Rapid-Mimic header
+	// or baggage; switched off, what they ask is ignored.
+	Hints bool `json:"hints"`
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
@@ -76,7 +79,7 @@ const (
 
 // NewService gives the defaults of every key.
 func NewService(name string) Service {
-	return Service{Name: name, CORS: true, Reveal: true, Echo: true, KeepWithUs: true, Mode: ModeAnswer, Conformance: ConformanceReport}
+	return Service{Name: name, CORS: true, Reveal: true, Hints: true, Echo: true, KeepWithUs: true, Mode: ModeAnswer, Conformance: ConformanceReport}
 }
 
 // ReadService reads one service document.

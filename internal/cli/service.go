@@ -44,6 +44,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "fresh", Usage: "take the seed away: fresh data on each call"},
 					&cli.BoolFlag{Name: "cors", Usage: "let browser pages of other origins call"},
 					&cli.StringSliceFlag{Name: "example", Usage: "`OPERATION=NAME`: which named example answers; OPERATION= takes the choice back"},
+					&cli.BoolFlag{Name: "hints", Usage: "let callers ask for an example, a status or a delay in one request"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
 					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},
@@ -154,7 +155,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if len(s.Hosts) > 0 {
 		p.say("hosts     %s", strings.Join(s.Hosts, ", "))
 	}
-	p.say("settings  cors %t, reveal %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Echo, s.Conformance)
+	p.say("settings  cors %t, reveal %t, hints %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Hints, s.Echo, s.Conformance)
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)
 	if len(operations) == 0 {
@@ -221,7 +222,7 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	patch := map[string]any{}
-	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "echo", "conformance", "upstream", "mode"} {
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "hints", "echo", "conformance", "upstream", "mode"} {
 		if c.IsSet(name) {
 			patch[name] = c.Value(name)
 		}

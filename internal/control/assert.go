@@ -118,7 +118,7 @@ func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionR
 		result.Holds, result.Undecidable = false, whole
 		return result, true, nil
 	}
-	return result, final || result.Holds && a.AtMost == nil && a.Times == nil, nil
+	return result, final || result.Holds && a.AtMost == nil && (a.Times == nil || *a.Times > 0), nil
 }
 
 // callsSince reads the calls to a service since a time, the oldest first. whole

@@ -1122,6 +1122,11 @@ export interface components {
             /** @default true */
             reveal: boolean;
             /**
+             * @description Callers may ask for something in one request
+             * @default true
+             */
+            hints: boolean;
+            /**
              * @description Answers take the caller's values for properties of the same name
              * @default true
              */

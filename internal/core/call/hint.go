@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/dunglas/httpsfv"
 )
@@ -15,20 +16,25 @@ type Hints struct {
 	// the mappings to the contract.
 	Example string
 	Status  int
+	// Delay holds the answer back for so long, instead of any latency that is set.
+	Delay time.Duration
 	// Generate asks for data drawn from the schema although there are examples.
 	// Callers cannot ask for it; mappings can.
 	Generate bool
 }
 
-// Given reports whether the caller asked for anything.
-func (h Hints) Given() bool { return h != Hints{} }
+// Given reports whether the caller asked for an answer of the contract.
+func (h Hints) Given() bool { return h.Example != "" || h.Status != 0 || h.Generate }
+
+// longestHint bounds how long a caller may have its answer held back.
+const longestHint = 10 * time.Minute
 
 const (
 	hintHeader    = "Rapid-Mimic"
 	baggagePrefix = "rapid-mimic."
 )
 
-var hintKeys = []string{"example", "status"}
+var hintKeys = []string{"delay", "example", "status"}
 
 // ReadHints reads the hints of a request: the Rapid-Mimic header, a dictionary
 // of RFC 9651 such as `example="full-berth", status=404`, and the members of W3C
@@ -79,6 +85,12 @@ func (h *Hints) set(key, value string) error {
 		if _, err := fmt.Sscanf(value, "%d", &h.Status); err != nil || h.Status < 200 || h.Status > 999 {
 			return fmt.Errorf("hint status must be a number from 200 to 999, not %q", value)
 		}
+	case "delay":
+		delay, err := time.ParseDuration(value)
+		if err != nil || delay < 0 || delay > longestHint {
+			return fmt.Errorf("hint delay must be a time in quotes such as \"200ms\", at most %s, not %q", longestHint, value)
+		}
+		h.Delay = delay
 	default:
 		return fmt.Errorf("%q is not a hint (%s)", key, strings.Join(hintKeys, ", "))
 	}

@@ -308,11 +308,15 @@ func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
 // it: the narrowest that has a latency, or a line, gives it.
 func (e *Engine) injure(d *Decision, p *Placed) {
 	in := &p.injury
-	if len(in.troubles) == 0 {
+	if len(in.troubles) == 0 && p.hints.Delay == 0 {
 		return
 	}
 	counted := len(in.injected)
 	delayed, slowed := false, false
+	if d.Delay = p.hints.Delay; d.Delay > 0 {
+		delayed = true
+		in.injected = append(in.injected, call.Injected{Kind: "latency", What: d.Delay.String(), From: "the hint of the call"})
+	}
 	for _, t := range in.troubles {
 		if l := t.Spec.Latency; l != nil && !delayed {
 			delayed = true

@@ -42,6 +42,9 @@ func withoutPort(host string) string {
 // place reads what a call says to its service.
 func (p *Placed) place(r *call.Request) {
 	p.segments = match.Split(make([]string, 0, 8), r.Path)
+	if !p.Service.Spec.Hints {
+		return
+	}
 	if len(r.Header["Rapid-Mimic"]) > 0 || len(r.Header["Baggage"]) > 0 {
 		hints, err := call.ReadHints(r.Header)
 		if p.hints = hints; err != nil {

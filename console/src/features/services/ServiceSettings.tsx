@@ -37,6 +37,11 @@ export function ServiceSettings({ service }: { service: Service }) {
           onCheckedChange={(cors) => change.mutate({ cors })}
         />
         <Switch
+          label="Callers may ask for an example, a status or a delay (hints)"
+          checked={service.hints}
+          onCheckedChange={(hints) => change.mutate({ hints })}
+        />
+        <Switch
           label="Answers name who answered (Rapid-Mimic header)"
           checked={service.reveal}
           onCheckedChange={(reveal) => change.mutate({ reveal })}
