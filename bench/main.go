@@ -60,6 +60,7 @@ func serveBare() {
 	answer := []byte(body)
 	handler := http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header()["Content-Type"] = []string{"application/json"}
+		w.Header()["Cache-Control"] = []string{"no-store"}
 		w.Header()["Rapid-Mimic"] = []string{`call=c-ffffff, source=mapping, by="berth-5000"`}
 		_, _ = w.Write(answer)
 	})

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic/client"
 	"rapidmimic/internal/config"
 	"rapidmimic/spec"
 )
@@ -188,6 +189,11 @@ func TestWhichImpairmentWins(t *testing.T) {
 	status, err := s.api.Status(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, []string{"everything", "moorings", "mapping slow-one of moorings", "operation getBerth of moorings"}, status.Impaired)
+
+	lines, err := s.api.Calls(t.Context(), client.CallQuery{Service: "moorings", Text: "impaired:latency"})
+	require.NoError(t, err)
+	require.NotEmpty(t, lines.Items)
+	assert.Equal(t, []string{"latency"}, lines.Items[0].Impaired, "the list says so, too")
 
 	// a refused call takes no turn of a sequence
 	s.impair("moorings", `errors: { next: 2 }`)

@@ -76,6 +76,9 @@ func callRow(call api.Call) []string {
 	if call.Deviations > 0 {
 		by = fmt.Sprintf("%-8s deviates %d, %s", call.Source, call.Deviations, call.By)
 	}
+	if kinds := strings.Join(call.Impaired, ", "); kinds != "" && call.Source != "impairment" {
+		by += " + " + kinds
+	}
 	return []string{
 		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), statusText(call.Status),
 		by, fmt.Sprintf("%.2f ms", call.TookMs), call.ID,

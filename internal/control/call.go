@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 	"unicode/utf8"
 
@@ -19,7 +20,7 @@ func callView(line call.Summary) api.Call {
 	return api.Call{
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
-		Deviations: line.Deviations,
+		Deviations: line.Deviations, Impaired: strings.Fields(line.Injected),
 	}
 }
 

@@ -42,12 +42,12 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	}
 	lines := make([]call.Summary, len(rows))
 	for i := range rows {
-		record, _, deviations, err := rows[i].record()
+		record, _, beside, err := rows[i].record()
 		if err != nil {
 			return nil, err
 		}
 		lines[i] = record.Summary()
-		lines[i].Deviations = int(deviations)
+		lines[i].Deviations, lines[i].Injected = int(beside.deviations), beside.injected
 	}
 	return lines, nil
 }
@@ -113,12 +113,18 @@ func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, er
 	return row.Count, uint64(row.Highest), nil
 }
 
+// lineOnly is what the line of a call says of contents that are not read for it.
+type lineOnly struct {
+	deviations int64
+	injected   string
+}
+
 // record is the call without its contents, whose ids come beside it, as does
-// the number of its deviations.
-func (r *callRow) record() (record *call.Record, contents [partCount]int64, deviations int64, err error) {
+// what only its line says of them.
+func (r *callRow) record() (record *call.Record, contents [partCount]int64, beside lineOnly, err error) {
 	var d callDetail
 	if err := d.parse(r.Detail); err != nil {
-		return nil, contents, 0, fmt.Errorf("read call %s: %w", call.ID(uint64(r.Number)), err)
+		return nil, contents, beside, fmt.Errorf("read call %s: %w", call.ID(uint64(r.Number)), err)
 	}
 	return &call.Record{
 		Number: uint64(r.Number), At: time.UnixMicro(r.At), Service: r.Service,
@@ -129,7 +135,7 @@ func (r *callRow) record() (record *call.Record, contents [partCount]int64, devi
 		Answer:     call.Answer{Status: int(d.status)},
 		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
 		Read: d.read, Decide: d.decide, Wait: d.wait, Ask: d.ask, Send: d.send,
-	}, d.contents, d.deviations, nil
+	}, d.contents, lineOnly{d.deviations, d.injected}, nil
 }
 
 func addParts(record *call.Record, parts [partCount][]byte) {

@@ -12,6 +12,7 @@ import (
 // then what only the view of a single call needs.
 type callDetail struct {
 	method, path, query, source, by, operation string
+	injected                                   string // kinds
 	status, deviations                         int64
 	address, host, protocol, caller            string
 	read, decide, wait, ask, send              time.Duration
@@ -40,7 +41,8 @@ func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
 	return callDetail{
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
-		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
+		injected: r.Summary().Injected,
+		address:  q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
 	}
@@ -54,8 +56,8 @@ const lateNumbers = 4
 
 // strings and numbers list the fields in the order in which they are encoded.
 
-func (d *callDetail) strings() [10]*string {
-	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation}
+func (d *callDetail) strings() [11]*string {
+	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation, &d.injected}
 }
 
 func (d *callDetail) numbers() [numberCount + partCount + 2]*int64 {
@@ -97,6 +99,7 @@ func (d *callDetail) parse(b []byte) error {
 		texts = texts[:len(texts)-1]
 	}
 	if b[0] < 4 {
+		texts = texts[:len(texts)-1]
 		numbers = numbers[:len(numbers)-lateNumbers]
 	}
 	b = b[1:]

@@ -24,6 +24,8 @@ type Call struct {
 	TookMs float64 `json:"tookMs"`
 	// Deviations counts the places in which the call breaks the contract.
 	Deviations int `json:"deviations,omitempty"`
+	// Impaired are the kinds of what impairments did to the call.
+	Impaired []string `json:"impaired,omitempty"`
 }
 
 // CallDetail is one call, whole.

@@ -1844,6 +1844,8 @@ export interface components {
             tookMs: number;
             /** @description Places in which the call breaks the contract */
             deviations?: number;
+            /** @description Kinds of what impairments did to the call */
+            impaired?: string[];
         };
         Message: {
             headers: string[][];

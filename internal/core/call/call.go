@@ -177,6 +177,19 @@ type Summary struct {
 	Took                time.Duration
 	Operation           string
 	Deviations          int
+	// Injected are the kinds of what impairments did, with spaces between them.
+	Injected string
+}
+
+// kindsOf are the kinds of what was injected, each once, with spaces between them.
+func kindsOf(injected []Injected) string {
+	var kinds []string
+	for _, i := range injected {
+		if !slices.Contains(kinds, i.Kind) {
+			kinds = append(kinds, i.Kind)
+		}
+	}
+	return strings.Join(kinds, " ")
 }
 
 // Summary is the line of r in the log.
@@ -184,6 +197,7 @@ func (r *Record) Summary() Summary {
 	return Summary{
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
 		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
+		Injected: kindsOf(r.Injected),
 	}
 }
 

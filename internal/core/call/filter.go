@@ -8,7 +8,8 @@ import (
 // Line is the text of a call that filters search: who was asked what, and who
 // answered. Source, status and method are words of it, so "503" and "miss"
 // find what they say; a call for an operation has the word "operation:" with its
-// id, one that breaks the contract the word "deviates".
+// id, one that was impaired "impaired:" with the kind, one that breaks the
+// contract the word "deviates".
 func (r *Summary) Line() string {
 	var b strings.Builder
 	b.Grow(len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
@@ -29,6 +30,10 @@ func (r *Summary) Line() string {
 	if r.Operation != "" {
 		b.WriteString(" operation:")
 		b.WriteString(r.Operation)
+	}
+	for kind := range strings.FieldsSeq(r.Injected) {
+		b.WriteString(" impaired:")
+		b.WriteString(kind)
 	}
 	if r.Deviations > 0 {
 		b.WriteString(" deviates")

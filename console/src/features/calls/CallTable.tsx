@@ -126,6 +126,11 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
       <span role="cell" className="flex min-w-0 items-center gap-2">
         <SourceMark source={call.source} className={narrow ? '' : 'w-[84px] shrink-0'} />
         {!narrow && <span className="truncate text-dim">{call.by}</span>}
+        {call.impaired && call.source !== 'impairment' && (
+          <span className="shrink-0 text-impairment text-xs" title="What impairments did to it">
+            {narrow ? <span className="sr-only">{call.impaired.join(', ')}</span> : call.impaired.join(', ')}
+          </span>
+        )}
         {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
       </span>
       {!narrow && (
