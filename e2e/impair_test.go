@@ -379,6 +379,13 @@ func TestSlowLines(t *testing.T) {
 	s.send("GET /moorings/log", "")
 	assert.Less(t, time.Since(begun), 400*time.Millisecond, "an edit of a line is live")
 	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "the impairment of moorings uses it")
+	_, err = s.api.PutMappings(t.Context(), "tides", []byte("id: by-tug\ncall: {path: /tug}\nanswer: {text: a}\nimpair: {connection: {line: old-tug}}"))
+	require.NoError(t, err)
+	_, err = s.api.RemoveImpairment(t.Context(), spec.Target{Service: "moorings"}, false)
+	require.NoError(t, err)
+	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "mapping by-tug of tides uses it")
+	_, err = s.api.PutMappings(t.Context(), "tides", []byte("call: {path: /tug}\nanswer: {text: a}\nimpair: {connection: {line: tin-can}}"))
+	assert.ErrorContains(t, err, `line "tin-can" is not here`)
 
 	s.impair("moorings", `latency: 30s`)
 	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)

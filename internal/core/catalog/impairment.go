@@ -108,8 +108,8 @@ func (s *Snapshot) compileImpairment(stored StoredImpairment) (*Impairment, *pro
 	return &Impairment{stored, plan}, fault
 }
 
-// compileOwnImpairment compiles what a mapping says of itself. Its lines are
-// those of every environment; without a seed it has one that follows from its id,
+// compileOwnImpairment compiles what a mapping says of itself. Its line is looked
+// up for each call, since lines are edited by themselves; without a seed it has one that follows from its id,
 // so that it is the same in every run.
 func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 	if m.Impair == nil {
@@ -122,7 +122,7 @@ func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 		seed := int64(h.Sum32())
 		own.Seed = &seed
 	}
-	plan, fault := impair.Compile(own, "mapping "+m.ID, time.Time{}, spec.Lines())
+	plan, fault := impair.Compile(own, "mapping "+m.ID, time.Time{}, nil)
 	if fault != nil {
 		fault.At = "/impair" + fault.At
 	}
@@ -230,6 +230,23 @@ func (c *Catalog) SwitchImpairments(ctx context.Context, off bool) error {
 	return edit.commit(ctx)
 }
 
+func isKnown(line string) bool {
+	_, known := spec.Lines()[line]
+	return known
+}
+
+// mappingOnLine is a mapping that has a line of itself; "" for none.
+func (s *Snapshot) mappingOnLine(name string) string {
+	for _, service := range s.services {
+		for _, m := range service.Mappings {
+			if m.Impair != nil && m.Impair.Spec.Connection != nil && m.Impair.Spec.Connection.Line == name {
+				return m.Spec.ID + " of " + service.Spec.Name
+			}
+		}
+	}
+	return ""
+}
+
 // PutLine makes or changes a line; nil removes it, or takes back what was changed
 // of one that every environment has. Impairments that use it change with it.
 func (c *Catalog) PutLine(ctx context.Context, name string, line *spec.Line) error {
@@ -254,6 +271,9 @@ func (c *Catalog) PutLine(ctx context.Context, name string, line *spec.Line) err
 		}
 		delete(next.impairments.lines, name)
 		edit.change.RemoveLines = []string{name}
+	}
+	if user := next.mappingOnLine(name); line == nil && !isKnown(name) && user != "" {
+		return problem.New(problem.Invalid, "line %q cannot go: mapping %s uses it", name, user)
 	}
 	for _, i := range next.Impairments() {
 		made, fault := next.compileImpairment(i.StoredImpairment)

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"time"
 
+	"rapidmimic/internal/core/impair"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 )
@@ -87,6 +89,11 @@ func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, *pr
 	made, fault := compileMapping(stored, s.Payloads)
 	if fault == nil {
 		fault = unsuitable(s, m)
+	}
+	if fault == nil && m.Impair != nil {
+		if _, fault = impair.Compile(*m.Impair, "", time.Time{}, e.next.Lines()); fault != nil {
+			fault.At = "/impair" + fault.At
+		}
 	}
 	return made, fault
 }

@@ -49,7 +49,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
 			add(i) // what was switched on stands instead of what the mapping says
 		} else if m.Impair != nil {
-			troubles = append(troubles, trouble{m.Impair, id + "/own/" + m.Spec.ID})
+			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Spec.ID})
 		}
 	}
 	if !switched {

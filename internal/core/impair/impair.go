@@ -35,7 +35,7 @@ type weight struct {
 }
 
 // Compile compiles an impairment. A seed must be set. The fault says that its
-// line is not there.
+// line is not there; where lines are nil its name is looked up later, by OnLine.
 func Compile(i spec.Impairment, target string, since time.Time, lines map[string]spec.Line) (*Plan, *problem.Item) {
 	p := &Plan{Spec: i, Target: target, Since: since}
 	if i.Seed != nil {
@@ -43,18 +43,29 @@ func Compile(i spec.Impairment, target string, since time.Time, lines map[string
 	}
 	if c := i.Connection; c != nil {
 		p.Line, p.LineText = c.OwnLine(), c.OwnLine().String()
-		if c.Line != "" {
-			line, known := lines[c.Line]
-			if !known {
+		if c.Line != "" && lines != nil {
+			if _, known := lines[c.Line]; !known {
 				return nil, &problem.Item{At: "/connection/line", Detail: fmt.Sprintf("line %q is not here", c.Line)}
 			}
-			p.Line, p.LineText = line, fmt.Sprintf("line %s: %s", c.Line, line)
+			p = p.OnLine(lines)
 		}
 	}
 	if i.Errors != nil {
 		p.weigh(i.Errors.Status)
 	}
 	return p, nil
+}
+
+// OnLine is the plan with the line that it names, as it is now.
+func (p *Plan) OnLine(lines map[string]spec.Line) *Plan {
+	c := p.Spec.Connection
+	if c == nil || c.Line == "" {
+		return p
+	}
+	on := *p
+	on.Line = lines[c.Line]
+	on.LineText = fmt.Sprintf("line %s: %s", c.Line, on.Line)
+	return &on
 }
 
 func (p *Plan) weigh(statuses spec.Weights) {

@@ -121,6 +121,17 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
           </p>
         )}
       </div>
+      <details open={draft.impair !== ''} className="text-[13px]">
+        <summary className="cursor-pointer">Slow or failing, whenever it answers</summary>
+        <TextArea
+          label="Impairment, in JSON"
+          hint={'Such as {"latency": "250ms"} or {"errors": {"rate": "30%"}}; empty for none'}
+          fault={faults.impair}
+          value={draft.impair}
+          rows={2}
+          onChange={(impair) => change({ impair })}
+        />
+      </details>
     </>
   );
 }

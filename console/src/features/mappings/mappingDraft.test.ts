@@ -175,3 +175,11 @@ it('keeps the edits of what the upstream says, and no status beside them', () =>
   });
   expect(faultsOf({ ...start, send: '{}' }).body).toBe('A list of steps, in JSON');
 });
+
+it('keeps the impairment of a mapping', () => {
+  const impair = { latency: '250ms', seed: 7 };
+  const start = draftOf({ ...mapping, impair });
+  expect(JSON.parse(documentOf(start)).impair).toEqual(impair);
+  expect(JSON.parse(documentOf({ ...start, impair: ' ' }))).not.toHaveProperty('impair');
+  expect(faultsOf({ ...start, impair: '{' }).impair).toMatch(/^Not JSON/);
+});

@@ -34,6 +34,7 @@ export interface MappingDraft {
   faultCode: string;
   faultText: string;
   example: string; // of the contract; "" for data drawn from it
+  impair: string; // JSON: trouble that goes with every answer; "" for none
   send: string; // JSON: steps that edit the request to the upstream; "" for none
 }
 
@@ -66,6 +67,7 @@ export function emptyDraft(): MappingDraft {
     faultText: '',
     example: '',
     send: '',
+    impair: '',
   };
 }
 
@@ -85,6 +87,7 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     operation: call.operation ?? '',
     where: call.where ? writeExact(call.where, 2) : '',
     when: call.if ?? '',
+    impair: mapping.impair ? writeExact(mapping.impair, 2) : '',
     status: String(answer.status ?? 200),
     headers: (answer.headers ?? []).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
@@ -166,7 +169,7 @@ export function draftOfCall(call: CallDetail): MappingDraft {
   };
 }
 
-export type Faults = Partial<Record<'id' | 'path' | 'where' | 'status' | 'body', string>>;
+export type Faults = Partial<Record<'id' | 'path' | 'where' | 'status' | 'body' | 'impair', string>>;
 
 /** What keeps a draft from being saved; nothing when it may be. */
 export function faultsOf(draft: MappingDraft): Faults {
@@ -181,6 +184,7 @@ export function faultsOf(draft: MappingDraft): Faults {
     const wrong = jsonFault(draft.where);
     if (wrong || !draft.where.trim().startsWith('[')) faults.where = wrong || 'A list of conditions, in JSON';
   }
+  if (draft.impair.trim() && jsonFault(draft.impair)) faults.impair = jsonFault(draft.impair);
   const status = Number(draft.status);
   if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
     faults.status = 'A number from 200 to 999, or ${…}';
@@ -280,6 +284,7 @@ export function documentOf(draft: MappingDraft): string {
     ['rank', String(draft.rank)],
     ['call', object(callOf(draft, methods))],
     ['answer', object(answer)],
+    ...(draft.impair.trim() ? [['impair', draft.impair] as [string, string]] : []),
   ]);
 }
 
