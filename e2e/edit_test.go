@@ -115,6 +115,11 @@ answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
 		})
 	}
 
+	// what would be asked is told without asking
+	result, err := s.api.Explain(t.Context(), "office", api.TestCall{Method: "GET", Path: "/broken"})
+	require.NoError(t, err)
+	assert.Equal(t, []any{upstream.URL + "/api/broken", 0}, []any{result.Asks, result.Status})
+
 	faulty := map[string]string{
 		`{ edit: [{ op: remove, path: /body }] }`:                                     "they need `from: upstream`",
 		`{ from: elsewhere }`:                                                         "from can only be upstream",
@@ -129,7 +134,7 @@ answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
 		_, err := s.api.PutMappings(t.Context(), "office", []byte("call: {path: /x}\nanswer: "+answer))
 		assert.ErrorContains(t, err, want, answer)
 	}
-	_, err := s.api.PutService(t.Context(), "lonely", spec.NewService("lonely"), "")
+	_, err = s.api.PutService(t.Context(), "lonely", spec.NewService("lonely"), "")
 	require.NoError(t, err)
 	_, err = s.api.PutMappings(t.Context(), "lonely", []byte("call: {path: /x}\nanswer: {from: upstream}"))
 	assert.ErrorContains(t, err, "service set lonely --upstream URL")

@@ -21,6 +21,7 @@ import (
 	"rapidmimic/client"
 	"rapidmimic/internal/config"
 	"rapidmimic/spec"
+	"rapidmimic/spec/api"
 )
 
 // impair switches an impairment on: for a service, "SERVICE/operation/ID",
@@ -203,6 +204,13 @@ func TestWhichImpairmentWins(t *testing.T) {
 		bodies = append(bodies, map[bool]string{true: body, false: strconv.Itoa(resp.StatusCode)}[resp.StatusCode == 200])
 	}
 	assert.Equal(t, []string{"503", "503", "one", "two"}, bodies)
+
+	// a mapping is tried as if nothing were impaired
+	s.impair("moorings", `errors: { rate: 100% }`)
+	trial, err := s.api.TryMapping(t.Context(), "moorings", api.TrialRequest{Document: "call: {path: /turns}\nrank: 1\nanswer: {text: tried}", Recent: 1})
+	require.NoError(t, err)
+	require.Len(t, trial.Calls, 1)
+	assert.True(t, trial.Calls[0].Answers, trial.Calls[0].Reason)
 
 	gone, err := s.api.RemoveImpairment(t.Context(), spec.Target{Service: "moorings"}, true)
 	require.NoError(t, err)

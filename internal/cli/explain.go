@@ -48,7 +48,18 @@ func (p Program) sayExplained(result api.ExplainResult) {
 		p.say("  %-7s %s: %s", step.Verdict, step.Subject, step.Reason)
 	}
 	p.say("")
+	switch {
+	case result.Asks != "":
+		p.say("answer    what %s says, which was not asked", result.Asks)
+		return
+	case result.Status == 0:
+		p.say("answer    none, by %s %s", result.Source, result.By)
+		return
+	}
 	p.say("answer    %d, by %s %s", result.Status, result.Source, result.By)
+	if result.WaitMs > 0 {
+		p.say("  held back for %.0f ms", result.WaitMs)
+	}
 	for _, h := range result.Answer.Headers {
 		p.say("  %s: %s", h[0], h[1])
 	}

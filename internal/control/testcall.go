@@ -119,8 +119,13 @@ func (s *server) postExplain(c *gin.Context) {
 }
 
 func explained(d engine.Decision) api.ExplainResult {
-	return api.ExplainResult{
+	result := api.ExplainResult{
 		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),
 		Answer: message(fieldLines(d.Answer.Header), d.Answer.Body, int64(len(d.Answer.Body))),
+		WaitMs: milliseconds(d.Delay), Effect: d.Effect,
 	}
+	if d.Relay != nil {
+		result.Status, result.Asks = 0, d.Relay.Target.Redacted()
+	}
+	return result
 }

@@ -129,4 +129,11 @@ type ExplainResult struct {
 	Status      int         `json:"status"`
 	Answer      Message     `json:"answer"`
 	Explanation Explanation `json:"explanation"`
+	// Asks is the address of the upstream that would be asked, for what is only known
+	// then; "" where there is an answer.
+	Asks string `json:"asks,omitempty"`
+	// WaitMs is how long the answer would be held back, and Effect what would become
+	// of the connection, by an impairment.
+	WaitMs float64 `json:"waitMs,omitempty"`
+	Effect string  `json:"effect,omitempty"`
 }

@@ -1270,6 +1270,12 @@ export interface components {
             status: number;
             answer: components["schemas"]["Message"];
             explanation: components["schemas"]["Explanation"];
+            /** @description Address of the upstream that would be asked, for what is only known then */
+            asks?: string;
+            /** @description How long an impairment would hold the answer back */
+            waitMs?: number;
+            /** @description What would become of the connection */
+            effect?: string;
         };
         ImportReport: {
             service: string;

@@ -140,8 +140,8 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 	return nil
 }
 
-// Preview is the environment as it would be with a mapping, and that mapping.
-// Nothing changes.
+// Preview is the environment as it would be with a mapping and without any
+// impairment, and that mapping. Nothing changes.
 func (c *Catalog) Preview(nameOrID string, m spec.Mapping) (*Snapshot, *Mapping, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -154,7 +154,9 @@ func (c *Catalog) Preview(nameOrID string, m spec.Mapping) (*Snapshot, *Mapping,
 	if err != nil {
 		return nil, nil, err
 	}
-	return edit.next, compiled[0], nil
+	next := *edit.next
+	next.impairments.off = true
+	return &next, compiled[0], nil
 }
 
 // FindMapping returns a mapping of a service. The error names similar ones.

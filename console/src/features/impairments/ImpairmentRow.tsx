@@ -4,7 +4,7 @@ import type { ImpairmentItem } from '@/api/types';
 import { moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
-import { removeImpairment, setImpairment } from './queries';
+import { removeImpairment, resetImpairments, setImpairment } from './queries';
 
 /** One impairment that is on: for what, what it does, by whom, and how to stop it. */
 export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolean }) {
@@ -22,6 +22,14 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
       notify(`No longer: ${text}`, () => setImpairment(target, impairment).then(refresh));
     },
     onError: (error) => notify(`It goes on: ${error.message}`),
+  });
+  const reset = useMutation({
+    mutationFn: () => resetImpairments(target.service),
+    onSuccess: async () => {
+      await refresh();
+      notify(`Draws, limits and advice of ${target.service ?? 'everything'} begin anew`);
+    },
+    onError: (error) => notify(error.message),
   });
   const where = target.operation ?? target.mapping ?? (target.service ? 'the whole service' : 'everything');
   return (
@@ -52,9 +60,16 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
             of the mapping itself
           </Link>
         ) : (
-          <Button disabled={stop.isPending} onClick={() => stop.mutate()}>
-            Stop it
-          </Button>
+          <>
+            {(impairment.limit || impairment.errors) && (
+              <Button look="bare" disabled={reset.isPending} onClick={() => reset.mutate()}>
+                Begin anew
+              </Button>
+            )}
+            <Button disabled={stop.isPending} onClick={() => stop.mutate()}>
+              Stop it
+            </Button>
+          </>
         )}
       </span>
     </li>

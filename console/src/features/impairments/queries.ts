@@ -38,6 +38,12 @@ export function removeImpairment(target: Target) {
   return send<Impairments>(addressOf(target), { method: 'DELETE' });
 }
 
+/** Begins draws, limits and retry advice of a service anew; of all without one. */
+export function resetImpairments(service?: string) {
+  const query = service ? `?${new URLSearchParams({ service })}` : '';
+  return send<void>(`/impairments/reset${query}`, { method: 'POST' });
+}
+
 /** The one switch: all off, or those that are kept on again. */
 export function switchImpairments(off: boolean) {
   return send<Impairments>('/impairments', { method: 'PATCH', body: JSON.stringify({ off }) });

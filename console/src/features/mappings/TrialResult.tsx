@@ -18,12 +18,20 @@ export function TrialResult({ result }: { result?: Trial['result'] }) {
       className="space-y-1.5 overflow-y-auto border-line border-t px-4 py-2 text-xs md:border-l"
     >
       <p>{result.explanation.sentence}</p>
-      <p className="font-medium">
-        {result.status} {statusText(result.status)}
-      </p>
-      <pre className="whitespace-pre-wrap break-words rounded bg-sunken p-2 font-mono">
-        {result.answer.encoding === 'text' ? pretty(result.answer.body) || 'no body' : 'bytes, not text'}
-      </pre>
+      {result.asks ? (
+        <p className="break-all">
+          What <code>{result.asks}</code> says, which was not asked.
+        </p>
+      ) : (
+        <>
+          <p className="font-medium">
+            {result.status} {statusText(result.status)}
+          </p>
+          <pre className="whitespace-pre-wrap break-words rounded bg-sunken p-2 font-mono">
+            {result.answer.encoding === 'text' ? pretty(result.answer.body) || 'no body' : 'bytes, not text'}
+          </pre>
+        </>
+      )}
     </section>
   );
 }
