@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -77,7 +78,15 @@ func (s *StandIns) playMoorings() {
 		{Number: "D-20398", Vessel: tern, Issued: "2026-11-02", State: "settled", Total: kroner("100.00"), Lines: []extra{{Kind: "water", Quantity: 2, Price: kroner("50.00")}}},
 	}
 	s.mux.HandleFunc("GET /moorings/berths", s.listBerths)
+	s.bookings = []booking{
+		{Reference: "B-2041", Berth: "N7", Vessel: gannet, From: "2026-12-01", Until: "2026-12-04", State: "confirmed", Price: kroner("640.00"), Extras: []extra{}},
+		{Reference: "B-2042", Berth: "S4", Vessel: tern, From: "2026-12-02", Until: "2026-12-03", State: "waiting", Price: kroner("210.00"), Extras: []extra{}},
+	}
 	s.mux.HandleFunc("GET /moorings/berths/{number}", s.getBerth)
+	s.mux.HandleFunc("PATCH /moorings/berths/{number}", s.changeBerth)
+	s.mux.HandleFunc("GET /moorings/berths/{number}/bookings", s.listBookings)
+	s.mux.HandleFunc("PUT /moorings/bookings/{reference}", s.replaceBooking)
+	s.mux.HandleFunc("DELETE /moorings/bookings/{reference}", s.cancelBooking)
 	s.mux.HandleFunc("POST /moorings/berths/{number}/bookings", s.book)
 	s.mux.HandleFunc("GET /moorings/bookings/{reference}", s.getBooking)
 	s.mux.HandleFunc("GET /moorings/dues", func(w http.ResponseWriter, r *http.Request) {
@@ -117,7 +126,71 @@ func (s *StandIns) getBerth(w http.ResponseWriter, r *http.Request) {
 		answer(w, http.StatusOK, b)
 		return
 	}
+	noBerth(w, r)
+}
+
+func noBerth(w http.ResponseWriter, r *http.Request) {
 	refuse(w, http.StatusNotFound, "Not found", "Berth "+r.PathValue("number")+" is not known here.")
+}
+
+func (s *StandIns) changeBerth(w http.ResponseWriter, r *http.Request) {
+	var change struct{ State string }
+	if err := json.NewDecoder(r.Body).Decode(&change); err != nil || !slices.Contains([]string{"", "free", "taken", "closed"}, change.State) {
+		refuse(w, http.StatusBadRequest, "Not a change", "A berth is free, taken or closed.")
+		return
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	b := s.findLocked(r.PathValue("number"))
+	if b == nil {
+		noBerth(w, r)
+		return
+	}
+	b.State = cmp.Or(change.State, b.State)
+	answer(w, http.StatusOK, b)
+}
+
+func (s *StandIns) listBookings(w http.ResponseWriter, r *http.Request) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	query := r.URL.Query()
+	answer(w, http.StatusOK, slices.DeleteFunc(slices.Clone(s.bookings), func(b booking) bool {
+		return b.Berth != r.PathValue("number") || b.From < query.Get("from") || query.Has("until") && b.Until > query.Get("until")
+	}))
+}
+
+// bookingLocked is where a booking stands; it answers when it is not there.
+func (s *StandIns) bookingLocked(w http.ResponseWriter, r *http.Request) int {
+	reference := r.PathValue("reference")
+	i := slices.IndexFunc(s.bookings, func(b booking) bool { return b.Reference == reference })
+	if i < 0 {
+		refuse(w, http.StatusNotFound, "Not found", "Booking "+reference+" is not known here.")
+	}
+	return i
+}
+
+func (s *StandIns) replaceBooking(w http.ResponseWriter, r *http.Request) {
+	var wanted booking
+	if err := json.NewDecoder(r.Body).Decode(&wanted); err != nil || wanted.Vessel.Name == "" {
+		refuse(w, http.StatusBadRequest, "Not a booking", "A booking names its vessel, and from when until when.")
+		return
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if i := s.bookingLocked(w, r); i >= 0 {
+		b := &s.bookings[i]
+		b.Vessel, b.From, b.Until = wanted.Vessel, wanted.From, wanted.Until
+		answer(w, http.StatusOK, b)
+	}
+}
+
+func (s *StandIns) cancelBooking(w http.ResponseWriter, r *http.Request) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if i := s.bookingLocked(w, r); i >= 0 {
+		s.bookings = slices.Delete(s.bookings, i, i+1)
+		w.WriteHeader(http.StatusNoContent)
+	}
 }
 
 func (s *StandIns) book(w http.ResponseWriter, r *http.Request) {
@@ -131,12 +204,13 @@ func (s *StandIns) book(w http.ResponseWriter, r *http.Request) {
 	b := s.findLocked(r.PathValue("number"))
 	switch {
 	case b == nil:
-		refuse(w, http.StatusNotFound, "Not found", "Berth "+r.PathValue("number")+" is not known here.")
+		noBerth(w, r)
 	case b.State != "free":
 		refuse(w, http.StatusConflict, "The berth is "+b.State, "Berth "+b.Number+" cannot be booked.")
 	default:
 		b.State, b.Vessel = "taken", &wanted.Vessel
-		wanted.Reference, wanted.Berth, wanted.State = fmt.Sprintf("B-%d", 3001+len(s.bookings)), b.Number, "confirmed"
+		wanted.Reference, wanted.Berth, wanted.State = fmt.Sprintf("B-%d", 3001+s.booked), b.Number, "confirmed"
+		s.booked++
 		wanted.Price = kroner("640.00")
 		s.bookings = append(s.bookings, wanted)
 		w.Header().Set("Location", "/moorings/bookings/"+wanted.Reference)
@@ -147,11 +221,7 @@ func (s *StandIns) book(w http.ResponseWriter, r *http.Request) {
 func (s *StandIns) getBooking(w http.ResponseWriter, r *http.Request) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for _, b := range s.bookings {
-		if b.Reference == r.PathValue("reference") {
-			answer(w, http.StatusOK, b)
-			return
-		}
+	if i := s.bookingLocked(w, r); i >= 0 {
+		answer(w, http.StatusOK, s.bookings[i])
 	}
-	refuse(w, http.StatusNotFound, "Not found", "Booking "+r.PathValue("reference")+" is not known here.")
 }

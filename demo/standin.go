@@ -24,6 +24,8 @@ type StandIns struct {
 	mu       sync.Mutex // guards what follows
 	berths   []berth
 	bookings []booking
+	booked   int // since the start
+	warnings []warning
 	holds    []hold
 	services string // where the board calls the services; see SetBoard
 }

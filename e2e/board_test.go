@@ -178,3 +178,46 @@ func TestTheBoardOnABadDay(t *testing.T) {
 	p = open(t, sharedBrowser(t), board)
 	must(t, p.Wait(allGood))
 }
+
+// What the real services of the port answer keeps to their contracts, whatever they
+// are asked.
+func TestTheStandInsKeepToTheContracts(t *testing.T) {
+	s, _, _ := boarded(t)
+	for _, name := range demo.Services() {
+		_, err := s.api.PatchService(t.Context(), name, []byte(`{"mode": "relay"}`))
+		require.NoError(t, err)
+	}
+	booking := `{"vessel": {"name": "Bold Curlew", "callSign": "SKC07", "lengthMetres": 11}, "from": "2026-12-01", "until": "2026-12-03"}`
+	warning := `{"id": "4c1be7d2-50a1-4c68-9f0e-8f3c5b7a9d12", "severity": "notice", "text": "Fog.", "areas": ["roads"], "from": "2026-12-01T06:00:00Z"}`
+	message := func(body string) string {
+		return `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body>` + body + `</e:Body></e:Envelope>`
+	}
+	cargo := ` xmlns="https://customs.skerry-sound.example/cargo"`
+	for _, k := range []struct {
+		line, body, mediaType string
+		status                int
+	}{
+		{"GET /moorings/berths?free=true", "", "", 200}, {"GET /moorings/berths/N7", "", "", 200}, {"GET /moorings/berths/N99", "", "", 404},
+		{"PATCH /moorings/berths/N13", `{"state": "free"}`, "application/merge-patch+json", 200}, {"GET /moorings/berths/S4/bookings?from=2026-12-01", "", "", 200},
+		{"POST /moorings/berths/N13/bookings", booking, "application/json", 201}, {"GET /moorings/bookings/B-3001", "", "", 200},
+		{"PUT /moorings/bookings/B-2041", booking, "application/json", 200}, {"DELETE /moorings/bookings/B-2042", "", "", 204}, {"DELETE /moorings/bookings/B-2042", "", "", 404},
+		{"GET /moorings/dues", "", "", 200}, {"GET /tides/stations", "", "", 200}, {"GET /tides/stations/inner-quay/tides?date=2026-12-01", "", "", 200},
+		{"GET /tides/stations/inner-quay/level", "", "", 200}, {"GET /tides/warnings?severity=danger", "", "", 200}, {"POST /tides/warnings", warning, "application/json", 201},
+		{"GET /tides/warnings", "", "", 200}, {"DELETE /tides/warnings/4c1be7d2-50a1-4c68-9f0e-8f3c5b7a9d12", "", "", 204},
+		{"POST /customs/Desk", message("<listHolds" + cargo + "/>"), "text/xml", 200}, {"POST /customs/Desk", message("<askClearance" + cargo + "><manifest>M-2040-SK</manifest></askClearance>"), "text/xml", 200},
+		{"POST /customs/Desk", message("<askClearance" + cargo + "><manifest>M-1111-SK</manifest></askClearance>"), "text/xml", 200},
+	} {
+		headers := []string{"Accept: application/json"}
+		if k.mediaType != "" {
+			headers = append(headers, "Content-Type: "+k.mediaType)
+		}
+		resp, body := s.send(k.line, k.body, headers...)
+		assert.Equal(t, k.status, resp.StatusCode, "%s: %s", k.line, body)
+		detail, err := s.api.Call(t.Context(), callID(resp))
+		require.NoError(t, err)
+		assert.NotEmpty(t, detail.Operation, k.line)
+		for _, d := range detail.DeviationList {
+			assert.NotEqual(t, "answer", d.Side, "%s %s: %s", k.line, d.Where, d.Detail)
+		}
+	}
+}
