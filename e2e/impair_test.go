@@ -212,6 +212,14 @@ func TestWhichImpairmentWins(t *testing.T) {
 	require.Len(t, trial.Calls, 1)
 	assert.True(t, trial.Calls[0].Answers, trial.Calls[0].Reason)
 
+	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"name": "berths"}`))
+	require.NoError(t, err)
+	resp, body := s.send("GET /berths/dues", "")
+	assert.Equal(t, 503, resp.StatusCode, "it goes on under another name")
+	assert.Contains(t, body, "the impairment of berths")
+	_, err = s.api.PatchService(t.Context(), "berths", []byte(`{"name": "moorings"}`))
+	require.NoError(t, err)
+
 	gone, err := s.api.RemoveImpairment(t.Context(), spec.Target{Service: "moorings"}, true)
 	require.NoError(t, err)
 	assert.Len(t, gone.Items, 3)

@@ -204,6 +204,17 @@ func (c *Catalog) RemoveImpairments(ctx context.Context, target spec.Target, all
 	return gone, edit.commit(ctx)
 }
 
+// renameTargets lets impairments name their services as they are called now.
+func (e *edit) renameTargets() {
+	next := *e.next
+	for _, i := range e.next.Impairments() {
+		if made, fault := next.compileImpairment(i.StoredImpairment); fault == nil {
+			next.impairments.put(made)
+		}
+	}
+	e.next = &next
+}
+
 func (e *edit) removeImpairments(which func(*Impairment) bool) (gone []*Impairment) {
 	next := *e.next
 	next.impairments.byKey = maps.Clone(next.impairments.byKey)

@@ -53,6 +53,9 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	s.ID = old.Spec.ID
 	edit := c.editLocked()
 	service = edit.putService(old, StoredService{Service: s, Version: c.nextLocked()}, old.parts())
+	if s.Name != old.Spec.Name {
+		edit.renameTargets()
+	}
 	return service, false, edit.commit(ctx)
 }
 

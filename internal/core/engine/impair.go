@@ -181,7 +181,9 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	injected := call.Injected{Kind: "errors", What: errors.String(), Seed: t.Seed}
 	switch {
 	case errors.First > 0:
-		if e.state.Claim("errors/"+t.key+"|"+callerKey(orCaller(errors.Of), r)) >= uint64(errors.First) {
+		number := e.state.Claim("errors/" + t.key + "|" + callerKey(orCaller(errors.Of), r))
+		injected.Draw = number + 1
+		if number >= uint64(errors.First) {
 			return false
 		}
 	default:
