@@ -298,7 +298,11 @@ func (s *server) makeMappings(c *gin.Context, r catalog.StoredRecording, exchang
 	if len(how.Calls) > 0 {
 		exchanges = slices.DeleteFunc(slices.Clone(exchanges), func(x recording.Exchange) bool { return !slices.Contains(how.Calls, call.ID(x.Number)) })
 	}
-	proposals, skipped := recording.Propose(exchanges, recording.Options{Labels: labelsOf(r.Recording), Separate: how.Separate})
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		return nil, nil, err
+	}
+	proposals, skipped := recording.Propose(exchanges, recording.Options{Labels: labelsOf(r.Recording), Separate: how.Separate, NoPreflights: service.Spec.CORS})
 	made, err := s.Catalog.MakeMappings(c.Request.Context(), c.Param("service"), proposals, r.Recording.Name, how.Existing, how.DryRun)
 	if err != nil {
 		return nil, nil, err

@@ -65,6 +65,9 @@ type Options struct {
 	Labels []string
 	// Separate keeps paths apart whose answers differ only by the same value.
 	Separate bool
+	// NoPreflights leaves out what browsers ask before they let a page call: for a
+	// service that answers it by itself.
+	NoPreflights bool
 }
 
 // Proposal is a mapping that would answer as the upstream did.
@@ -88,7 +91,11 @@ type Skipped struct {
 func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []Skipped) {
 	var usable []Exchange
 	for _, x := range exchanges {
-		if reason := unusable(x); reason != "" {
+		reason := unusable(x)
+		if o.NoPreflights && x.Method == "OPTIONS" && x.Request.Get("Access-Control-Request-Method") != "" {
+			reason = "a preflight of a browser, which the service answers by itself"
+		}
+		if reason != "" {
 			skipped = append(skipped, Skipped{x.Number, reason})
 			continue
 		}

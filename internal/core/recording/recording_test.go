@@ -124,6 +124,13 @@ func TestProposals(t *testing.T) {
 	assert.Equal(t, []spec.Header{{Name: "X-Pier", Value: "north"}}, proposals[0].Mapping.Answer.Headers, "the date is not played back")
 	_, skipped := recording.Propose([]recording.Exchange{{Number: 7, Status: 200, Cut: true}, {Number: 8, Status: 101}, {Number: 9, Status: 499}}, recording.Options{})
 	assert.Len(t, skipped, 3)
+	preflight := exchange(10, "OPTIONS /x", "", 204, "", "")
+	preflight.Request = call.Header{"Access-Control-Request-Method": {"PUT"}}
+	_, skipped = recording.Propose([]recording.Exchange{preflight}, recording.Options{NoPreflights: true})
+	assert.Equal(t, []recording.Skipped{{Number: 10, Reason: "a preflight of a browser, which the service answers by itself"}}, skipped)
+	proposals, skipped = recording.Propose([]recording.Exchange{preflight}, recording.Options{})
+	assert.Len(t, proposals, 1)
+	assert.Empty(t, skipped)
 	separate, _ := recording.Propose([]recording.Exchange{exchange(1, "GET /berths/N7", "", 200, jsonType, `"N7"`), exchange(2, "GET /berths/S4", "", 200, jsonType, `"S4"`)}, recording.Options{Separate: true})
 	assert.Len(t, separate, 2)
 }
