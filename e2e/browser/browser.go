@@ -172,12 +172,27 @@ const mark = `(() => {
   return !!found;
 })()`
 
+// stands reports whether what mark found is where it was when this was asked last.
+const stands = `(() => {
+  const found = document.querySelector('[data-pressed]');
+  const at = found ? JSON.stringify(found.getBoundingClientRect()) : '';
+  const same = at !== '' && window.pressedAt === at;
+  window.pressedAt = at;
+  return same;
+})()`
+
 // Press clicks the button or link with these words. It looks again when the
 // page was drawn anew between finding and clicking.
 func (p *Page) Press(words string) error {
 	for deadline := time.Now().Add(stepTime); ; {
 		if err := p.Wait(fmt.Sprintf(mark, quote(words))); err != nil {
 			return fmt.Errorf("find %q: %w", words, err)
+		}
+		for range 20 { // a page that is still moving would be clicked beside it
+			if still, err := Eval[bool](p, stands); err == nil && still {
+				break
+			}
+			time.Sleep(30 * time.Millisecond)
 		}
 		ctx, cancel := context.WithTimeout(p.ctx, stepTime/5)
 		err := chromedp.Do(ctx, chromedp.Click(chromedp.CSS("[data-pressed]")))

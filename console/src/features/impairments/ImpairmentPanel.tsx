@@ -8,34 +8,37 @@ import { impairmentList } from './queries';
 /** What makes a service slow or fail, and how its calls fare. */
 export function ImpairmentPanel({ service }: { service: string }) {
   const query = useQuery(impairmentList());
+  // as high as the form, so that nothing below moves when it is there
   return (
-    <Awaited query={query} what="the impairments">
-      {({ items, off }) => {
-        const here = items.filter(({ target }) => !target.service || target.service === service);
-        const whole = here.find(
-          ({ target, own }) => target.service && !target.operation && !target.mapping && !own,
-        );
-        return (
-          <div className="space-y-4">
-            {here.length > 0 && (
-              <ul className="border-line border-t text-[13px]">
-                {here.map((item) => (
-                  <ImpairmentRow key={JSON.stringify(item.target)} item={item} off={off} />
-                ))}
-              </ul>
-            )}
-            <div className="grid gap-6 px-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,460px)]">
-              <ImpairmentForm key={whole?.since ?? ''} service={service} current={whole?.impairment} />
-              <LatencyPlot
-                service={service}
-                latency={
-                  off ? undefined : here.find(({ impairment }) => impairment.latency)?.impairment.latency
-                }
-              />
+    <div className="min-h-72">
+      <Awaited query={query} what="the impairments">
+        {({ items, off }) => {
+          const here = items.filter(({ target }) => !target.service || target.service === service);
+          const whole = here.find(
+            ({ target, own }) => target.service && !target.operation && !target.mapping && !own,
+          );
+          return (
+            <div className="space-y-4">
+              {here.length > 0 && (
+                <ul className="border-line border-t text-[13px]">
+                  {here.map((item) => (
+                    <ImpairmentRow key={JSON.stringify(item.target)} item={item} off={off} />
+                  ))}
+                </ul>
+              )}
+              <div className="grid gap-6 px-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,460px)]">
+                <ImpairmentForm key={whole?.since ?? ''} service={service} current={whole?.impairment} />
+                <LatencyPlot
+                  service={service}
+                  latency={
+                    off ? undefined : here.find(({ impairment }) => impairment.latency)?.impairment.latency
+                  }
+                />
+              </div>
             </div>
-          </div>
-        );
-      }}
-    </Awaited>
+          );
+        }}
+      </Awaited>
+    </div>
   );
 }

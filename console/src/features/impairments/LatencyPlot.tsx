@@ -8,6 +8,9 @@ const width = 560;
 const height = 120;
 const bin = width / (bounds.length - 1);
 
+/** As high as it becomes, so that nothing moves when it is there. */
+const room = 'min-h-48';
+
 interface Props {
   service: string;
   latency: ImpairmentDocument['latency'];
@@ -16,14 +19,14 @@ interface Props {
 /** How long the last calls took, and the latency that is set, over one axis. */
 export function LatencyPlot({ service, latency }: Props) {
   const { data } = useQuery(timingsOf(service));
-  if (!data) return null;
+  if (!data) return <div className={room} />;
   const given = sharesOf(data.tookMs);
   const set = setShares(latency);
   const most = Math.max(...given, ...(set ?? []), 0.01);
   const y = (share: number) => height - (share / most) * (height - 6);
   const last = data.minutes.at(-1);
   return (
-    <figure className="min-w-0 space-y-1">
+    <figure className={`min-w-0 space-y-1 ${room}`}>
       <svg
         viewBox={`0 0 ${width} ${height + 16}`}
         className="w-full max-w-[560px]"

@@ -15,7 +15,7 @@ export function RecordingTrialView({ service, filter }: { service: string; filte
       </p>
     );
   }
-  if (!data?.calls.length) return null;
+  if (!data?.calls.length) return <p className="h-5" />;
   return (
     <details className="text-[13px]">
       <summary className="cursor-pointer">

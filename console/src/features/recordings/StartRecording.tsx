@@ -19,7 +19,38 @@ export function StartRecording({ service, onStarted }: { service: string; onStar
   const [include, setInclude] = useState('');
   const [exclude, setExclude] = useState('');
   const [mediaTypes, setMediaTypes] = useState('');
-  const filter = { include: words(include), exclude: words(exclude), mediaTypes: words(mediaTypes) };
+  const [hosts, setHosts] = useState('');
+  const filter = {
+    include: words(include),
+    exclude: words(exclude),
+    mediaTypes: words(mediaTypes),
+    hosts: words(hosts),
+  };
+  const restrictions = [
+    {
+      label: 'Only these calls',
+      placeholder: 'GET /berths/{number}, /dues',
+      hint: 'Paths with or without a method; empty for all',
+      value: include,
+      set: setInclude,
+      width: 'w-56',
+    },
+    { label: 'Not these', placeholder: '/log/{rest...}', value: exclude, set: setExclude, width: 'w-36' },
+    {
+      label: 'Only these media types',
+      placeholder: 'application/json',
+      value: mediaTypes,
+      set: setMediaTypes,
+      width: 'w-40',
+    },
+    {
+      label: 'Only to these hosts',
+      placeholder: 'office.example',
+      value: hosts,
+      set: setHosts,
+      width: 'w-40',
+    },
+  ];
   const start = useMutation({
     mutationFn: () => startRecording(service, { name: name.trim(), ...filter }),
     onSuccess: async () => {
@@ -43,30 +74,19 @@ export function StartRecording({ service, onStarted }: { service: string; onStar
           hint="While it runs the service relays to its upstream"
           value={name}
           onChange={(event) => setName(event.target.value)}
-          className="w-64"
+          className="w-52"
         />
-        <Field
-          label="Only these calls"
-          placeholder="GET /berths/{number}, /dues"
-          hint="Paths with or without a method; empty for all"
-          value={include}
-          onChange={(event) => setInclude(event.target.value)}
-          className="w-64 font-mono"
-        />
-        <Field
-          label="Not these"
-          placeholder="/log/{rest...}"
-          value={exclude}
-          onChange={(event) => setExclude(event.target.value)}
-          className="w-44 font-mono"
-        />
-        <Field
-          label="Only these media types"
-          placeholder="application/json"
-          value={mediaTypes}
-          onChange={(event) => setMediaTypes(event.target.value)}
-          className="w-44 font-mono"
-        />
+        {restrictions.map(({ label, placeholder, hint, value, set, width }) => (
+          <Field
+            key={label}
+            label={label}
+            placeholder={placeholder}
+            hint={hint}
+            value={value}
+            onChange={(event) => set(event.target.value)}
+            className={`${width} font-mono`}
+          />
+        ))}
         <Button look="main" type="submit" className="mt-5" disabled={!name.trim() || start.isPending}>
           Start recording
         </Button>

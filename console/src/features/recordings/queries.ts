@@ -26,6 +26,7 @@ export interface RecordingFilter {
   include: string[];
   exclude: string[];
   mediaTypes: string[];
+  hosts: string[];
 }
 
 export function recordingTrial(service: string, filter: RecordingFilter) {
