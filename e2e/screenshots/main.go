@@ -87,7 +87,7 @@ func impairments(p *browser.Page) error {
 func badDay(p *browser.Page) error {
 	for target, document := range map[string]string{
 		"tides/impairment?operation=getLevel":      `{"latency": "6s"}`,
-		"moorings/impairment":                      `{"limit": {"calls": 1, "per": "1h"}}`,
+		"moorings/impairment?operation=listDues":   `{"errors": {"rate": "100%", "status": 429, "retryAfter": "1h"}}`,
 		"customs/impairment":                       `{"connection": "drop"}`,
 		"moorings/impairment?operation=listBerths": `{"connection": "cut-body"}`,
 		"tides/impairment?operation=listWarnings":  `{"errors": {"rate": "100%", "status": 503}}`,
@@ -167,8 +167,26 @@ func main() {
 	}
 }
 
+// callWhatIsShown makes the calls that the pictures need, whatever the harbour
+// office has asked by chance.
+func callWhatIsShown() error {
+	for _, path := range []string{"/moorings/bertsh/N7", "/moorings/berths?free=perhaps", "/moorings/berths/N13"} {
+		resp, err := http.Get("http://127.0.0.1:7401" + path)
+		if err != nil {
+			return err
+		}
+		if err := resp.Body.Close(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func takeAll(control, out, only string) error {
 	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	if err := callWhatIsShown(); err != nil {
 		return err
 	}
 	b, err := browser.Start()
