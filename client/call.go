@@ -41,28 +41,6 @@ func (c *Client) Calls(ctx context.Context, q CallQuery) (api.List[api.Call], er
 	return do[api.List[api.Call]](ctx, c, request{method: http.MethodGet, path: path("calls"), query: q.values()})
 }
 
-// Assert tells whether a service has received calls, and waits as long as the
-// assertion says for it to hold.
-func (c *Client) Assert(ctx context.Context, a api.Assertion) (api.AssertionResult, error) {
-	return post[api.AssertionResult](ctx, c, path("calls", "assert"), a)
-}
-
-// Retries tells how callers took failures, from the last calls in the log; of one
-// service, or with "" of all.
-func (c *Client) Retries(ctx context.Context, service string) ([]api.RetryStory, error) {
-	query := url.Values{}
-	if service != "" {
-		query.Set("service", service)
-	}
-	list, err := do[api.List[api.RetryStory]](ctx, c, request{method: http.MethodGet, path: path("calls", "retries"), query: query})
-	return list.Items, err
-}
-
-// Timings tells how long the calls of the last five minutes to a service took.
-func (c *Client) Timings(ctx context.Context, service string) (api.Timings, error) {
-	return do[api.Timings](ctx, c, request{method: http.MethodGet, path: path("services", service, "timings")})
-}
-
 // Call returns one call, whole.
 func (c *Client) Call(ctx context.Context, id string) (api.CallDetail, error) {
 	return do[api.CallDetail](ctx, c, request{method: http.MethodGet, path: path("calls", id)})

@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -289,4 +290,45 @@ func startProcess(t testing.TB, environment []string) *service {
 		assert.NoError(t, cmd.Wait())
 	})
 	return s
+}
+
+// A check never passes for want of evidence: calls that have left the log make it
+// undecidable, unless enough are there all the same.
+func TestChecksThatCannotBeDecided(t *testing.T) {
+	s := start(t, config.Config{KeepCalls: 10})
+	_, err := s.api.PutService(t.Context(), "quay", spec.NewService("quay"), "")
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "quay", []byte("call: {path: '/berths/{number}'}\nanswer: {text: a}"))
+	require.NoError(t, err)
+	begun := time.Now()
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			caller := &http.Client{Transport: &http.Transport{}}
+			defer caller.CloseIdleConnections()
+			for range 700 { // so many that retention looks
+				if resp, err := caller.Get(s.traffic + "/quay/berths/N7"); assert.NoError(t, err) {
+					_, _ = io.Copy(io.Discard, resp.Body)
+					_ = resp.Body.Close()
+				}
+			}
+		})
+	}
+	all.Wait()
+	never, once := 0, 1
+	check := func(a api.Assertion) api.AssertionResult {
+		a.Service, a.Calls = "quay", []spec.Pattern{{Path: "/berths/N9"}}
+		if a.AtLeast != nil {
+			a.Calls[0].Path = "/berths/N7"
+		}
+		result, err := s.api.Assert(t.Context(), a)
+		require.NoError(t, err)
+		return result
+	}
+	result := check(api.Assertion{Times: &never, Since: begun})
+	assert.False(t, result.Holds)
+	assert.Contains(t, result.Undecidable, "have left the log, which keeps the last 10")
+	assert.True(t, check(api.Assertion{AtLeast: &once, Since: begun}).Holds, "more could not make it less")
+	later := check(api.Assertion{Times: &never, Since: time.Now().Add(time.Second)})
+	assert.True(t, later.Holds, later.Undecidable)
 }

@@ -220,13 +220,15 @@ func TestWhichImpairmentWins(t *testing.T) {
 	_, err = s.api.PatchService(t.Context(), "berths", []byte(`{"name": "moorings"}`))
 	require.NoError(t, err)
 
+	// what a mapping had goes with it
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "moorings", "slow-one"))
 	gone, err := s.api.RemoveImpairment(t.Context(), spec.Target{Service: "moorings"}, true)
 	require.NoError(t, err)
-	assert.Len(t, gone.Items, 3)
+	assert.Len(t, gone.Items, 2)
 	for target, want := range map[spec.Target]string{
 		{Service: "mooring"}:                                              "moorings?",
 		{Service: "moorings", Operation: "getBert"}:                       "getBerth?",
-		{Service: "moorings", Mapping: "slow-on"}:                         "slow-one?",
+		{Service: "moorings", Mapping: "turn"}:                            "turns?",
 		{Service: "moorings", Mapping: "slow-one", Operation: "getBerth"}: "not for both",
 	} {
 		_, err := s.api.SetImpairment(t.Context(), target, []byte(`latency: 1s`))
@@ -368,6 +370,36 @@ func TestRelayedCallsAreImpaired(t *testing.T) {
 			assert.GreaterOrEqual(t, time.Since(begun), 120*time.Millisecond)
 		}
 	}
+}
+
+// A relayed message of SOAP is impaired by its operation, and a dead upstream is as
+// slow as a living one.
+func TestRelayedMessagesAreImpairedByTheirOperation(t *testing.T) {
+	s, standIns, _ := boarded(t)
+	_, err := s.api.PatchService(t.Context(), "customs", []byte(`{"mode": "relay"}`))
+	require.NoError(t, err)
+	ask := func(body string) (int, string) {
+		resp, text := s.send("POST /customs/Desk", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body>`+
+			strings.Replace(body, ">", ` xmlns="https://customs.skerry-sound.example/cargo">`, 1)+`</e:Body></e:Envelope>`, "Content-Type: text/xml")
+		return resp.StatusCode, text
+	}
+	s.impair("customs/operation/listHolds", `errors: { rate: 100%, status: 500 }`)
+	status, text := ask("<listHolds></listHolds>")
+	assert.Equal(t, 500, status)
+	assert.Contains(t, text, "faultstring")
+	status, text = ask("<askClearance><manifest>M-1111-SK</manifest></askClearance>")
+	assert.Equal(t, 200, status)
+	assert.Contains(t, text, "cleared")
+	standIns.Close()
+	s.impair("customs", `latency: 60ms`)
+	status, _ = ask("<askClearance><manifest>M-1111-SK</manifest></askClearance>")
+	assert.Equal(t, 502, status)
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Limit: 1})
+	require.NoError(t, err)
+	detail, err := s.api.Call(t.Context(), list.Items[0].ID)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, detail.Timing.WaitMs, 60.0)
+	assert.Equal(t, []string{"latency"}, detail.Impaired)
 }
 
 func mustRequest(t *testing.T, address string) *http.Request {

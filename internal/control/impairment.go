@@ -1,11 +1,8 @@
 package control
 
 import (
-	"cmp"
-	"maps"
 	"math/rand/v2"
 	"net/http"
-	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -18,7 +15,7 @@ import (
 func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairment) api.Impairment {
 	since := i.Since.UTC()
 	view := api.Impairment{
-		Target: spec.Target{Operation: i.Operation, Mapping: i.Mapping}, Impairment: i.Impairment, Text: i.Impairment.String(),
+		Target: spec.Target{Operation: i.Operation, Mapping: i.Mapping}, Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
 		Since: &since, By: i.By, Down: i.Plan.Down(time.Now()),
 	}
 	if service := snapshot.Find(i.ServiceID); service != nil {
@@ -44,7 +41,7 @@ func (s *server) impairments() api.Impairments {
 		for _, m := range service.Mappings {
 			if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
 				list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
-					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Own: true})
+					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true})
 			}
 		}
 	}
@@ -120,36 +117,6 @@ func (s *server) resetImpairments(c *gin.Context) {
 		if id == "" || i.ServiceID == id {
 			s.Engine.ResetImpairment(i)
 		}
-	}
-	c.Status(http.StatusNoContent)
-}
-
-func (s *server) listLines(c *gin.Context) {
-	list := api.List[api.Line]{Items: []api.Line{}}
-	lines := s.Catalog.Snapshot().Lines()
-	for _, name := range slices.SortedFunc(maps.Keys(lines), cmp.Compare) {
-		list.Items = append(list.Items, api.Line{Name: name, Line: lines[name], Text: lines[name].String()})
-	}
-	c.PureJSON(http.StatusOK, list)
-}
-
-func (s *server) putLine(c *gin.Context) {
-	var line spec.Line
-	err := readJSON(c, &line, "line")
-	if err == nil {
-		err = s.Catalog.PutLine(c.Request.Context(), c.Param("line"), &line)
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	c.PureJSON(http.StatusOK, api.Line{Name: c.Param("line"), Line: line, Text: line.String()})
-}
-
-func (s *server) deleteLine(c *gin.Context) {
-	if err := s.Catalog.PutLine(c.Request.Context(), c.Param("line"), nil); err != nil {
-		s.fail(c, err, nil)
-		return
 	}
 	c.Status(http.StatusNoContent)
 }

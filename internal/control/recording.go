@@ -173,6 +173,19 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	c.PureJSON(http.StatusOK, list)
 }
 
+// askedOfRecording reads what a request asks of a recording, and the recording with
+// its calls. ok is false when it has answered that this cannot be.
+func (s *server) askedOfRecording(c *gin.Context, wanted any, what string) (r catalog.StoredRecording, exchanges []recording.Exchange, ok bool) {
+	err := readJSON(c, wanted, what)
+	if err == nil {
+		r, exchanges, err = s.exchanges(c)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+	}
+	return r, exchanges, err == nil
+}
+
 func (s *server) exchanges(c *gin.Context) (catalog.StoredRecording, []recording.Exchange, error) {
 	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		return catalog.StoredRecording{}, nil, err
@@ -184,13 +197,8 @@ func (s *server) exchanges(c *gin.Context) (catalog.StoredRecording, []recording
 // it that answer from the next call on.
 func (s *server) stopRecording(c *gin.Context) {
 	var wanted api.RecordingStop
-	if err := readJSON(c, &wanted, "stop"); err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	r, exchanges, err := s.exchanges(c)
-	if err != nil {
-		s.fail(c, err, nil)
+	r, exchanges, ok := s.askedOfRecording(c, &wanted, "stop")
+	if !ok {
 		return
 	}
 	report := api.RecordingReport{Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
@@ -203,7 +211,8 @@ func (s *server) stopRecording(c *gin.Context) {
 	// made before it ends, so that the next call is answered, and again when calls
 	// came in meanwhile
 	var stopped spec.Recording
-	if err = propose(); err == nil {
+	err := propose()
+	if err == nil {
 		stopped, err = s.Catalog.StopRecording(c.Request.Context(), c.Param("service"), r.Recording.ID, time.Now().UTC(), !wanted.OnlyKeep && len(exchanges) > 0)
 	}
 	before := len(exchanges)
@@ -273,15 +282,11 @@ func (s *server) whyNothing(c *gin.Context, r spec.Recording) (reasons []string)
 
 func (s *server) postRecordedMappings(c *gin.Context) {
 	var wanted api.MakeMappings
-	if err := readJSON(c, &wanted, "request"); err != nil {
-		s.fail(c, err, nil)
+	r, exchanges, ok := s.askedOfRecording(c, &wanted, "request")
+	if !ok {
 		return
 	}
-	r, exchanges, err := s.exchanges(c)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
+	var err error
 	report := api.RecordingReport{Recording: recordingView(r), Operations: operationsOf(exchanges)}
 	report.Recording.Calls = len(exchanges)
 	if report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, wanted); err != nil {

@@ -1,6 +1,7 @@
 package control
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
 	"strings"
@@ -10,7 +11,6 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/engine"
-	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
@@ -73,7 +73,8 @@ func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snap
 // tryOnCalls tries a mapping on the last calls of its service, and on the call
 // that was asked for.
 func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
-	records, err := s.lastCalls(c, snapshot.Find(c.Param("service")).Spec.Name, min(wanted.Recent, mostTried))
+	service := snapshot.Find(c.Param("service"))
+	records, err := s.lastCalls(c, service.Spec.Name, min(wanted.Recent, mostTried))
 	if err != nil {
 		return err
 	}
@@ -81,7 +82,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 		tried := api.TrialCall{Call: callView(record.Summary())}
 		d := s.Engine.ExplainOn(snapshot, again(record))
 		if tried.Answers = d.Source == call.FromMapping && d.By == m.Spec.ID; !tried.Answers {
-			tried.Reason = whyNot(d, m, record)
+			tried.Reason = s.whyNot(d, service, m, record)
 		}
 		trial.Calls = append(trial.Calls, tried)
 	}
@@ -122,7 +123,7 @@ func again(record *call.Record) *call.Request {
 }
 
 // whyNot says why a call would not be answered by a mapping.
-func whyNot(d engine.Decision, m *catalog.Mapping, record *call.Record) string {
+func (s *server) whyNot(d engine.Decision, service *catalog.Service, m *catalog.Mapping, record *call.Record) string {
 	if !m.Spec.Enabled {
 		return "it is switched off"
 	}
@@ -131,9 +132,5 @@ func whyNot(d engine.Decision, m *catalog.Mapping, record *call.Record) string {
 			return strings.TrimPrefix(step.Reason, "close: ")
 		}
 	}
-	candidate := match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}
-	if near := match.Closest(record.Request.Method, match.Split(nil, record.Request.Path), []match.Candidate{candidate}, 1); len(near) > 0 {
-		return near[0].String()
-	}
-	return "another path"
+	return cmp.Or(s.Engine.Misfit(service, m, &record.Request), d.Explanation.Sentence)
 }

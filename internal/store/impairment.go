@@ -9,7 +9,6 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
 )
 
 type impairmentRow struct {
@@ -38,20 +37,8 @@ func (s *Store) loadImpairments(ctx context.Context, d *catalog.Definitions) err
 		}
 		d.Impairments = append(d.Impairments, stored)
 	}
-	var lines []struct {
-		Name     string `db:"name"`
-		Document []byte `db:"document"`
-	}
-	if err := s.definitions.SelectContext(ctx, &lines, `SELECT name, document FROM lines`); err != nil {
-		return fmt.Errorf("read lines: %w", err)
-	}
-	d.Lines = make(map[string]spec.Line, len(lines))
-	for _, row := range lines {
-		var line spec.Line
-		if err := json.Unmarshal(row.Document, &line); err != nil {
-			return fmt.Errorf("read line %s: %w", row.Name, err)
-		}
-		d.Lines[row.Name] = line
+	if err := s.loadLines(ctx, d); err != nil {
+		return err
 	}
 	if err := s.definitions.GetContext(ctx, &d.ImpairmentsOff, `SELECT count(*) FROM settings WHERE key = ?`, offKey); err != nil {
 		return fmt.Errorf("read switch of impairments: %w", err)
@@ -76,19 +63,8 @@ func putImpairments(ctx context.Context, tx *sqlx.Tx, change catalog.Change) err
 			return fmt.Errorf("keep impairment: %w", err)
 		}
 	}
-	for name, line := range change.Lines {
-		document, err := json.Marshal(line)
-		if err != nil {
-			return fmt.Errorf("write line: %w", err)
-		}
-		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO lines (name, document) VALUES (?, ?)`, name, document); err != nil {
-			return fmt.Errorf("keep line %s: %w", name, err)
-		}
-	}
-	for _, name := range change.RemoveLines {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM lines WHERE name = ?`, name); err != nil {
-			return fmt.Errorf("remove line %s: %w", name, err)
-		}
+	if err := putLines(ctx, tx, change); err != nil {
+		return err
 	}
 	if change.ImpairmentsOff == nil {
 		return nil

@@ -20,20 +20,14 @@ func (x *relayed) edit(resp *http.Response) error {
 		x.record.Upstream = &call.Exchange{Answer: got}
 		x.h.Engine.Finish(x.decision, got)
 	}
-	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
-	x.record.Explanation = x.decision.Explanation
-	abort := deliver(x.w, x.r, x.record, x.decision)
-	x.decision.Explanation = x.record.Explanation
-	if abort {
-		return errSpoilt
-	}
-	return nil
+	return x.deliver()
 }
 
 // whole reads an answer to its end, its body decoded.
 func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
 	defer resp.Body.Close()
 	header := x.answerHeader(resp)
+	got = call.Answer{Status: resp.StatusCode, Header: fieldsOf(header)}
 	body, err := io.ReadAll(io.LimitReader(resp.Body, x.h.MaxBody+1))
 	switch {
 	case err != nil:
@@ -41,16 +35,17 @@ func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
 	case int64(len(body)) > x.h.MaxBody:
 		return got, fmt.Errorf("it is larger than %d bytes, which is what is held", x.h.MaxBody)
 	}
-	if encoding := encodingOf(fieldsOf(header)); encoding != "" && encoding != "identity" && len(body) > 0 {
-		plain, ok := decode(encoding, body, int(x.h.MaxBody))
+	if coding := codingOf(&got); coding != "" && len(body) > 0 {
+		plain, ok := decode(coding, body, int(x.h.MaxBody))
 		if !ok {
-			return got, errors.New("its coding " + encoding + " cannot be undone")
+			return got, errors.New("its coding " + coding + " cannot be undone")
 		}
 		body = plain
 	}
 	delete(header, "Content-Encoding")
 	delete(header, "Content-Length") // it follows from the body that is sent
-	return call.Answer{Status: resp.StatusCode, Header: fieldsOf(header), Body: body}, nil
+	got.Header, got.Body = fieldsOf(header), body
+	return got, nil
 }
 
 // keepExchange keeps what passed between us and the upstream beside what passed

@@ -6,8 +6,6 @@ import (
 	"io"
 	"net"
 	"net/http"
-	"slices"
-	"strconv"
 	"time"
 
 	"rapidmimic/internal/core/call"
@@ -16,16 +14,17 @@ import (
 )
 
 // hold holds a call back for as long as its decision says. It reports false when
-// the caller has left meanwhile.
-func hold(ctx context.Context, record *call.Record, delay time.Duration) bool {
-	if delay <= 0 {
+// the caller has left meanwhile: then there is no answer.
+func hold(ctx context.Context, record *call.Record, d *engine.Decision) bool {
+	if d.Delay <= 0 {
 		return true
 	}
 	begun := time.Now()
-	err := pause(ctx, delay)
+	err := pause(ctx, d.Delay)
 	record.Wait = time.Since(begun)
 	if err != nil {
-		leftEarly(record, fmt.Sprintf("the caller left after %s of the injected %s", record.Wait.Round(time.Millisecond), delay.Round(time.Millisecond)))
+		record.Answer = call.Answer{Status: statusCallerLeft}
+		note(d, fmt.Sprintf("the caller left after %s of the injected %s", record.Wait.Round(time.Millisecond), d.Delay.Round(time.Millisecond)))
 	}
 	return err == nil
 }
@@ -41,32 +40,14 @@ func pause(ctx context.Context, d time.Duration) error {
 	}
 }
 
-// leftEarly marks a call whose caller did not wait.
-func leftEarly(record *call.Record, text string) {
-	record.Answer.Status, record.Answer.Body = statusCallerLeft, nil
-	noted(record, text)
+// note adds to the explanation of a decision what happened while it was carried
+// out.
+func note(d *engine.Decision, text string) {
+	d.Explanation = d.Explanation.With(call.Step{Stage: call.Impair, Subject: "impairment", Verdict: call.Noted, Reason: text})
 }
 
-// noted adds to the explanation of a call what happened while it was carried out.
-func noted(record *call.Record, text string) {
-	explanation := call.Explanation{}
-	if record.Explanation != nil {
-		explanation = *record.Explanation
-	}
-	explanation.Steps = append(slices.Clone(explanation.Steps), call.Step{Stage: call.Impair, Subject: "impairment", Verdict: call.Noted, Reason: text})
-	record.Explanation = &explanation
-}
-
-// answer sends the answer of a decision, as its impairments have it. The record
-// goes to the log; abort says that the connection must end here.
-func (h *Handler) answer(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
-	begun := time.Now()
-	abort = deliver(w, r, record, d)
-	record.Send = time.Since(begun)
-	h.Log.Add(record)
-	return abort
-}
-
+// deliver sends the answer of a decision, as its impairments have it. abort says
+// that the connection must end here.
 func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
 	switch d.Effect {
 	case "":
@@ -78,21 +59,21 @@ func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *eng
 	case spec.EffectCutBody, spec.EffectWrongLength:
 		return spoil(w, r.Method, record, d)
 	default:
-		return breakOff(w, r, record, d.Effect)
+		return breakOff(w, r, record, d)
 	}
 }
 
 // breakOff ends the connection of a call without an answer, over HTTP/2 its
 // stream alone.
-func breakOff(w http.ResponseWriter, r *http.Request, record *call.Record, effect string) (abort bool) {
+func breakOff(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
 	record.Answer = call.Answer{}
-	if effect == spec.EffectHang {
+	if d.Effect == spec.EffectHang {
 		begun := time.Now()
 		<-r.Context().Done()
-		noted(record, "the caller gave up after "+time.Since(begun).Round(time.Millisecond).String())
+		note(d, "the caller gave up after "+time.Since(begun).Round(time.Millisecond).String())
 		return true
 	}
-	if effect == spec.EffectDrop || r.ProtoMajor != 1 {
+	if d.Effect == spec.EffectDrop || r.ProtoMajor != 1 {
 		return true
 	}
 	conn, _, err := http.NewResponseController(w).Hijack()
@@ -100,7 +81,7 @@ func breakOff(w http.ResponseWriter, r *http.Request, record *call.Record, effec
 		return true
 	}
 	defer conn.Close()
-	if effect == spec.EffectGarbage {
+	if d.Effect == spec.EffectGarbage {
 		_, _ = io.WriteString(conn, garbage) // the caller may have left
 	} else if tcp := tcpOf(conn); tcp != nil {
 		_ = tcp.SetLinger(0) // then closing is a reset
@@ -136,7 +117,7 @@ const wrongBy = 16
 func spoil(w http.ResponseWriter, method string, record *call.Record, d *engine.Decision) (abort bool) {
 	answer := &record.Answer
 	if len(answer.Body) == 0 || method == http.MethodHead { // nothing to spoil
-		noted(record, "the answer has no body, so the connection was closed before it")
+		note(d, "the answer has no body, so the connection was closed before it")
 		record.Answer = call.Answer{}
 		return true
 	}
@@ -144,19 +125,12 @@ func spoil(w http.ResponseWriter, method string, record *call.Record, d *engine.
 	if d.Effect == spec.EffectWrongLength {
 		body, length = answer.Body, len(answer.Body)+wrongBy
 	}
-	for _, f := range answer.Header {
-		w.Header().Add(f.Name, f.Value)
-	}
-	if d.Reveal {
-		w.Header()["Rapid-Mimic"] = []string{revealed(record)}
-	}
-	w.Header().Set("Content-Length", strconv.Itoa(length))
-	w.WriteHeader(answer.Status)
+	sendHead(w, record, d.Reveal, length)
 	_, _ = w.Write(body) // the caller may have left
 	_ = http.NewResponseController(w).Flush()
 	record.AnswerSize = int64(len(body))
 	answer.Body = body
-	noted(record, fmt.Sprintf("%d of %d announced bytes were sent", len(body), length))
+	note(d, fmt.Sprintf("%d of %d announced bytes were sent", len(body), length))
 	return true
 }
 

@@ -47,29 +47,20 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	out := x.request()
 	resp, err := h.Upstream.RoundTrip(out)
 	record.Ask = time.Since(asked)
-	record.Explanation = d.Explanation
-	if err == nil && !hold(r.Context(), record, d.Delay) {
-		_ = resp.Body.Close() // nobody waits for it
-		d.Explanation = record.Explanation
-		x.finish()
-		return
-	}
-	begun := time.Now()
-	if err == nil && d.Relay.Edit != nil {
-		err = x.edit(resp)
-	} else if err == nil {
-		err = x.pass(resp)
-	} else if r.Context().Err() != nil {
+	switch {
+	case r.Context().Err() != nil:
 		x.note("the caller left before the upstream answered")
 		record.Answer.Status = statusCallerLeft
-	} else {
-		status, why := h.Upstream.Explain(err)
-		engine.Unreached(d, status, why)
-		record.Answer = d.Answer
-		send(w, r.Method, record, d.Reveal)
+		closeBody(resp)
 		err = nil
+	case !hold(r.Context(), record, d):
+		closeBody(resp)
+		err = nil
+	default:
+		begun := time.Now()
+		err = x.respond(resp, err)
+		record.Send = time.Since(begun)
 	}
-	record.Send = time.Since(begun)
 	if d.Effect != "" { // what was spoilt is nothing to play back
 		record.Recording = ""
 	}
@@ -80,6 +71,36 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	if err != nil {
 		panic(http.ErrAbortHandler) // the caller must see that the answer is not whole
 	}
+}
+
+func closeBody(resp *http.Response) {
+	if resp != nil {
+		_ = resp.Body.Close() // nobody waits for it
+	}
+}
+
+// respond sends what came of asking the upstream. The error says that the
+// connection must end.
+func (x *relayed) respond(resp *http.Response, err error) error {
+	switch {
+	case err != nil:
+		status, why := x.h.Upstream.Explain(err)
+		engine.Unreached(x.decision, status, why)
+		return x.deliver()
+	case x.decision.Relay.Edit != nil:
+		return x.edit(resp)
+	default:
+		return x.pass(resp)
+	}
+}
+
+// deliver sends the answer of the decision, which is not the upstream's as it came.
+func (x *relayed) deliver() error {
+	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
+	if deliver(x.w, x.r, x.record, x.decision) {
+		return errSpoilt
+	}
+	return nil
 }
 
 // statusCallerLeft stands in the log for calls whose caller did not wait.
@@ -172,6 +193,7 @@ func (x *relayed) pass(resp *http.Response) error {
 	x.w.WriteHeader(resp.StatusCode)
 	err := x.copyBody(resp)
 	if x.decision.Effect != "" && err == nil {
+		_ = http.NewResponseController(x.w).Flush() // what was sent arrives, then it ends
 		err = errSpoilt
 	}
 	for name, values := range resp.Trailer {
@@ -278,9 +300,7 @@ func (x *relayed) upgrade(resp *http.Response) error {
 
 // note adds to the explanation what happened on the way.
 func (x *relayed) note(text string) {
-	explanation := *x.decision.Explanation
-	explanation.Steps = append(slices.Clone(explanation.Steps), call.Step{Stage: call.Build, Subject: "relay", Verdict: call.Noted, Reason: text})
-	x.decision.Explanation = &explanation
+	x.decision.Explanation = x.decision.Explanation.With(call.Step{Stage: call.Build, Subject: "relay", Verdict: call.Noted, Reason: text})
 }
 
 // finish hands the call to the log, bodies decoded as far as they were kept.
@@ -294,8 +314,8 @@ func (x *relayed) finish() {
 	if x.answer.size > 0 {
 		body := x.answer.body()
 		r.Answer.Body, r.AnswerSize = body.Bytes, body.Size
-		if encoding := encodingOf(r.Answer.Header); encoding != "" && !body.Cut {
-			if plain, ok := decode(encoding, body.Bytes, x.h.Log.BodyLimit()); ok {
+		if coding := codingOf(&r.Answer); coding != "" && !body.Cut {
+			if plain, ok := decode(coding, body.Bytes, x.h.Log.BodyLimit()); ok {
 				r.Answer.Body, r.AnswerSize = plain, int64(len(plain))
 			}
 		}
@@ -303,11 +323,11 @@ func (x *relayed) finish() {
 	x.h.Log.Add(r)
 }
 
-func encodingOf(fields []call.Field) string {
-	for _, f := range fields {
-		if f.Name == "Content-Encoding" {
-			return strings.ToLower(strings.TrimSpace(f.Value))
-		}
+// codingOf is the content coding of an answer, "" for none.
+func codingOf(a *call.Answer) string {
+	coding := strings.ToLower(strings.TrimSpace(a.Get("Content-Encoding")))
+	if coding == "identity" {
+		return ""
 	}
-	return ""
+	return coding
 }

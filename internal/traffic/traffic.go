@@ -63,8 +63,9 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer h.recoverFault(w, record)
 
 	placed := h.Engine.Place(&record.Request)
+	defer placed.Release()
 	var decision engine.Decision
-	if placed.Relays() {
+	if placed.Streams() {
 		decision = h.Engine.Decide(placed, &record.Request)
 		h.carryOut(w, r, record, &decision)
 		return
@@ -83,22 +84,25 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // carryOut does what a decision says, and hands the call to the log.
 func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
-	defer d.Release()
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	if d.Relay != nil {
 		h.relay(w, r, record, d)
 		return
 	}
 	trimToLog(&record.Request.Body, h.Log.BodyLimit())
-	record.Answer, record.Explanation = d.Answer, d.Explanation
-	if len(d.Headers) > 0 {
-		record.Answer.Header = append(slices.Clone(record.Answer.Header), d.Headers...)
+	record.Answer = d.Answer
+	if len(d.Headers) > 0 { // else it stays the one that others share
+		record.Answer.Header = slices.Concat(d.Answer.Header, d.Headers)
 	}
-	if !hold(r.Context(), record, d.Delay) {
-		h.Log.Add(record)
-		return
+	abort := false
+	if hold(r.Context(), record, d) {
+		begun := time.Now()
+		abort = deliver(w, r, record, d)
+		record.Send = time.Since(begun)
 	}
-	if h.answer(w, r, record, d) {
+	record.Explanation = d.Explanation
+	h.Log.Add(record)
+	if abort {
 		panic(http.ErrAbortHandler) // the caller must see that it ends here
 	}
 }
@@ -143,6 +147,18 @@ var noStore = []string{"no-store"}
 // send writes the answer of a record.
 func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
 	answer := &record.Answer
+	record.AnswerSize = int64(len(answer.Body))
+	sendHead(w, record, reveal, len(answer.Body))
+	if method == http.MethodHead || len(answer.Body) == 0 {
+		return
+	}
+	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
+}
+
+// sendHead writes the status and the headers of an answer, whose body is said to
+// have a length.
+func sendHead(w http.ResponseWriter, record *call.Record, reveal bool, length int) {
+	answer := &record.Answer
 	header := w.Header()
 	values := make([]string, 0, len(answer.Header)+2) // one allocation for all lines
 	add := func(name, value string) {
@@ -159,9 +175,8 @@ func send(w http.ResponseWriter, method string, record *call.Record, reveal bool
 	if reveal {
 		add("Rapid-Mimic", revealed(record))
 	}
-	record.AnswerSize = int64(len(answer.Body))
 	if answer.Status != http.StatusNoContent && answer.Status != http.StatusNotModified {
-		add("Content-Length", strconv.Itoa(len(answer.Body)))
+		add("Content-Length", strconv.Itoa(length))
 	}
 	if header["Content-Type"] == nil {
 		header["Content-Type"] = nil // net/http must not guess one
@@ -170,10 +185,6 @@ func send(w http.ResponseWriter, method string, record *call.Record, reveal bool
 		header["Cache-Control"] = noStore
 	}
 	w.WriteHeader(answer.Status)
-	if method == http.MethodHead || len(answer.Body) == 0 {
-		return
-	}
-	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
 }
 
 // revealed is the Rapid-Mimic header, an RFC 9651 dictionary:

@@ -20,6 +20,8 @@ type Impairment struct {
 	Impairment spec.Impairment `json:"impairment"`
 	// Text says in a line what it does.
 	Text string `json:"text"`
+	// Draws is set where chance has a part in it, so that its seed matters.
+	Draws bool `json:"draws,omitempty"`
 	// Own is set for one that a mapping has of itself; then Since and By are
 	// missing.
 	Own   bool       `json:"own,omitempty"`
@@ -42,13 +44,6 @@ type LimitUse struct {
 // ImpairmentSwitch switches all impairments off, or on again.
 type ImpairmentSwitch struct {
 	Off bool `json:"off"`
-}
-
-// Line is a named line.
-type Line struct {
-	Name string `json:"name"`
-	spec.Line
-	Text string `json:"text"`
 }
 
 // Injected is one thing that an impairment did to a call.

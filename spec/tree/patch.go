@@ -3,6 +3,7 @@ package tree
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
 )
@@ -14,8 +15,9 @@ var ErrTest = errors.New("a test of the patch does not hold")
 const mostCopied = 10 << 20
 
 // Patch applies a JSON Patch (RFC 6902) to a document, both in JSON. Members
-// keep their order and numbers their digits. The error wraps ErrTest where a
-// test does not hold; then, as always, nothing is changed.
+// keep their order and numbers their digits; tests compare numbers by value. The
+// error wraps ErrTest where a test does not hold; then, as always, nothing is
+// changed.
 func Patch(document, patch []byte) ([]byte, error) {
 	steps, err := jsonpatch.DecodePatch(patch)
 	if err != nil {
@@ -24,11 +26,45 @@ func Patch(document, patch []byte) ([]byte, error) {
 	options := jsonpatch.NewApplyOptions()
 	options.AccumulatedCopySizeLimit = mostCopied
 	options.EscapeHTML = false
-	changed, err := steps.ApplyWithOptions(document, options)
-	if errors.Is(err, jsonpatch.ErrTestFailed) {
-		return nil, fmt.Errorf("%w: %v", ErrTest, err)
+	for len(steps) > 0 {
+		done := slices.IndexFunc(steps, func(step jsonpatch.Operation) bool { return step.Kind() == "test" })
+		switch done {
+		case 0:
+			done, err = 1, test(document, steps[0])
+		case -1:
+			done = len(steps)
+			fallthrough
+		default: // the document is read once for all steps up to the next test
+			document, err = steps[:done].ApplyWithOptions(document, options)
+		}
+		if err != nil {
+			return nil, err
+		}
+		steps = steps[done:]
 	}
-	return changed, err
+	return document, nil
+}
+
+// test reports that a document has not the value that a step tests for.
+func test(document []byte, step jsonpatch.Operation) error {
+	pointer, err := step.Path()
+	if err != nil {
+		return err
+	}
+	want := &Node{Kind: Null}
+	if value := step["value"]; value != nil {
+		if want, err = ParseJSON(*value); err != nil {
+			return err
+		}
+	}
+	root, err := ParseJSON(document)
+	if err != nil {
+		return err
+	}
+	if have := root.At(pointer); have == nil || !Equal(have, want) {
+		return fmt.Errorf("%w: %s is not %s", ErrTest, pointer, want.AppendJSON(nil))
+	}
+	return nil
 }
 
 // MergePatch applies a JSON Merge Patch (RFC 7396) to a document, both in JSON.

@@ -1605,6 +1605,8 @@ export interface components {
             impairment: components["schemas"]["ImpairmentDocument"];
             /** @description What it does */
             text: string;
+            /** @description Chance has a part in it, so that its seed matters */
+            draws?: boolean;
             /** @description A mapping has it of itself */
             own?: boolean;
             /** Format: date-time */

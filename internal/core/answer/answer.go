@@ -71,16 +71,6 @@ func (b *Built) SetValue(value *tree.Node) {
 	}
 }
 
-// Header returns the first header of this name, "" when there is none.
-func (b *Built) Header(name string) string {
-	for _, f := range b.Answer.Header {
-		if strings.EqualFold(f.Name, name) {
-			return f.Value
-		}
-	}
-	return ""
-}
-
 // SetHeader gives a header that the answer has another value.
 func (b *Built) SetHeader(name, value string) {
 	for i, f := range b.Answer.Header {

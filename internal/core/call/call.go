@@ -56,6 +56,15 @@ type Request struct {
 	Body          Body
 }
 
+// HostName is the host that was asked for, without its port, in lower case.
+func (r *Request) HostName() string {
+	host := strings.ToLower(r.Host)
+	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
+		return host[:i]
+	}
+	return host
+}
+
 // Source says who answered a call.
 type Source string
 

@@ -1,5 +1,7 @@
 package call
 
+import "slices"
+
 // Explanation says why a call was answered as it was. Explanations that do not
 // depend on the call are built once and shared, and the log stores each of
 // them once.
@@ -7,6 +9,15 @@ type Explanation struct {
 	// Sentence says it all in one: `Answered by mapping "berth-by-number".`
 	Sentence string `json:"sentence"`
 	Steps    []Step `json:"steps"`
+}
+
+// With is the explanation with more steps; the one it is called on, which may be
+// shared or nil, stays as it is.
+func (e *Explanation) With(steps ...Step) *Explanation {
+	if e == nil {
+		return &Explanation{Steps: steps}
+	}
+	return &Explanation{Sentence: e.Sentence, Steps: slices.Concat(e.Steps, steps)}
 }
 
 // Stage is the part of deciding that a step belongs to.

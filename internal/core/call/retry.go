@@ -49,10 +49,9 @@ const patience = time.Minute
 // and networks are not exact.
 const earlier = 20 * time.Millisecond
 
-// failed reports whether a caller would have reason to try again.
-func (r *Record) failed() bool {
-	return r.Answer.Status == 0 || r.Answer.Status == 429 || r.Answer.Status >= 499
-}
+// Failed reports whether a caller that got a status, 0 for no answer at all, would
+// have reason to try again.
+func Failed(status int) bool { return status == 0 || status == 429 || status >= 499 }
 
 // Retries tells the stories of calls that failed, from records in the order in
 // which the calls came. The last to begin is the last.
@@ -64,7 +63,7 @@ func Retries(records []*Record, now time.Time) []Story {
 		key := strings.Join([]string{r.Service, r.Request.Method, r.Request.Path, r.Request.Query, r.Request.CallerHost()}, "\x00")
 		// calls that were made at the same time are not attempts at one another
 		i := slices.IndexFunc(open[key], func(s *Story) bool { end := endOf(last[s]); return !r.At.Before(end) && r.At.Sub(end) <= patience })
-		if i < 0 && !r.failed() {
+		if i < 0 && !Failed(r.Answer.Status) {
 			continue
 		}
 		if i < 0 {
@@ -75,7 +74,7 @@ func Retries(records []*Record, now time.Time) []Story {
 		s := open[key][i]
 		s.Attempts = append(s.Attempts, attempt(r, last[s]))
 		last[s] = r
-		if !r.failed() {
+		if !Failed(r.Answer.Status) {
 			s.Outcome = GotThrough
 			open[key] = slices.Delete(open[key], i, i+1)
 		}

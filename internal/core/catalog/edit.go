@@ -80,6 +80,7 @@ func (e *edit) putContract(old *Service, stored StoredContract, compiled *Contra
 func (e *edit) removeMappings(old *Service, gone ...*Mapping) *Service {
 	version := e.catalog.nextLocked()
 	for _, m := range gone {
+		e.removeImpairments(func(i *Impairment) bool { return i.ServiceID == old.Spec.ID && i.Mapping == m.Spec.ID })
 		e.change.RemoveMappings = append(e.change.RemoveMappings, RemovedMapping{old.Spec.ID, m.Spec.ID, version})
 	}
 	p := old.parts()

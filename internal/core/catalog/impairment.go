@@ -7,7 +7,6 @@ import (
 	"hash/fnv"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"rapidmimic/internal/core/impair"
@@ -58,11 +57,22 @@ func (s *Snapshot) Impairment(serviceID, operation, mapping string) *Impairment 
 // Impairments lists all that is switched on, the widest target first.
 func (s *Snapshot) Impairments() []*Impairment {
 	all := slices.Collect(maps.Values(s.impairments.byKey))
-	slices.SortFunc(all, func(a, b *Impairment) int { return cmp.Compare(a.Plan.Target, b.Plan.Target) })
-	slices.SortStableFunc(all, func(a, b *Impairment) int {
-		return cmp.Compare(strings.Count(a.Key(), "/")+len(a.ServiceID), strings.Count(b.Key(), "/")+len(b.ServiceID))
+	slices.SortFunc(all, func(a, b *Impairment) int {
+		return cmp.Or(cmp.Compare(a.breadth(), b.breadth()), cmp.Compare(a.Plan.Target, b.Plan.Target))
 	})
 	return all
+}
+
+// breadth is 0 for the environment, 1 for a service, 2 for a part of one.
+func (i *Impairment) breadth() int {
+	switch {
+	case i.ServiceID == "":
+		return 0
+	case i.Operation == "" && i.Mapping == "":
+		return 1
+	default:
+		return 2
+	}
 }
 
 // Lines are the lines that connections can have, by name.
@@ -238,61 +248,5 @@ func (c *Catalog) SwitchImpairments(ctx context.Context, off bool) error {
 	next := *edit.next
 	next.impairments.off = off
 	edit.next, edit.change.ImpairmentsOff = &next, &off
-	return edit.commit(ctx)
-}
-
-func isKnown(line string) bool {
-	_, known := spec.Lines()[line]
-	return known
-}
-
-// mappingOnLine is a mapping that has a line of itself; "" for none.
-func (s *Snapshot) mappingOnLine(name string) string {
-	for _, service := range s.services {
-		for _, m := range service.Mappings {
-			if m.Impair != nil && m.Impair.Spec.Connection != nil && m.Impair.Spec.Connection.Line == name {
-				return m.Spec.ID + " of " + service.Spec.Name
-			}
-		}
-	}
-	return ""
-}
-
-// PutLine makes or changes a line; nil removes it, or takes back what was changed
-// of one that every environment has. Impairments that use it change with it.
-func (c *Catalog) PutLine(ctx context.Context, name string, line *spec.Line) error {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	edit := c.editLocked()
-	next := *edit.next
-	next.impairments.lines = maps.Clone(next.Lines())
-	switch original, known := spec.Lines()[name]; {
-	case line != nil:
-		if err := spec.CheckLine(name, *line); err != nil {
-			return err
-		}
-		next.impairments.lines[name] = *line
-		edit.change.Lines = map[string]spec.Line{name: *line}
-	case known:
-		next.impairments.lines[name] = original
-		edit.change.RemoveLines = []string{name}
-	default:
-		if _, there := next.impairments.lines[name]; !there {
-			return notFound("line", name, slices.Sorted(maps.Keys(next.impairments.lines)))
-		}
-		delete(next.impairments.lines, name)
-		edit.change.RemoveLines = []string{name}
-	}
-	if user := next.mappingOnLine(name); line == nil && !isKnown(name) && user != "" {
-		return problem.New(problem.Invalid, "line %q cannot go: mapping %s uses it", name, user)
-	}
-	for _, i := range next.Impairments() {
-		made, fault := next.compileImpairment(i.StoredImpairment)
-		if fault != nil {
-			return problem.New(problem.Invalid, "line %q cannot go: the impairment of %s uses it", name, i.Plan.Target)
-		}
-		next.impairments.put(made)
-	}
-	edit.next = &next
 	return edit.commit(ctx)
 }

@@ -27,17 +27,13 @@ type Capture struct {
 // to the recording; "" when it does.
 func (c *Capture) Passes(r *call.Request, segments []string) (why string) {
 	fits := func(rule match.Rule) bool { return rule.AllowsMethod(r.Method) && rule.Template.Fits(segments) }
-	host := strings.ToLower(r.Host)
-	if i := strings.LastIndexByte(host, ':'); i > 0 && !strings.HasSuffix(host, "]") {
-		host = host[:i]
-	}
 	switch {
 	case len(c.include) > 0 && !slices.ContainsFunc(c.include, fits):
 		return "it is none of those to capture"
 	case slices.ContainsFunc(c.exclude, fits):
 		return "it is one of those to leave out"
-	case len(c.Spec.Hosts) > 0 && !slices.ContainsFunc(c.Spec.Hosts, func(h string) bool { return strings.EqualFold(h, host) }):
-		return "it is to the host " + host
+	case len(c.Spec.Hosts) > 0 && !slices.ContainsFunc(c.Spec.Hosts, func(h string) bool { return strings.EqualFold(h, r.HostName()) }):
+		return "it is to the host " + r.HostName()
 	}
 	return ""
 }

@@ -4,9 +4,9 @@
 //
 // The steps stand in files of their own, in their order: place.go finds the
 // service, choose.go what would answer, conform.go holds calls against the
-// contract, impair.go asks the impairments, build.go makes the answer; soap.go does all of that for messages
-// of SOAP; miss.go and
-// self.go build the answers that come from us.
+// contract, impair.go asks the impairments, build.go makes the answer, finish.go
+// edits that of an upstream; soap.go does all of that for messages of SOAP;
+// otherwise.go, miss.go and self.go build the answers that come from us.
 package engine
 
 import (
@@ -74,9 +74,6 @@ type Decision struct {
 	// Injected lists what impairments did to the call.
 	Injected []call.Injected
 
-	leave  []string // see Release
-	counts *impair.Limits
-
 	reply *catalog.Reply // of the mapping that answered, for messages of SOAP
 }
 
@@ -86,7 +83,7 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 		return e.unplaced(p, r)
 	}
 	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
-	if p.Relays() {
+	if p.relays() {
 		why := "the service relays"
 		if capture := p.Service.Recording; capture != nil {
 			if passed := capture.Passes(r, p.segments); passed != "" {

@@ -47,12 +47,10 @@ func (e *Engine) Finish(d *Decision, got call.Answer) {
 		return
 	}
 	d.Answer = edited
-	explanation := *d.Explanation
+	d.Explanation = d.Explanation.With(editStep("edit", d.Relay.Edit.Steps(), skipped))
 	if skipped == "" {
-		explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream said, edited.", d.By)
+		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream said, edited.", d.By)
 	}
-	explanation.Steps = append(explanation.Steps[:len(explanation.Steps):len(explanation.Steps)], editStep("edit", d.Relay.Edit.Steps(), skipped))
-	d.Explanation = &explanation
 }
 
 // editStep tells of an edit that was made, or skipped since a test did not hold.

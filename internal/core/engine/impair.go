@@ -29,7 +29,8 @@ type injury struct {
 	effect   string    // what becomes of the connection while it answers
 	injected []call.Injected
 	headers  []call.Field
-	leave    []string // keys of limits on calls in work that it counts for
+	counts   *impair.Limits // for what leave names
+	leave    []string       // keys of limits on calls in work that it counts for
 }
 
 // troublesOf lists what is in force for a call that a mapping, or with nil none,
@@ -135,7 +136,7 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 			e.refuseWith(p, r, t, 429, time.Second, call.Injected{Kind: "limit", What: l.String() + ": that many are in work"})
 			return true
 		}
-		p.injury.leave = append(p.injury.leave, key)
+		p.injury.counts, p.injury.leave = e.counts, append(p.injury.leave, key)
 	}
 	return false
 }
@@ -244,7 +245,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 	injected.From = t.Target
 	p.injury.effect = effect
-	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: refusedBy(t, injected)}
+	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Sentence: refusedBy(t, injected)}}
 	p.injury.injected = append(p.injury.injected, injected)
 }
 
@@ -252,8 +253,9 @@ func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 // fault to who speaks SOAP, else as a problem.
 func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, wait time.Duration, injected call.Injected) {
 	injected.From = t.Target
-	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: refusedBy(t, injected)}
-	d.Answer = e.errorAnswer(p, r, status, d.Explanation.Sentence)
+	sentence := refusedBy(t, injected)
+	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Sentence: sentence}}
+	d.Answer = e.errorAnswer(p, r, status, sentence)
 	if wait > 0 {
 		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: strconv.Itoa(seconds(wait))})
 	}
@@ -280,12 +282,12 @@ func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence st
 	return problemAnswer(status, selfDocument{Type: "urn:rapid-mimic:impairment", Title: "Refused by an impairment", Status: status, Detail: sentence})
 }
 
-func refusedBy(t trouble, injected call.Injected) *call.Explanation {
+func refusedBy(t trouble, injected call.Injected) string {
 	sentence := fmt.Sprintf("Refused by the impairment of %s: %s", t.Target, injected.What)
 	if injected.Draw > 0 {
 		sentence += fmt.Sprintf(", seed %d, draw %d", injected.Seed, injected.Draw)
 	}
-	return &call.Explanation{Sentence: sentence + ".", Steps: []call.Step{impairStep(injected)}}
+	return sentence + "."
 }
 
 // impairStep tells of one thing that was injected.
@@ -297,13 +299,11 @@ func impairStep(i call.Injected) call.Step {
 	return call.Step{Stage: call.Impair, Subject: i.Kind + " of " + i.From, Verdict: call.Taken, Reason: reason}
 }
 
-// giveRefusal makes the refusal of a call its answer.
+// giveRefusal makes the refusal of a call its answer; steps are those before it.
 func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
 	refusal := p.injury.refusal
 	d.Source, d.By, d.Answer = refusal.Source, refusal.By, refusal.Answer
-	explanation := *refusal.Explanation
-	explanation.Steps = append(slices.Clone(steps), explanation.Steps...)
-	d.Explanation = &explanation
+	d.Explanation = &call.Explanation{Sentence: refusal.Explanation.Sentence, Steps: steps}
 }
 
 // injure adds to a decision what the impairments of the call do beside refusing
@@ -313,7 +313,6 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 	if len(in.troubles) == 0 && p.hints.Delay == 0 {
 		return
 	}
-	counted := len(in.injected)
 	delayed, slowed := false, false
 	if d.Delay = p.hints.Delay; d.Delay > 0 {
 		delayed = true
@@ -336,28 +335,22 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 			in.injected = append(in.injected, call.Injected{Kind: "line", What: t.LineText, From: t.Target})
 		}
 	}
-	d.Effect, d.Injected, d.leave, d.counts = in.effect, in.injected, in.leave, e.counts
-	if in.refusal == nil && len(in.headers) > 0 {
+	d.Effect, d.Injected = in.effect, in.injected
+	if in.refusal == nil {
 		d.Headers = in.headers
 	}
-	var steps []call.Step
+	steps := make([]call.Step, len(in.injected))
 	for i, injected := range in.injected {
-		if in.refusal == nil || i >= counted {
-			steps = append(steps, impairStep(injected))
-		}
+		steps[i] = impairStep(injected)
 	}
-	if len(steps) > 0 && d.Explanation != nil {
-		explanation := *d.Explanation
-		explanation.Steps = append(slices.Clone(explanation.Steps), steps...)
-		d.Explanation = &explanation
-	}
+	d.Explanation = d.Explanation.With(steps...)
 }
 
-// Release says that a call is no longer in work. It may be called once for each
-// decision.
-func (d *Decision) Release() {
-	for _, key := range d.leave {
-		d.counts.Leave(key)
+// Release says that the call is no longer in work. It must be called once for each
+// call that was placed, whatever became of it.
+func (p *Placed) Release() {
+	for _, key := range p.injury.leave {
+		p.injury.counts.Leave(key)
 	}
 }
 

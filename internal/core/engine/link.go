@@ -15,7 +15,7 @@ import (
 // answer or from the path of the call. It is "" unless the answer has a
 // Location header for it.
 func followed(service *catalog.Service, links []contract.Link, built *answer.Built, params map[string]string) string {
-	if built.Header("Location") == "" {
+	if built.Answer.Get("Location") == "" {
 		return ""
 	}
 	for _, link := range links {

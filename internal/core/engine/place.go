@@ -11,7 +11,7 @@ import (
 // address, sets the request's path relative to it, and reads the hints.
 func (e *Engine) Place(r *call.Request) *Placed {
 	p := &Placed{snapshot: e.definitions.Snapshot()}
-	if p.Service = p.snapshot.OnHost(withoutPort(r.Host)); p.Service != nil {
+	if p.Service = p.snapshot.OnHost(r.HostName()); p.Service != nil {
 		if r.Path = r.Address; r.Path == "" {
 			r.Path = "/"
 		}
@@ -30,13 +30,6 @@ func (e *Engine) Place(r *call.Request) *Placed {
 	}
 	p.place(r)
 	return p
-}
-
-func withoutPort(host string) string {
-	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
-		return host[:i]
-	}
-	return host
 }
 
 // place reads what a call says to its service.

@@ -31,9 +31,15 @@ type Relay struct {
 	ours    string             // the address of the service as the call had it
 }
 
-// Relays reports whether the call is passed on whatever it says: then its body
-// need not be held.
-func (p *Placed) Relays() bool {
+// Streams reports whether the call is passed on whatever it says, so that its body
+// need not be held. A message of SOAP must be, where impairments ask which
+// operation it is for.
+func (p *Placed) Streams() bool {
+	return p.relays() && !(isSOAP(p.Service) && p.snapshot.Impaired())
+}
+
+// relays reports whether the call is passed on.
+func (p *Placed) relays() bool {
 	return p.Service != nil && p.Service.Upstream != nil && (p.Service.Spec.Relays() || p.Service.Recording != nil && !p.Service.Recording.Spec.Missing) && p.badHint == ""
 }
 

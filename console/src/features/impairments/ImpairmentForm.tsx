@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { wrongIn } from '@/api/http';
 import { operationList } from '@/api/operations';
@@ -16,6 +16,7 @@ import {
   noImpairment,
 } from './impairmentDraft';
 import { lineList, setImpairment } from './queries';
+import { useRefresh } from './useRefresh';
 
 interface Props {
   service: string;
@@ -25,7 +26,7 @@ interface Props {
 
 /** Makes a service, or one operation of it, slow or fail. */
 export function ImpairmentForm({ service, current }: Props) {
-  const queries = useQueryClient();
+  const refresh = useRefresh();
   const { data: operations } = useQuery(operationList(service));
   const { data: lines } = useQuery(lineList());
   const [draft, setDraft] = useState(current ? draftOf(current) : noImpairment);
@@ -36,10 +37,7 @@ export function ImpairmentForm({ service, current }: Props) {
   const set = useMutation({
     mutationFn: () => setImpairment({ service, ...(operation ? { operation } : {}) }, document),
     onSuccess: async (made) => {
-      await Promise.all([
-        queries.invalidateQueries({ queryKey: ['impairments'] }),
-        queries.invalidateQueries({ queryKey: ['status'] }),
-      ]);
+      await refresh();
       notify(`On from the next call: ${made.text}`);
     },
   });

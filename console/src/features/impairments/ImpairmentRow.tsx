@@ -1,20 +1,16 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { ImpairmentItem } from '@/api/types';
 import { moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
 import { removeImpairment, resetImpairments, setImpairment } from './queries';
+import { useRefresh } from './useRefresh';
 
 /** One impairment that is on: for what, what it does, by whom, and how to stop it. */
 export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolean }) {
-  const queries = useQueryClient();
+  const refresh = useRefresh();
   const { target, text, own, since, by, down, limits, impairment } = item;
-  const refresh = () =>
-    Promise.all([
-      queries.invalidateQueries({ queryKey: ['impairments'] }),
-      queries.invalidateQueries({ queryKey: ['status'] }),
-    ]);
   const stop = useMutation({
     mutationFn: () => removeImpairment(target),
     onSuccess: async () => {
@@ -40,9 +36,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
       <span className="w-44 shrink-0 font-medium">{where}</span>
       <span className={off ? 'text-dim line-through' : 'text-impairment'}>{text}</span>
       {down && !off && <span className="font-medium text-bad">down now</span>}
-      {impairment.seed !== undefined && /%|\.\.|p50/.test(text) && (
-        <span className="text-dim text-xs">seed {impairment.seed}</span>
-      )}
+      {item.draws && <span className="text-dim text-xs">seed {impairment.seed}</span>}
       {limits?.map(({ caller, used, resetMs }) => (
         <span key={caller} className="text-dim text-xs tabular-nums">
           {caller || 'all callers'}: {used} of {impairment.limit?.calls} used, the next leaves in{' '}

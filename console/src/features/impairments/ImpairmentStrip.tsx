@@ -1,19 +1,17 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import type { Status } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
 import { switchImpairments } from './queries';
+import { useRefresh } from './useRefresh';
 
 /** What is impaired now, on every page, with the one switch for all of it. */
 export function ImpairmentStrip({ status }: { status: Status }) {
-  const queries = useQueryClient();
+  const refresh = useRefresh();
   const flip = useMutation({
     mutationFn: switchImpairments,
     onSuccess: async (_, off) => {
-      await Promise.all([
-        queries.invalidateQueries({ queryKey: ['status'] }),
-        queries.invalidateQueries({ queryKey: ['impairments'] }),
-      ]);
+      await refresh();
       if (off) notify('All impairments are off; they are kept', () => flip.mutate(false));
     },
     onError: (error) => notify(error.message),

@@ -5,6 +5,7 @@ import type { RetryStory } from '@/api/types';
 import { clock } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
+import { bodyCell, headCell } from '@/ui/tableLook';
 
 function retryList() {
   return queryOptions({
@@ -14,8 +15,7 @@ function retryList() {
   });
 }
 
-const head = 'px-3 py-1.5 text-left font-normal text-dim text-xs first:pl-5 last:pr-5';
-const cell = 'px-3 py-2 align-top first:pl-5 last:pr-5';
+const cell = `${bodyCell} py-2`;
 const looks: Record<string, string> = {
   'got through': 'text-good',
   'gave up': 'text-bad',
@@ -43,11 +43,11 @@ export function RetriesPage() {
             <table className="w-full border-line border-t text-[13px]">
               <thead>
                 <tr className="border-line border-b">
-                  <th className={head}>Began</th>
-                  <th className={head}>Call</th>
-                  <th className={head}>Caller</th>
-                  <th className={head}>Attempts, with the gaps between them</th>
-                  <th className={head}>
+                  <th className={headCell}>Began</th>
+                  <th className={headCell}>Call</th>
+                  <th className={headCell}>Caller</th>
+                  <th className={headCell}>Attempts, with the gaps between them</th>
+                  <th className={headCell}>
                     <span className="whitespace-nowrap">How it ended</span>
                   </th>
                 </tr>

@@ -4,10 +4,10 @@ import { ImpairmentMark } from '@/features/impairments';
 import { total } from '@/lib/format';
 import { CopyButton } from '@/ui/CopyButton';
 import { SourceBar } from '@/ui/SourceBar';
+import { bodyCell, headCell } from '@/ui/tableLook';
 import { ModeSwitch } from './ModeSwitch';
 
-const head = 'px-3 py-1.5 text-left font-normal text-dim text-xs first:pl-5 last:pr-5';
-const cell = 'px-3 py-3 align-top first:pl-5 last:pr-5';
+const cell = `${bodyCell} py-3`;
 
 /** One row a service: where it is, what it has, who answered lately. */
 export function ServiceTable({ services }: { services: Service[] }) {
@@ -15,13 +15,13 @@ export function ServiceTable({ services }: { services: Service[] }) {
     <table className="w-full border-line border-t">
       <thead>
         <tr className="border-line border-b">
-          <th className={head}>Service</th>
-          <th className={head}>Address</th>
-          <th className={head}>Mode</th>
-          <th className={`${head} text-right`}>Operations</th>
-          <th className={`${head} text-right`}>Mappings</th>
-          <th className={`${head} text-right`}>Calls in the last minute</th>
-          <th className={head}>Who answered, last five minutes</th>
+          <th className={headCell}>Service</th>
+          <th className={headCell}>Address</th>
+          <th className={headCell}>Mode</th>
+          <th className={`${headCell} text-right`}>Operations</th>
+          <th className={`${headCell} text-right`}>Mappings</th>
+          <th className={`${headCell} text-right`}>Calls in the last minute</th>
+          <th className={headCell}>Who answered, last five minutes</th>
         </tr>
       </thead>
       <tbody>

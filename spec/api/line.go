@@ -1,0 +1,10 @@
+package api
+
+import "rapidmimic/spec"
+
+// Line is a named line.
+type Line struct {
+	Name string `json:"name"`
+	spec.Line
+	Text string `json:"text"`
+}
