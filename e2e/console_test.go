@@ -153,11 +153,14 @@ func TestConsoleStaysLightWithManyCalls(t *testing.T) {
 
 // Every page in both themes, judged by axe.
 func TestConsoleAccessibility(t *testing.T) {
-	s := startDemo(t)
+	s, _, _ := boarded(t)
 	s.send("GET /moorings/bertsh/N7", "")
 	s.send("GET /moorings/berths/N7", "")
 	s.impair("moorings", `{ errors: { next: 1 }, latency: 1ms..2ms }`)
 	s.send("GET /moorings/berths/N7", "")
+	_, err := s.api.PutMappings(t.Context(), "moorings", []byte("call: {path: /dues}\nanswer: {from: upstream, edit: [{op: replace, path: /body/0/state, value: waived}]}"))
+	require.NoError(t, err)
+	s.send("GET /moorings/dues", "")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
 	for path, wait := range map[string]string{
@@ -165,6 +168,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/services/moorings":                `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
 		"/services/moorings/docs/bookBerth": `document.querySelector('form textarea')`,
 		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
+		"/calls?call=c-4":                   `document.querySelector('details')`, // edited on its way
 		"/retries":                          `document.querySelector('[data-story]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {
@@ -172,6 +176,7 @@ func TestConsoleAccessibility(t *testing.T) {
 			t.Run(theme+path, func(t *testing.T) {
 				p := s.page("/healthz")
 				must(t, p.Theme(theme), p.Goto(s.control+path), p.Wait(wait))
+				assert.NoError(t, p.Wait("document.documentElement.scrollHeight <= innerHeight"), "the page itself does not scroll")
 				_, err := browser.Eval[any](p, string(axe)+"; null")
 				require.NoError(t, err)
 				found, err := browser.Eval[string](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then((r) => JSON.stringify(

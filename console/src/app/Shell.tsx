@@ -31,7 +31,7 @@ export function Shell({ children }: { children: ReactNode }) {
           </Link>
         ))}
       </nav>
-      <main className="min-h-0 flex-1">{children}</main>
+      <main className="relative min-h-0 flex-1 overflow-clip">{children}</main>
       <Notices />
     </div>
   );

@@ -124,7 +124,7 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
         {call.status || ''} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
       </span>
       <span role="cell" className="flex min-w-0 items-center gap-2">
-        <SourceMark source={call.source} className={narrow ? '' : 'w-[84px] shrink-0'} />
+        <SourceMark source={call.source} className={narrow ? '' : 'w-[98px] shrink-0'} />
         {!narrow && <span className="truncate text-dim">{call.by}</span>}
         {call.impaired && call.source !== 'impairment' && (
           <span className="shrink-0 text-impairment text-xs" title="What impairments did to it">

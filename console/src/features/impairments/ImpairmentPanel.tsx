@@ -10,7 +10,7 @@ export function ImpairmentPanel({ service }: { service: string }) {
   const query = useQuery(impairmentList());
   // as high as the form, so that nothing below moves when it is there
   return (
-    <div className="min-h-72">
+    <div className="min-h-60">
       <Awaited query={query} what="the impairments">
         {({ items, off }) => {
           const here = items.filter(({ target }) => !target.service || target.service === service);
