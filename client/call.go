@@ -18,6 +18,7 @@ import (
 // CallQuery selects calls.
 type CallQuery struct {
 	Service string // "" for all
+	Lane    string // "" for all, "-" for calls in none
 	Text    string // words that must all occur
 	Limit   int    // 0 for the service's default
 	After   string // the Next of the page before
@@ -25,7 +26,7 @@ type CallQuery struct {
 
 func (q CallQuery) values() url.Values {
 	values := url.Values{}
-	for key, value := range map[string]string{"service": q.Service, "text": q.Text, "after": q.After} {
+	for key, value := range map[string]string{"service": q.Service, "lane": q.Lane, "text": q.Text, "after": q.After} {
 		if value != "" {
 			values.Set(key, value)
 		}

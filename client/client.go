@@ -164,8 +164,11 @@ func all[T any](ctx context.Context, c *Client, r request) ([]T, error) {
 }
 
 // Status returns the state of the whole environment.
-func (c *Client) Status(ctx context.Context) (api.Status, error) {
-	return do[api.Status](ctx, c, request{method: http.MethodGet, path: path("status")})
+func (c *Client) Status(ctx context.Context) (api.Status, error) { return c.LaneStatus(ctx, "") }
+
+// LaneStatus is Status with scenario, modes and impairments as a lane has them.
+func (c *Client) LaneStatus(ctx context.Context, lane string) (api.Status, error) {
+	return do[api.Status](ctx, c, request{method: http.MethodGet, path: path("status"), query: inLane(lane)})
 }
 
 func yamlAnswer() http.Header { return http.Header{"Accept": {"application/yaml"}} }

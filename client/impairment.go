@@ -12,7 +12,12 @@ import (
 
 // Impairments lists what is switched on, and what mappings have of themselves.
 func (c *Client) Impairments(ctx context.Context) (api.Impairments, error) {
-	return do[api.Impairments](ctx, c, request{method: http.MethodGet, path: path("impairments")})
+	return c.LaneImpairments(ctx, "")
+}
+
+// LaneImpairments is Impairments as a lane has them.
+func (c *Client) LaneImpairments(ctx context.Context, lane string) (api.Impairments, error) {
+	return do[api.Impairments](ctx, c, request{method: http.MethodGet, path: path("impairments"), query: inLane(lane)})
 }
 
 // impairmentOf is the address of what is on for a target.
@@ -33,21 +38,13 @@ func impairmentOf(target spec.Target) (string, url.Values) {
 // SetImpairment switches an impairment on for a target, instead of what it had;
 // document is YAML or JSON.
 func (c *Client) SetImpairment(ctx context.Context, target spec.Target, document []byte) (api.Impairment, error) {
-	at, query := impairmentOf(target)
-	return do[api.Impairment](ctx, c, request{method: http.MethodPut, path: at, query: query, body: document})
+	return c.SetLaneImpairment(ctx, "", target, document)
 }
 
 // RemoveImpairment switches off what a target has, with all also what is below
 // it. It returns what was on.
 func (c *Client) RemoveImpairment(ctx context.Context, target spec.Target, all bool) (api.Impairments, error) {
-	at, query := impairmentOf(target)
-	if query == nil {
-		query = url.Values{}
-	}
-	if all {
-		query.Set("all", "true")
-	}
-	return do[api.Impairments](ctx, c, request{method: http.MethodDelete, path: at, query: query})
+	return c.RemoveLaneImpairment(ctx, "", target, all)
 }
 
 // SwitchImpairments switches all impairments off, or those that are kept on

@@ -31,7 +31,7 @@ func Services() []string { return []string{"moorings", "tides", "customs"} }
 // File returns one of the demo's files: moorings.yaml, tides.mappings.yaml …
 func File(name string) ([]byte, error) { return data.ReadFile("data/" + name) }
 
-// SetUp imports the contracts and puts the mappings. Services that are there
+// SetUp imports the contracts and puts the mappings and the scenarios. Services that are there
 // already, from an earlier run on the same data, are left as they are.
 func SetUp(ctx context.Context, api *client.Client) error {
 	for _, service := range Services() {
@@ -54,6 +54,22 @@ func SetUp(ctx context.Context, api *client.Client) error {
 		if _, err := api.PutMappings(ctx, service, mappings); err != nil {
 			return fmt.Errorf("put mappings of %s: %w", service, err)
 		}
+	}
+	return setUpScenarios(ctx, api)
+}
+
+// setUpScenarios puts the scenarios, unless there are some already.
+func setUpScenarios(ctx context.Context, api *client.Client) error {
+	have, err := api.Scenarios(ctx)
+	if err != nil || len(have) > 0 {
+		return err
+	}
+	scenarios, err := File("scenarios.yaml")
+	if err != nil {
+		return err
+	}
+	if _, err := api.PutScenarios(ctx, scenarios); err != nil {
+		return fmt.Errorf("put scenarios: %w", err)
 	}
 	return nil
 }

@@ -158,8 +158,16 @@ func ReadMappingNodes(text []byte) ([]Mapping, []*tree.Node, error) {
 	if n.Kind == tree.List {
 		list, prefix = n.Items, "/"
 	}
-	mappings := make([]Mapping, 0, len(list))
-	var items []problem.Item
+	mappings, items := readMappingList(list, prefix)
+	if err := problem.FromItems("the document cannot be used", items); err != nil {
+		return nil, nil, err
+	}
+	return mappings, list, nil
+}
+
+// readMappingList reads several mappings; prefix is "" for one that stands alone.
+func readMappingList(list []*tree.Node, prefix string) (mappings []Mapping, items []problem.Item) {
+	mappings = make([]Mapping, 0, len(list))
 	seen := make(map[string]int, len(list))
 	for i, node := range list {
 		m, faults := readMapping(node)
@@ -176,10 +184,7 @@ func ReadMappingNodes(text []byte) ([]Mapping, []*tree.Node, error) {
 		}
 		mappings = append(mappings, m)
 	}
-	if err := problem.FromItems("the document cannot be used", items); err != nil {
-		return nil, nil, err
-	}
-	return mappings, list, nil
+	return mappings, items
 }
 
 func readMapping(n *tree.Node) (Mapping, []problem.Item) {

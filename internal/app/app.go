@@ -93,6 +93,7 @@ type app struct {
 
 	store *store.Store
 	log   *calllog.Log
+	lapse func(context.Context, time.Time) error // ends what is over
 	ready atomic.Bool
 }
 
@@ -194,6 +195,15 @@ func (a *app) assemble(ctx context.Context) error {
 		return err
 	}
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now})
+	a.lapse = func(ctx context.Context, now time.Time) error {
+		closed, err := definitions.Expire(ctx, now)
+		for _, lane := range closed {
+			decide.ResetLane(lane)
+			a.log.ForgetLane(lane.Spec.Name)
+			a.logger.Info("a lane closed itself", "lane", lane.Spec.Name)
+		}
+		return err
+	}
 	masker := call.NewMasker(secret, a.config.Mask...)
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
@@ -224,7 +234,7 @@ func (a *app) assemble(ctx context.Context) error {
 		Handler: control.New(control.Config{
 			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
 			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
-			Ready:   a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+			Lapse:   a.lapse, Ready: a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
@@ -269,6 +279,9 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	var logDone errgroup.Group
 	logDone.Go(func() error { return a.log.Run(logCtx) })
 
+	var lapsing errgroup.Group
+	lapsing.Go(func() error { a.lapseUntil(logCtx); return nil })
+
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error { return serve(a.traffic, a.trafficListener) })
 	servers.Go(func() error { return serve(a.control, a.controlListener) })
@@ -287,7 +300,26 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	stopErr := a.stop()
 	serveErr := servers.Wait()
 	stopLog()
-	return errors.Join(serveErr, stopErr, logDone.Wait())
+	return errors.Join(serveErr, stopErr, logDone.Wait(), lapsing.Wait())
+}
+
+// lapseEvery is how often what is over is cleared away. It is not in force before
+// that either.
+const lapseEvery = time.Second
+
+func (a *app) lapseUntil(ctx context.Context) {
+	ticker := time.NewTicker(lapseEvery)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case now := <-ticker.C:
+			if err := a.lapse(context.WithoutCancel(ctx), now); err != nil {
+				a.logger.Error("what is over could not be cleared away", "error", err)
+			}
+		}
+	}
 }
 
 func serve(server *http.Server, listener net.Listener) error {

@@ -14,7 +14,10 @@ const (
 
 // counts counts calls by service and source: in total since the start, and by
 // second over the last minutes. Calls to no service count under "".
-type counts struct{ services map[string]*serviceCounts }
+type counts struct {
+	services map[string]*serviceCounts
+	lanes    map[string]*serviceCounts // until they are forgotten
+}
 
 type serviceCounts struct {
 	total   map[call.Source]int64
@@ -26,13 +29,22 @@ type second struct {
 	source [8]int32
 }
 
-func newCounts() counts { return counts{services: make(map[string]*serviceCounts)} }
+func newCounts() counts {
+	return counts{services: make(map[string]*serviceCounts), lanes: make(map[string]*serviceCounts)}
+}
 
 func (c *counts) add(r *call.Record) {
-	s := c.services[r.Service]
+	countIn(c.services, r.Service, r)
+	if r.Lane != "" {
+		countIn(c.lanes, r.Lane, r)
+	}
+}
+
+func countIn(all map[string]*serviceCounts, name string, r *call.Record) {
+	s := all[name]
 	if s == nil {
 		s = &serviceCounts{total: make(map[call.Source]int64)}
-		c.services[r.Service] = s
+		all[name] = s
 	}
 	s.total[r.Source]++
 	now := r.At.Unix()
@@ -55,13 +67,16 @@ func sourceIndex(source call.Source) int {
 // Recent returns the calls of a service by source for each of the last five
 // minutes, the oldest first; the last one ends now.
 func (l *Log) Recent(service string, now time.Time) []call.Counts {
-	minutes := make([]call.Counts, windowMinutes)
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	return l.counts.services[service].recent(now)
+}
+
+func (s *serviceCounts) recent(now time.Time) []call.Counts {
+	minutes := make([]call.Counts, windowMinutes)
 	for i := range minutes {
 		minutes[i] = make(call.Counts)
 	}
-	s := l.counts.services[service]
 	if s == nil {
 		return minutes
 	}
@@ -79,6 +94,25 @@ func (l *Log) Recent(service string, now time.Time) []call.Counts {
 		}
 	}
 	return minutes
+}
+
+// LaneCalls returns the calls of a lane by source, since it was opened and in the
+// last minute.
+func (l *Log) LaneCalls(lane string, now time.Time) (total map[call.Source]int64, lastMinute call.Counts) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	s := l.counts.lanes[lane]
+	if s != nil {
+		total = maps.Clone(s.total)
+	}
+	return total, s.recent(now)[windowMinutes-1]
+}
+
+// ForgetLane forgets the counts of a lane that was closed; its calls stay.
+func (l *Log) ForgetLane(lane string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.counts.lanes, lane)
 }
 
 // LastMinute returns the calls of the whole environment in the last minute.

@@ -17,7 +17,7 @@ func (p Program) assertCommand() *cli.Command {
 	return &cli.Command{
 		DisableSliceFlagSeparator: true, // conditions have commas
 		Name:                      "assert", Usage: "check which calls were received: exit code 0 holds, 3 does not, 1 undecidable", ArgsUsage: "SERVICE CALL [CALL ...]", OnUsageError: usageError,
-		UsageText: "rapidmimic calls assert moorings 'POST /berths/{number}/bookings' --times 1 --within 5s\n" +
+		UsageText: "rapidmimic calls assert moorings 'POST /berths/{number}/bookings' --times 1 --within 5s --lane night-run\n" +
 			"rapidmimic calls assert moorings 'GET /berths/{number}' 'POST /berths/{number}/bookings'\n" +
 			"rapidmimic calls assert moorings 'POST /bookings' --where '{ body: $.vessel.name, equals: Tern }' --since 10m",
 		Description: "A CALL is a path template with or without a method, or the id of an operation. Several must have come\n" +
@@ -28,6 +28,7 @@ func (p Program) assertCommand() *cli.Command {
 			&cli.IntFlag{Name: "at-most", Usage: "at most `N` times"},
 			&cli.StringSliceFlag{Name: "where", Usage: "a `CONDITION` of the mapping language that must hold, too"},
 			&cli.StringFlag{Name: "if", Usage: "an `EXPRESSION` that must be true, too"},
+			laneFlag("only calls in this `LANE`, since it was opened"),
 			&cli.StringFlag{Name: "since", Usage: "leave out what came before: a `TIME` such as 2026-12-01T10:00:00Z, or 10m for the last ten minutes"},
 			&cli.StringFlag{Name: "within", Usage: "wait for up to `TIME` for it to hold"},
 		},
@@ -40,7 +41,7 @@ func (p Program) callsAssert(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a := api.Assertion{Service: given[0]}
+	a := api.Assertion{Service: given[0], Lane: c.String("lane")}
 	for flag, number := range map[string]**int{"times": &a.Times, "at-least": &a.AtLeast, "at-most": &a.AtMost} {
 		if c.IsSet(flag) {
 			n := c.Int(flag)
@@ -96,18 +97,24 @@ func patternOf(c *cli.Command, text string) (pattern spec.Pattern, err error) {
 		pattern.Operation = text
 	}
 	pattern.If = c.String("if")
+	pattern.Where, err = conditionsOf(c)
+	return pattern, err
+}
+
+// conditionsOf reads the conditions that a command is given with --where.
+func conditionsOf(c *cli.Command) (conditions []spec.Condition, err error) {
 	for _, where := range c.StringSlice("where") {
 		n, err := tree.Parse([]byte(where))
 		if err != nil {
-			return pattern, usage("--where %v", err)
+			return nil, usage("--where %v", err)
 		}
 		var condition spec.Condition
 		if err := json.Unmarshal(n.AppendJSON(nil), &condition); err != nil {
-			return pattern, usage("--where %q: %v", where, err)
+			return nil, usage("--where %q: %v", where, err)
 		}
-		pattern.Where = append(pattern.Where, condition)
+		conditions = append(conditions, condition)
 	}
-	return pattern, nil
+	return conditions, nil
 }
 
 // sinceOf reads a moment, or how long ago it was.

@@ -20,6 +20,7 @@ import (
 func callFilterFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"},
+		laneFlag("only calls in this `LANE`; - for those in none"),
 		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status or who answered"},
 	}
 }
@@ -56,7 +57,7 @@ func (p Program) callsCommand() *cli.Command {
 }
 
 func queryOf(c *cli.Command) client.CallQuery {
-	return client.CallQuery{Service: c.String("service"), Text: c.String("text")}
+	return client.CallQuery{Service: c.String("service"), Lane: c.String("lane"), Text: c.String("text")}
 }
 
 var callColumns = []column{
@@ -78,6 +79,12 @@ func callRow(call api.Call) []string {
 	}
 	if kinds := strings.Join(call.Impaired, ", "); kinds != "" && call.Source != "impairment" {
 		by += " + " + kinds
+	}
+	switch {
+	case call.Lane != "" && call.Scenario != "":
+		by += fmt.Sprintf(" (%s, %s)", call.Lane, call.Scenario)
+	case call.Lane+call.Scenario != "":
+		by += fmt.Sprintf(" (%s)", call.Lane+call.Scenario)
 	}
 	return []string{
 		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), statusText(call.Status),
@@ -121,7 +128,7 @@ func (p Program) sayNoCalls(ctx context.Context, c *client.Client, q client.Call
 	if err != nil {
 		return
 	}
-	if q.Text != "" || q.Service != "" {
+	if q.Text != "" || q.Service != "" || q.Lane != "" {
 		p.say("none of the %d calls in the log fits", status.CallsStored)
 		return
 	}
@@ -209,6 +216,12 @@ func (p Program) sayCall(call api.CallDetail) {
 	p.say("")
 	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
 	p.say("took      %s", timingText(call))
+	if call.Lane != "" {
+		p.say("lane      %s", call.Lane)
+	}
+	if call.Scenario != "" {
+		p.say("scenario  %s", call.Scenario)
+	}
 	if len(call.Injected) > 0 {
 		p.say("injected  %s", injectedText(call.Injected))
 	}

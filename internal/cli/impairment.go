@@ -19,6 +19,7 @@ func targetFlags() []cli.Flag {
 		&cli.StringFlag{Name: "operation", Usage: "only this `OPERATION` of the service"},
 		&cli.StringFlag{Name: "mapping", Usage: "only what this `MAPPING` answers"},
 		&cli.BoolFlag{Name: "everything", Usage: "the whole environment, instead of a SERVICE"},
+		laneFlag(inThisLane),
 	}
 }
 
@@ -60,7 +61,7 @@ func (p Program) impairCommand() *cli.Command {
 			},
 			{
 				Name: "show", Usage: "what is switched on, by whom, and how full limits are", ArgsUsage: "[SERVICE]", OnUsageError: usageError,
-				UsageText: "rapidmimic impair show\nrapidmimic impair show moorings -o yaml", ShellComplete: p.completeServices, Action: p.impairShow,
+				UsageText: "rapidmimic impair show\nrapidmimic impair show moorings -o yaml\nrapidmimic impair show --lane night-run", Flags: []cli.Flag{laneFlag(inThisLane)}, ShellComplete: p.completeServices, Action: p.impairShow,
 			},
 			{
 				Name: "off", Usage: "switch trouble off", ArgsUsage: "[SERVICE]", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.impairOff,
@@ -114,7 +115,7 @@ func (p Program) impairSet(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	made, err := api.SetImpairment(ctx, target, document)
+	made, err := api.SetLaneImpairment(ctx, c.String("lane"), target, document)
 	if err != nil {
 		return unchanged(err, file)
 	}
@@ -123,8 +124,8 @@ func (p Program) impairSet(ctx context.Context, c *cli.Command) error {
 		if made.Draws {
 			p.say("seed      %d, the same faults in the same order with --seed %d", *made.Impairment.Seed, *made.Impairment.Seed)
 		}
-		p.say("off       rapidmimic impair off %s", offArgs(made.Target))
-		if list, err := api.Impairments(ctx); err == nil && list.Off {
+		p.say("off       rapidmimic impair off %s%s", offArgs(made.Target), laneArgs(c.String("lane")))
+		if list, err := api.LaneImpairments(ctx, c.String("lane")); err == nil && list.Off {
 			p.say("but all impairments are switched off: rapidmimic impair on")
 		}
 	})
@@ -235,7 +236,7 @@ func (p Program) impairShow(ctx context.Context, c *cli.Command) error {
 		}
 		service = known.Name
 	}
-	list, err := environment.Impairments(ctx)
+	list, err := environment.LaneImpairments(ctx, c.String("lane"))
 	if err != nil {
 		return err
 	}
@@ -268,6 +269,9 @@ func (p Program) sayImpairments(list api.Impairments) {
 		if item.Own {
 			by = "the mapping itself"
 		}
+		if item.Origin != "" {
+			by = item.Origin
+		}
 		text := item.Text
 		if item.Down {
 			text += " (down now)"
@@ -292,6 +296,14 @@ func (p Program) impairOff(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	lane := c.String("lane")
+	if c.Bool("all") && lane != "" {
+		gone, err := environment.RemoveLaneImpairment(ctx, lane, spec.Target{}, true)
+		if err != nil {
+			return err
+		}
+		return p.print(c, gone, nil, func() { p.sayGone(spec.Target{}, gone) })
+	}
 	if c.Bool("all") {
 		list, err := environment.SwitchImpairments(ctx, true)
 		if err != nil {
@@ -306,18 +318,20 @@ func (p Program) impairOff(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	gone, err := environment.RemoveImpairment(ctx, target, target.Service != "" && target.Operation+target.Mapping == "")
+	gone, err := environment.RemoveLaneImpairment(ctx, lane, target, target.Service != "" && target.Operation+target.Mapping == "")
 	if err != nil {
 		return err
 	}
-	return p.print(c, gone, nil, func() {
-		if len(gone.Items) == 0 {
-			p.say("%s had no impairment", target)
-		}
-		for _, i := range gone.Items {
-			p.say("%s  no longer: %s", i.Target, i.Text)
-		}
-	})
+	return p.print(c, gone, nil, func() { p.sayGone(target, gone) })
+}
+
+func (p Program) sayGone(target spec.Target, gone api.Impairments) {
+	if len(gone.Items) == 0 {
+		p.say("%s had no impairment", target)
+	}
+	for _, i := range gone.Items {
+		p.say("%s  no longer: %s", i.Target, i.Text)
+	}
 }
 
 func (p Program) impairOn(ctx context.Context, c *cli.Command) error {

@@ -27,6 +27,7 @@ func (p Program) mappingCommand() *cli.Command {
 				OnUsageError: usageError,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"},
+					laneFlag("only in this `LANE`, above what everybody has"),
 				},
 				ShellComplete: p.completeServices, Action: p.mappingPut,
 			},
@@ -77,11 +78,17 @@ func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	report, err := api.PutMappings(ctx, given[0], text)
+	lane := c.String("lane")
+	report, err := api.PutLaneMappings(ctx, lane, given[0], text)
 	if err != nil {
 		return unchanged(err, file)
 	}
-	return p.print(c, report, nil, func() { p.sayPut(given[0], report) })
+	return p.print(c, report, nil, func() {
+		p.sayPut(given[0], report)
+		if lane != "" {
+			p.say("only in lane %s", lane)
+		}
+	})
 }
 
 // fewMappings is how many changed mappings are named one by one.

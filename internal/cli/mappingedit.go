@@ -28,7 +28,7 @@ func (p Program) mappingEditCommands() []*cli.Command {
 		{
 			Name: "remove", Usage: "remove mappings; mapping restore brings them back", ArgsUsage: "SERVICE [MAPPING ...]",
 			UsageText: "rapidmimic mapping remove moorings berth-by-number\nrapidmimic mapping remove moorings --label night", OnUsageError: usageError,
-			Flags: selectFlags(), ShellComplete: p.completeServices, Action: p.mappingRemove,
+			Flags: append(selectFlags(), laneFlag("its own one of this `LANE`")), ShellComplete: p.completeServices, Action: p.mappingRemove,
 		},
 		{
 			Name: "enable", Usage: "switch mappings on", ArgsUsage: "SERVICE [MAPPING ...]",
@@ -91,6 +91,9 @@ func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if lane := c.String("lane"); lane != "" {
+		return p.removeFromLane(ctx, api, lane, service, c.Args().Tail())
+	}
 	removed, err := api.RemoveMappings(ctx, service, which)
 	if err != nil {
 		return unchanged(err, "")
@@ -101,6 +104,20 @@ func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
 			p.say("undo      rapidmimic mapping restore %s %s", service, removed[0])
 		}
 	})
+}
+
+// removeFromLane takes mappings out of a lane by their ids.
+func (p Program) removeFromLane(ctx context.Context, api *client.Client, lane, service string, ids []string) error {
+	if len(ids) == 0 {
+		return usage("--lane needs the ids of mappings")
+	}
+	for _, id := range ids {
+		if err := api.RemoveLaneMapping(ctx, lane, service, id); err != nil {
+			return err
+		}
+		p.say("%s  removed from lane %s", id, lane)
+	}
+	return nil
 }
 
 // mappingEdit changes many mappings alike.

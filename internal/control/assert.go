@@ -75,6 +75,15 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 		return nil, err
 	}
 	a := &assertion{Assertion: wanted, service: service}
+	if wanted.Lane != "" && wanted.Lane != call.NoLane {
+		lane, err := s.Catalog.Snapshot().FindLane(wanted.Lane, time.Now())
+		if err != nil {
+			return nil, err
+		}
+		if lane.Opened.After(a.Since) {
+			a.Since = lane.Opened
+		}
+	}
 	counted := wanted.Times != nil || wanted.AtLeast != nil || wanted.AtMost != nil
 	switch {
 	case len(wanted.Calls) == 0:
@@ -129,7 +138,7 @@ func (a *assertion) looksInto() bool {
 
 // recordOf is a call as far as its line says it.
 func recordOf(line call.Summary) *call.Record {
-	return &call.Record{Number: line.Number, At: line.At, Service: line.Service, Source: line.Source, By: line.By, Operation: line.Operation,
+	return &call.Record{Number: line.Number, At: line.At, Service: line.Service, Source: line.Source, By: line.By, Operation: line.Operation, Lane: line.Lane, Scenario: line.Scenario,
 		Request: call.Request{Method: line.Method, Path: line.Path, Query: line.Query}, Answer: call.Answer{Status: line.Status}, Send: line.Took}
 }
 
@@ -139,7 +148,7 @@ func (s *server) callsSince(ctx context.Context, a *assertion) (records []*call.
 	var before uint64
 	looksInto := a.looksInto()
 	for len(records) < mostAsserted {
-		lines, err := s.Calls.ListCalls(ctx, call.Filter{Service: a.service.Spec.Name}, before, 1000)
+		lines, err := s.Calls.ListCalls(ctx, call.Filter{Service: a.service.Spec.Name, Lane: a.Lane}, before, 1000)
 		if err != nil {
 			return nil, "", err
 		}

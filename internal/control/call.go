@@ -20,14 +20,14 @@ func callView(line call.Summary) api.Call {
 	return api.Call{
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
-		Deviations: line.Deviations, Impaired: strings.Fields(line.Injected),
+		Deviations: line.Deviations, Lane: line.Lane, Scenario: line.Scenario, Impaired: strings.Fields(line.Injected),
 	}
 }
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 func filterOf(c *gin.Context) call.Filter {
-	return call.Filter{Service: c.Query("service"), Text: c.Query("text")}
+	return call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
 }
 
 func (s *server) listCalls(c *gin.Context) {

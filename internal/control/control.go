@@ -33,6 +33,8 @@ type Config struct {
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
+	// Lapse ends what is over: lanes, and scenarios that were on for a time.
+	Lapse func(ctx context.Context, now time.Time) error
 	// Ready reports whether calls are being answered.
 	Ready func() bool
 
@@ -145,6 +147,25 @@ func (s *server) routes(router *gin.Engine) {
 		api.PUT(target, s.putImpairment)
 		api.DELETE(target, s.deleteImpairment)
 	}
+	api.GET("/scenarios", s.listScenarios)
+	api.POST("/scenarios", s.postScenarios)
+	api.GET("/scenarios/:scenario", s.getScenario)
+	api.PUT("/scenarios/:scenario", s.putScenario)
+	api.PATCH("/scenarios/:scenario", s.patchScenario)
+	api.DELETE("/scenarios/:scenario", s.deleteScenario)
+	api.GET("/scenario", s.getActive)
+	api.PUT("/scenario", s.putActive)
+	api.DELETE("/scenario", s.deleteActive)
+	api.POST("/scenario/reset", s.resetActive)
+	api.POST("/scenario/draft", s.postDraft)
+
+	api.GET("/lanes", s.listLanes)
+	api.POST("/lanes", s.postLane)
+	api.GET("/lanes/:lane", s.getLane)
+	api.PUT("/lanes/:lane", s.putLane)
+	api.PATCH("/lanes/:lane", s.patchLane)
+	api.DELETE("/lanes/:lane", s.deleteLane)
+
 	api.GET("/lines", s.listLines)
 	api.PUT("/lines/:line", s.putLine)
 	api.DELETE("/lines/:line", s.deleteLine)

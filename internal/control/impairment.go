@@ -3,6 +3,7 @@ package control
 import (
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -16,32 +17,38 @@ func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairmen
 	since := i.Since.UTC()
 	view := api.Impairment{
 		Target: spec.Target{Operation: i.Operation, Mapping: i.Mapping}, Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
-		Since: &since, By: i.By, Down: i.Plan.Down(time.Now()),
+		Since: &since, By: i.By, Origin: i.Origin, Down: i.Plan.Down(time.Now()),
 	}
 	if service := snapshot.Find(i.ServiceID); service != nil {
 		view.Target.Service = service.Spec.Name
 	}
-	for _, used := range s.Engine.LimitsOf(i) {
+	for _, used := range s.Engine.LimitsOf(snapshot, i) {
 		view.Limits = append(view.Limits, api.LimitUse{Caller: used.Caller, Used: used.Used, ResetMs: milliseconds(used.Reset)})
 	}
 	return view
 }
 
 // listImpairments lists what is switched on, and what mappings have of
-// themselves.
-func (s *server) listImpairments(c *gin.Context) { c.PureJSON(http.StatusOK, s.impairments()) }
+// themselves: in the lane of the query, or for calls in none.
+func (s *server) listImpairments(c *gin.Context) {
+	view, err := s.viewOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, s.impairments(view))
+}
 
-func (s *server) impairments() api.Impairments {
-	snapshot := s.Catalog.Snapshot()
+func (s *server) impairments(snapshot *catalog.Snapshot) api.Impairments {
 	list := api.Impairments{Off: snapshot.ImpairmentsOff(), Items: []api.Impairment{}}
 	for _, i := range snapshot.Impairments() {
 		list.Items = append(list.Items, s.impairmentView(snapshot, i))
 	}
 	for _, service := range snapshot.Services() {
-		for _, m := range service.Mappings {
+		for _, m := range slices.Concat(service.OwnMappings(), service.Mappings) {
 			if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
 				list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
-					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true})
+					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true, Origin: m.Origin})
 			}
 		}
 	}
@@ -59,6 +66,10 @@ func (s *server) putImpairment(c *gin.Context) {
 	if err == nil {
 		wanted, err = spec.ReadImpairment(text)
 	}
+	if err == nil && c.Query("lane") != "" {
+		s.putLaneImpairment(c, wanted)
+		return
+	}
 	var made *catalog.Impairment
 	if err == nil {
 		made, err = s.Catalog.SetImpairment(c.Request.Context(), targetOf(c), wanted, rand.Int64N(1_000_000), time.Now())
@@ -67,13 +78,18 @@ func (s *server) putImpairment(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.Engine.ResetImpairment(made)
-	c.PureJSON(http.StatusOK, s.impairmentView(s.Catalog.Snapshot(), made))
+	view := s.shared()
+	s.Engine.ResetImpairment(view, made)
+	c.PureJSON(http.StatusOK, s.impairmentView(view, made))
 }
 
 // deleteImpairment switches off what a target has, with ?all=true also what is
 // below it, and answers with what was on.
 func (s *server) deleteImpairment(c *gin.Context) {
+	if c.Query("lane") != "" {
+		s.deleteLaneImpairments(c, c.Query("all") == "true")
+		return
+	}
 	snapshot := s.Catalog.Snapshot()
 	gone, err := s.Catalog.RemoveImpairments(c.Request.Context(), targetOf(c), c.Query("all") == "true")
 	if err != nil {
@@ -98,7 +114,7 @@ func (s *server) patchImpairments(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	c.PureJSON(http.StatusOK, s.impairments())
+	c.PureJSON(http.StatusOK, s.impairments(s.shared()))
 }
 
 // resetImpairments sets draws, limits and advice back to their start; of one
@@ -113,9 +129,14 @@ func (s *server) resetImpairments(c *gin.Context) {
 		}
 		id = service.Spec.ID
 	}
-	for _, i := range s.Catalog.Snapshot().Impairments() {
+	view, err := s.viewOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	for _, i := range view.Impairments() {
 		if id == "" || i.ServiceID == id {
-			s.Engine.ResetImpairment(i)
+			s.Engine.ResetImpairment(view, i)
 		}
 	}
 	c.Status(http.StatusNoContent)

@@ -19,7 +19,7 @@ func (s *server) mappingView(service *catalog.Service, m *catalog.Mapping) api.M
 	if calls, ok := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
 	}
-	for _, p := range s.Engine.Positions(service.Spec.ID, m) {
+	for _, p := range s.Engine.Positions(s.shared(), service.Spec.ID, m) {
 		view.Positions = append(view.Positions, api.Position(p))
 	}
 	return view
@@ -132,6 +132,10 @@ func (s *server) postMappings(c *gin.Context) {
 	mappings, text, err := readMappings(c)
 	if err != nil {
 		s.fail(c, err, nil)
+		return
+	}
+	if c.Query("lane") != "" {
+		s.putLaneMappings(c, mappings, text)
 		return
 	}
 	compiled, isNew, err := s.Catalog.PutMappings(c.Request.Context(), c.Param("service"), mappings)
@@ -250,6 +254,10 @@ func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {
 }
 
 func (s *server) deleteMapping(c *gin.Context) {
+	if c.Query("lane") != "" {
+		s.deleteLaneMapping(c)
+		return
+	}
 	m, err := s.Catalog.RemoveMapping(c.Request.Context(), c.Param("service"), c.Param("mapping"), c.GetHeader("If-Match"))
 	if err != nil {
 		s.failMapping(c, err, m)

@@ -108,7 +108,7 @@ func (s *server) resetPositions(c *gin.Context) {
 	if m == nil {
 		return
 	}
-	s.Engine.ResetSequence(service.Spec.ID, m)
+	s.Engine.ResetSequence(s.shared(), service.Spec.ID, m)
 	c.Status(http.StatusNoContent)
 }
 

@@ -20,6 +20,10 @@ type CallLog interface {
 	Position() uint64
 	Recent(service string, now time.Time) []call.Counts
 	LastMinute(now time.Time) call.Counts
+	// LaneCalls returns the calls of a lane by source, since it was opened and in the
+	// last minute.
+	LaneCalls(lane string, now time.Time) (total map[call.Source]int64, lastMinute call.Counts)
+	ForgetLane(lane string)
 	// OperationCalls counts since the start; ok is false when there was no call.
 	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
 	MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool)
@@ -41,10 +45,13 @@ type Decider interface {
 	ExplainOn(snapshot *catalog.Snapshot, r *call.Request) engine.Decision
 	// Check lists in what a call breaks the contract that is in force.
 	Check(r *call.Record) (operation string, found []call.Deviation)
-	Positions(serviceID string, m *catalog.Mapping) []engine.Position
-	ResetSequence(serviceID string, m *catalog.Mapping)
-	LimitsOf(i *catalog.Impairment) []engine.Used
-	ResetImpairment(i *catalog.Impairment)
+	// What is counted is counted for each view of the environment by itself.
+	Positions(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) []engine.Position
+	ResetSequence(view *catalog.Snapshot, serviceID string, m *catalog.Mapping)
+	LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) []engine.Used
+	ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment)
+	ResetView(view *catalog.Snapshot)
+	ResetLane(lane *catalog.Lane)
 	// Misfit says why a mapping does not fit a call, "" when it does.
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) string
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 )
 
@@ -15,23 +16,46 @@ var openAPI []byte
 
 func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
 
+// getStatus tells the state of the environment: scenario, modes and impairments as
+// the calls of the query's lane find them, or those in none.
 func (s *server) getStatus(c *gin.Context) {
+	view, err := s.viewOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	now, lane := time.Now(), view.InLane()
 	status := api.Status{
+		Lane: view.LaneName(), Scenario: activeView(view.LaneName(), view.Active(lane, now)), Modes: make(map[string]string), Lanes: []string{},
 		Version: s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
-		LastMinute: countsView(s.Log.LastMinute(time.Now())), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
+		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
 		CallsNotChecked: s.Log.NotChecked(),
 	}
-	for _, service := range s.Catalog.Snapshot().Services() {
+	if lane != nil {
+		_, inLane := s.Log.LaneCalls(lane.Spec.Name, now)
+		status.LastMinute = countsView(inLane)
+	}
+	for _, open := range view.Lanes(now) {
+		status.Lanes = append(status.Lanes, open.Spec.Name)
+	}
+	for _, service := range view.Services() {
 		status.Services++
 		status.Mappings += len(service.Mappings)
-		if service.Recording != nil {
-			status.Recording = append(status.Recording, service.Spec.Name)
-		}
+		mode := spec.ModeAnswer
 		if service.Spec.Relays() {
 			status.Relaying = append(status.Relaying, service.Spec.Name)
+			mode = spec.ModeRelay
 		}
+		if service.Recording != nil {
+			status.Recording = append(status.Recording, service.Spec.Name)
+			mode = "recording"
+		}
+		if service.Off() != "" {
+			mode = "off"
+		}
+		status.Modes[service.Spec.Name] = mode
 	}
-	list := s.impairments()
+	list := s.impairments(view)
 	status.ImpairmentsOff = list.Off
 	for _, i := range list.Items {
 		if !list.Off {

@@ -31,6 +31,13 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	if f.Service != "" {
 		where, args = append(where, "service = ?"), append(args, f.Service)
 	}
+	switch f.Lane {
+	case "":
+	case call.NoLane:
+		where, args = append(where, `instr(line, ?) = 0`), append(args, f.LaneWord())
+	default:
+		where, args = append(where, `instr(line || ' ', ? || ' ') > 0`), append(args, f.LaneWord())
+	}
 	for _, word := range f.Words() {
 		where = append(where, `instr(lower(line), ?) > 0`)
 		args = append(args, word)
@@ -132,8 +139,8 @@ func (r *callRow) record() (record *call.Record, contents [partCount]int64, besi
 			Method: d.method, Address: d.address, Path: d.path, Query: d.query, Host: d.host,
 			Protocol: d.protocol, Caller: d.caller, Body: call.Body{Size: d.requestSize},
 		},
-		Answer:     call.Answer{Status: int(d.status)},
-		AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
+		Answer: call.Answer{Status: int(d.status)},
+		Lane:   d.lane, Scenario: d.scenario, AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
 		Read: d.read, Decide: d.decide, Wait: d.wait, Ask: d.ask, Send: d.send,
 	}, d.contents, lineOnly{d.deviations, d.injected}, nil
 }

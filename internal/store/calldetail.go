@@ -13,6 +13,7 @@ import (
 type callDetail struct {
 	method, path, query, source, by, operation string
 	injected                                   string // kinds
+	lane, scenario                             string
 	status, deviations                         int64
 	address, host, protocol, caller            string
 	read, decide, wait, ask, send              time.Duration
@@ -34,15 +35,16 @@ const (
 )
 
 // detailVersion is the first byte of an encoded detail. Details of version 1
-// have no operation, those before 4 nothing of the upstream and of impairments.
-const detailVersion = 4
+// have no operation, those before 4 nothing of the upstream and of impairments, those
+// before 5 neither lane nor scenario.
+const detailVersion = 5
 
 func detailOf(r *call.Record, contents [partCount]int64) callDetail {
 	q := &r.Request
 	return callDetail{
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
-		injected: r.Summary().Injected,
-		address:  q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
+		injected: r.Summary().Injected, lane: r.Lane, scenario: r.Scenario,
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
 	}
@@ -56,8 +58,8 @@ const lateNumbers = 4
 
 // strings and numbers list the fields in the order in which they are encoded.
 
-func (d *callDetail) strings() [11]*string {
-	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation, &d.injected}
+func (d *callDetail) strings() [13]*string {
+	return [...]*string{&d.method, &d.path, &d.query, &d.source, &d.by, &d.address, &d.host, &d.protocol, &d.caller, &d.operation, &d.injected, &d.lane, &d.scenario}
 }
 
 func (d *callDetail) numbers() [numberCount + partCount + 2]*int64 {
@@ -95,6 +97,9 @@ func (d *callDetail) parse(b []byte) error {
 	texts := all[:]
 	counts := d.numbers()
 	numbers := counts[:]
+	if b[0] < 5 {
+		texts = texts[:len(texts)-2]
+	}
 	if b[0] < 2 {
 		texts = texts[:len(texts)-1]
 	}

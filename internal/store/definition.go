@@ -31,7 +31,13 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if d.Running, err = s.loadRunning(ctx); err != nil {
 		return d, err
 	}
-	return d, s.loadImpairments(ctx, &d)
+	if err := s.loadImpairments(ctx, &d); err != nil {
+		return d, err
+	}
+	if err := s.loadScenarios(ctx, &d); err != nil {
+		return d, err
+	}
+	return d, s.loadLanes(ctx, &d)
 }
 
 // loadVersion is the version of the last change. Data of before it was kept know
@@ -90,6 +96,12 @@ func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 		return err
 	}
 	if err := putImpairments(ctx, tx, change); err != nil {
+		return err
+	}
+	if err := putScenarios(ctx, tx, change); err != nil {
+		return err
+	}
+	if err := putLanes(ctx, tx, change); err != nil {
 		return err
 	}
 	if err := markApplied(ctx, tx, change.Applied, change.Forgotten); err != nil {

@@ -2,6 +2,7 @@ package traffic
 
 import (
 	"bufio"
+	"context"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -48,7 +49,7 @@ func (p *Proxy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		p.rootPage(w)
 	case p.Listed(hostOf(r.URL.Host)):
 		r.Host = r.URL.Host
-		p.Handler.ServeHTTP(w, r)
+		p.Handler.ServeHTTP(w, r.WithContext(withProxyUser(r.Context(), userOf(r))))
 	default:
 		p.forward(w, r)
 	}
@@ -123,11 +124,34 @@ func (p *Proxy) connect(w http.ResponseWriter, r *http.Request) {
 		_ = conn.Close()
 		return
 	}
-	p.intercept(&bufferedConn{conn, buffered.Reader}, r.Host, host)
+	p.intercept(&bufferedConn{conn, buffered.Reader}, r.Host, host, userOf(r))
+}
+
+type proxyUserKey struct{}
+
+func withProxyUser(ctx context.Context, user string) context.Context {
+	if user == "" {
+		return ctx
+	}
+	return context.WithValue(ctx, proxyUserKey{}, user)
+}
+
+// proxyUser is the user name that a client gave the proxy, "" for none.
+func proxyUser(ctx context.Context) string {
+	user, _ := ctx.Value(proxyUserKey{}).(string)
+	return user
+}
+
+// userOf reads the user name that a client gives the proxy (RFC 7617); it needs no
+// password.
+func userOf(r *http.Request) string {
+	given := &http.Request{Header: http.Header{"Authorization": r.Header["Proxy-Authorization"]}}
+	user, _, _ := given.BasicAuth()
+	return user
 }
 
 // intercept speaks for a host on a connection, with a certificate of ours.
-func (p *Proxy) intercept(conn net.Conn, address, host string) {
+func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	secured := tls.Server(conn, &tls.Config{
 		NextProtos: []string{"h2", "http/1.1"}, MinVersion: tls.VersionTLS12,
 		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
@@ -148,7 +172,7 @@ func (p *Proxy) intercept(conn net.Conn, address, host string) {
 		if r.Host == "" {
 			r.Host = address
 		}
-		p.Handler.ServeHTTP(w, r)
+		p.Handler.ServeHTTP(w, r.WithContext(withProxyUser(r.Context(), user)))
 	})
 	quiet := slog.NewLogLogger(p.Logger.Handler(), slog.LevelDebug)
 	one := &oneConn{conn: secured, done: make(chan struct{})}

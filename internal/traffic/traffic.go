@@ -58,7 +58,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	arrived := time.Now()
 	record := &call.Record{Number: h.Log.Number(), At: arrived, Request: call.Request{
 		Method: r.Method, Address: r.URL.EscapedPath(), Query: r.URL.RawQuery, Host: r.Host,
-		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header),
+		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header), ProxyUser: proxyUser(r.Context()),
 	}}
 	defer h.recoverFault(w, record)
 
@@ -85,6 +85,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // carryOut does what a decision says, and hands the call to the log.
 func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
+	record.Lane, record.Scenario = d.Lane, d.Scenario
 	if d.Relay != nil {
 		h.relay(w, r, record, d)
 		return
@@ -188,7 +189,7 @@ func sendHead(w http.ResponseWriter, record *call.Record, reveal bool, length in
 }
 
 // revealed is the Rapid-Mimic header, an RFC 9651 dictionary:
-// call=c-81f3, source=mapping, by="berth-by-number".
+// call=c-81f3, source=mapping, by="berth-by-number", lane=night-run, scenario="storm".
 func revealed(record *call.Record) string {
 	b := make([]byte, 0, 80)
 	b = append(b, "call="...)
@@ -208,6 +209,12 @@ func revealed(record *call.Record) string {
 			}
 		}
 		b = append(b, '"')
+	}
+	if record.Lane != "" { // a token, as its name has to be
+		b = append(append(b, ", lane="...), record.Lane...)
+	}
+	if record.Scenario != "" {
+		b = append(append(append(b, `, scenario="`...), record.Scenario...), '"')
 	}
 	return string(b)
 }

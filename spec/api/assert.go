@@ -12,6 +12,9 @@ type Assertion struct {
 	// Calls are what they look like, in the mapping language. Several must have come
 	// in this order, others between them allowed.
 	Calls []spec.Pattern `json:"calls"`
+	// Lane is the one that the calls must be in, since it was opened; "" for calls
+	// wherever they belong.
+	Lane string `json:"lane,omitempty"`
 	// Times, AtLeast and AtMost are how often calls of the one kind must have come;
 	// at least once when none is given. Times 0 means never.
 	Times   *int `json:"times,omitempty"`

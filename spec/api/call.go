@@ -26,6 +26,9 @@ type Call struct {
 	Deviations int `json:"deviations,omitempty"`
 	// Impaired are the kinds of what impairments did to the call.
 	Impaired []string `json:"impaired,omitempty"`
+	// Lane and Scenario are those under which it was answered.
+	Lane     string `json:"lane,omitempty"`
+	Scenario string `json:"scenario,omitempty"`
 }
 
 // CallDetail is one call, whole.
@@ -113,30 +116,4 @@ type Batch struct {
 	// Gap is set when the stream could not be resumed where the reader left
 	// it: the calls in between must be listed.
 	Gap bool `json:"gap,omitempty"`
-}
-
-// Status is the state of the whole environment.
-type Status struct {
-	Version     string         `json:"version"`
-	StartedAt   time.Time      `json:"startedAt"`
-	Control     string         `json:"control"` // base URL of console and API
-	Traffic     string         `json:"traffic"` // base URL of the services
-	Data        string         `json:"data"`    // the data folder
-	Services    int            `json:"services"`
-	Mappings    int            `json:"mappings"`
-	LastMinute  map[string]int `json:"lastMinute"`
-	CallsStored int64          `json:"callsStored"`
-	// CallsNotKept counts calls that were answered but could not be logged
-	// since the start.
-	CallsNotKept int64 `json:"callsNotKept"`
-	// CallsNotChecked counts calls that were kept but came too fast to be held
-	// against their contracts.
-	CallsNotChecked int64 `json:"callsNotChecked"`
-	// Recording and Relaying are the services that do so.
-	Recording []string `json:"recording,omitempty"`
-	Relaying  []string `json:"relaying,omitempty"`
-	// Impaired are the targets of the impairments that are on; ImpairmentsOff is set
-	// when all are switched off.
-	Impaired       []string `json:"impaired,omitempty"`
-	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
 }

@@ -24,9 +24,12 @@ type Impairment struct {
 	Draws bool `json:"draws,omitempty"`
 	// Own is set for one that a mapping has of itself; then Since and By are
 	// missing.
-	Own   bool       `json:"own,omitempty"`
-	Since *time.Time `json:"since,omitempty"`
-	By    string     `json:"by,omitempty"`
+	Own bool `json:"own,omitempty"`
+	// Origin says of which scenario or lane it is: scenario "storm". "" for one that
+	// was switched on by itself.
+	Origin string     `json:"origin,omitempty"`
+	Since  *time.Time `json:"since,omitempty"`
+	By     string     `json:"by,omitempty"`
 	// Down is set while its outage is on.
 	Down bool `json:"down,omitempty"`
 	// Limits tells how full its limit is, for each caller.

@@ -172,13 +172,13 @@ func (d *decoding) structure(n *Node, v reflect.Value, at, what string) {
 			d.items = append(d.items, problem.Item{At: Join(at, m.Key), Line: m.Line, Col: m.Col, Detail: detail})
 			continue
 		}
-		d.value(m.Value, v.Field(i), Join(at, m.Key), m.Key)
+		d.value(m.Value, v.FieldByIndex(i), Join(at, m.Key), m.Key)
 	}
 }
 
 type structFields struct {
 	names []string
-	index map[string]int
+	index map[string][]int // way to the field
 }
 
 // knownFields holds what fieldsOf found: there are but a few types.
@@ -188,14 +188,22 @@ func fieldsOf(t reflect.Type) structFields {
 	if known, ok := knownFields.Load(t); ok {
 		return known.(structFields)
 	}
-	f := structFields{index: make(map[string]int)}
+	f := structFields{index: make(map[string][]int)}
 	for i := range t.NumField() {
 		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
+		if t.Field(i).Anonymous && name == "" {
+			inner := fieldsOf(t.Field(i).Type)
+			for _, name := range inner.names {
+				f.names = append(f.names, name)
+				f.index[name] = append([]int{i}, inner.index[name]...)
+			}
+			continue
+		}
 		if name == "" || name == "-" {
 			continue
 		}
 		f.names = append(f.names, name)
-		f.index[name] = i
+		f.index[name] = []int{i}
 	}
 	knownFields.Store(t, f)
 	return f

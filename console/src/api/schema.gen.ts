@@ -769,6 +769,147 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All scenarios, where they are on, and what of them cannot be used */
+        get: operations["listScenarios"];
+        put?: never;
+        /** Create or replace scenarios by their names, all of a document or none */
+        post: operations["putScenarios"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the scenario */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        /** One scenario */
+        get: operations["getScenario"];
+        /** Create or replace one scenario; where it is on it changes with the next call */
+        put: operations["putScenario"];
+        post?: never;
+        /** Remove a scenario that is on nowhere and that no other builds on */
+        delete: operations["removeScenario"];
+        options?: never;
+        head?: never;
+        /** Change a part of a scenario */
+        patch: operations["patchScenario"];
+        trace?: never;
+    };
+    "/api/v1/scenario": {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which scenario is on, in a lane or for calls in none */
+        get: operations["getActiveScenario"];
+        /** Switch a scenario on instead of the one that is; what it counts begins anew */
+        put: operations["useScenario"];
+        post?: never;
+        /** Switch off the scenario that is on; everything is as it was before it */
+        delete: operations["leaveScenario"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenario/reset": {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set positions, counters, draws and limits back to their start; definitions stay */
+        post: operations["resetScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenario/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Propose a scenario of what is on now, or of calls; nothing is kept */
+        post: operations["draftScenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lanes that are open, the first to be opened first */
+        get: operations["listLanes"];
+        put?: never;
+        /** Open a lane, which closes itself when its time is over */
+        post: operations["openLane"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/{lane}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the lane */
+                lane: string;
+            };
+            cookie?: never;
+        };
+        /** One open lane */
+        get: operations["getLane"];
+        /** Replace what an open lane says; its time to live counts from when it was opened */
+        put: operations["putLane"];
+        post?: never;
+        /** Close a lane: what it held is gone from the answers, its calls stay */
+        delete: operations["closeLane"];
+        options?: never;
+        head?: never;
+        /** Change a part of what an open lane says */
+        patch: operations["patchLane"];
+        trace?: never;
+    };
     "/api/v1/lines": {
         parameters: {
             query?: never;
@@ -1609,6 +1750,8 @@ export interface components {
             draws?: boolean;
             /** @description A mapping has it of itself */
             own?: boolean;
+            /** @description The scenario or lane that it is of: scenario "storm" */
+            origin?: string;
             /** Format: date-time */
             since?: string;
             by?: string;
@@ -1625,10 +1768,127 @@ export interface components {
             off: boolean;
             items: components["schemas"]["Impairment"][];
         };
+        /** @description What is different in one service */
+        ServiceChanges: {
+            /** @description The whole service is switched off */
+            off?: boolean;
+            /** @enum {string} */
+            mode?: "answer" | "relay";
+            /** @description Which named examples answer: operation to name */
+            examples?: {
+                [key: string]: string;
+            };
+            /** @description Mappings of the service that do not answer */
+            mappingsOff?: string[];
+            /** @description Mappings that come before those of everybody */
+            mappings?: {
+                [key: string]: unknown;
+            }[];
+            impair?: components["schemas"]["ImpairmentDocument"];
+            impairOperations?: {
+                [key: string]: components["schemas"]["ImpairmentDocument"];
+            };
+            impairMappings?: {
+                [key: string]: components["schemas"]["ImpairmentDocument"];
+            };
+        };
+        /** @description A named set of changes, switched on and off as one */
+        ScenarioDocument: {
+            name: string;
+            title?: string;
+            labels?: string[];
+            /** @description Another scenario whose changes hold too; where both touch the same thing, this one wins */
+            buildsOn?: string;
+            impair?: components["schemas"]["ImpairmentDocument"];
+            services?: {
+                [key: string]: components["schemas"]["ServiceChanges"];
+            };
+        };
+        ActiveScenario: {
+            /** @description Its name; empty when none is on */
+            scenario: string;
+            lane?: string;
+            /** Format: date-time */
+            since?: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself
+             */
+            until?: string;
+            by?: string;
+            /** @description The one that was on before a switch */
+            before?: string;
+        };
+        Scenario: components["schemas"]["ScenarioDocument"] & {
+            etag: string;
+            /** @description What it changes, one thing each, without what it builds on */
+            lines: string[];
+            /** @description Where it is on */
+            on: components["schemas"]["ActiveScenario"][];
+            /** @description What it says otherwise than those it builds on */
+            differences?: {
+                what: string;
+                here: string;
+                instead: string;
+                of: string;
+            }[];
+            /** @description What of it cannot be used with the services that are there now */
+            faults?: components["schemas"]["Fault"][];
+        };
+        Scenarios: {
+            items: components["schemas"]["Scenario"][];
+        };
+        ScenarioProposal: {
+            scenario: components["schemas"]["ScenarioDocument"];
+            lines: string[];
+            skipped?: {
+                call: string;
+                reason: string;
+            }[];
+        };
+        /** @description A private view of the environment */
+        LaneDocument: {
+            name: string;
+            title?: string;
+            /** @description The one that is on when it opens */
+            scenario?: string;
+            /** @description How long it stays open, such as 30m; 1h when left out */
+            ttl?: string;
+            /** @description Which calls belong to it that do not say so */
+            when?: {
+                where?: components["schemas"]["Condition"][];
+                if?: string;
+            };
+            impair?: components["schemas"]["ImpairmentDocument"];
+            services?: {
+                [key: string]: components["schemas"]["ServiceChanges"];
+            };
+        };
+        Lane: components["schemas"]["LaneDocument"] & {
+            etag: string;
+            /** Format: date-time */
+            opened: string;
+            /** Format: date-time */
+            until: string;
+            by?: string;
+            active: components["schemas"]["ActiveScenario"];
+            /** @description What its own changes are, one thing each */
+            lines: string[];
+            /** @description How the addresses of services begin in it */
+            address: string;
+            /** @description The header by which a call belongs to it */
+            header: string;
+            /** @description Likewise as W3C baggage */
+            baggage: string;
+            calls: components["schemas"]["Counts"];
+            lastMinute: components["schemas"]["Counts"];
+        };
         Assertion: {
             service: string;
             /** @description What the calls look like; several must have come in this order */
             calls: components["schemas"]["Pattern"][];
+            /** @description The lane that the calls must be in, since it was opened */
+            lane?: string;
             /** @description Exactly so often, 0 for never; at least once when no number is given */
             times?: number;
             atLeast?: number;
@@ -1854,6 +2114,10 @@ export interface components {
             deviations?: number;
             /** @description Kinds of what impairments did to the call */
             impaired?: string[];
+            /** @description The lane that it was in */
+            lane?: string;
+            /** @description The scenario that it was answered under */
+            scenario?: string;
         };
         Message: {
             headers: string[][];
@@ -1922,6 +2186,15 @@ export interface components {
             gap?: boolean;
         };
         Status: {
+            /** @description The lane that scenario, modes and impairments are about */
+            lane?: string;
+            scenario: components["schemas"]["ActiveScenario"];
+            /** @description Those of the services as calls find them */
+            modes: {
+                [key: string]: "answer" | "relay" | "recording" | "off";
+            };
+            /** @description Names of the lanes that are open */
+            lanes: string[];
             version: string;
             /** Format: date-time */
             startedAt: string;
@@ -2015,6 +2288,10 @@ export interface components {
         mappingText: string;
         /** @description Only calls to this service */
         callService: string;
+        /** @description Name of an open lane; calls in none are meant when left out */
+        lane: string;
+        /** @description Only calls in this lane, also of one that is closed; - for those in none */
+        callLane: string;
         /** @description Words that must all occur in method, path, query, status, source or who answered */
         callText: string;
     };
@@ -2128,7 +2405,10 @@ export interface operations {
     };
     getStatus: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2782,7 +3062,10 @@ export interface operations {
     };
     putMappings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -3186,7 +3469,10 @@ export interface operations {
     };
     listImpairments: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3235,6 +3521,8 @@ export interface operations {
     resetImpairments: {
         parameters: {
             query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
                 /** @description Only of this service */
                 service?: string;
             };
@@ -3256,7 +3544,10 @@ export interface operations {
     };
     setEnvironmentImpairment: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3282,6 +3573,8 @@ export interface operations {
     removeEnvironmentImpairment: {
         parameters: {
             query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
                 /** @description And everything below it */
                 all?: boolean;
             };
@@ -3308,6 +3601,8 @@ export interface operations {
             query?: {
                 operation?: string;
                 mapping?: string;
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
             };
             header?: never;
             path: {
@@ -3339,6 +3634,8 @@ export interface operations {
             query?: {
                 operation?: string;
                 mapping?: string;
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
                 /** @description Of a service, also what its operations and mappings have */
                 all?: boolean;
             };
@@ -3358,6 +3655,462 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listScenarios: {
+        parameters: {
+            query?: {
+                /** @description Only scenarios with this label */
+                label?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scenarios in the order of their names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenarios"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putScenarios: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenarioDocument"] | components["schemas"]["ScenarioDocument"][];
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The scenarios */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenarios"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the scenario */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scenario */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putScenario: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name of the scenario */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenarioDocument"];
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The scenario */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description The new scenario */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeScenario: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name of the scenario */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patchScenario: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name of the scenario */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The scenario */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getActiveScenario: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scenario that is on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActiveScenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    useScenario: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    scenario: string;
+                    /** @description How long, such as 10m; until it is switched off when left out */
+                    for?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The scenario that is on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActiveScenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    leaveScenario: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description That none is on, and which was */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActiveScenario"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetScenario: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    draftScenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    /** @description The lane whose state is meant */
+                    lane?: string;
+                    /** @description Ids of calls that it answers as they were answered */
+                    calls?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description The proposal */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioProposal"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLanes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lanes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Lane"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    openLane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneDocument"];
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The lane */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the lane */
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lane */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putLane: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name of the lane */
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneDocument"];
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The lane */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    closeLane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the lane */
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What it was */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patchLane: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
+            path: {
+                /** @description Name of the lane */
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The lane */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3858,7 +4611,10 @@ export interface operations {
     };
     removeMapping: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
@@ -3920,6 +4676,8 @@ export interface operations {
                 after?: components["parameters"]["after"];
                 /** @description Only calls to this service */
                 service?: components["parameters"]["callService"];
+                /** @description Only calls in this lane, also of one that is closed; - for those in none */
+                lane?: components["parameters"]["callLane"];
                 /** @description Words that must all occur in method, path, query, status, source or who answered */
                 text?: components["parameters"]["callText"];
             };
@@ -3968,6 +4726,8 @@ export interface operations {
             query?: {
                 /** @description Only calls to this service */
                 service?: components["parameters"]["callService"];
+                /** @description Only calls in this lane, also of one that is closed; - for those in none */
+                lane?: components["parameters"]["callLane"];
                 /** @description Words that must all occur in method, path, query, status, source or who answered */
                 text?: components["parameters"]["callText"];
             };

@@ -52,8 +52,10 @@ type Request struct {
 	Host          string
 	Protocol      string // HTTP/1.1
 	Caller        string // host:port of the client
-	Header        Header
-	Body          Body
+	// ProxyUser is the user name that was given to the proxy, "" for none.
+	ProxyUser string
+	Header    Header
+	Body      Body
 }
 
 // HostName is the host that was asked for, without its port, in lower case.
@@ -123,6 +125,9 @@ type Record struct {
 	// passed between us and the caller; else nil.
 	Upstream *Exchange
 
+	// Lane and Scenario are those under which it was answered, "" for none.
+	Lane, Scenario string
+
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
 
@@ -188,6 +193,8 @@ type Summary struct {
 	Deviations          int
 	// Injected are the kinds of what impairments did, with spaces between them.
 	Injected string
+	// Lane and Scenario are those under which it was answered, "" for none.
+	Lane, Scenario string
 }
 
 // kindsOf are the kinds of what was injected, each once, with spaces between them.
@@ -206,7 +213,7 @@ func (r *Record) Summary() Summary {
 	return Summary{
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
 		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
-		Injected: kindsOf(r.Injected),
+		Injected: kindsOf(r.Injected), Lane: r.Lane, Scenario: r.Scenario,
 	}
 }
 

@@ -20,6 +20,14 @@ func (e *Explanation) With(steps ...Step) *Explanation {
 	return &Explanation{Sentence: e.Sentence, Steps: slices.Concat(e.Steps, steps)}
 }
 
+// After is With, the steps before those that are there.
+func (e *Explanation) After(steps ...Step) *Explanation {
+	if e == nil {
+		return &Explanation{Steps: steps}
+	}
+	return &Explanation{Sentence: e.Sentence, Steps: slices.Concat(steps, e.Steps)}
+}
+
 // Stage is the part of deciding that a step belongs to.
 type Stage string
 

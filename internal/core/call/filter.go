@@ -9,7 +9,8 @@ import (
 // answered. Source, status and method are words of it, so "503" and "miss"
 // find what they say; a call for an operation has the word "operation:" with its
 // id, one that was impaired "impaired:" with the kind, one that breaks the
-// contract the word "deviates".
+// contract the word "deviates", one in a lane or under a scenario "lane:" and
+// "scenario:" with their names.
 func (r *Summary) Line() string {
 	var b strings.Builder
 	b.Grow(len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
@@ -38,16 +39,39 @@ func (r *Summary) Line() string {
 	if r.Deviations > 0 {
 		b.WriteString(" deviates")
 	}
+	if r.Lane != "" {
+		b.WriteString(laneWord(r.Lane))
+	}
+	if r.Scenario != "" {
+		b.WriteString(" scenario:")
+		b.WriteString(r.Scenario)
+	}
 	return b.String()
 }
+
+func laneWord(lane string) string { return " lane:" + lane }
 
 // Filter selects calls.
 type Filter struct {
 	// Service is a service's name; "" selects all.
 	Service string
+	// Lane is the name of a lane; "" selects all, NoLane those in none.
+	Lane string
 	// Text is split at spaces; every word must occur in the call's Line, in
 	// any case.
 	Text string
+}
+
+// NoLane selects the calls that are in no lane.
+const NoLane = "-"
+
+// LaneWord is what the Line of the calls in the filter's lane has, followed by a
+// space or its end.
+func (f Filter) LaneWord() string {
+	if f.Lane == NoLane {
+		return laneWord("")
+	}
+	return laneWord(f.Lane)
 }
 
 // Words are the words of Text in lower case.
@@ -56,6 +80,9 @@ func (f Filter) Words() []string { return strings.Fields(strings.ToLower(f.Text)
 // Fits reports whether the filter selects r.
 func (f Filter) Fits(r *Summary) bool {
 	if f.Service != "" && f.Service != r.Service {
+		return false
+	}
+	if f.Lane == NoLane && r.Lane != "" || f.Lane != "" && f.Lane != NoLane && f.Lane != r.Lane {
 		return false
 	}
 	words := f.Words()

@@ -16,6 +16,11 @@ type Hints struct {
 	// the mappings to the contract.
 	Example string
 	Status  int
+	// Lane is the lane that the call belongs to, LaneInHeader whether the header said
+	// so; Scenario is the scenario to answer under.
+	Lane         string
+	LaneInHeader bool
+	Scenario     string
 	// Delay holds the answer back for so long, instead of any latency that is set.
 	Delay time.Duration
 	// Generate asks for data drawn from the schema although there are examples.
@@ -34,7 +39,7 @@ const (
 	baggagePrefix = "rapid-mimic."
 )
 
-var hintKeys = []string{"delay", "example", "status"}
+var hintKeys = []string{"delay", "example", "lane", "scenario", "status"}
 
 // ReadHints reads the hints of a request: the Rapid-Mimic header, a dictionary
 // of RFC 9651 such as `example="full-berth", status=404`, and the members of W3C
@@ -62,7 +67,7 @@ func ReadHints(h Header) (Hints, error) {
 	}
 	dictionary, err := httpsfv.UnmarshalDictionary(h[hintHeader])
 	if err != nil {
-		return hints, fmt.Errorf("the %s header is not a dictionary such as `example=\"free\", status=404` (text in quotes)", hintHeader)
+		return hints, fmt.Errorf("the %s header is not a dictionary such as `lane=night-run, example=\"free\"` (text in quotes)", hintHeader)
 	}
 	for _, key := range dictionary.Names() {
 		member, _ := dictionary.Get(key)
@@ -73,6 +78,7 @@ func ReadHints(h Header) (Hints, error) {
 		if err := hints.set(key, fmt.Sprint(item.Value)); err != nil {
 			return hints, err
 		}
+		hints.LaneInHeader = hints.LaneInHeader || key == "lane"
 	}
 	return hints, nil
 }
@@ -85,6 +91,10 @@ func (h *Hints) set(key, value string) error {
 		if _, err := fmt.Sscanf(value, "%d", &h.Status); err != nil || h.Status < 200 || h.Status > 999 {
 			return fmt.Errorf("hint status must be a number from 200 to 999, not %q", value)
 		}
+	case "lane":
+		h.Lane = value
+	case "scenario":
+		h.Scenario = value
 	case "delay":
 		delay, err := time.ParseDuration(value)
 		if err != nil || delay < 0 || delay > longestHint {

@@ -72,8 +72,15 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		c.version = max(c.version, stored.Version)
 	}
 	c.version = max(c.version, definitions.Version)
-	c.current.Store(snapshot)
+	c.publish(snapshot.withSituations(definitions))
 	return c, nil
+}
+
+// publish makes a snapshot the present one.
+func (c *Catalog) publish(s *Snapshot) {
+	next := *s
+	next.views = &views{}
+	c.current.Store(&next)
 }
 
 // Snapshot is the environment as it is now.

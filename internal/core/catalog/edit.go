@@ -33,12 +33,15 @@ func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot
 // commit stores the change and, when that went well, makes it part of the
 // environment.
 func (e *edit) commit(ctx context.Context) error {
+	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
+		e.recompileChanges()
+	}
 	e.change.By, e.change.Version = authorOf(ctx), e.catalog.version
 	ctx = context.WithoutCancel(ctx) // who has asked for it may leave, the change is whole all the same
 	if err := e.catalog.store.Apply(ctx, e.change); err != nil {
 		return fmt.Errorf("store the change: %w", err)
 	}
-	e.catalog.current.Store(e.next)
+	e.catalog.publish(e.next)
 	return nil
 }
 

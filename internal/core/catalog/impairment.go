@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"hash/fnv"
 	"maps"
 	"slices"
 	"time"
@@ -25,6 +24,9 @@ type impairments struct {
 type Impairment struct {
 	StoredImpairment
 	Plan *impair.Plan
+	// Origin says of which scenario or lane it is; "" for one that was switched on by
+	// itself.
+	Origin string
 }
 
 // targetKey names a target; its parts begin with what no other part does.
@@ -94,7 +96,7 @@ func (s *Snapshot) withStored(d Definitions) (*Snapshot, error) {
 	for _, stored := range d.Impairments {
 		made, fault := next.compileImpairment(stored)
 		if fault != nil {
-			return nil, fmt.Errorf("impairment of %s: %s", made.Plan.Target, fault.Detail)
+			return nil, fmt.Errorf("impairment of service %q: %s", stored.ServiceID, fault.Detail)
 		}
 		next.impairments.put(made)
 	}
@@ -115,7 +117,7 @@ func (s *Snapshot) compileImpairment(stored StoredImpairment) (*Impairment, *pro
 		target.Service = service.Spec.Name
 	}
 	plan, fault := impair.Compile(stored.Impairment, target.String(), stored.Since, s.Lines())
-	return &Impairment{stored, plan}, fault
+	return &Impairment{StoredImpairment: stored, Plan: plan}, fault
 }
 
 // compileOwnImpairment compiles what a mapping says of itself. Its line is looked
@@ -127,10 +129,7 @@ func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 	}
 	own := *m.Impair
 	if own.Seed == nil {
-		h := fnv.New32a()
-		_, _ = h.Write([]byte(m.ID)) // never fails
-		seed := int64(h.Sum32())
-		own.Seed = &seed
+		own.Seed = seedOf(m.ID)
 	}
 	plan, fault := impair.Compile(own, "mapping "+m.ID, time.Time{}, nil)
 	if fault != nil {

@@ -155,7 +155,7 @@ func (c *Catalog) Preview(nameOrID string, m spec.Mapping) (*Snapshot, *Mapping,
 		return nil, nil, err
 	}
 	next := *edit.next
-	next.impairments.off = true
+	next.impairments.off, next.views = true, nil
 	return &next, compiled[0], nil
 }
 

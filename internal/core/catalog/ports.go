@@ -47,6 +47,9 @@ type Definitions struct {
 	Lines       map[string]spec.Line // that were edited
 	// ImpairmentsOff is set when all impairments are switched off.
 	ImpairmentsOff bool
+	Scenarios      []StoredScenario
+	Lanes          []StoredLane
+	Active         *Activation // of calls in no lane; nil for none
 	// Version is that of the last change; ids are made of versions, so none is
 	// given twice, also when what had it is gone.
 	Version int64
@@ -78,6 +81,14 @@ type Change struct {
 	Lines             map[string]spec.Line
 	RemoveLines       []string
 	ImpairmentsOff    *bool // nil leaves it as it is
+
+	Scenarios       []StoredScenario
+	RemoveScenarios []string // names
+	Lanes           []StoredLane
+	RemoveLanes     []string // names
+	// Switched is the scenario that calls in no lane are under from now on, its name
+	// "" for none; nil leaves it as it is.
+	Switched *Activation
 
 	// Applied and Forgotten say what a folder has now, and has no longer.
 	Applied   []Applied
@@ -124,6 +135,22 @@ type StoredImpairment struct {
 	Since                         time.Time
 	By                            string
 	Version                       int64
+}
+
+// StoredScenario is a scenario with the version of its last edit.
+type StoredScenario struct {
+	Scenario spec.Scenario
+	Version  int64
+}
+
+// StoredLane is a lane that is open.
+type StoredLane struct {
+	ID            string // of this opening of it
+	Spec          spec.Lane
+	Opened, Until time.Time
+	By            string
+	Active        *Activation // nil for none
+	Version       int64
 }
 
 // StoredPayload is a payload with the version of its last edit.

@@ -55,6 +55,7 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	service = edit.putService(old, StoredService{Service: s, Version: c.nextLocked()}, old.parts())
 	if s.Name != old.Spec.Name {
 		edit.renameTargets()
+		edit.renameInChanges(old.Spec.Name, s.Name)
 	}
 	return service, false, edit.commit(ctx)
 }

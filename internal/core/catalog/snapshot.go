@@ -28,6 +28,17 @@ type Snapshot struct {
 	byHost   map[string]*Service // lower case; nil when no service lists one
 
 	impairments impairments
+	scenarios   map[string]*Scenario
+	active      *Activation // of calls in no lane; nil for none
+	lanes       map[string]*Lane
+	ruled       []*Lane // those that have a rule
+	closed      []ClosedLane
+
+	views *views // nil while it is made
+	// lane, scenario and stateKey are set in a view: see View.
+	lane     *Lane
+	scenario *Scenario
+	stateKey string
 }
 
 // Services lists all services in the order of their names.
@@ -71,7 +82,9 @@ func (s *Snapshot) Names() []string {
 // with returns a snapshot in which next stands instead of old; either may be
 // nil.
 func (s *Snapshot) with(old, next *Service) *Snapshot {
-	out := &Snapshot{byName: make(map[string]*Service, len(s.services)+1), impairments: s.impairments}
+	copied := *s
+	out := &copied
+	out.services = nil
 	for _, service := range s.services {
 		if service != old {
 			out.services = append(out.services, service)
@@ -81,16 +94,22 @@ func (s *Snapshot) with(old, next *Service) *Snapshot {
 		out.services = append(out.services, next)
 	}
 	slices.SortFunc(out.services, func(a, b *Service) int { return cmp.Compare(a.Spec.Name, b.Spec.Name) })
-	for _, service := range out.services {
-		out.byName[service.Spec.Name] = service
+	out.index()
+	return out
+}
+
+// index finds the services by their names and hosts.
+func (s *Snapshot) index() {
+	s.byName, s.byHost = make(map[string]*Service, len(s.services)), nil
+	for _, service := range s.services {
+		s.byName[service.Spec.Name] = service
 		for _, host := range service.Spec.Hosts {
-			if out.byHost == nil {
-				out.byHost = make(map[string]*Service)
+			if s.byHost == nil {
+				s.byHost = make(map[string]*Service)
 			}
-			out.byHost[strings.ToLower(host)] = service
+			s.byHost[strings.ToLower(host)] = service
 		}
 	}
-	return out
 }
 
 // Service is one service, compiled. It is immutable; what it builds on first
@@ -115,6 +134,7 @@ type Service struct {
 	pins       map[string][]answer.Pin // by operation
 	rules      match.Rules[*Mapping]
 	operations match.Router[*contract.Operation]
+	over       *overlay // what a scenario or a lane lays above; nil for nothing
 
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
@@ -144,6 +164,10 @@ type Mapping struct {
 	Alone *call.Explanation
 	// Impair is the trouble that goes with its answers; nil without any.
 	Impair *impair.Plan
+	// Origin says of which scenario or lane it is; "" for one that everybody has.
+	Origin string
+	// Chosen is set on one that stands for an example that was chosen.
+	Chosen bool
 }
 
 // Reply is one answer of a mapping, compiled.
@@ -168,22 +192,38 @@ func (m *Mapping) Fixed() bool {
 func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + `"` }
 
 // Mapping returns the mapping with this id, or nil.
-func (s *Service) Mapping(id string) *Mapping { return s.byID[id] }
+func (s *Service) Mapping(id string) *Mapping {
+	for _, m := range s.OwnMappings() {
+		if m.Spec.ID == id && !m.Chosen {
+			return m
+		}
+	}
+	return s.byID[id]
+}
 
 // Fits returns the enabled mappings whose path fits, the winner first. Facts may
 // leave out some of many that cannot fit; others is their number.
 func (s *Service) Fits(method string, segments []string, facts *match.Facts) (fits []match.Fit[*Mapping], others int) {
+	if s.over != nil {
+		return s.overlaid(method, segments, facts)
+	}
 	return s.rules.Find(method, segments, facts)
 }
 
 // SomeOnPath returns a few of the enabled mappings whose path fits, the nearest
 // to what the call says first.
 func (s *Service) SomeOnPath(method string, segments []string, facts *match.Facts, limit int) []match.Fit[*Mapping] {
-	return s.rules.Some(method, segments, facts, limit)
+	if s.over == nil {
+		return s.rules.Some(method, segments, facts, limit)
+	}
+	fits := append(s.over.rules.Some(method, segments, facts, limit), s.rules.Some(method, segments, facts, limit)...)
+	return fits[:min(len(fits), limit)]
 }
 
 // Narrows reports whether facts help to find the mappings of a call.
-func (s *Service) Narrows() bool { return s.rules.Narrowed() }
+func (s *Service) Narrows() bool {
+	return s.rules.Narrowed() || s.over != nil && s.over.rules.Narrowed()
+}
 
 // Operation returns the operation of the contract with this id, or nil.
 func (s *Service) Operation(id string) *contract.Operation {
@@ -210,7 +250,7 @@ func (s *Service) operationIDs() (ids []string) {
 
 // LooksIntoBodies reports whether the answer to a call can depend on its body.
 func (s *Service) LooksIntoBodies() bool {
-	return s.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
+	return s.looksInto || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
 }
 
 // Pins are what is fixed in the answers of an operation.
@@ -225,8 +265,8 @@ func (s *Service) Operations(segments []string) []*contract.Operation {
 // Candidates lists everything that a call to this service could have meant.
 func (s *Service) Candidates() []match.Candidate {
 	s.candidatesOnce.Do(func() {
-		for _, m := range s.Mappings {
-			if m.Spec.Enabled && m.Spec.Call.Path != "" {
+		for _, m := range slices.Concat(s.OwnMappings(), s.Mappings) {
+			if m.Spec.Enabled && m.Spec.Call.Path != "" && (s.over == nil || s.over.gone[m.Spec.ID] == "") {
 				s.candidates = append(s.candidates, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template})
 			}
 		}
@@ -324,7 +364,7 @@ func compileService(stored StoredService, p parts) *Service {
 	}
 	for _, m := range mappings {
 		if m.Spec.Enabled && m.Spec.Call.Operation != "" {
-			s.addOnOperation(m)
+			s.addOnOperation(&s.rules, m)
 		}
 	}
 	return s
@@ -332,7 +372,7 @@ func compileService(stored StoredService, p parts) *Service {
 
 // addOnOperation lets a mapping that names an operation stand wherever its
 // calls arrive. One whose operation is gone answers nothing.
-func (s *Service) addOnOperation(m *Mapping) {
+func (s *Service) addOnOperation(rules *match.Rules[*Mapping], m *Mapping) {
 	op := s.Operation(m.Spec.Call.Operation)
 	if op == nil {
 		return
@@ -357,7 +397,7 @@ func (s *Service) addOnOperation(m *Mapping) {
 		if op.SOAP != nil {
 			rule.Operation = op.ID
 		}
-		s.rules.Add(&rule, m)
+		rules.Add(&rule, m)
 	}
 }
 
@@ -388,11 +428,12 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, *
 		Spec: m, Version: stored.Version, Position: stored.Position,
 		Rule: rule, Replies: replies, Impair: plan,
 	}
-	compiled.Alone = &call.Explanation{
-		Sentence: compiled.Sentence(),
-		Steps:    []call.Step{compiled.Taken(), compiled.Built(0, "")},
-	}
+	compiled.explainAlone()
 	return compiled, nil
+}
+
+func (m *Mapping) explainAlone() {
+	m.Alone = &call.Explanation{Sentence: m.Sentence(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
 }
 
 var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) { return contract.CompileSchema(n) }}
@@ -430,12 +471,23 @@ func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Rep
 
 // Sentence says that this mapping answered.
 func (m *Mapping) Sentence() string {
-	return fmt.Sprintf("Answered by mapping %q, which fits %s.", m.Spec.ID, m.Asks())
+	return fmt.Sprintf("Answered by mapping %q%s, which fits %s.", m.Spec.ID, m.of(), m.Asks())
 }
+
+// of says of which scenario or lane the mapping is.
+func (m *Mapping) of() string {
+	if m.Origin == "" {
+		return ""
+	}
+	return " of " + m.Origin
+}
+
+// Subject names the mapping in steps.
+func (m *Mapping) Subject() string { return "mapping " + m.Spec.ID + m.of() }
 
 // Taken is the step of choosing this mapping.
 func (m *Mapping) Taken() call.Step {
-	return call.Step{Stage: call.Choose, Subject: "mapping " + m.Spec.ID, Verdict: call.Taken,
+	return call.Step{Stage: call.Choose, Subject: m.Subject(), Verdict: call.Taken,
 		Reason: "method and path fit " + m.Asks() + conditionsText(m.Rule.Conditions.Count())}
 }
 

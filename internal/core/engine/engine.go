@@ -56,6 +56,8 @@ type Decision struct {
 	By          string
 	Answer      call.Answer
 	Explanation *call.Explanation
+	// Lane and Scenario are those under which the call was decided, "" for none.
+	Lane, Scenario string
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
 	// Relay is set where the upstream answers; then Answer is not.
@@ -79,10 +81,36 @@ type Decision struct {
 
 // Decide finds the answer to a call that was placed.
 func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
+	d := e.decide(p, r)
+	if steps := p.viewSteps(); len(steps) > 0 {
+		d.Explanation = d.Explanation.After(steps...)
+	}
+	return d
+}
+
+// viewSteps tell how the lane and the scenario of a call were found. None for a
+// call in no lane: most of their explanations are shared.
+func (p *Placed) viewSteps() []call.Step {
+	scenario := p.snapshot.ScenarioName()
+	if len(p.situated) == 0 || scenario == "" || p.hints.Scenario != "" {
+		return p.situated
+	}
+	return append(p.situated, placeStep("scenario "+scenario, "it is on for the lane"))
+}
+
+func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	if p.Service == nil {
 		return e.unplaced(p, r)
 	}
-	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
+	d := p.decision()
+	if off := p.Service.Off(); off != "" && p.badHint == "" {
+		if p.Service.Spec.CORS && isPreflight(r) {
+			preflight(&d, r)
+		} else {
+			switchedOff(&d, p, off)
+		}
+		return d
+	}
 	if p.relays() {
 		why := "the service relays"
 		if capture := p.Service.Recording; capture != nil {
@@ -111,7 +139,7 @@ func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	}
 	switch {
 	case p.badHint != "":
-		refuseHint(&d, p.badHint, nil, nil)
+		refuseAsked(&d, p)
 	case refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)
@@ -129,8 +157,21 @@ type Placed struct {
 	segments []string         // of the path relative to the service, decoded
 	snapshot *catalog.Snapshot
 	hints    call.Hints
-	badHint  string // why the hints cannot be read
-	injury   injury
+	// badHint says why the hints, or the lane, cannot be followed, rightNames the
+	// names that could.
+	badHint    string
+	rightNames []string
+	situated   []call.Step // how lane and scenario were found
+	injury     injury
+}
+
+// decision is how every decision on the call begins.
+func (p *Placed) decision() Decision {
+	d := Decision{Reveal: true, Lane: p.snapshot.LaneName(), Scenario: p.snapshot.ScenarioName()}
+	if p.Service != nil {
+		d.Service, d.Reveal = p.Service.Spec.Name, p.Service.Spec.Reveal
+	}
+	return d
 }
 
 // NeedsBody reports whether an answer could depend on the body of the request:

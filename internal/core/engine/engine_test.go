@@ -198,7 +198,7 @@ func TestHintsAndChosenExamples(t *testing.T) {
 		{"GET /moorings/berths/N7", hint + `example="takken"`, 400, "hint", `"examples":["free","taken","unknown"]`},
 		{"GET /moorings/berths/N7", hint + `example="taken", status=404`, 400, "hint", `no example \"taken\" with status 404`},
 		{"GET /moorings/berths/N7", hint + `status=500`, 400, "hint", "has no response 500 (200, 404)"},
-		{"GET /moorings/berths/N7", hint + `hurry=3`, 400, "hint", `\"hurry\" is not a hint (delay, example, status)`},
+		{"GET /moorings/berths/N7", hint + `hurry=3`, 400, "hint", `\"hurry\" is not a hint (delay, example, lane, scenario, status)`},
 		{"GET /moorings/berths/N7", hint + `example=`, 400, "hint", "is not a dictionary"},
 		{"GET /moorings/berths/N7", hint + `status=abc`, 400, "hint", "must be a number from 200 to 999"},
 		{"GET /moorings/bertsh/N7", hint + `status=404`, 404, "path, segment 1", "expected `berths`"},

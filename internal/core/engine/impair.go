@@ -18,8 +18,14 @@ import (
 // trouble is an impairment that is in force for a call.
 type trouble struct {
 	*impair.Plan
-	key string // of what is counted for it
+	key  string // of what is counted for it
+	view string // its StateKey
 }
+
+// counted is the key of something that is counted for it.
+func (t trouble) counted(kind string) string { return countedKey(t.view, kind, t.key) }
+
+func countedKey(view, kind, key string) string { return view + kind + "/" + key + "|" }
 
 // injury is what the impairments of a call do to it.
 type injury struct {
@@ -42,7 +48,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 	}
 	add := func(i *catalog.Impairment) {
 		if i != nil {
-			troubles = append(troubles, trouble{i.Plan, i.Key()})
+			troubles = append(troubles, trouble{i.Plan, i.Key(), p.snapshot.StateKey()})
 		}
 	}
 	id := p.Service.Spec.ID
@@ -50,7 +56,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
 			add(i) // what was switched on stands instead of what the mapping says
 		} else if m.Impair != nil {
-			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Spec.ID})
+			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Origin + m.Spec.ID, p.snapshot.StateKey()})
 		}
 	}
 	if !switched {
@@ -120,7 +126,7 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 	if l == nil {
 		return false
 	}
-	key := "limit/" + t.key + "|" + callerKey(l.Of, r)
+	key := t.counted("limit") + callerKey(l.Of, r)
 	if l.Calls > 0 {
 		state, taken := e.take(key, now, l.Calls, time.Duration(l.Per))
 		fields := rateLimitFields(l, state)
@@ -168,7 +174,7 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	if errors == nil {
 		return false
 	}
-	hold := "hold/" + t.key + "|" + callerKey(orCaller(errors.Of), r) + " " + r.Method + " " + r.Address
+	hold := t.counted("hold") + callerKey(orCaller(errors.Of), r) + " " + r.Method + " " + r.Address
 	if errors.RetryAfter > 0 && !e.peeking {
 		left, waited := e.counts.Held(hold, now)
 		if waited {
@@ -182,13 +188,13 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	injected := call.Injected{Kind: "errors", What: errors.String(), Seed: t.Seed}
 	switch {
 	case errors.First > 0:
-		number := e.state.Claim("errors/" + t.key + "|" + callerKey(orCaller(errors.Of), r))
+		number := e.state.Claim(t.counted("errors") + callerKey(orCaller(errors.Of), r))
 		injected.Draw = number + 1
 		if number >= uint64(errors.First) {
 			return false
 		}
 	default:
-		number := e.state.Claim("errors/" + t.key + "|")
+		number := e.state.Claim(t.counted("errors"))
 		injected.Draw = number + 1
 		if !hits(errors, t.Seed, number) {
 			return false
@@ -223,7 +229,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 	}
 	injected := call.Injected{Kind: "connection", What: c.Effect}
 	if c.Rate != nil {
-		number := e.state.Claim("connection/" + t.key + "|")
+		number := e.state.Claim(t.counted("connection"))
 		injected.What, injected.Seed, injected.Draw = c.Effect+" "+c.Rate.String(), t.Seed, number+1
 		if impair.Chance(t.Seed, "connection", number) >= float64(*c.Rate)/100 {
 			return false
@@ -321,7 +327,7 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 	for _, t := range in.troubles {
 		if l := t.Spec.Latency; l != nil && !delayed {
 			delayed = true
-			number := e.state.Claim("latency/" + t.key + "|")
+			number := e.state.Claim(t.counted("latency"))
 			d.Delay = t.Delay(impair.Chance(t.Seed, "latency", number))
 			injected := call.Injected{Kind: "latency", What: fmt.Sprintf("%s of %s", d.Delay.Round(100*time.Microsecond), l), From: t.Target}
 			if l.Low != l.High || l.P50 > 0 {
@@ -379,9 +385,10 @@ type Used struct {
 	impair.Window
 }
 
-// LimitsOf tells how full the limit of an impairment is, for each of its callers.
-func (e *Engine) LimitsOf(i *catalog.Impairment) (used []Used) {
-	prefix := "limit/" + i.Key() + "|"
+// LimitsOf tells how full the limit of an impairment is in a view, for each of its
+// callers.
+func (e *Engine) LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) (used []Used) {
+	prefix := countedKey(view.StateKey(), "limit", i.Key())
 	for key, state := range e.counts.Windows(prefix, e.now()) {
 		used = append(used, Used{strings.TrimPrefix(key, prefix), state})
 	}
@@ -389,12 +396,22 @@ func (e *Engine) LimitsOf(i *catalog.Impairment) (used []Used) {
 	return used
 }
 
-// ResetImpairment sets what is counted for an impairment back to its start: its
-// draws, limits and advice.
-func (e *Engine) ResetImpairment(i *catalog.Impairment) {
-	for _, kind := range []string{"errors/", "connection/", "latency/"} {
-		e.state.Forget(kind + i.Key() + "|")
+// ResetImpairment sets what is counted for an impairment in a view back to its
+// start: its draws, limits and advice.
+func (e *Engine) ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment) {
+	for _, kind := range []string{"errors", "connection", "latency", "limit", "hold"} {
+		e.forget(countedKey(view.StateKey(), kind, i.Key()))
 	}
-	e.counts.Forget("limit/" + i.Key() + "|")
-	e.counts.Forget("hold/" + i.Key() + "|")
+}
+
+// ResetView sets all that is counted in a view back to its start: positions of
+// sequences, draws, counters, limits and advice.
+func (e *Engine) ResetView(view *catalog.Snapshot) { e.forget(view.StateKey()) }
+
+// ResetLane does so for all views of a lane, with nil for all of calls in none.
+func (e *Engine) ResetLane(lane *catalog.Lane) { e.forget(catalog.LaneKey(lane)) }
+
+func (e *Engine) forget(prefix string) {
+	e.state.Forget(prefix)
+	e.counts.Forget(prefix)
 }

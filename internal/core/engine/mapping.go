@@ -54,7 +54,7 @@ func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among ca
 		if among.others > 0 && len(steps) == 0 { // then some of the others are close
 			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, among.facts, mostPassed) {
 				if reason := e.passesOver(p, r, f, &among); reason != "" {
-					steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+					steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
 				}
 			}
 		}
@@ -99,7 +99,7 @@ func (e *Engine) pick(p *Placed, r *call.Request, among candidates) (won *picked
 			return &picked{fit: f, turn: turn, later: among.fits[i+1:], others: among.others, segments: among.segments}, steps
 		}
 		if len(steps) < mostPassed {
-			steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+			steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
 		}
 	}
 	return nil, steps
@@ -212,7 +212,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		if f.Method {
 			reason = f.Rule.Loss(won.Rule)
 		}
-		steps = append(steps, call.Step{Stage: call.Choose, Subject: "mapping " + f.Rule.ID, Verdict: call.Passed, Reason: reason})
+		steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
 	}
 	steps = append(steps, narrowed(won.others)...)
 	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built(index, which))}
@@ -258,7 +258,11 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 		asked.hints = call.Hints{Generate: true}
 	}
 	e.buildFromOperation(d, &asked, r, op, found, steps)
-	if d.Source == call.FromContract {
+	switch {
+	case d.Source != call.FromContract:
+	case m.Chosen:
+		d.Explanation.Sentence += fmt.Sprintf(" It is the example that %s chooses.", m.Origin)
+	default:
 		d.Source, d.By = call.FromMapping, m.Spec.ID
 		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the contract has: %s", m.Spec.ID, strings.TrimPrefix(d.Explanation.Sentence, "Answered by the contract: "))
 	}

@@ -7,7 +7,6 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/problem"
 )
 
 // missDocument is the RFC 9457 problem that a caller gets when nothing fits.
@@ -52,7 +51,8 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 	}
 	d.By = "nothing alike"
 	for _, step := range steps {
-		m := p.Service.Mapping(strings.TrimPrefix(step.Subject, "mapping "))
+		id, _, _ := strings.Cut(strings.TrimPrefix(step.Subject, "mapping "), " ")
+		m := p.Service.Mapping(id)
 		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) || len(doc.Closest) == closestShown {
 			continue
 		}
@@ -85,26 +85,29 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 // unplaced answers a call to no service: the root page, else a miss that names
 // the services.
 func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
-	if r.Address == "/" || r.Address == "" {
+	if p.badHint != "" {
+		d := p.decision()
+		refuseAsked(&d, p)
+		return d
+	}
+	if r.Path == "/" || r.Path == "" {
 		return e.rootPage(p)
 	}
-	name, _, _ := strings.Cut(strings.TrimPrefix(r.Address, "/"), "/")
+	name, _, _ := strings.Cut(strings.TrimPrefix(r.Path, "/"), "/")
 	names := p.snapshot.Names()
 	doc := missDocument{
 		Type: missType, Title: "Rapid Mimic has no service of this name", Status: 404,
 		Detail: fmt.Sprintf("The first part of the path names a service, and %q is none.", name), Services: names, Console: e.control,
 	}
-	if near := problem.Closest(name, names); near != "" {
-		doc.Detail += fmt.Sprintf(" Did you mean %q?", near)
-	} else if len(names) == 0 {
+	if doc.Detail += didYouMean(name, names); len(names) == 0 {
 		doc.Detail += " There is none yet: rapidmimic import CONTRACT makes the first."
 	}
-	return Decision{
-		Source: call.FromMiss, By: "no such service", Answer: problemAnswer(404, doc), Reveal: true,
-		Explanation: &call.Explanation{Sentence: doc.Detail, Steps: []call.Step{{
-			Stage: call.Place, Subject: "service " + name, Verdict: call.Passed, Reason: "there is no service of this name",
-		}}},
-	}
+	d := p.decision()
+	d.Source, d.By, d.Answer = call.FromMiss, "no such service", problemAnswer(404, doc)
+	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: []call.Step{{
+		Stage: call.Place, Subject: "service " + name, Verdict: call.Passed, Reason: "there is no service of this name",
+	}}}
+	return d
 }
 
 func problemAnswer(status int, doc any) call.Answer {

@@ -1,47 +1,163 @@
 package engine
 
 import (
+	"fmt"
 	"strings"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
 )
 
 // Place finds the service that a request is for, by the first segment of its
-// address, sets the request's path relative to it, and reads the hints.
+// address, sets the request's path relative to it, and reads the hints. Which lane
+// it belongs to, and which scenario holds there, says which view of the environment
+// answers it.
 func (e *Engine) Place(r *call.Request) *Placed {
 	p := &Placed{snapshot: e.definitions.Snapshot()}
+	inAddress := ""
 	if p.Service = p.snapshot.OnHost(r.HostName()); p.Service != nil {
 		if r.Path = r.Address; r.Path == "" {
 			r.Path = "/"
 		}
-		p.place(r)
-		return p
+	} else {
+		address := r.Address
+		if strings.HasPrefix(address, lanePrefix) {
+			inAddress, address, _ = strings.Cut(address[len(lanePrefix):], "/")
+			address = "/" + address
+		}
+		p.findService(r, address)
 	}
-	name, rest, _ := strings.Cut(strings.TrimPrefix(r.Address, "/"), "/")
+	if p.Service != nil {
+		p.segments = match.Split(make([]string, 0, 8), r.Path)
+		p.readHints(r)
+	}
+	e.findView(p, r, inAddress)
+	return p
+}
+
+// lanePrefix is how an address begins that names a lane: /@night-run/moorings.
+const lanePrefix = "/@"
+
+// findService finds the service that an address, without its lane, names.
+func (p *Placed) findService(r *call.Request, address string) {
+	name, rest, _ := strings.Cut(strings.TrimPrefix(address, "/"), "/")
 	r.Path = "/" + rest
 	p.Service = p.snapshot.Named(name)
 	if p.Service == nil && strings.Contains(name, "%") {
 		p.Service = p.snapshot.Named(match.Split(nil, name)[0])
 	}
 	if p.Service == nil {
-		r.Path = r.Address
-		return p
+		r.Path = address
 	}
-	p.place(r)
-	return p
 }
 
-// place reads what a call says to its service.
-func (p *Placed) place(r *call.Request) {
-	p.segments = match.Split(make([]string, 0, 8), r.Path)
+// readHints reads what a call says to its service.
+func (p *Placed) readHints(r *call.Request) {
 	if !p.Service.Spec.Hints {
 		return
 	}
 	if len(r.Header["Rapid-Mimic"]) > 0 || len(r.Header["Baggage"]) > 0 {
 		hints, err := call.ReadHints(r.Header)
 		if p.hints = hints; err != nil {
-			p.badHint = err.Error()
+			p.refuse(err.Error(), nil)
 		}
 	}
+}
+
+// refuse says why a call is refused before anything is asked, with the names that
+// would have been right.
+func (p *Placed) refuse(why string, names []string) {
+	if p.badHint == "" {
+		p.badHint, p.rightNames = why, names
+	}
+}
+
+// findView finds the view of the environment that answers a call.
+func (e *Engine) findView(p *Placed, r *call.Request, inAddress string) {
+	base := p.snapshot
+	if !base.Situated() && p.hints.Lane == "" && inAddress == "" && p.hints.Scenario == "" && r.ProxyUser == "" {
+		return
+	}
+	lane := e.findLane(p, r, inAddress)
+	if lane == nil && p.badHint != "" {
+		return
+	}
+	now := e.now()
+	view := base.View(lane, now)
+	if name := p.hints.Scenario; name != "" {
+		scenario, err := base.FindScenario(name)
+		if err != nil {
+			p.refuse(err.Error(), base.ScenarioNames())
+			return
+		}
+		view, p.situated = base.ViewWith(lane, scenario), append(p.situated, placeStep("scenario "+name, "the hint of the call asks for it"))
+	}
+	if p.snapshot = view; p.Service != nil {
+		p.Service = view.Named(p.Service.Spec.Name)
+	}
+}
+
+// findLane finds the lane that a call belongs to, nil for none. One that names a
+// lane that is not open is refused.
+func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string) *catalog.Lane {
+	now := e.now()
+	name, by := p.hints.Lane, "its hint"
+	switch {
+	case p.hints.LaneInHeader:
+	case inAddress != "":
+		name, by = inAddress, "its address"
+	case name != "":
+		by = "its baggage"
+	case r.ProxyUser != "":
+		name, by = r.ProxyUser, "the user name that it gave the proxy"
+	}
+	if name != "" {
+		lane, err := p.snapshot.FindLane(name, now)
+		if err != nil {
+			var open []string
+			for _, lane := range p.snapshot.Lanes(now) {
+				open = append(open, lane.Spec.Name)
+			}
+			p.refuse(err.Error(), open)
+			return nil
+		}
+		p.situated = append(p.situated, placeStep("lane "+name, "the call names it by "+by))
+		return lane
+	}
+	for _, lane := range p.snapshot.Ruled() {
+		if p.snapshot.Lane(lane.Spec.Name, now) == nil {
+			continue
+		}
+		facts := &match.Facts{Request: r, Scope: func() *expr.Scope { return e.ruleScope(r) }}
+		if lane.Takes(facts) {
+			p.situated = append(p.situated, placeStep("lane "+lane.Spec.Name, "its rule fits the call"))
+			return lane
+		}
+	}
+	return nil
+}
+
+// ruleScope is what the rule of a lane sees of a call, whose body is not read yet.
+func (e *Engine) ruleScope(r *call.Request) *expr.Scope {
+	return &expr.Scope{
+		Part: func(name string) any { return callPart(name, r, noParams, noBody) }, Now: e.now(),
+		Fake: func(string) string { return "" }, Whole: func(low, _ int64) int64 { return low }, Count: func(string) int64 { return 0 },
+		JSONPath: func(*tree.Node, string) ([]*tree.Node, error) { return nil, nil }, XPath: func(string, string) ([]string, error) { return nil, nil },
+	}
+}
+
+func placeStep(subject, reason string) call.Step {
+	return call.Step{Stage: call.Place, Subject: subject, Verdict: call.Taken, Reason: reason}
+}
+
+// didYouMean ends a sentence with the name that was likely meant, or with all.
+func didYouMean(name string, names []string) string {
+	if near := problem.Closest(name, names); near != "" {
+		return fmt.Sprintf(" Did you mean %q?", near)
+	}
+	return ""
 }

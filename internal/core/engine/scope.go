@@ -37,9 +37,11 @@ func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]stri
 	draw = sync.OnceValue(draw)
 	return &expr.Scope{
 		Part: func(name string) any { return callPart(name, r, params, body) }, Base: baseOf(r), Now: e.now(),
-		Fake:     func(kind string) string { return draw().Fake(kind) },
-		Whole:    func(low, high int64) int64 { return draw().Whole(low, high) },
-		Count:    func(name string) int64 { return int64(e.state.Claim("counter/"+p.Service.Spec.ID+"/"+name)) + 1 },
+		Fake:  func(kind string) string { return draw().Fake(kind) },
+		Whole: func(low, high int64) int64 { return draw().Whole(low, high) },
+		Count: func(name string) int64 {
+			return int64(e.state.Claim(p.snapshot.StateKey()+"counter/"+p.Service.Spec.ID+"/"+name)) + 1
+		},
 		JSONPath: match.FindJSON, XPath: match.FindXML,
 	}
 }

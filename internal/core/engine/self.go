@@ -18,6 +18,8 @@ type selfDocument struct {
 	Offers []string `json:"offers,omitempty"`
 	// Examples are the names that a hint could have.
 	Examples []string `json:"examples,omitempty"`
+	// Valid are the names of lanes or scenarios that a call could have given.
+	Valid []string `json:"valid,omitempty"`
 	// Deviations are the places in which a call breaks the contract.
 	Deviations []call.Deviation `json:"deviations,omitempty"`
 }
@@ -72,10 +74,24 @@ func refuseHint(d *Decision, detail string, examples []string, steps []call.Step
 	refusal(d, "hint", doc, steps)
 }
 
+// refuseAsked refuses a call that names a lane or a scenario that is not there, or
+// says its hints in a way that cannot be read.
+func refuseAsked(d *Decision, p *Placed) {
+	refusal(d, "hint", selfDocument{Title: "What this call asks for cannot be followed", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
+}
+
+// switchedOff answers for a service that a scenario or a lane has switched off.
+func switchedOff(d *Decision, p *Placed, by string) {
+	refusal(d, "service-off", selfDocument{
+		Title: "This service is switched off", Status: 503,
+		Detail: fmt.Sprintf("Service %q is switched off by %s.", p.Service.Spec.Name, by),
+	}, nil)
+}
+
 // TooLarge is the decision on a call whose body must be held to answer it and
 // is over the limit (in bytes).
 func TooLarge(p *Placed, limit int64) Decision {
-	d := Decision{Service: p.Service.Spec.Name, Reveal: p.Service.Spec.Reveal}
+	d := p.decision()
 	refusal(&d, "too-large", selfDocument{
 		Title: "The body of this call is too large to be answered", Status: 413,
 		Detail: fmt.Sprintf("The answer depends on the body, and bodies over %d bytes are not held.", limit),

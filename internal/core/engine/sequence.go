@@ -13,8 +13,8 @@ import (
 
 // sequenceKey is the key of the positions of a mapping's sequence; behind it
 // stands the caller where each has one.
-func sequenceKey(serviceID string, m *catalog.Mapping) string {
-	return "sequence/" + serviceID + "/" + m.Spec.ID + "/"
+func sequenceKey(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) string {
+	return view.StateKey() + "sequence/" + serviceID + "/" + m.Origin + "/" + m.Spec.ID + "/"
 }
 
 // usedUp reports whether the sequence of a mapping would pass a call on.
@@ -23,7 +23,7 @@ func (e *Engine) usedUp(p *Placed, r *call.Request, m *catalog.Mapping) bool {
 }
 
 func turnKey(p *Placed, r *call.Request, m *catalog.Mapping) string {
-	key := sequenceKey(p.Service.Spec.ID, m)
+	key := sequenceKey(p.snapshot, p.Service.Spec.ID, m)
 	if m.Spec.Per == spec.PerCaller {
 		key += r.CallerHost()
 	}
@@ -63,13 +63,13 @@ type Position struct {
 	Next   int    // the answer that comes next, from 1; 0 when it passes calls on
 }
 
-// Positions tells where the sequence of a mapping stands, for each caller that
-// has a position; none for a mapping without a sequence.
-func (e *Engine) Positions(serviceID string, m *catalog.Mapping) []Position {
+// Positions tells where the sequence of a mapping stands in a view, for each caller
+// that has a position; none for a mapping without a sequence.
+func (e *Engine) Positions(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) []Position {
 	if m.Spec.Sequence == nil {
 		return nil
 	}
-	prefix := sequenceKey(serviceID, m)
+	prefix := sequenceKey(view, serviceID, m)
 	var positions []Position
 	for key, given := range e.state.Counts(prefix) {
 		positions = append(positions, Position{strings.TrimPrefix(key, prefix), given, turnOf(m, given) + 1})
@@ -78,8 +78,8 @@ func (e *Engine) Positions(serviceID string, m *catalog.Mapping) []Position {
 	return positions
 }
 
-// ResetSequence sets the sequence of a mapping back to its start, for all
+// ResetSequence sets the sequence of a mapping back to its start in a view, for all
 // callers.
-func (e *Engine) ResetSequence(serviceID string, m *catalog.Mapping) {
-	e.state.Forget(sequenceKey(serviceID, m))
+func (e *Engine) ResetSequence(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) {
+	e.state.Forget(sequenceKey(view, serviceID, m))
 }

@@ -69,6 +69,9 @@ type Program struct {
 	parts   []string // of the call that it looks at
 }
 
+// LooksAt reports whether the program looks at a part of the call.
+func (p *Program) LooksAt(part string) bool { return slices.Contains(p.parts, part) }
+
 // callParts are all parts of a call.
 var callParts = []string{"method", "path", "query", "queries", "headers", "cookies", "caller", "address", "text", "body"}
 

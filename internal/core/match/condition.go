@@ -27,6 +27,11 @@ func (c *Conditions) Count() int {
 	return c.count
 }
 
+// ReadsBody reports whether the expression looks at the body of the call.
+func (c *Conditions) ReadsBody() bool {
+	return c != nil && c.when != nil && (c.when.LooksAt("body") || c.when.LooksAt("text"))
+}
+
 // first is the first of the conditions that compares a text, nil when none does.
 func (c *Conditions) first() *condition {
 	if c == nil {

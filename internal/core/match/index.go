@@ -227,17 +227,22 @@ func (rs *Rules[T]) Find(method string, segments []string, facts *Facts) (fits [
 		fits[i] = Fit[T]{found[i].rule, found[i].value, found[i].allows(method)}
 	}
 	if len(fits) > 1 {
-		slices.SortFunc(fits, func(a, b Fit[T]) int {
-			if a.Method != b.Method {
-				if a.Method {
-					return -1
-				}
-				return 1
-			}
-			return a.Rule.Compare(b.Rule)
-		})
+		SortFits(fits)
 	}
 	return fits, others
+}
+
+// SortFits brings rules into the order of Find.
+func SortFits[T any](fits []Fit[T]) {
+	slices.SortFunc(fits, func(a, b Fit[T]) int {
+		if a.Method != b.Method {
+			if a.Method {
+				return -1
+			}
+			return 1
+		}
+		return a.Rule.Compare(b.Rule)
+	})
 }
 
 // Some returns up to limit of the rules whose path fits, whatever they compare:

@@ -9,7 +9,9 @@ import (
 
 // Rule is what a mapping asks of a call, compiled. It is immutable.
 type Rule struct {
-	ID       string
+	ID string
+	// Layer comes before everything else: a higher one wins.
+	Layer    int
 	Rank     int
 	Methods  []string // none means any
 	Template Template
@@ -41,6 +43,7 @@ func MethodsText(methods []string) string {
 // conditions, then the id.
 func (r *Rule) Compare(other *Rule) int {
 	return cmp.Or(
+		cmp.Compare(other.Layer, r.Layer),
 		cmp.Compare(other.Rank, r.Rank),
 		compareTemplates(r.Template, other.Template),
 		cmp.Compare(min(len(other.Methods), 1), min(len(r.Methods), 1)),
@@ -52,6 +55,8 @@ func (r *Rule) Compare(other *Rule) int {
 // Loss says why winner comes before r, which fits the call too.
 func (r *Rule) Loss(winner *Rule) string {
 	switch {
+	case winner.Layer != r.Layer:
+		return fmt.Sprintf("fits too, but what %q belongs to comes first", winner.ID)
 	case winner.Rank != r.Rank:
 		return fmt.Sprintf("fits too, but rank %d is below rank %d of %q", r.Rank, winner.Rank, winner.ID)
 	case compareTemplates(winner.Template, r.Template) != 0:

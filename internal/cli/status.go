@@ -1,0 +1,70 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic/spec/api"
+)
+
+func (p Program) statusCommand() *cli.Command {
+	return &cli.Command{
+		Name: "status", Usage: "what is on now: scenario, lanes, modes, impairments", OnUsageError: usageError,
+		UsageText: "rapidmimic status\nrapidmimic status --lane night-run -o json",
+		Flags:     []cli.Flag{laneFlag("as this `LANE` has it")}, Action: p.status,
+	}
+}
+
+func (p Program) status(ctx context.Context, c *cli.Command) error {
+	_, api, err := p.connect(c)
+	if err != nil {
+		return err
+	}
+	status, err := api.LaneStatus(ctx, c.String("lane"))
+	if err != nil {
+		return err
+	}
+	return p.print(c, status, nil, func() { p.sayStatus(status) })
+}
+
+func (p Program) sayStatus(s api.Status) {
+	where := "calls in no lane"
+	if s.Lane != "" {
+		where = "lane " + s.Lane
+	}
+	p.say("answers   %s/SERVICE, Rapid Mimic %s", s.Traffic, s.Version)
+	p.say("scenario  %s", activeText(s.Scenario))
+	byMode := make(map[string][]string)
+	for _, name := range slices.Sorted(maps.Keys(s.Modes)) {
+		byMode[s.Modes[name]] = append(byMode[s.Modes[name]], name)
+	}
+	var modes []string
+	for _, mode := range slices.Sorted(maps.Keys(byMode)) {
+		modes = append(modes, mode+": "+strings.Join(byMode[mode], ", "))
+	}
+	p.say("services  %s", strings.Join(modes, "; "))
+	switch {
+	case s.ImpairmentsOff:
+		p.say("impaired  nothing, all impairments are switched off (rapidmimic impair on)")
+	case len(s.Impaired) == 0:
+		p.say("impaired  nothing")
+	default:
+		p.say("impaired  %s", strings.Join(s.Impaired, ", "))
+	}
+	if len(s.Lanes) > 0 {
+		p.say("lanes     %s", strings.Join(s.Lanes, ", "))
+	}
+	text := fmt.Sprintf("%d in the last minute for %s", sum(s.LastMinute), where)
+	if s.Lane == "" {
+		text = fmt.Sprintf("%d in the last minute, %d in the log", sum(s.LastMinute), s.CallsStored)
+	}
+	p.say("calls     %s", text)
+	if s.CallsNotKept > 0 {
+		p.say("          %d were answered but could not be logged", s.CallsNotKept)
+	}
+}

@@ -1,0 +1,292 @@
+package control
+
+import (
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic/internal/core/catalog"
+	"rapidmimic/spec"
+	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
+)
+
+func (s *server) laneView(lane *catalog.Lane) api.Lane {
+	now, name := time.Now(), lane.Spec.Name
+	view := api.Lane{
+		Lane: lane.Spec, ETag: catalog.ETag(lane.Version), Opened: lane.Opened.UTC(), Until: lane.Until.UTC(), By: lane.By,
+		Active: activeView(name, s.Catalog.Snapshot().Active(lane, now)), Lines: lane.Spec.Lines(),
+		Address: s.TrafficURL + "/@" + name, Header: "Rapid-Mimic: lane=" + name, Baggage: "baggage: rapid-mimic.lane=" + name,
+		Calls: make(map[string]int),
+	}
+	total, lastMinute := s.Log.LaneCalls(name, now)
+	for source, n := range total {
+		view.Calls[string(source)] = int(n)
+	}
+	view.LastMinute = countsView(lastMinute)
+	return view
+}
+
+func (s *server) listLanes(c *gin.Context) {
+	list := api.List[api.Lane]{Items: []api.Lane{}}
+	documents := []spec.Lane{}
+	for _, lane := range s.Catalog.Snapshot().Lanes(time.Now()) {
+		list.Items = append(list.Items, s.laneView(lane))
+		documents = append(documents, lane.Spec)
+	}
+	s.respond(c, http.StatusOK, list, documents)
+}
+
+func (s *server) respondLane(c *gin.Context, status int, lane *catalog.Lane) {
+	c.Header("ETag", catalog.ETag(lane.Version))
+	s.respond(c, status, s.laneView(lane), lane.Spec)
+}
+
+// postLane opens a lane.
+func (s *server) postLane(c *gin.Context) {
+	text, err := readBody(c)
+	if err == nil && len(text) == 0 {
+		err = errNoBody
+	}
+	var wanted spec.Lane
+	if err == nil {
+		wanted, err = spec.ReadLane(text, "")
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	now := time.Now()
+	if err := s.Lapse(c.Request.Context(), now); err != nil { // what had this name before has nothing to do with it
+		s.fail(c, err, nil)
+		return
+	}
+	lane, err := s.Catalog.OpenLane(c.Request.Context(), wanted, now)
+	if err != nil {
+		s.failLane(c, located(err, text), lane)
+		return
+	}
+	s.respondLane(c, http.StatusCreated, lane)
+}
+
+func (s *server) failLane(c *gin.Context, err error, lane *catalog.Lane) {
+	var current any
+	if lane != nil {
+		current = s.laneView(lane)
+	}
+	s.fail(c, err, current)
+}
+
+func (s *server) getLane(c *gin.Context) {
+	lane, err := s.Catalog.Snapshot().FindLane(c.Param("lane"), time.Now())
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.respondLane(c, http.StatusOK, lane)
+}
+
+// putLane replaces what an open lane says; it stays open as long as that says from
+// when it was opened.
+func (s *server) putLane(c *gin.Context) {
+	text, err := readBody(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.replaceLane(c, c.GetHeader("If-Match"), func(lane *spec.Lane) error {
+		read, err := spec.ReadLane(text, lane.Name)
+		if err == nil && read.Name != lane.Name {
+			err = problem.New(problem.Invalid, "a lane keeps its name: %q cannot become %q", lane.Name, read.Name)
+		}
+		*lane = read
+		return err
+	}, text)
+}
+
+func (s *server) patchLane(c *gin.Context) {
+	lane, err := s.Catalog.Snapshot().FindLane(c.Param("lane"), time.Now())
+	var text []byte
+	if err == nil {
+		text, err = patched(c, lane.Spec)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.replaceLane(c, ifMatchOr(c, lane.Version), func(lane *spec.Lane) error {
+		read, err := spec.ReadLane(text, lane.Name)
+		read.Name, *lane = lane.Name, read
+		return withoutLines(err)
+	}, nil)
+}
+
+func (s *server) replaceLane(c *gin.Context, ifMatch string, change func(*spec.Lane) error, text []byte) {
+	lane, err := s.Catalog.EditLane(c.Request.Context(), c.Param("lane"), ifMatch, time.Now(), change)
+	if err != nil {
+		if text != nil {
+			err = located(err, text)
+		}
+		s.failLane(c, err, lane)
+		return
+	}
+	s.respondLane(c, http.StatusOK, lane)
+}
+
+// deleteLane closes a lane and answers with what it was.
+func (s *server) deleteLane(c *gin.Context) {
+	lane, err := s.Catalog.CloseLane(c.Request.Context(), c.Param("lane"), time.Now())
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	view := s.laneView(lane)
+	s.Engine.ResetLane(lane)
+	s.Log.ForgetLane(lane.Spec.Name)
+	c.PureJSON(http.StatusOK, view)
+}
+
+// putLaneMappings puts mappings into the lane of the query, above those of
+// everybody.
+func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	var isNew []bool
+	if err == nil {
+		_, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+			isNew = lane.PutMappings(service.Spec.Name, mappings)
+			return nil
+		})
+	}
+	if err != nil {
+		s.fail(c, located(shifted(err, service, mappings), text), nil)
+		return
+	}
+	report := api.PutReport{Items: make([]api.PutResult, len(mappings))}
+	for i, m := range mappings {
+		report.Items[i] = api.PutResult{ID: m.ID, Outcome: "replaced", Call: asks(m), Deviations: []api.Deviation{}}
+		if isNew[i] {
+			report.Items[i].Outcome = "created"
+			report.Created++
+		} else {
+			report.Replaced++
+		}
+	}
+	c.PureJSON(http.StatusOK, report)
+}
+
+func asks(m spec.Mapping) string {
+	if m.Call.Operation != "" {
+		return "operation " + m.Call.Operation
+	}
+	return strings.TrimSpace(strings.Join(m.Call.Method, "|") + " " + m.Call.Path)
+}
+
+// shifted takes the way through the lane out of the places that an error names:
+// what was given is a document of mappings.
+func shifted(err error, service *catalog.Service, given []spec.Mapping) error {
+	items := problem.ItemsOf(err)
+	if service == nil || len(items) == 0 {
+		return err
+	}
+	prefix := "/services/" + service.Spec.Name + "/mappings/"
+	for i := range items {
+		if rest, ok := strings.CutPrefix(items[i].At, prefix); ok {
+			_, items[i].At, _ = strings.Cut(rest, "/")
+			items[i].At = "/" + items[i].At
+		}
+	}
+	if len(given) > 1 {
+		return withoutLines(err)
+	}
+	return err
+}
+
+// deleteLaneMapping takes a mapping out of the lane of the query.
+func (s *server) deleteLaneMapping(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err == nil {
+		_, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+			if !lane.RemoveMapping(service.Spec.Name, c.Param("mapping")) {
+				return problem.New(problem.NotFound, "lane %q has no mapping %q of its own in service %q", lane.Name, c.Param("mapping"), service.Spec.Name)
+			}
+			return nil
+		})
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// setLaneImpairment sets the impairment of a target in the lane of the query, nil
+// for none, and returns what it had.
+func (s *server) setLaneImpairment(c *gin.Context, i *spec.Impairment) (before *spec.Impairment, err error) {
+	target := targetOf(c)
+	if target.Service != "" {
+		service, err := s.Catalog.Find(target.Service)
+		if err != nil {
+			return nil, err
+		}
+		target.Service = service.Spec.Name
+	}
+	_, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+		before = lane.SetImpairment(target, i)
+		return nil
+	})
+	return before, err
+}
+
+// putLaneImpairment answers with all that is switched on in the lane for the
+// target.
+func (s *server) putLaneImpairment(c *gin.Context, i spec.Impairment) {
+	if _, err := s.setLaneImpairment(c, &i); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	view, err := s.viewOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	for _, made := range view.Impairments() {
+		if shown := s.impairmentView(view, made); shown.Target == s.namedTarget(c) {
+			s.Engine.ResetImpairment(view, made)
+			c.PureJSON(http.StatusOK, shown)
+			return
+		}
+	}
+	s.fail(c, problem.New(problem.Invalid, "the impairment has no effect in lane %q", c.Query("lane")), nil)
+}
+
+// namedTarget is the target of a request with its service by name.
+func (s *server) namedTarget(c *gin.Context) spec.Target {
+	target := targetOf(c)
+	if service := s.Catalog.Snapshot().Find(target.Service); service != nil {
+		target.Service = service.Spec.Name
+	}
+	return target
+}
+
+// deleteLaneImpairments switches off what a target has in the lane, with all also
+// what is below it.
+func (s *server) deleteLaneImpairments(c *gin.Context, all bool) {
+	target := s.namedTarget(c)
+	list := api.Impairments{Items: []api.Impairment{}}
+	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+		for _, have := range lane.Impairments() {
+			if have.Target == target || all && (target.Service == "" || have.Target.Service == target.Service) {
+				lane.SetImpairment(have.Target, nil)
+				list.Items = append(list.Items, api.Impairment{Target: have.Target, Impairment: have.Impairment, Text: have.Impairment.String(), Draws: have.Impairment.Draws()})
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, list)
+}

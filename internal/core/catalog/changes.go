@@ -1,0 +1,199 @@
+package catalog
+
+import (
+	"fmt"
+	"hash/fnv"
+	"maps"
+	"slices"
+	"strconv"
+	"time"
+
+	"rapidmimic/internal/core/impair"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// changes are those of a scenario or of a lane, compiled.
+type changes struct {
+	spec.Changes
+	origin   string                // scenario "storm"
+	mappings map[string][]*Mapping // by service; those of chosen examples behind the others
+}
+
+// chosenRank lets mappings of a scenario come before the examples it chooses.
+const chosenRank = -1 << 30
+
+// compileChanges compiles changes for the services that are there. What cannot be
+// used is left out, and told.
+func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled changes, faults []problem.Item) {
+	compiled = changes{c, origin, make(map[string][]*Mapping)}
+	fault := func(at, format string, args ...any) {
+		faults = append(faults, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
+	}
+	if c.Impair != nil {
+		faults = append(faults, s.impairmentFaults(*c.Impair, "/impair")...)
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Services)) {
+		at, own, service := tree.Join("/services", name), c.Services[name], s.Named(name)
+		if service == nil {
+			fault(at, "%s", notFound("service", name, s.Names()))
+			continue
+		}
+		if own.Mode == spec.ModeRelay && service.Upstream == nil {
+			fault(at+"/mode", "service %q has no upstream to relay to", name)
+		}
+		for _, id := range own.MappingsOff {
+			if service.Mapping(id) == nil {
+				fault(at+"/mappingsOff", "%s", noMapping(service, id))
+			}
+		}
+		for i, m := range own.Mappings {
+			made, wrong := compileMapping(StoredMapping{ServiceID: service.Spec.ID, Mapping: m, Position: int64(i)}, service.Payloads)
+			if wrong == nil {
+				wrong = unsuitable(service, m)
+			}
+			if wrong != nil {
+				wrong.At = at + "/mappings/" + strconv.Itoa(i) + wrong.At
+				faults = append(faults, *wrong)
+				continue
+			}
+			compiled.add(name, made, false)
+		}
+		faults = append(faults, compiled.addExamples(service, own.Examples, at)...)
+		faults = append(faults, s.partFaults(service, own, at)...)
+	}
+	return compiled, faults
+}
+
+func (c *changes) add(service string, m *Mapping, chosen bool) {
+	m.Origin, m.Chosen = c.origin, chosen
+	m.explainAlone()
+	c.mappings[service] = append(c.mappings[service], m)
+}
+
+// addExamples makes mappings of the examples that are chosen.
+func (c *changes) addExamples(service *Service, examples map[string]string, at string) (faults []problem.Item) {
+	for _, id := range slices.Sorted(maps.Keys(examples)) {
+		name, op := examples[id], service.Operation(id)
+		here := tree.Join(at+"/examples", id)
+		if op == nil {
+			faults = append(faults, problem.Item{At: here, Detail: notFound("operation", id, service.operationIDs()).Error()})
+			continue
+		}
+		if op.Named(name) == nil {
+			faults = append(faults, problem.Item{At: here, Detail: notFound("example", name, op.ExampleNames()).Error()})
+			continue
+		}
+		m := spec.Mapping{ID: id, Enabled: true, Rank: chosenRank, Call: spec.Pattern{Operation: id}, Answer: spec.Answer{Example: name}}
+		if made, fault := compileMapping(StoredMapping{ServiceID: service.Spec.ID, Mapping: m}, nil); fault == nil {
+			c.add(service.Spec.Name, made, true)
+		}
+	}
+	return faults
+}
+
+// partFaults finds impairments of a service and its parts that cannot be used.
+func (s *Snapshot) partFaults(service *Service, own spec.ServiceChanges, at string) (faults []problem.Item) {
+	if own.Impair != nil {
+		faults = append(faults, s.impairmentFaults(*own.Impair, at+"/impair")...)
+	}
+	for _, id := range slices.Sorted(maps.Keys(own.ImpairOperations)) {
+		here := tree.Join(at+"/impairOperations", id)
+		if service.Operation(id) == nil {
+			faults = append(faults, problem.Item{At: here, Detail: notFound("operation", id, service.operationIDs()).Error()})
+		}
+		faults = append(faults, s.impairmentFaults(own.ImpairOperations[id], here)...)
+	}
+	for _, id := range slices.Sorted(maps.Keys(own.ImpairMappings)) {
+		here := tree.Join(at+"/impairMappings", id)
+		if service.Mapping(id) == nil && !slices.ContainsFunc(own.Mappings, func(m spec.Mapping) bool { return m.ID == id }) {
+			faults = append(faults, problem.Item{At: here, Detail: noMapping(service, id).Error()})
+		}
+		faults = append(faults, s.impairmentFaults(own.ImpairMappings[id], here)...)
+	}
+	return faults
+}
+
+func (s *Snapshot) impairmentFaults(i spec.Impairment, at string) []problem.Item {
+	if _, fault := impair.Compile(i, "", time.Time{}, s.Lines()); fault != nil {
+		fault.At = at + fault.At
+		return []problem.Item{*fault}
+	}
+	return nil
+}
+
+// seedOf is the seed of what names none: it follows from its place, so that it is
+// the same in every run.
+func seedOf(place string) *int64 {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(place)) // never fails
+	seed := int64(h.Sum32())
+	return &seed
+}
+
+// recompileChanges compiles scenarios and lanes anew, after the services changed
+// that they are about.
+func (e *edit) recompileChanges() {
+	next := *e.next
+	next.scenarios = make(map[string]*Scenario, len(e.next.scenarios))
+	for name, old := range e.next.scenarios {
+		made := *old
+		made.changes, _ = next.compileChanges(made.Spec.Changes, made.origin)
+		next.scenarios[name] = &made
+	}
+	lanes := e.next.lanes
+	next.lanes = make(map[string]*Lane, len(lanes))
+	for name, old := range lanes {
+		made := *old
+		made.changes, _ = next.compileChanges(made.Spec.Changes, made.origin)
+		next.lanes[name] = &made
+	}
+	next.orderLanes()
+	e.next = &next
+}
+
+// renameInChanges lets scenarios and lanes name a service as it is called now.
+func (e *edit) renameInChanges(from, to string) {
+	rename := func(c *spec.Changes) bool {
+		own, touched := c.Services[from]
+		if touched {
+			c.Services = maps.Clone(c.Services)
+			delete(c.Services, from)
+			c.Services[to] = own
+		}
+		return touched
+	}
+	next := *e.next
+	next.scenarios, next.lanes = maps.Clone(next.scenarios), maps.Clone(next.lanes)
+	for name, old := range next.scenarios {
+		made := *old
+		if rename(&made.Spec.Changes) {
+			next.scenarios[name] = &made
+			e.change.Scenarios = append(e.change.Scenarios, made.stored())
+		}
+	}
+	for name, old := range next.lanes {
+		made := *old
+		if rename(&made.Spec.Changes) {
+			next.lanes[name] = &made
+			e.change.Lanes = append(e.change.Lanes, made.StoredLane)
+		}
+	}
+	e.next = &next
+}
+
+// withSituations adds to a snapshot the scenarios and lanes that are stored. What
+// of them cannot be used any more is left out, and told where they are listed.
+func (s *Snapshot) withSituations(d Definitions) *Snapshot {
+	next := *s
+	next.active, next.scenarios, next.lanes = d.Active, make(map[string]*Scenario), make(map[string]*Lane)
+	for _, stored := range d.Scenarios {
+		next.scenarios[stored.Scenario.Name], _ = compileScenario(s, stored)
+	}
+	for _, stored := range d.Lanes {
+		next.lanes[stored.Spec.Name], _ = compileLane(s, stored)
+	}
+	next.orderLanes()
+	return &next
+}

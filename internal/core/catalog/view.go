@@ -1,0 +1,345 @@
+package catalog
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"sync"
+	"time"
+
+	"rapidmimic/internal/core/match"
+	"rapidmimic/spec"
+)
+
+// views are the snapshots as lanes and scenarios change them, each made when it is
+// first asked for. They change nothing of what a snapshot answers.
+type views struct{ made sync.Map } // viewKey → *Snapshot
+
+type viewKey struct {
+	lane     *Lane
+	scenario *Scenario
+	since    int64
+}
+
+// View is the environment as calls see it at a time: those in a lane, or with nil
+// those in none, under the scenario that is on there.
+func (s *Snapshot) View(lane *Lane, now time.Time) *Snapshot {
+	active := s.Active(lane, now)
+	if active == nil {
+		return s.under(lane, nil, time.Time{})
+	}
+	return s.under(lane, s.scenarios[active.Scenario], active.Since)
+}
+
+// ViewWith is View under a scenario that need not be on.
+func (s *Snapshot) ViewWith(lane *Lane, scenario *Scenario) *Snapshot {
+	return s.under(lane, scenario, time.Time{})
+}
+
+func (s *Snapshot) under(lane *Lane, scenario *Scenario, since time.Time) *Snapshot {
+	if lane == nil && scenario == nil {
+		return s
+	}
+	if s.views == nil {
+		return s.makeView(lane, scenario, since)
+	}
+	key := viewKey{lane, scenario, since.UnixNano()}
+	if made, ok := s.views.made.Load(key); ok {
+		return made.(*Snapshot)
+	}
+	made, _ := s.views.made.LoadOrStore(key, s.makeView(lane, scenario, since))
+	return made.(*Snapshot)
+}
+
+// InLane is the lane that the view is of; nil for none.
+func (s *Snapshot) InLane() *Lane { return s.lane }
+
+// Under is the scenario that is in force in the view; nil for none.
+func (s *Snapshot) Under() *Scenario { return s.scenario }
+
+// LaneName is the name of the lane that the view is of, ScenarioName that of the
+// scenario in force; "" for none.
+func (s *Snapshot) LaneName() string {
+	if s.lane == nil {
+		return ""
+	}
+	return s.lane.Spec.Name
+}
+
+// ScenarioName is the name of the scenario in force; "" for none.
+func (s *Snapshot) ScenarioName() string {
+	if s.scenario == nil {
+		return ""
+	}
+	return s.scenario.Spec.Name
+}
+
+// StateKey is how the keys of all that is counted in the view begin.
+func (s *Snapshot) StateKey() string {
+	if s.stateKey == "" {
+		return stateKey(nil, "")
+	}
+	return s.stateKey
+}
+
+func stateKey(lane *Lane, scenario string) string { return LaneKey(lane) + scenario + "/" }
+
+// LaneKey is how the keys of all that is counted in a lane begin, whatever its
+// scenario; with nil in none.
+func LaneKey(lane *Lane) string {
+	if lane == nil {
+		return "+"
+	}
+	return lane.ID + "+"
+}
+
+// layer is one of the sets of changes in a view; later ones win.
+type layer struct {
+	*changes
+	since time.Time
+}
+
+// layersOf are the changes of a scenario and all that it builds on, the innermost
+// first, then those of a lane.
+func (s *Snapshot) layersOf(lane *Lane, scenario *Scenario, since time.Time) (layers []layer) {
+	for _, one := range s.chain(scenario) {
+		layers = append(layers, layer{changes: &one.changes, since: since})
+	}
+	if lane != nil {
+		layers = append(layers, layer{changes: &lane.changes, since: lane.Opened})
+	}
+	return layers
+}
+
+func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Snapshot {
+	v := *s
+	v.views, v.lane, v.scenario, v.stateKey = nil, lane, scenario, LaneKey(lane)
+	if scenario != nil {
+		v.stateKey = stateKey(lane, scenario.Spec.Name)
+	} else {
+		v.stateKey = stateKey(lane, "")
+	}
+	if lane != nil { // what is switched on for the others is not for it
+		v.impairments = impairments{lines: s.impairments.lines}
+	}
+	sum := s.sum(s.layersOf(lane, scenario, since))
+	v.impairments.byKey = maps.Clone(v.impairments.byKey)
+	if v.impairments.byKey == nil {
+		v.impairments.byKey = make(map[string]*Impairment)
+	}
+	maps.Copy(v.impairments.byKey, sum.impairments)
+	v.services = slices.Clone(s.services)
+	for i, service := range v.services {
+		if own := sum.services[service.Spec.Name]; own != nil || lane != nil && service.Recording != nil {
+			v.services[i] = service.with(own, lane != nil)
+		}
+	}
+	v.index()
+	return &v
+}
+
+// Difference is something that two sets of changes say differently: the one that
+// counts, and the one that it comes before.
+type Difference struct {
+	What          string // example of listBerths in moorings
+	Here, Instead string
+	Origin, Of    string // scenario "storm"
+}
+
+// Differences lists what a scenario says otherwise than those it builds on.
+func (s *Snapshot) Differences(scenario *Scenario) []Difference {
+	return s.sum(s.layersOf(nil, scenario, time.Time{})).differences
+}
+
+// sum is what several sets of changes come to.
+type sum struct {
+	services    map[string]*serviceSum // by name
+	impairments map[string]*Impairment // by key
+	differences []Difference
+	said        map[string][2]string // what → who said what
+}
+
+type serviceSum struct {
+	off      string // by whom it is switched off; "" for nobody
+	mode     string
+	gone     map[string]string // mappings that do not answer → by whom
+	mappings []*Mapping
+}
+
+func (s *Snapshot) sum(layers []layer) *sum {
+	out := &sum{services: make(map[string]*serviceSum), impairments: make(map[string]*Impairment), said: make(map[string][2]string)}
+	for depth, l := range layers {
+		if l.Impair != nil {
+			out.impair(s, l, spec.Target{}, "", *l.Impair)
+		}
+		for _, name := range slices.Sorted(maps.Keys(l.Services)) {
+			if service := s.Named(name); service != nil {
+				out.service(s, l, depth+1, service, l.Services[name])
+			}
+		}
+	}
+	return out
+}
+
+// say keeps who says what of a thing, and what it takes the place of.
+func (m *sum) say(l layer, what, text string) {
+	if before, said := m.said[what]; said && before[1] != text {
+		m.differences = append(m.differences, Difference{What: what, Here: text, Instead: before[1], Origin: l.origin, Of: before[0]})
+	}
+	m.said[what] = [2]string{l.origin, text}
+}
+
+func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spec.ServiceChanges) {
+	name := service.Spec.Name
+	into := m.services[name]
+	if into == nil {
+		into = &serviceSum{gone: make(map[string]string)}
+		m.services[name] = into
+	}
+	if own.Off != nil {
+		if into.off = ""; *own.Off {
+			into.off = l.origin
+		}
+		m.say(l, name, map[bool]string{true: "off", false: "on"}[*own.Off])
+	}
+	if own.Mode != "" && (own.Mode != spec.ModeRelay || service.Upstream != nil) {
+		into.mode = own.Mode
+		m.say(l, "mode of "+name, own.Mode)
+	}
+	for _, id := range own.MappingsOff {
+		into.gone[id] = l.origin
+		into.drop(id)
+		m.say(l, "mapping "+id+" of "+name, "off")
+	}
+	for _, made := range l.mappings[name] {
+		what, text := "mapping "+made.Spec.ID+" of "+name, "answers"
+		if made.Chosen {
+			what, text = "example of "+made.Spec.ID+" in "+name, made.Spec.Answer.Example
+		} else {
+			text = documentText(made.Spec)
+		}
+		m.say(l, what, text)
+		into.put(made.onLayer(depth))
+	}
+	if own.Impair != nil {
+		m.impair(s, l, spec.Target{Service: name}, service.Spec.ID, *own.Impair)
+	}
+	for _, id := range slices.Sorted(maps.Keys(own.ImpairOperations)) {
+		m.impair(s, l, spec.Target{Service: name, Operation: id}, service.Spec.ID, own.ImpairOperations[id])
+	}
+	for _, id := range slices.Sorted(maps.Keys(own.ImpairMappings)) {
+		m.impair(s, l, spec.Target{Service: name, Mapping: id}, service.Spec.ID, own.ImpairMappings[id])
+	}
+}
+
+// documentText says in a line what a mapping does.
+func documentText(m spec.Mapping) string {
+	replies := m.Answers()
+	text := "answers " + replies[0].Status.String()
+	if len(replies) > 1 {
+		text += fmt.Sprintf(" (1 of %d answers)", len(replies))
+	}
+	return text
+}
+
+func (t *serviceSum) drop(id string) {
+	t.mappings = slices.DeleteFunc(t.mappings, func(m *Mapping) bool { return m.Spec.ID == id && !m.Chosen })
+}
+
+// put adds a mapping instead of the one of its name.
+func (t *serviceSum) put(m *Mapping) {
+	t.mappings = slices.DeleteFunc(t.mappings, func(old *Mapping) bool { return old.Spec.ID == m.Spec.ID && old.Chosen == m.Chosen })
+	t.mappings = append(t.mappings, m)
+}
+
+func (m *sum) impair(s *Snapshot, l layer, target spec.Target, serviceID string, i spec.Impairment) {
+	if i.Seed == nil {
+		i.Seed = seedOf(l.origin + " " + target.String())
+	}
+	stored := StoredImpairment{ServiceID: serviceID, Operation: target.Operation, Mapping: target.Mapping, Impairment: i, Since: l.since}
+	made, fault := s.compileImpairment(stored)
+	if fault != nil {
+		return // its line is gone: see ScenarioFaults
+	}
+	made.Origin = l.origin
+	m.impairments[made.Key()] = made
+	m.say(l, "impairment of "+target.String(), i.String())
+}
+
+// onLayer is the mapping where it comes before those of lower layers.
+func (m *Mapping) onLayer(depth int) *Mapping {
+	on, rule := *m, *m.Rule
+	rule.Layer = depth
+	on.Rule = &rule
+	return &on
+}
+
+// overlay is what stands above the mappings of a service.
+type overlay struct {
+	rules     match.Rules[*Mapping]
+	mappings  []*Mapping
+	gone      map[string]string // mappings of the service that do not answer → by whom
+	looksInto bool
+	off       string
+}
+
+// with is the service with changes, nil for none. In a lane no recording runs.
+func (s *Service) with(own *serviceSum, inLane bool) *Service {
+	next := &Service{
+		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Upstream: s.Upstream, Otherwise: s.Otherwise,
+		byID: s.byID, looksInto: s.looksInto, pins: s.pins, rules: s.rules, operations: s.operations,
+	}
+	if inLane {
+		next.Recording = nil
+	}
+	if own == nil {
+		return next
+	}
+	if own.mode != "" {
+		next.Spec.Mode = own.mode
+	}
+	next.over = &overlay{mappings: own.mappings, gone: own.gone, off: own.off}
+	for _, m := range own.mappings {
+		if !m.Spec.Enabled {
+			continue
+		}
+		next.over.looksInto = next.over.looksInto || m.Rule.Conditions != nil || !m.Fixed()
+		if m.Spec.Call.Operation == "" {
+			next.over.rules.Add(m.Rule, m)
+		} else {
+			next.addOnOperation(&next.over.rules, m)
+		}
+	}
+	return next
+}
+
+// Off says by whom the service is switched off; "" for nobody.
+func (s *Service) Off() string {
+	if s.over == nil {
+		return ""
+	}
+	return s.over.off
+}
+
+// OwnMappings are those that a scenario or a lane adds in this view.
+func (s *Service) OwnMappings() []*Mapping {
+	if s.over == nil {
+		return nil
+	}
+	return s.over.mappings
+}
+
+// overlaid finds the mappings of all layers whose path fits, the winner first.
+func (s *Service) overlaid(method string, segments []string, facts *match.Facts) (fits []match.Fit[*Mapping], others int) {
+	fits, others = s.rules.Find(method, segments, facts)
+	if len(s.over.gone) > 0 {
+		fits = slices.DeleteFunc(fits, func(f match.Fit[*Mapping]) bool { return s.over.gone[f.Value.Spec.ID] != "" })
+	}
+	own, more := s.over.rules.Find(method, segments, facts)
+	if len(own) == 0 {
+		return fits, others + more
+	}
+	fits = append(own, fits...)
+	match.SortFits(fits)
+	return fits, others + more
+}

@@ -1,0 +1,39 @@
+package api
+
+import "time"
+
+// Status is the state of the whole environment.
+type Status struct {
+	// Lane is the one that scenario, modes and impairments are about; "" for calls in
+	// no lane.
+	Lane string `json:"lane,omitempty"`
+	// Scenario is the one that is on, and since when.
+	Scenario ActiveScenario `json:"scenario"`
+	// Modes are those of the services as calls find them: answer, relay, recording, or
+	// off.
+	Modes map[string]string `json:"modes"`
+	// Lanes are the names of those that are open.
+	Lanes       []string       `json:"lanes"`
+	Version     string         `json:"version"`
+	StartedAt   time.Time      `json:"startedAt"`
+	Control     string         `json:"control"` // base URL of console and API
+	Traffic     string         `json:"traffic"` // base URL of the services
+	Data        string         `json:"data"`    // the data folder
+	Services    int            `json:"services"`
+	Mappings    int            `json:"mappings"`
+	LastMinute  map[string]int `json:"lastMinute"`
+	CallsStored int64          `json:"callsStored"`
+	// CallsNotKept counts calls that were answered but could not be logged
+	// since the start.
+	CallsNotKept int64 `json:"callsNotKept"`
+	// CallsNotChecked counts calls that were kept but came too fast to be held
+	// against their contracts.
+	CallsNotChecked int64 `json:"callsNotChecked"`
+	// Recording and Relaying are the services that do so.
+	Recording []string `json:"recording,omitempty"`
+	Relaying  []string `json:"relaying,omitempty"`
+	// Impaired are the targets of the impairments that are on; ImpairmentsOff is set
+	// when all are switched off.
+	Impaired       []string `json:"impaired,omitempty"`
+	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
+}
