@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -127,7 +128,11 @@ func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Sn
 	if v.impairments.byKey == nil {
 		v.impairments.byKey = make(map[string]*Impairment)
 	}
-	maps.Copy(v.impairments.byKey, sum.impairments)
+	for key, i := range sum.impairments {
+		if own := v.impairments.byKey[key]; own == nil || since.IsZero() || !own.Since.After(since) { // the last to be switched on counts
+			v.impairments.byKey[key] = i
+		}
+	}
 	v.services = slices.Clone(s.services)
 	for i, service := range v.services {
 		if own := sum.services[service.Spec.Name]; own != nil || lane != nil && service.Recording != nil {
@@ -156,8 +161,12 @@ type sum struct {
 	services    map[string]*serviceSum // by name
 	impairments map[string]*Impairment // by key
 	differences []Difference
-	said        map[string][2]string // what → who said what
+	said        map[string]said // by what it is about
 }
+
+// said is what one set of changes says of a thing: text in words, exactly as it
+// tells it from everything else.
+type said struct{ origin, text, exactly string }
 
 type serviceSum struct {
 	off      string // by whom it is switched off; "" for nobody
@@ -167,7 +176,7 @@ type serviceSum struct {
 }
 
 func (s *Snapshot) sum(layers []layer) *sum {
-	out := &sum{services: make(map[string]*serviceSum), impairments: make(map[string]*Impairment), said: make(map[string][2]string)}
+	out := &sum{services: make(map[string]*serviceSum), impairments: make(map[string]*Impairment), said: make(map[string]said)}
 	for depth, l := range layers {
 		if l.Impair != nil {
 			out.impair(s, l, spec.Target{}, "", *l.Impair)
@@ -182,11 +191,11 @@ func (s *Snapshot) sum(layers []layer) *sum {
 }
 
 // say keeps who says what of a thing, and what it takes the place of.
-func (m *sum) say(l layer, what, text string) {
-	if before, said := m.said[what]; said && before[1] != text {
-		m.differences = append(m.differences, Difference{What: what, Here: text, Instead: before[1], Origin: l.origin, Of: before[0]})
+func (m *sum) say(l layer, what, text, exactly string) {
+	if before, is := m.said[what]; is && before.exactly != exactly {
+		m.differences = append(m.differences, Difference{What: what, Here: text, Instead: before.text, Origin: l.origin, Of: before.origin})
 	}
-	m.said[what] = [2]string{l.origin, text}
+	m.said[what] = said{l.origin, text, exactly}
 }
 
 func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spec.ServiceChanges) {
@@ -200,25 +209,24 @@ func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spe
 		if into.off = ""; *own.Off {
 			into.off = l.origin
 		}
-		m.say(l, name, map[bool]string{true: "off", false: "on"}[*own.Off])
+		text := map[bool]string{true: "off", false: "on"}[*own.Off]
+		m.say(l, name, text, text)
 	}
 	if own.Mode != "" && (own.Mode != spec.ModeRelay || service.Upstream != nil) {
 		into.mode = own.Mode
-		m.say(l, "mode of "+name, own.Mode)
+		m.say(l, "mode of "+name, own.Mode, own.Mode)
 	}
 	for _, id := range own.MappingsOff {
 		into.gone[id] = l.origin
 		into.drop(id)
-		m.say(l, "mapping "+id+" of "+name, "off")
+		m.say(l, "mapping "+id+" of "+name, "off", "off")
 	}
 	for _, made := range l.mappings[name] {
-		what, text := "mapping "+made.Spec.ID+" of "+name, "answers"
 		if made.Chosen {
-			what, text = "example of "+made.Spec.ID+" in "+name, made.Spec.Answer.Example
+			m.say(l, "example of "+made.Spec.ID+" in "+name, made.Spec.Answer.Example, made.Spec.Answer.Example)
 		} else {
-			text = documentText(made.Spec)
+			m.say(l, "mapping "+made.Spec.ID+" of "+name, answerText(made.Spec), mappingDigest(made.Spec))
 		}
-		m.say(l, what, text)
 		into.put(made.onLayer(depth))
 	}
 	if own.Impair != nil {
@@ -232,12 +240,27 @@ func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spe
 	}
 }
 
-// documentText says in a line what a mapping does.
-func documentText(m spec.Mapping) string {
+// answerText says in a line what a mapping answers.
+func answerText(m spec.Mapping) string {
 	replies := m.Answers()
-	text := "answers " + replies[0].Status.String()
+	first, body := replies[0], ""
+	switch {
+	case first.Text != nil:
+		body = *first.Text
+	case first.XML != nil:
+		body = *first.XML
+	case first.JSON != nil:
+		body = string(first.JSON.AppendJSON(nil))
+	case first.Example != "":
+		body = "example " + first.Example
+	}
+	const most = 60
+	if body = strings.Join(strings.Fields(body), " "); len(body) > most {
+		body = strings.ToValidUTF8(body[:most], "") + " …"
+	}
+	text := strings.TrimSpace(first.Status.String() + " " + body)
 	if len(replies) > 1 {
-		text += fmt.Sprintf(" (1 of %d answers)", len(replies))
+		text += fmt.Sprintf(", and %d more answers", len(replies)-1)
 	}
 	return text
 }
@@ -263,7 +286,7 @@ func (m *sum) impair(s *Snapshot, l layer, target spec.Target, serviceID string,
 	}
 	made.Origin = l.origin
 	m.impairments[made.Key()] = made
-	m.say(l, "impairment of "+target.String(), i.String())
+	m.say(l, "impairment of "+target.String(), i.String(), documentDigest(i))
 }
 
 // onLayer is the mapping where it comes before those of lower layers.
