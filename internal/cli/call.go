@@ -80,16 +80,34 @@ func callRow(call api.Call) []string {
 	if kinds := strings.Join(call.Impaired, ", "); kinds != "" && call.Source != "impairment" {
 		by += " + " + kinds
 	}
-	switch {
-	case call.Lane != "" && call.Scenario != "":
-		by += fmt.Sprintf(" (%s, %s)", call.Lane, call.Scenario)
-	case call.Lane+call.Scenario != "":
-		by += fmt.Sprintf(" (%s)", call.Lane+call.Scenario)
-	}
 	return []string{
 		call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target), statusText(call.Status),
 		by, fmt.Sprintf("%.2f ms", call.TookMs), call.ID,
 	}
+}
+
+// underOf says in which lane and under which scenario a call was answered.
+func underOf(call api.Call) string {
+	switch {
+	case call.Lane == "":
+		return call.Scenario
+	case call.Scenario == "":
+		return "lane " + call.Lane
+	default:
+		return "lane " + call.Lane + ", " + call.Scenario
+	}
+}
+
+// withUnder adds what the calls were answered under, where any was.
+func withUnder(columns []column, rows [][]string, calls []api.Call) []column {
+	if !slices.ContainsFunc(calls, func(call api.Call) bool { return underOf(call) != "" }) {
+		return columns
+	}
+	at := len(columns) - 2
+	for i := range rows {
+		rows[i] = slices.Insert(rows[i], at, underOf(calls[i]))
+	}
+	return slices.Insert(slices.Clone(columns), at, column{title: "UNDER", flexible: true})
 }
 
 func (p Program) callsList(ctx context.Context, c *cli.Command) error {
@@ -114,11 +132,13 @@ func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 			p.sayNoCalls(ctx, api, query)
 			return
 		}
-		rows := make([][]string, 0, len(list.Items))
-		for _, call := range slices.Backward(list.Items) { // the newest last, where the eye is
-			rows = append(rows, callRow(call))
+		slices.Reverse(list.Items) // the newest last, where the eye is
+		rows := make([][]string, len(list.Items))
+		for i, call := range list.Items {
+			rows[i] = callRow(call)
 		}
-		writeTable(p.Out, p.width(), callColumns, rows)
+		columns := withUnder(callColumns, rows, list.Items)
+		writeTable(p.Out, p.width(), columns, rows)
 		p.sayNotKept(ctx, api)
 	})
 }
@@ -194,7 +214,11 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 			}
 			continue
 		}
-		writeRows(p.Out, callColumns, p.tailWidths(), [][]string{callRow(call)}, false)
+		row := callRow(call)
+		if under := underOf(call); under != "" {
+			row[3] += " (" + under + ")"
+		}
+		writeRows(p.Out, callColumns, p.tailWidths(), [][]string{row}, false)
 	}
 	return nil
 }
