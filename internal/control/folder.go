@@ -62,7 +62,7 @@ func (s *server) postExport(c *gin.Context) {
 			return
 		}
 	}
-	states, keep, err := s.Catalog.FolderState(c.Request.Context(), c.Query("service"))
+	states, env, keep, err := s.Catalog.FolderState(c.Request.Context(), c.Query("service"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -71,6 +71,14 @@ func (s *server) postExport(c *gin.Context) {
 	if err != nil {
 		s.fail(c, err, nil)
 		return
+	}
+	if c.Query("service") == "" {
+		more, err := folder.UpdateEnvironment(files, env, keep)
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		changes = append(changes, more...)
 	}
 	there := make(map[string]bool, len(files))
 	for _, f := range files {

@@ -86,6 +86,7 @@ func (c *Catalog) ApplyFolder(ctx context.Context, f *folder.Folder, how Apply) 
 		}
 	}
 	a.goneServices(f)
+	a.environment(f)
 	problem.Sort(a.report.Faults)
 	if a.report.Conflicts > 0 || how.DryRun {
 		return a.report, nil
@@ -415,20 +416,22 @@ func documentDigest(v any) string {
 }
 
 // FolderState is what the environment holds, as a folder keeps it: all services,
-// or the one named. keep tells of what a folder has otherwise whether that is
+// or the one named, and what belongs to none. keep tells of what a folder has otherwise whether that is
 // an edit of its own that was not applied yet.
-func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []folder.State, keep folder.Keep, err error) {
-	services := c.Snapshot().Services()
+func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []folder.State, env spec.Environment, keep folder.Keep, err error) {
+	snapshot := c.Snapshot()
+	services := snapshot.Services()
+	env = snapshot.environmentState()
 	if nameOrID != "" {
 		s, err := c.Find(nameOrID)
 		if err != nil {
-			return nil, nil, err
+			return nil, env, nil, err
 		}
-		services = []*Service{s}
+		services, env = []*Service{s}, spec.Environment{}
 	}
 	marks, err := c.store.Applied(ctx)
 	if err != nil {
-		return nil, nil, err
+		return nil, env, nil, err
 	}
 	here := make(map[Applied]string)
 	for _, s := range services {
@@ -436,7 +439,7 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 		if s.Contract != nil {
 			stored, err := c.store.Contract(ctx, s.Spec.ID, s.Contract.Revision)
 			if err != nil {
-				return nil, nil, err
+				return nil, env, nil, err
 			}
 			state.Contract = &folder.ContractState{File: stored.File, Text: stored.Text}
 		}
@@ -454,7 +457,13 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 	for _, m := range marks {
 		came[Applied{Service: m.Service, Kind: m.Kind, ID: m.ID}] = m.Digest
 	}
-	return states, func(service, kind, id string) bool {
+	for _, s := range env.Scenarios {
+		here[Applied{Kind: scenarioKind, ID: s.Name}] = documentDigest(s)
+	}
+	for _, i := range env.Impairments {
+		here[Applied{Kind: impairmentKind, ID: i.Target.String()}] = documentDigest(i)
+	}
+	return states, env, func(service, kind, id string) bool {
 		key := Applied{Service: service, Kind: kind, ID: id}
 		return came[key] == here[key]
 	}, nil

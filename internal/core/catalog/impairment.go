@@ -143,7 +143,7 @@ func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.Impairment, seed int64, now time.Time) (*Impairment, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	serviceID, err := c.checkTarget(target)
+	serviceID, err := c.Snapshot().checkTarget(target)
 	if err != nil {
 		return nil, err
 	}
@@ -154,38 +154,47 @@ func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.
 		i.Seed = &seed
 	}
 	edit := c.editLocked()
-	stored := StoredImpairment{ServiceID: serviceID, Operation: target.Operation, Mapping: target.Mapping, Impairment: i, Since: now, By: authorOf(ctx), Version: c.nextLocked()}
-	made, fault := edit.next.compileImpairment(stored)
-	if fault != nil {
+	if fault := edit.setImpairment(serviceID, target, i, now, authorOf(ctx)); fault != nil {
 		return nil, problem.FromItems("the impairment cannot be used", []problem.Item{*fault})
 	}
-	edit.change.Impairments = []StoredImpairment{stored}
-	next := *edit.next
-	next.impairments.put(made)
-	edit.next = &next
+	made := edit.next.Impairment(serviceID, target.Operation, target.Mapping)
 	return made, edit.commit(ctx)
 }
 
+// setImpairment switches an impairment on that has a seed.
+func (e *edit) setImpairment(serviceID string, target spec.Target, i spec.Impairment, now time.Time, by string) *problem.Item {
+	stored := StoredImpairment{ServiceID: serviceID, Operation: target.Operation, Mapping: target.Mapping, Impairment: i, Since: now, By: by, Version: e.catalog.nextLocked()}
+	made, fault := e.next.compileImpairment(stored)
+	if fault != nil {
+		return fault
+	}
+	e.change.Impairments = append(e.change.Impairments, stored)
+	next := *e.next
+	next.impairments.put(made)
+	e.next = &next
+	return nil
+}
+
 // checkTarget returns the id of the service of a target that is there.
-func (c *Catalog) checkTarget(target spec.Target) (serviceID string, err error) {
+func (s *Snapshot) checkTarget(target spec.Target) (serviceID string, err error) {
 	if target.Service == "" {
 		if target.Operation+target.Mapping != "" {
 			return "", problem.New(problem.Invalid, "an operation or mapping needs its service")
 		}
 		return "", nil
 	}
-	s, err := c.Find(target.Service)
+	service := s.Find(target.Service)
 	switch {
-	case err != nil:
-		return "", err
+	case service == nil:
+		return "", notFound("service", target.Service, s.Names())
 	case target.Operation != "" && target.Mapping != "":
 		return "", problem.New(problem.Invalid, "an impairment is for an operation or for a mapping, not for both")
-	case target.Operation != "" && s.Operation(target.Operation) == nil:
-		return "", notFound("operation", target.Operation, s.operationIDs())
-	case target.Mapping != "" && s.Mapping(target.Mapping) == nil:
-		return "", noMapping(s, target.Mapping)
+	case target.Operation != "" && service.Operation(target.Operation) == nil:
+		return "", notFound("operation", target.Operation, service.operationIDs())
+	case target.Mapping != "" && service.Mapping(target.Mapping) == nil:
+		return "", noMapping(service, target.Mapping)
 	}
-	return s.Spec.ID, nil
+	return service.Spec.ID, nil
 }
 
 // RemoveImpairments switches off what a target has; with all also what the

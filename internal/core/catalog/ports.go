@@ -97,8 +97,8 @@ type Change struct {
 
 // Applied says that a definition came from a folder, or agreed with one.
 type Applied struct {
-	Service string // name
-	Kind    string // service, contract, payload or mapping
+	Service string // name; "" for scenarios and impairments
+	Kind    string // service, contract, payload, mapping, scenario or impairment
 	ID      string // "" for the kinds that a service has one of
 	Digest  string // of what it said
 	Source  string // names the folder

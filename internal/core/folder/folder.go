@@ -27,7 +27,8 @@ const MaxFiles = 20_000
 // Folder is what the files of a folder say. It is not changed after it was
 // read.
 type Folder struct {
-	Services []*Service // by name
+	Services    []*Service // by name
+	Environment Environment
 	// Faults are in files that cannot be used; the others can.
 	Faults []problem.Item
 	// Unknown are files that have no place in a folder.
@@ -115,6 +116,10 @@ func (r *reader) service(name string) *Service {
 // file reads one file.
 func (r *reader) file(file File) {
 	name, inside, below := strings.Cut(file.Name, "/")
+	if file.Name == environmentFile {
+		r.environment(file)
+		return
+	}
 	if !below {
 		r.folder.Unknown = append(r.folder.Unknown, file.Name)
 		return

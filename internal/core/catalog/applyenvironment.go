@@ -1,0 +1,141 @@
+package catalog
+
+import (
+	"rapidmimic/internal/core/folder"
+	"rapidmimic/spec"
+	"rapidmimic/spec/problem"
+)
+
+const (
+	scenarioKind   = "scenario"
+	impairmentKind = "impairment"
+)
+
+// environment brings what belongs to no single service to what the folder says,
+// after its services.
+func (a *application) environment(f *folder.Folder) {
+	env := f.Environment
+	if env.Faulty {
+		return
+	}
+	named := make(map[string]bool)
+	for i, s := range env.Scenarios {
+		named[s.Name] = true
+		a.scenario(s, env.ScenarioPlaces[i])
+	}
+	for _, s := range a.edit.next.Scenarios() {
+		if fault := a.edit.next.baseFault(s); fault != nil && named[s.Spec.Name] {
+			a.report.Faults = append(a.report.Faults, problem.Item{File: "environment.yaml", At: fault.At, Detail: "scenario " + s.Spec.Name + ": " + fault.Detail})
+		}
+		if !named[s.Spec.Name] && a.fromHere(scenarioKind, s.Spec.Name) {
+			a.goneScenario(s)
+		}
+	}
+	impaired := make(map[string]bool)
+	for i, own := range env.Impairments {
+		impaired[own.Target.String()] = true
+		a.impairment(own, env.ImpairmentPlaces[i])
+	}
+	for _, i := range a.edit.next.Impairments() {
+		target := a.targetOf(i)
+		if impaired[target.String()] || !a.fromHere(impairmentKind, target.String()) {
+			continue
+		}
+		if a.decide(Outcome{Kind: impairmentKind, ID: target.String()}, "", impairmentDigest(target, i.Impairment), nobody) == Removed {
+			a.edit.removeImpairments(func(other *Impairment) bool { return other.Key() == i.Key() })
+		}
+	}
+}
+
+// fromHere reports whether something came from this folder, so that it is missed in
+// it.
+func (a *application) fromHere(kind, id string) bool {
+	before, came := a.before[Applied{Kind: kind, ID: id}]
+	return came && before.Source == a.how.Source
+}
+
+func (a *application) scenario(s spec.Scenario, place problem.Item) {
+	here := ""
+	if have := a.edit.next.Scenario(s.Name); have != nil {
+		here = documentDigest(have.Spec)
+	}
+	inFolder := documentDigest(s)
+	if inFolder != here {
+		if _, faults := compileScenario(a.edit.next, StoredScenario{Scenario: s}); len(faults) > 0 {
+			for _, fault := range faults {
+				a.report.Faults = append(a.report.Faults, problem.Item{File: place.File, Line: place.Line, Col: place.Col, At: fault.At, Detail: "scenario " + s.Name + ": " + fault.Detail})
+			}
+			return
+		}
+	}
+	o := Outcome{Kind: scenarioKind, ID: s.Name, File: place.File, Line: place.Line}
+	switch a.decide(o, inFolder, here, nobody) {
+	case Created, Changed:
+		a.edit.putScenario(s)
+	}
+}
+
+func (a *application) goneScenario(s *Scenario) {
+	if a.decide(Outcome{Kind: scenarioKind, ID: s.Spec.Name}, "", documentDigest(s.Spec), nobody) != Removed {
+		return
+	}
+	if users := a.edit.next.usersOf(s.Spec.Name, a.how.At); len(users) > 0 {
+		a.report.Faults = append(a.report.Faults, problem.Item{File: "environment.yaml", Detail: "scenario " + s.Spec.Name + " stays, since it is used by " + users[0]})
+		return
+	}
+	a.edit.removeScenario(s.Spec.Name)
+}
+
+func (a *application) targetOf(i *Impairment) spec.Target {
+	target := spec.Target{Operation: i.Operation, Mapping: i.Mapping}
+	if service := a.edit.next.Find(i.ServiceID); service != nil {
+		target.Service = service.Spec.Name
+	}
+	return target
+}
+
+func impairmentDigest(target spec.Target, i spec.Impairment) string {
+	return documentDigest(spec.TargetImpairment{Target: target, Impairment: i})
+}
+
+// impairment switches an impairment on as the folder has it. Where that names no
+// seed, the one that it has here is none of its business.
+func (a *application) impairment(own spec.TargetImpairment, place problem.Item) {
+	fault := func(detail string) {
+		a.report.Faults = append(a.report.Faults, problem.Item{File: place.File, Line: place.Line, Col: place.Col, Detail: "impairment of " + own.Target.String() + ": " + detail})
+	}
+	serviceID, err := a.edit.next.checkTarget(own.Target)
+	if err != nil {
+		fault(err.Error())
+		return
+	}
+	here, seed := "", seedOf(own.Target.String())
+	if have := a.edit.next.Impairment(serviceID, own.Target.Operation, own.Target.Mapping); have != nil {
+		here, seed = impairmentDigest(own.Target, have.Impairment), have.Impairment.Seed
+	}
+	if own.Impairment.Seed == nil {
+		own.Impairment.Seed = seed
+	}
+	o := Outcome{Kind: impairmentKind, ID: own.Target.String(), File: place.File, Line: place.Line}
+	switch a.decide(o, impairmentDigest(own.Target, own.Impairment), here, nobody) {
+	case Created, Changed:
+		if wrong := a.edit.setImpairment(serviceID, own.Target, own.Impairment, a.how.At, authorOf(a.ctx)); wrong != nil {
+			fault(wrong.Detail)
+		}
+	}
+}
+
+// environmentState is what the environment holds that belongs to no single service.
+func (s *Snapshot) environmentState() (env spec.Environment) {
+	for _, i := range s.Impairments() {
+		target := spec.Target{Operation: i.Operation, Mapping: i.Mapping}
+		if service := s.Find(i.ServiceID); service != nil {
+			target.Service = service.Spec.Name
+		}
+		env.Impairments = append(env.Impairments, spec.TargetImpairment{Target: target, Impairment: i.Impairment})
+	}
+	for _, scenario := range s.Scenarios() {
+		env.Scenarios = append(env.Scenarios, scenario.Spec)
+	}
+	return env
+}

@@ -1,0 +1,54 @@
+package spec
+
+import (
+	"fmt"
+	"strconv"
+
+	"rapidmimic/spec/problem"
+	"rapidmimic/spec/tree"
+)
+
+// Environment is what a folder has that belongs to no single service.
+type Environment struct {
+	// Impairments are those that are switched on.
+	Impairments []TargetImpairment `json:"impairments,omitempty"`
+	Scenarios   []Scenario         `json:"scenarios,omitempty"`
+}
+
+// Empty reports whether there is nothing in it.
+func (e Environment) Empty() bool { return len(e.Impairments)+len(e.Scenarios) == 0 }
+
+// ReadEnvironment reads one environment document, and gives the places of its
+// impairments and scenarios.
+func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree.Node, err error) {
+	n, err := parse(text, "the environment")
+	if err != nil {
+		return e, nil, nil, err
+	}
+	items := tree.Decode(n, &e, "environment")
+	impairments, scenarios = n.Get("impairments").Elements(), n.Get("scenarios").Elements()
+	if len(items) > 0 {
+		return e, nil, nil, problem.FromItems("the environment cannot be used", items)
+	}
+	seen := make(map[string]bool)
+	once := func(what, at string, node *tree.Node) {
+		if seen[what] {
+			items = append(items, problem.Item{At: at, Line: node.Line, Col: node.Col, Detail: what + " is there twice"})
+		}
+		seen[what] = true
+	}
+	for i, own := range e.Impairments {
+		at := "/impairments/" + strconv.Itoa(i)
+		items = append(items, tree.Locate(n, ownFaults(&own.Impairment, at+"/impairment"))...)
+		once(fmt.Sprintf("an impairment of %s", own.Target), at, impairments[i])
+	}
+	for i, s := range e.Scenarios {
+		at := "/scenarios/" + strconv.Itoa(i)
+		for _, fault := range tree.Locate(scenarios[i], s.faults()) {
+			fault.At = at + fault.At
+			items = append(items, fault)
+		}
+		once(fmt.Sprintf("scenario %q", s.Name), at, scenarios[i])
+	}
+	return e, impairments, scenarios, problem.FromItems("the environment cannot be used", items)
+}
