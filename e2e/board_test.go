@@ -223,3 +223,32 @@ func TestTheStandInsKeepToTheContracts(t *testing.T) {
 		}
 	}
 }
+
+// Under "nothing found" and under "server dead" the board shows things that a user
+// can tell apart, in two lanes at the same moment.
+func TestTheBoardUnderScenarios(t *testing.T) {
+	s, _, board := boarded(t)
+	s.lane(`{ name: empty, scenario: nothing-found }`)
+	s.lane(`{ name: dead, scenario: tides-dead }`)
+	inLane := func(lane string) string {
+		return strings.Replace(board, s.traffic+"/{service}", s.traffic+"/@"+lane+"/{service}", 1)
+	}
+	told := func(id, text string) string {
+		return "document.querySelector('#" + id + "').innerText.includes(" + strconv.Quote(text) + ")"
+	}
+	empty, dead := open(t, sharedBrowser(t), inLane("empty")), open(t, sharedBrowser(t), inLane("dead"))
+	must(t, empty.Wait(allGood), empty.Wait(told("warnings", "No warning is in force.")), empty.Wait(told("berths", "No berth is free.")), empty.Wait(told("holds", "Nothing is held.")))
+	must(t, dead.Wait(told("warnings", "tides cannot be reached: the connection failed before an answer. Gave up after 3 tries.")), dead.Wait(told("berths", "N7")))
+	shared := open(t, sharedBrowser(t), board)
+	must(t, shared.Wait(allGood), shared.Wait(told("berths", "N7")))
+
+	// one switch, and the same board sees the other situation with its next question
+	s.use("customs-holds", "empty")
+	must(t, empty.Press("Ask again"), empty.Wait(told("holds", "M-2041-SK")), empty.Wait(told("berths", "N7")))
+	_, err := s.api.LeaveScenario(t.Context(), "dead")
+	require.NoError(t, err)
+	must(t, dead.Press("Ask again"), dead.Wait(allGood))
+	calls, err := s.api.Calls(t.Context(), client.CallQuery{Text: "scenario:nothing-found deviates"})
+	require.NoError(t, err)
+	assert.Empty(t, calls.Items, "what the scenarios answer keeps to the contracts")
+}

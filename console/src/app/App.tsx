@@ -3,8 +3,10 @@ import { useEffect } from 'react';
 import { Route, Switch } from 'wouter';
 import { CallsPage, startFeed } from '@/features/calls';
 import { DocsPage } from '@/features/docs';
+import { LanesPage } from '@/features/lanes';
 import { MappingPage, NewMappingPage } from '@/features/mappings';
 import { RetriesPage } from '@/features/retries';
+import { ScenariosPage } from '@/features/scenarios';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { NoPage } from './NoPage';
 import { Shell } from './Shell';
@@ -36,6 +38,8 @@ export function App() {
             {({ service, id }) => <MappingPage key={id} service={service} id={id} />}
           </Route>
           <Route path="/calls" component={CallsPage} />
+          <Route path="/scenarios" component={ScenariosPage} />
+          <Route path="/lanes" component={LanesPage} />
           <Route path="/retries" component={RetriesPage} />
           <Route component={NoPage} />
         </Switch>

@@ -7,6 +7,8 @@ import { StateStrip } from './StateStrip';
 const tabs = [
   { href: '/', word: 'Services', owns: (path: string) => path === '/' || path.startsWith('/services') },
   { href: '/calls', word: 'Calls', owns: (path: string) => path.startsWith('/calls') },
+  { href: '/scenarios', word: 'Scenarios', owns: (path: string) => path === '/scenarios' },
+  { href: '/lanes', word: 'Lanes', owns: (path: string) => path === '/lanes' },
   { href: '/retries', word: 'Retries', owns: (path: string) => path === '/retries' },
 ];
 

@@ -1,15 +1,18 @@
 import { useSyncExternalStore } from 'react';
 import { Link } from 'wouter';
+import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import { feed } from '@/features/calls';
 import { ImpairmentStrip } from '@/features/impairments';
+import { LaneStrip } from '@/features/lanes';
 import { count, total } from '@/lib/format';
 import { AuthorName } from './AuthorName';
 import { KeyHelp } from './KeyHelp';
 import { ThemeSwitch } from './ThemeSwitch';
 
-/** What is true now, on every page: calls arriving, calls lost, connection. */
+/** What is true now, on every page: situation, calls arriving, calls lost, connection. */
 export function StateStrip() {
+  const mine = useMyLane();
   const { data, isError } = useStatus();
   const { connection } = useSyncExternalStore(feed.subscribe, feed.get);
   const lost = isError || connection === 'lost';
@@ -19,6 +22,7 @@ export function StateStrip() {
         Rapid Mimic
       </Link>
       <span className="text-dim">{location.host}</span>
+      {data && <LaneStrip status={data} mine={mine} />}
       {data && (
         <Link href="/calls" className="hover:underline" data-testid="last-minute">
           <strong>{total(data.lastMinute)}</strong> calls in the last minute

@@ -284,7 +284,9 @@ func (m *sum) impair(s *Snapshot, l layer, target spec.Target, serviceID string,
 	if fault != nil {
 		return // its line is gone: see ScenarioFaults
 	}
-	made.Origin = l.origin
+	plan := *made.Plan
+	plan.Target += " in " + l.origin
+	made.Origin, made.Plan = l.origin, &plan
 	m.impairments[made.Key()] = made
 	m.say(l, "impairment of "+target.String(), i.String(), documentDigest(i))
 }

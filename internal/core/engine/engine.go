@@ -107,7 +107,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		if p.Service.Spec.CORS && isPreflight(r) {
 			preflight(&d, r)
 		} else {
-			switchedOff(&d, p, off)
+			switchedOff(&d, p, r, off)
 		}
 		return d
 	}
@@ -139,7 +139,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	}
 	switch {
 	case p.badHint != "":
-		refuseAsked(&d, p)
+		refuseAsked(&d, p, r)
 	case refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)

@@ -76,16 +76,30 @@ func refuseHint(d *Decision, detail string, examples []string, steps []call.Step
 
 // refuseAsked refuses a call that names a lane or a scenario that is not there, or
 // says its hints in a way that cannot be read.
-func refuseAsked(d *Decision, p *Placed) {
+func refuseAsked(d *Decision, p *Placed, r *call.Request) {
 	refusal(d, "hint", selfDocument{Title: "What this call asks for cannot be followed", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
+	p.asFault(d, r, "Client")
+}
+
+// asFault gives a refusal to who speaks SOAP as a fault, with the status that it
+// has.
+func (p *Placed) asFault(d *Decision, r *call.Request, code string) {
+	if p.Service == nil || !isSOAP(p.Service) || r.Method != "POST" {
+		return
+	}
+	m := p.Service.Contract.SOAP.Dispatch(p.segments, r)
+	status := d.Answer.Status
+	d.Answer = p.Service.Contract.SOAP.Fault(&m, contract.SOAPFault{Code: code, Text: d.Explanation.Sentence})
+	d.Answer.Status = status
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
-func switchedOff(d *Decision, p *Placed, by string) {
+func switchedOff(d *Decision, p *Placed, r *call.Request, by string) {
 	refusal(d, "service-off", selfDocument{
 		Title: "This service is switched off", Status: 503,
 		Detail: fmt.Sprintf("Service %q is switched off by %s.", p.Service.Spec.Name, by),
 	}, nil)
+	p.asFault(d, r, "Server")
 }
 
 // TooLarge is the decision on a call whose body must be held to answer it and

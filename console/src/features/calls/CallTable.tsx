@@ -20,6 +20,7 @@ interface Props {
 const rowHeight = 30;
 
 const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
+const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,150px)_76px_72px]';
 const tight = 'grid-cols-[76px_minmax(0,1fr)_44px_116px]';
 
 export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) {
@@ -38,7 +39,8 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
     scrolledTo.current = selected;
     rows.scrollToIndex(at, { align: 'auto' });
   }, [selected, at, rows]);
-  const columns = narrow ? tight : wide;
+  const under = !narrow && calls.some(({ lane, scenario }) => lane || scenario);
+  const columns = narrow ? tight : under ? situated : wide;
   return (
     <div
       role="table"
@@ -51,6 +53,7 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
         <span role="columnheader">Call</span>
         <span role="columnheader">Status</span>
         <span role="columnheader">Answered by</span>
+        {under && <span role="columnheader">Under</span>}
         {!narrow && (
           <>
             <span role="columnheader" className="text-right">
@@ -76,6 +79,7 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
                 <CallRow
                   call={call}
                   narrow={narrow}
+                  under={under}
                   columns={columns}
                   selected={call.id === selected}
                   onSelect={onSelect}
@@ -92,12 +96,14 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
 interface RowProps {
   call: Call;
   narrow: boolean;
+  /** There is a column for lane and scenario. */
+  under: boolean;
   columns: string;
   selected: boolean;
   onSelect(id: string): void;
 }
 
-const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelect }: RowProps) {
+const CallRow = memo(function CallRow({ call, narrow, under, columns, selected, onSelect }: RowProps) {
   const target = `${call.service ? `/${call.service}` : ''}${call.path}${call.query ? `?${call.query}` : ''}`;
   const failed = call.status >= 400;
   return (
@@ -133,6 +139,11 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
         )}
         {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
       </span>
+      {under && (
+        <span role="cell" className="truncate text-dim" title={underOf(call)}>
+          {underOf(call)}
+        </span>
+      )}
       {!narrow && (
         <>
           <span role="cell" className="text-right text-dim tabular-nums">
@@ -146,6 +157,11 @@ const CallRow = memo(function CallRow({ call, narrow, columns, selected, onSelec
     </div>
   );
 });
+
+/** In which lane and under which scenario a call was answered. */
+function underOf({ lane, scenario }: Call): string {
+  return [lane && `lane ${lane}`, scenario].filter(Boolean).join(', ');
+}
 
 /** Marks a call that breaks the contract. */
 function Deviates({ count, word }: { count: number; word: boolean }) {

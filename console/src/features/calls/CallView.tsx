@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
-import { useLocation } from 'wouter';
+import { Link, useLocation } from 'wouter';
 import type { CallDetail } from '@/api/types';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
@@ -53,6 +53,32 @@ function CallBody({ call }: { call: CallDetail }) {
             {call.status || ''} {statusText(call.status)}
           </span>
         </p>
+        {(call.lane || call.scenario) && (
+          <p className="text-[13px] text-dim">
+            {call.lane && (
+              <>
+                in{' '}
+                <Link
+                  href={`/calls?${new URLSearchParams({ lane: call.lane })}`}
+                  className="text-accent hover:underline"
+                >
+                  lane {call.lane}
+                </Link>{' '}
+              </>
+            )}
+            {call.scenario && (
+              <>
+                under{' '}
+                <Link
+                  href={`/scenarios?${new URLSearchParams({ scenario: call.scenario })}`}
+                  className="text-accent hover:underline"
+                >
+                  scenario {call.scenario}
+                </Link>
+              </>
+            )}
+          </p>
+        )}
         <div className="flex flex-wrap gap-2">
           {call.service && (
             <Button look="main" onClick={() => navigate(mappingLink(call))}>

@@ -1,6 +1,8 @@
 import { Pause, Play, Search } from 'lucide-react';
 import { useCallback, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
+import { useMyLane } from '@/api/myLane';
+import { MakeScenario } from '@/features/scenarios';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { inputLook } from '@/ui/Field';
@@ -9,10 +11,14 @@ import { Waiting } from '@/ui/Waiting';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
 import { feed } from './callFeed';
+import { everyLane, LaneFilter } from './LaneFilter';
 import { mappingLink } from './mappingLink';
 import { NoCalls } from './NoCalls';
 import { useCallKeys } from './useCallKeys';
 import { useCalls } from './useCalls';
+
+/** Of how many calls a scenario can be made; with more, the filter says too little. */
+const mostKept = 100;
 
 /** The live calls, the newest first, with one of them open beside the list. */
 export function CallsPage() {
@@ -20,7 +26,9 @@ export function CallsPage() {
   const [, navigate] = useLocation();
   const text = params.get('text') ?? '';
   const selected = params.get('call') ?? undefined;
-  const { calls, waiting, held, hold } = useCalls(text);
+  const mine = useMyLane();
+  const lane = params.get('lane') ?? (mine || everyLane);
+  const { calls, waiting, held, hold } = useCalls(text, lane === everyLane ? '' : lane);
   const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
@@ -68,12 +76,25 @@ export function CallsPage() {
             className={`${inputLook} w-full pl-8`}
           />
         </label>
+        <LaneFilter lane={lane} mine={mine} onChange={(next) => set('lane', next)} />
         <Button onClick={togglePause} aria-pressed={held}>
           {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
           {held ? 'Follow' : 'Pause'}
         </Button>
         <span className="text-dim text-[13px]" aria-live="off">
           {held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
+        </span>
+        <span className="ml-auto">
+          <MakeScenario
+            calls={calls.slice(0, mostKept).map(({ id }) => id)}
+            hindered={
+              calls.length > mostKept
+                ? `Filter first: it is made of at most ${mostKept} calls`
+                : calls.length === 0
+                  ? 'There is no call to make it of'
+                  : ''
+            }
+          />
         </span>
       </div>
       {skipped > 0 && (
@@ -92,7 +113,10 @@ export function CallsPage() {
         {calls.length === 0 && !filled ? (
           <Waiting what="the calls" />
         ) : calls.length === 0 ? (
-          <NoCalls filtered={text !== ''} onClear={() => set('text', null)} />
+          <NoCalls
+            filtered={text !== '' || lane !== everyLane}
+            onClear={() => setParams({ lane: everyLane }, { replace: true })}
+          />
         ) : (
           <CallTable
             calls={calls}

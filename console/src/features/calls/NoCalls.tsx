@@ -8,7 +8,7 @@ export function NoCalls({ filtered, onClear }: { filtered: boolean; onClear(): v
   if (filtered) {
     return (
       <div className="px-5 py-8">
-        <p className="mb-3">No call in the log has all these words.</p>
+        <p className="mb-3">No call in the log is one of these.</p>
         <Button onClick={onClear}>Clear the filter</Button>
       </div>
     );

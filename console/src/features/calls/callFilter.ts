@@ -8,17 +8,23 @@ function line(call: Call): string {
   if (text === undefined) {
     const query = call.query ? `?${call.query}` : '';
     text =
-      `${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}`.toLowerCase();
+      `${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.lane ? ` lane:${call.lane}` : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}`.toLowerCase();
     lines.set(call, text);
   }
   return text;
 }
 
-/** Selects the calls in whose line every word of the text occurs. */
-export function filterCalls(calls: Call[], text: string): Call[] {
+/** Stands for the calls that are in no lane. */
+export const noLane = '-';
+
+/** Selects the calls of a lane ('' for all) in whose line every word of the text occurs. */
+export function filterCalls(calls: Call[], text: string, lane = ''): Call[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  if (words.length === 0) return calls;
-  return calls.filter((call) => words.every((word) => line(call).includes(word)));
+  if (words.length === 0 && !lane) return calls;
+  const wanted = lane === noLane ? '' : lane;
+  return calls.filter(
+    (call) => (!lane || (call.lane ?? '') === wanted) && words.every((word) => line(call).includes(word)),
+  );
 }
 
 /** Calls are numbered in hexadecimal: c-81f3. */

@@ -1,15 +1,16 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { inLane } from '@/api/myLane';
 import type { Call, CallDetail } from '@/api/types';
 
 const searched = 500;
 
 /** Searches the log, beyond the calls that the page holds. */
-export function callSearch(text: string) {
+export function callSearch(text: string, lane: string) {
   return queryOptions({
-    queryKey: ['calls', text],
-    queryFn: () => send<{ items: Call[] }>(`/calls?limit=${searched}&text=${part(text)}`),
-    enabled: text.trim() !== '',
+    queryKey: ['calls', text, lane],
+    queryFn: () => send<{ items: Call[] }>(inLane(`/calls?limit=${searched}&text=${part(text)}`, lane)),
+    enabled: text.trim() !== '' || lane !== '',
     staleTime: 10_000,
   });
 }

@@ -15,15 +15,15 @@ export interface ShownCalls {
 }
 
 /** The calls to show: live, or held as they were, and filtered. */
-export function useCalls(text: string): ShownCalls {
+export function useCalls(text: string, lane: string): ShownCalls {
   const live = useSyncExternalStore(feed.subscribe, feed.get).calls;
   const [frozen, setFrozen] = useState<Call[] | null>(null);
   const wanted = useDeferredValue(text);
-  const search = useQuery(callSearch(wanted));
+  const search = useQuery(callSearch(wanted, lane));
   const base = frozen ?? live;
   const calls = useMemo(() => {
-    const fitting = filterCalls(base, wanted);
-    const older = search.data ? filterCalls(search.data.items, wanted) : [];
+    const fitting = filterCalls(base, wanted, lane);
+    const older = search.data ? filterCalls(search.data.items, wanted, lane) : [];
     if (older.length === 0) return fitting;
     const newest = base[0] ? callNumber(base[0]) : Number.POSITIVE_INFINITY;
     return mergeCalls(
@@ -31,7 +31,7 @@ export function useCalls(text: string): ShownCalls {
       older.filter((call) => callNumber(call) <= newest),
       10_000,
     );
-  }, [base, wanted, search.data]);
+  }, [base, wanted, lane, search.data]);
   const waiting = useMemo(() => (frozen ? countNewer(live, frozen[0]) : 0), [live, frozen]);
   return {
     calls,

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { wrongIn } from '@/api/http';
+import { useMyLane } from '@/api/myLane';
 import { operationList } from '@/api/operations';
 import type { ImpairmentDocument } from '@/api/types';
 import { Button } from '@/ui/Button';
@@ -27,6 +28,7 @@ interface Props {
 /** Makes a service, or one operation of it, slow or fail. */
 export function ImpairmentForm({ service, current }: Props) {
   const refresh = useRefresh();
+  const lane = useMyLane();
   const { data: operations } = useQuery(operationList(service));
   const { data: lines } = useQuery(lineList());
   const [draft, setDraft] = useState(current ? draftOf(current) : noImpairment);
@@ -35,7 +37,7 @@ export function ImpairmentForm({ service, current }: Props) {
   const document = documentOf(draft);
   const empty = Object.keys(document).filter((key) => key !== 'seed').length === 0;
   const set = useMutation({
-    mutationFn: () => setImpairment({ service, ...(operation ? { operation } : {}) }, document),
+    mutationFn: () => setImpairment({ service, ...(operation ? { operation } : {}) }, document, lane),
     onSuccess: async (made) => {
       await refresh();
       notify(`On from the next call: ${made.text}`);
@@ -121,7 +123,7 @@ export function ImpairmentForm({ service, current }: Props) {
       <Button look="main" type="submit" disabled={empty || set.isPending}>
         Switch on
       </Button>
-      {!empty && <CommandLine command={commandOf(service, operation, draft)} />}
+      {!empty && <CommandLine command={commandOf(service, operation, draft, lane)} />}
     </form>
   );
 }

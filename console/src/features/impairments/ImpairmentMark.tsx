@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
+import { useMyLane } from '@/api/myLane';
 import { impairmentList } from './queries';
 
 /** What is on for a service, in a few words; nothing where nothing is. */
 export function ImpairmentMark({ service }: { service: string }) {
-  const { data } = useQuery(impairmentList());
+  const { data } = useQuery(impairmentList(useMyLane()));
   if (!data || data.off) return null;
   const here = data.items.filter(({ target }) => !target.service || target.service === service);
   if (here.length === 0) return null;

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { useMyLane } from '@/api/myLane';
 import { Awaited } from '@/ui/Awaited';
 import { ImpairmentForm } from './ImpairmentForm';
 import { ImpairmentRow } from './ImpairmentRow';
@@ -7,7 +8,8 @@ import { impairmentList } from './queries';
 
 /** What makes a service slow or fail, and how its calls fare. */
 export function ImpairmentPanel({ service }: { service: string }) {
-  const query = useQuery(impairmentList());
+  const lane = useMyLane();
+  const query = useQuery(impairmentList(lane));
   // as high as the form, so that nothing below moves when it is there
   return (
     <div className="min-h-60">
@@ -19,6 +21,12 @@ export function ImpairmentPanel({ service }: { service: string }) {
           );
           return (
             <div className="space-y-4">
+              {lane && (
+                <p className="px-5 text-[13px] text-dim">
+                  In my lane, <strong className="font-medium text-ink">{lane}</strong>: nobody else notices
+                  what is switched on here.
+                </p>
+              )}
               {here.length > 0 && (
                 <ul className="border-line border-t text-[13px]">
                   {here.map((item) => (

@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { useMyLane } from '@/api/myLane';
 import type { ImpairmentItem } from '@/api/types';
 import { moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -10,17 +11,18 @@ import { useRefresh } from './useRefresh';
 /** One impairment that is on: for what, what it does, by whom, and how to stop it. */
 export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolean }) {
   const refresh = useRefresh();
+  const lane = useMyLane();
   const { target, text, own, since, by, down, limits, impairment } = item;
   const stop = useMutation({
-    mutationFn: () => removeImpairment(target),
+    mutationFn: () => removeImpairment(target, lane),
     onSuccess: async () => {
       await refresh();
-      notify(`No longer: ${text}`, () => setImpairment(target, impairment).then(refresh));
+      notify(`No longer: ${text}`, () => setImpairment(target, impairment, lane).then(refresh));
     },
     onError: (error) => notify(`It goes on: ${error.message}`),
   });
   const reset = useMutation({
-    mutationFn: () => resetImpairments(target.service),
+    mutationFn: () => resetImpairments(lane, target.service),
     onSuccess: async () => {
       await refresh();
       notify(`Draws, limits and advice of ${target.service ?? 'everything'} begin anew`);
@@ -46,6 +48,17 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
       <span className="ml-auto flex items-center gap-3 text-dim text-xs">
         {since && `since ${moment(since)}`}
         {by && ` by ${by}`}
+        {item.origin && !own ? (
+          <span>
+            of{' '}
+            <Link
+              href={item.origin.startsWith('lane') ? '/lanes' : '/scenarios'}
+              className="text-accent hover:underline"
+            >
+              {item.origin}
+            </Link>
+          </span>
+        ) : null}
         {own ? (
           <Link
             href={`/services/${encodeURIComponent(target.service ?? '')}/mappings/${encodeURIComponent(target.mapping ?? '')}`}
@@ -53,7 +66,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
           >
             of the mapping itself
           </Link>
-        ) : (
+        ) : item.origin?.startsWith('scenario') ? null : (
           <>
             {(impairment.limit || impairment.errors) && (
               <Button look="bare" disabled={reset.isPending} onClick={() => reset.mutate()}>

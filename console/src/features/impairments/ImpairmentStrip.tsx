@@ -1,8 +1,9 @@
 import { useMutation } from '@tanstack/react-query';
 import type { Status } from '@/api/types';
+import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
-import { switchImpairments } from './queries';
+import { removeFromLane, switchImpairments } from './queries';
 import { useRefresh } from './useRefresh';
 
 /** What is impaired now, on every page, with the one switch for all of it. */
@@ -13,6 +14,16 @@ export function ImpairmentStrip({ status }: { status: Status }) {
     onSuccess: async (_, off) => {
       await refresh();
       if (off) notify('All impairments are off; they are kept', () => flip.mutate(false));
+    },
+    onError: (error) => notify(error.message),
+  });
+  const clear = useMutation({
+    mutationFn: removeFromLane,
+    onSuccess: async ({ items }, lane) => {
+      await refresh();
+      notify(
+        `${count(items.length, 'impairment')} of lane ${lane} stopped; those of its scenario go with that`,
+      );
     },
     onError: (error) => notify(error.message),
   });
@@ -28,6 +39,7 @@ export function ImpairmentStrip({ status }: { status: Status }) {
     );
   }
   if (impaired.length === 0) return null;
+  const stop = () => (status.lane ? clear.mutate(status.lane) : flip.mutate(true));
   return (
     <span className="flex min-w-0 items-center gap-2">
       <span
@@ -37,7 +49,7 @@ export function ImpairmentStrip({ status }: { status: Status }) {
       >
         impaired: {impaired.join(', ')}
       </span>
-      <Button className="h-6 shrink-0" disabled={flip.isPending} onClick={() => flip.mutate(true)}>
+      <Button className="h-6 shrink-0" disabled={flip.isPending || clear.isPending} onClick={stop}>
         Stop all
       </Button>
     </span>

@@ -120,11 +120,17 @@ const flags: [keyof ImpairmentDraft, string][] = [
 ];
 
 /** The command that does the same. */
-export function commandOf(service: string, operation: string, draft: ImpairmentDraft): string {
+export function commandOf(service: string, operation: string, draft: ImpairmentDraft, lane = ''): string {
   const given = flags
     .filter(([key]) => draft[key].trim())
     .map(([key, flag]) => `${flag} ${draft[key].replaceAll(', ', ',')}`);
-  return ['rapidmimic impair set', service, operation && `--operation ${operation}`, ...given]
+  return [
+    'rapidmimic impair set',
+    service,
+    operation && `--operation ${operation}`,
+    ...given,
+    lane && `--lane ${lane}`,
+  ]
     .filter(Boolean)
     .join(' ');
 }

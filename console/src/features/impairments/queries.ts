@@ -1,11 +1,13 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { inLane } from '@/api/myLane';
 import type { ImpairmentDocument, ImpairmentItem, Impairments, Line, Target, Timings } from '@/api/types';
 
-export function impairmentList() {
+/** What is on in a lane, or with '' for calls in none; likewise below. */
+export function impairmentList(lane: string) {
   return queryOptions({
-    queryKey: ['impairments'],
-    queryFn: () => send<Impairments>('/impairments'),
+    queryKey: ['impairments', lane],
+    queryFn: () => send<Impairments>(inLane('/impairments', lane)),
     refetchInterval: 2_000,
   });
 }
@@ -30,18 +32,26 @@ function addressOf({ service, operation, mapping }: Target): string {
   return `/services/${part(service)}/impairment?${query}`;
 }
 
-export function setImpairment(target: Target, document: ImpairmentDocument) {
-  return send<ImpairmentItem>(addressOf(target), { method: 'PUT', body: JSON.stringify(document) });
+export function setImpairment(target: Target, document: ImpairmentDocument, lane: string) {
+  return send<ImpairmentItem>(inLane(addressOf(target), lane), {
+    method: 'PUT',
+    body: JSON.stringify(document),
+  });
 }
 
-export function removeImpairment(target: Target) {
-  return send<Impairments>(addressOf(target), { method: 'DELETE' });
+export function removeImpairment(target: Target, lane: string) {
+  return send<Impairments>(inLane(addressOf(target), lane), { method: 'DELETE' });
+}
+
+/** Removes all impairments that a lane has of its own. */
+export function removeFromLane(lane: string) {
+  return send<Impairments>(inLane('/impairment?all=true', lane), { method: 'DELETE' });
 }
 
 /** Begins draws, limits and retry advice of a service anew; of all without one. */
-export function resetImpairments(service?: string) {
+export function resetImpairments(lane: string, service?: string) {
   const query = service ? `?${new URLSearchParams({ service })}` : '';
-  return send<void>(`/impairments/reset${query}`, { method: 'POST' });
+  return send<void>(inLane(`/impairments/reset${query}`, lane), { method: 'POST' });
 }
 
 /** The one switch: all off, or those that are kept on again. */

@@ -1,0 +1,2 @@
+export { LaneStrip } from './LaneStrip';
+export { LanesPage } from './LanesPage';

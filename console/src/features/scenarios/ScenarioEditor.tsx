@@ -1,0 +1,170 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { X } from 'lucide-react';
+import { lazy, Suspense, useState } from 'react';
+import { Problem } from '@/api/http';
+import type { Fault, Scenario } from '@/api/types';
+import { Awaited } from '@/ui/Awaited';
+import { Button } from '@/ui/Button';
+import { CommandLine } from '@/ui/CommandLine';
+import { notify } from '@/ui/Notices';
+import { ProblemNotice } from '@/ui/ProblemNotice';
+import { putScenarios, removeScenario, scenarioText } from './queries';
+import { useSituationRefresh } from './useSwitching';
+
+const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
+
+const beginning = `name: full-harbour
+title: The harbour is full
+services:
+  moorings:
+    examples: { listBerths: none-free }
+    # off: true                      switches the whole service off
+    # mappingsOff: [some-mapping]    mappings that do not answer
+    # mappings: [ ... ]              mappings that come before the others
+    # impair: { latency: 2s }        slow or failing
+`;
+
+interface Props {
+  /** Its name, '' for a new one. */
+  name: string;
+  /** As it is listed; missing for a new one. */
+  scenario?: Scenario;
+  onClose(): void;
+  onOpen(name: string): void;
+}
+
+/** One scenario, as the document that files and the command line have. */
+export function ScenarioEditor({ name, scenario, onClose, onOpen }: Props) {
+  const query = useQuery({ ...scenarioText(name), enabled: name !== '' });
+  return (
+    <aside
+      aria-label={name ? `Scenario ${name}` : 'A new scenario'}
+      className="flex min-h-0 min-w-0 flex-col border-line border-l bg-panel"
+    >
+      <div className="flex items-center justify-between gap-2 px-5 pt-3">
+        <h2 className="font-semibold text-[15px]">{name || 'A new scenario'}</h2>
+        <Button look="bare" className="h-7 px-1.5" aria-label="Close the scenario" onClick={onClose}>
+          <X size={16} aria-hidden />
+        </Button>
+      </div>
+      {name ? (
+        <Awaited query={query} what="the scenario">
+          {(text) => (
+            <Editing
+              key={name}
+              text={text}
+              scenario={scenario}
+              name={name}
+              onClose={onClose}
+              onOpen={onOpen}
+            />
+          )}
+        </Awaited>
+      ) : (
+        <Editing text={beginning} name="" onClose={onClose} onOpen={onOpen} />
+      )}
+    </aside>
+  );
+}
+
+interface EditingProps extends Props {
+  text: string;
+}
+
+function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
+  const refresh = useSituationRefresh();
+  const [draft, setDraft] = useState(text);
+  const [saved, setSaved] = useState(text);
+  const save = useMutation({
+    mutationFn: () => putScenarios(draft),
+    onSuccess: async ({ items }) => {
+      setSaved(draft);
+      await refresh();
+      const before = saved;
+      notify(
+        `${items.map((item) => item.name).join(', ')} is kept, in force on the next call where it is on`,
+        name ? () => putScenarios(before).then(refresh) : undefined,
+      );
+      if (items[0] && items[0].name !== name) onOpen(items[0].name);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => removeScenario(name),
+    onSuccess: async () => {
+      await refresh();
+      onClose();
+      notify(`Scenario ${name} is removed`, () => putScenarios(saved).then(refresh));
+    },
+    onError: (error) => notify(error.message),
+  });
+  const marks: Fault[] =
+    save.error instanceof Problem
+      ? save.error.faults.length
+        ? save.error.faults
+        : [{ detail: save.error.message }]
+      : [];
+  return (
+    <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-5 pt-2 pb-4">
+      {scenario?.differences && (
+        <div className="text-[13px]">
+          <h3 className="font-medium text-dim text-xs">Otherwise than what it builds on</h3>
+          <ul>
+            {scenario.differences.map((d) => (
+              <li key={d.what} className="break-words">
+                {d.what}: <strong className="font-medium">{d.here}</strong>{' '}
+                <span className="text-dim">
+                  instead of {d.instead} of {d.of}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {scenario?.faults && (
+        <ProblemNotice
+          message="Some of it has no effect with the services that are here now."
+          places={scenario.faults}
+        />
+      )}
+      <div className="flex min-h-64 flex-1 flex-col">
+        <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
+          <CodeEditor
+            label="Document of the scenario"
+            language="yaml"
+            value={draft}
+            onChange={(next) => {
+              setDraft(next);
+              save.reset();
+            }}
+            marks={marks}
+          />
+        </Suspense>
+      </div>
+      {save.error && (
+        <ProblemNotice
+          message="Nothing was kept."
+          places={marks.length ? marks : [{ detail: save.error.message }]}
+        />
+      )}
+      <div className="flex flex-wrap items-center gap-2">
+        <Button
+          look="main"
+          disabled={save.isPending || (draft === saved && name !== '')}
+          onClick={() => save.mutate()}
+        >
+          {name ? 'Save' : 'Keep it'}
+        </Button>
+        {name && (
+          <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
+            Remove
+          </Button>
+        )}
+      </div>
+      <CommandLine
+        command={
+          name ? `rapidmimic scenario show ${name} -o yaml` : 'rapidmimic scenario put -f my.scenarios.yaml'
+        }
+      />
+    </div>
+  );
+}

@@ -1,0 +1,4 @@
+export { MakeScenario } from './MakeScenario';
+export { scenarioList } from './queries';
+export { ScenariosPage } from './ScenariosPage';
+export { useSituationRefresh, useSwitching } from './useSwitching';

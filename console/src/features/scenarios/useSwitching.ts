@@ -1,0 +1,49 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { ActiveScenario } from '@/api/types';
+import { notify } from '@/ui/Notices';
+import { leaveScenario, resetScenario, switchScenario } from './queries';
+
+/** Reads anew what a switch of scenario changes. */
+export function useSituationRefresh() {
+  const queries = useQueryClient();
+  return () =>
+    Promise.all(
+      ['scenarios', 'lanes', 'status', 'impairments'].map((key) =>
+        queries.invalidateQueries({ queryKey: [key] }),
+      ),
+    );
+}
+
+interface Switch {
+  /** '' switches off. */
+  scenario: string;
+  lane: string;
+  lasts?: string;
+}
+
+const where = (lane: string) => (lane ? `in lane ${lane}` : 'for calls in no lane');
+
+/** Switches scenarios on and off, with the way back beside what was done. */
+export function useSwitching() {
+  const refresh = useSituationRefresh();
+  const flip = useMutation({
+    mutationFn: ({ scenario, lane, lasts }: Switch): Promise<ActiveScenario> =>
+      scenario ? switchScenario(scenario, lane, lasts) : leaveScenario(lane),
+    onSuccess: async ({ before = '' }, { scenario, lane }) => {
+      await refresh();
+      const undo = () => flip.mutate({ scenario: before, lane });
+      const done = scenario ? `${scenario} is on` : before ? `${before} is off` : 'No scenario was on';
+      notify(`${done} ${where(lane)}`, before !== scenario ? undo : undefined);
+    },
+    onError: (error) => notify(`Nothing was switched: ${error.message}`),
+  });
+  const reset = useMutation({
+    mutationFn: resetScenario,
+    onSuccess: async (_, lane) => {
+      await refresh();
+      notify(`Sequences, counters, draws and limits begin anew ${where(lane)}`);
+    },
+    onError: (error) => notify(error.message),
+  });
+  return { flip, reset };
+}
