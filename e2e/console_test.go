@@ -161,6 +161,9 @@ func TestConsoleAccessibility(t *testing.T) {
 	_, err := s.api.PutMappings(t.Context(), "moorings", []byte("call: {path: /dues}\nanswer: {from: upstream, edit: [{op: replace, path: /body/0/state, value: waived}]}"))
 	require.NoError(t, err)
 	s.send("GET /moorings/dues", "")
+	s.lane(`{ name: night-run, scenario: bad-night, services: { customs: { off: true } } }`)
+	s.use("tides-dead", "")
+	s.send("GET /@night-run/customs?wsdl", "")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
 	for path, wait := range map[string]string{
@@ -170,6 +173,10 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
 		"/calls?call=c-4":                   `document.querySelector('details')`, // edited on its way
 		"/retries":                          `document.querySelector('[data-story]')`,
+		"/scenarios":                        `document.querySelector('[data-scenario=tides-dead]')`,
+		"/scenarios?scenario=bad-night":     `document.querySelector('.cm-content')`,
+		"/lanes":                            `document.querySelector('[data-lane=night-run]')`,
+		"/calls?lane=night-run&call=c-5":    `document.querySelector('[data-testid=sentence]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {
 		for _, theme := range []string{"light", "dark"} {
@@ -235,10 +242,8 @@ func TestConsoleRevisions(t *testing.T) {
 	assert.Equal(t, 204, resp.StatusCode)
 
 	// and an example is chosen
-	must(t, p.Goto(s.control+"/services/tides"), p.Wait(`document.querySelector('[aria-label="Example of getTides"]')`))
-	_, err = browser.Eval[any](p, `(() => { const s = document.querySelector('[aria-label="Example of getTides"]');
-		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'neap'); s.dispatchEvent(new Event('change', {bubbles: true})); return null; })()`)
-	must(t, err, p.WaitText("getTides answers with example “neap” from the next call"))
+	must(t, p.Goto(s.control+"/services/tides"), p.Choose("Example of getTides", "neap"))
+	must(t, p.WaitText("getTides answers with example “neap” from the next call"))
 	_, body := s.send("GET /tides/stations/inner-quay/tides?date=2026-12-09", "")
 	assert.Contains(t, body, "2026-12-09T08:40:00Z")
 }

@@ -223,6 +223,19 @@ func (p *Page) Fill(label, text string) error {
 	return p.Type(text)
 }
 
+// Choose chooses a value in the select with a label.
+func (p *Page) Choose(label, value string) error {
+	return p.Wait(fmt.Sprintf(`(() => {
+	  const words = %s;
+	  const found = [...document.querySelectorAll('select')].find((e) =>
+	    e.getAttribute('aria-label') === words || (e.labels && e.labels[0] && e.labels[0].textContent.trim() === words));
+	  if (!found || ![...found.options].some((o) => o.value === %s)) return false;
+	  Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(found, %s);
+	  found.dispatchEvent(new Event('change', {bubbles: true}));
+	  return true;
+	})()`, quote(label), quote(value), quote(value)))
+}
+
 // Type types into whatever has the focus.
 func (p *Page) Type(text string) error { return p.do(chromedp.KeyEvent(text)) }
 

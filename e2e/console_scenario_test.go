@@ -1,0 +1,78 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A situation is switched on with one press, shown on every page and on each call,
+// and gone with another.
+func TestConsoleScenarios(t *testing.T) {
+	s := startDemo(t)
+	p := s.page("/scenarios")
+	row := func(name string) string { return "document.querySelector('[data-scenario=" + name + "]')" }
+	inRow := func(name, words string) string { return row(name) + "?.innerText.includes('" + words + "')" }
+	press := func(name, words string) error {
+		return p.Wait("(() => { const b = [..." + row(name) + "?.querySelectorAll('button') ?? []].find((b) => b.innerText === '" + words + "' && !b.disabled); b?.click(); return !!b; })()")
+	}
+	must(t, p.WaitText("no scenario"), p.Wait(inRow("no-free-berth", "listBerths answers with example")), press("no-free-berth", "Use"),
+		p.WaitText("no-free-berth is on for calls in no lane"), p.WaitText("scenario: no-free-berth"), p.Wait(inRow("no-free-berth", "on for calls in no lane")))
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":0`)
+	must(t, press("bad-night", "Use"), p.WaitText("scenario: bad-night"), p.WaitText("impaired: moorings, tides"), p.Press("Undo"), p.WaitText("scenario: no-free-berth"))
+	must(t, p.Press("Calls"), p.WaitText("Under"), p.Click("[data-call]"), p.WaitText("under scenario no-free-berth"), p.Press("Scenarios"))
+	must(t, p.Choose("How long", "10m"), p.WaitText("scenario use NAME --for 10m"), press("tides-dead", "Use"), p.Wait("/scenario: tides-dead until [0-9:]+/.test(document.body.innerText)"))
+	must(t, press("tides-dead", "Switch off"), p.WaitText("no scenario"))
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
+
+	// written as a document, whose faults have their place
+	must(t, p.Press("New scenario"), p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, services: {moorings: {examples: {listBerths: none}}}}`), p.Press("Keep it"),
+		p.WaitText(`example "none" is not here`), p.WaitText("line 1, column 59"))
+	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, buildsOn: no-free-berth, services: {moorings: {examples: {listBerths: two-free}}}}`), p.Press("Keep it"),
+		p.WaitText("dusk is kept"), p.Wait("location.search === '?scenario=dusk'"), p.WaitText("example of listBerths in moorings: two-free instead of none-free"))
+	must(t, p.Press("Remove"), p.WaitText("Scenario dusk is removed"), p.Press("Undo"), p.Wait(row("dusk")))
+	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("it is used by scenario dusk"))
+
+	// made of what is on, and of calls
+	s.impair("tides", `latency: 3ms`)
+	must(t, p.Press("Make one of what is on"), p.Fill("Name", "monday"), p.Press("Show what it would be"), p.WaitText("tides: latency 3ms"), p.Press("Keep it"),
+		p.WaitText("Scenario monday is kept"), p.Wait(row("monday")))
+	must(t, p.Goto(s.control+"/calls?text=none-free"), p.WaitText("1 call"), p.Press("Make a scenario of these"), p.Fill("Name", "as-seen"), p.Press("Show what it would be"),
+		p.WaitText("GET /berths answers 200"), p.Press("Keep it"), p.Wait(row("as-seen")))
+	seen, err := s.api.Scenario(t.Context(), "as-seen")
+	require.NoError(t, err)
+	assert.Len(t, seen.Services["moorings"].Mappings, 1)
+}
+
+// A lane is opened, remembered as mine, and narrows what is shown and what is
+// switched, until it closes.
+func TestConsoleLanes(t *testing.T) {
+	s := startDemo(t)
+	p := s.page("/lanes")
+	must(t, p.WaitText("No lane is open."), p.Fill("Name", "2nd"), p.Press("Open a lane"), p.WaitText("the name of a lane is"))
+	must(t, p.Fill("Name", "mara"), p.Choose("Scenario", "no-free-berth"), p.Choose("Closes itself after", "30m"), p.WaitText("rapidmimic lane open mara --scenario no-free-berth --ttl 30m"),
+		p.Press("Open a lane"), p.WaitText("Lane mara is open, and yours"), p.WaitText("my lane: mara"), p.WaitText("scenario: no-free-berth"), p.WaitText("Rapid-Mimic: lane=mara"))
+	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
+	must(t, p.Choose("Scenario of mara", "bad-night"), p.WaitText("bad-night is on in lane mara"), p.WaitText("impaired: moorings, tides"), p.Choose("Scenario of mara", ""), p.WaitText("no scenario"))
+	must(t, p.Press("30 minutes more"), p.Wait("/closes in 59 min|closes in 1 h/.test(document.body.innerText)"))
+
+	// what is switched on a service page is for my lane alone
+	must(t, p.Goto(s.control+"/services/tides"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--errors 100% --lane mara"), p.Press("Switch on"), p.WaitText("impaired: tides"))
+	assert.Regexp(t, "^503", s.says("GET /@mara/tides/stations"))
+	assert.Regexp(t, "^200", s.says("GET /tides/stations"))
+	must(t, p.Press("Stop all"), p.WaitText("1 impairment of lane mara stopped"), p.Wait("!document.body.innerText.includes('impaired: tides')"))
+	assert.Regexp(t, "^200", s.says("GET /@mara/tides/stations"))
+
+	// the calls are those of my lane, unless others are asked for; a reload keeps it
+	rows := func(n string) string { return "document.querySelectorAll('[data-call]').length === " + n }
+	must(t, p.Goto(s.control+"/calls"), p.Wait(rows("3")), p.Choose("Lane", "-"), p.Wait(rows("2")), p.Choose("Lane", "all"), p.Wait(rows("5")), p.Wait("location.search === '?lane=all'"))
+	s.says("GET /@mara/tides/notice")
+	must(t, p.Wait(rows("6")), p.Choose("Lane", "mara"), p.Wait(rows("4")), p.WaitText("lane mara"))
+
+	_, err := s.api.CloseLane(t.Context(), "mara")
+	require.NoError(t, err)
+	must(t, p.WaitText("my lane mara is closed"), p.Wait(rows("4")), p.Press("Leave it"), p.Wait("!document.body.innerText.includes('is closed')"))
+	must(t, p.Press("Lanes"), p.WaitText("No lane is open."))
+}
