@@ -42,13 +42,14 @@ func main() {
 	connections := flag.Int("connections", 32, "how many callers at once")
 	bare := flag.Bool("bare", false, "be the bare handler")
 	expressions := flag.Bool("expressions", true, "measure answers with ${…} too")
+	lanes := flag.Int("lanes", 100, "beside how many open lanes; 0 leaves that out")
 	sizes := flag.String("mappings", "1,1000,10000", "with how many mappings")
 	flag.Parse()
 	if *bare {
 		serveBare()
 		return
 	}
-	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections, sizes: *sizes, expressions: *expressions}
+	b := bench{binary: *binary, turn: time.Duration(*seconds) * time.Second, turns: *turns, connections: *connections, sizes: *sizes, expressions: *expressions, lanes: *lanes}
 	if err := b.run(context.Background()); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
@@ -74,6 +75,7 @@ type bench struct {
 	connections int
 	sizes       string
 	expressions bool
+	lanes       int
 }
 
 func (b bench) run(ctx context.Context) error {
@@ -98,7 +100,98 @@ func (b bench) run(ctx context.Context) error {
 		}
 	}
 	if b.expressions {
-		return b.compare(ctx, 1_000, computed)
+		if err := b.compare(ctx, 1_000, computed); err != nil {
+			return err
+		}
+	}
+	if b.lanes > 0 {
+		return b.besideLanes(ctx)
+	}
+	return nil
+}
+
+// besideLanes lets two services take turns, of which one has lanes open: calls in no
+// lane, and those in one of them.
+func (b bench) besideLanes(ctx context.Context) error {
+	none, err := b.serve(ctx, controlAddress, trafficAddress, 1_000, fixed)
+	if err != nil {
+		return err
+	}
+	defer none.stop()
+	many, err := b.serve(ctx, "127.0.0.1:7494", "127.0.0.1:7495", 1_000, fixed)
+	if err != nil {
+		return err
+	}
+	defer many.stop()
+	if err := openLanes(ctx, many.api, b.lanes); err != nil {
+		return err
+	}
+	sides := []*side{
+		{name: "no lane open", address: trafficAddress, path: "/moorings/berths/N500"},
+		{name: fmt.Sprintf("%d lanes open, in none", b.lanes), address: "127.0.0.1:7495", path: "/moorings/berths/N500"},
+		{name: "in one of them", address: "127.0.0.1:7495", path: "/@lane-7/moorings/berths/N500"},
+	}
+	for range b.turns {
+		for _, s := range sides {
+			r, err := load(s.address, s.path, b.connections, b.turn)
+			if err != nil {
+				return err
+			}
+			s.results = append(s.results, r)
+		}
+	}
+	for _, s := range sides {
+		one := median(s.results)
+		fmt.Printf("%-28s %12.0f %9s %9s %7.2f\n", s.name, one.rate, one.p50, one.p99, medianRatio(sides[0].results, s.results))
+	}
+	if err := everyCallKept(ctx, none.api, sides[0].results); err != nil {
+		return err
+	}
+	return everyCallKept(ctx, many.api, append(sides[1].results, sides[2].results...))
+}
+
+// side is one of several that take turns.
+type side struct {
+	name, address, path string
+	results             []result
+}
+
+// serving is a service in a process of its own, with mappings in it.
+type serving struct {
+	api  *client.Client
+	stop func()
+}
+
+func (b bench) serve(ctx context.Context, control, traffic string, mappings int, answers string) (s serving, err error) {
+	folder, err := os.MkdirTemp("", "rapidmimic-bench-")
+	if err != nil {
+		return s, err
+	}
+	stop, err := startProcess(b.binary, "serve", "--data", folder, "--control", control, "--traffic", traffic, "--proxy", "", "--log-level", "warn")
+	if err != nil {
+		return s, err
+	}
+	s.stop = func() {
+		stop()
+		_ = os.RemoveAll(folder)
+	}
+	if s.api, err = client.New("http://" + control); err == nil {
+		err = fill(ctx, s.api, mappings, answers)
+	}
+	return s, err
+}
+
+// openLanes opens lanes, each with a scenario on and a mapping of its own.
+func openLanes(ctx context.Context, api *client.Client, count int) error {
+	scenario := "{ name: full, services: { moorings: { mappings: [{ id: full, call: { path: /full }, answer: { text: full } }] } } }"
+	if _, err := api.PutScenarios(ctx, []byte(scenario)); err != nil {
+		return err
+	}
+	for i := range count {
+		lane := fmt.Sprintf("{ name: lane-%d, scenario: full, services: { moorings: { mappings: [{ id: own, call: { path: /own }, answer: { text: own } }] } } }", i)
+		if _, err := api.OpenLaneFrom(ctx, []byte(lane)); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -112,23 +205,11 @@ const (
 // compare lets the bare handler and a service with that many mappings take
 // turns.
 func (b bench) compare(ctx context.Context, mappings int, answers string) error {
-	folder, err := os.MkdirTemp("", "rapidmimic-bench-")
+	service, err := b.serve(ctx, controlAddress, trafficAddress, mappings, answers)
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(folder)
-	stop, err := startProcess(b.binary, "serve", "--data", folder, "--control", controlAddress, "--traffic", trafficAddress, "--proxy", "", "--log-level", "warn")
-	if err != nil {
-		return err
-	}
-	defer stop()
-	api, err := client.New("http://" + controlAddress)
-	if err != nil {
-		return err
-	}
-	if err := fill(ctx, api, mappings, answers); err != nil {
-		return err
-	}
+	defer service.stop()
 	path := fmt.Sprintf("/moorings/berths/N%d", mappings/2)
 	var bare, ours []result
 	for range b.turns {
@@ -146,7 +227,7 @@ func (b bench) compare(ctx context.Context, mappings int, answers string) error 
 	base, mine, ratio := median(bare), median(ours), medianRatio(bare, ours)
 	fmt.Printf("%-28s %12.0f %9s %9s\n", "bare net/http", base.rate, base.p50, base.p99)
 	fmt.Printf("%-28s %12.0f %9s %9s %7.2f\n", fmt.Sprintf("%d mappings, %s", mappings, answers), mine.rate, mine.p50, mine.p99, ratio)
-	return everyCallKept(ctx, api, ours)
+	return everyCallKept(ctx, service.api, ours)
 }
 
 func median(results []result) result {
@@ -166,7 +247,7 @@ func medianRatio(bare, ours []result) float64 {
 }
 
 func fill(ctx context.Context, api *client.Client, mappings int, answers string) error {
-	if err := waitFor("http://" + controlAddress + "/readyz"); err != nil {
+	if err := waitFor(api.URL() + "/readyz"); err != nil {
 		return err
 	}
 	contract := "openapi: 3.1.0\ninfo: {title: Bench}\npaths: {/x: {get: {responses: {'204': {description: x}}}}}\n"
