@@ -3,8 +3,10 @@ package e2e
 import (
 	"encoding/json"
 	"io"
+	"maps"
 	"net/http"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -21,11 +23,20 @@ import (
 	"rapidmimic/spec/tree"
 )
 
+// docsFolder is found from wherever a test goes.
+var docsFolder = func() string {
+	folder, err := filepath.Abs("../docs")
+	if err != nil {
+		panic(err)
+	}
+	return folder + "/"
+}()
+
 var yamlBlock = regexp.MustCompile("(?s)```yaml\n(.*?)```")
 
 // documented are the mappings that a page of the docs shows, a document each.
 func documented(t *testing.T, page string) (documents []string) {
-	text, err := os.ReadFile("../docs/" + page)
+	text, err := os.ReadFile(docsFolder + page)
 	require.NoError(t, err)
 	for _, block := range yamlBlock.FindAllStringSubmatch(string(text), -1) {
 		if strings.Contains(block[1], "call:") {
@@ -155,14 +166,29 @@ func TestTheRecipesWork(t *testing.T) {
 	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
 }
 
-// schema is one of the JSON Schemas that the service serves.
-func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
+// served is one of the JSON Schemas that the service serves.
+func (s *service) served(t *testing.T, name string) (schema map[string]any) {
 	resp, err := http.Get(s.control + "/api/v1/schemas/" + name)
 	require.NoError(t, err)
 	defer resp.Body.Close()
-	var document tree.Node
-	require.NoError(t, json.NewDecoder(resp.Body).Decode(&document))
-	compiled, err := contract.CompileSchema(&document)
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	whole := regexp.MustCompile(`"\w+\.json#/`).ReplaceAllString(string(text), `"#/`)
+	require.NoError(t, json.Unmarshal([]byte(whole), &schema), name)
+	return schema
+}
+
+// schema is one of the JSON Schemas that the service serves, with those that it
+// refers to.
+func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
+	whole, parts := s.served(t, name), map[string]any{}
+	for _, other := range []string{"mappings.json", "scenarios.json"} {
+		maps.Copy(parts, s.served(t, other)["$defs"].(map[string]any))
+	}
+	whole["$defs"] = parts
+	document, err := tree.From(whole)
+	require.NoError(t, err)
+	compiled, err := contract.CompileSchema(document)
 	require.NoError(t, err)
 	return compiled
 }
@@ -171,7 +197,7 @@ func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
 // says.
 func TestTheExamplesOfImpairments(t *testing.T) {
 	s := startDemo(t)
-	text, err := os.ReadFile("../docs/impairments.md")
+	text, err := os.ReadFile(docsFolder + "impairments.md")
 	require.NoError(t, err)
 	blocks := yamlBlock.FindAllStringSubmatch(string(text), -1)
 	require.Greater(t, len(blocks), 8)
@@ -211,13 +237,35 @@ func TestTheExamplesOfImpairments(t *testing.T) {
 	}
 }
 
+var commandLine = regexp.MustCompile("(?m)^(rapidmimic [^`\\n#]+)|`(rapidmimic (?:scenario|lane|status|calls --lane|mapping put|impair)[^`]*)`")
+
+// commandsOf are the commands of a page that stand by themselves, in an order in
+// which they can be tried: what is closed or checked comes last.
+func (s *service) commandsOf(t *testing.T, page string) (lines []string) {
+	text, err := os.ReadFile(docsFolder + page)
+	require.NoError(t, err)
+	var last []string
+	for _, found := range commandLine.FindAllStringSubmatch(string(text), -1) {
+		line := strings.TrimSpace(strings.ReplaceAll(found[1]+found[2], "$RAPIDMIMIC_LANE", "run-4711"))
+		switch {
+		case strings.Contains(line, "-f storm"), strings.Contains(line, "c-81f3"), strings.Contains(line, "'"), strings.Contains(line, "scenario use` "), strings.HasSuffix(line, "scenario use"):
+		case strings.Contains(line, "close"), strings.Contains(line, "make monday"):
+			last = append(last, line)
+		default:
+			lines = append(lines, line)
+		}
+	}
+	require.NotEmpty(t, lines)
+	return append(lines, last...)
+}
+
 var impairLine = regexp.MustCompile("(?m)^(rapidmimic impair [^`\n#]+)|`(rapidmimic impair [^`]+)`")
 
 // The commands of the walk through a bad day work as they stand.
 func TestTheCommandsOfABadDay(t *testing.T) {
 	s := startDemo(t)
 	for _, page := range []string{"bad-day.md", "impairments.md"} {
-		text, err := os.ReadFile("../docs/" + page)
+		text, err := os.ReadFile(docsFolder + page)
 		require.NoError(t, err)
 		lines := impairLine.FindAllStringSubmatch(string(text), -1)
 		require.NotEmpty(t, lines)
@@ -256,4 +304,65 @@ func TestTheSchemasOfDocuments(t *testing.T) {
 	usual, err = tree.From(map[string]any{"nme": "x"})
 	require.NoError(t, err)
 	assert.NotEmpty(t, services.Breach(usual))
+}
+
+// The documents of the pages on scenarios and lanes are taken as they stand, obey
+// their schemas, and do what the pages say; so do the commands.
+func TestTheExamplesOfScenariosAndLanes(t *testing.T) {
+	s, _, _ := boarded(t)
+	scenarios, lane := s.schema(t, "scenarios.json"), s.schema(t, "lane.json")
+	for _, page := range []string{"scenarios.md", "lanes.md"} {
+		text, err := os.ReadFile(docsFolder + page)
+		require.NoError(t, err)
+		for _, block := range yamlBlock.FindAllStringSubmatch(string(text), -1) {
+			n, err := tree.Parse([]byte(block[1]))
+			require.NoError(t, err)
+			if page == "lanes.md" {
+				assert.Empty(t, lane.Breach(n), block[1])
+				s.lane(block[1])
+				continue
+			}
+			assert.Empty(t, scenarios.Breach(n), block[1])
+			_, err = s.api.PutScenarios(t.Context(), []byte(block[1]))
+			require.NoError(t, err, block[1])
+		}
+	}
+	environment := s.schema(t, "environment.json")
+	n, err := tree.Parse([]byte("impairments: [{ target: { service: moorings }, impairment: { latency: 1s } }]\nscenarios: [{ name: a, services: { b: { mappings: [{ call: { path: /x } }] } } }]"))
+	require.NoError(t, err)
+	assert.Empty(t, environment.Breach(n))
+	for schema, wrong := range map[*contract.LoneSchema]string{scenarios: "{ name: a, services: { b: { mapings: [] } } }", lane: "{ name: 1a }", environment: "{ scenarios: [{}] }"} {
+		n, err := tree.Parse([]byte(wrong))
+		require.NoError(t, err)
+		assert.NotEmpty(t, schema.Breach(n), wrong)
+	}
+
+	s.use("storm", "")
+	resp, body := s.send("POST /moorings/berths/N7/bookings", "{}", jsonType)
+	assert.Equal(t, 423, resp.StatusCode)
+	assert.Contains(t, body, "The pier is closed, N7 with it")
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":0`)
+	assert.Regexp(t, "^503 ", s.says("GET /moorings/dues"))
+	assert.Contains(t, s.says("GET /tides/stations"), `switched off by scenario`)
+	s.use("storm-eases", "")
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
+	assert.Regexp(t, "^200 ", s.says("GET /tides/stations"))
+	assert.Regexp(t, "^404 ", s.says("GET /moorings/berths/N7", "X-Tester: ida"), "in the lane by its rule")
+	_, err = s.api.LeaveScenario(t.Context(), "")
+	require.NoError(t, err)
+
+	t.Chdir(t.TempDir())
+	for name, document := range map[string]string{"night.yaml": documented(t, "fifty-runs.md")[0], "refused.yaml": documented(t, "fifty-runs.md")[0]} {
+		require.NoError(t, os.WriteFile(name, []byte(document), 0o600))
+	}
+	t.Setenv("RAPIDMIMIC_URL", s.control)
+	for _, page := range []string{"lanes.md", "scenarios.md", "fifty-runs.md"} {
+		if page == "fifty-runs.md" {
+			t.Setenv("RAPIDMIMIC_LANE", "run-4711")
+		}
+		for _, line := range s.commandsOf(t, page) {
+			out, code := runBinary(t, strings.Fields(line)[1:]...)
+			assert.Zero(t, code, "%s: %s", line, out)
+		}
+	}
 }

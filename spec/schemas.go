@@ -3,7 +3,7 @@ package spec
 import "embed"
 
 // Schemas holds the JSON Schemas of the documents, for editors that complete
-// and check: schemas/mappings.json and schemas/service.json.
+// and check: a file for each kind, in schemas/.
 //
 //go:embed schemas/*.json
 var Schemas embed.FS

@@ -44,7 +44,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "fresh", Usage: "take the seed away: fresh data on each call"},
 					&cli.BoolFlag{Name: "cors", Usage: "let browser pages of other origins call"},
 					&cli.StringSliceFlag{Name: "example", Usage: "`OPERATION=NAME`: which named example answers; OPERATION= takes the choice back"},
-					&cli.BoolFlag{Name: "hints", Usage: "let callers ask for an example, a status or a delay in one request"},
+					&cli.BoolFlag{Name: "hints", Usage: "let callers ask for something in one request: a lane, a scenario, an example, a status, a delay"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
 					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},

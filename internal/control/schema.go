@@ -3,6 +3,7 @@ package control
 import (
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -11,12 +12,12 @@ import (
 )
 
 // schemaNames are the documents that have a JSON Schema.
-var schemaNames = []string{"mappings.json", "service.json"}
+var schemaNames = []string{"environment.json", "lane.json", "mappings.json", "scenarios.json", "service.json"}
 
 func (s *server) getSchema(c *gin.Context) {
 	name := c.Param("schema")
 	if !slices.Contains(schemaNames, name) {
-		s.fail(c, problem.New(problem.NotFound, "schema %q is not here (there are mappings.json and service.json)", name), nil)
+		s.fail(c, problem.New(problem.NotFound, "schema %q is not here (there are %s)", name, strings.Join(schemaNames, ", ")), nil)
 		return
 	}
 	text, err := spec.Schemas.ReadFile("schemas/" + name)
