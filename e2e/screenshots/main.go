@@ -29,16 +29,15 @@ var shots = []shot{
 	{name: "services", path: "/", wait: "document.querySelectorAll('[data-service]').length > 1"},
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
-	{name: "soap", path: "/services/customs/docs/submitManifest", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
-	{name: "call-dark", path: "/calls?text=deviates", theme: "dark", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
-	{name: "mapping-document", path: "/services/moorings/mappings/berth-under-repair?view=document", wait: "document.querySelector('.cm-content')", prepare: tryFirst},
 	{name: "board", path: board, wait: boardGood},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
 	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
 	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
+	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('.cm-content')", prepare: situate},
+	{name: "lanes", path: "/lanes", theme: "dark", wait: "document.querySelectorAll('[data-lane]').length === 2", prepare: mine},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 }
 
@@ -113,20 +112,57 @@ func openFirst(p *browser.Page) error {
 	return p.Wait("document.querySelector('[data-testid=sentence]')")
 }
 
-// tryFirst shows what the first call that the mapping answers would get.
-func tryFirst(p *browser.Page) error {
-	if err := p.Wait("document.body.innerText.includes('answers it')"); err != nil {
+// ask sends requests to the API of the demo, on whose console the page is, one after
+// the other: "METHOD /path body".
+func ask(p *browser.Page, requests ...string) error {
+	for _, request := range requests {
+		method, rest, _ := strings.Cut(request, " ")
+		path, body, _ := strings.Cut(rest, " ")
+		script := fmt.Sprintf("fetch(%q, {method: %q, body: %q || undefined}).then((answer) => answer.ok || Promise.reject(answer.status))", "/api/v1"+path, method, body)
+		if _, err := browser.Eval[any](p, script); err != nil {
+			return fmt.Errorf("%s: %w", request, err)
+		}
+	}
+	return nil
+}
+
+// situate switches a scenario on, and opens lanes under others.
+func situate(p *browser.Page) error {
+	err := ask(p, `DELETE /impairment?all=true`, `PUT /scenario {"scenario": "no-free-berth", "for": "1h"}`,
+		`POST /lanes {"name": "night-run", "scenario": "tides-dead", "ttl": "2h"}`, `POST /lanes {"name": "mara", "scenario": "customs-holds"}`,
+		`PUT /services/moorings/impairment?lane=mara {"latency": "200ms"}`)
+	if err != nil {
 		return err
 	}
-	if err := p.Press("GET /berths/N13"); err != nil {
+	return p.Wait("document.querySelector('[data-scenario=tides-dead]').innerText.includes('on in lane')")
+}
+
+// mine makes one of the lanes that of whoever looks, and calls both.
+func mine(p *browser.Page) error {
+	for i := range 17 {
+		resp, err := http.Get("http://127.0.0.1:7401/@" + []string{"mara", "night-run"}[i%2] + "/moorings/berths")
+		if err != nil {
+			return err
+		}
+		if err := resp.Body.Close(); err != nil {
+			return err
+		}
+	}
+	if err := p.Press("Make it mine"); err != nil {
 		return err
 	}
-	return p.Wait("document.body.innerText.includes('Answered by mapping')")
+	return p.Wait("document.body.innerText.includes('my lane:') && document.body.innerText.includes('9 calls')")
 }
 
 // record starts a recording and waits for some calls.
 func record(p *browser.Page) error {
-	if _, err := browser.Eval[any](p, "fetch('/api/v1/impairment?all=true', {method: 'DELETE'}).then(() => 0)"); err != nil {
+	if err := ask(p, `DELETE /scenario`, `DELETE /lanes/mara`, `DELETE /lanes/night-run`, `DELETE /impairment?all=true`); err != nil {
+		return err
+	}
+	if _, err := browser.Eval[any](p, "localStorage.clear()"); err != nil {
+		return err
+	}
+	if err := p.Goto("http://127.0.0.1:7400/services/moorings"); err != nil {
 		return err
 	}
 	if err := p.Fill("Name of the recording", "booking a berth"); err != nil {
