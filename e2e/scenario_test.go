@@ -346,3 +346,33 @@ func TestSwitchingUnderLoad(t *testing.T) {
 	assert.Positive(t, seen["ebb true ebb 1 ebb"])
 	assert.Positive(t, seen["flood true flood 2 flood"])
 }
+
+// The fault that a scenario chooses for an operation of SOAP comes before mappings,
+// and is the contract's; one who calls a service that is off gets a fault.
+func TestScenariosOfSOAP(t *testing.T) {
+	s := startDemo(t)
+	_, err := s.api.PutScenarios(t.Context(), []byte("- { name: unknown, services: { customs: { examples: { listHolds: 'REFUSED', askClearance: unknownManifest } } } }"))
+	assert.ErrorContains(t, err, `example "REFUSED" is not here`)
+	_, err = s.api.PutScenarios(t.Context(), []byte("- { name: unknown, services: { customs: { examples: { askClearance: unknownManifest } } } }\n- { name: closed, services: { customs: { off: true } } }"))
+	require.NoError(t, err)
+	message := `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></e:Body></e:Envelope>`
+	ask := func() (int, string) {
+		resp, body := s.send("POST /customs/Desk", message, "Content-Type: text/xml", `SOAPAction: ""`)
+		return resp.StatusCode, body
+	}
+	status, _ := ask()
+	assert.Equal(t, 200, status)
+	s.use("unknown", "")
+	status, body := ask()
+	assert.Equal(t, 500, status)
+	assert.Contains(t, body, "unknownManifest")
+	detail, err := s.api.Call(t.Context(), "c-2")
+	require.NoError(t, err)
+	assert.Equal(t, "contract", detail.Source)
+	assert.Equal(t, `Answered by the contract: operation askClearance, fault "unknownManifest", as scenario "unknown" asks.`, detail.Explanation.Sentence)
+	s.use("closed", "")
+	status, body = ask()
+	assert.Equal(t, 503, status)
+	assert.Contains(t, body, "Fault")
+	assert.Contains(t, body, "switched off by scenario")
+}

@@ -98,16 +98,21 @@ func underOf(call api.Call) string {
 	}
 }
 
-// withUnder adds what the calls were answered under, where any was.
-func withUnder(columns []column, rows [][]string, calls []api.Call) []column {
-	if !slices.ContainsFunc(calls, func(call api.Call) bool { return underOf(call) != "" }) {
+// withUnder adds what the calls were answered under, where any was; of calls of one
+// lane only the scenario.
+func withUnder(columns []column, rows [][]string, calls []api.Call, lane string) []column {
+	title, under := "UNDER", underOf
+	if lane != "" {
+		title, under = "SCENARIO", func(call api.Call) string { return call.Scenario }
+	}
+	if !slices.ContainsFunc(calls, func(call api.Call) bool { return under(call) != "" }) {
 		return columns
 	}
 	at := len(columns) - 2
 	for i := range rows {
-		rows[i] = slices.Insert(rows[i], at, underOf(calls[i]))
+		rows[i] = slices.Insert(rows[i], at, under(calls[i]))
 	}
-	return slices.Insert(slices.Clone(columns), at, column{title: "UNDER", flexible: true})
+	return slices.Insert(slices.Clone(columns), at, column{title: title, flexible: true})
 }
 
 func (p Program) callsList(ctx context.Context, c *cli.Command) error {
@@ -137,7 +142,7 @@ func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 		for i, call := range list.Items {
 			rows[i] = callRow(call)
 		}
-		columns := withUnder(callColumns, rows, list.Items)
+		columns := withUnder(callColumns, rows, list.Items, query.Lane)
 		writeTable(p.Out, p.width(), columns, rows)
 		p.sayNotKept(ctx, api)
 	})

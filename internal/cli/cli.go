@@ -161,6 +161,17 @@ func (p Program) report(err error) {
 	}
 }
 
+// asFlags takes the places out of an error that are in a document which flags wrote.
+func asFlags(err error) error {
+	var known *problem.Error
+	if errors.As(err, &known) {
+		for i := range known.Items {
+			known.Items[i].Line, known.Items[i].Col, known.Items[i].At = 0, 0, ""
+		}
+	}
+	return err
+}
+
 // unchanged adds to an error of an edit that it had no effect, and in which
 // file its places are.
 func unchanged(err error, file string) error {

@@ -117,6 +117,9 @@ func (p Program) impairSet(ctx context.Context, c *cli.Command) error {
 	}
 	made, err := api.SetLaneImpairment(ctx, c.String("lane"), target, document)
 	if err != nil {
+		if !c.IsSet("file") {
+			err = asFlags(err)
+		}
 		return unchanged(err, file)
 	}
 	return p.print(c, made, func() ([]byte, error) { return yamlOf(made.Impairment) }, func() {

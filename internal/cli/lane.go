@@ -84,6 +84,9 @@ func (p Program) laneOpen(ctx context.Context, c *cli.Command) error {
 	}
 	lane, err := api.OpenLaneFrom(ctx, document)
 	if err != nil {
+		if !c.IsSet("file") {
+			err = asFlags(err)
+		}
 		return unchanged(err, file)
 	}
 	return p.print(c, lane, func() ([]byte, error) { return yamlOf(lane.Lane) }, func() { p.sayLane(lane) })
@@ -220,7 +223,7 @@ func (p Program) laneSet(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if lane, err = api.PatchLane(ctx, given[0], document); err != nil {
-		return unchanged(err, "")
+		return unchanged(asFlags(err), "")
 	}
 	return p.print(c, lane, func() ([]byte, error) { return yamlOf(lane.Lane) }, func() { p.sayLane(lane) })
 }

@@ -26,6 +26,16 @@ type Hints struct {
 	// Generate asks for data drawn from the schema although there are examples.
 	// Callers cannot ask for it; mappings can.
 	Generate bool
+	// By says who asks, where it is not the caller: a mapping, a scenario.
+	By string
+}
+
+// Asker says who asks, in words.
+func (h Hints) Asker() string {
+	if h.By == "" {
+		return "the hint"
+	}
+	return h.By
 }
 
 // Given reports whether the caller asked for an answer of the contract.

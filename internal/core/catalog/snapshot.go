@@ -483,7 +483,12 @@ func (m *Mapping) of() string {
 }
 
 // Subject names the mapping in steps.
-func (m *Mapping) Subject() string { return "mapping " + m.Spec.ID + m.of() }
+func (m *Mapping) Subject() string {
+	if m.Chosen {
+		return "example chosen by " + m.Origin
+	}
+	return "mapping " + m.Spec.ID + m.of()
+}
 
 // Taken is the step of choosing this mapping.
 func (m *Mapping) Taken() call.Step {

@@ -130,7 +130,7 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 			return c, fmt.Sprintf("operation %s has no response %d (%s)", op.ID, hints.Status, responseKeys(op))
 		}
 		c.status, c.offers = hints.Status, response.Offers
-		c.reason, c.asked = "the hint asks for the status", ", as the hint asks"
+		c.reason, c.asked = hints.Asker()+" asks for the status", ", as "+hints.Asker()+" asks"
 		if hints.Example == "" {
 			return c, ""
 		}
@@ -153,7 +153,7 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 		return c, fmt.Sprintf("operation %s has no example %q%s", op.ID, hints.Example, withStatus(hints.Status))
 	}
 	c.offers, c.example = response.With(hints.Example), hints.Example
-	c.reason, c.asked = "the hint asks for the example", ", as the hint asks"
+	c.reason, c.asked = hints.Asker()+" asks for the example", ", as "+hints.Asker()+" asks"
 	return c, ""
 }
 

@@ -76,7 +76,8 @@ type Decision struct {
 	// Injected lists what impairments did to the call.
 	Injected []call.Injected
 
-	reply *catalog.Reply // of the mapping that answered, for messages of SOAP
+	mapping *catalog.Mapping // that answered, and which of its answers: for messages of SOAP
+	reply   *catalog.Reply
 }
 
 // Decide finds the answer to a call that was placed.

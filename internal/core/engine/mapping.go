@@ -180,7 +180,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
 	index, which := e.chooseReply(p, r, won)
 	reply := &winner.Replies[index]
-	d.Answer, d.Explanation, d.reply = reply.Answer, winner.Alone, reply
+	d.Answer, d.Explanation, d.mapping, d.reply = reply.Answer, winner.Alone, winner, reply
 	if (reply.Spec.Example != "" || reply.Spec.Generate) && !isSOAP(p.Service) {
 		e.answerByContract(d, p, r, winner, reply, won.segments, append(before, winner.Taken()))
 		return
@@ -253,16 +253,15 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 		return
 	}
 	asked := *p
-	asked.hints = call.Hints{Example: reply.Spec.Example}
+	asked.hints = call.Hints{Example: reply.Spec.Example, By: "the mapping"}
+	if m.Chosen {
+		asked.hints.By = m.Origin
+	}
 	if reply.Spec.Generate {
 		asked.hints = call.Hints{Generate: true}
 	}
 	e.buildFromOperation(d, &asked, r, op, found, steps)
-	switch {
-	case d.Source != call.FromContract:
-	case m.Chosen:
-		d.Explanation.Sentence += fmt.Sprintf(" It is the example that %s chooses.", m.Origin)
-	default:
+	if d.Source == call.FromContract && !m.Chosen {
 		d.Source, d.By = call.FromMapping, m.Spec.ID
 		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the contract has: %s", m.Spec.ID, strings.TrimPrefix(d.Explanation.Sentence, "Answered by the contract: "))
 	}

@@ -51,7 +51,11 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 	}
 	d.By = "nothing alike"
 	for _, step := range steps {
-		id, _, _ := strings.Cut(strings.TrimPrefix(step.Subject, "mapping "), " ")
+		subject, isMapping := strings.CutPrefix(step.Subject, "mapping ")
+		if !isMapping {
+			continue
+		}
+		id, _, _ := strings.Cut(subject, " ") // without of what it is
 		m := p.Service.Mapping(id)
 		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) || len(doc.Closest) == closestShown {
 			continue

@@ -111,6 +111,11 @@ func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contra
 	case (answer.Example != "" || answer.Generate) && m.Operation != nil:
 		draw, _ := e.draw(p, r, m.Operation.ID)
 		d.Answer = m.Operation.SOAP.Answer(m, answer.Example, p.Service.Spec.Echo, draw).Answer
+		if d.mapping.Chosen {
+			d.Source, d.By = call.FromContract, fmt.Sprintf("%s, %q", m.Operation.ID, answer.Example)
+			d.Explanation = &call.Explanation{Steps: d.Explanation.Steps,
+				Sentence: fmt.Sprintf("Answered by the contract: operation %s, fault %q, as %s asks.", m.Operation.ID, answer.Example, d.mapping.Origin)}
+		}
 	case answer.Fault != nil:
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
 			d.Answer = soap.FaultWith(m, answer.Fault.Code, answer.Fault.Text, answer.Fault.Detail)
