@@ -225,3 +225,29 @@ func TestGaps(t *testing.T) {
 	assert.Regexp(t, `^calls before 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
 	assert.Empty(t, full.Gap(time.Unix(200, 0)))
 }
+
+// Calls of a lane are counted by themselves until it is closed; they count among all
+// the same.
+func TestCountsOfLanes(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		log := start(t, &fakeStore{})
+		for i, lane := range []string{"", "mara", "mara", "ben"} {
+			r := answered(log, []call.Source{call.FromContract, call.FromMiss}[i%2])
+			r.Lane = lane
+			log.Add(r)
+		}
+		total, lastMinute := log.LaneCalls("mara", time.Now())
+		assert.Equal(t, map[call.Source]int64{call.FromMiss: 1, call.FromContract: 1}, total)
+		assert.Equal(t, call.Counts{call.FromMiss: 1, call.FromContract: 1}, lastMinute)
+		assert.Equal(t, call.Counts{call.FromMiss: 2, call.FromContract: 2}, log.LastMinute(time.Now()))
+		time.Sleep(61 * time.Second)
+		total, lastMinute = log.LaneCalls("mara", time.Now())
+		assert.Len(t, total, 2)
+		assert.Empty(t, lastMinute)
+		log.ForgetLane("mara")
+		total, _ = log.LaneCalls("mara", time.Now())
+		assert.Empty(t, total)
+		total, _ = log.LaneCalls("ben", time.Now())
+		assert.Len(t, total, 1)
+	})
+}

@@ -141,3 +141,103 @@ func TestRecordingsAreKept(t *testing.T) {
 	_, err = c.FindRecording(t.Context(), "quay", "first")
 	assert.ErrorContains(t, err, `recording "first" is not here`)
 }
+
+// Scenarios, lanes and what is on come back after a restart as they were, and are
+// gone when they were removed.
+func TestSituationsComeBack(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	scenarios, err := spec.ReadScenarios([]byte(`
+- { name: full, labels: [a], services: { quay: { mappings: [{ id: m, call: { path: /a }, answer: { json: { n: 7.0 } } }], impair: { errors: { rate: 20% } } } } }
+- { name: gone }
+`))
+	require.NoError(t, err)
+	ida := catalog.By(t.Context(), "Ida")
+	_, _, err = c.PutScenarios(ida, scenarios)
+	require.NoError(t, err)
+	lane, err := spec.ReadLane([]byte(`{ name: mara, ttl: 8h, scenario: full, when: { where: [{ header: x, equals: "1" }] }, services: { quay: { off: true } } }`), "")
+	require.NoError(t, err)
+	now := time.Now()
+	opened, err := c.OpenLane(ida, lane, now)
+	require.NoError(t, err)
+	_, err = c.OpenLane(ida, spec.NewLane("gone"), now)
+	require.NoError(t, err)
+	used, _, err := c.UseScenario(ida, "", "full", time.Hour, now)
+	require.NoError(t, err)
+	require.NoError(t, c.RemoveScenario(t.Context(), "gone", "", now))
+	_, err = c.CloseLane(t.Context(), "gone", now)
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+
+	again := open(t, folder)
+	c, err = catalog.Open(t.Context(), again)
+	require.NoError(t, err)
+	snapshot := c.Snapshot()
+	assert.Equal(t, []string{"full"}, snapshot.ScenarioNames())
+	full := snapshot.Scenario("full")
+	assert.Equal(t, scenarios[0].Document().AppendJSON(nil), full.Spec.Document().AppendJSON(nil))
+	active := snapshot.Active(nil, now)
+	require.NotNil(t, active)
+	assert.True(t, used.Until.Equal(active.Until) && used.Since.Equal(active.Since))
+	assert.Equal(t, "Ida", active.By)
+	lanes := snapshot.Lanes(now)
+	require.Len(t, lanes, 1)
+	assert.Equal(t, opened.ID, lanes[0].ID)
+	assert.True(t, opened.Until.Equal(lanes[0].Until))
+	assert.Len(t, snapshot.Ruled(), 1)
+	assert.Equal(t, `lane "mara"`, snapshot.View(lanes[0], now).Named("quay").Off())
+	assert.Len(t, snapshot.View(nil, now).Named("quay").OwnMappings(), 1)
+	_, err = c.LeaveScenario(t.Context(), "", now)
+	require.NoError(t, err)
+	require.NoError(t, again.Close())
+	c, err = catalog.Open(t.Context(), open(t, folder))
+	require.NoError(t, err)
+	assert.Nil(t, c.Snapshot().Active(nil, now))
+}
+
+// Lane and scenario stand on calls, and select them exactly.
+func TestCallsOfLanes(t *testing.T) {
+	s := open(t, t.TempDir())
+	var records []*call.Record
+	for i, in := range [][2]string{{"", ""}, {"run-1", "full"}, {"run-10", ""}, {"", "full"}, {"run-1", ""}} {
+		r := record(uint64(i+1), "")
+		r.Lane, r.Scenario = in[0], in[1]
+		records = append(records, r)
+	}
+	require.NoError(t, s.InsertCalls(t.Context(), records))
+	for _, k := range []struct {
+		filter call.Filter
+		want   []uint64
+	}{
+		{call.Filter{}, []uint64{5, 4, 3, 2, 1}},
+		{call.Filter{Lane: "run-1"}, []uint64{5, 2}},
+		{call.Filter{Lane: "run-10"}, []uint64{3}},
+		{call.Filter{Lane: "run"}, nil},
+		{call.Filter{Lane: call.NoLane}, []uint64{4, 1}},
+		{call.Filter{Lane: "run-1", Text: "scenario:full"}, []uint64{2}},
+		{call.Filter{Text: "scenario:full"}, []uint64{4, 2}},
+		{call.Filter{Text: "lane:run-1"}, []uint64{5, 3, 2}},
+	} {
+		lines, err := s.ListCalls(t.Context(), k.filter, 0, 10)
+		require.NoError(t, err)
+		var got []uint64
+		for i := range lines {
+			got = append(got, lines[i].Number)
+			assert.True(t, k.filter.Fits(&lines[i]), "what SQL selects, the live filter selects too")
+		}
+		assert.Equal(t, k.want, got, "%+v", k.filter)
+		for _, r := range records {
+			line := r.Summary()
+			if k.filter.Fits(&line) {
+				assert.Contains(t, got, r.Number, "and nothing else")
+			}
+		}
+	}
+	whole, err := s.Call(t.Context(), 2)
+	require.NoError(t, err)
+	assert.Equal(t, [2]string{"run-1", "full"}, [2]string{whole.Lane, whole.Scenario})
+}

@@ -101,10 +101,15 @@ func (h *Hints) set(key, value string) error {
 		if _, err := fmt.Sscanf(value, "%d", &h.Status); err != nil || h.Status < 200 || h.Status > 999 {
 			return fmt.Errorf("hint status must be a number from 200 to 999, not %q", value)
 		}
-	case "lane":
-		h.Lane = value
-	case "scenario":
-		h.Scenario = value
+	case "lane", "scenario":
+		if value == "" { // of a variable that is not set, most likely
+			return fmt.Errorf("hint %s must be a name", key)
+		}
+		if key == "lane" {
+			h.Lane = value
+		} else {
+			h.Scenario = value
+		}
 	case "delay":
 		delay, err := time.ParseDuration(value)
 		if err != nil || delay < 0 || delay > longestHint {

@@ -26,7 +26,9 @@ func (e *Engine) Place(r *call.Request) *Placed {
 	} else {
 		address := r.Address
 		if strings.HasPrefix(address, lanePrefix) {
-			inAddress, address, _ = strings.Cut(address[len(lanePrefix):], "/")
+			if inAddress, address, _ = strings.Cut(address[len(lanePrefix):], "/"); inAddress == "" {
+				p.refuse("the address names no lane after /@", nil)
+			}
 			address = "/" + address
 		}
 		p.findService(r, address)
@@ -79,7 +81,7 @@ func (p *Placed) refuse(why string, names []string) {
 // findView finds the view of the environment that answers a call.
 func (e *Engine) findView(p *Placed, r *call.Request, inAddress string) {
 	base := p.snapshot
-	if !base.Situated() && p.hints.Lane == "" && inAddress == "" && p.hints.Scenario == "" && r.ProxyUser == "" {
+	if p.badHint != "" || !base.Situated() && p.hints.Lane == "" && inAddress == "" && p.hints.Scenario == "" && r.ProxyUser == "" {
 		return
 	}
 	lane := e.findLane(p, r, inAddress)

@@ -101,6 +101,56 @@ func mappings(t testing.TB, text string) []spec.Mapping {
 	return list
 }
 
+// What belongs to no single service is written to a file of its own, which stays as
+// it is when it says the same.
+func TestUpdateOfTheEnvironment(t *testing.T) {
+	rate := spec.Rate(20)
+	seed := int64(3)
+	impaired := spec.TargetImpairment{Target: spec.Target{Service: "tides"}, Impairment: spec.Impairment{Errors: &spec.Errors{Rate: &rate}, Seed: &seed}}
+	state := spec.Environment{Impairments: []spec.TargetImpairment{impaired}, Scenarios: []spec.Scenario{{Name: "ebb"}, {Name: "flood", Title: "new"}}}
+	kept := func(_, kind, id string) bool { return kind == "scenario" && id == "mine" }
+	for name, k := range map[string]struct {
+		before string
+		state  spec.Environment
+		want   string // "" for no change
+	}{
+		"nothing yet":             {"", state, "impairments:\n  - target:\n      service: tides\n    impairment:\n      errors:\n        rate: 20%\n      seed: 3\nscenarios:\n  - name: ebb\n  - name: flood\n    title: new\n"},
+		"nothing at all":          {"", spec.Environment{}, ""},
+		"the same, in words":      {"# shared\nscenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {seed: 3, errors: {rate: 20%}}}]\n", state, ""},
+		"the same without a seed": {"scenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {errors: {rate: 20%}}}]\n", state, ""},
+		"an older one":            {"scenarios: [{title: old, name: flood}, {name: mine}, {name: gone}]\n", spec.Environment{Scenarios: state.Scenarios}, "scenarios:\n  - name: flood\n    title: new\n  - name: mine\n  - name: ebb\n"},
+		"a faulty one":            {"scenarios: [{nam: ebb}]\n", state, ""},
+		"nothing any more":        {"scenarios: [{name: gone}]\n", spec.Environment{}, "removed"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var files []folder.File
+			if k.before != "" {
+				files = []folder.File{{Name: "environment.yaml", Text: []byte(k.before)}}
+			}
+			changes, err := folder.UpdateEnvironment(files, k.state, kept)
+			require.NoError(t, err)
+			if k.want == "" {
+				assert.Empty(t, changes)
+				return
+			}
+			require.Len(t, changes, 1)
+			assert.Equal(t, k.want == "removed", changes[0].Remove)
+			if changes[0].Remove {
+				return
+			}
+			assert.Equal(t, k.want, string(changes[0].Text))
+			again, err := folder.UpdateEnvironment(after(files, changes), k.state, kept)
+			require.NoError(t, err)
+			assert.Empty(t, again, "the file says what the environment holds")
+		})
+	}
+	read := folder.Read([]folder.File{{Name: "environment.yaml", Text: []byte("scenarios:\n  - name: ebb\n  - nme: flood\n")}})
+	require.Len(t, read.Faults, 1)
+	assert.Equal(t, `environment.yaml:3:5: "nme" is not a key of scenarios (name?)`, read.Faults[0].String())
+	assert.True(t, read.Environment.Faulty)
+	assert.Empty(t, read.Unknown)
+}
+
 // What is written out is read back to the same, whatever stands in it.
 func FuzzFoldersReadBackWhatWasWritten(f *testing.F) {
 	for _, text := range []string{"", "plain", "${call.path.n}", "a\nb\n", " lead", "a: b # c", "- x", "\t", "007", "yes", "null", "a\n \n  b", "\"quoted\"", "#", "é\u2028x", "trail ", "a\r\nb"} {
