@@ -65,6 +65,26 @@ func TestConsoleLanes(t *testing.T) {
 	must(t, p.Press("Stop all"), p.WaitText("1 impairment of lane mara stopped"), p.Wait("!document.body.innerText.includes('impaired: tides')"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/tides/stations"))
 
+	// examples and modes as well; a mapping is kept for it alone when that is asked for
+	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("In my lane, mara"), p.Choose("Example of listBerths", "none-free"), p.WaitText("in lane mara"))
+	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
+	must(t, p.Choose("Example of listBerths", ""), p.WaitText("listBerths answers with what everybody gets"))
+	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":2`)
+	must(t, p.Goto(s.control+"/services/moorings/mappings/berth-under-repair?view=document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
+		p.Click(".cm-content"), p.SelectAll(), p.Type(`{id: berth-under-repair, call: {path: /berths/N13}, answer: {status: 418}}`), p.Press("Save in my lane only"), p.WaitText("berth-under-repair answers in lane mara alone"))
+	assert.Regexp(t, "^418", s.says("GET /@mara/moorings/berths/N13"))
+	assert.Regexp(t, "^200", s.says("GET /moorings/berths/N13"))
+	must(t, p.Goto(s.control+"/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
+		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: 1}}}`), p.Press("Save"), p.WaitText("Nothing was kept."), p.WaitText("off must be"),
+		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: true}}}`), p.Press("Save"), p.WaitText("tides: switched off"), p.Press("Close"))
+	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))
+	must(t, p.Press("Services"), p.Wait("document.querySelector('[data-service=tides]').innerText.includes('switched off')"))
+	require.NoError(t, s.api.ClearCalls(t.Context()))
+	for _, line := range []string{"GET /@mara/tides/stations", "GET /@mara/tides/stations", "GET /@mara/tides/stations", "GET /tides/stations", "GET /tides/stations"} {
+		s.says(line)
+	}
+
 	// the calls are those of my lane, unless others are asked for; a reload keeps it
 	rows := func(n string) string { return "document.querySelectorAll('[data-call]').length === " + n }
 	must(t, p.Goto(s.control+"/calls"), p.Wait(rows("3")), p.Choose("Lane", "-"), p.Wait(rows("2")), p.Choose("Lane", "all"), p.Wait(rows("5")), p.Wait("location.search === '?lane=all'"))

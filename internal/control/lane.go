@@ -148,19 +148,29 @@ func (s *server) deleteLane(c *gin.Context) {
 	c.PureJSON(http.StatusOK, view)
 }
 
-// putLaneMappings puts mappings into the lane of the query, above those of
-// everybody.
-func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) {
+// editLaneMappings puts mappings of a service into the lane of the query, above those
+// of everybody. isNew tells of each whether it was not there; text is the document
+// that they stand in.
+func (s *server) editLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) (lane *catalog.Lane, isNew []bool, err error) {
 	service, err := s.Catalog.Find(c.Param("service"))
-	var isNew []bool
-	if err == nil {
-		_, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
-			isNew = lane.PutMappings(service.Spec.Name, mappings)
-			return nil
-		})
-	}
 	if err != nil {
-		s.fail(c, located(shifted(err, service, mappings), text), nil)
+		return nil, nil, err
+	}
+	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+		isNew = lane.PutMappings(service.Spec.Name, mappings)
+		return nil
+	})
+	if err != nil {
+		return nil, nil, located(shifted(err, service, mappings), text)
+	}
+	return lane, isNew, nil
+}
+
+// putLaneMappings puts the mappings of a document into the lane of the query.
+func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) {
+	_, isNew, err := s.editLaneMappings(c, mappings, text)
+	if err != nil {
+		s.fail(c, err, nil)
 		return
 	}
 	report := api.PutReport{Items: make([]api.PutResult, len(mappings))}
@@ -174,6 +184,16 @@ func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text [
 		}
 	}
 	c.PureJSON(http.StatusOK, report)
+}
+
+// putLaneMapping puts one mapping into the lane of the query.
+func (s *server) putLaneMapping(c *gin.Context, m spec.Mapping, text []byte) {
+	lane, isNew, err := s.editLaneMappings(c, []spec.Mapping{m}, text)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(created(isNew[0]), api.Mapping{Mapping: m, ETag: catalog.ETag(lane.Version)})
 }
 
 func asks(m spec.Mapping) string {

@@ -234,6 +234,10 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, text []
 		return
 	}
 	mappings[0].ID = id
+	if c.Query("lane") != "" {
+		s.putLaneMapping(c, mappings[0], text)
+		return
+	}
 	m, isNew, err := s.Catalog.PutMapping(c.Request.Context(), c.Param("service"), mappings[0], ifMatch)
 	if err != nil {
 		if text != nil {

@@ -197,6 +197,9 @@ func (s *server) getActive(c *gin.Context) {
 func (s *server) putActive(c *gin.Context) {
 	var wanted api.UseScenario
 	err := readJSON(c, &wanted, "switch")
+	if err == nil {
+		err = s.beginAnew(c, wanted.Scenario)
+	}
 	var used, before *catalog.Activation
 	if err == nil {
 		used, before, err = s.Catalog.UseScenario(c.Request.Context(), c.Query("lane"), wanted.Scenario, time.Duration(wanted.For), time.Now())
@@ -205,12 +208,25 @@ func (s *server) putActive(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.resetView(c)
 	view := activeView(c.Query("lane"), used)
 	if before != nil {
 		view.Before = before.Scenario
 	}
 	c.PureJSON(http.StatusOK, view)
+}
+
+// beginAnew sets back what a scenario counts, before a call can be under it.
+func (s *server) beginAnew(c *gin.Context, name string) error {
+	lane, err := s.laneOf(c)
+	if err != nil {
+		return err
+	}
+	snapshot := s.Catalog.Snapshot()
+	scenario, err := snapshot.FindScenario(name)
+	if err == nil {
+		s.Engine.ResetView(snapshot.ViewWith(lane, scenario))
+	}
+	return err
 }
 
 func (s *server) deleteActive(c *gin.Context) {
@@ -226,24 +242,15 @@ func (s *server) deleteActive(c *gin.Context) {
 	c.PureJSON(http.StatusOK, view)
 }
 
-// resetView sets what is counted in a view back to its start; definitions stay.
-func (s *server) resetView(c *gin.Context) bool {
+// resetActive sets positions, counters and limits back to their start, in the lane
+// of the query or in none; definitions stay.
+func (s *server) resetActive(c *gin.Context) {
 	view, err := s.viewOf(c)
 	if err != nil {
-		return false // the lane has closed since
-	}
-	s.Engine.ResetView(view)
-	return true
-}
-
-// resetActive sets positions, counters and limits back to their start, in the lane
-// of the query or in none.
-func (s *server) resetActive(c *gin.Context) {
-	if _, err := s.laneOf(c); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.resetView(c)
+	s.Engine.ResetView(view)
 	c.Status(http.StatusNoContent)
 }
 

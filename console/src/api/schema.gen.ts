@@ -4568,7 +4568,10 @@ export interface operations {
     };
     putMapping: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];

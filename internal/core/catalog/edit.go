@@ -33,7 +33,7 @@ func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot
 // commit stores the change and, when that went well, makes it part of the
 // environment.
 func (e *edit) commit(ctx context.Context) error {
-	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
+	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Contracts)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
 		e.recompileChanges()
 	}
 	e.change.By, e.change.Version = authorOf(ctx), e.catalog.version

@@ -21,12 +21,6 @@ export function ImpairmentPanel({ service }: { service: string }) {
           );
           return (
             <div className="space-y-4">
-              {lane && (
-                <p className="px-5 text-[13px] text-dim">
-                  In my lane, <strong className="font-medium text-ink">{lane}</strong>: nobody else notices
-                  what is switched on here.
-                </p>
-              )}
               {here.length > 0 && (
                 <ul className="border-line border-t text-[13px]">
                   {here.map((item) => (

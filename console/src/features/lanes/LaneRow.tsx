@@ -9,6 +9,7 @@ import { CopyButton } from '@/ui/CopyButton';
 import { cn } from '@/ui/cn';
 import { notify } from '@/ui/Notices';
 import { Select } from '@/ui/Select';
+import { EditLane } from './EditLane';
 import { extended, left } from './left';
 import { closeLane, extendLane } from './queries';
 
@@ -70,6 +71,7 @@ export function LaneRow({ lane, mine, scenarios }: Props) {
           <Button onClick={() => myLane.set(mine ? '' : lane.name)}>
             {mine ? 'Leave it' : 'Make it mine'}
           </Button>
+          <EditLane name={lane.name} />
           <Button disabled={extend.isPending} onClick={() => extend.mutate()}>
             30 minutes more
           </Button>

@@ -1,2 +1,4 @@
 export { LaneStrip } from './LaneStrip';
 export { LanesPage } from './LanesPage';
+export { patchInLane } from './queries';
+export { useLaneChanges } from './useLaneChanges';

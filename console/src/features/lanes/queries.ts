@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
-import { part, send } from '@/api/http';
-import type { Lane, LaneDocument } from '@/api/types';
+import { part, readDocument, send } from '@/api/http';
+import type { Lane, LaneDocument, ServiceChanges } from '@/api/types';
 
 export function laneList() {
   return queryOptions({
@@ -10,18 +10,43 @@ export function laneList() {
   });
 }
 
+export function laneText(name: string) {
+  return queryOptions({
+    queryKey: ['lane', name],
+    queryFn: () => readDocument(`/lanes/${part(name)}`),
+    staleTime: 0,
+  });
+}
+
 export function openLane(lane: LaneDocument) {
   return send<Lane>('/lanes', { method: 'POST', body: JSON.stringify(lane) });
+}
+
+/** Replaces what a lane says by a document. */
+export function putLane(name: string, document: string) {
+  return send<Lane>(`/lanes/${part(name)}`, { method: 'PUT', body: document });
 }
 
 export function closeLane(name: string) {
   return send<Lane>(`/lanes/${part(name)}`, { method: 'DELETE' });
 }
 
+/** Changes a part of what a lane says; null takes a key out of it. */
+function patchLane(name: string, patch: object) {
+  return send<Lane>(`/lanes/${part(name)}`, { method: 'PATCH', body: JSON.stringify(patch) });
+}
+
 /** Keeps a lane open for so many seconds, counted from when it was opened. */
 export function extendLane(name: string, seconds: number) {
-  return send<Lane>(`/lanes/${part(name)}`, {
-    method: 'PATCH',
-    body: JSON.stringify({ ttl: `${seconds}s` }),
-  });
+  return patchLane(name, { ttl: `${seconds}s` });
+}
+
+export interface ServicePatch {
+  mode?: ServiceChanges['mode'] | null;
+  examples?: Record<string, string | null>;
+}
+
+/** Changes what is different in a service for a lane. */
+export function patchInLane(lane: string, service: string, patch: ServicePatch) {
+  return patchLane(lane, { services: { [service]: patch } });
 }

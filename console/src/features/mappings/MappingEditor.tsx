@@ -1,4 +1,5 @@
 import { Link } from 'wouter';
+import { useMyLane } from '@/api/myLane';
 import type { Mapping } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -9,6 +10,7 @@ import { DeviationNotice } from './DeviationNotice';
 import { DocumentForm } from './DocumentForm';
 import type { MappingDraft } from './mappingDraft';
 import { RecentCalls } from './RecentCalls';
+import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
 import { SequencePositions } from './SequencePositions';
 import { useMappingEditing } from './useMappingEditing';
@@ -27,6 +29,7 @@ interface Props {
 /** A mapping as a form or as its document, and what it would do with recent calls. */
 export function MappingEditor({ service, saved, start }: Props) {
   const mapping = saved?.mapping;
+  const lane = useMyLane();
   const editing = useMappingEditing({ service, saved, start });
   const { save, remove } = useSaveMapping(service, saved);
   const { trial } = editing;
@@ -59,6 +62,15 @@ export function MappingEditor({ service, saved, start }: Props) {
             <Button look="danger" onClick={() => remove.mutate()} disabled={remove.isPending}>
               Remove
             </Button>
+          )}
+          {lane && (
+            <SaveInLane
+              lane={lane}
+              service={service}
+              id={editing.id}
+              document={editing.document}
+              disabled={!editing.maySave && editing.dirty}
+            />
           )}
           <Button look="main" type="submit" disabled={!mayPress}>
             {mapping ? 'Save' : 'Save the new mapping'}

@@ -1,5 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, readDocument, send } from '@/api/http';
+import { inLane } from '@/api/myLane';
 import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
 
 const shown = 1_000;
@@ -23,12 +24,18 @@ export function mappingById(service: string, id: string) {
 }
 
 /** Saves a document; etag is the version it was written on, "" for a new one. */
-export function putMapping(service: string, id: string, document: string, etag: string) {
-  return send<Mapping>(`/services/${part(service)}/mappings/${part(id)}`, {
+/** Keeps a mapping: for everybody, or in a lane above what everybody has. */
+export function putMapping(service: string, id: string, document: string, etag: string, lane = '') {
+  return send<Mapping>(inLane(`/services/${part(service)}/mappings/${part(id)}`, lane), {
     method: 'PUT',
     body: document,
     ifMatch: etag,
   });
+}
+
+/** Takes a mapping out of a lane. */
+export function removeFromLane(lane: string, service: string, id: string) {
+  return send<void>(inLane(`/services/${part(service)}/mappings/${part(id)}`, lane), { method: 'DELETE' });
 }
 
 export function removeMapping(service: string, id: string) {

@@ -1,17 +1,14 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
-import { lazy, Suspense, useState } from 'react';
-import { Problem } from '@/api/http';
-import type { Fault, Scenario } from '@/api/types';
+import type { Scenario } from '@/api/types';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
+import { DocumentEditor } from '@/ui/DocumentEditor';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { putScenarios, removeScenario, scenarioText } from './queries';
 import { useSituationRefresh } from './useSwitching';
-
-const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
 const beginning = `name: full-harbour
 title: The harbour is full
@@ -73,36 +70,24 @@ interface EditingProps extends Props {
 
 function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
   const refresh = useSituationRefresh();
-  const [draft, setDraft] = useState(text);
-  const [saved, setSaved] = useState(text);
-  const save = useMutation({
-    mutationFn: () => putScenarios(draft),
-    onSuccess: async ({ items }) => {
-      setSaved(draft);
-      await refresh();
-      const before = saved;
-      notify(
-        `${items.map((item) => item.name).join(', ')} is kept, in force on the next call where it is on`,
-        name ? () => putScenarios(before).then(refresh) : undefined,
-      );
-      if (items[0] && items[0].name !== name) onOpen(items[0].name);
-    },
-  });
+  const save = async (document: string, before: string) => {
+    const { items } = await putScenarios(document);
+    await refresh();
+    notify(
+      `${items.map((item) => item.name).join(', ')} is kept, in force on the next call where it is on`,
+      name ? () => putScenarios(before).then(refresh) : undefined,
+    );
+    if (items[0] && items[0].name !== name) onOpen(items[0].name);
+  };
   const remove = useMutation({
     mutationFn: () => removeScenario(name),
     onSuccess: async () => {
       await refresh();
       onClose();
-      notify(`Scenario ${name} is removed`, () => putScenarios(saved).then(refresh));
+      notify(`Scenario ${name} is removed`, () => putScenarios(text).then(refresh));
     },
     onError: (error) => notify(error.message),
   });
-  const marks: Fault[] =
-    save.error instanceof Problem
-      ? save.error.faults.length
-        ? save.error.faults
-        : [{ detail: save.error.message }]
-      : [];
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-5 pt-2 pb-4">
       {scenario?.differences && (
@@ -126,40 +111,13 @@ function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
           places={scenario.faults}
         />
       )}
-      <div className="flex min-h-64 flex-1 flex-col">
-        <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
-          <CodeEditor
-            label="Document of the scenario"
-            language="yaml"
-            value={draft}
-            onChange={(next) => {
-              setDraft(next);
-              save.reset();
-            }}
-            marks={marks}
-          />
-        </Suspense>
-      </div>
-      {save.error && (
-        <ProblemNotice
-          message="Nothing was kept."
-          places={marks.length ? marks : [{ detail: save.error.message }]}
-        />
-      )}
-      <div className="flex flex-wrap items-center gap-2">
-        <Button
-          look="main"
-          disabled={save.isPending || (draft === saved && name !== '')}
-          onClick={() => save.mutate()}
-        >
-          {name ? 'Save' : 'Keep it'}
-        </Button>
+      <DocumentEditor label="Document of the scenario" text={text} isNew={!name} save={save}>
         {name && (
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
             Remove
           </Button>
         )}
-      </div>
+      </DocumentEditor>
       <CommandLine
         command={
           name ? `rapidmimic scenario show ${name} -o yaml` : 'rapidmimic scenario put -f my.scenarios.yaml'

@@ -1,24 +1,38 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { Operation, Service } from '@/api/types';
+import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { patchService } from './queries';
 
-/** Chooses which named example of an operation answers, from the next call. */
+/**
+ * Chooses which named example of an operation answers, from the next call: for everybody, or in my
+ * lane for that alone.
+ */
 export function ExampleChoice({ service, operation }: { service: Service; operation: Operation }) {
   const queries = useQueryClient();
+  const { lane, changes } = useLaneChanges(service.name);
+  const inMine = changes?.examples?.[operation.id] ?? null;
   const chosen = operation.examples?.find((example) => example.chosen)?.name ?? null;
+  const before = lane ? inMine : chosen;
+  const put = (name: string | null): Promise<unknown> =>
+    lane
+      ? patchInLane(lane, service.name, { examples: { [operation.id]: name } })
+      : patchService(service, { examples: { [operation.id]: name } });
+  const refresh = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ['services', service.name] }),
+      queries.invalidateQueries({ queryKey: ['lanes'] }),
+    ]);
   const choose = useMutation({
-    mutationFn: (name: string | null) => patchService(service, { examples: { [operation.id]: name } }),
-    onSuccess: async (changed, name) => {
-      await queries.invalidateQueries({ queryKey: ['services', service.name] });
+    mutationFn: put,
+    onSuccess: async (_, name) => {
+      await refresh();
+      const answer = name ? `example “${name}”` : lane ? 'what everybody gets' : 'its first example';
       notify(
-        `${operation.id} answers with ${name ? `example “${name}”` : 'its first example'} from the next call`,
-        () =>
-          patchService(changed, { examples: { [operation.id]: chosen } }).then(() =>
-            queries.invalidateQueries({ queryKey: ['services', service.name] }),
-          ),
+        `${operation.id} answers with ${answer} from the next call${lane ? ` in lane ${lane}` : ''}`,
+        () => put(before).then(refresh),
       );
     },
     onError: (error) => notify(`${operation.id} was not changed: ${error.message}`),
@@ -26,16 +40,18 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
   return (
     <select
       aria-label={`Example of ${operation.id}`}
-      value={operation.example ?? ''}
+      value={(lane ? inMine : operation.example) ?? ''}
       disabled={choose.isPending}
       onChange={(event) => {
-        const first = operation.examples?.[0]?.name;
-        choose.mutate(event.target.value === first ? null : event.target.value);
+        const none = lane ? '' : operation.examples?.[0]?.name;
+        choose.mutate(event.target.value === none ? null : event.target.value);
       }}
-      className={cn(inputLook, 'h-7 max-w-56 py-0')}
+      className={cn(inputLook, 'h-7 max-w-56 py-0', inMine && 'border-accent')}
     >
+      {lane && <option value="">as everybody: {operation.example}</option>}
       {operation.examples?.map((example) => (
         <option key={example.name} value={example.name}>
+          {lane && 'in my lane: '}
           {example.name} ({example.status}){example.summary ? `: ${example.summary}` : ''}
         </option>
       ))}

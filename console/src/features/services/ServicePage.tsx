@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { useMyLane } from '@/api/myLane';
 import type { Service } from '@/api/types';
 import { ImpairmentPanel } from '@/features/impairments';
 import { MappingTable } from '@/features/mappings';
@@ -41,6 +42,7 @@ export function ServicePage({ name }: { name: string }) {
   return (
     <DropContract onFile={importing.take}>
       <ServiceHead service={service} />
+      <InMyLane />
       {importing.report}
       <MissingTable service={service.name} />
       <Panel
@@ -123,5 +125,17 @@ function ServiceHead({ service }: { service: Service }) {
         )}
       </p>
     </div>
+  );
+}
+
+/** What a change on this page is for, where I am in a lane. */
+function InMyLane() {
+  const lane = useMyLane();
+  if (!lane) return null;
+  return (
+    <p className="px-5 pb-3 text-[13px] text-dim">
+      In my lane, <strong className="font-medium text-ink">{lane}</strong>: mode, examples, and what is slow
+      or failing are changed for it alone. Mappings, contract and settings are everybody's.
+    </p>
   );
 }

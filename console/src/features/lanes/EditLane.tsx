@@ -1,0 +1,51 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSituationRefresh } from '@/features/scenarios';
+import { Awaited } from '@/ui/Awaited';
+import { Button } from '@/ui/Button';
+import { CommandLine } from '@/ui/CommandLine';
+import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
+import { DocumentEditor } from '@/ui/DocumentEditor';
+import { notify } from '@/ui/Notices';
+import { laneText, putLane } from './queries';
+
+/** All that a lane has of its own, as a document. */
+export function EditLane({ name }: { name: string }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Dialog open={open} onOpenChange={setOpen}>
+      <DialogTrigger asChild>
+        <Button>Edit</Button>
+      </DialogTrigger>
+      <DialogContent
+        title={`What lane ${name} has of its own`}
+        className="flex h-[min(640px,90vh)] w-[min(760px,94vw)] flex-col gap-3"
+      >
+        <Editing name={name} />
+      </DialogContent>
+    </Dialog>
+  );
+}
+
+function Editing({ name }: { name: string }) {
+  const refresh = useSituationRefresh();
+  const query = useQuery({ ...laneText(name), gcTime: 0 });
+  return (
+    <Awaited query={query} what="the lane">
+      {(text) => (
+        <>
+          <DocumentEditor
+            label="Document of the lane"
+            text={text}
+            save={async (document, before) => {
+              await putLane(name, document);
+              await refresh();
+              notify(`Lane ${name} is so from the next call on`, () => putLane(name, before).then(refresh));
+            }}
+          />
+          <CommandLine command={`rapidmimic lane show ${name} -o yaml`} />
+        </>
+      )}
+    </Awaited>
+  );
+}
