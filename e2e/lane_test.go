@@ -143,23 +143,19 @@ func TestLanesKeepToThemselves(t *testing.T) {
 	require.NoError(t, err)
 	assert.Regexp(t, `^200 .*"total":0`, s.says("GET /@mara/moorings/berths"))
 	assert.Regexp(t, "^503 .*switched off by lane", s.says("GET /@mara/tides/stations"))
-	_, err = s.api.SetLaneImpairment(t.Context(), "mara", spec.Target{Service: "customs"}, []byte(`limit: { calls: 2, per: 1h }`))
+	_, err = s.api.SetLaneImpairment(t.Context(), "mara", spec.Target{Service: "moorings", Operation: "listDues"}, []byte(`limit: { calls: 2, per: 1h }`))
 	require.NoError(t, err)
-	var limited []int
-	for range 3 {
-		resp, _ := s.send("GET /@mara/customs?wsdl", "")
-		limited = append(limited, resp.StatusCode)
-	}
+	assert.Equal(t, []int{200, 200, 429}, s.statuses("GET /@mara/moorings/dues", 3))
 	status, err := s.api.LaneStatus(t.Context(), "mara")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"customs"}, status.Impaired)
+	assert.Equal(t, []string{"operation listDues of moorings"}, status.Impaired)
 	assert.Equal(t, map[string]string{"customs": "answer", "moorings": "answer", "tides": "off"}, status.Modes)
 	assert.Equal(t, "calm", status.Scenario.Scenario)
 	shared, err := s.api.Status(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, "storm", shared.Scenario.Scenario)
 	assert.Equal(t, []string{"mara", "ben"}, shared.Lanes)
-	assert.NotContains(t, shared.Impaired, "customs")
+	assert.Equal(t, []string{"everything", "operation listDues of moorings"}, shared.Impaired, "of the storm")
 
 	gone, err := s.api.RemoveLaneImpairment(t.Context(), "mara", spec.Target{}, true)
 	require.NoError(t, err)

@@ -46,10 +46,6 @@ func (c Changes) Lines() []string {
 
 // line says in a few words what the mapping does.
 func (m Mapping) line() string {
-	asked := m.Call.Operation
-	if m.Call.Path != "" {
-		asked = strings.TrimSpace(strings.Join(m.Call.Method, "|") + " " + m.Call.Path)
-	}
 	answers := m.Answers()
 	text := "answers " + answers[0].Status.String()
 	switch {
@@ -65,7 +61,7 @@ func (m Mapping) line() string {
 	if !m.Enabled {
 		text += " (off)"
 	}
-	return fmt.Sprintf("%s %s (mapping %s)", asked, text, m.ID)
+	return fmt.Sprintf("%s %s (mapping %s)", m.Call, text, m.ID)
 }
 
 // In returns the changes of a service, to be put back by Put.

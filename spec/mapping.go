@@ -100,6 +100,15 @@ type Pattern struct {
 	If string `json:"if,omitempty"`
 }
 
+// String says in a few words what calls are meant: GET /berths/{number}, or
+// operation getBerth.
+func (p Pattern) String() string {
+	if p.Path == "" {
+		return "operation " + p.Operation
+	}
+	return strings.TrimSpace(strings.Join(p.Method, "|") + " " + p.Path)
+}
+
 // Methods are HTTP methods in upper case, written as one name or a list.
 type Methods []string
 
@@ -154,10 +163,7 @@ func ReadMappingNodes(text []byte) ([]Mapping, []*tree.Node, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	list, prefix := []*tree.Node{n}, ""
-	if n.Kind == tree.List {
-		list, prefix = n.Items, "/"
-	}
+	list, prefix := documentsIn(n)
 	mappings, items := readMappingList(list, prefix)
 	if err := problem.FromItems("the document cannot be used", items); err != nil {
 		return nil, nil, err

@@ -103,10 +103,7 @@ func ReadScenarios(text []byte) (scenarios []Scenario, err error) {
 	if err != nil {
 		return nil, err
 	}
-	list, prefix := []*tree.Node{n}, ""
-	if n.Kind == tree.List {
-		list, prefix = n.Items, "/"
-	}
+	list, prefix := documentsIn(n)
 	var items []problem.Item
 	seen := make(map[string]bool, len(list))
 	for i, node := range list {

@@ -39,7 +39,7 @@ func TestScenarios(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{
 		"everything: latency 2s", "a: switched off", "a: mode relay", `a: list answers with example "none"`, "a: GET /x answers 200 (mapping get-x)",
-		"a: list has 2 answers (off) (mapping turns)", "a: mapping m, n switched off", "a: errors for the next 2", "a: operation list: limit 1 in 1m", "a: mapping turns: connection drop", "b: switched on",
+		"a: operation list has 2 answers (off) (mapping turns)", "a: mapping m, n switched off", "a: errors for the next 2", "a: operation list: limit 1 in 1m", "a: mapping turns: connection drop", "b: switched on",
 	}, s.Lines())
 	text, err := json.Marshal(s)
 	require.NoError(t, err)

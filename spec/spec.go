@@ -23,6 +23,15 @@ func parse(text []byte, what string) (*tree.Node, error) {
 	return nil, SyntaxProblem(err, what)
 }
 
+// documentsIn are the documents of a text: those of a list, or the one that it is.
+// prefix is how the places in a list begin, "" for one that stands alone.
+func documentsIn(n *tree.Node) (list []*tree.Node, prefix string) {
+	if n.Kind == tree.List {
+		return n.Items, "/"
+	}
+	return []*tree.Node{n}, ""
+}
+
 // SyntaxProblem turns the error of tree.Parse into a problem that names the
 // document by what.
 func SyntaxProblem(err error, what string) error {

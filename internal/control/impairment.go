@@ -3,7 +3,6 @@ package control
 import (
 	"math/rand/v2"
 	"net/http"
-	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -45,10 +44,12 @@ func (s *server) impairments(snapshot *catalog.Snapshot) api.Impairments {
 		list.Items = append(list.Items, s.impairmentView(snapshot, i))
 	}
 	for _, service := range snapshot.Services() {
-		for _, m := range slices.Concat(service.OwnMappings(), service.Mappings) {
-			if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
-				list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
-					Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true, Origin: m.Origin})
+		for _, mappings := range [][]*catalog.Mapping{service.OwnMappings(), service.Mappings} {
+			for _, m := range mappings {
+				if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
+					list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
+						Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true, Origin: m.Origin})
+				}
 			}
 		}
 	}

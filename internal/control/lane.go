@@ -173,17 +173,11 @@ func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text [
 		s.fail(c, err, nil)
 		return
 	}
-	report := api.PutReport{Items: make([]api.PutResult, len(mappings))}
+	results := make([]api.PutResult, len(mappings))
 	for i, m := range mappings {
-		report.Items[i] = api.PutResult{ID: m.ID, Outcome: "replaced", Call: asks(m), Deviations: []api.Deviation{}}
-		if isNew[i] {
-			report.Items[i].Outcome = "created"
-			report.Created++
-		} else {
-			report.Replaced++
-		}
+		results[i] = api.PutResult{ID: m.ID, Call: m.Call.String(), Deviations: []api.Deviation{}}
 	}
-	c.PureJSON(http.StatusOK, report)
+	c.PureJSON(http.StatusOK, putReport(results, isNew))
 }
 
 // putLaneMapping puts one mapping into the lane of the query.
@@ -194,13 +188,6 @@ func (s *server) putLaneMapping(c *gin.Context, m spec.Mapping, text []byte) {
 		return
 	}
 	c.PureJSON(created(isNew[0]), api.Mapping{Mapping: m, ETag: catalog.ETag(lane.Version)})
-}
-
-func asks(m spec.Mapping) string {
-	if m.Call.Operation != "" {
-		return "operation " + m.Call.Operation
-	}
-	return strings.TrimSpace(strings.Join(m.Call.Method, "|") + " " + m.Call.Path)
 }
 
 // shifted takes the way through the lane out of the places that an error names:

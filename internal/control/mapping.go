@@ -148,17 +148,26 @@ func (s *server) postMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	report := api.PutReport{Items: make([]api.PutResult, len(compiled))}
+	results := make([]api.PutResult, len(compiled))
 	for i, m := range compiled {
-		report.Items[i] = api.PutResult{ID: m.Spec.ID, Outcome: "replaced", Call: m.Asks(), Deviations: deviationViews(service.Deviations(m))}
+		results[i] = api.PutResult{ID: m.Spec.ID, Call: m.Asks(), Deviations: deviationViews(service.Deviations(m))}
+	}
+	c.PureJSON(http.StatusOK, putReport(results, isNew))
+}
+
+// putReport says of each mapping whether it was there before.
+func putReport(results []api.PutResult, isNew []bool) api.PutReport {
+	report := api.PutReport{Items: results}
+	for i := range results {
 		if isNew[i] {
-			report.Items[i].Outcome = "created"
+			results[i].Outcome = "created"
 			report.Created++
 		} else {
+			results[i].Outcome = "replaced"
 			report.Replaced++
 		}
 	}
-	c.PureJSON(http.StatusOK, report)
+	return report
 }
 
 // readMappings reads the mappings of a request, with the document they stand in.

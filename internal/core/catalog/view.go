@@ -55,9 +55,6 @@ func (s *Snapshot) under(lane *Lane, scenario *Scenario, since time.Time) *Snaps
 // InLane is the lane that the view is of; nil for none.
 func (s *Snapshot) InLane() *Lane { return s.lane }
 
-// Under is the scenario that is in force in the view; nil for none.
-func (s *Snapshot) Under() *Scenario { return s.scenario }
-
 // LaneName is the name of the lane that the view is of, ScenarioName that of the
 // scenario in force; "" for none.
 func (s *Snapshot) LaneName() string {
@@ -114,12 +111,8 @@ func (s *Snapshot) layersOf(lane *Lane, scenario *Scenario, since time.Time) (la
 
 func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Snapshot {
 	v := *s
-	v.views, v.lane, v.scenario, v.stateKey = nil, lane, scenario, LaneKey(lane)
-	if scenario != nil {
-		v.stateKey = stateKey(lane, scenario.Spec.Name)
-	} else {
-		v.stateKey = stateKey(lane, "")
-	}
+	v.views, v.lane, v.scenario = nil, lane, scenario
+	v.stateKey = stateKey(lane, v.ScenarioName())
 	if lane != nil { // what is switched on for the others is not for it
 		v.impairments = impairments{lines: s.impairments.lines}
 	}

@@ -3,7 +3,7 @@
 // Decision says.
 //
 // The steps stand in files of their own, in their order: place.go finds the
-// service, choose.go what would answer, conform.go holds calls against the
+// service, and the view of the environment that lane and scenario make; choose.go what would answer, conform.go holds calls against the
 // contract, impair.go asks the impairments, build.go makes the answer, finish.go
 // edits that of an upstream; soap.go does all of that for messages of SOAP;
 // otherwise.go, miss.go and self.go build the answers that come from us.

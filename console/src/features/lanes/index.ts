@@ -1,4 +1,4 @@
 export { LaneStrip } from './LaneStrip';
 export { LanesPage } from './LanesPage';
 export { patchInLane } from './queries';
-export { useLaneChanges } from './useLaneChanges';
+export { useAddress, useLaneChanges } from './useLaneChanges';

@@ -3,6 +3,7 @@ import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import type { Service } from '@/api/types';
 import { ImpairmentPanel } from '@/features/impairments';
+import { useAddress } from '@/features/lanes';
 import { MappingTable } from '@/features/mappings';
 import { RecordingPanel } from '@/features/recordings';
 import { total } from '@/lib/format';
@@ -88,6 +89,7 @@ export function ServicePage({ name }: { name: string }) {
 
 function ServiceHead({ service }: { service: Service }) {
   const { contract } = service;
+  const address = useAddress(service.address);
   return (
     <div className="space-y-1 px-5 pt-4 pb-4">
       <h1 className="font-semibold text-lg">
@@ -95,8 +97,8 @@ function ServiceHead({ service }: { service: Service }) {
       </h1>
       <p className="flex flex-wrap items-center gap-x-5 gap-y-1 text-[13px]">
         <span className="flex items-center gap-1">
-          <code className="text-xs">{service.address}</code>
-          <CopyButton text={service.address} what="address" />
+          <code className="text-xs">{address}</code>
+          <CopyButton text={address} what="address" />
         </span>
         {service.upstream && (
           <span className="flex items-center gap-2">

@@ -1,6 +1,7 @@
 import { Link } from 'wouter';
 import type { Service } from '@/api/types';
 import { ImpairmentMark } from '@/features/impairments';
+import { useAddress } from '@/features/lanes';
 import { total } from '@/lib/format';
 import { CopyButton } from '@/ui/CopyButton';
 import { SourceBar } from '@/ui/SourceBar';
@@ -34,6 +35,7 @@ export function ServiceTable({ services }: { services: Service[] }) {
 }
 
 function ServiceRow({ service }: { service: Service }) {
+  const address = useAddress(service.address);
   return (
     <tr className="border-line border-b bg-panel" data-service={service.name}>
       <td className={cell}>
@@ -48,8 +50,8 @@ function ServiceRow({ service }: { service: Service }) {
       </td>
       <td className={cell}>
         <span className="flex items-center gap-1">
-          <code className="text-xs">{service.address}</code>
-          <CopyButton text={service.address} what={`address of ${service.name}`} />
+          <code className="text-xs">{address}</code>
+          <CopyButton text={address} what={`address of ${service.name}`} />
         </span>
       </td>
       <td className={cell}>
