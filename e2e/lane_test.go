@@ -365,3 +365,28 @@ func TestLanesNarrow(t *testing.T) {
 	require.NoError(t, err)
 	assert.WithinDuration(t, again.Opened.Add(2*time.Hour), again.Until, time.Second)
 }
+
+// While a service is recorded, its calls in a lane are answered as the lane says, and
+// are no part of the recording.
+func TestLanesAreNotRecorded(t *testing.T) {
+	s := startDemo(t)
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "real") }))
+	defer upstream.Close()
+	_, err := s.api.PatchService(t.Context(), "moorings", fmt.Appendf(nil, `{"upstream": %q}`, upstream.URL))
+	require.NoError(t, err)
+	_, err = s.api.StartRecording(t.Context(), "moorings", api.RecordingStart{Name: "a day"})
+	require.NoError(t, err)
+	s.lane(`{ name: mara, services: { moorings: { examples: { listBerths: none-free } } } }`)
+	assert.Equal(t, "200 real", s.says("GET /moorings/berths"))
+	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
+	status, err := s.api.LaneStatus(t.Context(), "mara")
+	require.NoError(t, err)
+	assert.Equal(t, "answer", status.Modes["moorings"])
+	assert.Empty(t, status.Recording)
+	shared, err := s.api.Status(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, "recording", shared.Modes["moorings"])
+	report, err := s.api.StopRecording(t.Context(), "moorings", "a day", api.RecordingStop{OnlyKeep: true})
+	require.NoError(t, err)
+	assert.Equal(t, 1, report.Recording.Calls)
+}

@@ -21,6 +21,7 @@ func (p Program) explainCommand() *cli.Command {
 			&cli.StringFlag{Name: "method", Aliases: []string{"X"}, Usage: "`METHOD` of the call", Value: "GET"},
 			&cli.StringSliceFlag{Name: "header", Aliases: []string{"H"}, Usage: "`'NAME: VALUE'`"},
 			&cli.StringFlag{Name: "body", Aliases: []string{"d"}, Usage: "`TEXT` of the body, or @FILE"},
+			laneFlag("of a call in this `LANE`"),
 		},
 	}
 }
@@ -71,6 +72,7 @@ func (p Program) sayExplained(result api.ExplainResult) {
 
 // testCall changes a call as the flags say.
 func testCall(c *cli.Command, test api.TestCall) (api.TestCall, error) {
+	test.Lane = c.String("lane")
 	if c.IsSet("path") {
 		test.Path = c.String("path")
 	}

@@ -35,6 +35,7 @@ func (p Program) operationCommand() *cli.Command {
 					&cli.StringFlag{Name: "path", Usage: "`PATH` relative to the service, with its query"},
 					&cli.StringSliceFlag{Name: "header", Aliases: []string{"H"}, Usage: "`'NAME: VALUE'`, instead of or beside those of the contract"},
 					&cli.StringFlag{Name: "body", Usage: "`TEXT` of the body, or @FILE"},
+					laneFlag(inThisLane),
 				},
 			},
 			{

@@ -79,6 +79,15 @@ func (s *server) readTestCall(c *gin.Context) (service *catalog.Service, test ap
 	return service, test, nil
 }
 
+// pathInLane is how the address of a service begins in a lane, or with "" in none.
+func pathInLane(service *catalog.Service, lane string) string {
+	path := "/" + url.PathEscape(service.Spec.Name)
+	if lane != "" {
+		path = "/@" + url.PathEscape(lane) + path
+	}
+	return path
+}
+
 // postTestCall sends a call to a service, over the network as its callers do.
 func (s *server) postTestCall(c *gin.Context) {
 	service, test, err := s.readTestCall(c)
@@ -86,7 +95,7 @@ func (s *server) postTestCall(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	result, err := sendTestCall(c.Request.Context(), s.address(service.Spec.Name), test)
+	result, err := sendTestCall(c.Request.Context(), s.TrafficURL+pathInLane(service, test.Lane), test)
 	if err != nil {
 		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
 		return
@@ -105,7 +114,7 @@ func (s *server) postExplain(c *gin.Context) {
 		s.fail(c, problem.New(problem.Invalid, "a call has a method and a path that begins with /"), nil)
 		return
 	}
-	address, query, _ := strings.Cut("/"+url.PathEscape(service.Spec.Name)+test.Path, "?")
+	address, query, _ := strings.Cut(pathInLane(service, test.Lane)+test.Path, "?")
 	r := &call.Request{
 		Method: strings.ToUpper(test.Method), Address: address, Query: query, Host: strings.TrimPrefix(s.TrafficURL, "http://"),
 		Protocol: "HTTP/1.1", Caller: c.Request.RemoteAddr, Header: call.Header{},

@@ -105,6 +105,8 @@ type OperationLink struct {
 
 // TestCall is a call to be sent to a service.
 type TestCall struct {
+	// Lane is the one that the call is in; "" for none.
+	Lane   string `json:"lane,omitempty"`
 	Method string `json:"method"`
 	// Path is relative to the service and percent-encoded, with its query.
 	Path    string      `json:"path"`

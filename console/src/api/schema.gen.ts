@@ -1392,6 +1392,8 @@ export interface components {
             bodies?: components["schemas"]["OperationBody"][];
         };
         TestCall: {
+            /** @description The lane that the call is in */
+            lane?: string;
             method: string;
             /** @description Relative to the service, percent-encoded, with its query */
             path: string;

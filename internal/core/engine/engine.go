@@ -3,10 +3,11 @@
 // Decision says.
 //
 // The steps stand in files of their own, in their order: place.go finds the
-// service, and the view of the environment that lane and scenario make; choose.go what would answer, conform.go holds calls against the
-// contract, impair.go asks the impairments, build.go makes the answer, finish.go
-// edits that of an upstream; soap.go does all of that for messages of SOAP;
-// otherwise.go, miss.go and self.go build the answers that come from us.
+// service, and the view of the environment that lane and scenario make, choose.go
+// what would answer, conform.go holds calls against the contract, impair.go asks
+// the impairments, build.go makes the answer, finish.go edits that of an upstream;
+// soap.go does all of that for messages of SOAP; otherwise.go, miss.go and self.go
+// build the answers that come from us.
 package engine
 
 import (

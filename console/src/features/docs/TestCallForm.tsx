@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { Link } from 'wouter';
+import { myLane } from '@/api/myLane';
 import type { OperationDetail, TestCallResult } from '@/api/types';
 import { MessageView } from '@/features/calls';
 import { duration, languageOf, pretty } from '@/lib/format';
@@ -24,7 +25,13 @@ export function TestCallForm({ service, detail }: { service: string; detail: Ope
   const parsed = parseHeaders(headers);
   const send = useMutation({
     mutationFn: () =>
-      sendTestCall(service, { method: detail.method, path, headers: parsed ?? [], body: body || undefined }),
+      sendTestCall(service, {
+        method: detail.method,
+        path,
+        headers: parsed ?? [],
+        body: body || undefined,
+        lane: myLane.get() || undefined,
+      }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['services', service, 'operations'] }),
   });
   const takesBody = detail.takes.length > 0;
