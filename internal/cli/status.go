@@ -33,11 +33,11 @@ func (p Program) status(ctx context.Context, c *cli.Command) error {
 }
 
 func (p Program) sayStatus(s api.Status) {
-	where := "calls in no lane"
+	where, address := "calls in no lane", s.Traffic
 	if s.Lane != "" {
-		where = "lane " + s.Lane
+		where, address = "lane "+s.Lane, s.Traffic+"/@"+s.Lane
 	}
-	p.say("answers   %s/SERVICE, Rapid Mimic %s", s.Traffic, s.Version)
+	p.say("answers   %s/SERVICE, Rapid Mimic %s", address, s.Version)
 	p.say("scenario  %s", activeText(s.Scenario))
 	byMode := make(map[string][]string)
 	for _, name := range slices.Sorted(maps.Keys(s.Modes)) {
