@@ -47,7 +47,7 @@ export function StateStrip() {
           recording {service}
         </Link>
       ))}
-      {data && <ImpairmentStrip status={data} />}
+      {data && !data.laneClosed && <ImpairmentStrip status={data} />}
       {data?.relaying && (
         <Link href="/" className="text-dim hover:underline">
           {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}
