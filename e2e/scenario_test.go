@@ -41,6 +41,9 @@ const situations = `
       mappings: [{ id: closed-pier, call: { path: "/berths/W{n}" }, answer: { status: 423, text: washed away } }]
       impairOperations: { listDues: { errors: { rate: 100%, status: 500 } } }
     tides: { off: true }
+- name: fair
+  buildsOn: calm
+  services: { moorings: { mappingsOff: [closed-pier], impairMappings: { turns: { errors: { next: 1, status: 418 } } } } }
 - name: lull
   buildsOn: storm
   services:
@@ -155,6 +158,11 @@ func TestScenariosBuildOnOneAnother(t *testing.T) {
 	assert.Equal(t, problem.Exists, codeOf(s.api.RemoveScenario(t.Context(), "calm")), "another builds on it")
 	s.use("lull", "")
 	assert.ErrorContains(t, s.api.RemoveScenario(t.Context(), "lull"), "everybody in no lane")
+
+	s.use("fair", "") // which takes a mapping away from calm, and impairs another
+	assert.Regexp(t, "^404 ", s.says("GET /moorings/berths/W1"))
+	assert.Equal(t, []int{418, 200}, s.statuses("GET /moorings/turns", 2))
+	s.use("lull", "")
 
 	for document, want := range map[string]string{
 		`{ name: storm, buildsOn: lull }`:                                                          "1:26: .*circle",

@@ -19,14 +19,13 @@ func (a *application) environment(f *folder.Folder) {
 		return
 	}
 	named := make(map[string]bool)
+	usable := a.usable(env)
 	for i, s := range env.Scenarios {
-		named[s.Name] = true
-		a.scenario(s, env.ScenarioPlaces[i])
+		if named[s.Name] = true; usable[s.Name] {
+			a.scenario(s, env.ScenarioPlaces[i])
+		}
 	}
 	for _, s := range a.edit.next.Scenarios() {
-		if fault := a.edit.next.baseFault(s); fault != nil && named[s.Spec.Name] {
-			a.report.Faults = append(a.report.Faults, problem.Item{File: "environment.yaml", At: fault.At, Detail: "scenario " + s.Spec.Name + ": " + fault.Detail})
-		}
 		if !named[s.Spec.Name] && a.fromHere(scenarioKind, s.Spec.Name) {
 			a.goneScenario(s)
 		}
@@ -47,6 +46,26 @@ func (a *application) environment(f *folder.Folder) {
 	}
 }
 
+// usable finds the scenarios of a folder that can be used, all of them being there,
+// and reports what is wrong with the others.
+func (a *application) usable(env folder.Environment) map[string]bool {
+	trial := &edit{catalog: a.edit.catalog, next: a.edit.next}
+	for _, s := range env.Scenarios {
+		trial.putScenario(s)
+	}
+	usable := make(map[string]bool, len(env.Scenarios))
+	for i, s := range env.Scenarios {
+		faults := trial.next.ScenarioFaults(trial.next.Scenario(s.Name))
+		for _, fault := range faults {
+			place := env.ScenarioPlaces[i]
+			place.At, place.Detail = fault.At, "scenario "+s.Name+": "+fault.Detail
+			a.report.Faults = append(a.report.Faults, place)
+		}
+		usable[s.Name] = len(faults) == 0
+	}
+	return usable
+}
+
 // fromHere reports whether something came from this folder, so that it is missed in
 // it.
 func (a *application) fromHere(kind, id string) bool {
@@ -59,17 +78,8 @@ func (a *application) scenario(s spec.Scenario, place problem.Item) {
 	if have := a.edit.next.Scenario(s.Name); have != nil {
 		here = documentDigest(have.Spec)
 	}
-	inFolder := documentDigest(s)
-	if inFolder != here {
-		if _, faults := compileScenario(a.edit.next, StoredScenario{Scenario: s}); len(faults) > 0 {
-			for _, fault := range faults {
-				a.report.Faults = append(a.report.Faults, problem.Item{File: place.File, Line: place.Line, Col: place.Col, At: fault.At, Detail: "scenario " + s.Name + ": " + fault.Detail})
-			}
-			return
-		}
-	}
 	o := Outcome{Kind: scenarioKind, ID: s.Name, File: place.File, Line: place.Line}
-	switch a.decide(o, inFolder, here, nobody) {
+	switch a.decide(o, documentDigest(s), here, nobody) {
 	case Created, Changed:
 		a.edit.putScenario(s)
 	}

@@ -44,7 +44,7 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 			fault(at+"/mode", "service %q has no upstream to relay to", name)
 		}
 		for _, id := range own.MappingsOff {
-			if service.Mapping(id) == nil {
+			if !s.knowsMapping(service, id) {
 				fault(at+"/mappingsOff", "%s", noMapping(service, id))
 			}
 		}
@@ -107,12 +107,25 @@ func (s *Snapshot) partFaults(service *Service, own spec.ServiceChanges, at stri
 	}
 	for _, id := range slices.Sorted(maps.Keys(own.ImpairMappings)) {
 		here := tree.Join(at+"/impairMappings", id)
-		if service.Mapping(id) == nil && !slices.ContainsFunc(own.Mappings, func(m spec.Mapping) bool { return m.ID == id }) {
+		if !s.knowsMapping(service, id) && !slices.ContainsFunc(own.Mappings, func(m spec.Mapping) bool { return m.ID == id }) {
 			faults = append(faults, problem.Item{At: here, Detail: noMapping(service, id).Error()})
 		}
 		faults = append(faults, s.impairmentFaults(own.ImpairMappings[id], here)...)
 	}
 	return faults
+}
+
+// knowsMapping reports whether a service has a mapping, of its own or of a scenario.
+func (s *Snapshot) knowsMapping(service *Service, id string) bool {
+	if service.Mapping(id) != nil {
+		return true
+	}
+	for _, scenario := range s.scenarios {
+		if slices.ContainsFunc(scenario.Spec.Services[service.Spec.Name].Mappings, func(m spec.Mapping) bool { return m.ID == id }) {
+			return true
+		}
+	}
+	return false
 }
 
 func (s *Snapshot) impairmentFaults(i spec.Impairment, at string) []problem.Item {
@@ -189,7 +202,7 @@ func (s *Snapshot) withSituations(d Definitions) *Snapshot {
 	next := *s
 	next.active, next.scenarios, next.lanes = d.Active, make(map[string]*Scenario), make(map[string]*Lane)
 	for _, stored := range d.Scenarios {
-		next.scenarios[stored.Scenario.Name], _ = compileScenario(s, stored)
+		next.scenarios[stored.Scenario.Name] = compileScenario(s, stored)
 	}
 	for _, stored := range d.Lanes {
 		next.lanes[stored.Spec.Name], _ = compileLane(s, stored)

@@ -78,9 +78,10 @@ func (s *Snapshot) ScenarioFaults(scenario *Scenario) []problem.Item {
 	return faults
 }
 
-func compileScenario(s *Snapshot, stored StoredScenario) (*Scenario, []problem.Item) {
-	compiled, faults := s.compileChanges(stored.Scenario.Changes, "scenario "+strconv.Quote(stored.Scenario.Name))
-	return &Scenario{stored.Scenario, stored.Version, compiled}, faults
+// compileScenario leaves out what cannot be used: see ScenarioFaults.
+func compileScenario(s *Snapshot, stored StoredScenario) *Scenario {
+	compiled, _ := s.compileChanges(stored.Scenario.Changes, "scenario "+strconv.Quote(stored.Scenario.Name))
+	return &Scenario{stored.Scenario, stored.Version, compiled}
 }
 
 // PutScenario creates or replaces a scenario. One that is on changes with the next
@@ -103,8 +104,7 @@ func (c *Catalog) putScenarios(ctx context.Context, scenarios []spec.Scenario, i
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	edit := c.editLocked()
-	var faults []problem.Item
-	for i, s := range scenarios {
+	for _, s := range scenarios {
 		old := edit.next.Scenario(s.Name)
 		if old == nil && ifMatch != "" {
 			return nil, nil, notFound("scenario", s.Name, edit.next.ScenarioNames())
@@ -114,21 +114,15 @@ func (c *Catalog) putScenarios(ctx context.Context, scenarios []spec.Scenario, i
 				return []*Scenario{old}, nil, err
 			}
 		}
-		scenario, wrong := edit.putScenario(s)
-		for _, fault := range wrong {
+		made, created = append(made, edit.putScenario(s)), append(created, old == nil)
+	}
+	var faults []problem.Item
+	for i, scenario := range made { // now that all are there which may build on one another
+		for _, fault := range edit.next.ScenarioFaults(scenario) {
 			if len(scenarios) > 1 {
 				fault.At = "/" + strconv.Itoa(i) + fault.At
 			}
 			faults = append(faults, fault)
-		}
-		made, created = append(made, scenario), append(created, old == nil)
-	}
-	for i, scenario := range made {
-		if fault := edit.next.baseFault(scenario); fault != nil {
-			if len(scenarios) > 1 {
-				fault.At = "/" + strconv.Itoa(i) + fault.At
-			}
-			faults = append(faults, *fault)
 		}
 	}
 	if err := problem.FromItems("the scenario cannot be used", faults); err != nil {
@@ -137,9 +131,9 @@ func (c *Catalog) putScenarios(ctx context.Context, scenarios []spec.Scenario, i
 	return made, created, edit.commit(ctx)
 }
 
-// putScenario puts a scenario; the faults are in what it says of services.
-func (e *edit) putScenario(s spec.Scenario) (*Scenario, []problem.Item) {
-	scenario, faults := compileScenario(e.next, StoredScenario{s, e.catalog.nextLocked()})
+// putScenario puts a scenario, whatever its faults are: see ScenarioFaults.
+func (e *edit) putScenario(s spec.Scenario) *Scenario {
+	scenario := compileScenario(e.next, StoredScenario{s, e.catalog.nextLocked()})
 	next := *e.next
 	next.scenarios = maps.Clone(next.scenarios)
 	if next.scenarios == nil {
@@ -148,7 +142,7 @@ func (e *edit) putScenario(s spec.Scenario) (*Scenario, []problem.Item) {
 	next.scenarios[s.Name] = scenario
 	e.next = &next
 	e.change.Scenarios = append(e.change.Scenarios, scenario.stored())
-	return scenario, faults
+	return scenario
 }
 
 // baseFault says why a scenario cannot build on the one that it names; nil when it

@@ -269,6 +269,7 @@ func (t *serviceSum) put(m *Mapping) {
 }
 
 func (m *sum) impair(s *Snapshot, l layer, target spec.Target, serviceID string, i spec.Impairment) {
+	exactly := documentDigest(i)
 	if i.Seed == nil {
 		i.Seed = seedOf(l.origin + " " + target.String())
 	}
@@ -281,7 +282,7 @@ func (m *sum) impair(s *Snapshot, l layer, target spec.Target, serviceID string,
 	plan.Target += " in " + l.origin
 	made.Origin, made.Plan = l.origin, &plan
 	m.impairments[made.Key()] = made
-	m.say(l, "impairment of "+target.String(), i.String(), documentDigest(i))
+	m.say(l, "impairment of "+target.String(), i.String(), exactly)
 }
 
 // onLayer is the mapping where it comes before those of lower layers.

@@ -52,7 +52,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 		}
 	}
 	id := p.Service.Spec.ID
-	if m != nil {
+	if m != nil && !m.Chosen { // an example that is chosen is no mapping of anybody's
 		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
 			add(i) // what was switched on stands instead of what the mapping says
 		} else if m.Impair != nil {

@@ -156,7 +156,7 @@ func placeStep(subject, reason string) call.Step {
 	return call.Step{Stage: call.Place, Subject: subject, Verdict: call.Taken, Reason: reason}
 }
 
-// didYouMean ends a sentence with the name that was likely meant, or with all.
+// didYouMean ends a sentence with the name that was likely meant, if any.
 func didYouMean(name string, names []string) string {
 	if near := problem.Closest(name, names); near != "" {
 		return fmt.Sprintf(" Did you mean %q?", near)
