@@ -15,8 +15,9 @@ const (
 // counts counts calls by service and source: in total since the start, and by
 // second over the last minutes. Calls to no service count under "".
 type counts struct {
-	services map[string]*serviceCounts
-	lanes    map[string]*serviceCounts // until they are forgotten
+	services  map[string]*serviceCounts
+	lanes     map[string]*serviceCounts // until they are forgotten, as are scenarios
+	scenarios map[string]*serviceCounts
 }
 
 type serviceCounts struct {
@@ -30,13 +31,16 @@ type second struct {
 }
 
 func newCounts() counts {
-	return counts{services: make(map[string]*serviceCounts), lanes: make(map[string]*serviceCounts)}
+	return counts{services: make(map[string]*serviceCounts), lanes: make(map[string]*serviceCounts), scenarios: make(map[string]*serviceCounts)}
 }
 
 func (c *counts) add(r *call.Record) {
 	countIn(c.services, r.Service, r)
 	if r.Lane != "" {
 		countIn(c.lanes, r.Lane, r)
+	}
+	if r.Scenario != "" {
+		countIn(c.scenarios, r.Scenario, r)
 	}
 }
 
@@ -106,6 +110,25 @@ func (l *Log) LaneCalls(lane string, now time.Time) (total map[call.Source]int64
 		total = maps.Clone(s.total)
 	}
 	return total, s.recent(now)[windowMinutes-1]
+}
+
+// ScenarioCalls returns the calls that were answered under a scenario, in whatever
+// lane, by source.
+func (l *Log) ScenarioCalls(scenario string) map[call.Source]int64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	s := l.counts.scenarios[scenario]
+	if s == nil {
+		return nil
+	}
+	return maps.Clone(s.total)
+}
+
+// ForgetScenario sets the counts of a scenario back to none; its calls stay.
+func (l *Log) ForgetScenario(scenario string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.counts.scenarios, scenario)
 }
 
 // ForgetLane forgets the counts of a lane that was closed; its calls stay.

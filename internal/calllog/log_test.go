@@ -233,7 +233,7 @@ func TestCountsOfLanes(t *testing.T) {
 		log := start(t, &fakeStore{})
 		for i, lane := range []string{"", "mara", "mara", "ben"} {
 			r := answered(log, []call.Source{call.FromContract, call.FromMiss}[i%2])
-			r.Lane = lane
+			r.Lane, r.Scenario = lane, []string{"", "ebb"}[i/2]
 			log.Add(r)
 		}
 		total, lastMinute := log.LaneCalls("mara", time.Now())
@@ -244,6 +244,9 @@ func TestCountsOfLanes(t *testing.T) {
 		total, lastMinute = log.LaneCalls("mara", time.Now())
 		assert.Len(t, total, 2)
 		assert.Empty(t, lastMinute)
+		assert.Equal(t, map[call.Source]int64{call.FromContract: 1, call.FromMiss: 1}, log.ScenarioCalls("ebb"), "in whatever lane")
+		log.ForgetScenario("ebb")
+		assert.Empty(t, log.ScenarioCalls("ebb"))
 		log.ForgetLane("mara")
 		total, _ = log.LaneCalls("mara", time.Now())
 		assert.Empty(t, total)

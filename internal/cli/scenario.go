@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -196,9 +197,9 @@ func (p Program) scenarioList(ctx context.Context, c *cli.Command) error {
 			if builds == "" {
 				builds = "-"
 			}
-			rows[i] = []string{s.Name, s.Title, builds, onText(s.On)}
+			rows[i] = []string{s.Name, s.Title, builds, strconv.Itoa(sum(s.Calls)), onText(s.On)}
 		}
-		writeTable(p.Out, p.width(), []column{{title: "SCENARIO"}, {title: "TITLE", flexible: true}, {title: "BUILDS ON"}, {title: "ON FOR", flexible: true}}, rows)
+		writeTable(p.Out, p.width(), []column{{title: "SCENARIO"}, {title: "TITLE", flexible: true}, {title: "BUILDS ON"}, {title: "CALLS", right: true}, {title: "ON FOR", flexible: true}}, rows)
 	})
 }
 
@@ -244,6 +245,9 @@ func (p Program) sayScenario(s api.Scenario) {
 	}
 	for _, d := range s.Differences {
 		p.say("          %s: %s, not %s of %s", d.What, d.Here, d.Instead, d.Of)
+	}
+	if n := sum(s.Calls); n > 0 {
+		p.say("calls     %d  %s", n, sourcesText(s.Calls))
 	}
 	for _, fault := range s.Faults {
 		p.say("cannot    %s", fault.Detail)

@@ -19,13 +19,9 @@ func (s *server) laneView(lane *catalog.Lane) api.Lane {
 		Lane: lane.Spec, ETag: catalog.ETag(lane.Version), Opened: lane.Opened.UTC(), Until: lane.Until.UTC(), By: lane.By,
 		Active: activeView(name, s.Catalog.Snapshot().Active(lane, now)), Lines: lane.Spec.Lines(),
 		Address: s.TrafficURL + "/@" + name, Header: "Rapid-Mimic: lane=" + name, Baggage: "baggage: rapid-mimic.lane=" + name,
-		Calls: make(map[string]int),
 	}
 	total, lastMinute := s.Log.LaneCalls(name, now)
-	for source, n := range total {
-		view.Calls[string(source)] = int(n)
-	}
-	view.LastMinute = countsView(lastMinute)
+	view.Calls, view.LastMinute = sourcesView(total), countsView(lastMinute)
 	return view
 }
 

@@ -24,6 +24,9 @@ type CallLog interface {
 	// last minute.
 	LaneCalls(lane string, now time.Time) (total map[call.Source]int64, lastMinute call.Counts)
 	ForgetLane(lane string)
+	// ScenarioCalls returns the calls that were answered under a scenario.
+	ScenarioCalls(scenario string) map[call.Source]int64
+	ForgetScenario(scenario string)
 	// OperationCalls counts since the start; ok is false when there was no call.
 	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
 	MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool)

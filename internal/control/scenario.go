@@ -54,7 +54,7 @@ func activeView(lane string, a *catalog.Activation) api.ActiveScenario {
 
 func (s *server) scenarioView(scenario *catalog.Scenario) api.Scenario {
 	snapshot, now := s.Catalog.Snapshot(), time.Now()
-	view := api.Scenario{Scenario: scenario.Spec, ETag: catalog.ETag(scenario.Version), Lines: scenario.Spec.Lines(), On: []api.ActiveScenario{}, Faults: snapshot.ScenarioFaults(scenario)}
+	view := api.Scenario{Scenario: scenario.Spec, ETag: catalog.ETag(scenario.Version), Lines: scenario.Spec.Lines(), Calls: sourcesView(s.Log.ScenarioCalls(scenario.Spec.Name)), On: []api.ActiveScenario{}, Faults: snapshot.ScenarioFaults(scenario)}
 	if a := snapshot.Active(nil, now); a != nil && a.Scenario == scenario.Spec.Name {
 		view.On = append(view.On, activeView("", a))
 	}
@@ -179,6 +179,7 @@ func (s *server) deleteScenario(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	s.Log.ForgetScenario(c.Param("scenario"))
 	c.Status(http.StatusNoContent)
 }
 
@@ -242,7 +243,7 @@ func (s *server) deleteActive(c *gin.Context) {
 	c.PureJSON(http.StatusOK, view)
 }
 
-// resetActive sets positions, counters and limits back to their start, in the lane
+// resetActive sets positions, counters, limits and counts back to their start, in the lane
 // of the query or in none; definitions stay.
 func (s *server) resetActive(c *gin.Context) {
 	view, err := s.viewOf(c)
@@ -251,6 +252,9 @@ func (s *server) resetActive(c *gin.Context) {
 		return
 	}
 	s.Engine.ResetView(view)
+	if view.InLane() == nil { // a lane's reset is nothing that others notice
+		s.Log.ForgetScenario(view.ScenarioName())
+	}
 	c.Status(http.StatusNoContent)
 }
 

@@ -49,6 +49,15 @@ func countsView(counts call.Counts) map[string]int {
 	return view
 }
 
+// sourcesView is numbers of calls by source, none for none.
+func sourcesView(totals map[call.Source]int64) map[string]int {
+	view := make(map[string]int, len(totals))
+	for source, n := range totals {
+		view[string(source)] = int(n)
+	}
+	return view
+}
+
 func (s *server) listServices(c *gin.Context) {
 	limit, err := limitOf(c)
 	if err != nil {

@@ -13,6 +13,8 @@ type Scenario struct {
 	ETag string `json:"etag"`
 	// Lines say what it changes, one thing each, without what it builds on.
 	Lines []string `json:"lines"`
+	// Calls counts those that were answered under it since the start, by source.
+	Calls map[string]int `json:"calls"`
 	// On says where it is on.
 	On []ActiveScenario `json:"on"`
 	// Differences are the places in which it says something else than what it builds

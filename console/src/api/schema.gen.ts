@@ -1823,6 +1823,7 @@ export interface components {
         };
         Scenario: components["schemas"]["ScenarioDocument"] & {
             etag: string;
+            calls: components["schemas"]["Counts"];
             /** @description What it changes, one thing each, without what it builds on */
             lines: string[];
             /** @description Where it is on */

@@ -1,5 +1,6 @@
+import { Link } from 'wouter';
 import type { ActiveScenario, Scenario } from '@/api/types';
-import { clock } from '@/lib/format';
+import { clock, count, total } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
 
@@ -41,6 +42,14 @@ export function ScenarioRow({ scenario, lane, selected, busy, onUse, onOff, onOp
             <span className="text-dim">
               {here ? 'also ' : ''}on {elsewhere.map(scope).join(', ')}
             </span>
+          )}
+          {total(scenario.calls) > 0 && (
+            <Link
+              href={`/calls?${new URLSearchParams({ lane: 'all', text: `scenario:${scenario.name}` })}`}
+              className="text-accent hover:underline"
+            >
+              {count(total(scenario.calls), 'call')}
+            </Link>
           )}
           {scenario.faults && <span className="font-medium text-miss">parts of it have no effect</span>}
         </p>
