@@ -179,21 +179,22 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/calls?lane=night-run&call=c-5":    `document.querySelector('[data-testid=sentence]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {
-		for _, theme := range []string{"light", "dark"} {
-			t.Run(theme+path, func(t *testing.T) {
-				p := s.page("/healthz")
-				must(t, p.Theme(theme), p.Goto(s.control+path), p.Wait(wait))
+		t.Run(path, func(t *testing.T) {
+			p := s.page(path)
+			must(t, p.Wait(wait))
+			_, err := browser.Eval[any](p, string(axe)+"; null")
+			require.NoError(t, err)
+			for _, theme := range []string{"light", "dark"} {
+				must(t, p.Theme(theme))
 				assert.NoError(t, p.Wait("document.documentElement.scrollHeight <= innerHeight"), "the page itself does not scroll")
-				_, err := browser.Eval[any](p, string(axe)+"; null")
-				require.NoError(t, err)
 				found, err := browser.Eval[string](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then((r) => JSON.stringify(
 					r.violations.map((v) => ({id: v.id, help: v.help, nodes: v.nodes.slice(0, 3).map((n) => n.html.slice(0, 200) + ' ' + n.failureSummary)}))))`)
 				require.NoError(t, err)
 				var violations []any
 				require.NoError(t, json.Unmarshal([]byte(found), &violations))
-				assert.Empty(t, violations)
-			})
-		}
+				assert.Empty(t, violations, theme)
+			}
+		})
 	}
 }
 

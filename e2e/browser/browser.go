@@ -236,8 +236,19 @@ func (p *Page) Choose(label, value string) error {
 	})()`, quote(label), quote(value), quote(value)))
 }
 
-// Type types into whatever has the focus.
-func (p *Page) Type(text string) error { return p.do(chromedp.KeyEvent(text)) }
+// Type types into whatever has the focus: short texts key by key, long ones as if
+// they were pasted.
+func (p *Page) Type(text string) error {
+	const short = 12
+	if len(text) <= short {
+		return p.do(chromedp.KeyEvent(text))
+	}
+	typed, err := Eval[bool](p, fmt.Sprintf("document.execCommand('insertText', false, %s)", quote(text)))
+	if err == nil && !typed {
+		err = errors.New("nothing that takes text has the focus")
+	}
+	return err
+}
 
 // SelectAll selects the whole text of what has the focus.
 func (p *Page) SelectAll() error {
