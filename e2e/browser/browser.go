@@ -236,18 +236,17 @@ func (p *Page) Choose(label, value string) error {
 	})()`, quote(label), quote(value), quote(value)))
 }
 
-// Type types into whatever has the focus: short texts key by key, long ones as if
-// they were pasted.
+// Type types into whatever has the focus, key by key; only a field takes a long text
+// as if it were pasted, since an editor follows the keys.
 func (p *Page) Type(text string) error {
 	const short = 12
-	if len(text) <= short {
-		return p.do(chromedp.KeyEvent(text))
+	if len(text) > short {
+		pasted, err := Eval[bool](p, fmt.Sprintf("!document.activeElement.isContentEditable && document.execCommand('insertText', false, %s)", quote(text)))
+		if err != nil || pasted {
+			return err
+		}
 	}
-	typed, err := Eval[bool](p, fmt.Sprintf("document.execCommand('insertText', false, %s)", quote(text)))
-	if err == nil && !typed {
-		err = errors.New("nothing that takes text has the focus")
-	}
-	return err
+	return p.do(chromedp.KeyEvent(text))
 }
 
 // SelectAll selects the whole text of what has the focus.
