@@ -15,11 +15,8 @@ import (
 func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairment) api.Impairment {
 	since := i.Since.UTC()
 	view := api.Impairment{
-		Target: spec.Target{Operation: i.Operation, Mapping: i.Mapping}, Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
+		Target: snapshot.TargetOf(i.StoredImpairment), Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
 		Since: &since, By: i.By, Origin: i.Origin, Down: i.Plan.Down(time.Now()),
-	}
-	if service := snapshot.Find(i.ServiceID); service != nil {
-		view.Target.Service = service.Spec.Name
 	}
 	for _, used := range s.Engine.LimitsOf(snapshot, i) {
 		view.Limits = append(view.Limits, api.LimitUse{Caller: used.Caller, Used: used.Used, ResetMs: milliseconds(used.Reset)})

@@ -224,40 +224,30 @@ func (s *server) deleteLaneMapping(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-// setLaneImpairment sets the impairment of a target in the lane of the query, nil
-// for none, and returns what it had.
-func (s *server) setLaneImpairment(c *gin.Context, i *spec.Impairment) (before *spec.Impairment, err error) {
-	target := targetOf(c)
-	if target.Service != "" {
-		service, err := s.Catalog.Find(target.Service)
-		if err != nil {
-			return nil, err
-		}
-		target.Service = service.Spec.Name
-	}
-	_, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
-		before = lane.SetImpairment(target, i)
-		return nil
-	})
-	return before, err
-}
-
-// putLaneImpairment answers with all that is switched on in the lane for the
-// target.
+// putLaneImpairment sets the impairment of a target in the lane of the query and
+// answers with what is in force there for it.
 func (s *server) putLaneImpairment(c *gin.Context, i spec.Impairment) {
-	if _, err := s.setLaneImpairment(c, &i); err != nil {
+	target := s.namedTarget(c)
+	if _, err := s.Catalog.Find(target.Service); target.Service != "" && err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	view, err := s.viewOf(c)
+	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+		lane.SetImpairment(target, &i)
+		return nil
+	})
+	var view *catalog.Snapshot
+	if err == nil {
+		view, err = s.viewOf(c)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	for _, made := range view.Impairments() {
-		if shown := s.impairmentView(view, made); shown.Target == s.namedTarget(c) {
+		if view.TargetOf(made.StoredImpairment) == target {
 			s.Engine.ResetImpairment(view, made)
-			c.PureJSON(http.StatusOK, shown)
+			c.PureJSON(http.StatusOK, s.impairmentView(view, made))
 			return
 		}
 	}

@@ -64,9 +64,7 @@ func (s *server) scenarioView(scenario *catalog.Scenario) api.Scenario {
 		}
 	}
 	for _, d := range snapshot.Differences(scenario) {
-		if d.Origin == "scenario "+`"`+scenario.Spec.Name+`"` {
-			view.Differences = append(view.Differences, api.ScenarioDifference{What: d.What, Here: d.Here, Instead: d.Instead, Of: d.Of})
-		}
+		view.Differences = append(view.Differences, api.ScenarioDifference{What: d.What, Here: d.Here, Instead: d.Instead, Of: d.Of})
 	}
 	return view
 }
@@ -243,8 +241,8 @@ func (s *server) deleteActive(c *gin.Context) {
 	c.PureJSON(http.StatusOK, view)
 }
 
-// resetActive sets positions, counters, limits and counts back to their start, in the lane
-// of the query or in none; definitions stay.
+// resetActive sets positions, counters, limits and counts back to their start, in
+// the lane of the query or in none; definitions stay.
 func (s *server) resetActive(c *gin.Context) {
 	view, err := s.viewOf(c)
 	if err != nil {

@@ -35,9 +35,7 @@ func (s *server) getStatus(c *gin.Context) {
 		_, inLane := s.Log.LaneCalls(lane.Spec.Name, now)
 		status.LastMinute = countsView(inLane)
 	}
-	for _, open := range view.Lanes(now) {
-		status.Lanes = append(status.Lanes, open.Spec.Name)
-	}
+	status.Lanes = append(status.Lanes, view.LaneNames(now)...)
 	for _, service := range view.Services() {
 		status.Services++
 		status.Mappings += len(service.Mappings)

@@ -416,8 +416,8 @@ func documentDigest(v any) string {
 }
 
 // FolderState is what the environment holds, as a folder keeps it: all services,
-// or the one named, and what belongs to none. keep tells of what a folder has otherwise whether that is
-// an edit of its own that was not applied yet.
+// or the one named, and what belongs to none. keep tells of what a folder has
+// otherwise whether that is an edit of its own that was not applied yet.
 func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []folder.State, env spec.Environment, keep folder.Keep, err error) {
 	snapshot := c.Snapshot()
 	services := snapshot.Services()

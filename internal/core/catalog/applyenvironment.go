@@ -36,7 +36,7 @@ func (a *application) environment(f *folder.Folder) {
 		a.impairment(own, env.ImpairmentPlaces[i])
 	}
 	for _, i := range a.edit.next.Impairments() {
-		target := a.targetOf(i)
+		target := a.edit.next.TargetOf(i.StoredImpairment)
 		if impaired[target.String()] || !a.fromHere(impairmentKind, target.String()) {
 			continue
 		}
@@ -96,14 +96,6 @@ func (a *application) goneScenario(s *Scenario) {
 	a.edit.removeScenario(s.Spec.Name)
 }
 
-func (a *application) targetOf(i *Impairment) spec.Target {
-	target := spec.Target{Operation: i.Operation, Mapping: i.Mapping}
-	if service := a.edit.next.Find(i.ServiceID); service != nil {
-		target.Service = service.Spec.Name
-	}
-	return target
-}
-
 func impairmentDigest(target spec.Target, i spec.Impairment) string {
 	return documentDigest(spec.TargetImpairment{Target: target, Impairment: i})
 }
@@ -138,11 +130,7 @@ func (a *application) impairment(own spec.TargetImpairment, place problem.Item) 
 // environmentState is what the environment holds that belongs to no single service.
 func (s *Snapshot) environmentState() (env spec.Environment) {
 	for _, i := range s.Impairments() {
-		target := spec.Target{Operation: i.Operation, Mapping: i.Mapping}
-		if service := s.Find(i.ServiceID); service != nil {
-			target.Service = service.Spec.Name
-		}
-		env.Impairments = append(env.Impairments, spec.TargetImpairment{Target: target, Impairment: i.Impairment})
+		env.Impairments = append(env.Impairments, spec.TargetImpairment{Target: s.TargetOf(i.StoredImpairment), Impairment: i.Impairment})
 	}
 	for _, scenario := range s.Scenarios() {
 		env.Scenarios = append(env.Scenarios, scenario.Spec)

@@ -31,11 +31,8 @@ func (s *Snapshot) DraftScenario(name string, lane *Lane, now time.Time) (spec.S
 // draftShared adds what is on for everybody.
 func (s *Snapshot) draftShared(changes *spec.Changes) {
 	for _, i := range s.Impairments() {
-		kept, target := i.Impairment, spec.Target{Operation: i.Operation, Mapping: i.Mapping}
-		if service := s.Find(i.ServiceID); service != nil {
-			target.Service = service.Spec.Name
-		}
-		changes.SetImpairment(target, &kept)
+		kept := i.Impairment
+		changes.SetImpairment(s.TargetOf(i.StoredImpairment), &kept)
 	}
 	for _, service := range s.services {
 		own := changes.In(service.Spec.Name)

@@ -111,18 +111,23 @@ func (i *impairments) put(made *Impairment) {
 	i.byKey[made.Key()] = made
 }
 
-func (s *Snapshot) compileImpairment(stored StoredImpairment) (*Impairment, *problem.Item) {
-	target := spec.Target{Operation: stored.Operation, Mapping: stored.Mapping}
-	if service := s.Find(stored.ServiceID); service != nil {
+// TargetOf is what an impairment impairs, its service by name.
+func (s *Snapshot) TargetOf(i StoredImpairment) spec.Target {
+	target := spec.Target{Operation: i.Operation, Mapping: i.Mapping}
+	if service := s.Find(i.ServiceID); service != nil {
 		target.Service = service.Spec.Name
 	}
-	plan, fault := impair.Compile(stored.Impairment, target.String(), stored.Since, s.Lines())
+	return target
+}
+
+func (s *Snapshot) compileImpairment(stored StoredImpairment) (*Impairment, *problem.Item) {
+	plan, fault := impair.Compile(stored.Impairment, s.TargetOf(stored).String(), stored.Since, s.Lines())
 	return &Impairment{StoredImpairment: stored, Plan: plan}, fault
 }
 
 // compileOwnImpairment compiles what a mapping says of itself. Its line is looked
-// up for each call, since lines are edited by themselves; without a seed it has one that follows from its id,
-// so that it is the same in every run.
+// up for each call, since lines are edited by themselves; without a seed it has one
+// that follows from its id, so that it is the same in every run.
 func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 	if m.Impair == nil {
 		return nil, nil

@@ -35,6 +35,11 @@ func (l *Lane) open(now time.Time) bool { return now.Before(l.Until) }
 // Takes reports whether the rule of the lane lets a call belong to it.
 func (l *Lane) Takes(facts *match.Facts) bool { return l.rule.Fails(facts) == "" }
 
+// byOpening sorts lanes, the first to be opened first.
+func byOpening(a, b *Lane) int {
+	return cmp.Or(a.Opened.Compare(b.Opened), cmp.Compare(a.Spec.Name, b.Spec.Name))
+}
+
 // Lanes lists the lanes that are open at a time, the first to be opened first.
 func (s *Snapshot) Lanes(now time.Time) (open []*Lane) {
 	for _, lane := range s.lanes {
@@ -42,10 +47,16 @@ func (s *Snapshot) Lanes(now time.Time) (open []*Lane) {
 			open = append(open, lane)
 		}
 	}
-	slices.SortFunc(open, func(a, b *Lane) int {
-		return cmp.Or(a.Opened.Compare(b.Opened), cmp.Compare(a.Spec.Name, b.Spec.Name))
-	})
+	slices.SortFunc(open, byOpening)
 	return open
+}
+
+// LaneNames names the lanes that are open at a time, the first to be opened first.
+func (s *Snapshot) LaneNames(now time.Time) (names []string) {
+	for _, lane := range s.Lanes(now) {
+		names = append(names, lane.Spec.Name)
+	}
+	return names
 }
 
 // Lane returns the lane with this name that is open at a time, or nil.
@@ -74,11 +85,7 @@ func (s *Snapshot) FindLane(name string, now time.Time) (*Lane, error) {
 	if !closed.IsZero() {
 		return nil, problem.New(problem.NotFound, "lane %q is closed since %s", name, closed.UTC().Format("15:04:05 UTC"))
 	}
-	var names []string
-	for _, lane := range s.Lanes(now) {
-		names = append(names, lane.Spec.Name)
-	}
-	return nil, notFound("lane", name, names)
+	return nil, notFound("lane", name, s.LaneNames(now))
 }
 
 // Ruled lists the open lanes that have a rule, the first to be opened first.
@@ -92,9 +99,7 @@ func (s *Snapshot) orderLanes() {
 			s.ruled = append(s.ruled, lane)
 		}
 	}
-	slices.SortFunc(s.ruled, func(a, b *Lane) int {
-		return cmp.Or(a.Opened.Compare(b.Opened), cmp.Compare(a.Spec.Name, b.Spec.Name))
-	})
+	slices.SortFunc(s.ruled, byOpening)
 }
 
 func compileLane(s *Snapshot, stored StoredLane) (*Lane, []problem.Item) {

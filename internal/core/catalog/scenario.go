@@ -207,8 +207,8 @@ func (s *Snapshot) usersOf(name string, now time.Time) (users []string) {
 	return users
 }
 
-// Situated reports whether lanes are open or a scenario is on, so that calls can be
-// answered by another view.
+// Situated reports whether a scenario is on or a lane with a rule is open, so that
+// calls that name no lane can be answered by another view.
 func (s *Snapshot) Situated() bool { return s.active != nil || len(s.ruled) > 0 }
 
 // Active is the scenario that is on, in a lane or with nil in none; nil when none

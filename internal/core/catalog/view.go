@@ -141,12 +141,14 @@ func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Sn
 type Difference struct {
 	What          string // example of listBerths in moorings
 	Here, Instead string
-	Origin, Of    string // scenario "storm"
+	Of            string // scenario "storm"
+	origin        string // of whom Here is
 }
 
 // Differences lists what a scenario says otherwise than those it builds on.
 func (s *Snapshot) Differences(scenario *Scenario) []Difference {
-	return s.sum(s.layersOf(nil, scenario, time.Time{})).differences
+	all := s.sum(s.layersOf(nil, scenario, time.Time{})).differences
+	return slices.DeleteFunc(all, func(d Difference) bool { return d.origin != scenario.origin })
 }
 
 // sum is what several sets of changes come to.
@@ -186,7 +188,7 @@ func (s *Snapshot) sum(layers []layer) *sum {
 // say keeps who says what of a thing, and what it takes the place of.
 func (m *sum) say(l layer, what, text, exactly string) {
 	if before, is := m.said[what]; is && before.exactly != exactly {
-		m.differences = append(m.differences, Difference{What: what, Here: text, Instead: before.text, Origin: l.origin, Of: before.origin})
+		m.differences = append(m.differences, Difference{What: what, Here: text, Instead: before.text, Of: before.origin, origin: l.origin})
 	}
 	m.said[what] = said{l.origin, text, exactly}
 }

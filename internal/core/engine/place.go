@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
@@ -84,11 +85,11 @@ func (e *Engine) findView(p *Placed, r *call.Request, inAddress string) {
 	if p.badHint != "" || !base.Situated() && p.hints.Lane == "" && inAddress == "" && p.hints.Scenario == "" && r.ProxyUser == "" {
 		return
 	}
-	lane := e.findLane(p, r, inAddress)
+	now := e.now()
+	lane := e.findLane(p, r, inAddress, now)
 	if lane == nil && p.badHint != "" {
 		return
 	}
-	now := e.now()
 	view := base.View(lane, now)
 	if name := p.hints.Scenario; name != "" {
 		scenario, err := base.FindScenario(name)
@@ -105,8 +106,7 @@ func (e *Engine) findView(p *Placed, r *call.Request, inAddress string) {
 
 // findLane finds the lane that a call belongs to, nil for none. One that names a
 // lane that is not open is refused.
-func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string) *catalog.Lane {
-	now := e.now()
+func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time.Time) *catalog.Lane {
 	name, by := p.hints.Lane, "its hint"
 	switch {
 	case p.hints.LaneInHeader:
@@ -120,11 +120,7 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string) *catalog
 	if name != "" {
 		lane, err := p.snapshot.FindLane(name, now)
 		if err != nil {
-			var open []string
-			for _, lane := range p.snapshot.Lanes(now) {
-				open = append(open, lane.Spec.Name)
-			}
-			p.refuse(err.Error(), open)
+			p.refuse(err.Error(), p.snapshot.LaneNames(now))
 			return nil
 		}
 		p.situated = append(p.situated, placeStep("lane "+name, "the call names it by "+by))
