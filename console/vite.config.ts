@@ -13,5 +13,5 @@ export default defineConfig({
     chunkSizeWarningLimit: 700,
   },
   server: { proxy: { '/api': 'http://127.0.0.1:7400' } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
+  test: { include: ['src/**/*.test.{ts,tsx}'] },
 });

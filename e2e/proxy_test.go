@@ -243,7 +243,9 @@ func TestTheAuthority(t *testing.T) {
 	assert.Equal(t, `{"number":"N7"}`, string(out))
 	out, err = exec.CommandContext(ctx, "curl", "-sS", "--proxy", same.Proxy, "https://office.example/berths/N7").CombinedOutput()
 	assert.Error(t, err, "without trust there is no answer: %s", out)
-	// what could not be intercepted is in the log, with the reason
+	// what could not be intercepted is in the log, with the reason; a spare connection
+	// of a client that is answered is not
+	leaveSilently(t, same.Proxy, "office.example:443")
 	list, err := again.api.Calls(ctx, client.CallQuery{Text: "CONNECT"})
 	require.NoError(t, err)
 	require.Len(t, list.Items, 1)
@@ -260,4 +262,27 @@ func TestTheAuthority(t *testing.T) {
 	text, code := runBinary(t, "--url", again.control, "ca", "trust-help")
 	assert.Zero(t, code)
 	assert.Contains(t, text, "--cacert")
+}
+
+// leaveSilently has a host secured by the proxy, and closes the connection in the
+// handshake.
+func leaveSilently(t *testing.T, proxy, host string) {
+	conn, err := net.Dial("tcp", strings.TrimPrefix(proxy, "http://"))
+	require.NoError(t, err)
+	fmt.Fprintf(conn, "CONNECT %s HTTP/1.1\r\nHost: %s\r\n\r\n", host, host)
+	_, err = conn.Read(make([]byte, 64))
+	require.NoError(t, err)
+	require.NoError(t, conn.Close())
+}
+
+// Who leaves without a word each time may distrust our certificate, and is told of.
+func TestAConnectionThatIsGivenUp(t *testing.T) {
+	s, _ := proxied(t)
+	ca, err := s.api.Authority(t.Context())
+	require.NoError(t, err)
+	leaveSilently(t, ca.Proxy, "office.example:443")
+	require.Eventually(t, func() bool {
+		list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "CONNECT"})
+		return err == nil && len(list.Items) == 1 && list.Items[0].By == "not-intercepted"
+	}, 5*time.Second, 50*time.Millisecond)
 }

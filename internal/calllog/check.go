@@ -14,13 +14,17 @@ type Checker interface {
 
 // checkFor is how long the calls of one batch are checked: a quarter of the
 // time between two batches. Keeping calls and answering them goes first; what
-// is not checked is counted.
-const checkFor = writeEvery / 4
+// is not checked is counted. A batch of checkWhole calls at most, which is 500 calls
+// a second, is checked whole, however long its schemas take when first used.
+const (
+	checkFor   = writeEvery / 4
+	checkWhole = 20
+)
 
 func (l *Log) check(batch []*call.Record) {
 	end := time.Now().Add(checkFor)
 	for i, r := range batch {
-		if time.Now().After(end) {
+		if len(batch) > checkWhole && time.Now().After(end) {
 			l.notChecked.Add(int64(len(batch) - i))
 			return
 		}

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"rapidmimic/internal/core/call"
@@ -21,7 +22,20 @@ import (
 
 // Proxy is the port for programs that cannot be re-pointed. Hosts that a service
 // lists are its calls, over TLS too; everything else is passed on unread.
-type Proxy struct{ ProxyConfig }
+type Proxy struct {
+	ProxyConfig
+
+	mu       sync.Mutex // guards trusting
+	trusting map[client]bool
+}
+
+// client is a program as the proxy can tell it apart: by its address, and the host
+// that it speaks to.
+type client struct{ address, host string }
+
+// trustingMax bounds what the proxy remembers of clients; when it is full, it
+// begins anew.
+const trustingMax = 4096
 
 // ProxyConfig is what a Proxy works with.
 type ProxyConfig struct {
@@ -38,7 +52,9 @@ type ProxyConfig struct {
 }
 
 // NewProxy builds a Proxy.
-func NewProxy(c ProxyConfig) *Proxy { return &Proxy{c} }
+func NewProxy(c ProxyConfig) *Proxy {
+	return &Proxy{ProxyConfig: c, trusting: make(map[client]bool)}
+}
 
 // ServeHTTP implements http.Handler.
 func (p *Proxy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -161,12 +177,16 @@ func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 			return p.Certificate(host)
 		},
 	})
+	who := client{hostOf(conn.RemoteAddr().String()), host}
 	_ = secured.SetDeadline(time.Now().Add(10 * time.Second))
 	if err := secured.Handshake(); err != nil {
 		_ = secured.Close()
-		p.notIntercepted(conn, address, err)
+		if !p.leftSpare(who, err) {
+			p.notIntercepted(conn, address, err)
+		}
 		return
 	}
+	p.trust(who)
 	_ = secured.SetDeadline(time.Time{})
 	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Host == "" {
@@ -185,6 +205,46 @@ func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	_ = server.Serve(one) // HTTP/2 too; it ends with the connection
 }
 
+// leftSilently reports whether a client closed its connection in the handshake and
+// gave no reason.
+func leftSilently(err error) bool {
+	return errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE)
+}
+
+// trust remembers that a client takes our certificate for a host.
+func (p *Proxy) trust(who client) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if len(p.trusting) >= trustingMax {
+		clear(p.trusting)
+	}
+	p.trusting[who] = true
+}
+
+// trusts reports whether a client takes our certificate for a host.
+func (p *Proxy) trusts(who client) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.trusting[who]
+}
+
+// spareTime is how long a client that left silently has to complete another
+// handshake: browsers open several connections at once, and drop those in hand when
+// the first one speaks HTTP/2.
+const spareTime = time.Second
+
+// leftSpare reports whether a client that took our certificate elsewhere closed a
+// connection that it needed no more. It waits for up to spareTime.
+func (p *Proxy) leftSpare(who client, err error) bool {
+	if !leftSilently(err) {
+		return false
+	}
+	if !p.trusts(who) {
+		time.Sleep(spareTime)
+	}
+	return p.trusts(who)
+}
+
 // notIntercepted keeps a connection to a listed host on which no call could be
 // made.
 func (p *Proxy) notIntercepted(conn net.Conn, address string, err error) {
@@ -193,8 +253,11 @@ func (p *Proxy) notIntercepted(conn net.Conn, address string, err error) {
 	}}
 	var notTLS tls.RecordHeaderError
 	why := "the client refused our certificate (" + err.Error() + "); rapidmimic ca trust-help tells how it comes to trust it, unless it knows the only certificate that it takes"
-	if errors.As(err, &notTLS) {
+	switch {
+	case errors.As(err, &notTLS):
 		why = "the client speaks something else than TLS"
+	case leftSilently(err):
+		why = "the client closed the connection before it was secured, and gave no reason; when it does so each time, it may not trust our certificate: rapidmimic ca trust-help tells how it comes to"
 	}
 	d := p.Handler.Engine.NotIntercepted(&record.Request, why)
 	record.Service, record.Source, record.By, record.Explanation = d.Service, d.Source, d.By, d.Explanation
