@@ -85,6 +85,15 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 		{"GET /calls/c-ffff", "", 404, "not-found", "not in the log"},
 		{"POST /status", "", 405, "not-found", "does not know the method"},
 		{"GET /nothing", "", 404, "not-found", "openapi.yaml"},
+		{"POST /services", "", 422, "invalid", "no body"},
+		{"PUT /services/moorings", "", 422, "invalid", "no body"},
+		{"PATCH /services/moorings", "", 422, "invalid", "no body"},
+		{"PUT /services/moorings/mappings/a", "", 422, "invalid", "no body"},
+		{"PUT /services/moorings/impairment", "", 422, "invalid", "no body"},
+		{"POST /scenarios", "", 422, "invalid", "no body"},
+		{"PUT /scenarios/tides-dead", "", 422, "invalid", "no body"},
+		{"POST /lanes", "", 422, "invalid", "no body"},
+		{"PUT /lanes/night-run", "", 422, "invalid", "no body"},
 	} {
 		status, _, answer := s.request(c.line, c.body)
 		assert.Equal(t, c.status, status, c.line)

@@ -59,7 +59,7 @@ func targetOf(c *gin.Context) spec.Target {
 }
 
 func (s *server) putImpairment(c *gin.Context) {
-	text, err := readBody(c)
+	text, err := readDocument(c)
 	var wanted spec.Impairment
 	if err == nil {
 		wanted, err = spec.ReadImpairment(text)

@@ -42,10 +42,7 @@ func (s *server) respondLane(c *gin.Context, status int, lane *catalog.Lane) {
 
 // postLane opens a lane.
 func (s *server) postLane(c *gin.Context) {
-	text, err := readBody(c)
-	if err == nil && len(text) == 0 {
-		err = errNoBody
-	}
+	text, err := readDocument(c)
 	var wanted spec.Lane
 	if err == nil {
 		wanted, err = spec.ReadLane(text, "")
@@ -87,7 +84,7 @@ func (s *server) getLane(c *gin.Context) {
 // putLane replaces what an open lane says; it stays open as long as that says from
 // when it was opened.
 func (s *server) putLane(c *gin.Context) {
-	text, err := readBody(c)
+	text, err := readDocument(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

@@ -172,11 +172,8 @@ func putReport(results []api.PutResult, isNew []bool) api.PutReport {
 
 // readMappings reads the mappings of a request, with the document they stand in.
 func readMappings(c *gin.Context) (mappings []spec.Mapping, text []byte, err error) {
-	if text, err = readBody(c); err != nil {
+	if text, err = readDocument(c); err != nil {
 		return nil, nil, err
-	}
-	if len(text) == 0 {
-		return nil, nil, errNoBody
 	}
 	mappings, err = spec.ReadMappings(text)
 	return mappings, text, err

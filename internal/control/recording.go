@@ -382,7 +382,7 @@ func (s *server) getHAR(c *gin.Context) {
 
 // postHAR makes a recording of a HAR document.
 func (s *server) postHAR(c *gin.Context) {
-	text, err := readBody(c)
+	text, err := readDocument(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

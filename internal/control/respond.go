@@ -60,6 +60,17 @@ func documentTree(document any) (*tree.Node, error) {
 
 func readBody(c *gin.Context) ([]byte, error) { return io.ReadAll(c.Request.Body) }
 
+// readDocument reads the body of a request that cannot do without one.
+func readDocument(c *gin.Context) ([]byte, error) {
+	text, err := readBody(c)
+	if err == nil && len(text) == 0 {
+		err = errNoBody
+	}
+	return text, err
+}
+
+var errNoBody = problem.New(problem.Invalid, "the request has no body, so there is nothing to read")
+
 // readJSON reads a request's body, in which unknown keys are faults. No body
 // leaves into as it is.
 func readJSON(c *gin.Context, into any, what string) error {
@@ -89,7 +100,7 @@ func author(c *gin.Context) {
 // patched applies the request's patch to a document: a JSON Merge Patch
 // (RFC 7396), or a JSON Patch (RFC 6902) when its media type says so.
 func patched(c *gin.Context, document any) ([]byte, error) {
-	patch, err := readBody(c)
+	patch, err := readDocument(c)
 	if err != nil {
 		return nil, err
 	}

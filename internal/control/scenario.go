@@ -84,10 +84,7 @@ func (s *server) listScenarios(c *gin.Context) {
 
 // postScenarios puts a document of one or many scenarios, all or none.
 func (s *server) postScenarios(c *gin.Context) {
-	text, err := readBody(c)
-	if err == nil && len(text) == 0 {
-		err = errNoBody
-	}
+	text, err := readDocument(c)
 	var wanted []spec.Scenario
 	if err == nil {
 		wanted, err = spec.ReadScenarios(text)
@@ -122,10 +119,7 @@ func (s *server) getScenario(c *gin.Context) {
 }
 
 func (s *server) putScenario(c *gin.Context) {
-	text, err := readBody(c)
-	if err == nil && len(text) == 0 {
-		err = errNoBody
-	}
+	text, err := readDocument(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

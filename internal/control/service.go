@@ -10,7 +10,6 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
 )
 
 func (s *server) address(service string) string { return s.TrafficURL + "/" + service }
@@ -82,7 +81,7 @@ func (s *server) respondService(c *gin.Context, status int, service *catalog.Ser
 }
 
 func (s *server) postService(c *gin.Context) {
-	text, err := readBody(c)
+	text, err := readDocument(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -110,7 +109,7 @@ func (s *server) getService(c *gin.Context) {
 }
 
 func (s *server) putService(c *gin.Context) {
-	text, err := readBody(c)
+	text, err := readDocument(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -176,5 +175,3 @@ func (s *server) deleteService(c *gin.Context) {
 	}
 	c.Status(http.StatusNoContent)
 }
-
-var errNoBody = problem.New(problem.Invalid, "the request has no body, so there is nothing to read")

@@ -34,9 +34,9 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	switch f.Lane {
 	case "":
 	case call.NoLane:
-		where, args = append(where, `instr(line, ?) = 0`), append(args, f.LaneWord())
+		where, args = append(where, `instr(line, ?) <> 1`), append(args, f.LineStart())
 	default:
-		where, args = append(where, `instr(line || ' ', ? || ' ') > 0`), append(args, f.LaneWord())
+		where, args = append(where, `instr(line, ?) = 1`), append(args, f.LineStart())
 	}
 	for _, word := range f.Words() {
 		where = append(where, `instr(lower(line), ?) > 0`)

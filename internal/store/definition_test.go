@@ -203,24 +203,25 @@ func TestSituationsComeBack(t *testing.T) {
 func TestCallsOfLanes(t *testing.T) {
 	s := open(t, t.TempDir())
 	var records []*call.Record
-	for i, in := range [][2]string{{"", ""}, {"run-1", "full"}, {"run-10", ""}, {"", "full"}, {"run-1", ""}} {
+	for i, in := range [][2]string{{"", ""}, {"run-1", "full"}, {"run-10", ""}, {"", "full"}, {"run-1", ""}, {"", ""}} {
 		r := record(uint64(i+1), "")
 		r.Lane, r.Scenario = in[0], in[1]
 		records = append(records, r)
 	}
+	records[5].By = `getBerth, "as lane:run-1 had it"` // is in none
 	require.NoError(t, s.InsertCalls(t.Context(), records))
 	for _, k := range []struct {
 		filter call.Filter
 		want   []uint64
 	}{
-		{call.Filter{}, []uint64{5, 4, 3, 2, 1}},
+		{call.Filter{}, []uint64{6, 5, 4, 3, 2, 1}},
 		{call.Filter{Lane: "run-1"}, []uint64{5, 2}},
 		{call.Filter{Lane: "run-10"}, []uint64{3}},
 		{call.Filter{Lane: "run"}, nil},
-		{call.Filter{Lane: call.NoLane}, []uint64{4, 1}},
+		{call.Filter{Lane: call.NoLane}, []uint64{6, 4, 1}},
 		{call.Filter{Lane: "run-1", Text: "scenario:full"}, []uint64{2}},
 		{call.Filter{Text: "scenario:full"}, []uint64{4, 2}},
-		{call.Filter{Text: "lane:run-1"}, []uint64{5, 3, 2}},
+		{call.Filter{Text: "lane:run-1"}, []uint64{6, 5, 3, 2}},
 	} {
 		lines, err := s.ListCalls(t.Context(), k.filter, 0, 10)
 		require.NoError(t, err)

@@ -9,11 +9,17 @@ import (
 // answered. Source, status and method are words of it, so "503" and "miss"
 // find what they say; a call for an operation has the word "operation:" with its
 // id, one that was impaired "impaired:" with the kind, one that breaks the
-// contract the word "deviates", one in a lane or under a scenario "lane:" and
-// "scenario:" with their names.
+// contract the word "deviates", one under a scenario "scenario:" with its name. One
+// in a lane begins with "lane:" and its name: no method begins so, whatever callers
+// and mappings put into the rest.
 func (r *Summary) Line() string {
 	var b strings.Builder
-	b.Grow(len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
+	b.Grow(len(r.Lane) + len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
+	if r.Lane != "" {
+		b.WriteString(laneWord)
+		b.WriteString(r.Lane)
+		b.WriteByte(' ')
+	}
 	b.WriteString(r.Method)
 	b.WriteString(" /")
 	b.WriteString(r.Service)
@@ -39,9 +45,6 @@ func (r *Summary) Line() string {
 	if r.Deviations > 0 {
 		b.WriteString(" deviates")
 	}
-	if r.Lane != "" {
-		b.WriteString(laneWord(r.Lane))
-	}
 	if r.Scenario != "" {
 		b.WriteString(" scenario:")
 		b.WriteString(r.Scenario)
@@ -49,7 +52,7 @@ func (r *Summary) Line() string {
 	return b.String()
 }
 
-func laneWord(lane string) string { return " lane:" + lane }
+const laneWord = "lane:"
 
 // Filter selects calls.
 type Filter struct {
@@ -65,13 +68,13 @@ type Filter struct {
 // NoLane selects the calls that are in no lane.
 const NoLane = "-"
 
-// LaneWord is what the Line of the calls in the filter's lane has, followed by a
-// space or its end.
-func (f Filter) LaneWord() string {
+// LineStart is what the Line of the calls in the filter's lane begins with. With
+// NoLane it is what none of the selected ones begins with.
+func (f Filter) LineStart() string {
 	if f.Lane == NoLane {
-		return laneWord("")
+		return laneWord
 	}
-	return laneWord(f.Lane)
+	return laneWord + f.Lane + " "
 }
 
 // Words are the words of Text in lower case.

@@ -8,7 +8,7 @@ function line(call: Call): string {
   if (text === undefined) {
     const query = call.query ? `?${call.query}` : '';
     text =
-      `${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.lane ? ` lane:${call.lane}` : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}`.toLowerCase();
+      `${call.lane ? `lane:${call.lane} ` : ''}${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}`.toLowerCase();
     lines.set(call, text);
   }
   return text;
