@@ -60,6 +60,29 @@ func (c *Client) PutLaneMappings(ctx context.Context, lane, service string, docu
 	return do[api.PutReport](ctx, c, request{method: http.MethodPost, path: path("services", service, "mappings"), query: inLane(lane), body: document})
 }
 
+// LaneMapping returns one mapping as the calls of a lane find it: its own one, else
+// that of its scenario, else that of everybody. "-" stands for the calls in none, ""
+// for the definition of everybody.
+func (c *Client) LaneMapping(ctx context.Context, lane, service, id string) (api.Mapping, error) {
+	return do[api.Mapping](ctx, c, request{method: http.MethodGet, path: path("services", service, "mappings", id), query: inLane(lane)})
+}
+
+// LaneMappingYAML is LaneMapping as a document that can be put back.
+func (c *Client) LaneMappingYAML(ctx context.Context, lane, service, id string) ([]byte, error) {
+	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "mappings", id), query: inLane(lane), header: yamlAnswer()})
+}
+
+// LaneOperations lists operations as the calls of a lane find them; see LaneMapping.
+func (c *Client) LaneOperations(ctx context.Context, lane, service string) ([]api.Operation, error) {
+	list, err := do[api.List[api.Operation]](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations"), query: inLane(lane)})
+	return list.Items, err
+}
+
+// LaneOperation returns one operation as the calls of a lane find it; see LaneMapping.
+func (c *Client) LaneOperation(ctx context.Context, lane, service, operation string) (api.OperationDetail, error) {
+	return do[api.OperationDetail](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations", operation), query: inLane(lane)})
+}
+
 // RemoveLaneMapping takes a mapping out of a lane.
 func (c *Client) RemoveLaneMapping(ctx context.Context, lane, service, id string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings", id), query: inLane(lane)})

@@ -26,6 +26,9 @@ type Selection struct {
 	// Problem means those that never answer, did not answer since the start, or
 	// break the contract; for lists alone.
 	Problem bool
+	// Lane lists them as the calls of a lane find them, or with "-" those in none:
+	// what lanes and scenarios add comes first. For lists alone.
+	Lane string
 }
 
 func (s Selection) query() url.Values {
@@ -38,6 +41,9 @@ func (s Selection) query() url.Values {
 	}
 	if s.Text != "" {
 		q.Set("text", s.Text)
+	}
+	if s.Lane != "" {
+		q.Set("lane", s.Lane)
 	}
 	if s.Problem {
 		q.Set("problem", "true")
@@ -52,12 +58,12 @@ func (c *Client) SelectMappings(ctx context.Context, service string, which Selec
 
 // Mapping returns one mapping.
 func (c *Client) Mapping(ctx context.Context, service, id string) (api.Mapping, error) {
-	return do[api.Mapping](ctx, c, request{method: http.MethodGet, path: path("services", service, "mappings", id)})
+	return c.LaneMapping(ctx, "", service, id)
 }
 
 // MappingYAML returns one mapping as a document that can be put back.
 func (c *Client) MappingYAML(ctx context.Context, service, id string) ([]byte, error) {
-	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "mappings", id), header: yamlAnswer()})
+	return c.LaneMappingYAML(ctx, "", service, id)
 }
 
 // PutMappings puts a document, in JSON or YAML, of one or many mappings: all

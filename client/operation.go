@@ -2,20 +2,18 @@ package client
 
 import (
 	"context"
-	"net/http"
 
 	"rapidmimic/spec/api"
 )
 
 // Operations lists what the contract of a service lets a caller do.
 func (c *Client) Operations(ctx context.Context, service string) ([]api.Operation, error) {
-	list, err := do[api.List[api.Operation]](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations")})
-	return list.Items, err
+	return c.LaneOperations(ctx, "", service)
 }
 
 // Operation returns everything that a caller wants to know of an operation.
 func (c *Client) Operation(ctx context.Context, service, operation string) (api.OperationDetail, error) {
-	return do[api.OperationDetail](ctx, c, request{method: http.MethodGet, path: path("services", service, "operations", operation)})
+	return c.LaneOperation(ctx, "", service, operation)
 }
 
 // TestCall lets the environment send a call to a service.

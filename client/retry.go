@@ -8,12 +8,15 @@ import (
 	"rapidmimic/spec/api"
 )
 
-// Retries tells how callers took failures, from the last calls in the log; of one
-// service, or with "" of all.
-func (c *Client) Retries(ctx context.Context, service string) ([]api.RetryStory, error) {
+// Retries tells how callers took failures, from the last calls in the log: those that
+// which selects by service and lane.
+func (c *Client) Retries(ctx context.Context, which CallQuery) ([]api.RetryStory, error) {
 	query := url.Values{}
-	if service != "" {
-		query.Set("service", service)
+	if which.Service != "" {
+		query.Set("service", which.Service)
+	}
+	if which.Lane != "" {
+		query.Set("lane", which.Lane)
 	}
 	list, err := do[api.List[api.RetryStory]](ctx, c, request{method: http.MethodGet, path: path("calls", "retries"), query: query})
 	return list.Items, err

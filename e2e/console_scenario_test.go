@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -75,6 +77,20 @@ func TestConsoleLanes(t *testing.T) {
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{id: berth-under-repair, call: {path: /berths/N13}, answer: {status: 418}}`), p.Press("Save in my lane only"), p.WaitText("berth-under-repair answers in lane mara alone"))
 	assert.Regexp(t, "^418", s.says("GET /@mara/moorings/berths/N13"))
 	assert.Regexp(t, "^200", s.says("GET /moorings/berths/N13"))
+
+	// it stands first among what the service answers, and is edited for the lane
+	first := "document.querySelector('[data-mapping]')?.innerText"
+	must(t, p.Goto(s.control+"/services/moorings"), p.Wait(first+"?.includes('in my lane only') && "+first+".includes('1 call')"),
+		p.Click("[data-mapping=berth-under-repair] a"), p.WaitText("only in lane mara"), p.Fill("Status", "410"), p.Press("Save in lane mara"), p.WaitText("live on the next call in lane mara"))
+	assert.Regexp(t, "^410", s.says("GET /@mara/moorings/berths/N13"))
+	undone := func() {
+		must(t, p.Press("Undo"))
+		require.Eventually(t, func() bool { return strings.HasPrefix(s.says("GET /@mara/moorings/berths/N13"), "418") }, 5*time.Second, 50*time.Millisecond)
+	}
+	undone()
+	must(t, p.Press("Take out of lane mara"), p.WaitText("was removed from lane mara"))
+	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))
+	undone()
 	must(t, p.Goto(s.control+"/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: 1}}}`), p.Press("Save"), p.WaitText("Nothing was kept."), p.WaitText("off must be"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: true}}}`), p.Press("Save"), p.WaitText("tides: switched off"), p.Press("Close"))

@@ -117,7 +117,7 @@ func TestErrorsThatSuit(t *testing.T) {
 	assert.Equal(t, []int{200}, s.statuses("GET /moorings/berths/N13", 1), "another call is not held back")
 	require.Eventually(t, func() bool { return s.statuses(berth, 1)[0] == 200 }, 5*time.Second, 200*time.Millisecond, "who waits is served")
 	require.Eventually(t, func() bool {
-		stories, err := s.api.Retries(t.Context(), "moorings")
+		stories, err := s.api.Retries(t.Context(), client.CallQuery{Service: "moorings"})
 		return err == nil && len(stories) > 0 && stories[0].Outcome == "got through" && len(stories[0].Attempts) >= 3 && !stories[0].Attempts[1].Obeyed
 	}, 5*time.Second, 50*time.Millisecond)
 }
@@ -454,7 +454,7 @@ func TestSlowLines(t *testing.T) {
 	_, err = http.DefaultTransport.RoundTrip(mustRequest(t, s.traffic+"/moorings/log").WithContext(ctx))
 	require.Error(t, err)
 	require.Eventually(t, func() bool {
-		stories, err := s.api.Retries(t.Context(), "moorings")
+		stories, err := s.api.Retries(t.Context(), client.CallQuery{Service: "moorings"})
 		return err == nil && len(stories) == 1 && stories[0].Attempts[0].Status == 499
 	}, 5*time.Second, 20*time.Millisecond, "the log has it when the caller leaves, not after 30 s")
 }

@@ -113,6 +113,87 @@ func TestLanesThroughTheProxy(t *testing.T) {
 	}
 }
 
+// What a service answers can be seen as a lane finds it: its own mappings and those of
+// its scenario first, what the scenario switches off, and the lane's own counts.
+func TestWhatALaneSees(t *testing.T) {
+	s := startDemo(t)
+	_, err := s.api.PutScenarios(t.Context(), []byte(`{ name: shut, services: { moorings: { mappingsOff: [booking-refused], examples: { listBerths: none-free },
+  mappings: [{ id: shut, call: { operation: listDues }, answer: { status: 503 } }] } } }`))
+	require.NoError(t, err)
+	s.lane(`{ name: mara, scenario: shut }`)
+	_, err = s.api.PutLaneMappings(t.Context(), "mara", "moorings", []byte(`{ id: mine, call: { path: "/berths/N7" }, answer: { text: mine } }`))
+	require.NoError(t, err)
+	s.use("tides-dead", "")
+	for _, line := range []string{"GET /@mara/moorings/berths/N7", "GET /@mara/moorings/berths", "GET /moorings/berths/N13", "GET /moorings/berths", "GET /moorings/berths"} {
+		s.says(line)
+	}
+	for _, k := range []struct {
+		lane string
+		want []string
+	}{
+		{"mara", []string{`mine, of lane "mara", 1 calls`, `shut, of scenario "shut"`, "berth-under-repair", `booking-refused, off by scenario "shut"`}},
+		{"-", []string{"berth-under-repair, 1 calls", "booking-refused"}},
+		{"", []string{"berth-under-repair, 1 calls", "booking-refused"}},
+	} {
+		list, err := s.api.SelectMappings(t.Context(), "moorings", client.Selection{Lane: k.lane})
+		require.NoError(t, err)
+		var told []string
+		for _, m := range list {
+			line := m.ID
+			if m.Origin != "" {
+				line += ", of " + m.Origin
+			}
+			if m.OffBy != "" {
+				line += ", off by " + m.OffBy
+			}
+			if m.Calls != nil {
+				line += fmt.Sprintf(", %d calls", m.Calls.Total)
+			}
+			told = append(told, line)
+		}
+		assert.Equal(t, k.want, told, "as %q", k.lane)
+	}
+	// pages go through all of them
+	status, _, first := s.request("GET /services/moorings/mappings?lane=mara&limit=2", "")
+	assert.Equal(t, 200, status)
+	_, _, second := s.request("GET /services/moorings/mappings?lane=mara&limit=2&after="+url.QueryEscape(first["next"].(string)), "")
+	assert.Equal(t, "berth-under-repair", second["items"].([]any)[0].(map[string]any)["id"])
+
+	operation := func(lane, id string) api.OperationDetail {
+		op, err := s.api.LaneOperation(t.Context(), lane, "moorings", id)
+		require.NoError(t, err)
+		return op
+	}
+	listBerths := operation("mara", "listBerths")
+	assert.Equal(t, []any{"none-free", `scenario "shut"`, int64(1)}, []any{listBerths.Example, listBerths.ExampleOrigin, listBerths.Calls.Total})
+	assert.Contains(t, listBerths.Curl, "/@mara/moorings/berths")
+	listBerths = operation("", "listBerths")
+	assert.Equal(t, []any{"two-free", "", int64(3)}, []any{listBerths.Example, listBerths.ExampleOrigin, listBerths.Calls.Total})
+	assert.Equal(t, []any{[]string{"shut"}, `scenario "shut"`}, []any{operation("mara", "listDues").MappedBy, operation("mara", "listDues").MappedOrigin})
+	assert.Empty(t, operation("-", "listDues").MappedBy)
+
+	// one mapping likewise; on a lane's own, people do not overwrite one another
+	of := func(lane, id string) string {
+		m, err := s.api.LaneMapping(t.Context(), lane, "moorings", id)
+		if err != nil {
+			return err.Error()
+		}
+		return strings.TrimPrefix(m.Origin+" ", " ") + m.ID
+	}
+	assert.Equal(t, []string{`lane "mara" mine`, `scenario "shut" shut`, "berth-under-repair", `mapping "mine" is not here (there is berth-under-repair, booking-refused)`, `lane "marra" is not here (mara?)`},
+		[]string{of("mara", "mine"), of("mara", "shut"), of("mara", "berth-under-repair"), of("", "mine"), of("marra", "mine")})
+	const own = "/services/moorings/mappings/mine?lane=mara"
+	_, tag, _ := s.request("GET "+own, "")
+	document := `{"call": {"path": "/berths/N7"}, "answer": {"text": "newer"}}`
+	status, _, answer := s.request("PUT "+own, document, "If-Match: "+tag)
+	assert.Equal(t, 200, status, answer)
+	status, _, answer = s.request("PUT "+own, document, "If-Match: "+tag)
+	assert.Equal(t, 412, status)
+	assert.Equal(t, "mine", answer["current"].(map[string]any)["id"], "what is kept now is told")
+	_, tag, _ = s.request("GET /services/moorings/mappings/shut?lane=mara", "")
+	assert.Empty(t, tag, "a scenario is edited as a whole")
+}
+
 // A lane has what everybody has, and neither the scenario nor the impairments that
 // are on for calls in none; what it has of its own nobody else sees.
 func TestLanesKeepToThemselves(t *testing.T) {

@@ -133,6 +133,7 @@ func (l *Log) ForgetScenario(scenario string) {
 
 // ForgetLane forgets the counts of a lane that was closed; its calls stay.
 func (l *Log) ForgetLane(lane string) {
+	l.tally.forgetLane(lane)
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	delete(l.counts.lanes, lane)

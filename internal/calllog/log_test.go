@@ -188,11 +188,41 @@ func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
 		assert.Len(t, store.records[10].Deviations, 1)
 		assert.Empty(t, store.records[11].Deviations)
 		assert.Len(t, store.records, 1_700, "keeping goes before checking")
-		counts, ok := log.OperationCalls(store.records[0].Service, "listBerths")
+		counts, ok := log.OperationCalls("", store.records[0].Service, "listBerths")
 		assert.True(t, ok)
 		assert.Equal(t, [2]int64{31, 31}, [2]int64{counts.Total, counts.Deviating})
-		_, ok = log.OperationCalls(store.records[0].Service, "other")
+		_, ok = log.OperationCalls("", store.records[0].Service, "other")
 		assert.False(t, ok)
+	})
+}
+
+// What is counted of a lane is forgotten with it, what is counted of all stays.
+func TestCountsByLane(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		log := start(t, &fakeStore{})
+		for _, lane := range []string{"", "mara", "mara", "run-1"} {
+			r := answered(log, call.FromMapping)
+			r.Lane, r.Operation = lane, "listBerths"
+			log.Add(r)
+		}
+		require.NoError(t, log.Flush(t.Context()))
+		counted := func(lane string) [2]int64 {
+			r := answered(log, call.FromMapping)
+			mapping, _ := log.MappingCalls(lane, r.Service, r.By)
+			operation, _ := log.OperationCalls(lane, r.Service, "listBerths")
+			return [2]int64{mapping.Total, operation.Total}
+		}
+		for lane, want := range map[string]int64{"": 4, "mara": 2, "run-1": 1, "other": 0} {
+			assert.Equal(t, [2]int64{want, want}, counted(lane), lane)
+		}
+		log.ForgetLane("mara")
+		for lane, want := range map[string]int64{"": 4, "mara": 0, "run-1": 1} {
+			assert.Equal(t, [2]int64{want, want}, counted(lane), lane)
+		}
+		r := answered(log, call.FromMapping)
+		log.ForgetMapping(r.Service, r.By)
+		assert.Equal(t, [2]int64{0, 4}, counted(""), "operations are counted on")
+		assert.Equal(t, [2]int64{0, 1}, counted("run-1"))
 	})
 }
 

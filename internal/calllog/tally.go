@@ -6,17 +6,19 @@ import (
 	"rapidmimic/internal/core/call"
 )
 
-// tally counts the calls of operations and of mappings since the start. It has
-// a lock of its own: a batch is counted while callers add to the buffer.
+// tally counts the calls of operations and of mappings since the start: all of
+// them, and those in each lane. It has a lock of its own: a batch is counted while
+// callers add to the buffer.
 type tally struct {
 	mu     sync.Mutex
 	counts map[tallyKey]call.OperationCalls
 }
 
-// tallyKey names an operation or a mapping of a service.
+// tallyKey names an operation or a mapping of a service, and the lane whose calls
+// are counted; "" for all calls.
 type tallyKey struct {
-	service, id string
-	mapping     bool
+	lane, service, id string
+	mapping           bool
 }
 
 func (t *tally) count(batch []*call.Record) {
@@ -33,6 +35,13 @@ func (t *tally) count(batch []*call.Record) {
 }
 
 func (t *tally) countLocked(key tallyKey, r *call.Record) {
+	t.countOneLocked(key, r)
+	if key.lane = r.Lane; key.lane != "" {
+		t.countOneLocked(key, r)
+	}
+}
+
+func (t *tally) countOneLocked(key tallyKey, r *call.Record) {
 	counts := t.counts[key]
 	counts.Total++
 	if len(r.Deviations) > 0 {
@@ -51,8 +60,18 @@ func (t *tally) of(key tallyKey) (counts call.OperationCalls, ok bool) {
 	return counts, ok
 }
 
-// ForgetMapping sets the counts of a mapping back to none; of all mappings of
-// the service when mapping is "".
+func (t *tally) forgetLane(lane string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for key := range t.counts {
+		if key.lane == lane {
+			delete(t.counts, key)
+		}
+	}
+}
+
+// ForgetMapping sets the counts of a mapping back to none, in every lane; of all
+// mappings of the service when mapping is "".
 func (l *Log) ForgetMapping(service, mapping string) {
 	l.tally.mu.Lock()
 	defer l.tally.mu.Unlock()
@@ -63,14 +82,13 @@ func (l *Log) ForgetMapping(service, mapping string) {
 	}
 }
 
-// MappingCalls returns the counts of the calls that a mapping answered; ok is
-// false when there was none.
-func (l *Log) MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool) {
-	return l.tally.of(tallyKey{service: service, id: mapping, mapping: true})
+// MappingCalls returns the counts of the calls that a mapping answered, of those in
+// a lane or with "" of all; ok is false when there was none.
+func (l *Log) MappingCalls(lane, service, mapping string) (counts call.OperationCalls, ok bool) {
+	return l.tally.of(tallyKey{lane: lane, service: service, id: mapping, mapping: true})
 }
 
-// OperationCalls returns the counts of an operation; ok is false when it was
-// never called.
-func (l *Log) OperationCalls(service, operation string) (counts call.OperationCalls, ok bool) {
-	return l.tally.of(tallyKey{service: service, id: operation})
+// OperationCalls returns the counts of an operation, likewise.
+func (l *Log) OperationCalls(lane, service, operation string) (counts call.OperationCalls, ok bool) {
+	return l.tally.of(tallyKey{lane: lane, service: service, id: operation})
 }

@@ -45,8 +45,8 @@ func (p Program) callsCommand() *cli.Command {
 			},
 			p.assertCommand(),
 			{
-				Name: "retries", Usage: "how callers took failures: attempts, gaps, advice obeyed, how it ended", UsageText: "rapidmimic calls retries --service moorings",
-				OnUsageError: usageError, Flags: []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"}}, Action: p.callsRetries,
+				Name: "retries", Usage: "how callers took failures: attempts, gaps, advice obeyed, how it ended", UsageText: "rapidmimic calls retries --service moorings\nrapidmimic calls retries --lane night-run",
+				OnUsageError: usageError, Flags: []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"}, laneFlag("only calls in this `LANE`; - for those in none")}, Action: p.callsRetries,
 			},
 			{
 				Name: "clear", Usage: "empty the log; services and mappings stay", UsageText: "rapidmimic calls clear",

@@ -44,9 +44,11 @@ func (p Program) mappingCommand() *cli.Command {
 			},
 			{
 				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
-				UsageText:   "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems",
-				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored.",
+				UsageText: "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems\nrapidmimic mapping list moorings --lane night-run",
+				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored. --lane lists what\n" +
+					"answers in a lane, its own ones and those of its scenario first; --lane - what answers\ncalls in none, with the scenario that is on for everybody.",
 				Flags: append(selectFlags(),
+					laneFlag(asSeenIn),
 					&cli.BoolFlag{Name: "problems", Usage: "only mappings with a problem"},
 					&cli.BoolFlag{Name: "removed", Usage: "mappings that were removed"}),
 				OnUsageError:  usageError,
@@ -54,8 +56,8 @@ func (p Program) mappingCommand() *cli.Command {
 			},
 			{
 				Name: "show", Usage: "one mapping as a document that can be put back", ArgsUsage: "SERVICE MAPPING",
-				UsageText: "rapidmimic mapping show moorings berth-by-number\nrapidmimic mapping show moorings berth-by-number --version 12", OnUsageError: usageError,
-				Flags:         []cli.Flag{&cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}},
+				UsageText: "rapidmimic mapping show moorings berth-by-number\nrapidmimic mapping show moorings berth-by-number --version 12\nrapidmimic mapping show moorings berth-by-number --lane night-run", OnUsageError: usageError,
+				Flags:         []cli.Flag{&cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}, laneFlag(asSeenIn)},
 				ShellComplete: p.completeServices, Action: p.mappingShow,
 			},
 		}, append(p.mappingEditCommands(), p.mappingVersionCommands()...)...),
@@ -117,7 +119,7 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 	if c.Bool("removed") {
 		return p.mappingRemoved(ctx, c, given[0], api)
 	}
-	which := client.Selection{Label: c.String("label"), Text: c.String("text"), Problem: c.Bool("problems")}
+	which := client.Selection{Label: c.String("label"), Text: c.String("text"), Problem: c.Bool("problems"), Lane: c.String("lane")}
 	mappings, err := api.SelectMappings(ctx, given[0], which)
 	if err != nil {
 		return err
@@ -138,6 +140,7 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 			return
 		}
 		p.sayMappings(mappings)
+		p.sayWhatIsOn(ctx, api, which.Lane, "mapping list "+given[0])
 	})
 }
 
@@ -211,6 +214,12 @@ func stateText(m api.Mapping) string {
 	if m.Enabled {
 		state = "on"
 	}
+	if m.OffBy != "" {
+		state = "off by " + m.OffBy
+	}
+	if m.Origin != "" {
+		state += ", of " + m.Origin
+	}
 	if len(m.Deviations) > 0 {
 		state += ", deviates"
 	}
@@ -230,11 +239,11 @@ func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
 		fmt.Fprintf(p.Out, "%s", text)
 		return nil
 	}
-	m, err := api.Mapping(ctx, given[0], given[1])
+	m, err := api.LaneMapping(ctx, c.String("lane"), given[0], given[1])
 	if err != nil {
 		return err
 	}
-	text, err := api.MappingYAML(ctx, given[0], given[1])
+	text, err := api.LaneMappingYAML(ctx, c.String("lane"), given[0], given[1])
 	if err != nil {
 		return err
 	}

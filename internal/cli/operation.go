@@ -19,12 +19,12 @@ func (p Program) operationCommand() *cli.Command {
 		OnUsageError: usageError,
 		Commands: []*cli.Command{
 			{
-				Name: "list", Usage: "the operations, how each answers, and how often it was called", ArgsUsage: "SERVICE", UsageText: "rapidmimic operation list moorings",
-				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationList,
+				Name: "list", Usage: "the operations, how each answers, and how often it was called", ArgsUsage: "SERVICE", UsageText: "rapidmimic operation list moorings\nrapidmimic operation list moorings --lane night-run",
+				OnUsageError: usageError, Flags: []cli.Flag{laneFlag(asSeenIn)}, ShellComplete: p.completeServices, Action: p.operationList,
 			},
 			{
 				Name: "show", Usage: "what an operation takes and answers, with a call to try", ArgsUsage: "SERVICE OPERATION", UsageText: "rapidmimic operation show moorings bookBerth",
-				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.operationShow,
+				OnUsageError: usageError, Flags: []cli.Flag{laneFlag(asSeenIn)}, ShellComplete: p.completeServices, Action: p.operationShow,
 			},
 			{
 				Name: "call", Usage: "send a call to an operation and print what comes back", ArgsUsage: "SERVICE OPERATION",
@@ -55,11 +55,14 @@ func (p Program) operationList(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	operations, err := api.Operations(ctx, given[0])
+	operations, err := api.LaneOperations(ctx, c.String("lane"), given[0])
 	if err != nil {
 		return err
 	}
-	return p.print(c, operations, nil, func() { p.sayOperations(operations) })
+	return p.print(c, operations, nil, func() {
+		p.sayOperations(operations)
+		p.sayWhatIsOn(ctx, api, c.String("lane"), "operation list "+given[0])
+	})
 }
 
 func (p Program) sayOperations(operations []api.Operation) {
@@ -89,7 +92,7 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	op, err := api.Operation(ctx, given[0], given[1])
+	op, err := api.LaneOperation(ctx, c.String("lane"), given[0], given[1])
 	if err != nil {
 		return err
 	}

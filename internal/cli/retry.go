@@ -8,6 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic/client"
 	"rapidmimic/spec/api"
 )
 
@@ -17,7 +18,7 @@ func (p Program) callsRetries(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	stories, err := environment.Retries(ctx, c.String("service"))
+	stories, err := environment.Retries(ctx, client.CallQuery{Service: c.String("service"), Lane: c.String("lane")})
 	if err != nil {
 		return err
 	}

@@ -19,6 +19,19 @@ func laneFlag(usage string) cli.Flag {
 	return &cli.StringFlag{Name: "lane", Usage: usage, Sources: cli.EnvVars("RAPIDMIMIC_LANE")}
 }
 
+// asSeenIn says what a list shows in a lane.
+const asSeenIn = "as calls in this `LANE` find it; - as those in none do"
+
+// sayWhatIsOn tells under what a list of everybody's definitions is not all there is.
+func (p Program) sayWhatIsOn(ctx context.Context, api *client.Client, lane, command string) {
+	if lane != "" {
+		return
+	}
+	if status, err := api.Status(ctx); err == nil && status.Scenario.Scenario != "" {
+		p.say("scenario  %s is on for calls in no lane; what answers under it: rapidmimic %s --lane -", status.Scenario.Scenario, command)
+	}
+}
+
 const inThisLane = "in this `LANE`, instead of for calls in none"
 
 func (p Program) scenarioCommand() *cli.Command {

@@ -171,16 +171,24 @@ func answerText(op api.Operation) string {
 	case op.Skipped != "":
 		return "not: " + op.Skipped
 	case len(op.MappedBy) > 0:
-		return "mapping " + op.MappedBy[0]
+		return "mapping " + op.MappedBy[0] + of(op.MappedOrigin)
 	case op.Body == "none":
 		return fmt.Sprintf("%d, no body", op.Status)
-	case op.Example != "" && len(op.Examples) > 1:
+	case op.Example != "" && op.ExampleOrigin == "" && len(op.Examples) > 1:
 		return fmt.Sprintf("%d, example %q (%s)", op.Status, op.Example, otherExamples(op))
 	case op.Example != "":
-		return fmt.Sprintf("%d, example %q", op.Status, op.Example)
+		return fmt.Sprintf("%d, example %q%s", op.Status, op.Example, of(op.ExampleOrigin))
 	default:
 		return fmt.Sprintf("%d, %s", op.Status, op.Body)
 	}
+}
+
+// of says of which lane or scenario something is, nothing for everybody's.
+func of(origin string) string {
+	if origin == "" {
+		return ""
+	}
+	return " of " + origin
 }
 
 // otherExamples lists what else an operation could answer: "also taken, unknown".

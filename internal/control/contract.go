@@ -116,7 +116,7 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 	}
 	for _, op := range service.Contract.Operations {
 		if op.Skipped != nil {
-			report.Skipped = append(report.Skipped, s.operationView(service, op))
+			report.Skipped = append(report.Skipped, s.operationView(s.asDefined(), service, op))
 			continue
 		}
 		report.Answers++

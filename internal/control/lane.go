@@ -13,12 +13,20 @@ import (
 	"rapidmimic/spec/problem"
 )
 
+// trafficOf is how the addresses of services begin in a lane; with nil in none.
+func (s *server) trafficOf(lane *catalog.Lane) string {
+	if lane == nil {
+		return s.TrafficURL
+	}
+	return s.TrafficURL + "/@" + lane.Spec.Name
+}
+
 func (s *server) laneView(lane *catalog.Lane) api.Lane {
 	now, name := time.Now(), lane.Spec.Name
 	view := api.Lane{
 		Lane: lane.Spec, ETag: catalog.ETag(lane.Version), Opened: lane.Opened.UTC(), Until: lane.Until.UTC(), By: lane.By,
 		Active: activeView(name, s.Catalog.Snapshot().Active(lane, now)), Lines: lane.Spec.Lines(),
-		Address: s.TrafficURL + "/@" + name, Header: "Rapid-Mimic: lane=" + name, Baggage: "baggage: rapid-mimic.lane=" + name,
+		Address: s.trafficOf(lane), Header: "Rapid-Mimic: lane=" + name, Baggage: "baggage: rapid-mimic.lane=" + name,
 	}
 	total, lastMinute := s.Log.LaneCalls(name, now)
 	view.Calls, view.LastMinute = sourcesView(total), countsView(lastMinute)
@@ -149,7 +157,7 @@ func (s *server) editLaneMappings(c *gin.Context, mappings []spec.Mapping, text 
 	if err != nil {
 		return nil, nil, err
 	}
-	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), c.GetHeader("If-Match"), time.Now(), func(lane *spec.Lane) error {
 		isNew = lane.PutMappings(service.Spec.Name, mappings)
 		return nil
 	})
@@ -177,10 +185,23 @@ func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text [
 func (s *server) putLaneMapping(c *gin.Context, m spec.Mapping, text []byte) {
 	lane, isNew, err := s.editLaneMappings(c, []spec.Mapping{m}, text)
 	if err != nil {
-		s.fail(c, err, nil)
+		s.fail(c, err, s.mappingInLane(c, m.ID))
 		return
 	}
 	c.PureJSON(created(isNew[0]), api.Mapping{Mapping: m, ETag: catalog.ETag(lane.Version)})
+}
+
+// mappingInLane is a mapping as the lane of the query finds it; nil for none.
+func (s *server) mappingInLane(c *gin.Context, id string) any {
+	seen, err := s.perspectiveOf(c)
+	if err != nil {
+		return nil
+	}
+	service := seen.view.Find(c.Param("service"))
+	if service == nil || service.Mapping(id) == nil {
+		return nil
+	}
+	return s.mappingView(seen, service, service.Mapping(id))
 }
 
 // shifted takes the way through the lane out of the places that an error names:

@@ -14,15 +14,32 @@ import (
 	"rapidmimic/spec/tree"
 )
 
-func (s *server) mappingView(service *catalog.Service, m *catalog.Mapping) api.Mapping {
-	view := api.Mapping{Mapping: m.Spec, ETag: catalog.ETag(m.Version), Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m)}
-	if calls, ok := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID); ok {
+func (s *server) mappingView(seen perspective, service *catalog.Service, m *catalog.Mapping) api.Mapping {
+	view := api.Mapping{
+		Mapping: m.Spec, ETag: s.mappingTag(seen, m), Origin: m.Origin, OffBy: service.OffBy(m),
+		Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m),
+	}
+	if calls, ok := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
 	}
-	for _, p := range s.Engine.Positions(s.shared(), service.Spec.ID, m) {
+	for _, p := range s.Engine.Positions(seen.state, service.Spec.ID, m) {
 		view.Positions = append(view.Positions, api.Position(p))
 	}
 	return view
+}
+
+// mappingTag is the entity tag of a mapping: that of the lane for one of its own,
+// none for one of a scenario, which is edited as a whole.
+func (s *server) mappingTag(seen perspective, m *catalog.Mapping) string {
+	lane := seen.view.InLane()
+	switch {
+	case m.Origin == "":
+		return catalog.ETag(m.Version)
+	case lane != nil && m.Origin == lane.Origin():
+		return catalog.ETag(lane.Version)
+	default:
+		return ""
+	}
 }
 
 func deviationViews(found []call.Deviation) []api.Deviation {
@@ -34,41 +51,36 @@ func deviationViews(found []call.Deviation) []api.Deviation {
 }
 
 func (s *server) listMappings(c *gin.Context) {
-	service, err := s.Catalog.Find(c.Param("service"))
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
 	limit, err := limitOf(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	if err := s.Log.Flush(c.Request.Context()); err != nil { // so that the counts are those of now
-		s.fail(c, err, nil)
+	seen, service := s.serviceSeen(c)
+	if service == nil {
 		return
 	}
-	id := func(m *catalog.Mapping) string { return m.Spec.ID }
-	mappings, next := page(s.selected(c, service), id, c.Query("after"), limit)
+	id := func(m *catalog.Mapping) string { return m.Origin + m.Spec.ID }
+	mappings, next := page(s.selected(c, seen, service), id, c.Query("after"), limit)
 	list := api.List[api.Mapping]{Items: []api.Mapping{}, Next: next}
 	documents := []spec.Mapping{}
 	for _, m := range mappings {
-		list.Items = append(list.Items, s.mappingView(service, m))
+		list.Items = append(list.Items, s.mappingView(seen, service, m))
 		documents = append(documents, m.Spec)
 	}
 	s.respond(c, http.StatusOK, list, documents)
 }
 
 // selected are the mappings that the query of a list asks for.
-func (s *server) selected(c *gin.Context, service *catalog.Service) []*catalog.Mapping {
+func (s *server) selected(c *gin.Context, seen perspective, service *catalog.Service) []*catalog.Mapping {
 	which := catalog.Selection{Label: c.Query("label"), Text: c.Query("text")}
 	troubled := c.Query("problem") == "true"
 	if which.IsEmpty() && !troubled {
-		return service.Mappings
+		return service.Seen()
 	}
 	var list []*catalog.Mapping
-	for _, m := range service.Mappings {
-		if which.Selects(m) && (!troubled || s.isTroubled(service, m)) {
+	for _, m := range service.Seen() {
+		if which.Selects(m) && (!troubled || s.isTroubled(seen, service, m)) {
 			list = append(list, m)
 		}
 	}
@@ -77,8 +89,8 @@ func (s *server) selected(c *gin.Context, service *catalog.Service) []*catalog.M
 
 // isTroubled reports whether a mapping can never answer, has not answered since
 // the start, or breaks the contract.
-func (s *server) isTroubled(service *catalog.Service, m *catalog.Mapping) bool {
-	_, answered := s.Log.MappingCalls(service.Spec.Name, m.Spec.ID)
+func (s *server) isTroubled(seen perspective, service *catalog.Service, m *catalog.Mapping) bool {
+	_, answered := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID)
 	return service.Problem(m) != "" || m.Spec.Enabled && !answered || len(service.Deviations(m)) > 0
 }
 
@@ -124,7 +136,7 @@ func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) 
 		return
 	}
 	c.Header("ETag", catalog.ETag(m.Version))
-	s.respond(c, status, s.mappingView(service, m), m.Spec)
+	s.respond(c, status, s.mappingView(s.asDefined(), service, m), m.Spec)
 }
 
 // postMappings puts a document of one or many mappings, all or none.
@@ -195,12 +207,20 @@ func located(err error, text []byte) error {
 }
 
 func (s *server) getMapping(c *gin.Context) {
-	m, err := s.Catalog.FindMapping(c.Param("service"), c.Param("mapping"))
+	seen, service := s.serviceSeen(c)
+	if service == nil {
+		return
+	}
+	m, err := service.FindMapping(c.Param("mapping"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.respondMapping(c, http.StatusOK, m)
+	view := s.mappingView(seen, service, m)
+	if view.ETag != "" {
+		c.Header("ETag", view.ETag)
+	}
+	s.respond(c, http.StatusOK, view, m.Spec)
 }
 
 func (s *server) putMapping(c *gin.Context) {
@@ -258,7 +278,7 @@ func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, text []
 func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {
 	var current any
 	if service, found := s.Catalog.Find(c.Param("service")); m != nil && found == nil {
-		current = s.mappingView(service, m)
+		current = s.mappingView(s.asDefined(), service, m)
 	}
 	s.fail(c, err, current)
 }

@@ -100,7 +100,7 @@ func (s *server) copyMapping(c *gin.Context) {
 	}
 	c.Header("ETag", catalog.ETag(m.Version))
 	c.Header("Location", "/api/v1/services/"+service.Spec.Name+"/mappings/"+m.Spec.ID)
-	s.respond(c, http.StatusCreated, s.mappingView(service, m), m.Spec)
+	s.respond(c, http.StatusCreated, s.mappingView(s.asDefined(), service, m), m.Spec)
 }
 
 func (s *server) resetPositions(c *gin.Context) {

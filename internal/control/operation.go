@@ -19,35 +19,30 @@ import (
 )
 
 func (s *server) listOperations(c *gin.Context) {
-	service, err := s.Catalog.Find(c.Param("service"))
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	if err := s.Log.Flush(c.Request.Context()); err != nil { // so that the counts are those of now
-		s.fail(c, err, nil)
+	seen, service := s.serviceSeen(c)
+	if service == nil {
 		return
 	}
 	list := api.List[api.Operation]{Items: []api.Operation{}}
 	if service.Contract != nil {
 		for _, op := range service.Contract.Operations {
-			list.Items = append(list.Items, s.operationView(service, op))
+			list.Items = append(list.Items, s.operationView(seen, service, op))
 		}
 	}
 	c.PureJSON(http.StatusOK, list)
 }
 
 func (s *server) getOperation(c *gin.Context) {
-	service, op, err := s.Catalog.FindOperation(c.Param("service"), c.Param("operation"))
+	seen, service := s.serviceSeen(c)
+	if service == nil {
+		return
+	}
+	op, err := service.FindOperation(c.Param("operation"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	if err := s.Log.Flush(c.Request.Context()); err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	c.PureJSON(http.StatusOK, s.operationDetail(service, op))
+	c.PureJSON(http.StatusOK, s.operationDetail(seen, service, op))
 }
 
 // drawFor is the chance of what is shown of an operation: always the same, so
@@ -55,7 +50,7 @@ func (s *server) getOperation(c *gin.Context) {
 func drawFor(op *contract.Operation) *sample.Draw { return sample.NewDraw(0, op.ID, 0) }
 
 // operationView tells how an operation answers when nothing else does.
-func (s *server) operationView(service *catalog.Service, op *contract.Operation) api.Operation {
+func (s *server) operationView(seen perspective, service *catalog.Service, op *contract.Operation) api.Operation {
 	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated, SOAP: op.SOAP != nil}
 	if op.Skipped != nil {
 		view.Skipped = op.Skipped.Detail
@@ -67,18 +62,27 @@ func (s *server) operationView(service *catalog.Service, op *contract.Operation)
 		}
 		return view
 	}
-	if calls, ok := s.Log.OperationCalls(service.Spec.Name, op.ID); ok {
+	if calls, ok := s.Log.OperationCalls(seen.calls, service.Spec.Name, op.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
 	}
 	for _, pin := range service.Pins(op.ID) {
 		view.Pins = append(view.Pins, pin.Pointer)
 	}
 	chosen := service.Spec.Examples[op.ID]
+	for i, m := range answering(service, op) {
+		if m.Chosen {
+			chosen, view.ExampleOrigin = m.Spec.Answer.Example, m.Origin
+			break
+		}
+		if view.MappedBy = append(view.MappedBy, m.Spec.ID); i == 0 {
+			view.MappedOrigin = m.Origin
+		}
+	}
 	response := op.Named(chosen)
 	if chosen == "" || response == nil {
 		chosen, response = "", op.Success
 	}
-	view.MappedBy, view.Examples = mappedBy(service, op), exampleViews(op, chosen)
+	view.Examples = exampleViews(op, chosen)
 	view.Status, view.Body = response.Status, "none"
 	offers := response.Offers
 	if chosen != "" {
@@ -106,18 +110,18 @@ func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
 	return views
 }
 
-// mappedBy names the enabled mappings that answer every call of the operation
-// instead of it, the winner first.
-func mappedBy(service *catalog.Service, op *contract.Operation) (ids []string) {
+// answering are the enabled mappings that answer every call of the operation instead
+// of it, the winner first; an example that was chosen is one.
+func answering(service *catalog.Service, op *contract.Operation) (mappings []*catalog.Mapping) {
 	path := match.Split(nil, op.Template.String())
 	fits, _ := service.Fits(op.Method, path, nil)
 	for _, fit := range fits {
 		on := fit.Value.Spec.Call.Operation
 		if fit.Method && fit.Rule.Conditions == nil && (on == op.ID || on == "" && op.SOAP == nil) {
-			ids = append(ids, fit.Rule.ID)
+			mappings = append(mappings, fit.Value)
 		}
 	}
-	return ids
+	return mappings
 }
 
 // try is a call that the operation takes, its address that of the service.
@@ -138,9 +142,9 @@ func soapVersion(op *contract.Operation) int {
 	return 11
 }
 
-func (s *server) operationDetail(service *catalog.Service, op *contract.Operation) api.OperationDetail {
+func (s *server) operationDetail(seen perspective, service *catalog.Service, op *contract.Operation) api.OperationDetail {
 	detail := api.OperationDetail{
-		Operation: s.operationView(service, op), Description: op.Description,
+		Operation: s.operationView(seen, service, op), Description: op.Description,
 		Parameters: []api.OperationPart{}, Takes: []api.OperationBody{}, Responses: []api.OperationResponse{},
 	}
 	for _, p := range op.Parameters {
@@ -163,7 +167,7 @@ func (s *server) operationDetail(service *catalog.Service, op *contract.Operatio
 		relative += "?" + try.Query
 	}
 	detail.Try = api.TestCall{Method: try.Method, Path: relative, Headers: headerLines(try.Header), Body: string(try.Body.Bytes)}
-	detail.Curl = try.Curl(s.TrafficURL)
+	detail.Curl = try.Curl(s.trafficOf(seen.view.InLane()))
 	return detail
 }
 

@@ -27,9 +27,10 @@ type CallLog interface {
 	// ScenarioCalls returns the calls that were answered under a scenario.
 	ScenarioCalls(scenario string) map[call.Source]int64
 	ForgetScenario(scenario string)
-	// OperationCalls counts since the start; ok is false when there was no call.
-	OperationCalls(service, operation string) (counts call.OperationCalls, ok bool)
-	MappingCalls(service, mapping string) (counts call.OperationCalls, ok bool)
+	// OperationCalls counts since the start, the calls in a lane or with "" all; ok is
+	// false when there was none.
+	OperationCalls(lane, service, operation string) (counts call.OperationCalls, ok bool)
+	MappingCalls(lane, service, mapping string) (counts call.OperationCalls, ok bool)
 	// ForgetMapping sets the counts of a mapping back, or with "" those of all
 	// mappings of the service.
 	ForgetMapping(service, mapping string)

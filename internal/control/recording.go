@@ -84,7 +84,7 @@ func (s *server) postRecordingTrial(c *gin.Context) {
 	}
 	var records []*call.Record
 	if err == nil {
-		records, err = s.lastCalls(c, service.Spec.Name, mostTried)
+		records, err = s.lastCalls(c, call.Filter{Service: service.Spec.Name}, mostTried)
 	}
 	if err != nil {
 		s.fail(c, err, nil)

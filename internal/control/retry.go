@@ -13,7 +13,7 @@ import (
 
 // listRetries tells how callers took failures, from the last calls in the log.
 func (s *server) listRetries(c *gin.Context) {
-	records, err := s.lastCalls(c, c.Query("service"), 1000)
+	records, err := s.lastCalls(c, call.Filter{Service: c.Query("service"), Lane: c.Query("lane")}, 1000)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -21,7 +21,7 @@ func (s *server) listRetries(c *gin.Context) {
 	slices.SortFunc(records, func(a, b *call.Record) int { return a.At.Compare(b.At) })
 	list := api.List[api.RetryStory]{Items: []api.RetryStory{}}
 	for _, story := range slices.Backward(call.Retries(records, time.Now())) {
-		view := api.RetryStory{Service: story.Service, Method: story.Method, Path: story.Path, Query: story.Query, Caller: story.Caller, Outcome: string(story.Outcome)}
+		view := api.RetryStory{Service: story.Service, Method: story.Method, Path: story.Path, Query: story.Query, Caller: story.Caller, Lane: story.Lane, Outcome: string(story.Outcome)}
 		for _, a := range story.Attempts {
 			view.Attempts = append(view.Attempts, api.RetryAttempt{ID: call.ID(a.Number), At: a.At.UTC(), Status: a.Status,
 				GapMs: milliseconds(a.Gap), AdvisedMs: milliseconds(a.Advised), Obeyed: a.Obeyed, Injected: injectedViews(a.Injected)})

@@ -20,7 +20,7 @@ import (
 // laneOf is the lane that a request names in its query; nil for none.
 func (s *server) laneOf(c *gin.Context) (*catalog.Lane, error) {
 	name := c.Query("lane")
-	if name == "" {
+	if name == "" || name == call.NoLane {
 		return nil, nil
 	}
 	return s.Catalog.Snapshot().FindLane(name, time.Now())

@@ -74,7 +74,7 @@ func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snap
 // that was asked for.
 func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRequest, snapshot *catalog.Snapshot, m *catalog.Mapping) error {
 	service := snapshot.Find(c.Param("service"))
-	records, err := s.lastCalls(c, service.Spec.Name, min(wanted.Recent, mostTried))
+	records, err := s.lastCalls(c, call.Filter{Service: service.Spec.Name}, min(wanted.Recent, mostTried))
 	if err != nil {
 		return err
 	}
@@ -99,15 +99,15 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	return nil
 }
 
-// lastCalls reads the last calls to a service, the newest first.
-func (s *server) lastCalls(c *gin.Context, service string, count int) (records []*call.Record, err error) {
+// lastCalls reads the last calls that a filter selects, the newest first.
+func (s *server) lastCalls(c *gin.Context, which call.Filter, count int) (records []*call.Record, err error) {
 	if err := s.Log.Flush(c.Request.Context()); err != nil {
 		return nil, err
 	}
 	if count <= 0 {
 		return nil, nil
 	}
-	lines, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service}, 0, count)
+	lines, err := s.Calls.ListCalls(c.Request.Context(), which, 0, count)
 	for _, line := range lines {
 		if record, err := s.Calls.Call(c.Request.Context(), line.Number); err == nil { // else retention took it meanwhile
 			records = append(records, record)

@@ -12,6 +12,11 @@ type Mapping struct {
 	ETag string `json:"etag"`
 	// Deviations are the places in which its answer breaks the contract.
 	Deviations []Deviation `json:"deviations,omitempty"`
+	// Origin says of which lane or scenario it is: scenario "storm". "" for one that
+	// everybody has.
+	Origin string `json:"origin,omitempty"`
+	// OffBy says which lane or scenario keeps it from answering.
+	OffBy string `json:"offBy,omitempty"`
 	// Problem says why it never answers, where that is known.
 	Problem string `json:"problem,omitempty"`
 	// Calls counts those that it answered since the start; nil for none.

@@ -25,8 +25,12 @@ type Operation struct {
 	Pins []string `json:"pins,omitempty"`
 	// Sample is an answer's body as a caller would get it.
 	Sample string `json:"sample,omitempty"`
-	// MappedBy names the enabled mappings on the same method and path.
-	MappedBy []string `json:"mappedBy,omitempty"`
+	// ExampleOrigin says which lane or scenario chose the example: scenario "storm".
+	ExampleOrigin string `json:"exampleOrigin,omitempty"`
+	// MappedBy names the enabled mappings on the same method and path, the one that
+	// answers first; MappedOrigin says of which lane or scenario that is.
+	MappedBy     []string `json:"mappedBy,omitempty"`
+	MappedOrigin string   `json:"mappedOrigin,omitempty"`
 	// Skipped says why the operation does not answer; "" when it does.
 	Skipped string `json:"skipped,omitempty"`
 	// Calls counts its calls since the start; nil when there was none.

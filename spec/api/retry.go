@@ -9,6 +9,7 @@ type RetryStory struct {
 	Path    string `json:"path"`
 	Query   string `json:"query,omitempty"`
 	Caller  string `json:"caller"`
+	Lane    string `json:"lane,omitempty"`
 	// Outcome is "got through", "gave up" or "still trying".
 	Outcome  string         `json:"outcome"`
 	Attempts []RetryAttempt `json:"attempts"`

@@ -1,11 +1,15 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from './http';
+import { inLane } from './myLane';
 import type { Operation } from './types';
 
-/** What the contract of a service lets a caller do, for every feature. */
-export function operationList(service: string) {
+/**
+ * What the contract of a service lets a caller do, for every feature; with a lane as its calls find
+ * it.
+ */
+export function operationList(service: string, lane = '') {
   return queryOptions({
-    queryKey: ['services', service, 'operations'],
-    queryFn: () => send<{ items: Operation[] }>(`/services/${part(service)}/operations`),
+    queryKey: ['services', service, 'operations', lane],
+    queryFn: () => send<{ items: Operation[] }>(inLane(`/services/${part(service)}/operations`, lane)),
   });
 }

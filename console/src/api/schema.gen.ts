@@ -431,7 +431,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The mappings of a service, in the order in which they were made */
+        /** The mappings of a service, in the order in which they were made; as a lane sees them, its own and those of its scenario first */
         get: operations["listMappings"];
         put?: never;
         /** Create or replace mappings by their ids, all of a document or none */
@@ -1345,7 +1345,12 @@ export interface components {
             }[];
             /** @description An answer's body as a caller would get it */
             sample?: string;
+            /** @description The lane or scenario that chose the example: scenario "storm" */
+            exampleOrigin?: string;
+            /** @description The enabled mappings on the same method and path, the one that answers first */
             mappedBy?: string[];
+            /** @description The lane or scenario that the first of them is of */
+            mappedOrigin?: string;
             /** @description Why the operation does not answer */
             skipped?: string;
         };
@@ -1600,7 +1605,12 @@ export interface components {
             }[];
         };
         Mapping: components["schemas"]["MappingDocument"] & {
+            /** @description Of a mapping of a lane, that of the lane; none of a scenario's, which is edited as a whole */
             etag: string;
+            /** @description The lane or scenario that it is of: scenario "storm"; left out for one that everybody has */
+            origin?: string;
+            /** @description The lane or scenario that keeps it from answering */
+            offBy?: string;
             /** @description Places in which its answer breaks the contract */
             deviations?: components["schemas"]["Deviation"][];
             /** @description Why it never answers, where that is known */
@@ -1923,6 +1933,8 @@ export interface components {
             path: string;
             query?: string;
             caller: string;
+            /** @description The lane that its calls were in */
+            lane?: string;
             /** @enum {string} */
             outcome: "got through" | "gave up" | "still trying";
             attempts: {
@@ -2293,6 +2305,8 @@ export interface components {
         callService: string;
         /** @description Name of an open lane; calls in none are meant when left out */
         lane: string;
+        /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+        seenLane: string;
         /** @description Only calls in this lane, also of one that is closed; - for those in none */
         callLane: string;
         /** @description Words that must all occur in method, path, query, status, source or who answered */
@@ -2891,7 +2905,10 @@ export interface operations {
     };
     listOperations: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -2917,7 +2934,10 @@ export interface operations {
     };
     getOperation: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -3028,6 +3048,8 @@ export interface operations {
     listMappings: {
         parameters: {
             query?: {
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
                 /** @description Only mappings with this label */
                 label?: components["parameters"]["label"];
                 /** @description Only mappings with this in id, title, method, path, operation or a label */
@@ -3424,6 +3446,8 @@ export interface operations {
     listRetries: {
         parameters: {
             query?: {
+                /** @description Only calls in this lane, also of one that is closed; - for those in none */
+                lane?: components["parameters"]["callLane"];
                 service?: string;
             };
             header?: never;
@@ -3448,7 +3472,10 @@ export interface operations {
     };
     getTimings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only calls in this lane, also of one that is closed; - for those in none */
+                lane?: components["parameters"]["callLane"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -4544,7 +4571,10 @@ export interface operations {
     };
     getMapping: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */

@@ -1,6 +1,7 @@
 package call_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -21,6 +22,7 @@ func TestRetries(t *testing.T) {
 		}
 		return r
 	}
+	inLane := func(r *call.Record) *call.Record { r.Lane = "mara"; return r }
 	stories := call.Retries([]*call.Record{
 		made(0, "/fine", "10.0.0.1:1", 200, ""),
 		made(1, "/dues", "10.0.0.1:1", 503, "2"),
@@ -31,11 +33,13 @@ func TestRetries(t *testing.T) {
 		made(4.5, "/dues", "10.0.0.1:3", 200, ""),                                                 // a call of its own
 		made(50, "/berths", "10.0.0.1:4", 503, ""), made(50.05, "/berths", "10.0.0.1:5", 503, ""), // at once
 		made(51, "/berths", "10.0.0.1:4", 200, ""), made(51.02, "/berths", "10.0.0.1:4", 200, ""),
+		inLane(made(60, "/tides", "10.0.0.1:4", 503, "")), made(61, "/tides", "10.0.0.1:4", 200, ""), // runs in two lanes
+		inLane(made(62, "/tides", "10.0.0.1:4", 200, "")),
 		made(200, "/dues", "10.0.0.1:4", 500, ""),
 	}, start.Add(210*time.Second))
 	var told []string
 	for _, s := range stories {
-		line := s.Caller + " " + s.Path
+		line := strings.TrimPrefix(s.Lane+" ", " ") + s.Caller + " " + s.Path
 		for _, a := range s.Attempts {
 			line += " " + a.Gap.String()
 			if a.Advised > 0 {
@@ -49,6 +53,7 @@ func TestRetries(t *testing.T) {
 		"::1 /dues 0s gave up",
 		"10.0.0.1 /berths 0s 900ms got through",
 		"10.0.0.1 /berths 0s 870ms got through",
+		"mara 10.0.0.1 /tides 0s 1.9s got through",
 		"10.0.0.1 /dues 0s still trying",
 	}, told)
 }

@@ -111,13 +111,7 @@ func (c *Catalog) nextLocked() int64 {
 }
 
 // Find returns a service by name or id. The error names similar ones.
-func (c *Catalog) Find(nameOrID string) (*Service, error) {
-	snapshot := c.Snapshot()
-	if s := snapshot.Find(nameOrID); s != nil {
-		return s, nil
-	}
-	return nil, notFound("service", nameOrID, snapshot.Names())
-}
+func (c *Catalog) Find(nameOrID string) (*Service, error) { return c.Snapshot().FindService(nameOrID) }
 
 // FindOperation returns an operation of a service that answers. The error names
 // similar ones.
@@ -126,10 +120,24 @@ func (c *Catalog) FindOperation(nameOrID, operation string) (*Service, *contract
 	if err != nil {
 		return nil, nil, err
 	}
-	if op := s.Operation(operation); op != nil {
-		return s, op, nil
+	op, err := s.FindOperation(operation)
+	return s, op, err
+}
+
+// FindService is Find with an error that names similar services.
+func (s *Snapshot) FindService(nameOrID string) (*Service, error) {
+	if service := s.Find(nameOrID); service != nil {
+		return service, nil
 	}
-	return nil, nil, notFound("operation", operation, s.operationIDs())
+	return nil, notFound("service", nameOrID, s.Names())
+}
+
+// FindOperation is Operation with an error that names similar ones.
+func (s *Service) FindOperation(id string) (*contract.Operation, error) {
+	if op := s.Operation(id); op != nil {
+		return op, nil
+	}
+	return nil, notFound("operation", id, s.operationIDs())
 }
 
 func notFound(noun, name string, known []string) error {

@@ -21,6 +21,9 @@ type changes struct {
 	mappings map[string][]*Mapping // by service; those of chosen examples behind the others
 }
 
+// Origin says whose the changes are: scenario "storm".
+func (c *changes) Origin() string { return c.origin }
+
 // chosenRank lets mappings of a scenario come before the examples it chooses.
 const chosenRank = -1 << 30
 

@@ -165,6 +165,11 @@ func (c *Catalog) FindMapping(nameOrID, id string) (*Mapping, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.FindMapping(id)
+}
+
+// FindMapping is Mapping with an error that names similar ones.
+func (s *Service) FindMapping(id string) (*Mapping, error) {
 	if m := s.Mapping(id); m != nil {
 		return m, nil
 	}
@@ -172,8 +177,9 @@ func (c *Catalog) FindMapping(nameOrID, id string) (*Mapping, error) {
 }
 
 func noMapping(s *Service, id string) error {
-	ids := make([]string, len(s.Mappings))
-	for i, m := range s.Mappings {
+	seen := s.Seen()
+	ids := make([]string, len(seen))
+	for i, m := range seen {
 		ids[i] = m.Spec.ID
 	}
 	return notFound("mapping", id, ids)

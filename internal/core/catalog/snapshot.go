@@ -191,7 +191,8 @@ func (m *Mapping) Fixed() bool {
 // ETag is the entity tag of a definition at this version.
 func ETag(version int64) string { return `"` + strconv.FormatInt(version, 10) + `"` }
 
-// Mapping returns the mapping with this id, or nil.
+// Mapping returns the mapping with this id, in a view that of the highest layer; nil
+// for none.
 func (s *Service) Mapping(id string) *Mapping {
 	for _, m := range s.OwnMappings() {
 		if m.Spec.ID == id && !m.Chosen {

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -348,6 +349,25 @@ func (s *Service) OwnMappings() []*Mapping {
 		return nil
 	}
 	return s.over.mappings
+}
+
+// Seen are the mappings of the view, those of the highest layer first. Chosen
+// examples are none.
+func (s *Service) Seen() []*Mapping {
+	if len(s.OwnMappings()) == 0 {
+		return s.Mappings
+	}
+	own := slices.DeleteFunc(slices.Clone(s.OwnMappings()), func(m *Mapping) bool { return m.Chosen })
+	slices.SortStableFunc(own, func(a, b *Mapping) int { return cmp.Compare(b.Rule.Layer, a.Rule.Layer) })
+	return append(own, s.Mappings...)
+}
+
+// OffBy says who keeps a mapping from answering in the view; "" when nobody does.
+func (s *Service) OffBy(m *Mapping) string {
+	if s.over == nil || m.Origin != "" {
+		return ""
+	}
+	return s.over.gone[m.Spec.ID]
 }
 
 // overlaid finds the mappings of all layers whose path fits, the winner first.

@@ -1,6 +1,6 @@
+import { noLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import { Select } from '@/ui/Select';
-import { noLane } from './callFilter';
 
 /** Stands for all calls, in lanes or not. */
 export const everyLane = 'all';

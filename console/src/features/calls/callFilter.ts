@@ -1,3 +1,4 @@
+import { noLane } from '@/api/myLane';
 import type { Call } from '@/api/types';
 
 const lines = new WeakMap<Call, string>();
@@ -13,9 +14,6 @@ function line(call: Call): string {
   }
   return text;
 }
-
-/** Stands for the calls that are in no lane. */
-export const noLane = '-';
 
 /** Selects the calls of a lane ('' for all) in whose line every word of the text occurs. */
 export function filterCalls(calls: Call[], text: string, lane = ''): Call[] {

@@ -18,5 +18,11 @@ it('leads to the mapping that answered, else to a new one made of the call', () 
   expect(mappingLink({ ...call, source: 'mapping', by: 'night' })).toBe(
     '/services/north%20pier/mappings/night',
   );
+  expect(mappingLink({ ...call, source: 'mapping', by: 'night', lane: 'mara', scenario: 'full' })).toBe(
+    '/services/north%20pier/mappings/night?lane=mara',
+  );
+  expect(mappingLink({ ...call, source: 'mapping', by: 'night', scenario: 'full' })).toBe(
+    '/services/north%20pier/mappings/night?lane=-',
+  );
   expect(mappingLink(call)).toBe('/services/north%20pier/mappings?from=c-7');
 });

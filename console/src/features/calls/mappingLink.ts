@@ -1,3 +1,4 @@
+import { noLane } from '@/api/myLane';
 import type { Call } from '@/api/types';
 
 /**
@@ -6,6 +7,9 @@ import type { Call } from '@/api/types';
  */
 export function mappingLink(call: Call): string {
   const base = `/services/${encodeURIComponent(call.service)}/mappings`;
-  if (call.source === 'mapping' && call.by) return `${base}/${encodeURIComponent(call.by)}`;
+  if (call.source === 'mapping' && call.by) {
+    const view = call.lane || (call.scenario && noLane); // a mapping of either may have answered
+    return `${base}/${encodeURIComponent(call.by)}${view ? `?${new URLSearchParams({ lane: view })}` : ''}`;
+  }
   return `${base}?${new URLSearchParams({ from: call.id })}`;
 }

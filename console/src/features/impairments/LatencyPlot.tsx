@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { useMyLane } from '@/api/myLane';
 import type { ImpairmentDocument } from '@/api/types';
 import { count, duration } from '@/lib/format';
 import { bounds, setShares, sharesOf } from './latencyShares';
@@ -18,7 +19,7 @@ interface Props {
 
 /** How long the last calls took, and the latency that is set, over one axis. */
 export function LatencyPlot({ service, latency }: Props) {
-  const { data } = useQuery(timingsOf(service));
+  const { data } = useQuery(timingsOf(service, useMyLane()));
   if (!data) return <div className={room} />;
   const given = sharesOf(data.tookMs);
   const set = setShares(latency);

@@ -16,10 +16,10 @@ export function lineList() {
   return queryOptions({ queryKey: ['lines'], queryFn: () => send<{ items: Line[] }>('/lines') });
 }
 
-export function timingsOf(service: string) {
+export function timingsOf(service: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'timings'],
-    queryFn: () => send<Timings>(`/services/${part(service)}/timings`),
+    queryKey: ['services', service, 'timings', lane],
+    queryFn: () => send<Timings>(inLane(`/services/${part(service)}/timings`, lane)),
     refetchInterval: 2_000,
   });
 }

@@ -1,6 +1,5 @@
 import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
-import type { Mapping } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { AnswerForm } from './AnswerForm';
@@ -14,14 +13,14 @@ import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
 import { SequencePositions } from './SequencePositions';
 import { useMappingEditing } from './useMappingEditing';
-import { useSaveMapping } from './useSaveMapping';
+import { type SavedMapping, useSaveMapping } from './useSaveMapping';
 import { VersionsDialog } from './VersionsDialog';
 import { ViewSwitch } from './ViewSwitch';
 
 interface Props {
   service: string;
-  /** The mapping as it is kept, and its document; none for a new one. */
-  saved?: { mapping: Mapping; text: string };
+  /** None for a new one. */
+  saved?: SavedMapping;
   /** What the form starts with; none for a mapping that it cannot show. */
   start?: MappingDraft;
 }
@@ -29,7 +28,8 @@ interface Props {
 /** A mapping as a form or as its document, and what it would do with recent calls. */
 export function MappingEditor({ service, saved, start }: Props) {
   const mapping = saved?.mapping;
-  const lane = useMyLane();
+  const mine = useMyLane();
+  const lane = saved?.lane;
   const editing = useMappingEditing({ service, saved, start });
   const { save, remove } = useSaveMapping(service, saved);
   const { trial } = editing;
@@ -51,21 +51,22 @@ export function MappingEditor({ service, saved, start }: Props) {
           </Link>
           <span className="text-dim"> / </span>
           <span className="font-semibold">{mapping ? mapping.id : 'New mapping'}</span>
+          {lane && <span className="text-dim"> only in lane {lane}</span>}
         </h1>
         <div className="flex flex-wrap items-center gap-2">
           <ViewSwitch editing={editing} />
-          {mapping && <VersionsDialog service={service} id={mapping.id} />}
+          {mapping && !lane && <VersionsDialog service={service} id={mapping.id} />}
           {saved && editing.dirty && (
             <ChangesDialog before={saved.text} after={trial.data?.yaml} onDiscard={editing.discard} />
           )}
           {mapping && (
             <Button look="danger" onClick={() => remove.mutate()} disabled={remove.isPending}>
-              Remove
+              {lane ? `Take out of lane ${lane}` : 'Remove'}
             </Button>
           )}
-          {lane && (
+          {mine && !lane && (
             <SaveInLane
-              lane={lane}
+              lane={mine}
               service={service}
               id={editing.id}
               document={editing.document}
@@ -73,12 +74,18 @@ export function MappingEditor({ service, saved, start }: Props) {
             />
           )}
           <Button look="main" type="submit" disabled={!mayPress}>
-            {mapping ? 'Save' : 'Save the new mapping'}
+            {lane ? `Save in lane ${lane}` : mapping ? 'Save' : 'Save the new mapping'}
           </Button>
         </div>
       </div>
       {save.isError && (
-        <SaveProblem service={service} error={save.error} mine={trial.data?.yaml ?? ''} retry={store} />
+        <SaveProblem
+          service={service}
+          lane={lane ?? ''}
+          error={save.error}
+          mine={trial.data?.yaml ?? ''}
+          retry={store}
+        />
       )}
       {deviations && deviations.length > 0 && <DeviationNotice deviations={deviations} />}
       {mapping?.positions && <SequencePositions service={service} mapping={mapping} />}
@@ -92,7 +99,11 @@ export function MappingEditor({ service, saved, start }: Props) {
               change={editing.change}
               isNew={!mapping}
             />
-            {mapping && <CommandLine command={`rapidmimic mapping show ${service} ${mapping.id}`} />}
+            {mapping && (
+              <CommandLine
+                command={`rapidmimic mapping show ${service} ${mapping.id}${lane ? ` --lane ${lane}` : ''}`}
+              />
+            )}
           </section>
           <section className="flex min-h-0 flex-col gap-3 px-5 py-3 md:overflow-y-auto">
             <h2 className="font-semibold text-[15px]">give this answer</h2>

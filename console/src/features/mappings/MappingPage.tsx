@@ -1,18 +1,23 @@
 import { useQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'wouter';
+import { Link, useSearchParams } from 'wouter';
 import { operationList } from '@/api/operations';
+import type { Mapping } from '@/api/types';
 import { callDetail } from '@/features/calls';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { MappingEditor } from './MappingEditor';
 import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
+import { editorOf, ownerOf } from './owner';
 import { mappingById, mappingText } from './queries';
 
-/** An existing mapping, opened for editing. */
+/** An existing mapping, opened for editing: that of everybody, or of the lane that the URL names. */
 export function MappingPage({ service, id }: { service: string; id: string }) {
-  const query = useQuery({ ...mappingById(service, id), staleTime: 0, refetchOnWindowFocus: false });
+  const [params] = useSearchParams();
+  const lane = params.get('lane') ?? '';
+  const query = useQuery({ ...mappingById(service, id, lane), staleTime: 0, refetchOnWindowFocus: false });
   const etag = query.data?.etag ?? '';
-  const reading = mappingText(service, id);
+  const owner = ownerOf(query.data?.origin);
+  const reading = mappingText(service, id, owner ? lane : '');
   const text = useQuery({
     ...reading,
     queryKey: [...reading.queryKey, etag],
@@ -21,19 +26,36 @@ export function MappingPage({ service, id }: { service: string; id: string }) {
   });
   return (
     <Awaited query={query} what="the mapping">
-      {(mapping) => (
-        <Awaited query={text} what="its document">
-          {(document) => (
-            <MappingEditor
-              key={mapping.etag}
-              service={service}
-              saved={{ mapping, text: document }}
-              start={mapping.answer && draftOf(mapping)}
-            />
-          )}
-        </Awaited>
-      )}
+      {(mapping) =>
+        owner?.kind === 'scenario' ? (
+          <OfScenario service={service} mapping={mapping} name={owner.name} />
+        ) : (
+          <Awaited query={text} what="its document">
+            {(document) => (
+              <MappingEditor
+                key={mapping.etag}
+                service={service}
+                saved={{ mapping, text: document, lane: owner?.name }}
+                start={mapping.answer && draftOf(mapping)}
+              />
+            )}
+          </Awaited>
+        )
+      }
     </Awaited>
+  );
+}
+
+/** A scenario is edited as a whole. */
+function OfScenario({ service, mapping, name }: { service: string; mapping: Mapping; name: string }) {
+  return (
+    <p className="p-5">
+      Mapping <strong className="font-medium">{mapping.id}</strong> is of scenario {name}, and is edited with
+      it:{' '}
+      <Link href={editorOf(service, mapping.id, mapping.origin)} className="text-accent underline">
+        scenario {name}
+      </Link>
+    </p>
   );
 }
 

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'wouter';
+import { useMyLane, useView } from '@/api/myLane';
 import type { Mapping } from '@/api/types';
 import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
@@ -11,6 +12,7 @@ import { Switch } from '@/ui/Switch';
 import { ManyMappings } from './ManyMappings';
 import { documentOfMapping, statusesOf } from './mappingDraft';
 import { selectMappings } from './mappingFilter';
+import { editorOf, ownerOf, ownerText } from './owner';
 import { mappingList, putMapping } from './queries';
 import { RemovedDialog } from './RemovedDialog';
 
@@ -18,7 +20,7 @@ const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
 
 /** The mappings of a service, each with its switch. */
 export function MappingTable({ service }: { service: string }) {
-  const query = useQuery(mappingList(service));
+  const query = useQuery(mappingList(service, useView()));
   return (
     <Awaited query={query} what="the mappings">
       {({ items, next }) => <Rows service={service} items={items} next={next} />}
@@ -67,7 +69,7 @@ function Rows({ service, items, next }: { service: string; items: Mapping[]; nex
         </thead>
         <tbody>
           {selected.map((mapping) => (
-            <MappingRow key={mapping.id} service={service} mapping={mapping} />
+            <MappingRow key={`${mapping.origin ?? ''} ${mapping.id}`} service={service} mapping={mapping} />
           ))}
         </tbody>
       </table>
@@ -87,6 +89,7 @@ function filtered(text: string) {
 
 function MappingRow({ service, mapping }: { service: string; mapping: Mapping }) {
   const { method } = mapping.call;
+  const owner = ownerText(mapping.origin, useMyLane());
   const statuses = statusesOf(mapping);
   const methods = Array.isArray(method) ? method.join('|') : (method ?? (mapping.call.path ? 'any' : ''));
   return (
@@ -97,11 +100,12 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
       </td>
       <td className={cell}>
         <Link
-          href={`/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(mapping.id)}`}
+          href={editorOf(service, mapping.id, mapping.origin)}
           className="font-medium text-accent hover:underline"
         >
           {mapping.id}
         </Link>{' '}
+        {owner && <span className="font-medium">{owner} </span>}
         <span className="text-dim">{mapping.title}</span>{' '}
         {mapping.labels?.map((label) => (
           <span key={label} className="mr-1 rounded bg-sunken px-1.5 py-0.5 text-dim text-xs">
@@ -138,18 +142,26 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
 
 function MappingSwitch({ service, mapping }: { service: string; mapping: Mapping }) {
   const queries = useQueryClient();
+  const owner = ownerOf(mapping.origin);
   const toggle = useMutation({
     mutationFn: (enabled: boolean) =>
-      putMapping(service, mapping.id, documentOfMapping({ ...mapping, enabled }), mapping.etag),
+      putMapping(service, mapping.id, documentOfMapping({ ...mapping, enabled }), mapping.etag, owner?.name),
     onSuccess: (saved) => {
       notify(`${saved.id} is ${saved.enabled ? 'on' : 'off'} from the next call`);
       return queries.invalidateQueries({ queryKey: ['services', service] });
     },
     onError: (error) => notify(`${mapping.id} was not changed: ${error.message}`),
   });
+  const word = mapping.enabled ? 'on' : 'off';
+  if (owner?.kind === 'scenario') return <span className="pr-1 text-dim">{word}</span>;
+  if (mapping.offBy) {
+    return (
+      <span className="whitespace-nowrap pr-1 text-dim">off by {mapping.offBy.replaceAll('"', '')}</span>
+    );
+  }
   return (
     <Switch
-      label={mapping.enabled ? 'on' : 'off'}
+      label={word}
       aria-label={`${mapping.id} answers`}
       checked={mapping.enabled}
       disabled={toggle.isPending}

@@ -8,6 +8,8 @@ import { mappingText } from './queries';
 
 interface Props {
   service: string;
+  /** The lane that it was to be kept in; '' for everybody. */
+  lane: string;
   error: Error;
   /** The document that was not saved. */
   mine: string;
@@ -16,7 +18,7 @@ interface Props {
 }
 
 /** Why a mapping was not saved. When somebody else was faster, both stand side by side. */
-export function SaveProblem({ service, error, mine, retry }: Props) {
+export function SaveProblem({ service, lane, error, mine, retry }: Props) {
   const problem = error instanceof Problem ? error : null;
   const current = problem?.code === 'stale' ? (problem.current as Mapping) : null;
   return (
@@ -29,24 +31,16 @@ export function SaveProblem({ service, error, mine, retry }: Props) {
           </>
         )}
       </ProblemNotice>
-      {current && <BothVersions service={service} id={current.id} etag={current.etag} mine={mine} />}
+      {current && <BothVersions service={service} lane={lane} current={current} mine={mine} />}
     </div>
   );
 }
 
-function BothVersions({
-  service,
-  id,
-  etag,
-  mine,
-}: {
-  service: string;
-  id: string;
-  etag: string;
-  mine: string;
-}) {
-  const query = mappingText(service, id);
-  const theirs = useQuery({ ...query, queryKey: [...query.queryKey, etag] });
+type Both = Pick<Props, 'service' | 'lane' | 'mine'> & { current: Mapping };
+
+function BothVersions({ service, lane, current, mine }: Both) {
+  const query = mappingText(service, current.id, lane);
+  const theirs = useQuery({ ...query, queryKey: [...query.queryKey, current.etag] });
   if (theirs.data === undefined) return null;
   return (
     <div className="max-h-64 overflow-auto">

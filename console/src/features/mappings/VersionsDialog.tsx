@@ -44,7 +44,7 @@ function Compared({ service, id, items, close }: Props & { items: MappingVersion
   const [version, setVersion] = useState(earlier.find((v) => !v.removed)?.version ?? 0);
   const queries = useQueryClient();
   const then = useQuery({ ...versionText(service, id, version), enabled: version > 0 });
-  const now = useQuery(mappingText(service, id));
+  const now = useQuery(mappingText(service, id, ''));
   const restore = useMutation({
     mutationFn: () => restoreMapping(service, id, version),
     onSuccess: async () => {

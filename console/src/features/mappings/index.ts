@@ -1,2 +1,3 @@
 export { MappingPage, NewMappingPage } from './MappingPage';
 export { MappingTable } from './MappingTable';
+export { editorOf, ownerText } from './owner';

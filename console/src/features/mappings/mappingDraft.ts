@@ -316,6 +316,8 @@ export function documentOfMapping(mapping: Mapping, space?: number): string {
     problem: ___,
     calls: ____,
     positions: _____,
+    origin: ______,
+    offBy: _______,
     ...document
   } = mapping as Mapping & MappingDocument;
   return writeExact(document, space);

@@ -1,30 +1,45 @@
 import { queryOptions } from '@tanstack/react-query';
-import { part, readDocument, send } from '@/api/http';
+import { Problem, part, readDocument, send } from '@/api/http';
 import { inLane } from '@/api/myLane';
 import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
 
 const shown = 1_000;
 
-export function mappingList(service: string) {
+/** The mappings of a service as the calls of a lane find them: what answers first comes first. */
+export function mappingList(service: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings'],
+    queryKey: ['services', service, 'mappings', { lane }],
     queryFn: () =>
-      send<{ items: Mapping[]; next?: string }>(`/services/${part(service)}/mappings?limit=${shown}`, {
-        exact: true,
-      }),
+      send<{ items: Mapping[]; next?: string }>(
+        inLane(`/services/${part(service)}/mappings?limit=${shown}`, lane),
+        { exact: true },
+      ),
     refetchInterval: 5_000,
   });
 }
 
-export function mappingById(service: string, id: string) {
+/**
+ * One mapping, as the calls of a lane find it; that of everybody without one, or where the lane is
+ * closed.
+ */
+export function mappingById(service: string, id: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id],
-    queryFn: () => send<Mapping>(`/services/${part(service)}/mappings/${part(id)}`, { exact: true }),
+    queryKey: ['services', service, 'mappings', id, { lane }],
+    queryFn: async () => {
+      try {
+        return await send<Mapping>(inLane(mappingPath(service, id), lane), { exact: true });
+      } catch (error) {
+        if (!lane || !(error instanceof Problem) || error.code !== 'not-found') throw error;
+        return send<Mapping>(mappingPath(service, id), { exact: true });
+      }
+    },
   });
 }
 
-/** Saves a document; etag is the version it was written on, "" for a new one. */
-/** Keeps a mapping: for everybody, or in a lane above what everybody has. */
+/**
+ * Keeps a document as a mapping: for everybody, or in a lane above what everybody has. etag is the
+ * version that it was written on, '' for any.
+ */
 export function putMapping(service: string, id: string, document: string, etag: string, lane = '') {
   return send<Mapping>(inLane(`/services/${part(service)}/mappings/${part(id)}`, lane), {
     method: 'PUT',
@@ -39,16 +54,16 @@ export function removeFromLane(lane: string, service: string, id: string) {
 }
 
 export function removeMapping(service: string, id: string) {
-  return send<void>(`/services/${part(service)}/mappings/${part(id)}`, { method: 'DELETE' });
+  return send<void>(mappingPath(service, id), { method: 'DELETE' });
 }
 
 const mappingPath = (service: string, id: string) => `/services/${part(service)}/mappings/${part(id)}`;
 
-/** A mapping as the document that people would write. */
-export function mappingText(service: string, id: string) {
+/** A mapping as the document that people would write; of a lane, or with '' of everybody. */
+export function mappingText(service: string, id: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id, 'text'],
-    queryFn: () => readDocument(mappingPath(service, id)),
+    queryKey: ['services', service, 'mappings', id, 'text', { lane }],
+    queryFn: () => readDocument(inLane(mappingPath(service, id), lane)),
   });
 }
 

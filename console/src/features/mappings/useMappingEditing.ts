@@ -1,7 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'wouter';
-import type { Mapping } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
 import {
@@ -14,10 +13,11 @@ import {
   sameDraft,
 } from './mappingDraft';
 import { trialOf } from './queries';
+import type { SavedMapping } from './useSaveMapping';
 
 interface Start {
   service: string;
-  saved?: { mapping: Mapping; text: string };
+  saved?: SavedMapping;
   start?: MappingDraft;
 }
 
@@ -34,7 +34,7 @@ export function useMappingEditing({ service, saved, start }: Start) {
   const faults = asDocument ? {} : faultsOf(draft);
   const sound = Object.keys(faults).length === 0;
   const document = asDocument ? text : sound ? documentOf(draft) : '';
-  const question = { document, replaces: saved?.mapping.id ?? '', call };
+  const question = { document, replaces: saved && !saved.lane ? saved.mapping.id : '', call };
   const settled = useSettled(question, 350);
   const large = document.length > largeDocument;
   const trial = useQuery({

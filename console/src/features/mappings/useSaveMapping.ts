@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Mapping } from '@/api/types';
 import { notify } from '@/ui/Notices';
-import { putMapping, removeMapping } from './queries';
+import { putMapping, removeFromLane, removeMapping } from './queries';
 
 interface Save {
   id: string;
@@ -10,21 +10,32 @@ interface Save {
   etag: string;
 }
 
-/** Saves and removes a mapping; each can be undone. */
-export function useSaveMapping(service: string, saved?: { mapping: Mapping; text: string }) {
+/** A mapping as it is kept, and its document; of a lane, or of everybody. */
+export interface SavedMapping {
+  mapping: Mapping;
+  text: string;
+  lane?: string;
+}
+
+/** Saves and removes a mapping, where it is kept; each can be undone. */
+export function useSaveMapping(service: string, saved?: SavedMapping) {
   const queries = useQueryClient();
   const [, navigate] = useLocation();
-  const refresh = () => queries.invalidateQueries({ queryKey: ['services', service] });
+  const lane = saved?.lane;
+  const refresh = async () => {
+    await queries.invalidateQueries({ queryKey: ['services', service] });
+    if (lane) await queries.invalidateQueries({ queryKey: ['lanes'] });
+  };
   const pageOf = (id: string) =>
     `/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(id)}`;
-  const putBack = ({ mapping, text }: NonNullable<typeof saved>) =>
-    putMapping(service, mapping.id, text, '').then(refresh);
+  const putBack = ({ mapping, text }: SavedMapping) =>
+    putMapping(service, mapping.id, text, '', lane).then(refresh);
 
   const save = useMutation({
-    mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag),
+    mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
     onSuccess: async (mapping) => {
       await refresh();
-      notify(`${mapping.id} is saved and live on the next call`, () =>
+      notify(`${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`, () =>
         saved
           ? putBack(saved)
           : removeMapping(service, mapping.id)
@@ -35,11 +46,15 @@ export function useSaveMapping(service: string, saved?: { mapping: Mapping; text
     },
   });
   const remove = useMutation({
-    mutationFn: () => removeMapping(service, saved?.mapping.id ?? ''),
+    mutationFn: () => {
+      const id = saved?.mapping.id ?? '';
+      return lane ? removeFromLane(lane, service, id) : removeMapping(service, id);
+    },
     onSuccess: async () => {
       navigate(`/services/${encodeURIComponent(service)}`);
       await refresh();
-      if (saved) notify(`${saved.mapping.id} was removed`, () => putBack(saved));
+      if (saved)
+        notify(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`, () => putBack(saved));
     },
   });
   return { save, remove };

@@ -1,16 +1,17 @@
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { send } from '@/api/http';
+import { inLane, useMyLane } from '@/api/myLane';
 import type { RetryStory } from '@/api/types';
 import { clock } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
 import { bodyCell, headCell } from '@/ui/tableLook';
 
-function retryList() {
+function retryList(lane: string) {
   return queryOptions({
-    queryKey: ['calls', 'retries'],
-    queryFn: () => send<{ items: RetryStory[] }>('/calls/retries'),
+    queryKey: ['calls', 'retries', lane],
+    queryFn: () => send<{ items: RetryStory[] }>(inLane('/calls/retries', lane)),
     refetchInterval: 2_000,
   });
 }
@@ -24,21 +25,22 @@ const looks: Record<string, string> = {
 
 /** How callers took it that calls failed: what they tried, when, and how it ended. */
 export function RetriesPage() {
-  const query = useQuery(retryList());
+  const lane = useMyLane();
+  const query = useQuery(retryList(lane));
   return (
     <div className="h-full overflow-y-auto">
       <div className="space-y-2 px-5 pt-4 pb-3">
         <h1 className="font-semibold text-lg">Retries</h1>
         <p className="text-dim text-[13px]">
-          Calls that failed, of the last 1,000: what the caller tried after, with the gaps between, and
-          whether it waited as long as it was told to.
+          Calls {lane ? `in my lane, ${lane}, ` : ''}that failed, of the last 1,000: what the caller tried
+          after, with the gaps between, and whether it waited as long as it was told to.
         </p>
-        <CommandLine command="rapidmimic calls retries" />
+        <CommandLine command={`rapidmimic calls retries${lane ? ` --lane ${lane}` : ''}`} />
       </div>
       <Awaited query={query} what="the retries">
         {({ items }) =>
           items.length === 0 ? (
-            <p className="px-5 text-dim">No call failed.</p>
+            <p className="px-5 text-dim">{lane ? `No call in lane ${lane} failed.` : 'No call failed.'}</p>
           ) : (
             <table className="w-full border-line border-t text-[13px]">
               <thead>
@@ -54,7 +56,7 @@ export function RetriesPage() {
               </thead>
               <tbody>
                 {items.map((story) => (
-                  <Story key={story.attempts[0]?.id} story={story} />
+                  <Story key={story.attempts[0]?.id} story={story} lane={lane} />
                 ))}
               </tbody>
             </table>
@@ -65,7 +67,7 @@ export function RetriesPage() {
   );
 }
 
-function Story({ story }: { story: RetryStory }) {
+function Story({ story, lane }: { story: RetryStory; lane: string }) {
   return (
     <tr className="border-line border-b bg-panel" data-story={story.outcome}>
       <td className={`${cell} tabular-nums`}>{clock(story.attempts[0]?.at ?? '')}</td>
@@ -73,6 +75,7 @@ function Story({ story }: { story: RetryStory }) {
         {story.method} /{story.service}
         {story.path}
         {story.query && `?${story.query}`}
+        {story.lane && !lane && <span className="font-sans text-dim"> lane {story.lane}</span>}
       </td>
       <td className={`${cell} font-mono text-xs`}>{story.caller}</td>
       <td className={cell}>

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { Operation, Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
+import { ownerText } from '@/features/mappings';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
@@ -48,11 +49,18 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
       }}
       className={cn(inputLook, 'h-7 max-w-56 py-0', inMine && 'border-accent')}
     >
-      {lane && <option value="">as everybody: {operation.example}</option>}
+      {lane && (
+        <option value="">
+          {inMine
+            ? 'not chosen in my lane'
+            : `${operation.example}, ${ownerText(operation.exampleOrigin, lane) || 'as everybody'}`}
+        </option>
+      )}
       {operation.examples?.map((example) => (
         <option key={example.name} value={example.name}>
-          {lane && 'in my lane: '}
-          {example.name} ({example.status}){example.summary ? `: ${example.summary}` : ''}
+          {example.name}
+          {example.name === inMine && ', in my lane'} ({example.status})
+          {example.summary ? `: ${example.summary}` : ''}
         </option>
       ))}
     </select>

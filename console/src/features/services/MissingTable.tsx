@@ -1,5 +1,6 @@
 import { useMemo, useSyncExternalStore } from 'react';
 import { Link } from 'wouter';
+import { useMyLane } from '@/api/myLane';
 import { feed } from '@/features/calls';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -12,7 +13,8 @@ const shown = 5;
 /** What was asked for but missing, each with the way to an answer. */
 export function MissingTable({ service }: { service: string }) {
   const { calls } = useSyncExternalStore(feed.subscribe, feed.get);
-  const missing = useMemo(() => groupMisses(calls, service), [calls, service]);
+  const lane = useMyLane();
+  const missing = useMemo(() => groupMisses(calls, service, lane), [calls, service, lane]);
   if (missing.length === 0) return null;
   const base = `/services/${encodeURIComponent(service)}/mappings`;
   return (

@@ -1,7 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { useMyLane, useView } from '@/api/myLane';
 import { operationList } from '@/api/operations';
 import type { Operation, Service } from '@/api/types';
+import { editorOf, ownerText } from '@/features/mappings';
 import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
@@ -13,7 +15,7 @@ const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
 
 /** The operations of the contract, each with what answers it now. */
 export function OperationTable({ service }: { service: Service }) {
-  const query = useQuery({ ...operationList(service.name), refetchInterval: 5_000 });
+  const query = useQuery({ ...operationList(service.name, useView()), refetchInterval: 5_000 });
   if (!service.contract) {
     return (
       <p className="px-5 text-dim">
@@ -47,10 +49,9 @@ export function OperationTable({ service }: { service: Service }) {
 
 function OperationRow({ service, operation }: { service: Service; operation: Operation }) {
   const mapped = operation.mappedBy?.[0];
-  const base = `/services/${encodeURIComponent(service.name)}/mappings`;
   const link = mapped
-    ? `${base}/${encodeURIComponent(mapped)}`
-    : `${base}?${new URLSearchParams({ operation: operation.id })}`;
+    ? editorOf(service.name, mapped, operation.mappedOrigin)
+    : `/services/${encodeURIComponent(service.name)}/mappings?${new URLSearchParams({ operation: operation.id })}`;
   return (
     <tr className="border-line border-b bg-panel" data-operation={operation.id}>
       <td className={`${cell} font-mono text-xs`}>
@@ -113,21 +114,24 @@ interface AnswerProps {
 }
 
 function AnswerOf({ service, operation, mapped }: AnswerProps) {
+  const mine = useMyLane();
   if (operation.skipped) return <span className="text-miss">does not answer: {operation.skipped}</span>;
   if (mapped) {
     return (
       <span className="flex flex-wrap items-center gap-x-2">
-        <SourceMark source="mapping" /> {mapped}
+        <SourceMark source="mapping" /> {mapped}{' '}
+        <span className="text-dim">{ownerText(operation.mappedOrigin, mine)}</span>
       </span>
     );
   }
   const status = operation.status ?? 200;
   const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
-  const choice = (operation.examples?.length ?? 0) > 1;
+  const owner = ownerText(operation.exampleOrigin, mine);
+  const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || !owner);
   const body = choice
     ? ''
     : operation.example
-      ? `example “${operation.example}”`
+      ? `example “${operation.example}” ${owner}`
       : bodies[operation.body ?? 'none'];
   return (
     <span className="flex flex-wrap items-center gap-x-2">

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
+import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
 import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
@@ -43,7 +44,7 @@ export function ServicePage({ name }: { name: string }) {
   return (
     <DropContract onFile={importing.take}>
       <ServiceHead service={service} />
-      <InMyLane />
+      <Situation />
       {importing.report}
       <MissingTable service={service.name} />
       <Panel
@@ -89,6 +90,7 @@ export function ServicePage({ name }: { name: string }) {
 
 function ServiceHead({ service }: { service: Service }) {
   const { contract } = service;
+  const lane = useMyLane();
   const address = useAddress(service.address);
   return (
     <div className="space-y-1 px-5 pt-4 pb-4">
@@ -115,7 +117,7 @@ function ServiceHead({ service }: { service: Service }) {
           href={`/calls?${new URLSearchParams({ text: `/${service.name}/` })}`}
           className="text-accent hover:underline"
         >
-          {total(service.lastMinute)} calls in the last minute
+          {lane ? 'its calls in my lane' : `${total(service.lastMinute)} calls in the last minute`}
         </Link>
         {contract && (
           <Link
@@ -130,14 +132,33 @@ function ServiceHead({ service }: { service: Service }) {
   );
 }
 
-/** What a change on this page is for, where I am in a lane. */
-function InMyLane() {
+/** What a change on this page is for, where I am in a lane, and what is on. */
+function Situation() {
   const lane = useMyLane();
-  if (!lane) return null;
+  const { data } = useStatus();
+  const scenario = data?.scenario.scenario;
+  if (!lane && !scenario) return null;
   return (
     <p className="px-5 pb-3 text-[13px] text-dim">
-      In my lane, <strong className="font-medium text-ink">{lane}</strong>: mode, examples, and what is slow
-      or failing are changed for it alone. Mappings, contract and settings are everybody's.
+      {lane && (
+        <>
+          In my lane, <strong className="font-medium text-ink">{lane}</strong>: mode, examples, what is slow
+          or failing, and mappings that are kept in it are its own. Contract, settings and all other mappings
+          are everybody's.{' '}
+        </>
+      )}
+      {scenario && (
+        <>
+          Scenario{' '}
+          <Link
+            href={`/scenarios?${new URLSearchParams({ scenario })}`}
+            className="text-accent hover:underline"
+          >
+            {scenario}
+          </Link>{' '}
+          is on; what it changes here bears its name.
+        </>
+      )}
     </p>
   );
 }

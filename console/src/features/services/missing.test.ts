@@ -28,4 +28,6 @@ it('groups the misses of one service by method and path', () => {
     ['GET', '/bertsh/N7', 2, 'c-4'],
     ['PUT', '/bertsh/N7', 1, 'c-5'],
   ]);
+  const mine = groupMisses([call('c-8', { lane: 'mara' }), call('c-7', {})], 'moorings', 'mara');
+  expect(mine.map((g) => [g.count, g.last.id])).toEqual([[1, 'c-8']]);
 });

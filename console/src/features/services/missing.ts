@@ -9,11 +9,12 @@ export interface Missing {
   last: Call;
 }
 
-/** Groups the misses of one service, the most frequent first. */
-export function groupMisses(calls: Call[], service: string): Missing[] {
+/** Groups the misses of one service, in a lane or with '' in all, the most frequent first. */
+export function groupMisses(calls: Call[], service: string, lane = ''): Missing[] {
   const groups = new Map<string, Missing>();
   for (const call of calls) {
     if (call.source !== 'miss' || call.service !== service) continue;
+    if (lane && call.lane !== lane) continue;
     const key = `${call.method} ${call.path}`;
     const group = groups.get(key);
     if (group) group.count++;
