@@ -28,13 +28,24 @@ func TestConsoleScenarios(t *testing.T) {
 	must(t, press("tides-dead", "Switch off"), p.WaitText("no scenario"))
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
 
+	// put together in a form, which is another view of its document
+	must(t, p.Press("New scenario"), p.Fill("Name", "gale"), p.Choose("Builds on", "tides-dead"), p.Choose("Example to choose in moorings", "listBerths: none-free"),
+		p.Choose("Mapping to switch off in moorings", "booking-refused"), p.WaitText("mapping booking-refused does not answer"), p.Choose("State of customs", "off"), p.Press("Keep it"), p.WaitText("gale is kept"))
+	must(t, p.Wait("document.querySelector('[data-changes=customs] select').value === 'off'"), p.Fill("Errors", "1e"), p.Press("Save"), p.WaitText("Nothing was kept."), p.WaitText("/services/customs/impair"),
+		p.Fill("Errors", "100%"), p.Fill("With status", "503, 429"), p.Press("Save"), p.WaitText("customs: errors 100% with 429, 503"))
+	gale, err := s.api.Scenario(t.Context(), "gale")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"customs: switched off", "customs: errors 100% with 429, 503", `moorings: listBerths answers with example "none-free"`, "moorings: mapping booking-refused switched off"}, gale.Lines)
+	must(t, p.Press("Take it out"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('none-free')"), p.Wait("!document.querySelector('.cm-content').innerText.includes('booking-refused')"),
+		p.Press("Close the scenario"))
+
 	// written as a document, whose faults have their place
-	must(t, p.Press("New scenario"), p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, services: {moorings: {examples: {listBerths: none}}}}`), p.Press("Keep it"),
+	must(t, p.Press("New scenario"), p.Press("Document"), p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, services: {moorings: {examples: {listBerths: none}}}}`), p.Press("Keep it"),
 		p.WaitText(`example "none" is not here`), p.WaitText("line 1, column 59"))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, buildsOn: no-free-berth, services: {moorings: {examples: {listBerths: two-free}}}}`), p.Press("Keep it"),
 		p.WaitText("dusk is kept"), p.Wait("location.search === '?scenario=dusk'"), p.WaitText("example of listBerths in moorings: two-free instead of none-free"))
 	must(t, p.Press("Remove"), p.WaitText("Scenario dusk is removed"), p.Press("Undo"), p.Wait(row("dusk")))
-	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("it is used by scenario dusk"))
+	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("it is used by scenario dusk"), p.Press("Close the scenario"))
 
 	// made of what is on, and of calls
 	s.impair("tides", `latency: 3ms`)
@@ -91,7 +102,7 @@ func TestConsoleLanes(t *testing.T) {
 	must(t, p.Press("Take out of lane mara"), p.WaitText("was removed from lane mara"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))
 	undone()
-	must(t, p.Goto(s.control+"/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
+	must(t, p.Goto(s.control+"/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.WaitText("a mapping of its own for any /berths/N13 (berth-under-repair)"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: 1}}}`), p.Press("Save"), p.WaitText("Nothing was kept."), p.WaitText("off must be"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: true}}}`), p.Press("Save"), p.WaitText("tides: switched off"), p.Press("Close"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))

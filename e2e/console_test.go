@@ -174,7 +174,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/calls?call=c-4":                   `document.querySelector('details')`, // edited on its way
 		"/retries":                          `document.querySelector('[data-story]')`,
 		"/scenarios":                        `document.querySelector('[data-scenario=tides-dead]')`,
-		"/scenarios?scenario=bad-night":     `document.querySelector('.cm-content')`,
+		"/scenarios?scenario=bad-night":     `document.querySelector('[data-changes=tides]')`,
 		"/lanes":                            `document.querySelector('[data-lane=night-run]')`,
 		"/calls?lane=night-run&call=c-5":    `document.querySelector('[data-testid=sentence]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,

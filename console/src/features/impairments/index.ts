@@ -1,3 +1,4 @@
 export { ImpairmentMark } from './ImpairmentMark';
 export { ImpairmentPanel } from './ImpairmentPanel';
 export { ImpairmentStrip } from './ImpairmentStrip';
+export { latencyOf } from './impairmentDraft';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSituationRefresh } from '@/features/scenarios';
+import { ChangesView, useSituationRefresh } from '@/features/scenarios';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -9,7 +9,7 @@ import { DocumentEditor } from '@/ui/DocumentEditor';
 import { notify } from '@/ui/Notices';
 import { laneText, putLane } from './queries';
 
-/** All that a lane has of its own, as a document. */
+/** All that a lane has of its own, as a form or as a document. */
 export function EditLane({ name }: { name: string }) {
   const [open, setOpen] = useState(false);
   return (
@@ -37,6 +37,7 @@ function Editing({ name }: { name: string }) {
           <DocumentEditor
             label="Document of the lane"
             text={text}
+            form={(draft, change) => <ChangesView text={draft} onChange={change} />}
             save={async (document, before) => {
               await putLane(name, document);
               await refresh();

@@ -2,6 +2,7 @@ import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
+import { ViewSwitch } from '@/ui/ViewSwitch';
 import { AnswerForm } from './AnswerForm';
 import { CallForm } from './CallForm';
 import { ChangesDialog } from './ChangesDialog';
@@ -15,7 +16,6 @@ import { SequencePositions } from './SequencePositions';
 import { useMappingEditing } from './useMappingEditing';
 import { type SavedMapping, useSaveMapping } from './useSaveMapping';
 import { VersionsDialog } from './VersionsDialog';
-import { ViewSwitch } from './ViewSwitch';
 
 interface Props {
   service: string;
@@ -54,7 +54,10 @@ export function MappingEditor({ service, saved, start }: Props) {
           {lane && <span className="text-dim"> only in lane {lane}</span>}
         </h1>
         <div className="flex flex-wrap items-center gap-2">
-          <ViewSwitch editing={editing} />
+          <ViewSwitch
+            view={editing.view}
+            onChange={(view) => (view === 'form' ? editing.toForm() : editing.toDocument())}
+          />
           {mapping && !lane && <VersionsDialog service={service} id={mapping.id} />}
           {saved && editing.dirty && (
             <ChangesDialog before={saved.text} after={trial.data?.yaml} onDiscard={editing.discard} />

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'wouter';
+import { mappingList } from '@/api/mappings';
 import { useMyLane, useView } from '@/api/myLane';
 import type { Mapping } from '@/api/types';
 import { count } from '@/lib/format';
@@ -13,7 +14,7 @@ import { ManyMappings } from './ManyMappings';
 import { documentOfMapping, statusesOf } from './mappingDraft';
 import { selectMappings } from './mappingFilter';
 import { editorOf, ownerOf, ownerText } from './owner';
-import { mappingList, putMapping } from './queries';
+import { putMapping } from './queries';
 import { RemovedDialog } from './RemovedDialog';
 
 const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';

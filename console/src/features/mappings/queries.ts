@@ -3,21 +3,6 @@ import { Problem, part, readDocument, send } from '@/api/http';
 import { inLane } from '@/api/myLane';
 import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
 
-const shown = 1_000;
-
-/** The mappings of a service as the calls of a lane find them: what answers first comes first. */
-export function mappingList(service: string, lane: string) {
-  return queryOptions({
-    queryKey: ['services', service, 'mappings', { lane }],
-    queryFn: () =>
-      send<{ items: Mapping[]; next?: string }>(
-        inLane(`/services/${part(service)}/mappings?limit=${shown}`, lane),
-        { exact: true },
-      ),
-    refetchInterval: 5_000,
-  });
-}
-
 /**
  * One mapping, as the calls of a lane find it; that of everybody without one, or where the lane is
  * closed.

@@ -7,18 +7,18 @@ import { CommandLine } from '@/ui/CommandLine';
 import { DocumentEditor } from '@/ui/DocumentEditor';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { putScenarios, removeScenario, scenarioText } from './queries';
+import { ChangesView } from './ChangesView';
+import { putScenarios, removeScenario, scenarioList, scenarioText } from './queries';
 import { useSituationRefresh } from './useSwitching';
 
-const beginning = `name: full-harbour
-title: The harbour is full
-services:
-  moorings:
-    examples: { listBerths: none-free }
-    # off: true                      switches the whole service off
-    # mappingsOff: [some-mapping]    mappings that do not answer
-    # mappings: [ ... ]              mappings that come before the others
-    # impair: { latency: 2s }        slow or failing
+const beginning = `name: my-scenario
+# services:
+#   SERVICE:
+#     off: true                          switches the whole service off
+#     examples: { OPERATION: EXAMPLE }   what an operation answers with
+#     mappingsOff: [MAPPING]             mappings that do not answer
+#     mappings: [ ... ]                  mappings that come before the others
+#     impair: { latency: 2s }            slow or failing
 `;
 
 interface Props {
@@ -70,6 +70,8 @@ interface EditingProps extends Props {
 
 function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
   const refresh = useSituationRefresh();
+  const { data } = useQuery(scenarioList());
+  const others = (data?.items ?? []).map((item) => item.name).filter((other) => other !== name);
   const save = async (document: string, before: string) => {
     const { items } = await putScenarios(document);
     await refresh();
@@ -111,7 +113,13 @@ function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
           places={scenario.faults}
         />
       )}
-      <DocumentEditor label="Document of the scenario" text={text} isNew={!name} save={save}>
+      <DocumentEditor
+        label="Document of the scenario"
+        text={text}
+        isNew={!name}
+        form={(draft, change) => <ChangesView text={draft} onChange={change} others={others} />}
+        save={save}
+      >
         {name && (
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
             Remove
