@@ -49,7 +49,32 @@ func (s *service) statuses(line string, count int, headers ...string) (statuses 
 	return statuses
 }
 
-const berth = "GET /moorings/berths/N7"
+const (
+	berth     = "GET /moorings/berths/N7"
+	listHolds = `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><listHolds xmlns="https://customs.skerry-sound.example/cargo"/></e:Body></e:Envelope>`
+)
+
+// A dead SOAP service has no contract to give; all other trouble is for its messages,
+// and reading the contract takes no turn of it.
+func TestTroubleOfAServedContract(t *testing.T) {
+	s := startDemo(t)
+	const contract = "GET /customs?wsdl"
+	message := func() int {
+		resp, _ := s.send("POST /customs/Desk", listHolds, "Content-Type: text/xml")
+		return resp.StatusCode
+	}
+	s.impair("customs", `{ errors: { next: 1 }, limit: { calls: 2, per: 1h } }`)
+	assert.Equal(t, []int{200, 200, 200}, s.statuses(contract, 3))
+	assert.Equal(t, []int{503, 200, 429}, []int{message(), message(), message()}, "a fault, an answer, and the limit")
+	s.impair("customs", `outage: { as: 503 }`)
+	assert.Equal(t, []int{503, 503}, append(s.statuses(contract, 1), message()))
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "impaired:outage GET"})
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1)
+	s.impair("customs", `outage: { as: drop }`)
+	_, err = http.Get(s.traffic + "/customs?wsdl")
+	assert.Error(t, err, "no answer at all")
+}
 
 func TestErrors(t *testing.T) {
 	s := startDemo(t)
@@ -106,7 +131,7 @@ func TestErrorsThatSuit(t *testing.T) {
 	assert.Contains(t, body, "Refused by the impairment of moorings: errors 100%, seed 3, draw 1.")
 	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), `source=impairment, by="errors 100%"`)
 	s.impair("customs", `errors: { rate: 100%, status: 500 }`)
-	resp, body = s.send("POST /customs/Desk", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><listHolds xmlns="https://customs.skerry-sound.example/cargo"/></e:Body></e:Envelope>`, "Content-Type: text/xml")
+	resp, body = s.send("POST /customs/Desk", listHolds, "Content-Type: text/xml")
 	assert.Equal(t, 500, resp.StatusCode)
 	assert.Contains(t, body, "faultcode")
 

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os/exec"
 	"strings"
 	"sync"
 	"testing"
@@ -192,6 +193,35 @@ func TestWhatALaneSees(t *testing.T) {
 	assert.Equal(t, "mine", answer["current"].(map[string]any)["id"], "what is kept now is told")
 	_, tag, _ = s.request("GET /services/moorings/mappings/shut?lane=mara", "")
 	assert.Empty(t, tag, "a scenario is edited as a whole")
+}
+
+// Browsers, and whoever else waits to be asked, are asked for the lane.
+func TestTheProxyAsksForTheLane(t *testing.T) {
+	s := start(t, config.Config{Proxy: "127.0.0.1:0", ProxyAsks: true})
+	document := spec.NewService("office")
+	document.Hosts = []string{"office.example"}
+	_, err := s.api.PutService(t.Context(), "office", document, "")
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "office", []byte(`{ call: { path: /berths/N7 }, answer: { text: of all } }`))
+	require.NoError(t, err)
+	s.lane(`{ name: mara, services: { office: { mappings: [{ call: { path: /berths/N7 }, answer: { text: of mara } }] } } }`)
+	ca, err := s.api.Authority(t.Context())
+	require.NoError(t, err)
+	for user, want := range map[string]string{"mara:": "of mara", "-:": "of all", "marra:": `lane \"marra\" is not here (mara?)`} {
+		for _, target := range []string{"http://office.example/berths/N7", "https://office.example/berths/N7"} {
+			out, err := exec.CommandContext(t.Context(), "curl", "-sS", "--proxy", ca.Proxy, "--proxy-anyauth", "--proxy-user", user, "--cacert", ca.File, target).CombinedOutput()
+			require.NoError(t, err, string(out))
+			assert.Contains(t, string(out), want, "%s as %q", target, user)
+		}
+	}
+	out, err := exec.CommandContext(t.Context(), "curl", "-sS", "--proxy", ca.Proxy, "http://office.example/berths/N7").CombinedOutput()
+	require.NoError(t, err)
+	assert.Contains(t, string(out), "asks for a user name")
+	// other hosts are none of its business
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "itself") }))
+	defer other.Close()
+	_, body := get(t, s.through(t), other.URL)
+	assert.Equal(t, "itself", body)
 }
 
 // A lane has what everybody has, and neither the scenario nor the impairments that

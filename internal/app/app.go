@@ -250,7 +250,7 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	}
 	a.proxy = &http.Server{
 		Handler: traffic.NewProxy(traffic.ProxyConfig{
-			Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream,
+			Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
 			Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
 			Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
 		}),

@@ -36,6 +36,7 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
 		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
 		&cli.StringFlag{Name: "proxy", Usage: "`HOST:PORT` of the proxy for programs that cannot be re-pointed; empty for none", Value: "127.0.0.1:7402", Sources: cli.EnvVars("RAPIDMIMIC_PROXY")},
+		&cli.BoolFlag{Name: "proxy-asks", Usage: "have the proxy ask programs for a user name, which is their lane (- for none); browsers give one only then", Sources: cli.EnvVars("RAPIDMIMIC_PROXY_ASKS")},
 		&cli.BoolFlag{Name: "open-proxy", Usage: "allow a proxy address beyond this machine; then it reaches only hosts that a service lists", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_PROXY")},
 		&cli.BoolFlag{Name: "no-upstream", Usage: "forbid every call to an upstream, for CI", Sources: cli.EnvVars("RAPIDMIMIC_NO_UPSTREAM")},
 		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of JSON members, query parameters and form fields whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
@@ -59,7 +60,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
-		NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"),
+		NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
 	}

@@ -27,6 +27,8 @@ type Config struct {
 	// OpenProxy allows a proxy address beyond loopback; then it reaches only hosts
 	// that a service lists.
 	OpenProxy bool
+	// ProxyAsks has the proxy ask programs for a user name, which is their lane.
+	ProxyAsks bool
 	// OpenControl allows a control address beyond loopback.
 	OpenControl bool
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also

@@ -47,7 +47,10 @@ type ProxyConfig struct {
 	// Own are host:port of our own ports that the proxy must not reach.
 	Own []string
 	// Only refuses hosts that no service lists.
-	Only   bool
+	Only bool
+	// Asks has programs that call a listed host asked for the user name that they are
+	// in a lane by; browsers give one only then.
+	Asks   bool
 	Logger *slog.Logger
 }
 
@@ -59,6 +62,9 @@ func NewProxy(c ProxyConfig) *Proxy {
 // ServeHTTP implements http.Handler.
 func (p *Proxy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch {
+	case p.Asks && r.Header.Get("Proxy-Authorization") == "" && p.Listed(hostOf(r.Host)) && (r.Method == http.MethodConnect || r.URL.Host != ""):
+		w.Header().Set("Proxy-Authenticate", `Basic realm="Rapid Mimic: the user name is the lane, - for none", charset="UTF-8"`)
+		http.Error(w, "This proxy asks for a user name, which is the lane that the calls are in; - stands for none.", http.StatusProxyAuthRequired)
 	case r.Method == http.MethodConnect:
 		p.connect(w, r)
 	case r.URL.Host == "":
@@ -158,11 +164,14 @@ func proxyUser(ctx context.Context) string {
 	return user
 }
 
-// userOf reads the user name that a client gives the proxy (RFC 7617); it needs no
-// password.
+// userOf reads the user name that a client gives the proxy (RFC 7617), "" for none;
+// it needs no password.
 func userOf(r *http.Request) string {
 	given := &http.Request{Header: http.Header{"Authorization": r.Header["Proxy-Authorization"]}}
 	user, _, _ := given.BasicAuth()
+	if user == call.NoLane {
+		return ""
+	}
 	return user
 }
 

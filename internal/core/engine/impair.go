@@ -105,19 +105,36 @@ func (e *Engine) refused(p *Placed, r *call.Request, m *catalog.Mapping) bool {
 	return false
 }
 
+// dead reports whether an outage keeps a call from everything that the service has,
+// its contract too. All other trouble is for calls of operations: who reads a contract
+// takes no draw and no turn of theirs.
+func (e *Engine) dead(p *Placed, r *call.Request) bool {
+	for _, t := range e.troublesOf(p, r, nil) {
+		if e.outage(p, r, t, e.now()) {
+			p.injury.asked, p.injury.troubles = true, []trouble{t}
+			return true
+		}
+	}
+	return false
+}
+
+func (e *Engine) outage(p *Placed, r *call.Request, t trouble, now time.Time) bool {
+	if !t.Down(now) {
+		return false
+	}
+	o := t.Spec.Outage
+	if status := o.Status(); status > 0 {
+		e.refuseWith(p, r, t, status, 0, call.Injected{Kind: "outage", What: o.String()})
+	} else {
+		p.breakOff(t, o.As, call.Injected{Kind: "outage", What: o.String()})
+	}
+	return true
+}
+
 // refuses asks one impairment.
 func (e *Engine) refuses(p *Placed, r *call.Request, t trouble) bool {
 	now := e.now()
-	if t.Down(now) {
-		o := t.Spec.Outage
-		if status := o.Status(); status > 0 {
-			e.refuseWith(p, r, t, status, 0, call.Injected{Kind: "outage", What: o.String()})
-		} else {
-			p.breakOff(t, o.As, call.Injected{Kind: "outage", What: o.String()})
-		}
-		return true
-	}
-	return e.limits(p, r, t, now) || e.errs(p, r, t, now) || e.breaks(p, t)
+	return e.outage(p, r, t, now) || e.limits(p, r, t, now) || e.errs(p, r, t, now) || e.breaks(p, t)
 }
 
 // limits asks the limit of an impairment.

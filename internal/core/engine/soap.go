@@ -17,6 +17,10 @@ import (
 func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	soap := p.Service.Contract.SOAP
 	if r.Method == "GET" || r.Method == "HEAD" {
+		if e.dead(p, r) {
+			giveRefusal(d, p, nil)
+			return
+		}
 		base := "http://" + r.Host + strings.TrimSuffix(r.Address, r.Path)
 		if text, ok := soap.Served(r.Query, base); ok {
 			serveContract(d, text)
