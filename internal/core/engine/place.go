@@ -36,8 +36,8 @@ func (e *Engine) Place(r *call.Request) *Placed {
 	}
 	if p.Service != nil {
 		p.segments = match.Split(make([]string, 0, 8), r.Path)
-		p.readHints(r)
 	}
+	p.readHints(r)
 	e.findView(p, r, inAddress)
 	return p
 }
@@ -58,9 +58,10 @@ func (p *Placed) findService(r *call.Request, address string) {
 	}
 }
 
-// readHints reads what a call says to its service.
+// readHints reads what a call says to its service. A call that misses every service
+// is still one of the lane that it names.
 func (p *Placed) readHints(r *call.Request) {
-	if !p.Service.Spec.Hints {
+	if p.Service != nil && !p.Service.Spec.Hints {
 		return
 	}
 	if len(r.Header["Rapid-Mimic"]) > 0 || len(r.Header["Baggage"]) > 0 {

@@ -33,7 +33,7 @@ func situated(t *testing.T, mappings string) (*catalog.Catalog, *engine.Engine) 
     bare: { off: true }
 `))
 	require.NoError(t, err)
-	_, _, err = c.PutScenarios(t.Context(), scenarios)
+	_, _, err = c.PutScenarios(t.Context(), scenarios, "")
 	require.NoError(t, err)
 	for _, text := range []string{
 		"{ name: mara, ttl: 10m, scenario: rough }", "{ name: plain }",
@@ -77,6 +77,7 @@ func TestWhichLane(t *testing.T) {
 		{"GET /moorings/berths?n=1", "10.2.0.1:5", "", []string{"Cookie: who=ida"}, "ruled", "its rule"},
 		{"GET /moorings/berths?n=1", "10.2.0.1:5", "", nil, "second", "its rule"},
 		{"GET /moorings/berths", "10.9.0.1:5", "", nil, "second", "its rule"},
+		{"GET /mooring/berths", "192.0.2.1:5", "", []string{header}, "mara", "its hint"},
 	} {
 		d := placed(e, k.line, k.caller, k.user, k.headers...)
 		assert.Equal(t, k.lane, d.Lane, "%+v", k)

@@ -81,16 +81,14 @@ func refuseAsked(d *Decision, p *Placed, r *call.Request) {
 	p.asFault(d, r, "Client")
 }
 
-// asFault gives a refusal to who speaks SOAP as a fault, with the status that it
-// has.
+// asFault gives a refusal to who speaks SOAP as a fault, with the status that the
+// standard has for it.
 func (p *Placed) asFault(d *Decision, r *call.Request, code string) {
 	if p.Service == nil || !isSOAP(p.Service) || r.Method != "POST" {
 		return
 	}
 	m := p.Service.Contract.SOAP.Dispatch(p.segments, r)
-	status := d.Answer.Status
 	d.Answer = p.Service.Contract.SOAP.Fault(&m, contract.SOAPFault{Code: code, Text: d.Explanation.Sentence})
-	d.Answer.Status = status
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
@@ -100,6 +98,7 @@ func switchedOff(d *Decision, p *Placed, r *call.Request, by string) {
 		Detail: fmt.Sprintf("Service %q is switched off by %s.", p.Service.Spec.Name, by),
 	}, nil)
 	p.asFault(d, r, "Server")
+	d.Answer.Status = 503 // also with a fault in it: nobody is there
 }
 
 // TooLarge is the decision on a call whose body must be held to answer it and
