@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic/client"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 )
@@ -46,7 +47,7 @@ func (p Program) laneCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "example", Usage: "`SERVICE/OPERATION=EXAMPLE` answers; without EXAMPLE what everybody has"},
 					&cli.StringSliceFlag{Name: "mode", Usage: "`SERVICE=MODE`: answer or relay; without MODE what everybody has"},
 					&cli.StringSliceFlag{Name: "off", Usage: "switch this `SERVICE` off"},
-					&cli.StringSliceFlag{Name: "on", Usage: "switch this `SERVICE` on again"},
+					&cli.StringSliceFlag{Name: "on", Usage: "switch this `SERVICE` on again, also where its scenario switches it off"},
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "a `FILE` with the whole lane, instead of the flags"},
 				},
 				Action: p.laneSet, ShellComplete: p.completeLanes,
@@ -218,14 +219,43 @@ func (p Program) laneSet(ctx context.Context, c *cli.Command) error {
 		}
 		patch["ttl"] = spec.Duration(time.Since(lane.Opened).Round(time.Second)) + ttl
 	}
-	document, err := json.Marshal(patch)
-	if err != nil {
-		return err
-	}
-	if lane, err = api.PatchLane(ctx, given[0], document); err != nil {
+	if lane, err = patchLane(ctx, api, given[0], patch); err != nil {
 		return unchanged(asFlags(err), "")
 	}
+	if lane, err = switchOn(ctx, api, lane, c.StringSlice("on")); err != nil {
+		return err
+	}
 	return p.print(c, lane, func() ([]byte, error) { return yamlOf(lane.Lane) }, func() { p.sayLane(lane) })
+}
+
+func patchLane(ctx context.Context, api *client.Client, name string, patch map[string]any) (lane api.Lane, err error) {
+	document, err := json.Marshal(patch)
+	if err != nil {
+		return lane, err
+	}
+	return api.PatchLane(ctx, name, document)
+}
+
+// switchOn switches those services of a lane on that are off although the lane does
+// not say so itself: its scenario does.
+func switchOn(ctx context.Context, environment *client.Client, lane api.Lane, services []string) (api.Lane, error) {
+	if len(services) == 0 {
+		return lane, nil
+	}
+	status, err := environment.LaneStatus(ctx, lane.Name)
+	if err != nil {
+		return lane, err
+	}
+	on := make(map[string]any)
+	for _, service := range services {
+		if status.Modes[service] == "off" {
+			on[service] = map[string]any{"off": false}
+		}
+	}
+	if len(on) == 0 {
+		return lane, nil
+	}
+	return patchLane(ctx, environment, lane.Name, map[string]any{"services": on})
 }
 
 func (p Program) laneClose(ctx context.Context, c *cli.Command) error {
