@@ -34,9 +34,10 @@ api-types:
 	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
 	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
 
-test: build browser judges e2e/judges/node_modules/.package-lock.json
+# One way of building for all of it, since a fresh machine compiles everything.
+test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
-	go vet ./...
+	go vet $(RACE) ./...
 	go test $(RACE) ./...
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 

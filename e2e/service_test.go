@@ -24,8 +24,11 @@ import (
 	"rapidmimic/internal/config"
 )
 
-// binary is the real command line, built once for all tests.
-var binary string
+// binary is the real command line, built once for all tests, as they are built.
+var (
+	binary     string
+	buildFlags []string
+)
 
 func TestMain(m *testing.M) { os.Exit(run(m)) }
 
@@ -36,7 +39,8 @@ func run(m *testing.M) int {
 	}
 	defer os.RemoveAll(folder)
 	binary = filepath.Join(folder, "rapidmimic")
-	if out, err := exec.Command("go", "build", "-o", binary, "rapidmimic/cmd/rapidmimic").CombinedOutput(); err != nil {
+	build := append([]string{"build", "-o", binary}, buildFlags...)
+	if out, err := exec.Command("go", append(build, "rapidmimic/cmd/rapidmimic")...).CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()
