@@ -60,7 +60,7 @@ function CallBody({ call }: { call: CallDetail }) {
                 in{' '}
                 <Link
                   href={`/calls?${new URLSearchParams({ lane: call.lane })}`}
-                  className="text-accent hover:underline"
+                  className="text-accent underline"
                 >
                   lane {call.lane}
                 </Link>{' '}
@@ -71,7 +71,7 @@ function CallBody({ call }: { call: CallDetail }) {
                 under{' '}
                 <Link
                   href={`/scenarios?${new URLSearchParams({ scenario: call.scenario })}`}
-                  className="text-accent hover:underline"
+                  className="text-accent underline"
                 >
                   scenario {call.scenario}
                 </Link>

@@ -53,7 +53,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
             of{' '}
             <Link
               href={item.origin.startsWith('lane') ? '/lanes' : '/scenarios'}
-              className="text-accent hover:underline"
+              className="text-accent underline"
             >
               {item.origin}
             </Link>

@@ -152,7 +152,7 @@ function Situation() {
           Scenario{' '}
           <Link
             href={`/scenarios?${new URLSearchParams({ scenario })}`}
-            className="text-accent hover:underline"
+            className="text-accent underline"
           >
             {scenario}
           </Link>{' '}
