@@ -173,6 +173,9 @@ func (c *Client) LaneStatus(ctx context.Context, lane string) (api.Status, error
 
 func yamlAnswer() http.Header { return http.Header{"Accept": {"application/yaml"}} }
 
+// onlyNew demands that what is made is not there yet.
+func onlyNew() http.Header { return http.Header{"If-None-Match": {"*"}} }
+
 func ifMatch(tag string) http.Header {
 	if tag == "" {
 		return nil

@@ -38,6 +38,12 @@ func (c *Client) PutScenarios(ctx context.Context, document []byte) ([]api.Scena
 	return list.Items, err
 }
 
+// MakeScenarios is PutScenarios where none of them may be there already.
+func (c *Client) MakeScenarios(ctx context.Context, document []byte) ([]api.Scenario, error) {
+	list, err := do[api.List[api.Scenario]](ctx, c, request{method: http.MethodPost, path: path("scenarios"), body: document, header: onlyNew()})
+	return list.Items, err
+}
+
 // RemoveScenario removes a scenario that is on nowhere.
 func (c *Client) RemoveScenario(ctx context.Context, name string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("scenarios", name)})

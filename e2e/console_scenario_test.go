@@ -36,6 +36,15 @@ func TestConsoleScenarios(t *testing.T) {
 	gale, err := s.api.Scenario(t.Context(), "gale")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"customs: switched off", "customs: errors 100% with 429, 503", `moorings: listBerths answers with example "none-free"`, "moorings: mapping booking-refused switched off"}, gale.Lines)
+	// somebody else was faster: nothing is overwritten unasked
+	_, err = s.api.PutScenario(t.Context(), "gale", []byte(`{name: gale, title: of Ben, services: {tides: {off: true}}}`))
+	require.NoError(t, err)
+	must(t, p.Fill("Title", "of Mara"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"), p.WaitText("title: of Ben"), p.Press("Save mine over it"), p.WaitText("gale is kept"))
+	require.Eventually(t, func() bool {
+		gale, err := s.api.Scenario(t.Context(), "gale")
+		return err == nil && gale.Title == "of Mara" && len(gale.Lines) == 4
+	}, 5*time.Second, 20*time.Millisecond)
+	must(t, p.Press("New scenario"), p.Fill("Name", "gale"), p.Press("Keep it"), p.WaitText(`scenario "gale" is here already`), p.Press("Take theirs"), p.Wait("location.search === '?scenario=gale'"))
 	must(t, p.Press("Take it out"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('none-free')"), p.Wait("!document.querySelector('.cm-content').innerText.includes('booking-refused')"),
 		p.Press("Close the scenario"))
 

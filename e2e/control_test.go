@@ -47,6 +47,20 @@ func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
 	assert.Equal(t, 412, status)
 	assert.Equal(t, "stale", answer["code"])
 	assert.Equal(t, second, answer["current"].(map[string]any)["etag"], "the current state comes along")
+	for line, document := range map[string]string{
+		"PUT " + path: document, "PUT /services/moorings": `{"name": "moorings"}`, "PUT /services/moorings/payloads/a.txt": "a",
+		"PUT /scenarios/bad-night": "name: bad-night", "POST /scenarios": "[{name: new}, {name: bad-night}]",
+	} {
+		if strings.Contains(line, "payloads") {
+			status, _, _ = s.request(line, document, "If-None-Match: *")
+			assert.Equal(t, 201, status, "what is not there yet can be made")
+		}
+		status, _, answer = s.request(line, document, "If-None-Match: *")
+		assert.Equal(t, 412, status, "%s %v", line, answer)
+		assert.Contains(t, answer["detail"], "is here already")
+	}
+	status, _, _ = s.request("GET /scenarios/new", "")
+	assert.Equal(t, 404, status, "all or none")
 	status, third, answer := s.request("PATCH "+path, `{"answer": {"status": 418}, "title": "Tea"}`, "If-Match: "+second)
 	assert.Equal(t, 200, status)
 	assert.Equal(t, "Tea", answer["title"])

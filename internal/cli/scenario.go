@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"rapidmimic/client"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
+	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
 
@@ -342,10 +344,10 @@ func (p Program) scenarioMake(ctx context.Context, c *cli.Command) error {
 
 // keepDraft keeps a new scenario; one that is there already stays as it is.
 func (p Program) keepDraft(ctx context.Context, api *client.Client, name string, document []byte) error {
-	if _, err := api.Scenario(ctx, name); err == nil {
+	_, err := api.MakeScenarios(ctx, document)
+	if stale := (*problem.Error)(nil); errors.As(err, &stale) && stale.Code == problem.Stale {
 		return fmt.Errorf("scenario %q is here already (choose another name, or remove it first); nothing was changed", name)
 	}
-	_, err := api.PutScenarios(ctx, document)
 	return unchanged(err, "")
 }
 

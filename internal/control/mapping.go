@@ -229,7 +229,7 @@ func (s *server) putMapping(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceMapping(c, mappings, text, c.GetHeader("If-Match"))
+	s.replaceMapping(c, mappings, text, demandOf(c))
 }
 
 func (s *server) patchMapping(c *gin.Context) {

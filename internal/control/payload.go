@@ -45,7 +45,7 @@ func (s *server) putPayload(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	p, isNew, err := s.Catalog.PutPayload(c.Request.Context(), c.Param("service"), c.Param("payload"), bytes, c.GetHeader("If-Match"))
+	p, isNew, err := s.Catalog.PutPayload(c.Request.Context(), c.Param("service"), c.Param("payload"), bytes, demandOf(c))
 	if err != nil {
 		s.failPayload(c, err, p)
 		return

@@ -82,7 +82,8 @@ func (s *server) listScenarios(c *gin.Context) {
 	s.respond(c, http.StatusOK, list, documents)
 }
 
-// postScenarios puts a document of one or many scenarios, all or none.
+// postScenarios puts a document of one or many scenarios, all or none; all new ones,
+// if the request demands it.
 func (s *server) postScenarios(c *gin.Context) {
 	text, err := readDocument(c)
 	var wanted []spec.Scenario
@@ -91,10 +92,10 @@ func (s *server) postScenarios(c *gin.Context) {
 	}
 	var made []*catalog.Scenario
 	if err == nil {
-		made, _, err = s.Catalog.PutScenarios(c.Request.Context(), wanted)
+		made, _, err = s.Catalog.PutScenarios(c.Request.Context(), wanted, demandOf(c))
 	}
 	if err != nil {
-		s.fail(c, located(err, text), nil)
+		s.failScenario(c, located(err, text), made)
 		return
 	}
 	list := api.List[api.Scenario]{Items: []api.Scenario{}}
@@ -124,7 +125,7 @@ func (s *server) putScenario(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceScenario(c, text, true, c.GetHeader("If-Match"))
+	s.replaceScenario(c, text, true, demandOf(c))
 }
 
 func (s *server) patchScenario(c *gin.Context) {
@@ -147,23 +148,29 @@ func (s *server) replaceScenario(c *gin.Context, text []byte, ours bool, ifMatch
 	if err == nil && read.Name != c.Param("scenario") {
 		err = problem.New(problem.Invalid, "the document is of scenario %q, the address of %q", read.Name, c.Param("scenario"))
 	}
-	var scenario *catalog.Scenario
-	isNew := false
+	var made []*catalog.Scenario
+	var isNew []bool
 	if err == nil {
-		scenario, isNew, err = s.Catalog.PutScenario(c.Request.Context(), read, ifMatch)
+		made, isNew, err = s.Catalog.PutScenarios(c.Request.Context(), []spec.Scenario{read}, ifMatch)
 	}
 	if err != nil {
 		if err = located(err, text); !ours {
 			err = withoutLines(err)
 		}
-		var current any
-		if scenario != nil {
-			current = s.scenarioView(scenario)
-		}
-		s.fail(c, err, current)
+		s.failScenario(c, err, made)
 		return
 	}
-	s.respondScenario(c, created(isNew), scenario)
+	s.respondScenario(c, created(isNew[0]), made[0])
+}
+
+// failScenario answers with an error, and with the scenario that is there already or
+// is another than was demanded, if that is what it is about.
+func (s *server) failScenario(c *gin.Context, err error, made []*catalog.Scenario) {
+	var current any
+	if len(made) > 0 {
+		current = s.scenarioView(made[0])
+	}
+	s.fail(c, err, current)
 }
 
 func (s *server) deleteScenario(c *gin.Context) {

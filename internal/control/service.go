@@ -119,7 +119,7 @@ func (s *server) putService(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceService(c, document, c.GetHeader("If-Match"))
+	s.replaceService(c, document, demandOf(c))
 }
 
 func (s *server) patchService(c *gin.Context) {
@@ -139,6 +139,15 @@ func (s *server) patchService(c *gin.Context) {
 		return
 	}
 	s.replaceService(c, document, ifMatchOr(c, service.Version))
+}
+
+// demandOf is the version that a write demands, or that what it makes is not there
+// yet.
+func demandOf(c *gin.Context) string {
+	if c.GetHeader("If-None-Match") == "*" {
+		return catalog.NotThere
+	}
+	return c.GetHeader("If-Match")
 }
 
 // ifMatchOr is the version that a patch was made on: the caller's, else the

@@ -157,7 +157,7 @@ func TestSituationsComeBack(t *testing.T) {
 `))
 	require.NoError(t, err)
 	ida := catalog.By(t.Context(), "Ida")
-	_, _, err = c.PutScenarios(ida, scenarios)
+	_, _, err = c.PutScenarios(ida, scenarios, "")
 	require.NoError(t, err)
 	lane, err := spec.ReadLane([]byte(`{ name: mara, ttl: 8h, scenario: full, when: { where: [{ header: x, equals: "1" }] }, services: { quay: { off: true } } }`), "")
 	require.NoError(t, err)

@@ -25,9 +25,18 @@ export function wrongIn(error: Error): string {
 export interface Send {
   method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   body?: BodyInit;
+  /** The version that it is written on, or notThere; '' for any. */
   ifMatch?: string;
   /** Keep the digits of numbers, for what is written back later. */
   exact?: boolean;
+}
+
+/** In place of a version: what is made must not be there yet. */
+export const notThere = 'not there';
+
+/** Whether a write was refused because what is kept is not what it was written on. */
+export function isStale(error: unknown): error is Problem {
+  return error instanceof Problem && error.code === 'stale';
 }
 
 /** Sends a request to the control API and returns the JSON of its answer. */
@@ -43,8 +52,21 @@ export async function readDocument(path: string): Promise<string> {
   return response.text();
 }
 
+/** A document as it is kept, and its version. */
+export interface Kept {
+  text: string;
+  etag: string;
+}
+
+/** Reads a definition as a document that is to be edited. */
+export async function readKept(path: string): Promise<Kept> {
+  const response = await ask(path, {}, { Accept: 'application/yaml' });
+  return { text: await response.text(), etag: response.headers.get('ETag') ?? '' };
+}
+
 async function ask(path: string, { method = 'GET', body, ifMatch }: Send, headers: Record<string, string>) {
-  if (ifMatch) headers['If-Match'] = ifMatch;
+  if (ifMatch === notThere) headers['If-None-Match'] = '*';
+  else if (ifMatch) headers['If-Match'] = ifMatch;
   if (method !== 'GET' && author.get()) headers['Rapid-Mimic-By'] = encodeURIComponent(author.get());
   const response = await fetch(`/api/v1${path}`, { method, body, headers }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });

@@ -2293,6 +2293,8 @@ export interface components {
         after: string;
         /** @description The ETag that the write is based on */
         ifMatch: string;
+        /** @description With *: only if it is not there yet, else 412 */
+        ifNoneMatch: "*";
         /** @description Id of the mapping */
         mapping: string;
         /** @description Id or name of the recording */
@@ -2711,6 +2713,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -3717,7 +3721,10 @@ export interface operations {
     putScenarios: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3770,6 +3777,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
             };
             path: {
                 /** @description Name of the scenario */
@@ -4509,6 +4518,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -4608,6 +4619,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
             };
             path: {
                 /** @description Name or id of the service */

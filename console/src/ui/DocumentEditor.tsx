@@ -1,23 +1,36 @@
 import { useMutation } from '@tanstack/react-query';
 import { lazy, type ReactNode, Suspense, useState } from 'react';
-import { Problem } from '@/api/http';
+import { isStale, type Kept, notThere, Problem } from '@/api/http';
 import type { Fault } from '@/api/types';
 import { Button } from './Button';
+import { Conflict } from './Conflict';
+import { notify } from './Notices';
 import { ProblemNotice } from './ProblemNotice';
 import { type View, ViewSwitch } from './ViewSwitch';
 
 const CodeEditor = lazy(() => import('./CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
+/** How it went: the new version, and what was done in a sentence. */
+interface Saved {
+  etag: string;
+  told: string;
+  /** It was kept as another one; what was kept before stays. */
+  another?: boolean;
+}
+
 interface Props {
   /** The accessible name of the text. */
   label: string;
-  text: string;
-  /** It is not kept anywhere yet. */
-  isNew?: boolean;
+  /** As it is kept; with notThere as its version it is new. */
+  kept: Kept;
   /** The same as a form, where there is one; it is shown first. */
   form?: (text: string, onChange: (text: string) => void) => ReactNode;
-  /** Keeps the document; before is the one that was kept last. */
-  save(document: string, before: string): Promise<unknown>;
+  /** Keeps the document in place of the version that has a tag; over says that it is what read gave. */
+  save(document: string, etag: string, over: boolean): Promise<Saved>;
+  /** Reads what is kept now in the way of a document, when somebody else was faster. */
+  read(document: string): Promise<Kept | undefined>;
+  /** What was in the way of a document is taken instead of it. */
+  onTaken?(document: string): void;
   /** Stands beside the button that saves. */
   children?: ReactNode;
 }
@@ -26,13 +39,25 @@ interface Props {
  * A YAML document with its faults at their places, and the button that keeps it; where there is a
  * form, as that or as the document.
  */
-export function DocumentEditor({ label, text, isNew = false, form, save, children }: Props) {
+export function DocumentEditor({ label, kept, form, save, read, onTaken, children }: Props) {
   const [view, setView] = useState<View>(form ? 'form' : 'document');
-  const [draft, setDraft] = useState(text);
-  const [saved, setSaved] = useState(text);
+  const [draft, setDraft] = useState(kept.text);
+  const [saved, setSaved] = useState(kept);
+  const [theirs, setTheirs] = useState<Kept>();
+  const isNew = saved.etag === notThere;
+  const take = (now: Kept) => {
+    setDraft(now.text);
+    setSaved(now);
+    keep.reset();
+  };
   const keep = useMutation({
-    mutationFn: () => save(draft, saved),
-    onSuccess: () => setSaved(draft),
+    mutationFn: (over?: Kept) => save(draft, over?.etag ?? saved.etag, over !== undefined),
+    onSuccess: ({ etag, told, another }) => {
+      const back = async () => take({ text: saved.text, etag: (await save(saved.text, etag, false)).etag });
+      notify(told, isNew || another ? undefined : back);
+      if (!another) setSaved({ text: draft, etag });
+    },
+    onError: async (error) => setTheirs(isStale(error) ? await read(draft) : undefined),
   });
   const marks = faultsOf(keep.error);
   const change = (next: string) => {
@@ -55,14 +80,27 @@ export function DocumentEditor({ label, text, isNew = false, form, save, childre
           </Suspense>
         </div>
       )}
-      {keep.error && (
-        <ProblemNotice message="Nothing was kept." places={view === 'form' ? marks.map(unlined) : marks} />
+      {isStale(keep.error) && theirs ? (
+        <Conflict
+          message={`Nothing was kept: ${keep.error.message}.`}
+          theirs={theirs.text}
+          mine={draft}
+          onMine={() => keep.mutate(theirs)}
+          onTheirs={() => {
+            onTaken?.(draft);
+            take(theirs);
+          }}
+        />
+      ) : (
+        keep.error && (
+          <ProblemNotice message="Nothing was kept." places={view === 'form' ? marks.map(unlined) : marks} />
+        )
       )}
       <div className="flex flex-wrap items-center gap-2">
         <Button
           look="main"
-          disabled={keep.isPending || (draft === saved && !isNew)}
-          onClick={() => keep.mutate()}
+          disabled={keep.isPending || (draft === saved.text && !isNew)}
+          onClick={() => keep.mutate(undefined)}
         >
           {isNew ? 'Keep it' : 'Save'}
         </Button>

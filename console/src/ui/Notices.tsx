@@ -6,19 +6,27 @@ import { Button } from './Button';
 interface Notice {
   id: number;
   text: string;
-  undo?: () => void;
+  undo?: () => unknown;
 }
 
 const notices = external<Notice[]>([]);
 let lastId = 0;
 
-/** Tells what just changed, with a way back beside it. */
-export function notify(text: string, undo?: () => void) {
+/** Tells what just changed, with a way back beside it; that it cannot be undone is told too. */
+export function notify(text: string, undo?: () => unknown) {
   notices.set([...notices.get().slice(-2), { id: ++lastId, text, undo }]);
 }
 
 function dismiss(id: number) {
   notices.set(notices.get().filter((notice) => notice.id !== id));
+}
+
+async function takeBack({ undo }: Notice) {
+  try {
+    await undo?.();
+  } catch (error) {
+    notify(`Not undone: ${error instanceof Error ? error.message : error}`);
+  }
 }
 
 export function Notices() {
@@ -45,7 +53,7 @@ function NoticeLine({ notice }: { notice: Notice }) {
       {notice.undo && (
         <Button
           onClick={() => {
-            notice.undo?.();
+            takeBack(notice);
             dismiss(notice.id);
           }}
         >

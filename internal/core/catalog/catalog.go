@@ -165,11 +165,21 @@ func knownText(noun string, known []string) string {
 	return text
 }
 
+// NotThere, instead of the version that a write may demand, demands that what it
+// makes is not there yet.
+const NotThere = "not there"
+
+// demandsOne reports whether a write is to change something that is there.
+func demandsOne(ifMatch string) bool { return ifMatch != "" && ifMatch != NotThere }
+
 // checkTag refuses a write that was made on an older version than the current
 // one. An empty tag or * makes no demand.
 func checkTag(ifMatch string, version int64, what string) error {
-	if ifMatch == "" || ifMatch == "*" || ifMatch == ETag(version) {
+	switch ifMatch {
+	case "", "*", ETag(version):
 		return nil
+	case NotThere:
+		return problem.New(problem.Stale, "%s is here already", what)
 	}
 	return problem.New(problem.Stale, "%s was changed by somebody else since you read it (it is at %s, you had %s)", what, ETag(version), ifMatch)
 }

@@ -38,7 +38,7 @@ func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mappin
 		return nil, false, err
 	}
 	have := old.Mapping(m.ID)
-	if ifMatch != "" && have == nil {
+	if demandsOne(ifMatch) && have == nil {
 		return nil, false, noMapping(old, m.ID)
 	}
 	if have != nil {

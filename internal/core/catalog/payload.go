@@ -50,7 +50,7 @@ func (c *Catalog) PutPayload(ctx context.Context, nameOrID, name string, bytes [
 		return nil, false, err
 	}
 	have := old.Payloads[name]
-	if ifMatch != "" && have == nil {
+	if demandsOne(ifMatch) && have == nil {
 		return nil, false, notFound("payload", name, old.Payloads.Names())
 	}
 	if have != nil {

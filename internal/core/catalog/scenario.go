@@ -84,29 +84,17 @@ func compileScenario(s *Snapshot, stored StoredScenario) *Scenario {
 	return &Scenario{stored.Scenario, stored.Version, compiled}
 }
 
-// PutScenario creates or replaces a scenario. One that is on changes with the next
-// call. ifMatch may demand a version.
-func (c *Catalog) PutScenario(ctx context.Context, s spec.Scenario, ifMatch string) (scenario *Scenario, created bool, err error) {
-	made, isNew, err := c.putScenarios(ctx, []spec.Scenario{s}, ifMatch)
-	if len(made) == 0 {
-		return nil, false, err
-	}
-	return made[0], err == nil && isNew[0], err
-}
-
 // PutScenarios creates or replaces scenarios, all of them or, when one cannot be
-// used, none. They may build on one another in any order.
-func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario) (made []*Scenario, created []bool, err error) {
-	return c.putScenarios(ctx, scenarios, "")
-}
-
-func (c *Catalog) putScenarios(ctx context.Context, scenarios []spec.Scenario, ifMatch string) (made []*Scenario, created []bool, err error) {
+// used, none. They may build on one another in any order. Those that are on change with
+// the next call. ifMatch may demand the
+// version of each; where one has another, that is the scenario that is returned.
+func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, ifMatch string) (made []*Scenario, created []bool, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	edit := c.editLocked()
 	for _, s := range scenarios {
 		old := edit.next.Scenario(s.Name)
-		if old == nil && ifMatch != "" {
+		if old == nil && demandsOne(ifMatch) {
 			return nil, nil, notFound("scenario", s.Name, edit.next.ScenarioNames())
 		}
 		if old != nil {

@@ -25,7 +25,7 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		if err := checkHosts(s, nil, snapshot); err != nil {
 			return nil, false, err
 		}
-		if ifMatch != "" {
+		if demandsOne(ifMatch) {
 			return nil, false, notFound("service", nameOrID, snapshot.Names())
 		}
 		if err := checkOtherwise(s, nil); err != nil {

@@ -21,7 +21,7 @@ func putScenarios(t *testing.T, c *catalog.Catalog, text string) {
 	t.Helper()
 	scenarios, err := spec.ReadScenarios([]byte(text))
 	require.NoError(t, err)
-	_, _, err = c.PutScenarios(t.Context(), scenarios)
+	_, _, err = c.PutScenarios(t.Context(), scenarios, "")
 	require.NoError(t, err)
 }
 
@@ -160,10 +160,14 @@ func TestSituationsAreWholeOrNot(t *testing.T) {
 	c, store := titles(t)
 	openLane(t, c, `{ name: mara }`)
 	before := c.Snapshot()
+	put := func(s spec.Scenario, ifMatch string) error {
+		_, _, err := c.PutScenarios(t.Context(), []spec.Scenario{s}, ifMatch)
+		return err
+	}
 	store.fail = errors.New("the disk is full")
 	tries := map[string]func() error{
 		"use":   func() error { _, _, err := c.UseScenario(t.Context(), "", "one", 0, noon); return err },
-		"put":   func() error { _, _, err := c.PutScenario(t.Context(), spec.Scenario{Name: "x"}, ""); return err },
+		"put":   func() error { return put(spec.Scenario{Name: "x"}, "") },
 		"open":  func() error { _, err := c.OpenLane(t.Context(), spec.NewLane("ben"), noon); return err },
 		"close": func() error { _, err := c.CloseLane(t.Context(), "mara", noon); return err },
 		"remove": func() error {
@@ -178,11 +182,11 @@ func TestSituationsAreWholeOrNot(t *testing.T) {
 
 	stale := c.Snapshot().Scenario("one")
 	putScenarios(t, c, strings.Replace(titled, "of one", "newer", 1))
-	_, _, err := c.PutScenario(t.Context(), stale.Spec, catalog.ETag(stale.Version))
-	assert.Equal(t, problem.Stale, codeOf(err))
-	_, _, err = c.PutScenario(t.Context(), spec.Scenario{Name: "nobody"}, `"1"`)
-	assert.Equal(t, problem.NotFound, codeOf(err))
-	_, err = c.EditLane(t.Context(), "mara", `"1"`, noon, func(*spec.Lane) error { return nil })
+	assert.Equal(t, problem.Stale, codeOf(put(stale.Spec, catalog.ETag(stale.Version))))
+	assert.Equal(t, problem.NotFound, codeOf(put(spec.Scenario{Name: "nobody"}, `"1"`)))
+	assert.Equal(t, problem.Stale, codeOf(put(stale.Spec, catalog.NotThere)))
+	assert.NoError(t, put(spec.Scenario{Name: "new"}, catalog.NotThere))
+	_, err := c.EditLane(t.Context(), "mara", `"1"`, noon, func(*spec.Lane) error { return nil })
 	assert.Equal(t, problem.Stale, codeOf(err))
 	for _, k := range []struct {
 		try  func() error

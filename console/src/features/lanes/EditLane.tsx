@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { ChangesView, useSituationRefresh } from '@/features/scenarios';
 import { Awaited } from '@/ui/Awaited';
@@ -6,7 +6,6 @@ import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { DocumentEditor } from '@/ui/DocumentEditor';
-import { notify } from '@/ui/Notices';
 import { laneText, putLane } from './queries';
 
 /** All that a lane has of its own, as a form or as a document. */
@@ -29,19 +28,21 @@ export function EditLane({ name }: { name: string }) {
 
 function Editing({ name }: { name: string }) {
   const refresh = useSituationRefresh();
-  const query = useQuery({ ...laneText(name), gcTime: 0 });
+  const queries = useQueryClient();
+  const query = useQuery(laneText(name));
   return (
     <Awaited query={query} what="the lane">
-      {(text) => (
+      {(kept) => (
         <>
           <DocumentEditor
             label="Document of the lane"
-            text={text}
+            kept={kept}
             form={(draft, change) => <ChangesView text={draft} onChange={change} />}
-            save={async (document, before) => {
-              await putLane(name, document);
+            read={() => queries.fetchQuery(laneText(name))}
+            save={async (document, etag) => {
+              const lane = await putLane(name, document, etag);
               await refresh();
-              notify(`Lane ${name} is so from the next call on`, () => putLane(name, before).then(refresh));
+              return { etag: lane.etag, told: `Lane ${name} is so from the next call on` };
             }}
           />
           <CommandLine command={`rapidmimic lane show ${name} -o yaml`} />

@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import { part, readDocument, send } from '@/api/http';
+import { part, readKept, send } from '@/api/http';
 import type { Lane, LaneDocument, ServiceChanges } from '@/api/types';
 
 export function laneList() {
@@ -13,8 +13,9 @@ export function laneList() {
 export function laneText(name: string) {
   return queryOptions({
     queryKey: ['lane', name],
-    queryFn: () => readDocument(`/lanes/${part(name)}`),
+    queryFn: () => readKept(`/lanes/${part(name)}`),
     staleTime: 0,
+    gcTime: 0, // who opens it anew must not begin with what it was
   });
 }
 
@@ -22,9 +23,9 @@ export function openLane(lane: LaneDocument) {
   return send<Lane>('/lanes', { method: 'POST', body: JSON.stringify(lane) });
 }
 
-/** Replaces what a lane says by a document. */
-export function putLane(name: string, document: string) {
-  return send<Lane>(`/lanes/${part(name)}`, { method: 'PUT', body: document });
+/** Replaces what the version of a lane says that has this tag. */
+export function putLane(name: string, document: string, etag: string) {
+  return send<Lane>(`/lanes/${part(name)}`, { method: 'PUT', body: document, ifMatch: etag });
 }
 
 export function closeLane(name: string) {

@@ -1,4 +1,5 @@
-import { Link } from 'wouter';
+import { Link, useLocation } from 'wouter';
+import { notThere } from '@/api/http';
 import { useMyLane } from '@/api/myLane';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -14,7 +15,7 @@ import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
 import { SequencePositions } from './SequencePositions';
 import { useMappingEditing } from './useMappingEditing';
-import { type SavedMapping, useSaveMapping } from './useSaveMapping';
+import { pageOf, type SavedMapping, useSaveMapping } from './useSaveMapping';
 import { VersionsDialog } from './VersionsDialog';
 
 interface Props {
@@ -29,6 +30,7 @@ interface Props {
 export function MappingEditor({ service, saved, start }: Props) {
   const mapping = saved?.mapping;
   const mine = useMyLane();
+  const [, navigate] = useLocation();
   const lane = saved?.lane;
   const editing = useMappingEditing({ service, saved, start });
   const { save, remove } = useSaveMapping(service, saved);
@@ -41,7 +43,7 @@ export function MappingEditor({ service, saved, start }: Props) {
       className="flex h-full min-h-0 flex-col"
       onSubmit={(event) => {
         event.preventDefault();
-        if (mayPress) store(mapping?.etag ?? '');
+        if (mayPress) store(mapping?.etag ?? notThere);
       }}
     >
       <div className="flex flex-wrap items-center justify-between gap-3 border-line border-b px-5 py-2">
@@ -88,6 +90,7 @@ export function MappingEditor({ service, saved, start }: Props) {
           error={save.error}
           mine={trial.data?.yaml ?? ''}
           retry={store}
+          leave={(id) => (mapping ? location.reload() : navigate(pageOf(service, id)))}
         />
       )}
       {deviations && deviations.length > 0 && <DeviationNotice deviations={deviations} />}

@@ -1,8 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
-import { Problem } from '@/api/http';
+import { isStale, Problem } from '@/api/http';
 import type { Mapping } from '@/api/types';
-import { Button } from '@/ui/Button';
-import { DiffView } from '@/ui/DiffView';
+import { Conflict } from '@/ui/Conflict';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { mappingText } from './queries';
 
@@ -15,36 +14,38 @@ interface Props {
   mine: string;
   /** Saves again on top of the version with this tag. */
   retry(etag: string): void;
+  /** Goes on with what is kept under this id. */
+  leave(id: string): void;
 }
 
 /** Why a mapping was not saved. When somebody else was faster, both stand side by side. */
-export function SaveProblem({ service, lane, error, mine, retry }: Props) {
-  const problem = error instanceof Problem ? error : null;
-  const current = problem?.code === 'stale' ? (problem.current as Mapping) : null;
+export function SaveProblem({ error, ...more }: Props) {
+  const message = `Not saved: ${error.message}.`;
+  if (isStale(error) && error.current)
+    return (
+      <div className="space-y-2 px-5 pt-3">
+        <BothVersions message={message} current={error.current as Mapping} {...more} />
+      </div>
+    );
   return (
-    <div className="space-y-2 px-5 pt-3">
-      <ProblemNotice message={`Not saved: ${error.message}.`} places={problem?.faults}>
-        {current && (
-          <>
-            <Button onClick={() => retry(current.etag)}>Save mine over it</Button>
-            <Button onClick={() => location.reload()}>Take theirs</Button>
-          </>
-        )}
-      </ProblemNotice>
-      {current && <BothVersions service={service} lane={lane} current={current} mine={mine} />}
+    <div className="px-5 pt-3">
+      <ProblemNotice message={message} places={error instanceof Problem ? error.faults : undefined} />
     </div>
   );
 }
 
-type Both = Pick<Props, 'service' | 'lane' | 'mine'> & { current: Mapping };
+type Both = Omit<Props, 'error'> & { message: string; current: Mapping };
 
-function BothVersions({ service, lane, current, mine }: Both) {
+function BothVersions({ service, lane, message, current, mine, retry, leave }: Both) {
   const query = mappingText(service, current.id, lane);
   const theirs = useQuery({ ...query, queryKey: [...query.queryKey, current.etag] });
-  if (theirs.data === undefined) return null;
   return (
-    <div className="max-h-64 overflow-auto">
-      <DiffView before={theirs.data} after={mine} titles={['Theirs, as it is kept', 'Yours']} />
-    </div>
+    <Conflict
+      message={message}
+      theirs={theirs.data}
+      mine={mine}
+      onMine={() => retry(current.etag)}
+      onTheirs={() => leave(current.id)}
+    />
   );
 }

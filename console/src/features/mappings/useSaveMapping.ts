@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
+import { notThere } from '@/api/http';
 import type { Mapping } from '@/api/types';
 import { notify } from '@/ui/Notices';
 import { putMapping, removeFromLane, removeMapping } from './queries';
@@ -17,6 +18,10 @@ export interface SavedMapping {
   lane?: string;
 }
 
+/** The page on which a mapping of everybody is edited. */
+export const pageOf = (service: string, id: string) =>
+  `/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(id)}`;
+
 /** Saves and removes a mapping, where it is kept; each can be undone. */
 export function useSaveMapping(service: string, saved?: SavedMapping) {
   const queries = useQueryClient();
@@ -26,10 +31,9 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
     await queries.invalidateQueries({ queryKey: ['services', service] });
     if (lane) await queries.invalidateQueries({ queryKey: ['lanes'] });
   };
-  const pageOf = (id: string) =>
-    `/services/${encodeURIComponent(service)}/mappings/${encodeURIComponent(id)}`;
-  const putBack = ({ mapping, text }: SavedMapping) =>
-    putMapping(service, mapping.id, text, '', lane).then(refresh);
+  /** Puts it back as it was, unless somebody changed it since it had this tag. */
+  const putBack = ({ mapping, text }: SavedMapping, etag: string) =>
+    putMapping(service, mapping.id, text, etag, lane).then(refresh);
 
   const save = useMutation({
     mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
@@ -37,12 +41,12 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
       await refresh();
       notify(`${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`, () =>
         saved
-          ? putBack(saved)
+          ? putBack(saved, mapping.etag)
           : removeMapping(service, mapping.id)
               .then(refresh)
               .then(() => navigate(`/services/${encodeURIComponent(service)}`)),
       );
-      if (!saved) navigate(pageOf(mapping.id), { replace: true });
+      if (!saved) navigate(pageOf(service, mapping.id), { replace: true });
     },
   });
   const remove = useMutation({
@@ -54,7 +58,9 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
       navigate(`/services/${encodeURIComponent(service)}`);
       await refresh();
       if (saved)
-        notify(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`, () => putBack(saved));
+        notify(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`, () =>
+          putBack(saved, lane ? '' : notThere),
+        );
     },
   });
   return { save, remove };

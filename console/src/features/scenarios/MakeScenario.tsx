@@ -9,7 +9,7 @@ import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { draftScenario, putScenarios } from './queries';
+import { draftScenario, makeScenarios } from './queries';
 import { useSituationRefresh } from './useSwitching';
 
 interface Props {
@@ -46,7 +46,7 @@ function Making({ calls, onDone }: { calls?: string[]; onDone(): void }) {
   const [name, setName] = useState('');
   const draft = useMutation({ mutationFn: () => draftScenario(name.trim(), lane, calls) });
   const keep = useMutation({
-    mutationFn: ({ scenario }: ScenarioProposal) => putScenarios(JSON.stringify(scenario)),
+    mutationFn: ({ scenario }: ScenarioProposal) => makeScenarios(JSON.stringify(scenario)),
     onSuccess: async () => {
       await refresh();
       onDone();

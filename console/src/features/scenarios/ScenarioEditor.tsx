@@ -1,5 +1,6 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { X } from 'lucide-react';
+import { type Kept, notThere } from '@/api/http';
 import type { Scenario } from '@/api/types';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -8,7 +9,8 @@ import { DocumentEditor } from '@/ui/DocumentEditor';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { ChangesView } from './ChangesView';
-import { putScenarios, removeScenario, scenarioList, scenarioText } from './queries';
+import { shapeOf } from './changesDraft';
+import { makeScenarios, putScenario, removeScenario, scenarioList, scenarioText } from './queries';
 import { useSituationRefresh } from './useSwitching';
 
 const beginning = `name: my-scenario
@@ -46,10 +48,10 @@ export function ScenarioEditor({ name, scenario, onClose, onOpen }: Props) {
       </div>
       {name ? (
         <Awaited query={query} what="the scenario">
-          {(text) => (
+          {(kept) => (
             <Editing
               key={name}
-              text={text}
+              kept={kept}
               scenario={scenario}
               name={name}
               onClose={onClose}
@@ -58,35 +60,44 @@ export function ScenarioEditor({ name, scenario, onClose, onOpen }: Props) {
           )}
         </Awaited>
       ) : (
-        <Editing text={beginning} name="" onClose={onClose} onOpen={onOpen} />
+        <Editing kept={{ text: beginning, etag: notThere }} name="" onClose={onClose} onOpen={onOpen} />
       )}
     </aside>
   );
 }
 
 interface EditingProps extends Props {
-  text: string;
+  kept: Kept;
 }
 
-function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
+function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
   const refresh = useSituationRefresh();
+  const queries = useQueryClient();
   const { data } = useQuery(scenarioList());
   const others = (data?.items ?? []).map((item) => item.name).filter((other) => other !== name);
-  const save = async (document: string, before: string) => {
-    const { items } = await putScenarios(document);
+  const save = async (document: string, etag: string, over: boolean) => {
+    const named = shapeOf(document)?.name ?? name;
+    const replaces = over || (etag !== notThere && named === name);
+    const made = replaces
+      ? [await putScenario(named, document, etag)]
+      : (await makeScenarios(document)).items;
     await refresh();
-    notify(
-      `${items.map((item) => item.name).join(', ')} is kept, in force on the next call where it is on`,
-      name ? () => putScenarios(before).then(refresh) : undefined,
-    );
-    if (items[0] && items[0].name !== name) onOpen(items[0].name);
+    const another = made[0]?.name !== name;
+    if (another && made[0]) onOpen(made[0].name);
+    const names = made.map((item) => item.name).join(', ');
+    const told = `${names} is kept, in force on the next call where it is on`;
+    return { etag: made[0]?.etag ?? notThere, told, another };
+  };
+  const read = async (document: string) => {
+    const named = shapeOf(document)?.name;
+    return named ? queries.fetchQuery(scenarioText(named)) : undefined;
   };
   const remove = useMutation({
     mutationFn: () => removeScenario(name),
     onSuccess: async () => {
       await refresh();
       onClose();
-      notify(`Scenario ${name} is removed`, () => putScenarios(text).then(refresh));
+      notify(`Scenario ${name} is removed`, () => makeScenarios(kept.text).then(refresh));
     },
     onError: (error) => notify(error.message),
   });
@@ -115,10 +126,14 @@ function Editing({ text, name, scenario, onClose, onOpen }: EditingProps) {
       )}
       <DocumentEditor
         label="Document of the scenario"
-        text={text}
-        isNew={!name}
+        kept={kept}
         form={(draft, change) => <ChangesView text={draft} onChange={change} others={others} />}
         save={save}
+        read={read}
+        onTaken={(document) => {
+          const named = shapeOf(document)?.name;
+          if (named && named !== name) onOpen(named);
+        }}
       >
         {name && (
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>

@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import { part, readDocument, send } from '@/api/http';
+import { notThere, part, readKept, send } from '@/api/http';
 import { inLane } from '@/api/myLane';
 import type { ActiveScenario, Scenario, ScenarioProposal } from '@/api/types';
 
@@ -14,14 +14,20 @@ export function scenarioList() {
 export function scenarioText(name: string) {
   return queryOptions({
     queryKey: ['scenario', name],
-    queryFn: () => readDocument(`/scenarios/${part(name)}`),
+    queryFn: () => readKept(`/scenarios/${part(name)}`),
     staleTime: 0,
+    gcTime: 0, // who opens it anew must not begin with what it was
   });
 }
 
-/** Puts the scenarios of a document, all or none. */
-export function putScenarios(document: string) {
-  return send<{ items: Scenario[] }>('/scenarios', { method: 'POST', body: document });
+/** Makes the scenarios of a document, all or none; none of them may be there yet. */
+export function makeScenarios(document: string) {
+  return send<{ items: Scenario[] }>('/scenarios', { method: 'POST', body: document, ifMatch: notThere });
+}
+
+/** Replaces the version of a scenario that has this tag. */
+export function putScenario(name: string, document: string, etag: string) {
+  return send<Scenario>(`/scenarios/${part(name)}`, { method: 'PUT', body: document, ifMatch: etag });
 }
 
 export function removeScenario(name: string) {
