@@ -27,11 +27,18 @@ type Store interface {
 	InsertExchanges(ctx context.Context, records []*call.Record) error
 	// TrimCalls removes the oldest until the limits hold.
 	TrimCalls(ctx context.Context, keep, maxBytes int64) (removed int64, err error)
-	ClearCalls(ctx context.Context) error
+	ClearCalls(ctx context.Context, now time.Time) error
 	// CountCalls tells how many are kept, and the highest number ever used.
 	CountCalls(ctx context.Context) (count int64, highest uint64, err error)
 	// FirstCall tells when the oldest call that is kept came; zero without any.
 	FirstCall(ctx context.Context) (time.Time, error)
+	// Cleared tells when the newest call came that was cleared, and when the log was;
+	// zero for never.
+	Cleared(ctx context.Context) (last, at time.Time, err error)
+	// BeginRun tells until when calls of earlier runs are missing: what EndRun was
+	// told last, or now, when the last run did not come to it; zero for never.
+	BeginRun(ctx context.Context, now time.Time) (missing time.Time, err error)
+	EndRun(ctx context.Context, missing time.Time) error
 }
 
 // Config is what a Log works with.
@@ -81,9 +88,10 @@ type Log struct {
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
 	notKept atomic.Int64
-	// lastLost is when a call was last not kept, keptFrom when the oldest one came
-	// that retention has left; Unix microseconds, 0 for never.
-	lastLost, keptFrom atomic.Int64
+	// missing is until when calls are missing that could not be kept, keptFrom when
+	// the oldest one came that retention has left, cleared when the newest one came
+	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
+	missing, keptFrom, cleared, clearedAt atomic.Int64
 
 	notChecked atomic.Int64
 	sinceTrim  int64
@@ -116,6 +124,9 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	l.stored.Store(count)
 	if count >= c.Keep-trimEvery { // then retention has most likely removed some
 		l.noteFirst(ctx)
+	}
+	if err := l.noteCleared(ctx); err != nil {
+		return nil, err
 	}
 	return l, nil
 }
@@ -156,11 +167,18 @@ func (l *Log) Add(r *call.Record) {
 
 // Run writes calls until ctx ends, and then whatever is left.
 func (l *Log) Run(ctx context.Context) error {
+	missing, err := l.config.Store.BeginRun(ctx, time.Now())
+	if err != nil {
+		return err
+	}
+	if !missing.IsZero() {
+		l.missing.Store(missing.UnixMicro())
+	}
 	for {
 		select {
 		case <-ctx.Done():
 			l.write(context.WithoutCancel(ctx))
-			return nil
+			return l.config.Store.EndRun(context.WithoutCancel(ctx), moment(l.missing.Load()))
 		case <-l.wake:
 		}
 		select {
@@ -251,21 +269,48 @@ func (l *Log) noteFirst(ctx context.Context) {
 	l.keptFrom.Store(first.UnixMicro())
 }
 
-func (l *Log) lose(count int) {
-	l.notKept.Add(int64(count))
-	l.lastLost.Store(time.Now().UnixMicro())
+func (l *Log) noteCleared(ctx context.Context) error {
+	last, at, err := l.config.Store.Cleared(ctx)
+	if err == nil && !at.IsZero() {
+		l.clearedAt.Store(at.UnixMicro())
+	}
+	if err == nil && !last.IsZero() {
+		l.cleared.Store(last.UnixMicro())
+	}
+	return err
 }
 
-// Gap says why the log does not have all calls since a time, the zero one being
-// the beginning; "" when it does. What was cleared on purpose is no gap.
+func (l *Log) lose(count int) {
+	l.notKept.Add(int64(count))
+	l.missing.Store(time.Now().UnixMicro())
+}
+
+// moment is a time from Unix microseconds, of which 0 stands for never.
+func moment(micros int64) time.Time {
+	if micros == 0 {
+		return time.Time{}
+	}
+	return time.UnixMicro(micros).UTC()
+}
+
+// Gap says why the log does not have all calls since a time; "" when it does. The
+// zero time is the beginning of the log, which begins anew when it is cleared.
 func (l *Log) Gap(since time.Time) string {
-	if lost := l.lastLost.Load(); lost > 0 && lost >= since.UnixMicro() {
-		return fmt.Sprintf("a call of %s was answered but could not be kept", time.UnixMicro(lost).UTC().Format(time.RFC3339))
+	cleared := moment(l.cleared.Load())
+	if since.IsZero() {
+		since, cleared = moment(l.clearedAt.Load()), time.Time{}
 	}
-	if from := l.keptFrom.Load(); from > 0 && from > since.UnixMicro() {
-		return fmt.Sprintf("calls before %s have left the log, which keeps the last %d", time.UnixMicro(from).UTC().Format(time.RFC3339), l.config.Keep)
+	missing, keptFrom := moment(l.missing.Load()), moment(l.keptFrom.Load())
+	switch {
+	case !cleared.IsZero() && !cleared.Before(since):
+		return fmt.Sprintf("the log was cleared, and with it a call of %s", cleared.Format(time.RFC3339))
+	case !missing.IsZero() && !missing.Before(since):
+		return fmt.Sprintf("calls that came until %s were answered but not all of them could be kept", missing.Format(time.RFC3339))
+	case keptFrom.After(since):
+		return fmt.Sprintf("calls before %s have left the log, which keeps the last %d", keptFrom.Format(time.RFC3339), l.config.Keep)
+	default:
+		return ""
 	}
-	return ""
 }
 
 // Flush waits until every call added before is in the store, or ctx ends.
@@ -295,11 +340,11 @@ func (l *Log) Clear(ctx context.Context) error {
 	}
 	l.storing.Lock()
 	defer l.storing.Unlock()
-	if err := l.config.Store.ClearCalls(ctx); err != nil {
+	if err := l.config.Store.ClearCalls(ctx, time.Now()); err != nil {
 		return err
 	}
 	l.stored.Store(0)
-	return nil
+	return l.noteCleared(ctx)
 }
 
 // Stored is how many calls the log holds, NotKept how many it could not take

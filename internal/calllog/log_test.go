@@ -20,11 +20,13 @@ import (
 // fakeStore keeps records in memory. It blocks while block is open and fails
 // while fail is set.
 type fakeStore struct {
-	mu      sync.Mutex // guards all below
-	records []*call.Record
-	fail    error
-	block   chan struct{}
-	trims   int
+	mu                 sync.Mutex // guards all below
+	records            []*call.Record
+	fail               error
+	block              chan struct{}
+	trims              int
+	missing            time.Time
+	cleared, clearedAt time.Time
 }
 
 func (s *fakeStore) InsertCalls(_ context.Context, records []*call.Record) error {
@@ -55,13 +57,30 @@ func (s *fakeStore) TrimCalls(context.Context, int64, int64) (int64, error) {
 	return 0, nil
 }
 
-func (s *fakeStore) ClearCalls(context.Context) error {
-	s.set(func() { s.records = nil })
+func (s *fakeStore) ClearCalls(_ context.Context, now time.Time) error {
+	s.set(func() {
+		s.clearedAt = now
+		if n := len(s.records); n > 0 {
+			s.cleared = s.records[n-1].At
+		}
+		s.records = nil
+	})
 	return nil
 }
 
 func (s *fakeStore) FirstCall(context.Context) (time.Time, error)      { return time.Unix(100, 0), nil }
 func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
+
+func (s *fakeStore) Cleared(context.Context) (last, at time.Time, err error) {
+	return s.cleared, s.clearedAt, nil
+}
+
+func (s *fakeStore) BeginRun(context.Context, time.Time) (time.Time, error) { return s.missing, nil }
+
+func (s *fakeStore) EndRun(_ context.Context, missing time.Time) error {
+	s.missing = missing
+	return nil
+}
 
 func start(t *testing.T, store *fakeStore) *calllog.Log { return startWith(t, store, nil) }
 
@@ -251,12 +270,21 @@ func TestGaps(t *testing.T) {
 	store.set(func() { store.fail = errors.New("the disk is full") })
 	log.Add(answered(log, call.FromContract))
 	require.NoError(t, log.Flush(t.Context()))
-	assert.Regexp(t, `^a call of .* was answered but could not be kept$`, log.Gap(begun))
+	lost := log.Gap(begun)
+	assert.Regexp(t, `^calls that came until .* were answered but not all of them could be kept$`, lost)
 	assert.NotEmpty(t, log.Gap(time.Time{}))
 	assert.Empty(t, log.Gap(time.Now().Add(time.Second)), "later calls are all there")
 
+	// what was cleared is missing for who asks about that time; else the log begins with it
+	store.set(func() { store.fail = nil })
+	log.Add(answered(log, call.FromContract))
+	require.NoError(t, log.Clear(t.Context()))
+	assert.Regexp(t, `^the log was cleared, and with it a call of `, log.Gap(begun))
+	assert.Empty(t, log.Gap(time.Time{}))
+	assert.Empty(t, log.Gap(time.Now()))
+
 	// a log that was full when it was opened does not know what has left it
-	full, err := calllog.Open(t.Context(), calllog.Config{Store: store, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
+	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{}, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
 	require.NoError(t, err)
 	assert.Regexp(t, `^calls before 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
 	assert.Empty(t, full.Gap(time.Unix(200, 0)))

@@ -69,7 +69,7 @@ func (p Program) callsAssert(ctx context.Context, c *cli.Command) error {
 	}
 	result, err := environment.Assert(ctx, a)
 	if err != nil {
-		return err
+		return asFlags(err)
 	}
 	if err := p.print(c, result, nil, func() { p.sayAssertion(result) }); err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"regexp"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -97,7 +98,44 @@ func usage(format string, args ...any) error {
 }
 
 func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
-	return usage("%v (%s --help shows what it takes)", err, c.FullName())
+	return usage("%s (%s --help shows what it takes)", flagFault(c, err), c.FullName())
+}
+
+// What the library says of a flag that is not there, of a value that one cannot
+// have, and what flags take in words, by what could not be read.
+var (
+	noFlag    = regexp.MustCompile(`^flag provided but not defined: -+([\w-]+)`)
+	badValue  = regexp.MustCompile(`^invalid value "(.*)" for flag -+([\w-]+): (?:strconv\.(\w+): )?(.*)$`)
+	flagKinds = map[string]string{"ParseInt": "a whole number", "ParseUint": "a whole number", "ParseFloat": "a number", "ParseBool": "true or false"}
+)
+
+// flagFault says in our words what is wrong with a flag.
+func flagFault(c *cli.Command, err error) string {
+	if m := noFlag.FindStringSubmatch(err.Error()); m != nil {
+		fault := fmt.Sprintf("--%s is not a flag of %s", m[1], c.FullName())
+		if near := problem.Closest(m[1], flagNames(c)); near != "" {
+			fault += fmt.Sprintf(" (--%s?)", near)
+		}
+		return fault
+	}
+	m := badValue.FindStringSubmatch(err.Error())
+	switch {
+	case m == nil:
+		return err.Error()
+	case flagKinds[m[3]] != "":
+		return fmt.Sprintf("--%s must be %s, not %q", m[2], flagKinds[m[3]], m[1])
+	default: // said by us, with the name of the flag
+		return m[4]
+	}
+}
+
+func flagNames(c *cli.Command) (names []string) {
+	for _, command := range c.Lineage() {
+		for _, flag := range command.Flags {
+			names = append(names, flag.Names()...)
+		}
+	}
+	return names
 }
 
 // args returns exactly the named arguments of a command.

@@ -1,6 +1,7 @@
 package control
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/engine"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
@@ -97,11 +99,20 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 		m := spec.Mapping{ID: "asserted-" + strconv.Itoa(i), Enabled: true, Call: pattern, Answer: spec.Answer{Status: spec.Status{Code: 200}}}
 		_, compiled, err := s.Catalog.Preview(service.Spec.Name, m)
 		if err != nil {
-			return nil, err
+			return nil, inAssertion(err, i)
 		}
 		a.patterns = append(a.patterns, compiled)
 	}
 	return a, nil
+}
+
+// inAssertion places the faults of a pattern in the assertion that it is one of.
+func inAssertion(err error, at int) error {
+	items := slices.Clone(problem.ItemsOf(err))
+	for i, item := range items {
+		items[i].At = "/calls/" + strconv.Itoa(at) + strings.TrimPrefix(item.At, "/call")
+	}
+	return cmp.Or(problem.FromItems("the check cannot be made", items), err)
 }
 
 // check looks once. final says that waiting longer would change nothing.
@@ -177,9 +188,10 @@ func (s *server) callsSince(ctx context.Context, a *assertion) (records []*call.
 
 // checkCount counts the calls of one kind. final says that it can hold no more.
 func (s *server) checkCount(a *assertion, records []*call.Record, result *api.AssertionResult) (final bool) {
+	var near []nearCall
 	for _, record := range records {
-		if why := s.Engine.Misfit(a.service, a.patterns[0], &record.Request); why != "" {
-			result.Closest = append(result.Closest, api.CloseCall{Call: callView(record.Summary()), Reason: why})
+		if why := s.Engine.Misfit(a.service, a.patterns[0], &record.Request); why.Reason != "" {
+			near = append(near, nearCall{record, why})
 			continue
 		}
 		result.Calls = append(result.Calls, callView(record.Summary()))
@@ -200,7 +212,9 @@ func (s *server) checkCount(a *assertion, records []*call.Record, result *api.As
 	count := len(result.Calls)
 	result.Holds = count >= least && (most < 0 || count <= most)
 	result.Text = fmt.Sprintf("%s came %s, expected %s", a.patterns[0].Asks(), times(count), wantedText(least, most))
-	result.Closest = closest(result.Closest, result.Holds)
+	if !result.Holds {
+		result.Closest = closest(near)
+	}
 	return most >= 0 && count > most
 }
 
@@ -231,21 +245,23 @@ func wantedText(least, most int) string {
 // checkOrder looks for calls that came one after the other.
 func (s *server) checkOrder(a *assertion, records []*call.Record, result *api.AssertionResult) {
 	next := 0
+	var near []nearCall
 	for _, record := range records {
 		if next == len(a.patterns) {
 			break
 		}
 		why := s.Engine.Misfit(a.service, a.patterns[next], &record.Request)
-		if why == "" {
+		if why.Reason == "" {
 			result.Calls = append(result.Calls, callView(record.Summary()))
-			result.Closest = nil
+			near = nil
 			next++
 			continue
 		}
-		result.Closest = append(result.Closest, api.CloseCall{Call: callView(record.Summary()), Reason: why})
+		near = append(near, nearCall{record, why})
 	}
-	result.Holds = next == len(a.patterns)
-	result.Closest = closest(result.Closest, result.Holds)
+	if result.Holds = next == len(a.patterns); !result.Holds {
+		result.Closest = closest(near)
+	}
 	var asked []string
 	for _, p := range a.patterns {
 		asked = append(asked, p.Asks())
@@ -259,22 +275,17 @@ func (s *server) checkOrder(a *assertion, records []*call.Record, result *api.As
 	}
 }
 
-// closest are the calls that differ least, as far as their reasons tell: those
-// whose path fits, then those that differ in one segment.
-func closest(all []api.CloseCall, holds bool) []api.CloseCall {
-	if holds {
-		return nil
+// nearCall is a call that does not fit, and how far it is from fitting.
+type nearCall struct {
+	record *call.Record
+	engine.Misfit
+}
+
+// closest are the calls that differ least, those that came first before others.
+func closest(all []nearCall) (calls []api.CloseCall) {
+	slices.SortStableFunc(all, func(a, b nearCall) int { return cmp.Compare(a.Far, b.Far) })
+	for _, near := range all[:min(len(all), mostClosest)] {
+		calls = append(calls, api.CloseCall{Call: callView(near.record.Summary()), Reason: near.Reason})
 	}
-	far := func(c api.CloseCall) int {
-		switch {
-		case c.Reason == "another path", strings.HasPrefix(c.Reason, "it is not for operation"):
-			return 2
-		case strings.HasPrefix(c.Reason, "path, "):
-			return 1
-		default:
-			return 0
-		}
-	}
-	slices.SortStableFunc(all, func(a, b api.CloseCall) int { return far(a) - far(b) })
-	return all[:min(len(all), mostClosest)]
+	return calls
 }

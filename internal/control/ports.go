@@ -56,8 +56,8 @@ type Decider interface {
 	ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment)
 	ResetView(view *catalog.Snapshot)
 	ResetLane(lane *catalog.Lane)
-	// Misfit says why a mapping does not fit a call, "" when it does.
-	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) string
+	// Misfit says why a mapping does not fit a call, and by how much.
+	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
 }
 
 // Authority is our own certificate authority.

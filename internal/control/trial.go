@@ -132,5 +132,5 @@ func (s *server) whyNot(d engine.Decision, service *catalog.Service, m *catalog.
 			return strings.TrimPrefix(step.Reason, "close: ")
 		}
 	}
-	return cmp.Or(s.Engine.Misfit(service, m, &record.Request), d.Explanation.Sentence)
+	return cmp.Or(s.Engine.Misfit(service, m, &record.Request).Reason, d.Explanation.Sentence)
 }

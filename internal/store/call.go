@@ -106,6 +106,74 @@ func (s *Store) FirstCall(ctx context.Context) (time.Time, error) {
 	return time.UnixMicro(at.Int64), nil
 }
 
+// Settings of the call log: when the newest call came that was cleared, and when that
+// was done, since when calls are being written, and until when some are missing;
+// times in Unix microseconds.
+const (
+	clearedKey = "last call cleared at"
+	beginsKey  = "the log begins"
+	writingKey = "calls are written"
+	missingKey = "calls missing until"
+)
+
+// moment reads a setting that is a time; zero where it is not there.
+func (s *Store) moment(ctx context.Context, key string) (time.Time, error) {
+	var at []int64
+	if err := s.definitions.SelectContext(ctx, &at, `SELECT CAST(value AS INTEGER) FROM settings WHERE key = ?`, key); err != nil {
+		return time.Time{}, fmt.Errorf("read setting %q: %w", key, err)
+	}
+	if len(at) == 0 {
+		return time.Time{}, nil
+	}
+	return time.UnixMicro(at[0]), nil
+}
+
+// Cleared tells when the newest call came that was cleared, and when the log was
+// cleared; zero for never.
+func (s *Store) Cleared(ctx context.Context) (last, at time.Time, err error) {
+	if last, err = s.moment(ctx, clearedKey); err == nil {
+		at, err = s.moment(ctx, beginsKey)
+	}
+	return last, at, err
+}
+
+// BeginRun notes that calls are written from now on. It tells until when calls of
+// earlier runs are missing; zero for never.
+func (s *Store) BeginRun(ctx context.Context, now time.Time) (missing time.Time, err error) {
+	if missing, err = s.moment(ctx, missingKey); err != nil {
+		return missing, err
+	}
+	torn, err := s.moment(ctx, writingKey)
+	if err == nil && !torn.IsZero() { // the last run did not come to EndRun
+		missing = now
+	}
+	if err == nil {
+		err = s.keepMoment(ctx, writingKey, now)
+	}
+	return missing, err
+}
+
+// EndRun notes that all calls were written but those that are missing until a time;
+// zero for none.
+func (s *Store) EndRun(ctx context.Context, missing time.Time) error {
+	if !missing.IsZero() {
+		if err := s.keepMoment(ctx, missingKey, missing); err != nil {
+			return err
+		}
+	}
+	if _, err := s.definitions.ExecContext(ctx, `DELETE FROM settings WHERE key = ?`, writingKey); err != nil {
+		return fmt.Errorf("end the writing of calls: %w", err)
+	}
+	return nil
+}
+
+func (s *Store) keepMoment(ctx context.Context, key string, at time.Time) error {
+	if _, err := s.definitions.ExecContext(ctx, `INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)`, key, at.UnixMicro()); err != nil {
+		return fmt.Errorf("keep setting %q: %w", key, err)
+	}
+	return nil
+}
+
 // CountCalls returns how many calls are kept and the highest number used.
 func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, err error) {
 	var row struct {

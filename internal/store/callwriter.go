@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -308,10 +309,12 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 }
 
 // ClearCalls removes every call. Their numbers are not given again.
-func (s *Store) ClearCalls(ctx context.Context) error {
+func (s *Store) ClearCalls(ctx context.Context, now time.Time) error {
 	s.calls.forget()
 	for _, statement := range []string{
 		`INSERT INTO settings (key, value) SELECT 'highest call cleared', max(number) FROM calls HAVING max(number) > 0
+			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
+		`INSERT INTO settings (key, value) SELECT '` + clearedKey + `', max(at) FROM calls HAVING max(number) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
 		`DELETE FROM calls`,
 		`DELETE FROM contents`,
@@ -320,5 +323,5 @@ func (s *Store) ClearCalls(ctx context.Context) error {
 			return fmt.Errorf("clear calls: %w", err)
 		}
 	}
-	return nil
+	return s.keepMoment(ctx, beginsKey, now)
 }

@@ -121,7 +121,13 @@ func TestTrimmingKeepsWhatIsReferredTo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, int64(900), count, "over the limit of bytes the oldest tenth goes")
 
-	require.NoError(t, s.ClearCalls(t.Context()))
+	newest, err := s.Call(t.Context(), highest)
+	require.NoError(t, err)
+	now := time.UnixMicro(1_764_580_500_000_002)
+	require.NoError(t, s.ClearCalls(t.Context(), now))
+	last, at, err := s.Cleared(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []int64{newest.At.UnixMicro(), now.UnixMicro()}, []int64{last.UnixMicro(), at.UnixMicro()})
 	count, again, err := s.CountCalls(t.Context())
 	require.NoError(t, err)
 	assert.Zero(t, count)
@@ -130,6 +136,30 @@ func TestTrimmingKeepsWhatIsReferredTo(t *testing.T) {
 	got, err := s.Call(t.Context(), highest+1)
 	require.NoError(t, err)
 	assert.Equal(t, "body 1", string(got.Request.Body.Bytes))
+}
+
+// Until when calls are missing is known after a restart, and after one that came in
+// the middle of the work.
+func TestMissingCallsAreRemembered(t *testing.T) {
+	s := open(t, t.TempDir())
+	noon := time.UnixMicro(1_764_580_442_000_001)
+	for i, k := range []struct {
+		missing time.Time // at the end of the run before
+		ended   bool
+		want    time.Time
+	}{
+		{time.Time{}, true, time.Time{}},
+		{noon, true, noon},
+		{time.Time{}, true, noon}, // nothing more was lost
+		{time.Time{}, false, noon.Add(3 * time.Hour)},
+	} {
+		if k.ended {
+			require.NoError(t, s.EndRun(t.Context(), k.missing))
+		}
+		missing, err := s.BeginRun(t.Context(), noon.Add(time.Duration(i)*time.Hour))
+		require.NoError(t, err)
+		assert.True(t, k.want.Equal(missing), "run %d: %s", i, missing)
+	}
 }
 
 func TestDefinitionsComeBack(t *testing.T) {

@@ -6,22 +6,45 @@ import (
 	"rapidmimic/internal/core/match"
 )
 
+// Misfit is why a call does not fit a mapping. The zero value says that it does.
+type Misfit struct {
+	Reason string
+	// Far is how far the address of the call is from fitting, in letters; 0 where the
+	// address fits and something else does not.
+	Far int
+}
+
 // Misfit says why a mapping, which need not be in force, does not fit a call that
-// was made; "" when it does. It takes no turns and draws nothing.
-func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) string {
+// was made. It takes no turns and draws nothing.
+func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) Misfit {
 	peeking := *e
 	peeking.peeking, peeking.state = true, peek{e.state}
 	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: e.definitions.Snapshot()}
 	if name := m.Spec.Call.Operation; name != "" && p.operationID(r) != name {
-		return "it is not for operation " + name
+		return p.otherOperation(r, name)
 	}
 	if m.Spec.Call.Path != "" && !m.Rule.Template.Fits(p.segments) {
-		candidate := match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}
-		if near := match.Closest(r.Method, p.segments, []match.Candidate{candidate}, 1); len(near) > 0 {
-			return near[0].String()
-		}
-		return "another path"
+		return p.apart(r, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}, "another path")
 	}
 	f := fit{Rule: m.Rule, Value: m, Method: m.Rule.AllowsMethod(r.Method)}
-	return peeking.passesOver(p, r, f, &candidates{segments: p.segments})
+	return Misfit{Reason: peeking.passesOver(p, r, f, &candidates{segments: p.segments})}
+}
+
+// otherOperation says what a call differs in from those for an operation.
+func (p *Placed) otherOperation(r *call.Request, name string) Misfit {
+	for _, c := range p.Service.Candidates() {
+		if c.Kind == "operation" && c.ID == name && p.Service.Contract.SOAP == nil {
+			return p.apart(r, c, "it is not for operation "+name)
+		}
+	}
+	return Misfit{"it is not for operation " + name, match.TooFar}
+}
+
+// apart says in which part an address differs from a candidate; otherwise, where they
+// have nothing in common.
+func (p *Placed) apart(r *call.Request, c match.Candidate, otherwise string) Misfit {
+	if near := match.Closest(r.Method, p.segments, []match.Candidate{c}, 1); len(near) > 0 {
+		return Misfit{near[0].String(), near[0].Distance()}
+	}
+	return Misfit{otherwise, match.TooFar}
 }

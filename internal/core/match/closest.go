@@ -27,6 +27,9 @@ type Near struct {
 	distance       int
 }
 
+// Distance is how far the call is from the candidate, in letters of its address.
+func (n Near) Distance() int { return n.distance }
+
 // String says the difference: "path, segment 1: `bertsh`, expected `berths`".
 func (n Near) String() string {
 	return fmt.Sprintf("%s: `%s`, expected `%s`", n.Part, n.Seen, n.Expected)
@@ -37,7 +40,8 @@ func (n Near) String() string {
 const (
 	methodDistance  = 2
 	segmentDistance = 9
-	tooFar          = 4 * segmentDistance
+	// TooFar is the distance of what has nothing to do with a call.
+	TooFar = 4 * segmentDistance
 )
 
 // Closest returns up to limit candidates that a call nearly fits, the nearest
@@ -77,7 +81,7 @@ func compareToCall(method string, segments []string, c Candidate) (Near, bool) {
 	if len(c.Methods) > 0 && !slices.Contains(c.Methods, method) {
 		n.differs(methodDistance, "method", method, MethodsText(c.Methods))
 	}
-	return n, n.distance > 0 && n.distance < tooFar && same > 0
+	return n, n.distance > 0 && n.distance < TooFar && same > 0
 }
 
 // differs adds to the distance; the first part that differs is the one told.
