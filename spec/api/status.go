@@ -32,8 +32,8 @@ type Status struct {
 	// Recording and Relaying are the services that do so.
 	Recording []string `json:"recording,omitempty"`
 	Relaying  []string `json:"relaying,omitempty"`
-	// Impaired are the targets of the impairments that are on; ImpairmentsOff is set
-	// when all are switched off.
-	Impaired       []string `json:"impaired,omitempty"`
+	// Impaired are the targets of the impairments that are on, none being an empty
+	// list; ImpairmentsOff is set when all are switched off.
+	Impaired       []string `json:"impaired"`
 	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
 }

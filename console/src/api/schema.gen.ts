@@ -2222,8 +2222,8 @@ export interface components {
             recording?: string[];
             /** @description Services that relay to their upstream */
             relaying?: string[];
-            /** @description Targets of the impairments that are on */
-            impaired?: string[];
+            /** @description Targets of the impairments that are on, none being an empty list */
+            impaired: string[];
             /** @description All impairments are switched off */
             impairmentsOff?: boolean;
             lastMinute: components["schemas"]["Counts"];

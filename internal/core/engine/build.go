@@ -19,7 +19,11 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 		Reason: "method and path fit " + op.String()})
 	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
 	if refused != "" {
-		refuseHint(d, refused, op.ExampleNames(), steps)
+		var examples []string
+		if p.hints.Example != "" {
+			examples = op.ExampleNames()
+		}
+		refuseHint(d, refused, examples, steps)
 		return
 	}
 	wanted := answer.Wanted{Status: choice.status, Headers: choice.headers, Example: choice.example, Generate: p.hints.Generate}

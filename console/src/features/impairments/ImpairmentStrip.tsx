@@ -27,7 +27,7 @@ export function ImpairmentStrip({ status }: { status: Status }) {
     },
     onError: (error) => notify(error.message),
   });
-  const impaired = status.impaired ?? [];
+  const { impaired } = status;
   if (status.impairmentsOff) {
     return (
       <span className="flex items-center gap-2 text-dim">
