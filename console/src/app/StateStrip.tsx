@@ -21,7 +21,7 @@ export function StateStrip() {
       <Link href="/" className="font-semibold">
         Rapid Mimic
       </Link>
-      <span className="text-dim">{location.host}</span>
+      <span className="hidden text-dim lg:inline">{location.host}</span>
       {data && <LaneStrip status={data} mine={mine} />}
       {data && (
         <Link href="/calls" className="hover:underline" data-testid="last-minute">

@@ -52,8 +52,9 @@ export function DocumentEditor({ label, kept, form, save, read, onTaken, childre
   };
   const keep = useMutation({
     mutationFn: (over?: Kept) => save(draft, over?.etag ?? saved.etag, over !== undefined),
-    onSuccess: ({ etag, told, another }) => {
-      const back = async () => take({ text: saved.text, etag: (await save(saved.text, etag, false)).etag });
+    onSuccess: ({ etag, told, another }, over) => {
+      const { text } = over ?? saved;
+      const back = async () => take({ text, etag: (await save(text, etag, false)).etag });
       notify(told, isNew || another ? undefined : back);
       if (!another) setSaved({ text: draft, etag });
     },

@@ -9,6 +9,8 @@ import { SourceMark } from '@/ui/SourceMark';
 
 interface Props {
   calls: Call[];
+  /** They can be of several lanes, so that each tells its own. */
+  mixed: boolean;
   selected?: string;
   /** With a call open beside it, the table keeps to what tells calls apart. */
   narrow: boolean;
@@ -21,9 +23,11 @@ const rowHeight = 30;
 
 const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
 const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,150px)_76px_72px]';
-const tight = 'grid-cols-[76px_minmax(0,1fr)_44px_116px]';
+// on a small window what was asked counts more than when
+const tight = 'grid-cols-[minmax(0,1fr)_44px_116px] lg:grid-cols-[76px_minmax(0,1fr)_44px_116px]';
+const timeLook = (narrow: boolean) => (narrow ? 'hidden lg:inline' : '');
 
-export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) {
+export function CallTable({ calls, mixed, selected, narrow, onSelect, onAway }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: calls.length,
@@ -39,7 +43,7 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
     scrolledTo.current = selected;
     rows.scrollToIndex(at, { align: 'auto' });
   }, [selected, at, rows]);
-  const under = !narrow && calls.some(({ lane, scenario }) => lane || scenario);
+  const under = !narrow && calls.some((call) => underOf(call, mixed));
   const columns = narrow ? tight : under ? situated : wide;
   return (
     <div
@@ -49,11 +53,13 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
       className="flex min-h-0 flex-1 flex-col"
     >
       <div role="row" className={cn('grid gap-3 border-line border-b px-5 py-1.5 text-dim text-xs', columns)}>
-        <span role="columnheader">Time</span>
+        <span role="columnheader" className={timeLook(narrow)}>
+          Time
+        </span>
         <span role="columnheader">Call</span>
         <span role="columnheader">Status</span>
         <span role="columnheader">Answered by</span>
-        {under && <span role="columnheader">Under</span>}
+        {under && <span role="columnheader">{mixed ? 'Under' : 'Scenario'}</span>}
         {!narrow && (
           <>
             <span role="columnheader" className="text-right">
@@ -80,6 +86,7 @@ export function CallTable({ calls, selected, narrow, onSelect, onAway }: Props) 
                   call={call}
                   narrow={narrow}
                   under={under}
+                  mixed={mixed}
                   columns={columns}
                   selected={call.id === selected}
                   onSelect={onSelect}
@@ -98,12 +105,13 @@ interface RowProps {
   narrow: boolean;
   /** There is a column for lane and scenario. */
   under: boolean;
+  mixed: boolean;
   columns: string;
   selected: boolean;
   onSelect(id: string): void;
 }
 
-const CallRow = memo(function CallRow({ call, narrow, under, columns, selected, onSelect }: RowProps) {
+const CallRow = memo(function CallRow({ call, narrow, under, mixed, columns, selected, onSelect }: RowProps) {
   const target = `${call.service ? `/${call.service}` : ''}${call.path}${call.query ? `?${call.query}` : ''}`;
   const failed = call.status >= 400;
   return (
@@ -120,7 +128,7 @@ const CallRow = memo(function CallRow({ call, narrow, under, columns, selected, 
         selected && 'bg-sunken shadow-[inset_3px_0_0_var(--accent)]',
       )}
     >
-      <span role="cell" className="text-dim tabular-nums">
+      <span role="cell" className={cn('text-dim tabular-nums', timeLook(narrow))}>
         {clock(call.at)}
       </span>
       <span role="cell" className="truncate font-mono text-xs" title={`${call.method} ${target}`}>
@@ -140,8 +148,8 @@ const CallRow = memo(function CallRow({ call, narrow, under, columns, selected, 
         {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
       </span>
       {under && (
-        <span role="cell" className="truncate text-dim" title={underOf(call)}>
-          {underOf(call)}
+        <span role="cell" className="truncate text-dim" title={underOf(call, mixed)}>
+          {underOf(call, mixed)}
         </span>
       )}
       {!narrow && (
@@ -158,9 +166,9 @@ const CallRow = memo(function CallRow({ call, narrow, under, columns, selected, 
   );
 });
 
-/** In which lane and under which scenario a call was answered. */
-function underOf({ lane, scenario }: Call): string {
-  return [lane && `lane ${lane}`, scenario].filter(Boolean).join(', ');
+/** In which lane, where that can be several, and under which scenario a call was answered. */
+function underOf({ lane, scenario }: Call, mixed: boolean): string {
+  return [mixed && lane && `lane ${lane}`, scenario].filter(Boolean).join(', ');
 }
 
 /** Marks a call that breaks the contract. */

@@ -120,6 +120,7 @@ export function CallsPage() {
         ) : (
           <CallTable
             calls={calls}
+            mixed={lane === everyLane}
             selected={selected}
             narrow={selected !== undefined}
             onSelect={select}

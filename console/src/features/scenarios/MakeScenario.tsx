@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
+import { wrongIn } from '@/api/http';
 import { useMyLane } from '@/api/myLane';
 import type { ScenarioProposal } from '@/api/types';
 import { count } from '@/lib/format';
@@ -81,7 +82,7 @@ function Making({ calls, onDone }: { calls?: string[]; onDone(): void }) {
         }}
         className="w-72"
       />
-      {problem && <ProblemNotice message={`Nothing was kept: ${problem.message}`} />}
+      {problem && <ProblemNotice message={`Nothing was kept: ${wrongIn(problem)}.`} />}
       {draft.data && (
         <div className="max-h-72 overflow-auto rounded border border-line px-3 py-2 text-[13px]">
           {draft.data.scenario.buildsOn && (

@@ -150,10 +150,7 @@ function Situation() {
       {scenario && (
         <>
           Scenario{' '}
-          <Link
-            href={`/scenarios?${new URLSearchParams({ scenario })}`}
-            className="text-accent underline"
-          >
+          <Link href={`/scenarios?${new URLSearchParams({ scenario })}`} className="text-accent underline">
             {scenario}
           </Link>{' '}
           is on; what it changes here bears its name.
