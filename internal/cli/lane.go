@@ -268,7 +268,7 @@ func (p Program) laneClose(ctx context.Context, c *cli.Command) error {
 		return unchanged(err, "")
 	}
 	return p.print(c, lane, nil, func() {
-		p.say("closed    %s; it had %d calls", lane.Name, sum(lane.Calls))
+		p.say("closed    %s; it had %s", lane.Name, counted(sum(lane.Calls), "call"))
 		p.say("calls     rapidmimic calls --lane %s", lane.Name)
 	})
 }

@@ -98,7 +98,7 @@ const fewMappings = 20
 
 func (p Program) sayPut(service string, r api.PutReport) {
 	if len(r.Items) > fewMappings {
-		p.say("%s  %d mappings created, %d replaced, live on the next call", service, r.Created, r.Replaced)
+		p.say("%s  %s created, %d replaced, live on the next call", service, counted(r.Created, "mapping"), r.Replaced)
 	} else {
 		for _, item := range r.Items {
 			p.say("%s  %s, %s, live on the next call", item.ID, item.Outcome, item.Call)

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
@@ -86,4 +87,12 @@ func (p Program) width() int {
 		}
 	}
 	return most
+}
+
+// counted says how many there are of something: 1 call, 2 calls.
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return strconv.Itoa(n) + " " + what + "s"
 }

@@ -185,7 +185,7 @@ func target(call api.RecordedCall) string {
 // sayRecorded tells what came of a recording. Nothing captured is a failure.
 func (p Program) sayRecorded(c *cli.Command, service string, r api.RecordingReport) error {
 	if err := p.print(c, r, nil, func() {
-		p.say("%s  %q, %d calls captured", r.Recording.ID, r.Recording.Name, r.Recording.Calls)
+		p.say("%s  %q, %s captured", r.Recording.ID, r.Recording.Name, counted(r.Recording.Calls, "call"))
 		for _, o := range r.Operations {
 			p.say("%9d %s", o.Count, o.Call)
 		}
@@ -265,7 +265,7 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, calls, nil, func() {
-		p.say("%s  %q, %d calls, from %s", r.ID, r.Name, r.Calls, r.Upstream)
+		p.say("%s  %q, %s, from %s", r.ID, r.Name, counted(r.Calls, "call"), r.Upstream)
 		rows := make([][]string, len(calls))
 		for i, call := range calls {
 			note := ""
@@ -327,7 +327,7 @@ func (p Program) recordingKeep(ctx context.Context, c *cli.Command) error {
 		return unchanged(err, "")
 	}
 	return p.print(c, r, nil, func() {
-		p.say("%s  %q, %d calls kept", r.ID, r.Name, r.Calls)
+		p.say("%s  %q, %s kept", r.ID, r.Name, counted(r.Calls, "call"))
 		p.say("next      rapidmimic recording mappings %s %s --dry-run", given[0], r.ID)
 	})
 }
@@ -379,7 +379,7 @@ func (p Program) recordingImport(ctx context.Context, c *cli.Command) error {
 		return unchanged(err, file)
 	}
 	return p.print(c, report, nil, func() {
-		p.say("%s  %q, %d calls, %d left out", report.Recording.ID, report.Recording.Name, report.Recording.Calls, len(report.Skipped))
+		p.say("%s  %q, %s, %d left out", report.Recording.ID, report.Recording.Name, counted(report.Recording.Calls, "call"), len(report.Skipped))
 		for i, x := range report.Skipped {
 			if i < 5 {
 				p.say("left out  %s: %s", x.Call, x.Reason)

@@ -293,7 +293,7 @@ func (p Program) scenarioPut(ctx context.Context, c *cli.Command) error {
 	}
 	return p.print(c, made, nil, func() {
 		for _, s := range made {
-			p.say("kept      %s, %d changes", s.Name, len(s.Lines))
+			p.say("kept      %s, %s", s.Name, counted(len(s.Lines), "change"))
 		}
 		if len(made) > 0 {
 			p.say("use       rapidmimic scenario use %s", made[0].Name)
