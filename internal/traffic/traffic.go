@@ -67,23 +67,28 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var decision engine.Decision
 	if placed.Streams() {
 		decision = h.Engine.Decide(placed, &record.Request)
-		h.carryOut(w, r, record, &decision)
+		h.carryOut(w, r, record, &decision, time.Now())
 		return
 	}
 	body, whole := h.readBody(w, r, placed.NeedsBody())
 	record.Request.Body = body
-	read := time.Now()
+	read := arrived
+	if body.Size > 0 {
+		read = time.Now()
+	}
 	if whole {
 		decision = h.Engine.Decide(placed, &record.Request)
 	} else {
 		decision = engine.TooLarge(placed, h.MaxBody)
 	}
-	record.Read, record.Decide = read.Sub(arrived), time.Since(read)
-	h.carryOut(w, r, record, &decision)
+	decided := time.Now()
+	record.Read, record.Decide = read.Sub(arrived), decided.Sub(read)
+	h.carryOut(w, r, record, &decision, decided)
 }
 
-// carryOut does what a decision says, and hands the call to the log.
-func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
+// carryOut does what a decision says that was made at a time, and hands the call to
+// the log.
+func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision, decided time.Time) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	record.Lane, record.Scenario = d.Lane, d.Scenario
 	if d.Relay != nil {
@@ -97,7 +102,7 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	}
 	abort := false
 	if hold(r.Context(), record, d) {
-		begun := time.Now()
+		begun := decided.Add(record.Wait)
 		abort = deliver(w, r, record, d)
 		record.Send = time.Since(begun)
 	}

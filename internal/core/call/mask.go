@@ -18,9 +18,11 @@ type Masker struct {
 	key    []byte
 	fields *regexp.Regexp // members of JSON with secret names and texts
 	query  *regexp.Regexp // parameters of queries and forms
-	// hints are the secret names by their first letter; one of them stands in every
-	// text that fields or query fits.
-	hints [256][]string
+	// names are the secret ones by the two letters that they begin with: begins[pair]
+	// is where they stand, 0 for none. One of them is in every text that fields or
+	// query fits.
+	names  [][]string
+	begins [1 << 16]uint16
 }
 
 // SecretNames are parts of the names of JSON members, query parameters and form
@@ -32,13 +34,17 @@ var SecretNames = []string{"password", "passwd", "secret", "access_token", "refr
 // Digests can be compared only under the same key, which should never leave the
 // environment.
 func NewMasker(key []byte, more ...string) *Masker {
-	m := &Masker{key: key}
+	m := &Masker{key: key, names: [][]string{nil}}
 	var names []string
 	for _, name := range slices.Concat(SecretNames, more) {
+		if name == "" { // of a variable that is not set: it would stand in every name
+			continue
+		}
 		names = append(names, regexp.QuoteMeta(name))
-		if name != "" {
-			first := name[0] | 0x20
-			m.hints[first] = append(m.hints[first], name)
+		for next := range 256 { // behind a name of one letter anything can be
+			if len(name) == 1 && next&0x20 != 0 || len(name) > 1 && byte(next) == name[1]|0x20 {
+				m.addName(letterPair(name[0], byte(next)), name)
+			}
 		}
 	}
 	any := "(?:" + strings.Join(names, "|") + ")"
@@ -115,15 +121,26 @@ func (m *Masker) body(body []byte, mediaType string) []byte {
 // mayHold reports whether a text has one of the secret names in it. It is asked
 // of every call, so it looks before anything is parsed.
 func (m *Masker) mayHold(text []byte) bool {
-	for i, c := range text {
-		for _, hint := range m.hints[c|0x20] {
-			if len(text)-i >= len(hint) && strings.EqualFold(hint, string(text[i:i+len(hint)])) {
+	for i := 0; i+1 < len(text); i++ {
+		for _, name := range m.names[m.begins[letterPair(text[i], text[i+1])]] {
+			if len(text)-i >= len(name) && strings.EqualFold(name, string(text[i:i+len(name)])) {
 				return true
 			}
 		}
 	}
 	return false
 }
+
+func (m *Masker) addName(pair uint16, name string) {
+	if m.begins[pair] == 0 {
+		m.begins[pair] = uint16(len(m.names))
+		m.names = append(m.names, nil)
+	}
+	m.names[m.begins[pair]] = append(m.names[m.begins[pair]], name)
+}
+
+// letterPair is two letters as one number, in any case.
+func letterPair(a, b byte) uint16 { return uint16(a|0x20)<<8 | uint16(b|0x20) }
 
 func (m *Masker) header(h Header) Header {
 	var masked Header

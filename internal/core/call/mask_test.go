@@ -9,7 +9,7 @@ import (
 )
 
 func TestSecretsInQueriesAndBodiesAreMasked(t *testing.T) {
-	masker := call.NewMasker([]byte("key"), "berth_pin")
+	masker := call.NewMasker([]byte("key"), "berth_pin", "z", "")
 	const form = "application/x-www-form-urlencoded"
 	for name, c := range map[string]struct{ query, mediaType, body, wantQuery, wantBody string }{
 		"nothing secret":       {"free=true", "", `{"number": "N7"}`, "^free=true$", `^\{"number": "N7"\}$`},
@@ -17,6 +17,7 @@ func TestSecretsInQueriesAndBodiesAreMasked(t *testing.T) {
 		"JSON members":         {"", "", `{"accessToken": "a\"b", "PASSWORD":"x", "user": "Ida"}`, "^$", `^\{"accessToken": "masked-[0-9a-f]{8}", "PASSWORD":"masked-[0-9a-f]{8}", "user": "Ida"\}$`},
 		"a form":               {"", form, "name=Ida&password=a%26b", "^$", `^name=Ida&password=masked-[0-9a-f]{8}$`},
 		"names of one's own":   {"berth_pin=4711", "", `{"berth_pin": "4711"}`, `^berth_pin=masked-([0-9a-f]{8})$`, `^\{"berth_pin": "masked-[0-9a-f]{8}"\}$`},
+		"a name of one letter": {"z=9&a=1", "", `{"Z": "9"}`, `^z=masked-[0-9a-f]{8}&a=1$`, `^\{"Z": "masked-[0-9a-f]{8}"\}$`},
 		"a text that names it": {"", "text/plain", "the password is on the wall", "^$", "^the password is on the wall$"},
 	} {
 		t.Run(name, func(t *testing.T) {
