@@ -125,7 +125,8 @@ func TestConsoleLanes(t *testing.T) {
 	rows := func(n string) string { return "document.querySelectorAll('[data-call]').length === " + n }
 	must(t, p.Goto(s.control+"/calls"), p.Wait(rows("3")), p.Choose("Lane", "-"), p.Wait(rows("2")), p.Choose("Lane", "all"), p.Wait(rows("5")), p.Wait("location.search === '?lane=all'"))
 	s.says("GET /@mara/tides/notice")
-	must(t, p.Wait(rows("6")), p.Choose("Lane", "mara"), p.Wait(rows("4")), p.WaitText("lane mara"))
+	told := "document.querySelector('[role=table]').innerText.includes('lane mara')"
+	must(t, p.Wait(rows("6")), p.Wait(told), p.Choose("Lane", "mara"), p.Wait(rows("4")), p.Wait("!"+told))
 
 	_, err := s.api.CloseLane(t.Context(), "mara")
 	require.NoError(t, err)

@@ -30,8 +30,8 @@ type Store interface {
 	ClearCalls(ctx context.Context, now time.Time) error
 	// CountCalls tells how many are kept, and the highest number ever used.
 	CountCalls(ctx context.Context) (count int64, highest uint64, err error)
-	// FirstCall tells when the oldest call that is kept came; zero without any.
-	FirstCall(ctx context.Context) (time.Time, error)
+	// Trimmed tells when the newest call came that TrimCalls has removed; zero for none.
+	Trimmed(ctx context.Context) (time.Time, error)
 	// Cleared tells when the newest call came that was cleared, and when the log was;
 	// zero for never.
 	Cleared(ctx context.Context) (last, at time.Time, err error)
@@ -88,10 +88,10 @@ type Log struct {
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
 	notKept atomic.Int64
-	// missing is until when calls are missing that could not be kept, keptFrom when
-	// the oldest one came that retention has left, cleared when the newest one came
+	// missing is until when calls are missing that could not be kept, trimmed when the
+	// newest one came that retention has removed, cleared when the newest one came
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
-	missing, keptFrom, cleared, clearedAt atomic.Int64
+	missing, trimmed, cleared, clearedAt atomic.Int64
 
 	notChecked atomic.Int64
 	sinceTrim  int64
@@ -122,13 +122,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l.next.Store(highest)
 	l.stored.Store(count)
-	if count >= c.Keep-trimEvery { // then retention has most likely removed some
-		l.noteFirst(ctx)
-	}
-	if err := l.noteCleared(ctx); err != nil {
-		return nil, err
-	}
-	return l, nil
+	return l, errors.Join(l.noteTrimmed(ctx), l.noteCleared(ctx))
 }
 
 // Number gives a call its number, when it arrives.
@@ -167,9 +161,10 @@ func (l *Log) Add(r *call.Record) {
 
 // Run writes calls until ctx ends, and then whatever is left.
 func (l *Log) Run(ctx context.Context) error {
-	missing, err := l.config.Store.BeginRun(ctx, time.Now())
+	missing, err := l.config.Store.BeginRun(context.WithoutCancel(ctx), time.Now())
 	if err != nil {
-		return err
+		l.config.Logger.Error("until when calls are missing cannot be read", "error", err)
+		missing = time.Now() // nothing is sure before
 	}
 	if !missing.IsZero() {
 		l.missing.Store(missing.UnixMicro())
@@ -255,18 +250,21 @@ func (l *Log) trim(ctx context.Context) {
 		return
 	}
 	l.stored.Add(-removed)
-	if removed > 0 {
-		l.noteFirst(ctx)
+	if removed == 0 {
+		return
+	}
+	if err := l.noteTrimmed(ctx); err != nil {
+		l.config.Logger.Error("from when calls are kept cannot be read", "error", err)
+		l.trimmed.Store(time.Now().UnixMicro()) // nothing is sure before
 	}
 }
 
-func (l *Log) noteFirst(ctx context.Context) {
-	first, err := l.config.Store.FirstCall(ctx)
-	if err != nil {
-		l.config.Logger.Error("the oldest call cannot be read", "error", err)
-		first = time.Now() // nothing is sure before
+func (l *Log) noteTrimmed(ctx context.Context) error {
+	last, err := l.config.Store.Trimmed(ctx)
+	if err == nil && !last.IsZero() {
+		l.trimmed.Store(last.UnixMicro())
 	}
-	l.keptFrom.Store(first.UnixMicro())
+	return err
 }
 
 func (l *Log) noteCleared(ctx context.Context) error {
@@ -300,14 +298,14 @@ func (l *Log) Gap(since time.Time) string {
 	if since.IsZero() {
 		since, cleared = moment(l.clearedAt.Load()), time.Time{}
 	}
-	missing, keptFrom := moment(l.missing.Load()), moment(l.keptFrom.Load())
+	missing, trimmed := moment(l.missing.Load()), moment(l.trimmed.Load())
 	switch {
 	case !cleared.IsZero() && !cleared.Before(since):
 		return fmt.Sprintf("the log was cleared, and with it a call of %s", cleared.Format(time.RFC3339))
 	case !missing.IsZero() && !missing.Before(since):
 		return fmt.Sprintf("calls that came until %s were answered but not all of them could be kept", missing.Format(time.RFC3339))
-	case keptFrom.After(since):
-		return fmt.Sprintf("calls before %s have left the log, which keeps the last %d", keptFrom.Format(time.RFC3339), l.config.Keep)
+	case !trimmed.IsZero() && !trimmed.Before(since):
+		return fmt.Sprintf("calls that came until %s have left the log, which keeps the last %d", trimmed.Format(time.RFC3339), l.config.Keep)
 	default:
 		return ""
 	}

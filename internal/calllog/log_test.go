@@ -26,6 +26,7 @@ type fakeStore struct {
 	block              chan struct{}
 	trims              int
 	missing            time.Time
+	trimmed            time.Time
 	cleared, clearedAt time.Time
 }
 
@@ -68,7 +69,7 @@ func (s *fakeStore) ClearCalls(_ context.Context, now time.Time) error {
 	return nil
 }
 
-func (s *fakeStore) FirstCall(context.Context) (time.Time, error)      { return time.Unix(100, 0), nil }
+func (s *fakeStore) Trimmed(context.Context) (time.Time, error)        { return s.trimmed, nil }
 func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
 
 func (s *fakeStore) Cleared(context.Context) (last, at time.Time, err error) {
@@ -284,9 +285,9 @@ func TestGaps(t *testing.T) {
 	assert.Empty(t, log.Gap(time.Now()))
 
 	// a log that was full when it was opened does not know what has left it
-	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{}, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
+	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{trimmed: time.Unix(100, 0)}, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
 	require.NoError(t, err)
-	assert.Regexp(t, `^calls before 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
+	assert.Regexp(t, `^calls that came until 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
 	assert.Empty(t, full.Gap(time.Unix(200, 0)))
 }
 

@@ -43,9 +43,9 @@ func (s *server) streamCalls(c *gin.Context) {
 	} else {
 		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(position))
 	}
-	filter := filterOf(c)
+	fits := filterOf(c).Compile()
 	for w.Flush() == nil {
-		position, err = s.nextBatch(c, filter, position)
+		position, err = s.nextBatch(c, fits, position)
 		if err != nil {
 			return
 		}
@@ -54,7 +54,7 @@ func (s *server) streamCalls(c *gin.Context) {
 
 // nextBatch waits for calls and writes those the filter selects; when none
 // come it writes a comment that keeps the connection open.
-func (s *server) nextBatch(c *gin.Context, filter call.Filter, position uint64) (uint64, error) {
+func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, position uint64) (uint64, error) {
 	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
 	defer cancel()
 	lines, skipped, next, err := s.Log.Follow(ctx, position)
@@ -67,7 +67,7 @@ func (s *server) nextBatch(c *gin.Context, filter call.Filter, position uint64) 
 	}
 	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
 	for i := range lines {
-		if filter.Fits(&lines[i]) {
+		if fits(&lines[i]) {
 			batch.Calls = append(batch.Calls, callView(lines[i]))
 		}
 	}

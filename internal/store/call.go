@@ -1,82 +1,95 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"strings"
+	"math"
+	"slices"
 	"time"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/spec/problem"
 )
 
-type callRow struct {
-	Number  int64  `db:"number"`
-	At      int64  `db:"at"`
-	Service string `db:"service"`
-	Line    string `db:"line"`
-	Detail  []byte `db:"detail"`
-}
-
 // ListCalls returns calls the newest first: at most limit of those with a
 // number below before (0 for no bound).
-func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, limit int) ([]call.Summary, error) {
-	where, args := []string{"1"}, []any{}
+func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, limit int) (found []call.Summary, err error) {
+	below := int64(math.MaxInt64)
 	if before > 0 {
-		where, args = append(where, "number < ?"), append(args, int64(before))
+		below = int64(before)
 	}
-	if f.Service != "" {
-		where, args = append(where, "service = ?"), append(args, f.Service)
-	}
-	switch f.Lane {
-	case "":
-	case call.NoLane:
-		where, args = append(where, `instr(line, ?) <> 1`), append(args, f.LineStart())
-	default:
-		where, args = append(where, `instr(line, ?) = 1`), append(args, f.LineStart())
-	}
-	for _, word := range f.Words() {
-		where = append(where, `instr(lower(line), ?) > 0`)
-		args = append(args, word)
-	}
-	query := `SELECT ` + callColumns + ` FROM calls WHERE ` + strings.Join(where, " AND ") + ` ORDER BY number DESC LIMIT ?`
-	var rows []callRow
-	if err := s.read.SelectContext(ctx, &rows, query, append(args, limit)...); err != nil {
+	fits := f.Compile()
+	err = s.eachBlock(ctx, `first < ? ORDER BY last DESC`, []any{below}, func(last int64, block *blockReader) (more bool, err error) {
+		if len(found) == limit && int64(found[limit-1].Number) > last {
+			return false, nil // calls of one block can come between those of another
+		}
+		err = block.each(func(e callEntry) bool {
+			if line := e.summary(); e.number < below && fits(&line) {
+				found = append(found, line)
+			}
+			return true
+		})
+		slices.SortFunc(found, func(a, b call.Summary) int { return cmp.Compare(b.Number, a.Number) })
+		found = found[:min(len(found), limit)]
+		return true, err
+	})
+	if err != nil {
 		return nil, fmt.Errorf("list calls: %w", err)
 	}
-	lines := make([]call.Summary, len(rows))
-	for i := range rows {
-		record, _, beside, err := rows[i].record()
-		if err != nil {
-			return nil, err
-		}
-		lines[i] = record.Summary()
-		lines[i].Deviations, lines[i].Injected = int(beside.deviations), beside.injected
+	return found, nil
+}
+
+// eachBlock reads the blocks that a condition selects, until visit wants no more.
+func (s *Store) eachBlock(ctx context.Context, where string, args []any, visit func(last int64, block *blockReader) (more bool, err error)) error {
+	rows, err := s.read.QueryContext(ctx, `SELECT last, data FROM call_blocks WHERE `+where, args...)
+	if err != nil {
+		return err
 	}
-	return lines, nil
+	defer rows.Close()
+	for rows.Next() {
+		var last int64
+		var data sql.RawBytes
+		if err := rows.Scan(&last, &data); err != nil {
+			return err
+		}
+		block, err := readBlock(string(data))
+		if err != nil {
+			return err
+		}
+		if more, err := visit(last, block); !more || err != nil {
+			return err
+		}
+	}
+	return rows.Err()
 }
 
 // Call returns one call, whole.
 func (s *Store) Call(ctx context.Context, number uint64) (*call.Record, error) {
-	var row callRow
-	err := s.read.GetContext(ctx, &row, `SELECT `+callColumns+` FROM calls WHERE number = ?`, int64(number))
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, problem.New(problem.NotFound, "call %s is not in the log", call.ID(number))
-	}
+	var found *callEntry
+	err := s.eachBlock(ctx, `last BETWEEN ?1 AND ?1 + ?2 AND first <= ?1`, []any{int64(number), blockSpan}, func(_ int64, block *blockReader) (bool, error) {
+		err := block.each(func(e callEntry) bool {
+			if e.number == int64(number) {
+				found = &e
+			}
+			return found == nil
+		})
+		return found == nil, err
+	})
 	if err != nil {
 		return nil, fmt.Errorf("read call: %w", err)
 	}
-	record, contents, _, err := row.record()
-	if err != nil {
-		return nil, err
+	if found == nil {
+		return nil, problem.New(problem.NotFound, "call %s is not in the log", call.ID(number))
 	}
-	parts, err := s.contents(ctx, contents)
+	parts, err := s.contents(ctx, found.contents)
 	if err != nil {
 		return nil, fmt.Errorf("read contents of call: %w", err)
 	}
+	record := found.record()
 	addParts(record, parts)
 	return record, nil
 }
@@ -94,22 +107,11 @@ func (s *Store) contents(ctx context.Context, ids [partCount]int64) (parts [part
 	return parts, nil
 }
 
-// FirstCall tells when the oldest call came; zero without any.
-func (s *Store) FirstCall(ctx context.Context) (time.Time, error) {
-	var at sql.NullInt64
-	if err := s.read.GetContext(ctx, &at, `SELECT at FROM calls ORDER BY number LIMIT 1`); err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return time.Time{}, fmt.Errorf("read first call: %w", err)
-	}
-	if !at.Valid {
-		return time.Time{}, nil
-	}
-	return time.UnixMicro(at.Int64), nil
-}
-
-// Settings of the call log: when the newest call came that was cleared, and when that
-// was done, since when calls are being written, and until when some are missing;
-// times in Unix microseconds.
+// Settings of the call log: when the newest call came that retention has removed, when
+// the newest one that was cleared, and when that was done, since when calls are being
+// written, and until when some are missing; times in Unix microseconds.
 const (
+	trimmedKey = "last call trimmed at"
 	clearedKey = "last call cleared at"
 	beginsKey  = "the log begins"
 	writingKey = "calls are written"
@@ -127,6 +129,9 @@ func (s *Store) moment(ctx context.Context, key string) (time.Time, error) {
 	}
 	return time.UnixMicro(at[0]), nil
 }
+
+// Trimmed tells when the newest call came that retention has removed; zero for none.
+func (s *Store) Trimmed(ctx context.Context) (time.Time, error) { return s.moment(ctx, trimmedKey) }
 
 // Cleared tells when the newest call came that was cleared, and when the log was
 // cleared; zero for never.
@@ -180,37 +185,12 @@ func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, er
 		Count   int64 `db:"count"`
 		Highest int64 `db:"highest"`
 	}
-	err = s.read.GetContext(ctx, &row, `SELECT (SELECT count(*) FROM calls) AS count, max((SELECT coalesce(max(number), 0) FROM calls),
+	err = s.read.GetContext(ctx, &row, `SELECT (SELECT coalesce(sum(calls), 0) FROM call_blocks) AS count, max((SELECT coalesce(max(last), 0) FROM call_blocks),
 		(SELECT coalesce(max(CAST(value AS INTEGER)), 0) FROM settings WHERE key = 'highest call cleared')) AS highest`)
 	if err != nil {
 		return 0, 0, fmt.Errorf("count calls: %w", err)
 	}
 	return row.Count, uint64(row.Highest), nil
-}
-
-// lineOnly is what the line of a call says of contents that are not read for it.
-type lineOnly struct {
-	deviations int64
-	injected   string
-}
-
-// record is the call without its contents, whose ids come beside it, as does
-// what only its line says of them.
-func (r *callRow) record() (record *call.Record, contents [partCount]int64, beside lineOnly, err error) {
-	var d callDetail
-	if err := d.parse(r.Detail); err != nil {
-		return nil, contents, beside, fmt.Errorf("read call %s: %w", call.ID(uint64(r.Number)), err)
-	}
-	return &call.Record{
-		Number: uint64(r.Number), At: time.UnixMicro(r.At), Service: r.Service,
-		Request: call.Request{
-			Method: d.method, Address: d.address, Path: d.path, Query: d.query, Host: d.host,
-			Protocol: d.protocol, Caller: d.caller, Body: call.Body{Size: d.requestSize},
-		},
-		Answer: call.Answer{Status: int(d.status)},
-		Lane:   d.lane, Scenario: d.scenario, AnswerSize: d.answerSize, Source: call.Source(d.source), By: d.by, Operation: d.operation,
-		Read: d.read, Decide: d.decide, Wait: d.wait, Ask: d.ask, Send: d.send,
-	}, d.contents, lineOnly{d.deviations, d.injected}, nil
 }
 
 func addParts(record *call.Record, parts [partCount][]byte) {

@@ -1,10 +1,10 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"database/sql"
-	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -25,9 +25,8 @@ import (
 type callWriter struct {
 	db     *sqlx.DB
 	conn   *rawConn
-	many   *rawStmt // inserts rowsPerInsert calls
-	one    *rawStmt
-	store  *rawStmt
+	block  *rawStmt                    // inserts a block of calls
+	store  *rawStmt                    // inserts a content
 	known  map[[sha256.Size]byte]int64 // ids of contents
 	shared map[any]int64               // ids of what calls share, by pointer
 	pinned int                         // bytes of bodies that shared keeps in memory
@@ -35,13 +34,19 @@ type callWriter struct {
 	high   uint64 // highest call number so far
 	since  uint64 // high when known was last emptied
 
-	values []driver.Value // scratch, as are names and lines
-	names  []string
-	lines  []byte
+	order []*call.Record // scratch, as are data, names and lines
+	data  []byte
+	names []string
+	lines []byte
 }
 
 const (
-	rowsPerInsert = 50
+	// blockCalls is how many calls a block has at most. To show one call its block is
+	// read.
+	blockCalls = 64
+	// blockSpan bounds how far the numbers of a block lie apart: a call that took long
+	// is in one of its own, so that a call can be found by its number.
+	blockSpan = 1_024
 	// reuseWindow is for how many call numbers a stored content is reused. A
 	// content may go when the calls that far beyond it have gone.
 	reuseWindow = 20_000
@@ -50,11 +55,6 @@ const (
 	// from being collected. Those of mappings are in memory anyway, generated
 	// ones are not.
 	maxPinned = 16 << 20
-)
-
-const (
-	callColumns = "number, at, service, line, detail"
-	columnCount = 5
 )
 
 // newCallWriter takes over db, which has two connections: one to write calls
@@ -72,12 +72,7 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 	if w.conn, err = openRaw(ctx, w.db.DB); err != nil {
 		return err
 	}
-	row := "(?" + strings.Repeat(", ?", columnCount-1) + ")"
-	insert := "INSERT INTO calls (" + callColumns + ") VALUES " + row
-	if w.one, err = w.conn.prepare(ctx, insert); err != nil {
-		return err
-	}
-	if w.many, err = w.conn.prepare(ctx, insert+strings.Repeat(", "+row, rowsPerInsert-1)); err != nil {
+	if w.block, err = w.conn.prepare(ctx, "INSERT INTO call_blocks (last, first, calls, newest, data) VALUES (?, ?, ?, ?, ?)"); err != nil {
 		return err
 	}
 	if w.store, err = w.conn.prepare(ctx, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)"); err != nil {
@@ -88,7 +83,7 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 
 func (w *callWriter) close() error {
 	var all error
-	for _, stmt := range []*rawStmt{w.one, w.many, w.store} {
+	for _, stmt := range []*rawStmt{w.block, w.store} {
 		if stmt != nil {
 			all = errors.Join(all, stmt.stmt.Close())
 		}
@@ -125,32 +120,45 @@ func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
 }
 
 func (w *callWriter) insertAll(ctx context.Context, records []*call.Record) error {
-	for batch := range slices.Chunk(records, rowsPerInsert) {
-		w.values = w.values[:0]
-		for _, r := range batch {
-			if err := w.appendRow(ctx, r); err != nil {
-				return err
-			}
+	w.order = append(w.order[:0], records...)
+	defer clear(w.order)
+	slices.SortFunc(w.order, func(a, b *call.Record) int { return cmp.Compare(a.Number, b.Number) })
+	for rest := w.order; len(rest) > 0; {
+		count := 1
+		for count < min(len(rest), blockCalls) && rest[count].Number-rest[0].Number < blockSpan {
+			count++
 		}
-		if len(batch) == rowsPerInsert {
-			if err := w.many.exec(ctx, w.values...); err != nil {
-				return err
-			}
-			continue
+		if err := w.insertBlock(ctx, rest[:count]); err != nil {
+			return err
 		}
-		for row := range slices.Chunk(w.values, columnCount) {
-			if err := w.one.exec(ctx, row...); err != nil {
-				return err
-			}
-		}
+		rest = rest[count:]
 	}
 	return nil
 }
 
-// appendRow appends the values of callColumns, storing the contents first.
-func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
-	var ids [partCount]int64
-	var err error
+// insertBlock inserts a block of calls, which are in the order of their numbers.
+func (w *callWriter) insertBlock(ctx context.Context, records []*call.Record) error {
+	var before callEntry
+	newest := records[0].At
+	w.data = append(w.data[:0], blockVersion)
+	for _, r := range records {
+		ids, err := w.keepContents(ctx, r)
+		if err != nil {
+			return err
+		}
+		entry := entryOf(r, ids)
+		w.data = appendEntry(w.data, &entry, &before)
+		before = entry
+		if r.At.After(newest) {
+			newest = r.At
+		}
+	}
+	first, last := records[0].Number, records[len(records)-1].Number
+	return w.block.exec(ctx, int64(last), int64(first), int64(len(records)), newest.UnixMicro(), w.data)
+}
+
+// keepContents stores what a call consists of, where it is new, and returns the ids.
+func (w *callWriter) keepContents(ctx context.Context, r *call.Record) (ids [partCount]int64, err error) {
 	keep := func(part int, shared any, data func() []byte) {
 		if id, ok := w.shared[shared]; ok && shared != nil {
 			ids[part] = id
@@ -197,13 +205,9 @@ func (w *callWriter) appendRow(ctx context.Context, r *call.Record) error {
 		})
 	}
 	if err != nil {
-		return fmt.Errorf("keep contents: %w", err)
+		return ids, fmt.Errorf("keep contents: %w", err)
 	}
-	detail := detailOf(r, ids)
-	line := r.Summary()
-	w.values = append(w.values,
-		int64(r.Number), r.At.UnixMicro(), r.Service, line.Line(), detail.append(make([]byte, 0, 192)))
-	return nil
+	return ids, nil
 }
 
 type sharedBody struct {
@@ -269,7 +273,7 @@ func parseLines(text []byte) (fields []call.Field) {
 	return fields
 }
 
-// TrimCalls removes the oldest calls until at most keep are left and the
+// TrimCalls removes the oldest calls until not many more than keep are left and the
 // contents take at most maxBytes. It returns how many calls it removed.
 func (s *Store) TrimCalls(ctx context.Context, keep int64, maxBytes int64) (removed int64, err error) {
 	return s.calls.trim(ctx, keep, maxBytes)
@@ -280,7 +284,7 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 		First sql.NullInt64 `db:"first"`
 		Last  sql.NullInt64 `db:"last"`
 	}
-	if err := w.db.GetContext(ctx, &span, `SELECT (SELECT min(number) FROM calls) AS first, (SELECT max(number) FROM calls) AS last`); err != nil {
+	if err := w.db.GetContext(ctx, &span, `SELECT (SELECT min(last) FROM call_blocks) AS first, (SELECT max(last) FROM call_blocks) AS last`); err != nil {
 		return 0, fmt.Errorf("read extent of calls: %w", err)
 	}
 	if !span.Last.Valid {
@@ -298,25 +302,45 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 	if upTo < span.First.Int64 {
 		return 0, nil
 	}
-	result, err := w.db.ExecContext(ctx, `DELETE FROM calls WHERE number <= ?`, upTo)
+	return w.removeUpTo(ctx, upTo)
+}
+
+// removeUpTo removes the blocks of calls up to a number, and notes from when they
+// were.
+func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64, err error) {
+	tx, err := w.db.BeginTxx(ctx, nil)
 	if err != nil {
 		return 0, fmt.Errorf("remove old calls: %w", err)
 	}
-	if _, err := w.db.ExecContext(ctx, `DELETE FROM contents WHERE stored_by <= ?`, upTo-reuseWindow); err != nil {
-		return 0, fmt.Errorf("remove old contents: %w", err)
+	defer func() { _ = tx.Rollback() }() // nothing to do after a commit
+	if err := tx.GetContext(ctx, &removed, `SELECT coalesce(sum(calls), 0) FROM call_blocks WHERE last <= ?`, upTo); err != nil {
+		return 0, fmt.Errorf("count old calls: %w", err)
 	}
-	return result.RowsAffected()
+	for _, step := range []struct {
+		statement string
+		upTo      int64
+	}{
+		{`INSERT INTO settings (key, value) SELECT '` + trimmedKey + `', max(newest) FROM call_blocks WHERE last <= ? HAVING max(last) > 0
+			ON CONFLICT (key) DO UPDATE SET value = excluded.value`, upTo},
+		{`DELETE FROM call_blocks WHERE last <= ?`, upTo},
+		{`DELETE FROM contents WHERE stored_by <= ?`, upTo - reuseWindow},
+	} {
+		if _, err := tx.ExecContext(ctx, step.statement, step.upTo); err != nil {
+			return 0, fmt.Errorf("remove old calls: %w", err)
+		}
+	}
+	return removed, tx.Commit()
 }
 
 // ClearCalls removes every call. Their numbers are not given again.
 func (s *Store) ClearCalls(ctx context.Context, now time.Time) error {
 	s.calls.forget()
 	for _, statement := range []string{
-		`INSERT INTO settings (key, value) SELECT 'highest call cleared', max(number) FROM calls HAVING max(number) > 0
+		`INSERT INTO settings (key, value) SELECT 'highest call cleared', max(last) FROM call_blocks HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
-		`INSERT INTO settings (key, value) SELECT '` + clearedKey + `', max(at) FROM calls HAVING max(number) > 0
+		`INSERT INTO settings (key, value) SELECT '` + clearedKey + `', max(newest) FROM call_blocks HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
-		`DELETE FROM calls`,
+		`DELETE FROM call_blocks`,
 		`DELETE FROM contents`,
 	} {
 		if _, err := s.calls.db.ExecContext(ctx, statement); err != nil {

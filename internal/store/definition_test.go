@@ -228,15 +228,8 @@ func TestCallsOfLanes(t *testing.T) {
 		var got []uint64
 		for i := range lines {
 			got = append(got, lines[i].Number)
-			assert.True(t, k.filter.Fits(&lines[i]), "what SQL selects, the live filter selects too")
 		}
 		assert.Equal(t, k.want, got, "%+v", k.filter)
-		for _, r := range records {
-			line := r.Summary()
-			if k.filter.Fits(&line) {
-				assert.Contains(t, got, r.Number, "and nothing else")
-			}
-		}
 	}
 	whole, err := s.Call(t.Context(), 2)
 	require.NoError(t, err)

@@ -67,28 +67,26 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var decision engine.Decision
 	if placed.Streams() {
 		decision = h.Engine.Decide(placed, &record.Request)
-		h.carryOut(w, r, record, &decision, time.Now())
+		record.Decide = time.Since(arrived)
+		h.carryOut(w, r, record, &decision)
 		return
 	}
 	body, whole := h.readBody(w, r, placed.NeedsBody())
 	record.Request.Body = body
-	read := arrived
 	if body.Size > 0 {
-		read = time.Now()
+		record.Read = time.Since(arrived)
 	}
 	if whole {
 		decision = h.Engine.Decide(placed, &record.Request)
 	} else {
 		decision = engine.TooLarge(placed, h.MaxBody)
 	}
-	decided := time.Now()
-	record.Read, record.Decide = read.Sub(arrived), decided.Sub(read)
-	h.carryOut(w, r, record, &decision, decided)
+	record.Decide = time.Since(arrived) - record.Read
+	h.carryOut(w, r, record, &decision)
 }
 
-// carryOut does what a decision says that was made at a time, and hands the call to
-// the log.
-func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision, decided time.Time) {
+// carryOut does what a decision says, and hands the call to the log.
+func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	record.Lane, record.Scenario = d.Lane, d.Scenario
 	if d.Relay != nil {
@@ -102,9 +100,9 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	}
 	abort := false
 	if hold(r.Context(), record, d) {
-		begun := decided.Add(record.Wait)
+		before := record.Read + record.Decide + record.Wait
 		abort = deliver(w, r, record, d)
-		record.Send = time.Since(begun)
+		record.Send = time.Since(record.At) - before
 	}
 	record.Explanation = d.Explanation
 	h.Log.Add(record)

@@ -84,9 +84,9 @@ func TestFilterAndCurl(t *testing.T) {
 	}
 	line := r.Summary()
 	for text, want := range map[string]bool{"": true, "post MISS": true, "/moorings/bertsh?q": true, "404": true, "200": false, "post tides": false} {
-		assert.Equal(t, want, call.Filter{Text: text}.Fits(&line), text)
+		assert.Equal(t, want, call.Filter{Text: text}.Compile()(&line), text)
 	}
-	assert.False(t, call.Filter{Service: "tides"}.Fits(&line))
+	assert.False(t, call.Filter{Service: "tides"}.Compile()(&line))
 	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-binary '{}'`,
 		r.Request.Curl("http://127.0.0.1:7401"))
 }

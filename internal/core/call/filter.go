@@ -1,8 +1,11 @@
 package call
 
 import (
+	"bytes"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 )
 
 // Line is the text of a call that filters search: who was asked what, and who
@@ -12,44 +15,44 @@ import (
 // contract the word "deviates", one under a scenario "scenario:" with its name. One
 // in a lane begins with "lane:" and its name: no method begins so, whatever callers
 // and mappings put into the rest.
-func (r *Summary) Line() string {
-	var b strings.Builder
-	b.Grow(len(r.Lane) + len(r.Service) + len(r.Path) + len(r.Query) + len(r.By) + 48)
+func (r *Summary) Line() string { return string(r.appendLine(nil)) }
+
+func (r *Summary) appendLine(b []byte) []byte {
 	if r.Lane != "" {
-		b.WriteString(laneWord)
-		b.WriteString(r.Lane)
-		b.WriteByte(' ')
+		b = append(append(append(b, laneWord...), r.Lane...), ' ')
 	}
-	b.WriteString(r.Method)
-	b.WriteString(" /")
-	b.WriteString(r.Service)
-	b.WriteString(r.Path)
+	b = append(append(append(append(b, r.Method...), " /"...), r.Service...), r.Path...)
 	if r.Query != "" {
-		b.WriteByte('?')
-		b.WriteString(r.Query)
+		b = append(append(b, '?'), r.Query...)
 	}
-	b.WriteByte(' ')
-	b.WriteString(strconv.Itoa(r.Status))
-	b.WriteByte(' ')
-	b.WriteString(string(r.Source))
-	b.WriteByte(' ')
-	b.WriteString(r.By)
+	b = strconv.AppendInt(append(b, ' '), int64(r.Status), 10)
+	b = append(append(append(append(b, ' '), r.Source...), ' '), r.By...)
 	if r.Operation != "" {
-		b.WriteString(" operation:")
-		b.WriteString(r.Operation)
+		b = append(append(b, " operation:"...), r.Operation...)
 	}
 	for kind := range strings.FieldsSeq(r.Injected) {
-		b.WriteString(" impaired:")
-		b.WriteString(kind)
+		b = append(append(b, " impaired:"...), kind...)
 	}
 	if r.Deviations > 0 {
-		b.WriteString(" deviates")
+		b = append(b, " deviates"...)
 	}
 	if r.Scenario != "" {
-		b.WriteString(" scenario:")
-		b.WriteString(r.Scenario)
+		b = append(append(b, " scenario:"...), r.Scenario...)
 	}
-	return b.String()
+	return b
+}
+
+// lower is text in lower case, in its place where that can be.
+func lower(text []byte) []byte {
+	for i, c := range text {
+		switch {
+		case c >= utf8.RuneSelf:
+			return bytes.ToLower(text)
+		case 'A' <= c && c <= 'Z':
+			text[i] = c | 0x20
+		}
+	}
+	return text
 }
 
 const laneWord = "lane:"
@@ -68,35 +71,21 @@ type Filter struct {
 // NoLane selects the calls that are in no lane.
 const NoLane = "-"
 
-// LineStart is what the Line of the calls in the filter's lane begins with. With
-// NoLane it is what none of the selected ones begins with.
-func (f Filter) LineStart() string {
-	if f.Lane == NoLane {
-		return laneWord
-	}
-	return laneWord + f.Lane + " "
-}
-
-// Words are the words of Text in lower case.
-func (f Filter) Words() []string { return strings.Fields(strings.ToLower(f.Text)) }
-
-// Fits reports whether the filter selects r.
-func (f Filter) Fits(r *Summary) bool {
-	if f.Service != "" && f.Service != r.Service {
-		return false
-	}
-	if f.Lane == NoLane && r.Lane != "" || f.Lane != "" && f.Lane != NoLane && f.Lane != r.Lane {
-		return false
-	}
-	words := f.Words()
-	if len(words) == 0 {
-		return true
-	}
-	line := strings.ToLower(r.Line())
-	for _, word := range words {
-		if !strings.Contains(line, word) {
+// Compile gives the filter as a function that reports whether it selects a call.
+func (f Filter) Compile() func(*Summary) bool {
+	words := bytes.Fields(lower([]byte(f.Text)))
+	return func(r *Summary) bool {
+		if f.Service != "" && f.Service != r.Service {
 			return false
 		}
+		if f.Lane == NoLane && r.Lane != "" || f.Lane != "" && f.Lane != NoLane && f.Lane != r.Lane {
+			return false
+		}
+		if len(words) == 0 {
+			return true
+		}
+		var space [512]byte // a log has a hundred thousand lines
+		line := lower(r.appendLine(space[:0]))
+		return !slices.ContainsFunc(words, func(word []byte) bool { return !bytes.Contains(line, word) })
 	}
-	return true
 }

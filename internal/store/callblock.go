@@ -1,0 +1,178 @@
+package store
+
+import (
+	"encoding/binary"
+	"errors"
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+// A block is a run of calls that were written together, in one row: a row for each
+// would cost more than all else that is done with a call. Its calls stand one behind
+// the other in the order of their numbers, each told by what differs from the one
+// before. Headers, bodies and explanations are contents elsewhere.
+
+// blockVersion is the first byte of a block.
+const blockVersion = 1
+
+// callEntry is one call in a block.
+type callEntry struct {
+	number, at                                          int64 // at in Unix microseconds
+	service, method, path, query, source, by, operation string
+	injected                                            string // kinds
+	lane, scenario                                      string
+	address, host, protocol, caller                     string
+	status, deviations                                  int64
+	read, decide, wait, ask, send                       time.Duration
+	requestSize, answerSize                             int64
+	contents                                            [partCount]int64 // ids, 0 for none
+}
+
+// The parts of a call that are kept as contents.
+const (
+	partExplanation = iota
+	partRequestHeaders
+	partRequestBody
+	partAnswerHeaders
+	partAnswerBody
+	partDeviations
+	partUpstream
+	partInjected
+	partCount
+)
+
+func entryOf(r *call.Record, contents [partCount]int64) callEntry {
+	q, injected := &r.Request, ""
+	if len(r.Injected) > 0 {
+		injected = r.Summary().Injected
+	}
+	return callEntry{
+		number: int64(r.Number), at: r.At.UnixMicro(), service: r.Service,
+		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation,
+		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
+		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
+		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
+	}
+}
+
+// texts and numbers list the fields in the order in which they are encoded.
+
+func (e *callEntry) texts() [14]*string {
+	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller}
+}
+
+func (e *callEntry) numbers() [11 + partCount]*int64 {
+	numbers := [11 + partCount]*int64{
+		&e.number, &e.at, &e.status, &e.deviations, (*int64)(&e.read), (*int64)(&e.decide), (*int64)(&e.wait), (*int64)(&e.ask), (*int64)(&e.send), &e.requestSize, &e.answerSize,
+	}
+	for i := range e.contents {
+		numbers[11+i] = &e.contents[i]
+	}
+	return numbers
+}
+
+// appendEntry encodes a call behind the one before: of each text 0 where it is the
+// same, else one more than its length and the text; of each number the difference.
+func appendEntry(b []byte, e, before *callEntry) []byte {
+	old := before.texts()
+	for i, text := range e.texts() {
+		if *text == *old[i] {
+			b = append(b, 0)
+			continue
+		}
+		b = binary.AppendUvarint(b, uint64(len(*text))+1)
+		b = append(b, *text...)
+	}
+	was := before.numbers()
+	for i, n := range e.numbers() {
+		b = binary.AppendVarint(b, *n-*was[i])
+	}
+	return b
+}
+
+var errBlock = errors.New("calls in the log were written by another version")
+
+// blockReader reads the calls of a block, one after the other. The texts of its entry
+// share the memory of the block.
+type blockReader struct {
+	rest string
+	callEntry
+}
+
+func readBlock(data string) (*blockReader, error) {
+	if data == "" || data[0] != blockVersion {
+		return nil, errBlock
+	}
+	return &blockReader{rest: data[1:]}, nil
+}
+
+// each reads the calls until visit wants no more; it may keep what it is given.
+func (r *blockReader) each(visit func(e callEntry) (more bool)) error {
+	for r.rest != "" {
+		if err := r.next(); err != nil {
+			return err
+		}
+		if !visit(r.callEntry) {
+			break
+		}
+	}
+	return nil
+}
+
+// next reads one more call into the reader's entry.
+func (r *blockReader) next() error {
+	for _, text := range r.texts() {
+		length, ok := r.uvarint()
+		if !ok || length > uint64(len(r.rest))+1 {
+			return errBlock
+		}
+		if length > 0 {
+			*text, r.rest = r.rest[:length-1], r.rest[length-1:]
+		}
+	}
+	for _, n := range r.numbers() {
+		difference, ok := r.uvarint()
+		if !ok {
+			return errBlock
+		}
+		*n += int64(difference>>1) ^ -int64(difference&1) // as AppendVarint writes signs
+	}
+	return nil
+}
+
+func (r *blockReader) uvarint() (value uint64, ok bool) {
+	for i := 0; i < len(r.rest) && i < binary.MaxVarintLen64; i++ {
+		c := r.rest[i]
+		value |= uint64(c&0x7f) << (7 * i)
+		if c < 0x80 {
+			r.rest = r.rest[i+1:]
+			return value, true
+		}
+	}
+	return 0, false
+}
+
+// summary is the line of the call in the log.
+func (e *callEntry) summary() call.Summary {
+	return call.Summary{
+		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service, Method: e.method, Path: e.path, Query: e.query,
+		Status: int(e.status), Source: call.Source(e.source), By: e.by, Took: e.read + e.decide + e.wait + e.ask + e.send,
+		Operation: e.operation, Deviations: int(e.deviations), Injected: e.injected, Lane: e.lane, Scenario: e.scenario,
+	}
+}
+
+// record is the call without its contents.
+func (e *callEntry) record() *call.Record {
+	return &call.Record{
+		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service,
+		Request: call.Request{
+			Method: e.method, Address: e.address, Path: e.path, Query: e.query, Host: e.host,
+			Protocol: e.protocol, Caller: e.caller, Body: call.Body{Size: e.requestSize},
+		},
+		Answer: call.Answer{Status: int(e.status)},
+		Lane:   e.lane, Scenario: e.scenario, AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,
+		Read: e.read, Decide: e.decide, Wait: e.wait, Ask: e.ask, Send: e.send,
+	}
+}
