@@ -29,7 +29,8 @@ type callWriter struct {
 	store  *rawStmt                    // inserts a content
 	known  map[[sha256.Size]byte]int64 // ids of contents
 	shared map[any]int64               // ids of what calls share, by pointer
-	pinned int                         // bytes of bodies that shared keeps in memory
+	bodies map[sharedBody]int64        // those of answers' bodies
+	pinned int                         // bytes that bodies keeps in memory
 	nextID int64
 	high   uint64 // highest call number so far
 	since  uint64 // high when known was last emptied
@@ -96,7 +97,7 @@ func (w *callWriter) close() error {
 
 func (w *callWriter) forget() {
 	w.known = make(map[[sha256.Size]byte]int64)
-	w.shared = make(map[any]int64)
+	w.shared, w.bodies = make(map[any]int64), make(map[sharedBody]int64)
 	w.since, w.pinned = w.high, 0
 }
 
@@ -113,7 +114,7 @@ func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
 	for _, r := range records {
 		w.high = max(w.high, r.Number)
 	}
-	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared)) > maxKnown || w.pinned > maxPinned {
+	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared), len(w.bodies)) > maxKnown || w.pinned > maxPinned {
 		w.forget()
 	}
 	return w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) })
@@ -159,55 +160,52 @@ func (w *callWriter) insertBlock(ctx context.Context, records []*call.Record) er
 
 // keepContents stores what a call consists of, where it is new, and returns the ids.
 func (w *callWriter) keepContents(ctx context.Context, r *call.Record) (ids [partCount]int64, err error) {
-	keep := func(part int, shared any, data func() []byte) {
-		if id, ok := w.shared[shared]; ok && shared != nil {
-			ids[part] = id
-		} else if err == nil {
-			if ids[part], err = w.content(ctx, data()); err == nil && shared != nil {
-				w.shared[shared] = ids[part]
-			}
+	keep := func(part int, data []byte) {
+		if err == nil {
+			ids[part], err = w.content(ctx, data)
 		}
 	}
+	// what other calls share is known by where it is, before anything is put together
 	if r.Explanation != nil {
-		keep(partExplanation, r.Explanation, func() []byte {
-			text, _ := json.Marshal(r.Explanation) // plain structs always marshal
-			return text
-		})
+		if ids[partExplanation] = w.shared[r.Explanation]; ids[partExplanation] == 0 {
+			keep(partExplanation, plainJSON(r.Explanation))
+			w.shared[r.Explanation] = ids[partExplanation]
+		}
 	}
-	keep(partRequestHeaders, nil, func() []byte { return w.headerLines(r.Request.Header) })
-	keep(partRequestBody, nil, func() []byte { return r.Request.Body.Bytes })
-	if len(r.Answer.Header) > 0 {
-		keep(partAnswerHeaders, &r.Answer.Header[0], func() []byte { return appendFields(nil, r.Answer.Header) })
+	if header := r.Answer.Header; len(header) > 0 {
+		if ids[partAnswerHeaders] = w.shared[&header[0]]; ids[partAnswerHeaders] == 0 {
+			keep(partAnswerHeaders, appendFields(nil, header))
+			w.shared[&header[0]] = ids[partAnswerHeaders]
+		}
 	}
-	if len(r.Answer.Body) > 0 {
-		// a body that was cut shares its beginning with the whole one
-		keep(partAnswerBody, sharedBody{&r.Answer.Body[0], len(r.Answer.Body)}, func() []byte {
-			w.pinned += len(r.Answer.Body)
-			return r.Answer.Body
-		})
+	if body := r.Answer.Body; len(body) > 0 {
+		place := sharedBody{&body[0], len(body)} // one that was cut shares its beginning with the whole one
+		if ids[partAnswerBody] = w.bodies[place]; ids[partAnswerBody] == 0 {
+			w.pinned += len(body)
+			keep(partAnswerBody, body)
+			w.bodies[place] = ids[partAnswerBody]
+		}
 	}
+	keep(partRequestHeaders, w.headerLines(r.Request.Header))
+	keep(partRequestBody, r.Request.Body.Bytes)
 	if len(r.Deviations) > 0 {
-		keep(partDeviations, nil, func() []byte {
-			text, _ := json.Marshal(r.Deviations) // plain structs always marshal
-			return text
-		})
+		keep(partDeviations, plainJSON(r.Deviations))
 	}
 	if r.Upstream != nil {
-		keep(partUpstream, nil, func() []byte {
-			text, _ := json.Marshal(r.Upstream) // plain structs always marshal
-			return text
-		})
+		keep(partUpstream, plainJSON(r.Upstream))
 	}
 	if len(r.Injected) > 0 {
-		keep(partInjected, nil, func() []byte {
-			text, _ := json.Marshal(r.Injected) // plain structs always marshal
-			return text
-		})
+		keep(partInjected, plainJSON(r.Injected))
 	}
 	if err != nil {
 		return ids, fmt.Errorf("keep contents: %w", err)
 	}
 	return ids, nil
+}
+
+func plainJSON(value any) []byte {
+	text, _ := json.Marshal(value) // plain structs always marshal
+	return text
 }
 
 type sharedBody struct {

@@ -24,7 +24,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 	}
 	facts := factsFor(p, r)
 	fits, others := p.Service.Fits(r.Method, p.segments, facts)
-	steps, answered := e.chooseMapping(d, p, r, candidates{fits, others, facts, p.segments})
+	steps, answered := e.chooseMapping(d, p, r, &candidates{fits, others, facts, p.segments})
 	if answered {
 		return
 	}
@@ -32,7 +32,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 	if rest := withoutBase(p.Service, segments); rest != nil && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
 		segments = rest
 		fits, others = p.Service.Fits(r.Method, rest, facts)
-		if steps, answered = e.chooseMapping(d, p, r, candidates{fits, others, facts, rest}); answered {
+		if steps, answered = e.chooseMapping(d, p, r, &candidates{fits, others, facts, rest}); answered {
 			return
 		}
 	}

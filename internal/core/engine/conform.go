@@ -22,7 +22,7 @@ func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation
 	if soap := service.Contract.SOAP; soap != nil {
 		return checkMessage(service, soap, r)
 	}
-	op, segments := operationOf(service, r.Request.Method, match.Split(nil, r.Request.Path))
+	op, segments := operationOf(service, r.Request.Method, match.Split(make([]string, 0, 8), r.Request.Path))
 	switch {
 	case op == nil:
 		return "", nil

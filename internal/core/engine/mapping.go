@@ -41,7 +41,7 @@ func factsFor(p *Placed, r *call.Request) *match.Facts {
 
 // chooseMapping lets the first of the mappings answer whose method and
 // conditions fit. It reports whether one did, else why each was passed over.
-func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among candidates) (steps []call.Step, answered bool) {
+func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among *candidates) (steps []call.Step, answered bool) {
 	won, steps := e.pick(p, r, among)
 	if p.injury.refusal != nil {
 		giveRefusal(d, p, steps)
@@ -53,7 +53,7 @@ func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among ca
 		}
 		if among.others > 0 && len(steps) == 0 { // then some of the others are close
 			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, among.facts, mostPassed) {
-				if reason := e.passesOver(p, r, f, &among); reason != "" {
+				if reason := e.passesOver(p, r, f, among); reason != "" {
 					steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
 				}
 			}
@@ -85,10 +85,10 @@ type picked struct {
 
 // pick finds the first mapping that fits whole, nil when there is none, with a
 // step for each before it.
-func (e *Engine) pick(p *Placed, r *call.Request, among candidates) (won *picked, steps []call.Step) {
+func (e *Engine) pick(p *Placed, r *call.Request, among *candidates) (won *picked, steps []call.Step) {
 	for i, f := range among.fits {
 		turn := uint64(0)
-		reason := e.passesOver(p, r, f, &among)
+		reason := e.passesOver(p, r, f, among)
 		if reason == "" && !e.usedUp(p, r, f.Value) && e.refused(p, r, f.Value) {
 			return nil, steps
 		}

@@ -25,12 +25,9 @@ func (e *Engine) Place(r *call.Request) *Placed {
 			r.Path = "/"
 		}
 	} else {
-		address := r.Address
-		if strings.HasPrefix(address, lanePrefix) {
-			if inAddress, address, _ = strings.Cut(address[len(lanePrefix):], "/"); inAddress == "" {
-				p.refuse("the address names no lane after /@", nil)
-			}
-			address = "/" + address
+		lane, address, in := laneInAddress(r.Address)
+		if inAddress = lane; in && lane == "" {
+			p.refuse("the address names no lane after /@", nil)
 		}
 		p.findService(r, address)
 	}
@@ -42,13 +39,26 @@ func (e *Engine) Place(r *call.Request) *Placed {
 	return p
 }
 
-// lanePrefix is how an address begins that names a lane: /@night-run/moorings.
-const lanePrefix = "/@"
+// laneInAddress takes the lane out of an address that begins with one, such as
+// /@night-run/moorings; some clients escape the @.
+func laneInAddress(address string) (lane, rest string, in bool) {
+	after, in := strings.CutPrefix(address, "/@")
+	if !in {
+		if after, in = strings.CutPrefix(address, "/%40"); !in {
+			return "", address, false
+		}
+	}
+	lane, rest, _ = strings.Cut(after, "/")
+	return lane, "/" + rest, true
+}
 
 // findService finds the service that an address, without its lane, names.
 func (p *Placed) findService(r *call.Request, address string) {
-	name, rest, _ := strings.Cut(strings.TrimPrefix(address, "/"), "/")
-	r.Path = "/" + rest
+	relative := strings.TrimPrefix(address, "/")
+	name, _, _ := strings.Cut(relative, "/")
+	if r.Path = relative[len(name):]; r.Path == "" {
+		r.Path = "/"
+	}
 	p.Service = p.snapshot.Named(name)
 	if p.Service == nil && strings.Contains(name, "%") {
 		p.Service = p.snapshot.Named(match.Split(nil, name)[0])

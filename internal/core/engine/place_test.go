@@ -72,6 +72,7 @@ func TestWhichLane(t *testing.T) {
 		{"GET /moorings/berths", "192.0.2.1:5", "", nil, "", ""},
 		{"GET /@plain/moorings/berths", "10.2.0.1:5", "second", []string{header, "Baggage: rapid-mimic.lane=ruled"}, "mara", "its hint"},
 		{"GET /@mara/moorings/berths", "10.2.0.1:5", "second", []string{baggage}, "mara", "its address"},
+		{"GET /%40mara/moorings/berths", "192.0.2.1:5", "", nil, "mara", "its address"},
 		{"GET /moorings/berths", "10.2.0.1:5", "second", []string{baggage}, "plain", "its baggage"},
 		{"GET /moorings/berths", "10.2.0.1:5", "mara", nil, "mara", "the user name that it gave the proxy"},
 		{"GET /moorings/berths?n=1", "10.2.0.1:5", "", []string{"Cookie: who=ida"}, "ruled", "its rule"},

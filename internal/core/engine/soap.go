@@ -30,7 +30,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	facts := factsFor(p, r)
 	if r.Method != "POST" {
 		fits, others := p.Service.Fits(r.Method, p.segments, facts)
-		if _, answered := e.chooseMapping(d, p, r, candidates{allFit(fits, ""), others, facts, p.segments}); answered {
+		if _, answered := e.chooseMapping(d, p, r, &candidates{allFit(fits, ""), others, facts, p.segments}); answered {
 			return
 		}
 		e.missSOAP(d, p, r)
@@ -48,7 +48,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 		}
 		fits, others := p.Service.Fits(r.Method, p.segments, facts)
 		var answered bool
-		if steps, answered = e.chooseMapping(d, p, r, candidates{allFit(fits, operation), others, facts, p.segments}); answered {
+		if steps, answered = e.chooseMapping(d, p, r, &candidates{allFit(fits, operation), others, facts, p.segments}); answered {
 			e.wrapAnswer(d, p, r, soap, &m)
 			return
 		}
