@@ -34,9 +34,8 @@ terminal() {
 terminal cli-scenario 'rapidmimic scenario use bad-night --for 10m
 rapidmimic lane open run-7 --scenario no-free-berth --ttl 30m
 curl -s http://127.0.0.1:7401/@run-7/moorings/berths
-rapidmimic calls --lane run-7
-rapidmimic status --lane run-7
-rapidmimic lane list'
+rapidmimic calls assert moorings bookBerth --lane run-7 --times 1
+rapidmimic status --lane run-7'
 bin/rapidmimic scenario off >/dev/null
 bin/rapidmimic lane close run-7 >/dev/null
 terminal cli-import 'rapidmimic import demo/data/moorings.yaml --name north-pier

@@ -36,7 +36,7 @@ var shots = []shot{
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
 	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
 	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
-	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('.cm-content')", prepare: situate},
+	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('[data-changes=tides]')", prepare: situate},
 	{name: "lanes", path: "/lanes", theme: "dark", wait: "document.querySelectorAll('[data-lane]').length === 2", prepare: mine},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 }

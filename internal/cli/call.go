@@ -61,8 +61,8 @@ func queryOf(c *cli.Command) client.CallQuery {
 }
 
 var callColumns = []column{
-	{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
-	{title: "ANSWERED BY", flexible: true}, {title: "TOOK", right: true}, {title: "ID"},
+	{title: "TIME"}, {title: "CALL", flexible: true, share: 3}, {title: "STATUS", right: true},
+	{title: "ANSWERED BY", flexible: true, share: 2}, {title: "TOOK", right: true}, {title: "ID"},
 }
 
 func callRow(call api.Call) []string {

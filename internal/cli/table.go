@@ -8,11 +8,13 @@ import (
 )
 
 // column is one column of a table. Flexible columns give way when the table is
-// too wide, longer ones first; numbers stand at the right.
+// too wide, longer ones first; numbers stand at the right. One with a share keeps so
+// many times the width of one without.
 type column struct {
 	title    string
 	right    bool
 	flexible bool
+	share    int
 }
 
 // minFlexible is how narrow a flexible column may become.
@@ -40,7 +42,7 @@ func widths(width int, columns []column, rows [][]string) []int {
 	for total > width {
 		widest := -1
 		for i, c := range columns {
-			if c.flexible && need[i] > minFlexible && (widest < 0 || need[i] > need[widest]) {
+			if c.flexible && need[i] > minFlexible && (widest < 0 || need[i]*max(1, columns[widest].share) > need[widest]*max(1, c.share)) {
 				widest = i
 			}
 		}
