@@ -53,7 +53,7 @@ func TestConsoleScenarios(t *testing.T) {
 		p.WaitText(`example "none" is not here`), p.WaitText("line 1, column 59"))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, buildsOn: no-free-berth, services: {moorings: {examples: {listBerths: two-free}}}}`), p.Press("Keep it"),
 		p.WaitText("dusk is kept"), p.Wait("location.search === '?scenario=dusk'"), p.WaitText("example of listBerths in moorings: two-free instead of none-free"))
-	must(t, p.Press("Remove"), p.WaitText("Scenario dusk is removed"), p.Press("Undo"), p.Wait(row("dusk")))
+	must(t, p.Press("Form"), p.Fill("Title", "At dusk"), p.Press("Save"), p.WaitText("At dusk"), p.Press("Remove"), p.WaitText("Scenario dusk is removed"), p.Press("Undo"), p.Wait(inRow("dusk", "At dusk")))
 	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("it is used by scenario dusk"), p.Press("Close the scenario"))
 
 	// made of what is on, and of calls

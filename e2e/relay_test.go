@@ -202,6 +202,31 @@ func callID(resp *http.Response) string {
 	return id
 }
 
+// Pages of other origins may send hints also where the service relays: the upstream is
+// not asked about a header that never reaches it.
+func TestPagesMaySendHintsThroughARelay(t *testing.T) {
+	asked := make(chan []string, 1)
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked <- r.Header["Access-Control-Request-Headers"]
+		w.Header().Set("Access-Control-Allow-Origin", "*")
+		w.Header().Set("Access-Control-Allow-Headers", "X-Shift")
+	}))
+	defer upstream.Close()
+	s := relaying(t, upstream.URL)
+	for _, k := range []struct {
+		wants           string
+		asked, answered []string
+	}{
+		{"rapid-mimic, x-shift", []string{"x-shift"}, []string{"X-Shift", "Rapid-Mimic"}},
+		{"rapid-mimic", nil, []string{"X-Shift", "Rapid-Mimic"}},
+		{"x-shift", []string{"x-shift"}, []string{"X-Shift"}},
+	} {
+		resp, _ := s.send("OPTIONS /office/berths", "", "Origin: http://board.example", "Access-Control-Request-Method: GET", "Access-Control-Request-Headers: "+k.wants)
+		assert.Equal(t, k.asked, <-asked, k.wants)
+		assert.Equal(t, k.answered, resp.Header["Access-Control-Allow-Headers"], k.wants)
+	}
+}
+
 func TestRelayDoesNotWaitForTheEnd(t *testing.T) {
 	s := relaying(t, office(t).URL+"/api")
 	ctx, cancel := context.WithTimeout(t.Context(), 10*time.Second)

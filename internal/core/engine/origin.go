@@ -24,7 +24,7 @@ func preflight(d *Decision, r *call.Request) {
 		{Name: "Access-Control-Max-Age", Value: "60"},
 		{Name: "Vary", Value: "Origin, Access-Control-Request-Method, Access-Control-Request-Headers"},
 	}
-	if asked := r.Header.Get("Access-Control-Request-Headers"); asked != "" {
+	if asked := r.Header.Get(askedHeaders); asked != "" {
 		header = append(header, call.Field{Name: "Access-Control-Allow-Headers", Value: asked})
 	}
 	if r.Header.Get("Access-Control-Request-Private-Network") == "true" {
@@ -37,6 +37,28 @@ func preflight(d *Decision, r *call.Request) {
 		Steps: []call.Step{{Stage: call.Choose, Subject: "preflight", Verdict: call.Taken,
 			Reason: "the service lets pages of other origins call (cors: true)"}},
 	}
+}
+
+// askedHeaders is where a browser names the headers that a page wants to send.
+const askedHeaders = "Access-Control-Request-Headers"
+
+// withoutHint takes the name of our header out of those that a browser asks for, and
+// reports whether it was among them.
+func withoutHint(lines []string) (rest []string, asked bool) {
+	for _, line := range lines {
+		var names []string
+		for name := range strings.SplitSeq(line, ",") {
+			if name = strings.TrimSpace(name); strings.EqualFold(name, "Rapid-Mimic") {
+				asked = true
+			} else {
+				names = append(names, name)
+			}
+		}
+		if len(names) > 0 {
+			rest = append(rest, strings.Join(names, ", "))
+		}
+	}
+	return rest, asked
 }
 
 // allowOrigin lets the page that called read the answer, with all its headers.

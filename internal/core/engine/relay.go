@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/textproto"
 	"net/url"
+	"slices"
 	"strings"
 
 	"rapidmimic/internal/core/answer"
@@ -26,6 +27,7 @@ type Relay struct {
 	scope   func() *expr.Scope // of the call, for Edit
 	capture *catalog.Capture   // the recording that runs, nil for none
 	origin  *call.Request      // whose page may read what we answer ourselves; nil for none
+	asksUs  bool               // a browser asks whether its page may send hints
 	base    *url.URL           // of the upstream
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
@@ -50,6 +52,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Ste
 	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
+		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
 	}
 	d.Explanation = &call.Explanation{
 		Sentence: fmt.Sprintf("Answered by the upstream %s: %s.", base, why),
@@ -77,6 +80,11 @@ var hopByHop = []string{"Connection", "Keep-Alive", "Proxy-Connection", "Proxy-A
 func (relay *Relay) RequestHeader(h call.Header) call.Header {
 	out := EndToEnd(h)
 	delete(out, "Rapid-Mimic")
+	if relay.asksUs {
+		if out[askedHeaders], _ = withoutHint(out[askedHeaders]); len(out[askedHeaders]) == 0 {
+			delete(out, askedHeaders)
+		}
+	}
 	if baggage := withoutOurs(out["Baggage"]); len(baggage) > 0 {
 		out["Baggage"] = baggage
 	} else {
@@ -131,8 +139,12 @@ func (relay *Relay) LeavesOut(contentType string) string {
 // what was changed so that the caller stays with us.
 func (relay *Relay) AnswerHeader(h call.Header) (out call.Header, changes []string) {
 	out = EndToEnd(h)
+	if relay.asksUs && len(out["Access-Control-Allow-Origin"]) > 0 { // it knows nothing of our header
+		out["Access-Control-Allow-Headers"] = append(slices.Clone(out["Access-Control-Allow-Headers"]), "Rapid-Mimic")
+		changes = append(changes, "Access-Control-Allow-Headers: Rapid-Mimic was added, which is for us")
+	}
 	if !relay.keep {
-		return out, nil
+		return out, changes
 	}
 	for _, name := range []string{"Location", "Content-Location"} {
 		for _, value := range out[name] {

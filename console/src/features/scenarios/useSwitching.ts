@@ -8,7 +8,7 @@ export function useSituationRefresh() {
   const queries = useQueryClient();
   return () =>
     Promise.all(
-      ['scenarios', 'lanes', 'status', 'impairments'].map((key) =>
+      ['scenarios', 'scenario', 'lanes', 'lane', 'status', 'impairments'].map((key) =>
         queries.invalidateQueries({ queryKey: [key] }),
       ),
     );
