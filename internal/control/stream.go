@@ -1,10 +1,12 @@
 package control
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -43,12 +45,30 @@ func (s *server) streamCalls(c *gin.Context) {
 	} else {
 		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(position))
 	}
-	fits := filterOf(c).Compile()
+	fits := s.fits(c, filterOf(c))
 	for w.Flush() == nil {
 		position, err = s.nextBatch(c, fits, position)
 		if err != nil {
 			return
 		}
+	}
+}
+
+// fits gives a filter as a function that looks into bodies too, where it asks for
+// them.
+func (s *server) fits(c *gin.Context, f call.Filter) func(*call.Summary) bool {
+	inLine, bodies := f.Compile(), f.Bodies()
+	if len(bodies) == 0 {
+		return inLine
+	}
+	return func(line *call.Summary) bool {
+		if !inLine(line) {
+			return false
+		}
+		record, err := s.Calls.Call(c.Request.Context(), line.Number) // what is streamed is stored already
+		return err == nil && !slices.ContainsFunc(bodies, func(text string) bool {
+			return !bytes.Contains(record.Request.Body.Bytes, []byte(text)) && !bytes.Contains(record.Answer.Body, []byte(text))
+		})
 	}
 }
 

@@ -23,12 +23,16 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 		below = int64(before)
 	}
 	fits := f.Compile()
+	bodies, err := s.contentsWith(ctx, f.Bodies())
+	if err != nil {
+		return nil, err
+	}
 	err = s.eachBlock(ctx, `first < ? ORDER BY last DESC`, []any{below}, func(last int64, block *blockReader) (more bool, err error) {
 		if len(found) == limit && int64(found[limit-1].Number) > last {
 			return false, nil // calls of one block can come between those of another
 		}
 		err = block.each(func(e callEntry) bool {
-			if line := e.summary(); e.number < below && fits(&line) {
+			if line := e.summary(); e.number < below && fits(&line) && e.holds(bodies) {
 				found = append(found, line)
 			}
 			return true
@@ -41,6 +45,29 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 		return nil, fmt.Errorf("list calls: %w", err)
 	}
 	return found, nil
+}
+
+// contentsWith finds, for each text, the contents in which it occurs.
+func (s *Store) contentsWith(ctx context.Context, texts []string) (found []map[int64]bool, err error) {
+	for _, text := range texts {
+		var ids []int64
+		if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM contents WHERE instr(data, ?) > 0`, []byte(text)); err != nil {
+			return nil, fmt.Errorf("search bodies: %w", err)
+		}
+		with := make(map[int64]bool, len(ids))
+		for _, id := range ids {
+			with[id] = true
+		}
+		found = append(found, with)
+	}
+	return found, nil
+}
+
+// holds reports whether one of the bodies of a call is among each of the contents.
+func (e *callEntry) holds(contents []map[int64]bool) bool {
+	return !slices.ContainsFunc(contents, func(with map[int64]bool) bool {
+		return !with[e.contents[partRequestBody]] && !with[e.contents[partAnswerBody]]
+	})
 }
 
 // eachBlock reads the blocks that a condition selects, until visit wants no more.

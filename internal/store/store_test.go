@@ -84,6 +84,17 @@ func TestListCalls(t *testing.T) {
 	assert.Equal(t, []uint64{2, 1}, numbers(call.Filter{Text: "post /moorings/berths/n7?q=winter 201 MAPPING booked deviates"}, 0, 10))
 	assert.Equal(t, []uint64{3}, numbers(call.Filter{Text: "100% odd_name"}, 0, 10))
 	assert.Empty(t, numbers(call.Filter{Text: "100_ odd"}, 0, 10))
+
+	// what stands in the bodies, of requests and of answers
+	asked, answered := record(4, `{"vessel": "Grey Gannet"}`), record(5, "")
+	answered.Answer.Body = []byte(`{"due": "30.82", "to": "Grey Gannet"}`)
+	require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{asked, answered}))
+	for text, want := range map[string][]uint64{
+		"body:Gannet": {5, 4}, `body:"Grey Gannet"`: {5, 4}, "body:Grey 30.82": nil, "body:Gannet body:30.82": {5}, `post body:"30.82`: {5},
+		"body:gannet": nil, "body:Winter": nil, "miss body:Gannet": nil, "body:": {5, 4, 3, 2, 1}, "body:a%": nil,
+	} {
+		assert.Equal(t, want, numbers(call.Filter{Text: text}, 0, 10), text)
+	}
 }
 
 // Calls are listed by their numbers, although they are written in the order in which

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -64,16 +65,53 @@ type Filter struct {
 	// Lane is the name of a lane; "" selects all, NoLane those in none.
 	Lane string
 	// Text is split at spaces; every word must occur in the call's Line, in
-	// any case.
+	// any case. What follows body:, in quotes where it has spaces, must occur in the
+	// body of the request or of the answer, as it is written.
 	Text string
+}
+
+const bodyWord = "body:"
+
+// split gives the words of Text, and the texts that bodies must hold.
+func (f Filter) split() (words, bodies []string) {
+	for rest := strings.TrimSpace(f.Text); rest != ""; rest = strings.TrimSpace(rest) {
+		var word string
+		if quoted, is := strings.CutPrefix(rest, bodyWord+`"`); is {
+			word, rest, _ = strings.Cut(quoted, `"`)
+			bodies = append(bodies, word)
+			continue
+		}
+		end := strings.IndexFunc(rest, unicode.IsSpace)
+		if end < 0 {
+			end = len(rest)
+		}
+		word, rest = rest[:end], rest[end:]
+		if body, is := strings.CutPrefix(word, bodyWord); is {
+			bodies = append(bodies, body)
+		} else {
+			words = append(words, word)
+		}
+	}
+	return words, slices.DeleteFunc(bodies, func(text string) bool { return text == "" })
+}
+
+// Bodies are the texts that the body of the request or of the answer must hold.
+func (f Filter) Bodies() []string {
+	_, bodies := f.split()
+	return bodies
 }
 
 // NoLane selects the calls that are in no lane.
 const NoLane = "-"
 
-// Compile gives the filter as a function that reports whether it selects a call.
+// Compile gives the filter as a function that reports whether it selects a call, as
+// far as its line tells: see Bodies.
 func (f Filter) Compile() func(*Summary) bool {
-	words := bytes.Fields(lower([]byte(f.Text)))
+	var words [][]byte
+	inLine, _ := f.split()
+	for _, word := range inLine {
+		words = append(words, lower([]byte(word)))
+	}
 	return func(r *Summary) bool {
 		if f.Service != "" && f.Service != r.Service {
 			return false

@@ -28,7 +28,7 @@ export function CallsPage() {
   const selected = params.get('call') ?? undefined;
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
-  const { calls, waiting, held, hold } = useCalls(text, lane === everyLane ? '' : lane);
+  const { calls, waiting, held, hold, searching } = useCalls(text, lane === everyLane ? '' : lane);
   const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
@@ -72,7 +72,7 @@ export function CallsPage() {
             type="search"
             value={text}
             onChange={(event) => set('text', event.target.value)}
-            placeholder="Filter by words: POST 503, miss, /moorings/berths …"
+            placeholder="Filter by words: POST 503, miss, /moorings/berths, body:N7 …"
             className={`${inputLook} w-full pl-8`}
           />
         </label>
@@ -110,7 +110,7 @@ export function CallsPage() {
       <div
         className={`grid min-h-0 flex-1 ${selected ? 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]' : 'grid-cols-1'}`}
       >
-        {calls.length === 0 && !filled ? (
+        {calls.length === 0 && (!filled || searching) ? (
           <Waiting what="the calls" />
         ) : calls.length === 0 ? (
           <NoCalls

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Call } from '@/api/types';
-import { addCalls, filterCalls, mergeCalls } from './callFilter';
+import { addCalls, filterCalls, mergeCalls, wordsOf } from './callFilter';
 
 function call(number: number, change: Partial<Call> = {}): Call {
   return {
@@ -18,6 +18,16 @@ function call(number: number, change: Partial<Call> = {}): Call {
 }
 
 const ids = (calls: Call[]) => calls.map((c) => c.id);
+
+describe('wordsOf', () => {
+  it.each([
+    ['POST  Miss', ['post', 'miss'], false],
+    ['body:N7 post', ['post'], true],
+    ['body:"two words" 409', ['409'], true],
+    ['body:"not closed', [], true],
+    ['body: somebody:x', ['somebody:x'], false],
+  ])('reads %s', (text, words, inBodies) => expect(wordsOf(text)).toEqual({ words, inBodies }));
+});
 
 describe('filterCalls', () => {
   const calls = [
@@ -37,6 +47,7 @@ describe('filterCalls', () => {
     ['', ['c-1', 'c-2', 'c-3']],
     ['  POST  409 ', ['c-2']],
     ['winter', ['c-2']],
+    ['body:N7 409 body:"Grey Gannet"', ['c-2']], // what stands in bodies the service tells
     ['deviates', ['c-2']],
     ['miss tides', ['c-3']],
     ['/moorings/berths', ['c-1', 'c-2']],

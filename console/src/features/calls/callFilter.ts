@@ -15,9 +15,23 @@ function line(call: Call): string {
   return text;
 }
 
+/**
+ * The words that the line of a call must hold, and whether the text asks for what stands in bodies
+ * (body:N7, body:"two words"), which only the service can tell.
+ */
+export function wordsOf(text: string): { words: string[]; inBodies: boolean } {
+  const parts = text.match(/body:"[^"]*"?|\S+/g) ?? [];
+  return {
+    words: parts.filter((part) => !part.startsWith(bodyWord)).map((part) => part.toLowerCase()),
+    inBodies: parts.some((part) => part.startsWith(bodyWord) && part.length > bodyWord.length),
+  };
+}
+
+const bodyWord = 'body:';
+
 /** Selects the calls of a lane ('' for all) in whose line every word of the text occurs. */
 export function filterCalls(calls: Call[], text: string, lane = ''): Call[] {
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const { words } = wordsOf(text);
   if (words.length === 0 && !lane) return calls;
   const wanted = lane === noLane ? '' : lane;
   return calls.filter(

@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useMemo, useState, useSyncExternalStore } from 'react';
 import type { Call } from '@/api/types';
+import { useSettled } from '@/lib/useSettled';
 import { feed } from './callFeed';
-import { callNumber, filterCalls, mergeCalls } from './callFilter';
+import { callNumber, filterCalls, mergeCalls, wordsOf } from './callFilter';
 import { callSearch } from './queries';
 
 export interface ShownCalls {
@@ -10,17 +11,27 @@ export interface ShownCalls {
   /** Calls that arrived since the list was held. */
   waiting: number;
   held: boolean;
+  /** The service is looking, and there is nothing to show before it has answered. */
+  searching: boolean;
   /** Keeps the list as it is, or lets it follow again. */
   hold(on: boolean): void;
 }
+
+/** What the page itself knows of what stands in bodies. */
+const none: Call[] = [];
 
 /** The calls to show: live, or held as they were, and filtered. */
 export function useCalls(text: string, lane: string): ShownCalls {
   const live = useSyncExternalStore(feed.subscribe, feed.get).calls;
   const [frozen, setFrozen] = useState<Call[] | null>(null);
   const wanted = useDeferredValue(text);
-  const search = useQuery(callSearch(wanted, lane));
-  const base = frozen ?? live;
+  const asked = useSettled(wanted, 250);
+  const { inBodies } = useMemo(() => wordsOf(wanted), [wanted]);
+  const search = useQuery({
+    ...callSearch(asked, lane),
+    refetchInterval: inBodies && !frozen ? 2_000 : false,
+  });
+  const base = inBodies ? none : (frozen ?? live);
   const calls = useMemo(() => {
     const fitting = filterCalls(base, wanted, lane);
     const older = search.data ? filterCalls(search.data.items, wanted, lane) : [];
@@ -32,11 +43,15 @@ export function useCalls(text: string, lane: string): ShownCalls {
       10_000,
     );
   }, [base, wanted, lane, search.data]);
-  const waiting = useMemo(() => (frozen ? countNewer(live, frozen[0]) : 0), [live, frozen]);
+  const waiting = useMemo(
+    () => (frozen && !inBodies ? countNewer(live, frozen[0]) : 0),
+    [live, frozen, inBodies],
+  );
   return {
     calls,
     waiting,
     held: frozen !== null,
+    searching: inBodies && search.isPending,
     hold: (on) => setFrozen((now) => (on ? (now ?? feed.get().calls) : null)),
   };
 }
