@@ -26,13 +26,19 @@ func callView(line call.Summary) api.Call {
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
-func filterOf(c *gin.Context) call.Filter {
-	return call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
+// filterOf reads which calls a request is about.
+func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err error) {
+	f = call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
+	if selection, err = f.Compile(); err != nil {
+		err = problem.New(problem.Invalid, "%v", err)
+	}
+	return f, selection, err
 }
 
 func (s *server) listCalls(c *gin.Context) {
 	limit, err := limitOf(c)
-	if err != nil {
+	filter, _, wrong := filterOf(c)
+	if err = cmp.Or(err, wrong); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -48,7 +54,7 @@ func (s *server) listCalls(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	lines, err := s.Calls.ListCalls(c.Request.Context(), filterOf(c), before, limit+1)
+	lines, err := s.Calls.ListCalls(c.Request.Context(), filter, before, limit+1)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

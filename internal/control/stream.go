@@ -2,6 +2,7 @@ package control
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -30,7 +31,8 @@ const (
 // so that a reader resumes with Last-Event-ID and is told of a gap.
 func (s *server) streamCalls(c *gin.Context) {
 	position, gap, err := s.streamStart(c.GetHeader("Last-Event-ID"))
-	if err != nil {
+	_, selection, wrong := filterOf(c)
+	if err = cmp.Or(err, wrong); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -45,7 +47,7 @@ func (s *server) streamCalls(c *gin.Context) {
 	} else {
 		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(position))
 	}
-	fits := s.fits(c, filterOf(c))
+	fits := s.fits(c, selection)
 	for w.Flush() == nil {
 		position, err = s.nextBatch(c, fits, position)
 		if err != nil {
@@ -54,15 +56,15 @@ func (s *server) streamCalls(c *gin.Context) {
 	}
 }
 
-// fits gives a filter as a function that looks into bodies too, where it asks for
+// fits gives a selection as a function that looks into bodies too, where it asks for
 // them.
-func (s *server) fits(c *gin.Context, f call.Filter) func(*call.Summary) bool {
-	inLine, bodies := f.Compile(), f.Bodies()
+func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summary) bool {
+	bodies := selection.Bodies
 	if len(bodies) == 0 {
-		return inLine
+		return selection.Fits
 	}
 	return func(line *call.Summary) bool {
-		if !inLine(line) {
+		if !selection.Fits(line) {
 			return false
 		}
 		record, err := s.Calls.Call(c.Request.Context(), line.Number) // what is streamed is stored already

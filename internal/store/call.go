@@ -22,8 +22,11 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	if before > 0 {
 		below = int64(before)
 	}
-	fits := f.Compile()
-	bodies, err := s.contentsWith(ctx, f.Bodies())
+	selection, err := f.Compile()
+	if err != nil {
+		return nil, err
+	}
+	bodies, err := s.contentsWith(ctx, selection.Bodies)
 	if err != nil {
 		return nil, err
 	}
@@ -32,7 +35,7 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 			return false, nil // calls of one block can come between those of another
 		}
 		err = block.each(func(e callEntry) bool {
-			if line := e.summary(); e.number < below && fits(&line) && e.holds(bodies) {
+			if line := e.summary(); e.number < below && selection.Fits(&line) && e.holds(bodies) {
 				found = append(found, line)
 			}
 			return true

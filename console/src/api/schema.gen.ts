@@ -2311,7 +2311,7 @@ export interface components {
         seenLane: string;
         /** @description Only calls in this lane, also of one that is closed; - for those in none */
         callLane: string;
-        /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+        /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
         callText: string;
     };
     requestBodies: {
@@ -4727,7 +4727,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
             };
             header?: never;
@@ -4777,7 +4777,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
             };
             header?: {

@@ -3,8 +3,10 @@ package call_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"rapidmimic/internal/core/call"
 )
@@ -83,10 +85,25 @@ func TestFilterAndCurl(t *testing.T) {
 		},
 	}
 	line := r.Summary()
-	for text, want := range map[string]bool{"": true, "post MISS": true, "/moorings/bertsh?q": true, "404": true, "200": false, "post tides": false} {
-		assert.Equal(t, want, call.Filter{Text: text}.Compile()(&line), text)
+	line.Took = 300 * time.Millisecond
+	fits := func(f call.Filter) bool {
+		selection, err := f.Compile()
+		require.NoError(t, err)
+		return selection.Fits(&line)
 	}
-	assert.False(t, call.Filter{Service: "tides"}.Compile()(&line))
+	for text, want := range map[string]bool{
+		"": true, "post MISS": true, "/moorings/bertsh?q": true, "404": true, "200": false, "post tides": false,
+		"status:404": true, "status:4xx": true, "status:5XX": false, "status:40": false, "status:none": false, "status:": true,
+		"method:post service:Moorings source:miss": true, "method:pos": false, "service:mooring": false, "source:mapping": false,
+		"took:>200ms": true, "took:<1s miss": true, "took:<300ms": false, "took:>300ms": false, "took:": true, "other:x": false,
+	} {
+		assert.Equal(t, want, fits(call.Filter{Text: text}), text)
+	}
+	for _, text := range []string{"status:bad", "status:xx", "took:200ms", "took:>soon", "source:mis"} {
+		_, err := call.Filter{Text: text}.Compile()
+		assert.ErrorContains(t, err, text+" means nothing; it is ")
+	}
+	assert.False(t, fits(call.Filter{Service: "tides"}))
 	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-binary '{}'`,
 		r.Request.Curl("http://127.0.0.1:7401"))
 }

@@ -2,9 +2,11 @@ package call
 
 import (
 	"bytes"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 )
@@ -65,65 +67,128 @@ type Filter struct {
 	// Lane is the name of a lane; "" selects all, NoLane those in none.
 	Lane string
 	// Text is split at spaces; every word must occur in the call's Line, in
-	// any case. What follows body:, in quotes where it has spaces, must occur in the
-	// body of the request or of the answer, as it is written.
+	// any case. Of keyed words service:moorings, method:POST, source:miss, status:5xx
+	// and took:>200ms look at one thing; what follows body:, in quotes where it has
+	// spaces, must occur in the body of the request or of the answer, as it is written.
 	Text string
 }
 
-const bodyWord = "body:"
+// NoLane selects the calls that are in no lane.
+const NoLane = "-"
 
-// split gives the words of Text, and the texts that bodies must hold.
-func (f Filter) split() (words, bodies []string) {
+// Selection is a filter that calls are held against. It is safe for concurrent use.
+type Selection struct {
+	// Bodies are the texts that the body of the request or of the answer must hold;
+	// Fits does not see them.
+	Bodies []string
+
+	tests []func(*Summary) bool
+	words [][]byte // in lower case
+}
+
+// Compile reads the filter. The error says which word means nothing.
+func (f Filter) Compile() (*Selection, error) {
+	s := &Selection{}
+	if f.Service != "" {
+		s.test(func(r *Summary) bool { return r.Service == f.Service })
+	}
+	if f.Lane != "" {
+		s.test(func(r *Summary) bool { return r.Lane == f.Lane || r.Lane == "" && f.Lane == NoLane })
+	}
 	for rest := strings.TrimSpace(f.Text); rest != ""; rest = strings.TrimSpace(rest) {
-		var word string
-		if quoted, is := strings.CutPrefix(rest, bodyWord+`"`); is {
-			word, rest, _ = strings.Cut(quoted, `"`)
-			bodies = append(bodies, word)
+		if quoted, is := strings.CutPrefix(rest, `body:"`); is {
+			var body string
+			if body, rest, _ = strings.Cut(quoted, `"`); body != "" {
+				s.Bodies = append(s.Bodies, body)
+			}
 			continue
 		}
 		end := strings.IndexFunc(rest, unicode.IsSpace)
 		if end < 0 {
 			end = len(rest)
 		}
-		word, rest = rest[:end], rest[end:]
-		if body, is := strings.CutPrefix(word, bodyWord); is {
-			bodies = append(bodies, body)
-		} else {
-			words = append(words, word)
+		if err := s.add(rest[:end]); err != nil {
+			return nil, err
 		}
+		rest = rest[end:]
 	}
-	return words, slices.DeleteFunc(bodies, func(text string) bool { return text == "" })
+	return s, nil
 }
 
-// Bodies are the texts that the body of the request or of the answer must hold.
-func (f Filter) Bodies() []string {
-	_, bodies := f.split()
-	return bodies
+func (s *Selection) test(test func(*Summary) bool) { s.tests = append(s.tests, test) }
+
+// add adds a word. One that ends in its colon is still being typed.
+func (s *Selection) add(word string) error {
+	key, value, keyed := strings.Cut(word, ":")
+	if keyed = keyed && keyedWords[key]; !keyed {
+		s.words = append(s.words, lower([]byte(word)))
+		return nil
+	}
+	if value == "" {
+		return nil
+	}
+	switch key {
+	case "body":
+		s.Bodies = append(s.Bodies, value)
+	case "service":
+		s.test(func(r *Summary) bool { return strings.EqualFold(r.Service, value) })
+	case "method":
+		s.test(func(r *Summary) bool { return strings.EqualFold(r.Method, value) })
+	case "source":
+		source := Source(strings.ToLower(value))
+		if !slices.Contains(sources, source) {
+			return fmt.Errorf("source:%s means nothing; it is one of %v", value, sources)
+		}
+		s.test(func(r *Summary) bool { return r.Source == source })
+	case "status":
+		return s.addStatus(value)
+	case "took":
+		return s.addTook(value)
+	}
+	return nil
 }
 
-// NoLane selects the calls that are in no lane.
-const NoLane = "-"
+// keyedWords look at one thing of a call.
+var keyedWords = map[string]bool{"body": true, "service": true, "method": true, "source": true, "status": true, "took": true}
 
-// Compile gives the filter as a function that reports whether it selects a call, as
-// far as its line tells: see Bodies.
-func (f Filter) Compile() func(*Summary) bool {
-	var words [][]byte
-	inLine, _ := f.split()
-	for _, word := range inLine {
-		words = append(words, lower([]byte(word)))
+var sources = []Source{FromMapping, FromContract, FromUpstream, FromImpairment, FromMiss, FromSelf}
+
+// addStatus reads 503, 5xx, or none for calls that got no answer.
+func (s *Selection) addStatus(value string) error {
+	class, isClass := strings.CutSuffix(strings.ToLower(value), "xx")
+	number, err := strconv.Atoi(class)
+	switch {
+	case strings.EqualFold(value, "none"):
+		number, isClass = 0, false
+	case err != nil:
+		return fmt.Errorf("status:%s means nothing; it is such as status:503, status:5xx or status:none", value)
 	}
-	return func(r *Summary) bool {
-		if f.Service != "" && f.Service != r.Service {
+	s.test(func(r *Summary) bool { return r.Status == number || isClass && r.Status/100 == number })
+	return nil
+}
+
+// addTook reads >200ms or <1s.
+func (s *Selection) addTook(value string) error {
+	than, err := time.ParseDuration(value[1:])
+	if err != nil || value[0] != '<' && value[0] != '>' {
+		return fmt.Errorf("took:%s means nothing; it is such as took:>200ms or took:<1s", value)
+	}
+	longer := value[0] == '>'
+	s.test(func(r *Summary) bool { return r.Took != than && (r.Took > than) == longer })
+	return nil
+}
+
+// Fits reports whether the selection has a call, as far as its line tells.
+func (s *Selection) Fits(r *Summary) bool {
+	for _, test := range s.tests {
+		if !test(r) {
 			return false
 		}
-		if f.Lane == NoLane && r.Lane != "" || f.Lane != "" && f.Lane != NoLane && f.Lane != r.Lane {
-			return false
-		}
-		if len(words) == 0 {
-			return true
-		}
-		var space [512]byte // a log has a hundred thousand lines
-		line := lower(r.appendLine(space[:0]))
-		return !slices.ContainsFunc(words, func(word []byte) bool { return !bytes.Contains(line, word) })
 	}
+	if len(s.words) == 0 {
+		return true
+	}
+	var space [512]byte // a log has a hundred thousand lines
+	line := lower(r.appendLine(space[:0]))
+	return !slices.ContainsFunc(s.words, func(word []byte) bool { return !bytes.Contains(line, word) })
 }

@@ -28,7 +28,7 @@ export function CallsPage() {
   const selected = params.get('call') ?? undefined;
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
-  const { calls, waiting, held, hold, searching } = useCalls(text, lane === everyLane ? '' : lane);
+  const { calls, waiting, held, hold, searching, unread } = useCalls(text, lane === everyLane ? '' : lane);
   const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
@@ -72,7 +72,7 @@ export function CallsPage() {
             type="search"
             value={text}
             onChange={(event) => set('text', event.target.value)}
-            placeholder="Filter by words: POST 503, miss, /moorings/berths, body:N7 …"
+            placeholder="Filter: words, status:5xx, took:>200ms, source:miss, body:N7 …"
             className={`${inputLook} w-full pl-8`}
           />
         </label>
@@ -97,6 +97,7 @@ export function CallsPage() {
           />
         </span>
       </div>
+      {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (
         <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">
           {count(skipped, 'call')} came too fast to be shown here. The log has them: reload to see the latest.

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Call } from '@/api/types';
-import { addCalls, filterCalls, mergeCalls, wordsOf } from './callFilter';
+import { addCalls, filterCalls, mergeCalls, wantedOf } from './callFilter';
 
 function call(number: number, change: Partial<Call> = {}): Call {
   return {
@@ -18,16 +18,6 @@ function call(number: number, change: Partial<Call> = {}): Call {
 }
 
 const ids = (calls: Call[]) => calls.map((c) => c.id);
-
-describe('wordsOf', () => {
-  it.each([
-    ['POST  Miss', ['post', 'miss'], false],
-    ['body:N7 post', ['post'], true],
-    ['body:"two words" 409', ['409'], true],
-    ['body:"not closed', [], true],
-    ['body: somebody:x', ['somebody:x'], false],
-  ])('reads %s', (text, words, inBodies) => expect(wordsOf(text)).toEqual({ words, inBodies }));
-});
 
 describe('filterCalls', () => {
   const calls = [
@@ -53,9 +43,28 @@ describe('filterCalls', () => {
     ['/moorings/berths', ['c-1', 'c-2']],
     ['GETBERTH', ['c-1']],
     ['503', []],
+    ['status:4xx', ['c-2', 'c-3']],
+    ['status:404 method:get', ['c-3']],
+    ['status:none', []],
+    ['status:bad', []],
+    ['status: source:MAPPING', ['c-2']],
+    ['service:Tides', ['c-3']],
+    ['took:>0.2ms took:<1s', ['c-1', 'c-2', 'c-3']],
+    ['took:<0.2ms', []],
+    ['took:soon', []],
+    ['somebody:x', []],
   ])('%j selects %j', (text, expected) => {
-    expect(ids(filterCalls(calls, text)).sort()).toEqual(expected);
+    expect(ids(filterCalls(calls, wantedOf(text))).sort()).toEqual(expected);
   });
+});
+
+describe('wantedOf', () => {
+  it.each([
+    ['body:N7 post', true],
+    ['409 body:"two words"', true],
+    ['body:"not closed', true],
+    ['body: body:"" somebody:x', false],
+  ])('%j looks into bodies: %s', (text, inBodies) => expect(wantedOf(text).inBodies).toBe(inBodies));
 });
 
 describe('mergeCalls', () => {

@@ -15,28 +15,67 @@ function line(call: Call): string {
   return text;
 }
 
-/**
- * The words that the line of a call must hold, and whether the text asks for what stands in bodies
- * (body:N7, body:"two words"), which only the service can tell.
- */
-export function wordsOf(text: string): { words: string[]; inBodies: boolean } {
-  const parts = text.match(/body:"[^"]*"?|\S+/g) ?? [];
-  return {
-    words: parts.filter((part) => !part.startsWith(bodyWord)).map((part) => part.toLowerCase()),
-    inBodies: parts.some((part) => part.startsWith(bodyWord) && part.length > bodyWord.length),
-  };
+type Test = (call: Call) => boolean;
+
+/** What a text asks of calls. */
+export interface Wanted {
+  tests: Test[];
+  /** It asks for what stands in bodies, which only the service can tell. */
+  inBodies: boolean;
 }
 
-const bodyWord = 'body:';
+/**
+ * Reads the text of a filter, as the service does: words of the line, and keyed words that look at
+ * one thing. What a keyed word cannot mean fits no call; the service says why.
+ */
+export function wantedOf(text: string): Wanted {
+  const wanted: Wanted = { tests: [], inBodies: false };
+  for (const part of text.match(/body:"[^"]*"?|\S+/g) ?? []) {
+    const [, key = '', value = ''] = /^(body|service|method|source|status|took):(.*)$/.exec(part) ?? [];
+    if (key === 'body') wanted.inBodies ||= value.replaceAll('"', '') !== '';
+    else if (key) wanted.tests.push(...(value ? [keyed(key, value)] : []));
+    else wanted.tests.push((call) => line(call).includes(part.toLowerCase()));
+  }
+  return wanted;
+}
 
-/** Selects the calls of a lane ('' for all) in whose line every word of the text occurs. */
-export function filterCalls(calls: Call[], text: string, lane = ''): Call[] {
-  const { words } = wordsOf(text);
-  if (words.length === 0 && !lane) return calls;
-  const wanted = lane === noLane ? '' : lane;
-  return calls.filter(
-    (call) => (!lane || (call.lane ?? '') === wanted) && words.every((word) => line(call).includes(word)),
-  );
+function keyed(key: string, value: string): Test {
+  const same = value.toLowerCase();
+  switch (key) {
+    case 'service':
+      return (call) => call.service.toLowerCase() === same;
+    case 'method':
+      return (call) => call.method.toLowerCase() === same;
+    case 'source':
+      return (call) => call.source === same;
+    case 'status':
+      return statusTest(same);
+    default:
+      return tookTest(same);
+  }
+}
+
+/** 503, 5xx, or none. */
+function statusTest(value: string): Test {
+  if (value === 'none') return (call) => call.status === 0;
+  if (/^\dxx$/.test(value)) return (call) => Math.floor(call.status / 100) === Number(value[0]);
+  return (call) => call.status === Number(value);
+}
+
+const units: Record<string, number> = { us: 0.001, ms: 1, s: 1_000, m: 60_000 };
+
+/** >200ms or <1s. */
+function tookTest(value: string): Test {
+  const [, sign, number, unit = ''] = /^([<>])(\d+(?:\.\d+)?)(us|ms|s|m)$/.exec(value) ?? [];
+  const than = Number(number) * (units[unit] ?? Number.NaN);
+  return sign === '>' ? (call) => call.tookMs > than : (call) => call.tookMs < than;
+}
+
+/** Selects the calls of a lane ('' for all) that a text asks for. */
+export function filterCalls(calls: Call[], { tests }: Wanted, lane = ''): Call[] {
+  if (tests.length === 0 && !lane) return calls;
+  const of = lane === noLane ? '' : lane;
+  return calls.filter((call) => (!lane || (call.lane ?? '') === of) && tests.every((test) => test(call)));
 }
 
 /** Calls are numbered in hexadecimal: c-81f3. */

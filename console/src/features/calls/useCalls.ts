@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useMemo, useState, useSyncExternalStore } from 'react';
+import { Problem } from '@/api/http';
 import type { Call } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { feed } from './callFeed';
-import { callNumber, filterCalls, mergeCalls, wordsOf } from './callFilter';
+import { callNumber, filterCalls, mergeCalls, wantedOf } from './callFilter';
 import { callSearch } from './queries';
 
 export interface ShownCalls {
@@ -13,6 +14,8 @@ export interface ShownCalls {
   held: boolean;
   /** The service is looking, and there is nothing to show before it has answered. */
   searching: boolean;
+  /** What of the text the service cannot read; '' for nothing. */
+  unread: string;
   /** Keeps the list as it is, or lets it follow again. */
   hold(on: boolean): void;
 }
@@ -26,15 +29,16 @@ export function useCalls(text: string, lane: string): ShownCalls {
   const [frozen, setFrozen] = useState<Call[] | null>(null);
   const wanted = useDeferredValue(text);
   const asked = useSettled(wanted, 250);
-  const { inBodies } = useMemo(() => wordsOf(wanted), [wanted]);
+  const filter = useMemo(() => wantedOf(wanted), [wanted]);
+  const { inBodies } = filter;
   const search = useQuery({
     ...callSearch(asked, lane),
     refetchInterval: inBodies && !frozen ? 2_000 : false,
   });
   const base = inBodies ? none : (frozen ?? live);
   const calls = useMemo(() => {
-    const fitting = filterCalls(base, wanted, lane);
-    const older = search.data ? filterCalls(search.data.items, wanted, lane) : [];
+    const fitting = filterCalls(base, filter, lane);
+    const older = search.data ? filterCalls(search.data.items, filter, lane) : [];
     if (older.length === 0) return fitting;
     const newest = base[0] ? callNumber(base[0]) : Number.POSITIVE_INFINITY;
     return mergeCalls(
@@ -42,7 +46,7 @@ export function useCalls(text: string, lane: string): ShownCalls {
       older.filter((call) => callNumber(call) <= newest),
       10_000,
     );
-  }, [base, wanted, lane, search.data]);
+  }, [base, filter, lane, search.data]);
   const waiting = useMemo(
     () => (frozen && !inBodies ? countNewer(live, frozen[0]) : 0),
     [live, frozen, inBodies],
@@ -52,6 +56,7 @@ export function useCalls(text: string, lane: string): ShownCalls {
     waiting,
     held: frozen !== null,
     searching: inBodies && search.isPending,
+    unread: search.error instanceof Problem && search.error.code === 'invalid' ? search.error.message : '',
     hold: (on) => setFrozen((now) => (on ? (now ?? feed.get().calls) : null)),
   };
 }
