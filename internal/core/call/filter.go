@@ -136,8 +136,8 @@ func (s *Selection) add(word string) error {
 		s.test(func(r *Summary) bool { return strings.EqualFold(r.Method, value) })
 	case "source":
 		source := Source(strings.ToLower(value))
-		if !slices.Contains(sources, source) {
-			return fmt.Errorf("source:%s means nothing; it is one of %v", value, sources)
+		if !slices.Contains(Sources, source) {
+			return fmt.Errorf("source:%s means nothing; it is one of %v", value, Sources)
 		}
 		s.test(func(r *Summary) bool { return r.Source == source })
 	case "status":
@@ -150,8 +150,6 @@ func (s *Selection) add(word string) error {
 
 // keyedWords look at one thing of a call.
 var keyedWords = map[string]bool{"body": true, "service": true, "method": true, "source": true, "status": true, "took": true}
-
-var sources = []Source{FromMapping, FromContract, FromUpstream, FromImpairment, FromMiss, FromSelf}
 
 // addStatus reads 503, 5xx, or none for calls that got no answer.
 func (s *Selection) addStatus(value string) error {
