@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"database/sql"
@@ -50,20 +51,33 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	return found, nil
 }
 
-// contentsWith finds, for each text, the contents in which it occurs.
+// contentsWith finds, for each text, the contents in which it occurs. SQLite's own
+// search is several times as slow.
 func (s *Store) contentsWith(ctx context.Context, texts []string) (found []map[int64]bool, err error) {
-	for _, text := range texts {
-		var ids []int64
-		if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM contents WHERE instr(data, ?) > 0`, []byte(text)); err != nil {
+	if len(texts) == 0 {
+		return nil, nil
+	}
+	for range texts {
+		found = append(found, make(map[int64]bool))
+	}
+	rows, err := s.read.QueryContext(ctx, `SELECT id, data FROM contents`)
+	if err != nil {
+		return nil, fmt.Errorf("search bodies: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id int64
+		var data sql.RawBytes
+		if err := rows.Scan(&id, &data); err != nil {
 			return nil, fmt.Errorf("search bodies: %w", err)
 		}
-		with := make(map[int64]bool, len(ids))
-		for _, id := range ids {
-			with[id] = true
+		for i, text := range texts {
+			if bytes.Contains(data, []byte(text)) {
+				found[i][id] = true
+			}
 		}
-		found = append(found, with)
 	}
-	return found, nil
+	return found, rows.Err()
 }
 
 // holds reports whether one of the bodies of a call is among each of the contents.

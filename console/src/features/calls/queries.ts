@@ -9,7 +9,13 @@ const searched = 500;
 export function callSearch(text: string, lane: string) {
   return queryOptions({
     queryKey: ['calls', text, lane],
-    queryFn: () => send<{ items: Call[] }>(inLane(`/calls?limit=${searched}&text=${part(text)}`, lane)),
+    queryFn: async () => {
+      const begun = performance.now();
+      const { items } = await send<{ items: Call[] }>(
+        inLane(`/calls?limit=${searched}&text=${part(text)}`, lane),
+      );
+      return { items, took: performance.now() - begun };
+    },
     enabled: text.trim() !== '' || lane !== '',
     staleTime: 10_000,
   });

@@ -33,7 +33,9 @@ export function useCalls(text: string, lane: string): ShownCalls {
   const { inBodies } = filter;
   const search = useQuery({
     ...callSearch(asked, lane),
-    refetchInterval: inBodies && !frozen ? 2_000 : false,
+    // a search in bodies reads all of them, which is not to keep the service busy
+    refetchInterval: (query) =>
+      inBodies && !frozen ? Math.max(2_000, 10 * (query.state.data?.took ?? 0)) : false,
   });
   const base = inBodies ? none : (frozen ?? live);
   const calls = useMemo(() => {
