@@ -120,7 +120,7 @@ func (s *Selection) test(test func(*Summary) bool) { s.tests = append(s.tests, t
 // add adds a word. One that ends in its colon is still being typed.
 func (s *Selection) add(word string) error {
 	key, value, keyed := strings.Cut(word, ":")
-	if keyed = keyed && keyedWords[key]; !keyed {
+	if !keyed || !keyedWords[key] {
 		s.words = append(s.words, lower([]byte(word)))
 		return nil
 	}
