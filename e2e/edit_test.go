@@ -332,3 +332,47 @@ func TestChecksThatCannotBeDecided(t *testing.T) {
 	later := check(api.Assertion{Times: &never, Since: time.Now().Add(time.Second)})
 	assert.True(t, later.Holds, later.Undecidable)
 }
+
+// A check sees calls from when they come: those that are held back, and those that an
+// upstream is asked for, as far as they are known.
+func TestChecksSeeCallsThatAreNotAnsweredYet(t *testing.T) {
+	release := make(chan struct{})
+	upstream := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		_, _ = io.Copy(io.Discard, r.Body)
+		<-release
+	}))
+	defer upstream.Close()
+	goOn := sync.OnceFunc(func() { close(release) })
+	defer goOn()
+	s := startDemo(t)
+	_, err := s.api.PatchService(t.Context(), "tides", fmt.Appendf(nil, `{"upstream": %q, "mode": "relay"}`, upstream.URL))
+	require.NoError(t, err)
+	s.impair("moorings", `latency: 1500ms`)
+	var callers sync.WaitGroup
+	callers.Go(func() { s.send("POST /moorings/berths/N7/bookings", `{"nights": 3}`, "Content-Type: application/json") })
+	callers.Go(func() { s.send("POST /tides/warnings", `{"severity": "danger"}`, "Content-Type: application/json") })
+	check := func(service, document string) api.AssertionResult {
+		var a api.Assertion
+		require.NoError(t, json.Unmarshal([]byte(document), &a))
+		a.Service = service
+		result, err := s.api.Assert(t.Context(), a)
+		require.NoError(t, err)
+		return result
+	}
+	came := check("moorings", `{"calls": [{"operation": "bookBerth", "where": [{"body": "$.nights", "above": 2}]}], "times": 1, "within": "1s"}`)
+	assert.True(t, came.Holds, came.Text)
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Service: "moorings"})
+	require.NoError(t, err)
+	assert.Empty(t, list.Items, "it is not answered yet")
+	assert.False(t, check("moorings", `{"calls": [{"operation": "bookBerth"}], "times": 0}`).Holds)
+	assert.True(t, check("moorings", `{"calls": [{"operation": "listBerths"}], "times": 0}`).Holds)
+
+	assert.True(t, check("tides", `{"calls": [{"path": "/warnings"}], "times": 1, "within": "5s"}`).Holds)
+	const danger = `{"calls": [{"path": "/warnings", "where": [{"body": "$.severity", "equals": "danger"}]}], `
+	assert.Contains(t, check("tides", danger+`"times": 0}`).Undecidable, "whose body is not known yet")
+	time.AfterFunc(100*time.Millisecond, goOn)
+	later := check("tides", danger+`"times": 1, "within": "10s"}`)
+	assert.True(t, later.Holds, later.Undecidable)
+	callers.Wait()
+	assert.True(t, check("moorings", `{"calls": [{"operation": "bookBerth"}], "times": 1}`).Holds, "it counts once")
+}

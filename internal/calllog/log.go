@@ -78,7 +78,8 @@ type Log struct {
 	config Config
 	next   atomic.Uint64 // the last number given
 
-	mu            sync.Mutex // guards buffer to changed
+	mu            sync.Mutex // guards inWork to changed
+	inWork        map[uint64]*call.Record
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
@@ -117,7 +118,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		return nil, err
 	}
 	l := &Log{
-		config: c, counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
+		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
 		changed: make(chan struct{}), wake: make(chan struct{}, 1),
 	}
 	l.next.Store(highest)
@@ -140,6 +141,7 @@ func (l *Log) Add(r *call.Record) {
 	}
 	size := len(r.Request.Body.Bytes)
 	l.mu.Lock()
+	delete(l.inWork, r.Number)
 	l.counts.add(r)
 	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > maxBufferedBytes {
 		l.mu.Unlock()

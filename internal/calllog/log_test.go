@@ -261,6 +261,23 @@ func TestASlowFollowerIsToldWhatItMissed(t *testing.T) {
 	})
 }
 
+// A call is in work until it is added, kept or not; who looks at it sees no secret.
+func TestCallsInWork(t *testing.T) {
+	log := start(t, &fakeStore{})
+	first, second := answered(log, call.FromContract), answered(log, call.FromUpstream)
+	log.Began(second)
+	log.Began(first)
+	list := log.InWork()
+	require.Len(t, list, 2)
+	assert.Equal(t, []uint64{first.Number, second.Number}, []uint64{list[0].Number, list[1].Number})
+	assert.NotContains(t, list[0].Request.Header.Get("Authorization"), "s3cret")
+	assert.Contains(t, first.Request.Header.Get("Authorization"), "s3cret", "it is still being answered")
+	log.Add(first)
+	assert.Len(t, log.InWork(), 1)
+	log.Add(second)
+	assert.Empty(t, log.InWork())
+}
+
 // The log says from when on it has all calls, and why not from before.
 func TestGaps(t *testing.T) {
 	store := &fakeStore{}

@@ -37,6 +37,8 @@ type CallLog interface {
 	Stored() int64
 	NotKept() int64
 	NotChecked() int64
+	// InWork lists the calls that are not answered yet and take their time.
+	InWork() []*call.Record
 	// Gap says why it does not have all calls since a time; "" when it does.
 	Gap(since time.Time) string
 }

@@ -43,6 +43,7 @@ type relayed struct {
 func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	x := &relayed{h: h, w: w, r: r, record: record, decision: d,
 		sent: &capture{limit: h.Log.BodyLimit()}, answer: &capture{limit: h.Log.BodyLimit()}}
+	h.Log.Began(record)
 	asked := time.Now()
 	out := x.request()
 	resp, err := h.Upstream.RoundTrip(out)

@@ -14,13 +14,16 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/engine"
+	"rapidmimic/spec"
 )
 
-// Log takes finished calls. Both methods are called for every call from many
+// Log takes finished calls. They are called from many
 // goroutines and must not block.
 type Log interface {
 	// Number gives a call its number when it arrives.
 	Number() uint64
+	// Began takes a copy of a record whose answer takes its time.
+	Began(r *call.Record)
 	// Add owns the record afterwards.
 	Add(r *call.Record)
 	// BodyLimit is how many bytes of a request's body the log keeps.
@@ -97,6 +100,9 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	record.Answer = d.Answer
 	if len(d.Headers) > 0 { // else it stays the one that others share
 		record.Answer.Header = slices.Concat(d.Answer.Header, d.Headers)
+	}
+	if d.Delay > 0 || d.Effect == spec.EffectHang || d.Line.Slow() {
+		h.Log.Began(record)
 	}
 	abort := false
 	if hold(r.Context(), record, d) {

@@ -32,6 +32,8 @@ func (l *memoryLog) Number() uint64 {
 	return l.number
 }
 
+func (l *memoryLog) Began(*call.Record) {}
+
 func (l *memoryLog) Add(r *call.Record) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
