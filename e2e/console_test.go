@@ -93,12 +93,25 @@ func TestConsoleStory(t *testing.T) {
 	_, err = s.api.PutMapping(t.Context(), "moorings", other.Mapping, "")
 	require.NoError(t, err)
 	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
+	_, err = browser.Eval[any](p, "document.querySelectorAll('[aria-label=Dismiss]').forEach((b) => b.click())")
+	require.NoError(t, err)
 	must(t, p.Press("Save mine over it"))
-	require.Eventually(t, func() bool {
-		mine, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
-		return err == nil && mine.Title == "Mine" && mine.Answer.Status.Code == 503
-	}, 10*time.Second, 20*time.Millisecond)
+	kept := func(title string, status int) {
+		t.Helper()
+		require.Eventually(t, func() bool {
+			m, err := s.api.Mapping(t.Context(), "moorings", "get-berths-n7")
+			return err == nil && m.Title == title && m.Answer.Status.Code == status
+		}, 10*time.Second, 20*time.Millisecond)
+	}
+	kept("Mine", 503)
+	mine, err := s.api.MappingYAML(t.Context(), "moorings", "get-berths-n7")
+	require.NoError(t, err)
 	must(t, p.Wait(`!document.querySelector('[role=alert]') && [...document.querySelectorAll('button')].some((b) => b.innerText === 'Save' && b.disabled)`))
+	must(t, p.Press("Undo"))
+	kept("", 418) // theirs is back, not what was before both
+	_, err = s.api.PutMappings(t.Context(), "moorings", mine)
+	require.NoError(t, err)
+	must(t, p.Goto(s.control+"/services/moorings/mappings/get-berths-n7"))
 
 	// and taken away again, with a way back
 	must(t, p.Press("Remove"), p.WaitText("get-berths-n7 was removed"), p.Press("Undo"), p.Wait(`document.querySelector('[data-mapping=get-berths-n7]')`))

@@ -191,6 +191,9 @@ func TestWhatALaneSees(t *testing.T) {
 	status, _, answer = s.request("PUT "+own, document, "If-Match: "+tag)
 	assert.Equal(t, 412, status)
 	assert.Equal(t, "mine", answer["current"].(map[string]any)["id"], "what is kept now is told")
+	status, _, answer = s.request("PUT "+own, document, "If-None-Match: *")
+	assert.Equal(t, 412, status)
+	assert.Equal(t, []any{`mapping "mine" is here already`, "mine"}, []any{answer["detail"], answer["current"].(map[string]any)["id"]})
 	_, tag, _ = s.request("GET /services/moorings/mappings/shut?lane=mara", "")
 	assert.Empty(t, tag, "a scenario is edited as a whole")
 }

@@ -34,9 +34,14 @@ const (
 // assertion is an Assertion with its patterns compiled.
 type assertion struct {
 	api.Assertion
-	service  *catalog.Service
-	patterns []*catalog.Mapping
+	service   *catalog.Service
+	filter    call.Filter
+	selection *call.Selection // the filter, compiled
+	patterns  []*catalog.Mapping
 }
+
+// soap reports whether the body of a call tells which operation it is for.
+func (a *assertion) soap() bool { return a.service.Contract != nil && a.service.Contract.SOAP != nil }
 
 // postAssertion tells whether calls were received, as soon as it holds, or when
 // the time to wait is over.
@@ -76,7 +81,10 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &assertion{Assertion: wanted, service: service}
+	a := &assertion{Assertion: wanted, service: service, filter: call.Filter{Service: service.Spec.Name, Lane: wanted.Lane}}
+	if a.selection, err = a.filter.Compile(); err != nil {
+		return nil, err
+	}
 	if wanted.Lane != "" && wanted.Lane != call.NoLane {
 		lane, err := s.Catalog.Snapshot().FindLane(wanted.Lane, time.Now())
 		if err != nil {
@@ -143,8 +151,7 @@ func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionR
 
 // looksInto reports whether the lines of calls do not say enough to decide.
 func (a *assertion) looksInto() bool {
-	soap := a.service.Contract != nil && a.service.Contract.SOAP != nil
-	return soap || slices.ContainsFunc(a.patterns, func(m *catalog.Mapping) bool { return m.Rule.Conditions != nil })
+	return a.soap() || slices.ContainsFunc(a.patterns, func(m *catalog.Mapping) bool { return m.Rule.Conditions != nil })
 }
 
 // recordOf is a call as far as its line says it.
@@ -159,7 +166,7 @@ func (s *server) callsSince(ctx context.Context, a *assertion) (records []*call.
 	var before uint64
 	looksInto := a.looksInto()
 	for len(records) < mostAsserted {
-		lines, err := s.Calls.ListCalls(ctx, call.Filter{Service: a.service.Spec.Name, Lane: a.Lane}, before, 1000)
+		lines, err := s.Calls.ListCalls(ctx, a.filter, before, 1000)
 		if err != nil {
 			return nil, "", err
 		}
@@ -193,16 +200,14 @@ func (s *server) withInWork(a *assertion, records, inWork []*call.Record) (all [
 	for _, r := range records {
 		answered[r.Number] = true
 	}
-	soap := a.service.Contract != nil && a.service.Contract.SOAP != nil
 	for _, r := range inWork {
-		ours := r.Service == a.service.Spec.Name && (a.Lane == "" || a.Lane == r.Lane || a.Lane == call.NoLane && r.Lane == "")
-		if !ours || answered[r.Number] || r.At.Before(a.Since) {
+		if line := r.Summary(); !a.selection.Fits(&line) || answered[r.Number] || r.At.Before(a.Since) {
 			continue
 		}
 		records = append(records, r)
 		for _, pattern := range a.patterns {
 			why := s.Engine.Misfit(a.service, pattern, &r.Request)
-			if why.Reason != "" && r.Source == call.FromUpstream && (why.Far == 0 || soap) {
+			if why.Reason != "" && r.Source == call.FromUpstream && (why.Far == 0 || a.soap()) {
 				unread = fmt.Sprintf("the upstream is still being asked for call %s, whose body is not known yet", call.ID(r.Number))
 			}
 		}

@@ -2,6 +2,7 @@ package control
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -157,8 +158,16 @@ func (s *server) editLaneMappings(c *gin.Context, mappings []spec.Mapping, text 
 	if err != nil {
 		return nil, nil, err
 	}
-	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), c.GetHeader("If-Match"), time.Now(), func(lane *spec.Lane) error {
+	demand := demandOf(c)
+	onlyNew := demand == catalog.NotThere
+	if onlyNew { // which is said of the mappings, not of the lane
+		demand = ""
+	}
+	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), demand, time.Now(), func(lane *spec.Lane) error {
 		isNew = lane.PutMappings(service.Spec.Name, mappings)
+		if at := slices.Index(isNew, false); onlyNew && at >= 0 {
+			return problem.New(problem.Stale, "mapping %q is here already", mappings[at].ID)
+		}
 		return nil
 	})
 	if err != nil {

@@ -1,13 +1,11 @@
 package control
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -59,8 +57,7 @@ func (s *server) streamCalls(c *gin.Context) {
 // fits gives a selection as a function that looks into bodies too, where it asks for
 // them.
 func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summary) bool {
-	bodies := selection.Bodies
-	if len(bodies) == 0 {
+	if len(selection.Bodies) == 0 {
 		return selection.Fits
 	}
 	return func(line *call.Summary) bool {
@@ -68,9 +65,7 @@ func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summ
 			return false
 		}
 		record, err := s.Calls.Call(c.Request.Context(), line.Number) // what is streamed is stored already
-		return err == nil && !slices.ContainsFunc(bodies, func(text string) bool {
-			return !bytes.Contains(record.Request.Body.Bytes, []byte(text)) && !bytes.Contains(record.Answer.Body, []byte(text))
-		})
+		return err == nil && selection.FitsBodies(record.Request.Body.Bytes, record.Answer.Body)
 	}
 }
 

@@ -95,7 +95,7 @@ func TestFilterAndCurl(t *testing.T) {
 		"": true, "post MISS": true, "/moorings/bertsh?q": true, "404": true, "200": false, "post tides": false,
 		"status:404": true, "status:4xx": true, "status:5XX": false, "status:40": false, "status:none": false, "status:": true,
 		"method:post service:Moorings source:miss": true, "method:pos": false, "service:mooring": false, "source:mapping": false,
-		"took:>200ms": true, "took:<1s miss": true, "took:<300ms": false, "took:>300ms": false, "took:": true, "other:x": false,
+		"took:>200ms": true, "took:<1m30s": true, "took:<1s miss": true, "took:<300ms": false, "took:>300ms": false, "took:": true, "other:x": false,
 	} {
 		assert.Equal(t, want, fits(call.Filter{Text: text}), text)
 	}

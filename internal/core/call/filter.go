@@ -119,37 +119,47 @@ func (s *Selection) test(test func(*Summary) bool) { s.tests = append(s.tests, t
 
 // add adds a word. One that ends in its colon is still being typed.
 func (s *Selection) add(word string) error {
-	key, value, keyed := strings.Cut(word, ":")
-	if !keyed || !keyedWords[key] {
+	key, value, _ := strings.Cut(word, ":")
+	look := keyedWords[key]
+	switch {
+	case look == nil || key == word:
 		s.words = append(s.words, lower([]byte(word)))
 		return nil
-	}
-	if value == "" {
+	case value == "":
 		return nil
+	default:
+		return look(s, value)
 	}
-	switch key {
-	case "body":
-		s.Bodies = append(s.Bodies, value)
-	case "service":
-		s.test(func(r *Summary) bool { return strings.EqualFold(r.Service, value) })
-	case "method":
-		s.test(func(r *Summary) bool { return strings.EqualFold(r.Method, value) })
-	case "source":
-		source := Source(strings.ToLower(value))
-		if !slices.Contains(Sources, source) {
-			return fmt.Errorf("source:%s means nothing; it is one of %v", value, Sources)
-		}
-		s.test(func(r *Summary) bool { return r.Source == source })
-	case "status":
-		return s.addStatus(value)
-	case "took":
-		return s.addTook(value)
-	}
-	return nil
 }
 
 // keyedWords look at one thing of a call.
-var keyedWords = map[string]bool{"body": true, "service": true, "method": true, "source": true, "status": true, "took": true}
+var keyedWords = map[string]func(s *Selection, value string) error{
+	"body":    func(s *Selection, value string) error { s.Bodies = append(s.Bodies, value); return nil },
+	"service": (*Selection).addService,
+	"method":  (*Selection).addMethod,
+	"source":  (*Selection).addSource,
+	"status":  (*Selection).addStatus,
+	"took":    (*Selection).addTook,
+}
+
+func (s *Selection) addService(value string) error {
+	s.test(func(r *Summary) bool { return strings.EqualFold(r.Service, value) })
+	return nil
+}
+
+func (s *Selection) addMethod(value string) error {
+	s.test(func(r *Summary) bool { return strings.EqualFold(r.Method, value) })
+	return nil
+}
+
+func (s *Selection) addSource(value string) error {
+	source := Source(strings.ToLower(value))
+	if !slices.Contains(Sources, source) {
+		return fmt.Errorf("source:%s means nothing; it is one of %s", value, strings.Trim(fmt.Sprint(Sources), "[]"))
+	}
+	s.test(func(r *Summary) bool { return r.Source == source })
+	return nil
+}
 
 // addStatus reads 503, 5xx, or none for calls that got no answer.
 func (s *Selection) addStatus(value string) error {
@@ -189,4 +199,11 @@ func (s *Selection) Fits(r *Summary) bool {
 	var space [512]byte // a log has a hundred thousand lines
 	line := lower(r.appendLine(space[:0]))
 	return !slices.ContainsFunc(s.words, func(word []byte) bool { return !bytes.Contains(line, word) })
+}
+
+// FitsBodies reports whether each of Bodies is in one of the bodies of a call.
+func (s *Selection) FitsBodies(request, answer []byte) bool {
+	return !slices.ContainsFunc(s.Bodies, func(text string) bool {
+		return !bytes.Contains(request, []byte(text)) && !bytes.Contains(answer, []byte(text))
+	})
 }

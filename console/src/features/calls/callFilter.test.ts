@@ -51,6 +51,8 @@ describe('filterCalls', () => {
     ['service:Tides', ['c-3']],
     ['took:>0.2ms took:<1s', ['c-1', 'c-2', 'c-3']],
     ['took:<0.2ms', []],
+    ['took:<1m30s', ['c-1', 'c-2', 'c-3']],
+    ['took:>1h', []],
     ['took:soon', []],
     ['somebody:x', []],
   ])('%j selects %j', (text, expected) => {

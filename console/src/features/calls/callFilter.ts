@@ -62,12 +62,15 @@ function statusTest(value: string): Test {
   return (call) => call.status === Number(value);
 }
 
-const units: Record<string, number> = { us: 0.001, ms: 1, s: 1_000, m: 60_000 };
+const units: Record<string, number> = { us: 0.001, ms: 1, s: 1_000, m: 60_000, h: 3_600_000 };
 
-/** >200ms or <1s. */
+/** >200ms, <1s, or >1m30s. */
 function tookTest(value: string): Test {
-  const [, sign, number, unit = ''] = /^([<>])(\d+(?:\.\d+)?)(us|ms|s|m)$/.exec(value) ?? [];
-  const than = Number(number) * (units[unit] ?? Number.NaN);
+  const [, sign, length] = /^([<>])((?:[\d.]+(?:us|ms|[smh]))+)$/.exec(value) ?? [];
+  const parts = [...(length ?? '').matchAll(/([\d.]+)(us|ms|[smh])/g)];
+  const than = length
+    ? parts.reduce((sum, [, number, unit = '']) => sum + Number(number) * (units[unit] ?? 0), 0)
+    : Number.NaN;
   return sign === '>' ? (call) => call.tookMs > than : (call) => call.tookMs < than;
 }
 

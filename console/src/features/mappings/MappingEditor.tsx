@@ -35,7 +35,8 @@ export function MappingEditor({ service, saved, start }: Props) {
   const editing = useMappingEditing({ service, saved, start });
   const { save, remove } = useSaveMapping(service, saved);
   const { trial } = editing;
-  const store = (etag: string) => save.mutate({ id: editing.id, document: editing.document, etag });
+  const store = (etag: string, over?: string) =>
+    save.mutate({ id: editing.id, document: editing.document, etag, over });
   const mayPress = editing.maySave && !save.isPending;
   const deviations = trial.data?.deviations ?? (trial.data ? undefined : mapping?.deviations);
   return (

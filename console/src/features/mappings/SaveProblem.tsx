@@ -12,8 +12,8 @@ interface Props {
   error: Error;
   /** The document that was not saved. */
   mine: string;
-  /** Saves again on top of the version with this tag. */
-  retry(etag: string): void;
+  /** Saves again on top of the version with this tag, which says theirs. */
+  retry(etag: string, theirs?: string): void;
   /** Goes on with what is kept under this id. */
   leave(id: string): void;
 }
@@ -44,7 +44,7 @@ function BothVersions({ service, lane, message, current, mine, retry, leave }: B
       message={message}
       theirs={theirs.data}
       mine={mine}
-      onMine={() => retry(current.etag)}
+      onMine={() => retry(current.etag, theirs.data)}
       onTheirs={() => leave(current.id)}
     />
   );

@@ -9,6 +9,8 @@ interface Save {
   id: string;
   document: string;
   etag: string;
+  /** What it is saved over, where that is not what was read. */
+  over?: string;
 }
 
 /** A mapping as it is kept, and its document; of a lane, or of everybody. */
@@ -32,16 +34,17 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
     if (lane) await queries.invalidateQueries({ queryKey: ['lanes'] });
   };
   /** Puts it back as it was, unless somebody changed it since it had this tag. */
-  const putBack = ({ mapping, text }: SavedMapping, etag: string) =>
-    putMapping(service, mapping.id, text, etag, lane).then(refresh);
+  const putBack = (id: string, text: string, etag: string) =>
+    putMapping(service, id, text, etag, lane).then(refresh);
 
   const save = useMutation({
     mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
-    onSuccess: async (mapping) => {
+    onSuccess: async (mapping, { over }) => {
+      const before = over ?? saved?.text;
       await refresh();
       notify(`${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`, () =>
-        saved
-          ? putBack(saved, mapping.etag)
+        before !== undefined
+          ? putBack(mapping.id, before, mapping.etag)
           : removeMapping(service, mapping.id)
               .then(refresh)
               .then(() => navigate(`/services/${encodeURIComponent(service)}`)),
@@ -59,7 +62,7 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
       await refresh();
       if (saved)
         notify(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`, () =>
-          putBack(saved, lane ? '' : notThere),
+          putBack(saved.mapping.id, saved.text, notThere),
         );
     },
   });
