@@ -14,7 +14,7 @@ func TestConsoleImpairments(t *testing.T) {
 	p := s.page("/services/moorings")
 	must(t, p.WaitText("Slow or failing"), p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
 		p.WaitText("rapidmimic impair set moorings --latency 5ms..10ms --errors 100% --status 503,500 --seed 7"), p.Press("Switch on"))
-	must(t, p.WaitText("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
+	must(t, p.WaitStrip("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
 	resp, _ := s.send(berth, "")
 	assert.GreaterOrEqual(t, resp.StatusCode, 500)
 	must(t, p.WaitText("given, 1 call"), p.WaitText("latency that is set"), p.WaitText("1 of 1 in the last minute"))
@@ -23,10 +23,10 @@ func TestConsoleImpairments(t *testing.T) {
 
 	must(t, p.Press("Services"), p.Wait("document.querySelector('[data-service=moorings]').innerText.includes('errors 100%')"))
 	must(t, p.Press("Calls"), p.WaitText("impairment"), p.Click("[data-call]"), p.WaitText("Refused by the impairment of moorings: errors 100%, seed 7, draw 1."), p.WaitText("held back"))
-	must(t, p.Press("Stop all"), p.WaitText("all impairments are off"))
+	must(t, p.Press("Stop all"), p.WaitStrip("all impairments are off"))
 	assert.Equal(t, []int{200}, s.statuses(berth, 1))
 	must(t, p.Press("Retries"), p.WaitText("got through"))
-	must(t, p.Press("Switch on again"), p.WaitText("impaired: moorings"))
+	must(t, p.Press("Switch on again"), p.WaitStrip("impaired: moorings"))
 	must(t, p.Goto(s.control+"/services/moorings"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
 	list, err := s.api.Impairments(t.Context())
 	require.NoError(t, err)

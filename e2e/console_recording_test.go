@@ -23,7 +23,7 @@ func TestConsoleRecording(t *testing.T) {
 	p := s.page("/services/moorings")
 	must(t, p.WaitText("what that answers can be recorded"), p.Fill("Upstream: base URL of the real service; empty for none", upstream.URL), p.Press("Set the upstream"))
 	must(t, p.WaitText("Start recording"), p.Fill("Name of the recording", "a look around"), p.Fill("Only these calls", "GET /berths/{number}"), p.Press("Start recording"))
-	must(t, p.WaitText("calls captured"), p.WaitText("recording moorings"))
+	must(t, p.WaitText("calls captured"), p.WaitStrip("recording moorings"))
 	_, body := s.send("GET /moorings/berths/N7", "")
 	assert.Equal(t, `{"path": "/berths/N7"}`, body)
 	s.send("GET /moorings/dues", "")

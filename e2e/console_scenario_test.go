@@ -19,13 +19,13 @@ func TestConsoleScenarios(t *testing.T) {
 	press := func(name, words string) error {
 		return p.Wait("(() => { const b = [..." + row(name) + "?.querySelectorAll('button') ?? []].find((b) => b.innerText === '" + words + "' && !b.disabled); b?.click(); return !!b; })()")
 	}
-	must(t, p.WaitText("no scenario"), p.Wait(inRow("no-free-berth", "listBerths answers with example")), press("no-free-berth", "Use"),
-		p.WaitText("no-free-berth is on for calls in no lane"), p.WaitText("scenario: no-free-berth"), p.Wait(inRow("no-free-berth", "on for calls in no lane")))
+	must(t, p.WaitStrip("no scenario"), p.Wait(inRow("no-free-berth", "listBerths answers with example")), press("no-free-berth", "Use"),
+		p.WaitText("no-free-berth is on for calls in no lane"), p.WaitStrip("scenario: no-free-berth"), p.Wait(inRow("no-free-berth", "on for calls in no lane")))
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":0`)
-	must(t, press("bad-night", "Use"), p.WaitText("scenario: bad-night"), p.WaitText("impaired: moorings, tides"), p.Press("Undo"), p.WaitText("scenario: no-free-berth"))
+	must(t, press("bad-night", "Use"), p.WaitStrip("scenario: bad-night"), p.WaitStrip("impaired: moorings, tides"), p.Press("Undo"), p.WaitStrip("scenario: no-free-berth"))
 	must(t, p.Press("Calls"), p.WaitText("Under"), p.Click("[data-call]"), p.WaitText("under scenario no-free-berth"), p.Press("Scenarios"))
 	must(t, p.Choose("How long", "10m"), p.WaitText("scenario use NAME --for 10m"), press("tides-dead", "Use"), p.Wait("/scenario: tides-dead until [0-9:]+/.test(document.body.innerText)"))
-	must(t, press("tides-dead", "Switch off"), p.WaitText("no scenario"))
+	must(t, press("tides-dead", "Switch off"), p.WaitStrip("no scenario"))
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
 
 	// put together in a form, which is another view of its document
@@ -74,14 +74,14 @@ func TestConsoleLanes(t *testing.T) {
 	p := s.page("/lanes")
 	must(t, p.WaitText("No lane is open."), p.Fill("Name", "2nd"), p.Press("Open a lane"), p.WaitText("the name of a lane is"))
 	must(t, p.Fill("Name", "mara"), p.Choose("Scenario", "no-free-berth"), p.Choose("Closes itself after", "30m"), p.WaitText("rapidmimic lane open mara --scenario no-free-berth --ttl 30m"),
-		p.Press("Open a lane"), p.WaitText("Lane mara is open, and yours"), p.WaitText("my lane: mara"), p.WaitText("scenario: no-free-berth"), p.WaitText("Rapid-Mimic: lane=mara"))
+		p.Press("Open a lane"), p.WaitText("Lane mara is open, and yours"), p.WaitStrip("my lane: mara"), p.WaitStrip("scenario: no-free-berth"), p.WaitText("Rapid-Mimic: lane=mara"))
 	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
-	must(t, p.Choose("Scenario of mara", "bad-night"), p.WaitText("bad-night is on in lane mara"), p.WaitText("impaired: moorings, tides"), p.Choose("Scenario of mara", ""), p.WaitText("no scenario"))
+	must(t, p.Choose("Scenario of mara", "bad-night"), p.WaitText("bad-night is on in lane mara"), p.WaitStrip("impaired: moorings, tides"), p.Choose("Scenario of mara", ""), p.WaitStrip("no scenario"))
 	must(t, p.Press("30 minutes more"), p.Wait("/closes in 59 min|closes in 1 h/.test(document.body.innerText)"))
 
 	// what is switched on a service page is for my lane alone
-	must(t, p.Goto(s.control+"/services/tides"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--errors 100% --lane mara"), p.Press("Switch on"), p.WaitText("impaired: tides"))
+	must(t, p.Goto(s.control+"/services/tides"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--errors 100% --lane mara"), p.Press("Switch on"), p.WaitStrip("impaired: tides"))
 	assert.Regexp(t, "^503", s.says("GET /@mara/tides/stations"))
 	assert.Regexp(t, "^200", s.says("GET /tides/stations"))
 	must(t, p.Press("Stop all"), p.WaitText("1 impairment of lane mara stopped"), p.Wait("!document.body.innerText.includes('impaired: tides')"))

@@ -159,7 +159,7 @@ func TestConsoleStaysLightWithManyCalls(t *testing.T) {
 	for range 300 {
 		s.send("GET /tides/stations", "")
 	}
-	must(t, p.WaitText("300 calls"))
+	must(t, p.Wait(`document.querySelector('[data-testid=shown]').textContent === '300 calls'`))
 	n, err := browser.Eval[int](p, `document.querySelectorAll('[data-call]').length`)
 	require.NoError(t, err)
 	assert.Less(t, n, 80)

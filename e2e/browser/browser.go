@@ -155,9 +155,15 @@ func (p *Page) Wait(condition string) error {
 	}
 }
 
-// WaitText waits until the page shows a text.
+// WaitText waits until the page shows a text, below the state strip: that says of
+// the whole environment what a page may be about to say of its own.
 func (p *Page) WaitText(text string) error {
-	return p.Wait(fmt.Sprintf("document.body.innerText.includes(%s)", quote(text)))
+	return p.Wait(fmt.Sprintf("[...document.body.querySelectorAll('#root > * > *:not(header), body > *:not(#root)')].some((e) => e.innerText?.includes(%s))", quote(text)))
+}
+
+// WaitStrip waits until the state strip shows a text.
+func (p *Page) WaitStrip(text string) error {
+	return p.Wait(fmt.Sprintf("document.querySelector('header').innerText.includes(%s)", quote(text)))
 }
 
 // mark finds the last thing that can be pressed with these words on it, and

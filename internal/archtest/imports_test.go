@@ -24,6 +24,7 @@ var mayImport = map[string]string{
 	"spec":                           "spec/problem spec/tree",
 	"spec/api":                       "spec spec/problem",
 	"client":                         "spec spec/api spec/problem",
+	"internal/core/budget":           "",
 	"internal/core/call":             "",
 	"internal/core/expr":             "spec/problem spec/tree",
 	"internal/core/match":            "internal/core/call internal/core/expr internal/core/xmltree spec spec/problem spec/tree",

@@ -1,148 +1,377 @@
 package tree
 
 import (
-	"bytes"
-	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
+// ErrTooLarge says that a text has more values than its reader takes. It is a
+// *SyntaxError.
+var ErrTooLarge error = &SyntaxError{1, 1, "it has too many values for its length"}
+
+// leastValues is how many values any document may have; larger ones may have
+// one for every ten bytes. A value takes about 100 bytes, so a document takes at
+// most ten times its length, or 100 MB.
+const leastValues = 1_000_000
+
 // ParseJSON reads one JSON value (RFC 8259). Of keys that occur twice the last
-// one counts. The error is a *SyntaxError.
+// one counts. Its texts share the memory of the whole. The error is a
+// *SyntaxError.
 func ParseJSON(text []byte) (*Node, error) {
-	p := &jsonParser{text: text, dec: json.NewDecoder(bytes.NewReader(text)), line: 1, col: 1}
-	p.dec.UseNumber()
-	n, err := p.value(0)
+	return ParseJSONWithin(text, max(leastValues, len(text)/10))
+}
+
+// ParseJSONWithin is ParseJSON for a text that may have so many values at most;
+// else the error is ErrTooLarge.
+func ParseJSONWithin(text []byte, most int) (*Node, error) {
+	p := &jsonParser{text: string(text), line: 1, left: most}
+	n, err := p.document()
 	if err != nil {
-		return nil, p.explain(err)
-	}
-	if _, err := p.dec.Token(); !errors.Is(err, io.EOF) {
-		p.advance(p.tokenStart())
-		return nil, &SyntaxError{p.line, p.col, "more text after the end of the JSON value"}
+		return nil, err
 	}
 	return n, nil
 }
 
 type jsonParser struct {
-	text      []byte
-	dec       *json.Decoder
-	at        int // how far line and col have been counted
-	line, col int
+	text string
+	at   int // offset of what is read next
+	// line counts from 1; it begins at lineStart, and hidden bytes since then are
+	// no characters of their own.
+	line, lineStart, hidden int
+
+	left    int    // values that may still come
+	free    []Node // made ahead, so that values are not allocated one by one
+	chunk   int    // how many were made ahead last
+	items   []*Node
+	members []Member
 }
 
-// tokenStart finds where the next token begins: the decoder tells only where
-// the last one ended.
-func (p *jsonParser) tokenStart() int {
-	i := int(p.dec.InputOffset())
-	for i < len(p.text) && bytes.IndexByte([]byte(" \t\r\n,:"), p.text[i]) >= 0 {
-		i++
-	}
-	return i
-}
-
-func (p *jsonParser) advance(to int) {
-	for _, b := range p.text[p.at:to] {
-		switch {
-		case b == '\n':
-			p.line++
-			p.col = 1
-		case utf8.RuneStart(b):
-			p.col++
-		}
-	}
-	p.at = to
-}
-
-var errTooDeep = fmt.Errorf("nested deeper than %d levels", MaxDepth)
-
-func (p *jsonParser) value(depth int) (*Node, error) {
-	p.advance(p.tokenStart())
-	n := &Node{Line: p.line, Col: p.col}
-	token, err := p.dec.Token()
+func (p *jsonParser) document() (*Node, error) {
+	n, err := p.value(0)
 	if err != nil {
 		return nil, err
 	}
-	if depth > MaxDepth {
-		return nil, errTooDeep
-	}
-	switch t := token.(type) {
-	case json.Delim:
-		if t == '[' {
-			return n, p.list(n, depth)
-		}
-		return n, p.object(n, depth)
-	case string:
-		n.Kind, n.Text = String, t
-	case json.Number:
-		n.Kind, n.Text = Number, t.String()
-	case bool:
-		n.Kind, n.Text = Bool, NewBool(t).Text
+	if p.blanks(); p.at < len(p.text) {
+		return nil, p.fault("more text after the end of the JSON value")
 	}
 	return n, nil
 }
 
-func (p *jsonParser) list(n *Node, depth int) error {
-	n.Kind = List
-	for p.dec.More() {
+// blanks skips white space.
+func (p *jsonParser) blanks() {
+	for p.at < len(p.text) {
+		switch p.text[p.at] {
+		case '\n':
+			p.line++
+			p.lineStart, p.hidden = p.at+1, 0
+		case ' ', '\t', '\r':
+		default:
+			return
+		}
+		p.at++
+	}
+}
+
+func (p *jsonParser) column() int { return p.at - p.lineStart - p.hidden + 1 }
+
+func (p *jsonParser) fault(format string, args ...any) error {
+	return &SyntaxError{p.line, p.column(), fmt.Sprintf(format, args...)}
+}
+
+// unexpected says what stands where something else should.
+func (p *jsonParser) unexpected(where string) error {
+	if p.at >= len(p.text) {
+		return p.fault("the text ends inside a value")
+	}
+	r, _ := utf8.DecodeRuneInString(p.text[p.at:])
+	return p.fault("invalid character %s %s", strconv.QuoteRune(r), where)
+}
+
+// node makes a value that begins here.
+func (p *jsonParser) node(kind Kind) (*Node, error) {
+	if p.left--; p.left < 0 {
+		return nil, ErrTooLarge
+	}
+	if len(p.free) == 0 {
+		p.chunk = min(max(2*p.chunk, 8), 512)
+		p.free = make([]Node, p.chunk)
+	}
+	n := &p.free[0]
+	p.free = p.free[1:]
+	n.Kind, n.Line, n.Col = kind, p.line, p.column()
+	return n, nil
+}
+
+func (p *jsonParser) value(depth int) (*Node, error) {
+	p.blanks()
+	if p.at >= len(p.text) {
+		return nil, p.unexpected("")
+	}
+	if depth > MaxDepth {
+		return nil, p.fault("nested deeper than %d levels", MaxDepth)
+	}
+	switch c := p.text[p.at]; {
+	case c == '{':
+		return p.object(depth)
+	case c == '[':
+		return p.list(depth)
+	case c == '"':
+		n, err := p.node(String)
+		if err == nil {
+			n.Text, err = p.quoted()
+		}
+		return n, err
+	case c == '-' || c >= '0' && c <= '9':
+		n, err := p.node(Number)
+		if err == nil {
+			n.Text, err = p.number()
+		}
+		return n, err
+	default:
+		return p.word()
+	}
+}
+
+func (p *jsonParser) word() (*Node, error) {
+	for _, w := range [...]struct {
+		text string
+		kind Kind
+	}{{"true", Bool}, {"false", Bool}, {"null", Null}} {
+		if !strings.HasPrefix(p.text[p.at:], w.text) {
+			continue
+		}
+		n, err := p.node(w.kind)
+		if err == nil && w.kind == Bool {
+			n.Text = w.text
+		}
+		p.at += len(w.text)
+		return n, err
+	}
+	return nil, p.unexpected("looking for beginning of value")
+}
+
+// number reads a number by the grammar of JSON.
+func (p *jsonParser) number() (string, error) {
+	start := p.at
+	p.skip('-')
+	switch {
+	case p.skip('0'):
+	case p.digits() == 0:
+		return "", p.unexpected("in numeric literal")
+	}
+	if p.skip('.') && p.digits() == 0 {
+		return "", p.unexpected("after decimal point in numeric literal")
+	}
+	if p.skip('e') || p.skip('E') {
+		if !p.skip('-') {
+			p.skip('+')
+		}
+		if p.digits() == 0 {
+			return "", p.unexpected("in exponent of numeric literal")
+		}
+	}
+	return p.text[start:p.at], nil
+}
+
+func (p *jsonParser) skip(c byte) bool {
+	if p.at < len(p.text) && p.text[p.at] == c {
+		p.at++
+		return true
+	}
+	return false
+}
+
+func (p *jsonParser) digits() (count int) {
+	for p.at < len(p.text) && p.text[p.at] >= '0' && p.text[p.at] <= '9' {
+		p.at++
+		count++
+	}
+	return count
+}
+
+// quoted reads a string.
+func (p *jsonParser) quoted() (string, error) {
+	start := p.at + 1
+	for i := start; i < len(p.text); i++ {
+		switch c := p.text[i]; {
+		case c == '"':
+			p.at = i + 1
+			return p.text[start:i], nil
+		case c == '\\' || c < ' ' || c >= utf8.RuneSelf:
+			return p.unquoted(start, i)
+		}
+	}
+	p.at = len(p.text)
+	return "", p.unexpected("")
+}
+
+// unquoted reads a string that is not its own value; up to i it is.
+func (p *jsonParser) unquoted(start, i int) (string, error) {
+	b := make([]byte, 0, 2*(i-start)+16)
+	b = append(b, p.text[start:i]...)
+	for i < len(p.text) {
+		switch c := p.text[i]; {
+		case c == '"':
+			p.at = i + 1
+			return string(b), nil
+		case c < ' ':
+			p.at = i
+			return "", p.unexpected("in string literal")
+		case c == '\\':
+			decoded, size := escaped(p.text[i:])
+			if size == 0 {
+				p.at = min(i+1, len(p.text))
+				return "", p.unexpected("in string escape code")
+			}
+			b = utf8.AppendRune(b, decoded)
+			i += size
+		case c < utf8.RuneSelf:
+			b = append(b, c)
+			i++
+		default:
+			r, size := utf8.DecodeRuneInString(p.text[i:])
+			b = utf8.AppendRune(b, r) // what is no UTF-8 becomes U+FFFD
+			p.hidden += size - 1
+			i += size
+		}
+	}
+	p.at = len(p.text)
+	return "", p.unexpected("")
+}
+
+// escapes are the characters behind a backslash that stand for others.
+var escapes = map[byte]rune{'"': '"', '\\': '\\', '/': '/', 'b': '\b', 'f': '\f', 'n': '\n', 'r': '\r', 't': '\t'}
+
+// escaped decodes the escape that a text begins with; size is 0 when it is none.
+func escaped(text string) (r rune, size int) {
+	if len(text) < 2 {
+		return 0, 0
+	}
+	if text[1] != 'u' {
+		if r, ok := escapes[text[1]]; ok {
+			return r, 2
+		}
+		return 0, 0
+	}
+	r, ok := fourDigits(text[2:])
+	if !ok {
+		return 0, 0
+	}
+	if !utf16.IsSurrogate(r) {
+		return r, 6
+	}
+	if strings.HasPrefix(text[6:], `\u`) {
+		if low, ok := fourDigits(text[8:]); ok {
+			if both := utf16.DecodeRune(r, low); both != utf8.RuneError {
+				return both, 12
+			}
+		}
+	}
+	return utf8.RuneError, 6
+}
+
+func fourDigits(text string) (r rune, ok bool) {
+	if len(text) < 4 {
+		return 0, false
+	}
+	n, err := strconv.ParseUint(text[:4], 16, 32)
+	return rune(n), err == nil
+}
+
+func (p *jsonParser) list(depth int) (*Node, error) {
+	n, err := p.node(List)
+	if err != nil {
+		return nil, err
+	}
+	p.at++
+	first := len(p.items)
+	for p.blanks(); !p.skip(']'); p.blanks() {
+		if len(p.items) > first && !p.skip(',') {
+			return nil, p.unexpected("after array element")
+		}
 		item, err := p.value(depth + 1)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		n.Items = append(n.Items, item)
+		p.items = append(p.items, item)
 	}
-	_, err := p.dec.Token()
-	return err
+	if len(p.items) > first {
+		n.Items = slices.Clone(p.items[first:])
+		p.items = p.items[:first]
+	}
+	return n, nil
 }
 
-func (p *jsonParser) object(n *Node, depth int) error {
-	n.Kind = Map
+func (p *jsonParser) object(depth int) (*Node, error) {
+	n, err := p.node(Map)
+	if err != nil {
+		return nil, err
+	}
+	p.at++
+	first := len(p.members)
+	for p.blanks(); !p.skip('}'); p.blanks() {
+		if len(p.members) > first && !p.skip(',') {
+			return nil, p.unexpected("after object key:value pair")
+		}
+		if err := p.member(depth); err != nil {
+			return nil, err
+		}
+	}
+	if len(p.members) > first {
+		n.Members = lastOfEach(slices.Clone(p.members[first:]))
+		n.seal()
+		p.members = p.members[:first]
+	}
+	return n, nil
+}
+
+func (p *jsonParser) member(depth int) (err error) {
+	if p.blanks(); p.at >= len(p.text) || p.text[p.at] != '"' {
+		return p.unexpected("looking for beginning of object key string")
+	}
+	m := Member{Line: p.line, Col: p.column()}
+	if m.Key, err = p.quoted(); err != nil {
+		return err
+	}
+	if p.blanks(); !p.skip(':') {
+		return p.unexpected("after object key")
+	}
+	if m.Value, err = p.value(depth + 1); err != nil {
+		return err
+	}
+	p.members = append(p.members, m)
+	return nil
+}
+
+// lastOfEach drops all but the last of members with the same key, which takes the
+// place of the first.
+func lastOfEach(members []Member) []Member {
 	var seen map[string]int
-	for p.dec.More() {
-		p.advance(p.tokenStart())
-		m := Member{Line: p.line, Col: p.col}
-		key, err := p.dec.Token()
-		if err != nil {
-			return err
+	if len(members) >= indexFrom {
+		seen = make(map[string]int, len(members))
+	}
+	kept := members[:0]
+	for _, m := range members {
+		at := -1
+		if seen == nil {
+			at = slices.IndexFunc(kept, func(k Member) bool { return k.Key == m.Key })
+		} else if i, ok := seen[m.Key]; ok {
+			at = i
 		}
-		m.Key, _ = key.(string)
-		if m.Value, err = p.value(depth + 1); err != nil {
-			return err
+		if at >= 0 {
+			kept[at] = m
+			continue
 		}
-		n.put(m, &seen)
+		if seen != nil {
+			seen[m.Key] = len(kept)
+		}
+		kept = append(kept, m)
 	}
-	n.seal()
-	_, err := p.dec.Token()
-	return err
-}
-
-// put adds m, or replaces the member of the same key. The caller's seen keeps
-// this linear for objects with many keys.
-func (n *Node) put(m Member, seen *map[string]int) {
-	if *seen == nil {
-		*seen = make(map[string]int)
-	}
-	if i, ok := (*seen)[m.Key]; ok {
-		n.Members[i] = m
-		return
-	}
-	(*seen)[m.Key] = len(n.Members)
-	n.Members = append(n.Members, m)
-}
-
-func (p *jsonParser) explain(err error) error {
-	detail := err.Error()
-	offset := int(p.dec.InputOffset())
-	var syntax *json.SyntaxError
-	switch {
-	case errors.As(err, &syntax):
-		offset = max(int(syntax.Offset)-1, p.at)
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		offset, detail = len(p.text), "the text ends inside a value"
-	}
-	p.advance(max(p.at, min(offset, len(p.text))))
-	return &SyntaxError{p.line, p.col, detail}
+	return kept
 }
 
 // MarshalJSON writes n as compact JSON with its keys in order and its numbers

@@ -208,12 +208,7 @@ func Equal(a, b *Node) bool {
 	case Map:
 		return equalMaps(a, b)
 	case Number:
-		if a.Text == b.Text {
-			return true
-		}
-		x, _ := a.Float()
-		y, _ := b.Float()
-		return x == y
+		return a.Text == b.Text || CompareNumbers(a.Text, b.Text) == 0
 	default:
 		return a.Text == b.Text
 	}

@@ -1,7 +1,10 @@
 package tree_test
 
 import (
+	"encoding/json"
+	"errors"
 	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -97,6 +100,65 @@ func TestPositionsAndPointers(t *testing.T) {
 			assert.Equal(t, [2]int{4, 7}, [2]int{x.Line, x.Col})
 			assert.Nil(t, n.At("/a/b~1c/2"))
 			assert.Nil(t, n.At("/a/none/deeper"))
+		})
+	}
+}
+
+// FuzzJSON holds our parser against the standard library's.
+func FuzzJSON(f *testing.F) {
+	for _, seed := range []string{`{"a":[1,2.50,"x\n"],"b":null,"a":-0.1e+7}`, `"\u00e9\ud83d\ude00\ud800\u0041\/"`, "\"\xff\"", `[1,]`, `{"a" 1}`, `[01]`, ` [ ] `, `{"a":1}x`, "[\"\t\"]", `"\x"`, `1e`, `-`, `nul`, `"é`} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		n, err := tree.ParseJSON(text)
+		if valid := json.Valid(text); valid != (err == nil) {
+			if !valid || !strings.Contains(err.Error(), "nested deeper") {
+				t.Fatalf("%q: valid is %v, our error is %v", text, valid, err)
+			}
+			return
+		}
+		if err != nil {
+			return
+		}
+		var theirs, ours any
+		if err := json.Unmarshal(n.AppendJSON(nil), &ours); err != nil {
+			if errors.As(err, new(*json.UnmarshalTypeError)) { // a number that no float holds
+				return
+			}
+			t.Fatalf("%q became %q: %v", text, n.AppendJSON(nil), err)
+		}
+		if err := json.Unmarshal(text, &theirs); err != nil || !reflect.DeepEqual(theirs, ours) {
+			t.Fatalf("%q became %q", text, n.AppendJSON(nil))
+		}
+	})
+}
+
+// Work and memory stay within bounds, however dense a text is.
+func TestParseIsBounded(t *testing.T) {
+	ones := "[" + strings.Repeat("1,", 2_000_000) + "1]"
+	_, err := tree.Parse([]byte(ones))
+	assert.ErrorIs(t, err, tree.ErrTooLarge)
+	_, err = tree.Parse([]byte(strings.Repeat("- 1\n", 2_000_000)))
+	assert.ErrorIs(t, err, tree.ErrTooLarge)
+	_, err = tree.ParseJSONWithin([]byte(`[1, [2, {"a": 3}]]`), 5)
+	assert.ErrorIs(t, err, tree.ErrTooLarge)
+	_, err = tree.ParseJSONWithin([]byte(`[1, [2, {"a": 3}]]`), 6)
+	assert.NoError(t, err)
+}
+
+func BenchmarkParseJSON(b *testing.B) {
+	for name, text := range map[string]string{
+		"call":  `{"vessel":{"name":"Grey Gannet","length":42.5,"flag":"NO"},"from":"2026-12-01T10:00:00Z","nights":3,"berths":["N7","N8"]}`,
+		"dense": "[" + strings.Repeat("1,", 100_000) + "1]",
+	} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			b.ReportAllocs()
+			for b.Loop() {
+				if _, err := tree.ParseJSON([]byte(text)); err != nil {
+					b.Fatal(err)
+				}
+			}
 		})
 	}
 }

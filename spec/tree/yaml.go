@@ -6,13 +6,24 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
 )
 
+// parts are the characters of which YAML needs at least one for each value.
+var parts = []byte("\n:,[]{}-?")
+
 func parseYAML(text []byte) (*Node, error) {
+	count := 0
+	for _, c := range parts {
+		count += bytes.Count(text, []byte{c})
+	}
+	if count > max(2*leastValues, len(text)/5) { // before the library takes far more for each
+		return nil, ErrTooLarge
+	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(text, &doc); err != nil {
 		return nil, yamlSyntax(err, text)
@@ -53,7 +64,7 @@ type yamlConverter struct {
 func (c *yamlConverter) node(y *yaml.Node, depth int) (*Node, error) {
 	n := &Node{Line: y.Line, Col: y.Column}
 	if depth > MaxDepth {
-		return nil, &SyntaxError{y.Line, y.Column, errTooDeep.Error()}
+		return nil, &SyntaxError{y.Line, y.Column, fmt.Sprintf("nested deeper than %d levels", MaxDepth)}
 	}
 	if c.inAlias > 0 {
 		if c.aliased++; c.aliased > MaxAliasNodes {
@@ -84,7 +95,6 @@ func (c *yamlConverter) node(y *yaml.Node, depth int) (*Node, error) {
 
 func (c *yamlConverter) mapping(n *Node, y *yaml.Node, depth int) error {
 	n.Kind = Map
-	var seen map[string]int
 	var merged []Member
 	for i := 0; i+1 < len(y.Content); i += 2 {
 		key := y.Content[i]
@@ -102,15 +112,24 @@ func (c *yamlConverter) mapping(n *Node, y *yaml.Node, depth int) error {
 		if key.Kind != yaml.ScalarNode {
 			return &SyntaxError{key.Line, key.Column, "a key must be plain text"}
 		}
-		n.put(Member{Key: key.Value, Line: key.Line, Col: key.Column, Value: value}, &seen)
+		n.Members = append(n.Members, Member{Key: key.Value, Line: key.Line, Col: key.Column, Value: value})
 	}
-	for _, m := range merged { // what is written beside a merge wins
-		if _, ok := seen[m.Key]; !ok {
-			n.put(m, &seen)
-		}
+	n.Members = lastOfEach(n.Members)
+	if len(merged) > 0 {
+		n.merge(merged)
 	}
 	n.seal()
 	return nil
+}
+
+// merge adds the members of a merge key; what is written beside it wins.
+func (n *Node) merge(merged []Member) {
+	own := make(map[string]bool, len(n.Members))
+	for _, m := range n.Members {
+		own[m.Key] = true
+	}
+	merged = slices.DeleteFunc(slices.Clone(merged), func(m Member) bool { return own[m.Key] })
+	n.Members = lastOfEach(append(n.Members, merged...))
 }
 
 func mergeMembers(value *Node) []Member {

@@ -201,7 +201,7 @@ func plain(n *tree.Node) any {
 	case tree.Bool:
 		return n.IsTrue()
 	case tree.Number:
-		return json.Number(n.Text)
+		return json.Number(tree.BoundedNumber(n.Text)) // the validator expands exponents
 	case tree.String:
 		return n.Text
 	case tree.List:

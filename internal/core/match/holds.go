@@ -1,7 +1,9 @@
 package match
 
 import (
+	"errors"
 	"fmt"
+	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -103,14 +105,29 @@ func limitOf(s spec.Condition, one func(string, func(*tree.Node) bool) func([]*t
 	if s.Below != nil {
 		limit, word = s.Below, "below"
 	}
-	border, ok := limit.Float()
-	if !ok {
+	if limit.Kind != tree.Number {
 		return nil, fmt.Errorf("%s must be a number, not %s", word, limit.Kind)
 	}
 	return one(word+" "+limit.Text, func(v *tree.Node) bool {
-		f, err := strconv.ParseFloat(strings.TrimSpace(v.Text), 64)
-		return err == nil && v.Kind != tree.Bool && (word == "above" && f > border || word == "below" && f < border)
+		text, ok := numberIn(v)
+		return ok && (word == "above") == (tree.CompareNumbers(text, limit.Text) > 0) && tree.CompareNumbers(text, limit.Text) != 0
 	}), nil
+}
+
+// numberIn is the number that a value is, or that is written in a text.
+func numberIn(v *tree.Node) (text string, ok bool) {
+	if v.Kind == tree.Number {
+		return v.Text, true
+	}
+	if v.Kind != tree.String {
+		return "", false
+	}
+	text = strings.TrimSpace(v.Text)
+	f, err := strconv.ParseFloat(text, 64)
+	if err != nil && !errors.Is(err, strconv.ErrRange) || math.IsNaN(f) || strings.ContainsAny(text, "xX_pPiI") {
+		return "", false
+	}
+	return text, true
 }
 
 // same compares a value of a call with one of a document. Queries and headers

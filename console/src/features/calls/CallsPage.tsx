@@ -81,7 +81,7 @@ export function CallsPage() {
           {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
           {held ? 'Follow' : 'Pause'}
         </Button>
-        <span className="text-dim text-[13px]" aria-live="off">
+        <span className="text-dim text-[13px]" aria-live="off" data-testid="shown">
           {held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
         </span>
         <span className="ml-auto">

@@ -14,6 +14,7 @@ import (
 
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
+	"rapidmimic/spec/tree"
 )
 
 // Simple is a simple type: what a text may be. It is immutable.
@@ -90,6 +91,9 @@ func builtin(local string) *Type { return builtins[local] }
 func number(text string) *big.Float {
 	if text == "" {
 		return nil
+	}
+	if len(text) > 200 { // long ones take quadratic time
+		text = tree.BoundedNumber(strings.TrimSpace(text))
 	}
 	f, _, err := big.ParseFloat(strings.TrimSpace(text), 10, 200, big.ToNearestEven)
 	if err != nil {

@@ -1,0 +1,120 @@
+// Package budget bounds the work that one call may cause, wherever it is done:
+// in conditions, paths, expressions, generated data and checks.
+//
+// Whoever does work that grows with what came from outside calls Spend for it
+// and stops when that returns an error. Nothing here counts bytes on the wire or
+// decides what becomes of the call; the engine does. Start with New.
+package budget
+
+import (
+	"errors"
+	"fmt"
+	"time"
+)
+
+// The limits of one call.
+const (
+	// MaxSteps is how many steps a call may take: a node that a path visits, a
+	// round of an expression's loop, a value that is drawn.
+	MaxSteps = 20_000_000
+	// MaxValues is how many values a decoded body may have, and how many one
+	// expression may give. A value takes about 100 bytes.
+	MaxValues = 500_000
+	// MaxTime is how long the steps may take altogether.
+	MaxTime = 3 * time.Second
+	// lookEvery is how many steps pass between two looks at clock and caller.
+	lookEvery = 2_048
+)
+
+// ErrLeft says that the caller has left: nobody waits for the result.
+var ErrLeft = errors.New("the caller has left")
+
+// Exhausted says which limit a call ran into.
+type Exhausted struct {
+	// Time is set when time ran out, else it was a matter of size.
+	Time   bool
+	Detail string // "more than 500,000 values"
+}
+
+// Error implements error.
+func (e *Exhausted) Error() string { return e.Detail }
+
+// TooManyValues is the error for a value with more parts than MaxValues.
+func TooManyValues() error {
+	return &Exhausted{Detail: fmt.Sprintf("it has more than %d values", MaxValues)}
+}
+
+// Budget is what is left for one call. It belongs to one goroutine at a time.
+// Nil stands for no bound.
+type Budget struct {
+	done  <-chan struct{}
+	now   func() time.Time
+	left  int // steps
+	look  int // steps until the next look
+	until time.Time
+	err   error
+}
+
+// New gives the budget of one call. done is closed when its caller has left; it
+// and now may be nil, then nobody is asked.
+func New(done <-chan struct{}, now func() time.Time) Budget {
+	return Budget{done: done, now: now, left: MaxSteps, look: lookEvery}
+}
+
+// Spend takes steps. The error is ErrLeft or an *Exhausted; once there is one it
+// stays.
+func (b *Budget) Spend(steps int) error {
+	if b == nil || b.err == nil && b.left >= steps && b.look > steps {
+		if b != nil {
+			b.left -= steps
+			b.look -= steps
+		}
+		return nil
+	}
+	return b.spendSlowly(steps)
+}
+
+func (b *Budget) spendSlowly(steps int) error {
+	if b.err != nil {
+		return b.err
+	}
+	if b.left -= steps; b.left < 0 {
+		return b.Fail(&Exhausted{Detail: fmt.Sprintf("it takes more than %d steps", MaxSteps)})
+	}
+	b.look = lookEvery
+	select {
+	case <-b.done:
+		return b.Fail(ErrLeft)
+	default:
+	}
+	if b.now == nil {
+		return nil
+	}
+	now := b.now()
+	if b.until.IsZero() {
+		b.until = now.Add(MaxTime)
+	} else if now.After(b.until) {
+		return b.Fail(&Exhausted{Time: true, Detail: fmt.Sprintf("it takes longer than %s", MaxTime)})
+	}
+	return nil
+}
+
+// Fail notes that a limit was met elsewhere, unless one was before, and returns
+// the error that stays.
+func (b *Budget) Fail(err error) error {
+	if b == nil {
+		return err
+	}
+	if b.err == nil {
+		b.err = err
+	}
+	return b.err
+}
+
+// Err is why the budget is used up, nil while it is not.
+func (b *Budget) Err() error {
+	if b == nil {
+		return nil
+	}
+	return b.err
+}
