@@ -49,7 +49,7 @@ func TestConsoleMappingEditor(t *testing.T) {
 	assert.Equal(t, "one", body)
 
 	// who changes things is asked once
-	must(t, p.Press("Who are you?"), p.Fill("Name", "Åse"), p.Press("Keep it"), p.WaitText("as Åse"))
+	must(t, p.Press("Who are you?"), p.Fill("Name", "Åse"), p.Press("Keep it"), p.WaitStrip("as Åse"))
 	must(t, p.Press("Remove"), p.WaitText("turns was removed"))
 	removed, err := s.api.RemovedMappings(t.Context(), "moorings")
 	require.NoError(t, err)

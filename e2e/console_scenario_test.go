@@ -130,6 +130,6 @@ func TestConsoleLanes(t *testing.T) {
 
 	_, err := s.api.CloseLane(t.Context(), "mara")
 	require.NoError(t, err)
-	must(t, p.WaitText("my lane mara is closed"), p.Wait(rows("4")), p.Press("Leave it"), p.Wait("!document.body.innerText.includes('is closed')"))
+	must(t, p.WaitStrip("my lane mara is closed"), p.Wait(rows("4")), p.Press("Leave it"), p.Wait("!document.body.innerText.includes('is closed')"))
 	must(t, p.Press("Lanes"), p.WaitText("No lane is open."))
 }

@@ -1,37 +1,128 @@
 package calllog
 
 import (
+	"context"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/rescue"
 )
 
 // Checker holds finished calls against their contracts. It is called from one
-// goroutine, after the answer has gone out and before secrets are masked.
+// goroutine, after the answer has gone out and before secrets are masked. The error
+// says that a call was not looked at to the end; when ctx ends, nobody waits for it.
 type Checker interface {
-	Check(r *call.Record) (operation string, found []call.Deviation)
+	Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error)
 }
 
-// checkFor is how long the calls of one batch are checked: a quarter of the
-// time between two batches. Keeping calls and answering them goes first; what
-// is not checked is counted. A batch of checkWhole calls at most, which is 500 calls
-// a second, is checked whole, however long its schemas take when first used.
+// How long the writer waits for the checks of a batch, at most: a quarter of the time
+// between two batches. Keeping calls and answering them goes first; what is not
+// checked by then is counted. A batch of checkWhole calls at most, which is 500 calls
+// a second, gets longer, since its schemas may be used for the first time.
 const (
-	checkFor   = writeEvery / 4
-	checkWhole = 20
+	checkFor      = writeEvery / 4
+	checkWhole    = 20
+	checkWholeFor = 500 * time.Millisecond
 )
 
-func (l *Log) check(batch []*call.Record) {
-	end := time.Now().Add(checkFor)
-	for i, r := range batch {
-		if len(batch) > checkWhole && time.Now().After(end) {
-			l.notChecked.Add(int64(len(batch) - i))
-			return
+// checks holds calls against their contracts in a goroutine of its own, so that the
+// writer never waits for a check that does not end.
+type checks struct {
+	log   *Log
+	work  chan *checking
+	stuck atomic.Bool // a check goes on that nobody waits for
+	not   atomic.Int64
+}
+
+// checking is a batch that is being checked.
+type checking struct {
+	ctx     context.Context
+	records []*call.Record
+	results []checked
+	done    chan struct{}
+
+	mu     sync.Mutex // guards left and results
+	left   bool       // the writer has gone on
+	copied call.Record
+}
+
+// checked is what came of a check; the zero value stands for none.
+type checked struct {
+	done      bool
+	operation string
+	found     []call.Deviation
+}
+
+// run checks batches until the channel of work is closed.
+func (c *checks) run() {
+	for batch := range c.work {
+		for i := range batch.records {
+			if !c.one(batch, i) {
+				break
+			}
 		}
-		r.Operation, r.Deviations = l.config.Checker.Check(r)
+		c.stuck.Store(false)
+		close(batch.done)
+	}
+}
+
+// one checks a call of a batch, on a copy: the writer may go on and mask the secrets
+// of the original. It reports false when nobody waits any more.
+func (c *checks) one(batch *checking, i int) bool {
+	batch.mu.Lock()
+	if batch.left {
+		batch.mu.Unlock()
+		return false
+	}
+	batch.copied = *batch.records[i]
+	batch.mu.Unlock()
+	var result checked
+	err := rescue.Do(c.log.config.Logger, "check a call", func() {
+		var err error
+		result.operation, result.found, err = c.log.config.Checker.Check(batch.ctx, &batch.copied)
+		result.done = err == nil
+	})
+	result.done = result.done && err == nil
+	batch.mu.Lock()
+	defer batch.mu.Unlock()
+	batch.results[i] = result
+	return !batch.left
+}
+
+// check has a batch checked, as far as there is time, and notes what was found.
+func (l *Log) check(batch []*call.Record) {
+	c := &l.checks
+	if c.stuck.Swap(true) {
+		c.not.Add(int64(len(batch)))
+		return
+	}
+	ctx, leave := context.WithCancel(context.Background())
+	defer leave()
+	going := &checking{ctx: ctx, records: batch, results: make([]checked, len(batch)), done: make(chan struct{})}
+	c.work <- going // the worker is free, or it would be stuck
+	wait := checkFor
+	if len(batch) <= checkWhole {
+		wait = checkWholeFor
+	}
+	timer := time.NewTimer(wait)
+	defer timer.Stop()
+	select {
+	case <-going.done:
+	case <-timer.C:
+	}
+	going.mu.Lock()
+	defer going.mu.Unlock()
+	going.left = true
+	for i, result := range going.results {
+		batch[i].Operation, batch[i].Deviations = result.operation, result.found
+		if !result.done {
+			c.not.Add(1)
+		}
 	}
 }
 
 // NotChecked counts the calls that were kept but not held against their
-// contracts, since the start.
-func (l *Log) NotChecked() int64 { return l.notChecked.Load() }
+// contracts to the end, since the start.
+func (l *Log) NotChecked() int64 { return l.checks.not.Load() }

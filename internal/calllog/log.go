@@ -11,11 +11,13 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/rescue"
 )
 
 // Store is where calls are kept. The log calls InsertCalls, TrimCalls and
@@ -53,6 +55,8 @@ type Config struct {
 	Keep, KeepBytes int64
 	// BodyLimit is how many bytes of a body are kept; zero means the default.
 	BodyLimit int
+	// BufferBytes bounds what waits to be written; zero means the default.
+	BufferBytes int
 }
 
 // The defaults of Config.
@@ -60,15 +64,18 @@ const (
 	DefaultKeep      = 100_000
 	DefaultKeepBytes = 512 << 20
 	DefaultBodyLimit = 1 << 20
+	// DefaultBufferBytes counts requests, answers and explanations.
+	DefaultBufferBytes = 128 << 20
 )
 
 const (
 	// writeEvery is how long calls wait for others to be written with.
 	writeEvery = 40 * time.Millisecond
-	// maxBuffered bounds the calls, maxBufferedBytes the bodies, that wait to
-	// be written.
-	maxBuffered      = 50_000
-	maxBufferedBytes = 128 << 20
+	// maxBuffered bounds the calls that wait to be written; Config.BufferBytes
+	// bounds their bytes.
+	maxBuffered = 50_000
+	// endWithin is how long a check that goes on may hold up the end.
+	endWithin = time.Second
 	// trimEvery bounds how far over Keep the log may run.
 	trimEvery = 5_000
 )
@@ -94,8 +101,8 @@ type Log struct {
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
 	missing, trimmed, cleared, clearedAt atomic.Int64
 
-	notChecked atomic.Int64
-	sinceTrim  int64
+	checks    checks
+	sinceTrim int64
 
 	tally tally
 	live  *live
@@ -113,6 +120,9 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	if c.BodyLimit == 0 {
 		c.BodyLimit = DefaultBodyLimit
 	}
+	if c.BufferBytes == 0 {
+		c.BufferBytes = DefaultBufferBytes
+	}
 	count, highest, err := c.Store.CountCalls(ctx)
 	if err != nil {
 		return nil, err
@@ -121,6 +131,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
 		changed: make(chan struct{}), wake: make(chan struct{}, 1),
 	}
+	l.checks.log, l.checks.work = l, make(chan *checking)
 	l.next.Store(highest)
 	l.stored.Store(count)
 	return l, errors.Join(l.noteTrimmed(ctx), l.noteCleared(ctx))
@@ -139,11 +150,11 @@ func (l *Log) Add(r *call.Record) {
 	if len(r.Answer.Body) > l.config.BodyLimit {
 		r.Answer.Body = r.Answer.Body[:l.config.BodyLimit]
 	}
-	size := len(r.Request.Body.Bytes)
+	size := r.Weight()
 	l.mu.Lock()
 	delete(l.inWork, r.Number)
 	l.counts.add(r)
-	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > maxBufferedBytes {
+	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > l.config.BufferBytes {
 		l.mu.Unlock()
 		l.lose(1)
 		return
@@ -171,10 +182,16 @@ func (l *Log) Run(ctx context.Context) error {
 	if !missing.IsZero() {
 		l.missing.Store(missing.UnixMicro())
 	}
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		l.checks.run()
+	}()
 	for {
 		select {
 		case <-ctx.Done():
 			l.write(context.WithoutCancel(ctx))
+			l.endChecks(ended)
 			return l.config.Store.EndRun(context.WithoutCancel(ctx), moment(l.missing.Load()))
 		case <-l.wake:
 		}
@@ -183,6 +200,17 @@ func (l *Log) Run(ctx context.Context) error {
 		case <-time.After(writeEvery):
 		}
 		l.write(context.WithoutCancel(ctx))
+	}
+}
+
+// endChecks ends the goroutine that checks calls, unless a check goes on without an
+// end.
+func (l *Log) endChecks(ended <-chan struct{}) {
+	close(l.checks.work)
+	select {
+	case <-ended:
+	case <-time.After(endWithin):
+		l.config.Logger.Warn("a check of a call did not end, and was left behind")
 	}
 }
 
@@ -210,22 +238,48 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.config.Checker != nil {
 		l.check(batch)
 	}
-	l.tally.count(batch)
-	for _, r := range batch {
-		l.config.Masker.Mask(r)
-	}
+	batch = slices.DeleteFunc(batch, func(r *call.Record) bool { return !l.ready(r) })
 	l.record(ctx, batch)
-	if err := l.config.Store.InsertCalls(ctx, batch); err != nil {
+	l.insert(ctx, batch)
+	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= trimEvery {
+		l.sinceTrim = 0
+		l.trim(ctx)
+	}
+}
+
+// ready counts a call and takes its secrets out. It reports false when that fails:
+// then the call is not kept.
+func (l *Log) ready(r *call.Record) bool {
+	err := rescue.Do(l.config.Logger, "log call "+call.ID(r.Number), func() {
+		l.tally.count(r)
+		l.config.Masker.Mask(r)
+	})
+	if err != nil {
+		l.lose(1)
+	}
+	return err == nil
+}
+
+// insert keeps a batch and tells whoever follows. When the store fails on a call, as
+// opposed to failing, the others of the batch are kept all the same.
+func (l *Log) insert(ctx context.Context, batch []*call.Record) {
+	if len(batch) == 0 {
+		return
+	}
+	var err error
+	fault := rescue.Do(l.config.Logger, "keep calls", func() { err = l.config.Store.InsertCalls(ctx, batch) })
+	if half := len(batch) / 2; fault != nil && half > 0 {
+		l.insert(ctx, batch[:half])
+		l.insert(ctx, batch[half:])
+		return
+	}
+	if err = errors.Join(err, fault); err != nil {
 		l.lose(len(batch))
 		l.config.Logger.Error("calls could not be kept", "calls", len(batch), "error", err)
 		return
 	}
 	l.stored.Add(int64(len(batch)))
 	l.live.publish(batch)
-	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= trimEvery {
-		l.sinceTrim = 0
-		l.trim(ctx)
-	}
 }
 
 // record keeps the calls of a batch that belong to recordings, secrets masked.
@@ -239,7 +293,9 @@ func (l *Log) record(ctx context.Context, batch []*call.Record) {
 	if len(recorded) == 0 {
 		return
 	}
-	if err := l.config.Store.InsertExchanges(ctx, recorded); err != nil {
+	var err error
+	fault := rescue.Do(l.config.Logger, "record calls", func() { err = l.config.Store.InsertExchanges(ctx, recorded) })
+	if err = errors.Join(err, fault); err != nil {
 		l.lose(len(recorded))
 		l.config.Logger.Error("calls could not be recorded", "calls", len(recorded), "error", err)
 	}

@@ -23,6 +23,7 @@ type fakeStore struct {
 	mu                 sync.Mutex // guards all below
 	records            []*call.Record
 	fail               error
+	poison             string // a path that it panics on
 	block              chan struct{}
 	trims              int
 	missing            time.Time
@@ -39,6 +40,11 @@ func (s *fakeStore) InsertCalls(_ context.Context, records []*call.Record) error
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	for _, r := range records {
+		if s.poison != "" && r.Request.Path == s.poison {
+			panic("this one cannot be written")
+		}
+	}
 	if s.fail == nil {
 		s.records = append(s.records, records...)
 	}
@@ -182,12 +188,12 @@ func TestAStoreThatFailsLosesNothingSilently(t *testing.T) {
 	})
 }
 
-// checker finds one deviation in every call, and takes a millisecond for it.
+// checker finds one deviation in every call, and takes almost a millisecond for it.
 type checker struct{}
 
-func (checker) Check(*call.Record) (string, []call.Deviation) {
-	time.Sleep(time.Millisecond)
-	return "listBerths", []call.Deviation{{Side: call.OfRequest, Where: "query nights"}}
+func (checker) Check(context.Context, *call.Record) (string, []call.Deviation, error) {
+	time.Sleep(900 * time.Microsecond)
+	return "listBerths", []call.Deviation{{Side: call.OfRequest, Where: "query nights"}}, nil
 }
 
 func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
@@ -213,6 +219,91 @@ func TestCallsAreCheckedAsFarAsThereIsTime(t *testing.T) {
 		assert.Equal(t, [2]int64{31, 31}, [2]int64{counts.Total, counts.Deviating})
 		_, ok = log.OperationCalls("", store.records[0].Service, "other")
 		assert.False(t, ok)
+	})
+}
+
+// oddChecker fails on a call in the way that its path asks for.
+type oddChecker struct{}
+
+func (oddChecker) Check(ctx context.Context, r *call.Record) (string, []call.Deviation, error) {
+	switch r.Request.Path {
+	case "/panic":
+		panic("no chart for this")
+	case "/hang": // heeds nobody, for an hour
+		time.Sleep(time.Hour)
+	case "/large":
+		return "listBerths", nil, errors.New("it has too many values")
+	case "/slow":
+		<-ctx.Done()
+		return "", nil, ctx.Err()
+	}
+	return "listBerths", nil, nil
+}
+
+func TestAFaultOnOneCallCostsTheOthersNothing(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{poison: "/poison"}
+		log := startWith(t, store, oddChecker{})
+		add := func(path string) {
+			r := answered(log, call.FromContract)
+			r.Request.Path = path
+			log.Add(r)
+		}
+		for _, path := range []string{"/a", "/panic", "/large", "/poison", "/b"} {
+			add(path)
+		}
+		require.NoError(t, log.Flush(t.Context()))
+		var kept, operations []string
+		for _, r := range store.records {
+			kept, operations = append(kept, r.Request.Path), append(operations, r.Operation)
+		}
+		assert.Equal(t, []string{"/a", "/panic", "/large", "/b"}, kept)
+		assert.Equal(t, []string{"listBerths", "", "listBerths", "listBerths"}, operations, "what is known of a call that was not checked whole is kept")
+		assert.Equal(t, int64(2), log.NotChecked())
+		assert.Equal(t, int64(1), log.NotKept())
+		assert.Equal(t, log.Position(), uint64(4), "followers see what was kept")
+	})
+}
+
+func TestTheLogNeverWaitsForACheck(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{}
+		t.Cleanup(func() { time.Sleep(time.Hour) }) // the log has ended before the check does
+		log := startWith(t, store, oddChecker{})
+		add := func(path string) time.Duration {
+			begun := time.Now()
+			r := answered(log, call.FromContract)
+			r.Request.Path = path
+			log.Add(r)
+			require.NoError(t, log.Flush(t.Context()))
+			return time.Since(begun)
+		}
+		assert.Less(t, add("/slow"), time.Second)
+		assert.Less(t, add("/a"), 100*time.Millisecond, "a check that heeds that nobody waits is over")
+		assert.Equal(t, int64(1), log.NotChecked())
+		assert.Less(t, add("/hang"), time.Second)
+		assert.Less(t, add("/a"), 100*time.Millisecond, "one that does not is not waited for again")
+		assert.Equal(t, int64(3), log.NotChecked())
+		assert.Len(t, store.records, 4)
+	})
+}
+
+// What waits to be written is bounded by all that it holds, not by the calls alone.
+func TestTheBufferIsBoundedInBytes(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		store := &fakeStore{block: make(chan struct{})}
+		log := start(t, store)
+		log.Add(answered(log, call.FromContract))
+		time.Sleep(time.Second) // the writer is now stuck in the store
+		for range 300 {
+			r := answered(log, call.FromContract)
+			r.Explanation = &call.Explanation{Sentence: string(make([]byte, 1<<20))}
+			log.Add(r)
+		}
+		assert.Equal(t, int64(173), log.NotKept(), "127 MB of 128 were taken")
+		close(store.block)
+		store.set(func() { store.block = nil })
+		require.NoError(t, log.Flush(t.Context()))
 	})
 }
 

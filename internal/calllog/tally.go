@@ -21,16 +21,14 @@ type tallyKey struct {
 	mapping           bool
 }
 
-func (t *tally) count(batch []*call.Record) {
+func (t *tally) count(r *call.Record) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	for _, r := range batch {
-		if r.Operation != "" {
-			t.countLocked(tallyKey{service: r.Service, id: r.Operation}, r)
-		}
-		if r.Source == call.FromMapping {
-			t.countLocked(tallyKey{service: r.Service, id: r.By, mapping: true}, r)
-		}
+	if r.Operation != "" {
+		t.countLocked(tallyKey{service: r.Service, id: r.Operation}, r)
+	}
+	if r.Source == call.FromMapping {
+		t.countLocked(tallyKey{service: r.Service, id: r.By, mapping: true}, r)
 	}
 }
 

@@ -46,11 +46,11 @@ type CallLog interface {
 // Decider decides calls that are not made and knows the state of those that
 // were.
 type Decider interface {
-	Explain(r *call.Request) engine.Decision
+	Explain(ctx context.Context, r *call.Request) engine.Decision
 	// ExplainOn decides it in another environment than the present one.
-	ExplainOn(snapshot *catalog.Snapshot, r *call.Request) engine.Decision
+	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) engine.Decision
 	// Check lists in what a call breaks the contract that is in force.
-	Check(r *call.Record) (operation string, found []call.Deviation)
+	Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error)
 	// What is counted is counted for each view of the environment by itself.
 	Positions(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(view *catalog.Snapshot, serviceID string, m *catalog.Mapping)

@@ -165,7 +165,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	for _, x := range exchanges {
 		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: len(x.Answer), Cut: x.Cut}
 		if c.Query("check") == "true" {
-			operation, found := s.Engine.Check(x.Record(service.Spec.Name))
+			operation, found, _ := s.Engine.Check(c.Request.Context(), x.Record(service.Spec.Name)) // what was found is told
 			view.Operation, view.Deviations = operation, deviationViews(found)
 		}
 		list.Items = append(list.Items, view)
@@ -340,7 +340,7 @@ func (s *server) noteOthers(c *gin.Context, made []api.MadeMapping, exchanges []
 		}
 		r := exchanges[at].Record(service.Spec.Name).Request
 		r.Address = "/" + service.Spec.Name + r.Path
-		if d := s.Engine.Explain(&r); d.Source == call.FromMapping && d.By != made[i].Mapping.ID {
+		if d := s.Engine.Explain(c.Request.Context(), &r); d.Source == call.FromMapping && d.By != made[i].Mapping.ID {
 			made[i].Notes = append(made[i].Notes, fmt.Sprintf("mapping %s comes before it, and answers what was recorded", d.By))
 		}
 	}

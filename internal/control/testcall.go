@@ -124,7 +124,7 @@ func (s *server) postExplain(c *gin.Context) {
 		key := http.CanonicalHeaderKey(h[0])
 		r.Header[key] = append(r.Header[key], h[1])
 	}
-	c.PureJSON(http.StatusOK, explained(s.Engine.Explain(r)))
+	c.PureJSON(http.StatusOK, explained(s.Engine.Explain(c.Request.Context(), r)))
 }
 
 func explained(d engine.Decision) api.ExplainResult {

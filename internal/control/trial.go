@@ -80,7 +80,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	}
 	for _, record := range records {
 		tried := api.TrialCall{Call: callView(record.Summary())}
-		d := s.Engine.ExplainOn(snapshot, again(record))
+		d := s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record))
 		if tried.Answers = d.Source == call.FromMapping && d.By == m.Spec.ID; !tried.Answers {
 			tried.Reason = s.whyNot(d, service, m, record)
 		}
@@ -94,7 +94,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	if err != nil {
 		return err
 	}
-	result := explained(s.Engine.ExplainOn(snapshot, again(record)))
+	result := explained(s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record)))
 	trial.Result = &result
 	return nil
 }

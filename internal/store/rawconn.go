@@ -47,12 +47,21 @@ func (c *rawConn) exec(ctx context.Context, query string) error {
 	return err
 }
 
-// inTransaction runs do between BEGIN and COMMIT, or ROLLBACK when it fails.
+// inTransaction runs do between BEGIN and COMMIT, or ROLLBACK when it fails or
+// panics.
 func (c *rawConn) inTransaction(ctx context.Context, do func() error) error {
 	if err := c.exec(ctx, "BEGIN IMMEDIATE"); err != nil {
 		return err
 	}
-	if err := do(); err != nil {
+	returned := false
+	defer func() {
+		if !returned {
+			_ = c.exec(ctx, "ROLLBACK") // the panic goes on
+		}
+	}()
+	err := do()
+	returned = true
+	if err != nil {
 		return errors.Join(err, c.exec(ctx, "ROLLBACK"))
 	}
 	return c.exec(ctx, "COMMIT")

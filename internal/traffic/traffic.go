@@ -65,7 +65,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}}
 	defer h.recoverFault(w, record)
 
-	placed := h.Engine.Place(&record.Request)
+	placed := h.Engine.Place(r.Context(), &record.Request)
 	defer placed.Release()
 	var decision engine.Decision
 	if placed.Streams() {

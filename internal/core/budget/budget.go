@@ -7,6 +7,7 @@
 package budget
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"time"
@@ -24,6 +25,8 @@ const (
 	MaxTime = 3 * time.Second
 	// lookEvery is how many steps pass between two looks at clock and caller.
 	lookEvery = 2_048
+	// heavyFrom is how many steps a call takes before it has to pass the gate.
+	heavyFrom = 200_000
 )
 
 // ErrLeft says that the caller has left: nobody waits for the result.
@@ -44,21 +47,44 @@ func TooManyValues() error {
 	return &Exhausted{Detail: fmt.Sprintf("it has more than %d values", MaxValues)}
 }
 
+// Gate lets few calls at a time do heavy work, so that the others find a processor.
+// It is asked from many goroutines.
+type Gate interface {
+	// Enter waits for a place. It reports false when ctx ended before, or when
+	// waiting took too long.
+	Enter(ctx context.Context) bool
+	Leave()
+}
+
 // Budget is what is left for one call. It belongs to one goroutine at a time.
 // Nil stands for no bound.
 type Budget struct {
-	done  <-chan struct{}
+	ctx   context.Context
 	now   func() time.Time
+	gate  Gate
 	left  int // steps
 	look  int // steps until the next look
 	until time.Time
+	heavy bool // it has passed the gate
 	err   error
 }
 
-// New gives the budget of one call. done is closed when its caller has left; it
-// and now may be nil, then nobody is asked.
-func New(done <-chan struct{}, now func() time.Time) Budget {
-	return Budget{done: done, now: now, left: MaxSteps, look: lookEvery}
+// New gives the budget of one call, whose caller has left when ctx ends; nil stands
+// for one that stays. Without now there is no limit of time, without a gate heavy
+// work does not wait.
+func New(ctx context.Context, now func() time.Time, gate Gate) Budget {
+	if ctx == nil {
+		ctx = context.Background()
+	}
+	return Budget{ctx: ctx, now: now, gate: gate, left: MaxSteps, look: lookEvery}
+}
+
+// Release gives back the place of a call that did heavy work.
+func (b *Budget) Release() {
+	if b != nil && b.heavy && b.gate != nil {
+		b.heavy = false
+		b.gate.Leave()
+	}
 }
 
 // Spend takes steps. The error is ErrLeft or an *Exhausted; once there is one it
@@ -82,10 +108,16 @@ func (b *Budget) spendSlowly(steps int) error {
 		return b.Fail(&Exhausted{Detail: fmt.Sprintf("it takes more than %d steps", MaxSteps)})
 	}
 	b.look = lookEvery
-	select {
-	case <-b.done:
+	if b.ctx.Err() != nil {
 		return b.Fail(ErrLeft)
-	default:
+	}
+	if !b.heavy && b.gate != nil && b.left < MaxSteps-heavyFrom {
+		if b.heavy = b.gate.Enter(b.ctx); !b.heavy {
+			if b.ctx.Err() != nil {
+				return b.Fail(ErrLeft)
+			}
+			return b.Fail(&Exhausted{Time: true, Detail: "it takes much work, and other calls that do were before it for too long"})
+		}
 	}
 	if b.now == nil {
 		return nil

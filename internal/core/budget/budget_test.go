@@ -1,6 +1,7 @@
 package budget_test
 
 import (
+	"context"
 	"testing"
 	"time"
 
@@ -15,7 +16,7 @@ func TestSpend(t *testing.T) {
 	require.NoError(t, none.Spend(budget.MaxSteps*2))
 	require.NoError(t, none.Err())
 
-	b := budget.New(nil, nil)
+	b := budget.New(t.Context(), nil, nil)
 	require.NoError(t, b.Spend(budget.MaxSteps-1))
 	require.NoError(t, b.Spend(1))
 	err := b.Spend(1)
@@ -26,10 +27,10 @@ func TestSpend(t *testing.T) {
 }
 
 func TestSpendEndsWithTheCaller(t *testing.T) {
-	done := make(chan struct{})
-	b := budget.New(done, nil)
+	ctx, leave := context.WithCancel(t.Context())
+	b := budget.New(ctx, nil, nil)
 	require.NoError(t, b.Spend(5_000))
-	close(done)
+	leave()
 	for range 5_000 {
 		if b.Spend(1) != nil {
 			break
@@ -40,12 +41,55 @@ func TestSpendEndsWithTheCaller(t *testing.T) {
 
 func TestSpendEndsWithTheTime(t *testing.T) {
 	now := time.Unix(0, 0)
-	b := budget.New(nil, func() time.Time { return now })
+	b := budget.New(t.Context(), func() time.Time { return now }, nil)
 	require.NoError(t, b.Spend(10_000))
 	now = now.Add(budget.MaxTime)
 	require.NoError(t, b.Spend(10_000), "the time is up after it, not at it")
 	now = now.Add(1)
 	var exhausted *budget.Exhausted
 	require.ErrorAs(t, b.Spend(10_000), &exhausted)
+	assert.True(t, exhausted.Time)
+}
+
+// gate counts who is within; it lets nobody in while it is shut.
+type gate struct {
+	within int
+	shut   bool
+}
+
+func (g *gate) Enter(context.Context) bool {
+	if !g.shut {
+		g.within++
+	}
+	return !g.shut
+}
+
+func (g *gate) Leave() { g.within-- }
+
+func TestHeavyWorkPassesTheGate(t *testing.T) {
+	g := &gate{}
+	light := budget.New(t.Context(), nil, g)
+	for range 100 {
+		require.NoError(t, light.Spend(1_000))
+	}
+	assert.Zero(t, g.within)
+	light.Release()
+	assert.Zero(t, g.within)
+
+	heavy := budget.New(t.Context(), nil, g)
+	for range 1_000 {
+		require.NoError(t, heavy.Spend(1_000))
+	}
+	assert.Equal(t, 1, g.within)
+	heavy.Release()
+	heavy.Release()
+	assert.Zero(t, g.within)
+
+	g.shut = true
+	late := budget.New(t.Context(), nil, g)
+	for late.Spend(1_000) == nil {
+	}
+	var exhausted *budget.Exhausted
+	require.ErrorAs(t, late.Err(), &exhausted)
 	assert.True(t, exhausted.Time)
 }

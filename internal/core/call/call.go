@@ -227,6 +227,31 @@ func AppendID(b []byte, number uint64) []byte {
 // ID is the readable id of a call.
 func ID(number uint64) string { return string(AppendID(nil, number)) }
 
+// Weight is about how many bytes a record takes in memory. What it shares with other
+// calls counts, too.
+func (r *Record) Weight() int {
+	weight := 1_000 + len(r.Request.Address) + len(r.Request.Query) + len(r.Request.Body.Bytes) + len(r.Answer.Body)
+	for name, values := range r.Request.Header {
+		weight += len(name)
+		for _, value := range values {
+			weight += len(value)
+		}
+	}
+	for _, f := range r.Answer.Header {
+		weight += len(f.Name) + len(f.Value)
+	}
+	if r.Explanation != nil {
+		weight += len(r.Explanation.Sentence)
+		for _, step := range r.Explanation.Steps {
+			weight += len(step.Subject) + len(step.Reason)
+		}
+	}
+	if x := r.Upstream; x != nil {
+		weight += len(x.RequestBody) + len(x.Answer.Body)
+	}
+	return weight
+}
+
 // ParseID reads what ID wrote; ok is false for everything else.
 func ParseID(id string) (number uint64, ok bool) {
 	digits, ok := strings.CutPrefix(id, idPrefix)

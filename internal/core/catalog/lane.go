@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"time"
 
+	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -33,7 +34,9 @@ const mostClosed = 500
 func (l *Lane) open(now time.Time) bool { return now.Before(l.Until) }
 
 // Takes reports whether the rule of the lane lets a call belong to it.
-func (l *Lane) Takes(facts *match.Facts) bool { return l.rule.Fails(facts) == "" }
+func (l *Lane) Takes(facts *match.Facts, scope func() *expr.Scope) bool {
+	return l.rule.Fails(facts, scope) == ""
+}
 
 // byOpening sorts lanes, the first to be opened first.
 func byOpening(a, b *Lane) int {

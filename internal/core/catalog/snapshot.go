@@ -305,7 +305,7 @@ func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.De
 	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate, reply.Spec.From != "":
 		return nil
 	case op.SOAP == nil:
-		return op.CheckAnswer(&reply.Answer, true)
+		return op.CheckAnswer(&reply.Answer, true, nil)
 	case reply.Spec.XML != nil:
 		body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *reply.Spec.XML)
 		return op.SOAP.CheckAnswer(&call.Answer{Status: reply.Spec.Status.Code, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body})

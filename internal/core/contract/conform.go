@@ -13,7 +13,9 @@ import (
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/spec/tree"
 )
 
@@ -42,8 +44,8 @@ type Body struct {
 
 // CheckRequest lists in what a request breaks the contract. segments are those
 // of the path relative to the contract.
-func (o *Operation) CheckRequest(r *call.Request, segments []string) []call.Deviation {
-	c := &check{side: call.OfRequest}
+func (o *Operation) CheckRequest(f *match.Facts, segments []string) []call.Deviation {
+	r, c := f.Request, &check{side: call.OfRequest, budget: f.Budget}
 	path := o.Template.Params(segments)
 	query, err := url.ParseQuery(r.Query)
 	if err != nil {
@@ -53,15 +55,16 @@ func (o *Operation) CheckRequest(r *call.Request, segments []string) []call.Devi
 		c.parameter(p, r, path, query)
 	}
 	if o.Body != nil {
-		c.requestBody(o.Body, r)
+		c.requestBody(o.Body, f)
 	}
 	return c.found
 }
 
 // CheckAnswer lists in what an answer breaks the contract. whole is false when
-// the body was not kept to its end; then it is not looked at.
-func (o *Operation) CheckAnswer(a *call.Answer, whole bool) []call.Deviation {
-	c := &check{side: call.OfAnswer}
+// the body was not kept to its end; then it is not looked at. What the budget, which
+// may be nil, does not reach is not looked at either.
+func (o *Operation) CheckAnswer(a *call.Answer, whole bool, b *budget.Budget) []call.Deviation {
+	c := &check{side: call.OfAnswer, budget: b}
 	response := o.Response(a.Status)
 	if response == nil {
 		keys := make([]string, len(o.Responses))
@@ -75,7 +78,8 @@ func (o *Operation) CheckAnswer(a *call.Answer, whole bool) []call.Deviation {
 		c.header(h, valuesOf(a, h.Name))
 	}
 	if whole && len(a.Body) > 0 && len(response.Offers) > 0 {
-		c.body(response.Offers, strings.Join(valuesOf(a, "Content-Type"), ", "), a.Body)
+		contentType := strings.Join(valuesOf(a, "Content-Type"), ", ")
+		c.body(response.Offers, contentType, func(offer *Offer) (*tree.Node, error) { return offer.Decode(contentType, a.Body) })
 	}
 	return c.found
 }
@@ -103,8 +107,21 @@ func (c *check) header(h *HeaderOffer, values []string) {
 }
 
 type check struct {
-	side  string
-	found []call.Deviation
+	side   string
+	budget *budget.Budget
+	found  []call.Deviation
+}
+
+// sizeOf counts the values of a document, each worth some steps of a check.
+func sizeOf(n *tree.Node) int {
+	size := 5
+	for _, item := range n.Items {
+		size += sizeOf(item)
+	}
+	for _, m := range n.Members {
+		size += sizeOf(m.Value)
+	}
+	return size
 }
 
 func (c *check) add(where, format string, args ...any) {
@@ -113,19 +130,20 @@ func (c *check) add(where, format string, args ...any) {
 	}
 }
 
-func (c *check) requestBody(body *Body, r *call.Request) {
+func (c *check) requestBody(body *Body, f *match.Facts) {
+	r := f.Request
 	switch {
 	case r.Body.Size == 0 && len(r.Body.Bytes) == 0:
 		if body.Required {
 			c.add("body", "it is required and missing")
 		}
 	case !r.Body.Cut && len(body.Offers) > 0:
-		c.body(body.Offers, r.Header.Get("Content-Type"), r.Body.Bytes)
+		c.body(body.Offers, r.Header.Get("Content-Type"), func(offer *Offer) (*tree.Node, error) { return offer.DecodeRequest(f) })
 	}
 }
 
 // body holds a body against the offer of its media type.
-func (c *check) body(offers []*Offer, contentType string, body []byte) {
+func (c *check) body(offers []*Offer, contentType string, decode func(*Offer) (*tree.Node, error)) {
 	base := call.BaseType(contentType)
 	offer := offerOf(offers, base)
 	if offer == nil {
@@ -139,7 +157,7 @@ func (c *check) body(offers []*Offer, contentType string, body []byte) {
 	if offer.Schema == nil {
 		return
 	}
-	value, err := offer.Decode(contentType, body)
+	value, err := decode(offer)
 	switch {
 	case err != nil:
 		c.add("body", "it is not %s: %v", kindOf(base), err)
@@ -171,7 +189,14 @@ func covers(written, base string) bool {
 
 // value holds a value against a schema and adds each place that breaks it.
 func (c *check) value(where string, schema *Schema, value *tree.Node) {
-	err := schema.Check(value)
+	err := c.budget.Spend(sizeOf(value))
+	if err == nil {
+		err = schema.Check(value)
+	}
+	var exhausted *budget.Exhausted
+	if errors.As(err, &exhausted) {
+		_ = c.budget.Fail(err) // who asked for the check sees it
+	}
 	var invalid *jsonschema.ValidationError
 	if !errors.As(err, &invalid) {
 		return // a schema that cannot be compiled judges nothing

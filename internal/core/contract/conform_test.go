@@ -86,7 +86,7 @@ func TestRequestsAreHeldAgainstTheContract(t *testing.T) {
 			}
 			r.Body.Bytes = []byte(value("body"))
 			r.Body.Size = int64(len(r.Body.Bytes))
-			assertDeviations(t, c.want, op.CheckRequest(r, match.Split(nil, value("path"))))
+			assertDeviations(t, c.want, op.CheckRequest(&match.Facts{Request: r}, match.Split(nil, value("path"))))
 		})
 	}
 }
@@ -125,7 +125,7 @@ func TestAnswersAreHeldAgainstTheContract(t *testing.T) {
 			if c.contentType != "" {
 				a.Header = []call.Field{{Name: "content-type", Value: c.contentType}}
 			}
-			assertDeviations(t, c.want, op.CheckAnswer(a, c.whole))
+			assertDeviations(t, c.want, op.CheckAnswer(a, c.whole, nil))
 		})
 	}
 }
@@ -138,7 +138,7 @@ func BenchmarkCheckRequest(b *testing.B) {
 	segments := []string{"berths", "N7", "bookings"}
 	b.ReportAllocs()
 	for b.Loop() {
-		if found := op.CheckRequest(r, segments); len(found) > 0 {
+		if found := op.CheckRequest(&match.Facts{Request: r}, segments); len(found) > 0 {
 			b.Fatal(found)
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/spec/tree"
 )
 
@@ -97,6 +98,15 @@ func (o *Offer) Decode(contentType string, body []byte) (*tree.Node, error) {
 	default:
 		return nil, nil
 	}
+}
+
+// DecodeRequest is Decode for the body of a request.
+func (o *Offer) DecodeRequest(f *match.Facts) (*tree.Node, error) {
+	contentType := f.Request.Header.Get("Content-Type")
+	if call.IsJSON(call.BaseType(contentType)) {
+		return f.JSON()
+	}
+	return o.Decode(contentType, f.Request.Body.Bytes)
 }
 
 // kindOf names a media type in a sentence.

@@ -73,11 +73,11 @@ func TestStylesOfParametersAndForms(t *testing.T) {
 					r.Header[header] = []string{value}
 				}
 			}
-			assertDeviations(t, c.want, op.CheckRequest(r, match.Split(nil, c.path)))
+			assertDeviations(t, c.want, op.CheckRequest(&match.Facts{Request: r}, match.Split(nil, c.path)))
 		})
 	}
 	answer := &call.Answer{Status: 200, Header: []call.Field{{Name: "x-next", Value: "1, y"}}}
-	assertDeviations(t, []string{"header X-Left: it is required and missing", "header X-Next /1: got string"}, op.CheckAnswer(answer, true))
+	assertDeviations(t, []string{"header X-Left: it is required and missing", "header X-Next /1: got string"}, op.CheckAnswer(answer, true, nil))
 }
 
 func TestOneSideOnly(t *testing.T) {
@@ -94,12 +94,12 @@ components:
     Skipper: {type: object, required: [id, name, pass], properties: {id: {type: integer, readOnly: true}, name: {type: string}, pass: {$ref: "#/components/schemas/Secret"}}}
 `).Operations[0]
 	request := func(body string) []call.Deviation {
-		return op.CheckRequest(&call.Request{Method: "POST", Header: call.Header{"Content-Type": {"application/json"}}, Body: call.Body{Bytes: []byte(body), Size: 1}}, []string{"users"})
+		return op.CheckRequest(&match.Facts{Request: &call.Request{Method: "POST", Header: call.Header{"Content-Type": {"application/json"}}, Body: call.Body{Bytes: []byte(body), Size: 1}}}, []string{"users"})
 	}
 	assertDeviations(t, nil, request(`{"name": "Ida", "pass": "x"}`))
 	assertDeviations(t, []string{"missing property 'pass'"}, request(`{"name": "Ida"}`))
 	answer := func(body string) []call.Deviation {
-		return op.CheckAnswer(&call.Answer{Status: 201, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: []byte(body)}, true)
+		return op.CheckAnswer(&call.Answer{Status: 201, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: []byte(body)}, true, nil)
 	}
 	assertDeviations(t, nil, answer(`{"id": 1, "name": "Ida"}`))
 	assertDeviations(t, []string{"missing property 'id'"}, answer(`{"name": "Ida"}`))

@@ -32,6 +32,8 @@ type Document struct {
 
 	mu    sync.Mutex // guards sides
 	sides [2]checkers
+
+	patterns patterns
 }
 
 // checkers compiles the schemas of one side of a call.
@@ -49,7 +51,7 @@ func NewDocument(root *tree.Node, upgrade func(*tree.Node) *tree.Node) *Document
 		compiler := jsonschema.NewCompiler()
 		compiler.DefaultDraft(jsonschema.Draft2020)
 		compiler.UseLoader(noLoader{}) // a document must not make us read files
-		compiler.UseRegexpEngine(func(pattern string) (jsonschema.Regexp, error) { return sample.CompilePattern(pattern) })
+		compiler.UseRegexpEngine(d.patterns.compile)
 		compiler.AssertFormat()
 		compiler.RegisterVocabulary(d.laterVocabulary(sample.Side(i)))
 		compiler.AssertVocabs()
@@ -175,9 +177,15 @@ func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, v
 	if s.generator.Exact() {
 		return value, true
 	}
+	if s.generator.Hopeless() {
+		return value, false
+	}
 	for attempt := range attempts {
 		if s.Check(value) == nil {
 			return value, true
+		}
+		if d.Budget.Err() != nil {
+			return value, false
 		}
 		d.Again(attempt + 1)
 		value = s.generator.Generate(d, name)
@@ -186,13 +194,14 @@ func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, v
 }
 
 // Check holds a value against the schema. The error is the validator's and
-// names every place that does not fit.
+// names every place that does not fit, or that of a budget: then the value was not
+// looked at to the end.
 func (s *Schema) Check(value *tree.Node) error {
 	s.checkOnce.Do(func() { s.checker, s.checkErr = s.document.compile(s.pointer, s.side) })
 	if s.checkErr != nil {
 		return s.checkErr
 	}
-	return s.checker.Validate(plain(value))
+	return s.document.patterns.within(func() error { return s.checker.Validate(plain(value)) })
 }
 
 // plain turns a value into what the validator takes.

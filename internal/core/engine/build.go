@@ -9,6 +9,7 @@ import (
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec/tree"
 )
@@ -44,7 +45,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 	var echoed []string
 	if p.Service.Spec.Echo && built.Value != nil {
 		var value *tree.Node
-		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(op, r), op.Template.Params(segments)); len(echoed) > 0 {
+		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(op, &e.ask(p, r).facts), op.Template.Params(segments)); len(echoed) > 0 {
 			built.SetValue(value)
 		}
 	}
@@ -88,18 +89,18 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 
 // decodedBody is the body of a request as a tree; nil when it is none, cannot
 // be read as what it says it is, or was not held whole.
-func decodedBody(op *contract.Operation, r *call.Request) *tree.Node {
+func decodedBody(op *contract.Operation, f *match.Facts) *tree.Node {
+	r := f.Request
 	if r.Body.Cut || len(r.Body.Bytes) == 0 {
 		return nil
 	}
-	contentType := r.Header.Get("Content-Type")
 	offer := &contract.Offer{}
 	if op.Body != nil {
-		if own := op.Body.Offer(contentType); own != nil {
+		if own := op.Body.Offer(r.Header.Get("Content-Type")); own != nil {
 			offer = own
 		}
 	}
-	n, err := offer.Decode(contentType, r.Body.Bytes)
+	n, err := offer.DecodeRequest(f)
 	if err != nil {
 		return nil
 	}
@@ -183,11 +184,11 @@ func responseKeys(op *contract.Operation) string {
 func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sample.Draw, from string) {
 	if seed := p.Service.Spec.Seed; seed != nil {
 		key := strings.Join([]string{r.Method, r.Path, r.Query, string(r.Body.Bytes)}, "\x00")
-		return sample.NewDraw(*seed, key, 0), fmt.Sprintf("seed %d and the call", *seed)
+		return e.ask(p, r).within(sample.NewDraw(*seed, key, 0)), fmt.Sprintf("seed %d and the call", *seed)
 	}
 	key := p.Service.Spec.ID + "/" + operation
 	number := e.state.Claim(p.snapshot.StateKey() + "generated/" + key)
-	return sample.NewDraw(e.runSeed, key, number), fmt.Sprintf("draw %d of this run", number+1)
+	return e.ask(p, r).within(sample.NewDraw(e.runSeed, key, number)), fmt.Sprintf("draw %d of this run", number+1)
 }
 
 // drawFor is draw without where it comes from.

@@ -22,7 +22,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 			Reason: "the hint of the call asks the contract"}})
 		return
 	}
-	facts := factsFor(p, r)
+	facts := e.narrowing(p, r)
 	fits, others := p.Service.Fits(r.Method, p.segments, facts)
 	steps, answered := e.chooseMapping(d, p, r, &candidates{fits, others, facts, p.segments})
 	if answered {
@@ -53,6 +53,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 		if !p.Service.Spec.AnswersByContract() {
 			operations = nil
 		}
+		e.ask(p, r) // which the copy shares
 		generating := *p
 		generating.hints.Generate = true
 		p = &generating

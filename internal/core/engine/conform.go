@@ -1,8 +1,10 @@
 package engine
 
 import (
+	"context"
 	"fmt"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
@@ -14,11 +16,19 @@ import (
 // none, and lists in what the call breaks the contract: the request and the
 // answer, whoever gave it. It is meant to run after the answer has gone out.
 // Calls that we answered ourselves, and misses, are not held against anything.
-func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation) {
+//
+// The error says that the call was not looked at to the end; it is that of a budget.
+func (e *Engine) Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error) {
 	service := e.definitions.Snapshot().Named(r.Service)
 	if service == nil || service.Contract == nil {
-		return "", nil
+		return "", nil, nil
 	}
+	b := budget.New(ctx, e.now, nil)
+	operation, found = e.check(service, r, &b)
+	return operation, found, b.Err()
+}
+
+func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budget) (operation string, found []call.Deviation) {
 	if soap := service.Contract.SOAP; soap != nil {
 		return checkMessage(service, soap, r)
 	}
@@ -29,11 +39,11 @@ func (e *Engine) Check(r *call.Record) (operation string, found []call.Deviation
 	case r.Source == call.FromMiss || r.Source == call.FromSelf || service.Spec.Conformance == spec.ConformanceOff:
 		return op.ID, nil
 	}
-	found = op.CheckRequest(&r.Request, segments)
+	found = op.CheckRequest(&match.Facts{Request: &r.Request, Budget: b}, segments)
 	if r.Spoilt() {
 		return op.ID, found
 	}
-	return op.ID, append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize)...)
+	return op.ID, append(found, op.CheckAnswer(&r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize, b)...)
 }
 
 // checkMessage is Check for a service of SOAP.
@@ -73,7 +83,7 @@ func operationOf(service *catalog.Service, method string, segments []string) (*c
 
 // refuseBad refuses a call that breaks the contract, where the service says
 // so, and reports whether it did.
-func refuseBad(d *Decision, p *Placed, r *call.Request) bool {
+func (e *Engine) refuseBad(d *Decision, p *Placed, r *call.Request) bool {
 	if p.Service.Spec.Conformance != spec.ConformanceRefuse || p.Service.Contract == nil || p.Service.Contract.SOAP != nil {
 		return false
 	}
@@ -81,7 +91,7 @@ func refuseBad(d *Decision, p *Placed, r *call.Request) bool {
 	if op == nil {
 		return false
 	}
-	found := op.CheckRequest(r, segments)
+	found := op.CheckRequest(&e.ask(p, r).facts, segments)
 	if len(found) == 0 {
 		return false
 	}

@@ -2,6 +2,8 @@
 // immutable snapshot and carries nothing out: the traffic layer sends what a
 // Decision says.
 //
+// What is decoded of a call, and how much work it may cause, is in facts.go.
+//
 // The steps stand in files of their own, in their order: place.go finds the
 // service, and the view of the environment that lane and scenario make, choose.go
 // what would answer, conform.go holds calls against the contract, impair.go asks
@@ -11,9 +13,11 @@
 package engine
 
 import (
+	"context"
 	"fmt"
 	"time"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/impair"
@@ -29,6 +33,7 @@ type Engine struct {
 	control     string
 	runSeed     int64
 	now         func() time.Time
+	gate        budget.Gate
 }
 
 // Config is what an Engine works with.
@@ -41,11 +46,13 @@ type Config struct {
 	RunSeed int64
 	// Now is the time of the calls; nil means that nothing asks for it.
 	Now func() time.Time
+	// Gate is for calls that take much work; nil lets all of them work at once.
+	Gate budget.Gate
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate}
 }
 
 // Decision says what to send and why. Its parts may be shared with other
@@ -109,7 +116,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		if p.Service.Spec.CORS && isPreflight(r) {
 			preflight(&d, r)
 		} else {
-			switchedOff(&d, p, r, off)
+			e.switchedOff(&d, p, r, off)
 		}
 		return d
 	}
@@ -141,12 +148,13 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	}
 	switch {
 	case p.badHint != "":
-		refuseAsked(&d, p, r)
-	case refuseBad(&d, p, r):
+		e.refuseAsked(&d, p, r)
+	case e.refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)
 		e.injure(&d, p)
 	}
+	e.settle(&d, p, r)
 	if p.Service.Spec.CORS {
 		allowOrigin(&d, r)
 	}
@@ -165,6 +173,9 @@ type Placed struct {
 	rightNames []string
 	situated   []call.Step // how lane and scenario were found
 	injury     injury
+
+	ctx    context.Context
+	asking *asking // what was decoded; nil until something asks
 }
 
 // decision is how every decision on the call begins.

@@ -71,7 +71,7 @@ func ask(e *engine.Engine, line string, headers ...string) engine.Decision {
 		name, value, _ := strings.Cut(h, ": ")
 		r.Header[name] = append(r.Header[name], value)
 	}
-	return e.Decide(e.Place(r), r)
+	return e.Decide(e.Place(context.Background(), r), r)
 }
 
 const someMappings = `
@@ -170,7 +170,7 @@ func TestSeeds(t *testing.T) {
 	assert.Equal(t, first, body("GET /moorings/dues"), "the same call gets the same data, in any order")
 
 	r := &call.Request{Method: "GET", Address: "/moorings/dues", Header: call.Header{}}
-	assert.True(t, e.Place(r).NeedsBody(), "the data depend on the body, so it must be held")
+	assert.True(t, e.Place(context.Background(), r).NeedsBody(), "the data depend on the body, so it must be held")
 }
 
 func TestHintsAndChosenExamples(t *testing.T) {
@@ -221,7 +221,7 @@ func TestEcho(t *testing.T) {
 	post := func(body string) engine.Decision {
 		r := &call.Request{Method: "POST", Address: "/moorings/v2/berths/S4/bookings", Header: call.Header{"Content-Type": {"application/json"}}}
 		r.Body.Bytes = []byte(body)
-		return e.Decide(e.Place(r), r)
+		return e.Decide(e.Place(context.Background(), r), r)
 	}
 	d := post(`{"from": "2027-01-01", "until": 7, "price": {"amount": "1"}, "ghost": "x", "state": "confirmed"}`)
 	body := string(d.Answer.Body)
@@ -257,12 +257,13 @@ func TestConformance(t *testing.T) {
 		address, query, _ := strings.Cut(target, "?")
 		record := &call.Record{Service: "moorings", Request: call.Request{Method: method, Address: address, Query: query, Header: call.Header{"Content-Type": {"application/json"}}}}
 		record.Request.Body = call.Body{Bytes: []byte(body), Size: int64(len(body))}
-		d := e.Decide(e.Place(&record.Request), &record.Request)
+		d := e.Decide(e.Place(context.Background(), &record.Request), &record.Request)
 		record.Source, record.By, record.Answer, record.AnswerSize = d.Source, d.By, d.Answer, int64(len(d.Answer.Body))
 		return record
 	}
 	places := func(r *call.Record) (list []string) {
-		_, found := e.Check(r)
+		_, found, err := e.Check(t.Context(), r)
+		require.NoError(t, err)
 		for _, d := range found {
 			list = append(list, d.Side+" "+d.Where)
 		}
@@ -281,7 +282,7 @@ func TestConformance(t *testing.T) {
 	assert.Equal(t, "contract-broken", refused.By)
 	assert.Contains(t, string(refused.Answer.Body), `"deviations":[{"side":"request","where":"body`)
 	assert.Equal(t, 201, finished("POST /moorings/berths/N7/bookings", booking).Answer.Status)
-	assert.True(t, e.Place(&call.Request{Method: "GET", Address: "/moorings/x", Header: call.Header{}}).NeedsBody())
+	assert.True(t, e.Place(context.Background(), &call.Request{Method: "GET", Address: "/moorings/x", Header: call.Header{}}).NeedsBody())
 
 	set(spec.ConformanceOff)
 	assert.Empty(t, places(finished("GET /moorings/berths?free=perhaps", "")))
@@ -326,7 +327,7 @@ func BenchmarkDecide(b *testing.B) {
 			b.ReportAllocs()
 			for b.Loop() {
 				r := &call.Request{Method: "GET", Address: address, Header: header}
-				e.Decide(e.Place(r), r)
+				e.Decide(e.Place(context.Background(), r), r)
 			}
 		})
 	}

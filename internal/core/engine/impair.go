@@ -62,7 +62,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 	if !switched {
 		return troubles
 	}
-	if operation := p.operationID(r); operation != "" {
+	if operation := e.operationID(p, r); operation != "" {
 		add(p.snapshot.Impairment(id, operation, ""))
 	}
 	add(p.snapshot.Impairment(id, "", ""))
@@ -72,12 +72,12 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 
 // operationID is the operation that a call is for, whoever answers it; "" for
 // none.
-func (p *Placed) operationID(r *call.Request) string {
+func (e *Engine) operationID(p *Placed, r *call.Request) string {
 	if p.Service.Contract == nil {
 		return ""
 	}
-	if soap := p.Service.Contract.SOAP; soap != nil {
-		if m := soap.Dispatch(p.segments, r); m.Operation != nil {
+	if isSOAP(p.Service) {
+		if m := e.dispatch(p, r); m.Operation != nil {
 			return m.Operation.ID
 		}
 		return ""
@@ -288,12 +288,12 @@ func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, w
 
 func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence string) call.Answer {
 	if c := p.Service.Contract; c != nil && c.SOAP != nil && r.Method == "POST" {
-		m := c.SOAP.Dispatch(p.segments, r)
-		answer := c.SOAP.Fault(&m, contract.SOAPFault{Code: "Server", Text: sentence})
+		answer := c.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: "Server", Text: sentence})
 		answer.Status = status
 		return answer
 	}
 	if op, segments := operationOf(p.Service, r.Method, p.segments); op != nil && op.Response(status) != nil {
+		e.ask(p, r) // which the copy shares
 		asked := *p
 		asked.hints = call.Hints{Status: status}
 		var built Decision
@@ -372,6 +372,9 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 // Release says that the call is no longer in work. It must be called once for each
 // call that was placed, whatever became of it.
 func (p *Placed) Release() {
+	if p.asking != nil {
+		p.asking.budget.Release()
+	}
 	for _, key := range p.injury.leave {
 		p.injury.counts.Leave(key)
 	}

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"rapidmimic/internal/core/call"
@@ -10,8 +9,6 @@ import (
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/tree"
 )
 
 // fit is a mapping whose path fits a call.
@@ -27,14 +24,14 @@ type candidates struct {
 	// others is how many more have the path, of which facts tell that they
 	// cannot fit.
 	others   int
-	facts    *match.Facts // nil until something asks
+	facts    *match.Facts // nil where they do not help to find mappings
 	segments []string
 }
 
-// factsFor gives facts where they help to find mappings, else nil.
-func factsFor(p *Placed, r *call.Request) *match.Facts {
+// narrowing gives the facts of a call where they help to find mappings, else nil.
+func (e *Engine) narrowing(p *Placed, r *call.Request) *match.Facts {
 	if p.Service.Narrows() {
-		return &match.Facts{Request: r}
+		return &e.ask(p, r).facts
 	}
 	return nil
 }
@@ -114,64 +111,12 @@ func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates
 	if f.Rule.Conditions == nil {
 		return ""
 	}
-	if among.facts == nil {
-		among.facts = &match.Facts{Request: r}
-	}
-	among.facts.Scope = func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) }
-	return f.Rule.Conditions.Fails(among.facts)
+	return f.Rule.Conditions.Fails(&e.ask(p, r).facts, func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) })
 }
 
 // mappingScope is what the expressions of a mapping see of a call.
 func (e *Engine) mappingScope(p *Placed, r *call.Request, f fit, segments []string) *expr.Scope {
-	return e.scope(p, r, func() map[string]string { return f.Rule.Template.Params(segments) }, func() *tree.Node { return bodyValue(r) },
-		func() *sample.Draw { return e.drawFor(p, r, "") })
-}
-
-// bodyValue is the body of a request as expressions see it: JSON, or XML by its
-// local names, an envelope by what is in its Body; nil for anything else.
-func bodyValue(r *call.Request) *tree.Node {
-	if len(r.Body.Bytes) == 0 || r.Body.Cut {
-		return nil
-	}
-	if n, err := tree.ParseJSON(r.Body.Bytes); err == nil {
-		return n
-	}
-	root, err := xmltree.Parse(r.Body.Bytes)
-	if err != nil {
-		return nil
-	}
-	if body := root.Child(root.Name.Space, "Body"); root.Name.Local == "Envelope" && body != nil {
-		return xmlValue(body)
-	}
-	return tree.NewMap(tree.Member{Key: root.Name.Local, Value: xmlValue(root)})
-}
-
-// xmlValue is an element as a value: a text, or an object of its attributes and
-// children, of which those with one name are a list.
-func xmlValue(n *xmltree.Node) *tree.Node {
-	if len(n.Children) == 0 && len(n.Attrs) == 0 {
-		return tree.NewString(n.Text)
-	}
-	var members []tree.Member
-	for _, a := range n.Attrs {
-		members = append(members, tree.Member{Key: a.Name.Local, Value: tree.NewString(a.Value)})
-	}
-	if len(n.Children) == 0 {
-		members = append(members, tree.Member{Key: "text", Value: tree.NewString(n.Text)})
-	}
-	for _, c := range n.Children {
-		value := xmlValue(c)
-		i := slices.IndexFunc(members, func(m tree.Member) bool { return m.Key == c.Name.Local })
-		switch {
-		case i < 0:
-			members = append(members, tree.Member{Key: c.Name.Local, Value: value})
-		case members[i].Value.Kind == tree.List:
-			members[i].Value.Items = append(members[i].Value.Items, value)
-		default:
-			members[i].Value = tree.NewList(members[i].Value, value)
-		}
-	}
-	return tree.NewMap(members...)
+	return e.scope(p, r, func() map[string]string { return f.Rule.Template.Params(segments) }, func() *sample.Draw { return e.drawFor(p, r, "") })
 }
 
 // answerFromMapping answers with the mapping that was picked.
@@ -252,6 +197,7 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 		}, steps)
 		return
 	}
+	e.ask(p, r) // which the copy shares
 	asked := *p
 	asked.hints = call.Hints{Example: reply.Spec.Example, By: "the mapping"}
 	if m.Chosen {

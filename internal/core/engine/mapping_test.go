@@ -33,7 +33,9 @@ func request(line, caller, body string) *call.Request {
 		Body: call.Body{Bytes: []byte(body), Size: int64(len(body))}}
 }
 
-func decide(e *engine.Engine, r *call.Request) engine.Decision { return e.Decide(e.Place(r), r) }
+func decide(e *engine.Engine, r *call.Request) engine.Decision {
+	return e.Decide(e.Place(context.Background(), r), r)
+}
 
 const answering = `
 - id: turns
@@ -106,7 +108,7 @@ func TestAnswersOfMappings(t *testing.T) {
 		{"GET /moorings/berths/N7?gone=1", "", "", 404, "named", `Not in our books`, ""},
 		{"GET /moorings/nowhere", "", "", 500, "no-operation", `no operation of it fits GET /nowhere`, ""},
 	} {
-		peeked := e.Explain(request(k.line, k.caller, k.body))
+		peeked := e.Explain(t.Context(), request(k.line, k.caller, k.body))
 		d := decide(e, request(k.line, k.caller, k.body))
 		assert.Equal(t, k.status, d.Answer.Status, k.line)
 		assert.Equal(t, k.by, d.By, k.line)

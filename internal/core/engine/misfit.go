@@ -20,7 +20,7 @@ func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Re
 	peeking := *e
 	peeking.peeking, peeking.state = true, peek{e.state}
 	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: e.definitions.Snapshot()}
-	if name := m.Spec.Call.Operation; name != "" && p.operationID(r) != name {
+	if name := m.Spec.Call.Operation; name != "" && e.operationID(p, r) != name {
 		return p.otherOperation(r, name)
 	}
 	if m.Spec.Call.Path != "" && !m.Rule.Template.Fits(p.segments) {

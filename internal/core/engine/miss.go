@@ -91,7 +91,7 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
 	if p.badHint != "" {
 		d := p.decision()
-		refuseAsked(&d, p, r)
+		e.refuseAsked(&d, p, r)
 		return d
 	}
 	if r.Path == "/" || r.Path == "" {

@@ -6,7 +6,6 @@ import (
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
 )
 
 // otherwise answers a call that neither a mapping nor the contract does, where
@@ -35,7 +34,7 @@ func (e *Engine) otherwiseAnswer(d *Decision, p *Placed, r *call.Request, steps 
 	built := reply.Answer
 	if reply.Dynamic != nil {
 		var err error
-		built, err = reply.Dynamic.Render(e.scope(p, r, noParams, func() *tree.Node { return bodyValue(r) }, func() *sample.Draw { return e.drawFor(p, r, "") }))
+		built, err = reply.Dynamic.Render(e.scope(p, r, noParams, func() *sample.Draw { return e.drawFor(p, r, "") }))
 		if err != nil {
 			refusal(d, "expression", selfDocument{
 				Title: "An expression of the answer has no value for this call", Status: 500,

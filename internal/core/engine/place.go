@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"time"
@@ -16,9 +17,9 @@ import (
 // Place finds the service that a request is for, by the first segment of its
 // address, sets the request's path relative to it, and reads the hints. Which lane
 // it belongs to, and which scenario holds there, says which view of the environment
-// answers it.
-func (e *Engine) Place(r *call.Request) *Placed {
-	p := &Placed{snapshot: e.definitions.Snapshot()}
+// answers. When ctx ends, the caller has left: then nothing more is worked out.
+func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
+	p := &Placed{ctx: ctx, snapshot: e.definitions.Snapshot()}
 	inAddress := ""
 	if p.Service = p.snapshot.OnHost(r.HostName()); p.Service != nil {
 		if r.Path = r.Address; r.Path == "" {
@@ -141,8 +142,8 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 		if p.snapshot.Lane(lane.Spec.Name, now) == nil {
 			continue
 		}
-		facts := &match.Facts{Request: r, Scope: func() *expr.Scope { return e.ruleScope(r) }}
-		if lane.Takes(facts) {
+		facts := &match.Facts{Request: r} // the body is not read yet
+		if lane.Takes(facts, func() *expr.Scope { return e.ruleScope(r) }) {
 			p.situated = append(p.situated, placeStep("lane "+lane.Spec.Name, "its rule fits the call"))
 			return lane
 		}
@@ -153,7 +154,7 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 // ruleScope is what the rule of a lane sees of a call, whose body is not read yet.
 func (e *Engine) ruleScope(r *call.Request) *expr.Scope {
 	return &expr.Scope{
-		Part: func(name string) any { return callPart(name, r, noParams, noBody) }, Now: e.now(),
+		Part: func(name string) any { return callPart(name, r, noBody) }, Now: e.now(),
 		Fake: func(string) string { return "" }, Whole: func(low, _ int64) int64 { return low }, Count: func(string) int64 { return 0 },
 		JSONPath: func(*tree.Node, string) ([]*tree.Node, error) { return nil, nil }, XPath: func(string, string) ([]string, error) { return nil, nil },
 	}

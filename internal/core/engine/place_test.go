@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -115,9 +116,9 @@ func TestDecidingInViews(t *testing.T) {
 - { id: shared, rank: 9, call: { path: /waves }, answer: { text: low } }
 - { id: list, rank: 9, call: { path: /berths }, answer: { text: of everybody } }
 `)
-	rough := e.Place(request("POST /@mara/moorings/log", "", `{"n":1}`))
+	rough := e.Place(context.Background(), request("POST /@mara/moorings/log", "", `{"n":1}`))
 	assert.True(t, rough.NeedsBody(), "a mapping of the scenario looks into bodies")
-	assert.False(t, e.Place(request("POST /@plain/bare/log", "", "")).NeedsBody())
+	assert.False(t, e.Place(context.Background(), request("POST /@plain/bare/log", "", "")).NeedsBody())
 	for _, k := range []struct {
 		line, hint string
 		want, says string

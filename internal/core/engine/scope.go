@@ -3,7 +3,6 @@ package engine
 import (
 	"net/url"
 	"strings"
-	"sync"
 
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
@@ -22,28 +21,21 @@ func (e *Engine) pin(built *answer.Built, p *Placed, r *call.Request, op *contra
 	if len(pins) == 0 || built.Value == nil {
 		return nil, nil
 	}
-	scope := e.scope(p, r, func() map[string]string { return op.Template.Params(segments) }, func() *tree.Node { return decodedBody(op, r) },
-		func() *sample.Draw { return e.drawFor(p, r, op.ID) })
+	scope := e.scope(p, r, func() map[string]string { return op.Template.Params(segments) }, func() *sample.Draw { return e.drawFor(p, r, op.ID) })
+	if body := decodedBody(op, &e.ask(p, r).facts); body != nil { // as the contract has it
+		part := scope.Part
+		scope.Part = func(name string) any {
+			if name == "body" {
+				return expr.Value(body)
+			}
+			return part(name)
+		}
+	}
 	value, pinned, err := answer.Apply(pins, built.Value, scope)
 	if err == nil && len(pinned) > 0 {
 		built.SetValue(value)
 	}
 	return pinned, err
-}
-
-// scope is what expressions see of a call. Its parts are decoded, and its draw is
-// claimed, when an expression asks for them.
-func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]string, body func() *tree.Node, draw func() *sample.Draw) *expr.Scope {
-	draw = sync.OnceValue(draw)
-	return &expr.Scope{
-		Part: func(name string) any { return callPart(name, r, params, body) }, Base: baseOf(r), Now: e.now(),
-		Fake:  func(kind string) string { return draw().Fake(kind) },
-		Whole: func(low, high int64) int64 { return draw().Whole(low, high) },
-		Count: func(name string) int64 {
-			return int64(e.state.Claim(p.snapshot.StateKey()+"counter/"+p.Service.Spec.ID+"/"+name)) + 1
-		},
-		JSONPath: match.FindJSON, XPath: match.FindXML,
-	}
 }
 
 func noParams() map[string]string { return nil }
@@ -95,8 +87,17 @@ func below(n *xmltree.Node, path []string) []*xmltree.Node {
 	return found
 }
 
-// callPart is a part of a call as expressions see it.
-func callPart(name string, r *call.Request, params func() map[string]string, body func() *tree.Node) any {
+// pathPart are the parameters of a path as expressions see them.
+func pathPart(params map[string]string) map[string]any {
+	values := make(map[string]any, len(params))
+	for param, value := range params {
+		values[param] = value
+	}
+	return values
+}
+
+// callPart is a part of a call, other than the path, as expressions see it.
+func callPart(name string, r *call.Request, body func() *tree.Node) any {
 	values := make(map[string]any)
 	switch name {
 	case "method":
@@ -109,10 +110,6 @@ func callPart(name string, r *call.Request, params func() map[string]string, bod
 		return string(r.Body.Bytes)
 	case "body":
 		return expr.Value(body())
-	case "path":
-		for param, value := range params() {
-			values[param] = value
-		}
 	case "query", "queries":
 		query, _ := url.ParseQuery(r.Query) // what can be read counts
 		for param, texts := range query {

@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -76,28 +77,27 @@ func refuseHint(d *Decision, detail string, examples []string, steps []call.Step
 
 // refuseAsked refuses a call that names a lane or a scenario that is not there, or
 // says its hints in a way that cannot be read.
-func refuseAsked(d *Decision, p *Placed, r *call.Request) {
+func (e *Engine) refuseAsked(d *Decision, p *Placed, r *call.Request) {
 	refusal(d, "hint", selfDocument{Title: "What this call asks for cannot be followed", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
-	p.asFault(d, r, "Client")
+	p.asFault(e, d, r, "Client")
 }
 
 // asFault gives a refusal to who speaks SOAP as a fault, with the status that the
 // standard has for it.
-func (p *Placed) asFault(d *Decision, r *call.Request, code string) {
+func (p *Placed) asFault(e *Engine, d *Decision, r *call.Request, code string) {
 	if p.Service == nil || !isSOAP(p.Service) || r.Method != "POST" {
 		return
 	}
-	m := p.Service.Contract.SOAP.Dispatch(p.segments, r)
-	d.Answer = p.Service.Contract.SOAP.Fault(&m, contract.SOAPFault{Code: code, Text: d.Explanation.Sentence})
+	d.Answer = p.Service.Contract.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: code, Text: d.Explanation.Sentence})
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
-func switchedOff(d *Decision, p *Placed, r *call.Request, by string) {
+func (e *Engine) switchedOff(d *Decision, p *Placed, r *call.Request, by string) {
 	refusal(d, "service-off", selfDocument{
 		Title: "This service is switched off", Status: 503,
 		Detail: fmt.Sprintf("Service %q is switched off by %s.", p.Service.Spec.Name, by),
 	}, nil)
-	p.asFault(d, r, "Server")
+	p.asFault(e, d, r, "Server")
 	d.Answer.Status = 503 // also with a fault in it: nobody is there
 }
 
@@ -115,7 +115,7 @@ func TooLarge(p *Placed, limit int64) Decision {
 // NotIntercepted explains a connection to a listed host of the proxy on which no
 // call was made.
 func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
-	if p := e.Place(r); p.Service != nil {
+	if p := e.Place(context.Background(), r); p.Service != nil {
 		d.Service = p.Service.Spec.Name
 	}
 	d.Source, d.By = call.FromSelf, "not-intercepted"

@@ -27,7 +27,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 			return
 		}
 	}
-	facts := factsFor(p, r)
+	facts := e.narrowing(p, r)
 	if r.Method != "POST" {
 		fits, others := p.Service.Fits(r.Method, p.segments, facts)
 		if _, answered := e.chooseMapping(d, p, r, &candidates{allFit(fits, ""), others, facts, p.segments}); answered {
@@ -36,7 +36,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 		e.missSOAP(d, p, r)
 		return
 	}
-	m := soap.Dispatch(p.segments, r)
+	m := e.dispatch(p, r)
 	operation := ""
 	if m.Operation != nil {
 		operation = m.Operation.ID
@@ -49,7 +49,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 		fits, others := p.Service.Fits(r.Method, p.segments, facts)
 		var answered bool
 		if steps, answered = e.chooseMapping(d, p, r, &candidates{allFit(fits, operation), others, facts, p.segments}); answered {
-			e.wrapAnswer(d, p, r, soap, &m)
+			e.wrapAnswer(d, p, r, soap, m)
 			return
 		}
 	}
@@ -61,15 +61,15 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	if m.Fault != nil {
-		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(&m, *m.Fault)
+		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(m, *m.Fault)
 		d.Explanation = &call.Explanation{Sentence: m.Fault.Text, Steps: append(steps, call.Step{
 			Stage: call.Choose, Subject: "operations", Verdict: call.Passed, Reason: m.Fault.Text})}
 		return
 	}
-	if refuseMessage(d, p, r, soap, &m, steps) {
+	if refuseMessage(d, p, r, soap, m, steps) {
 		return
 	}
-	e.buildFromMessage(d, p, r, soap, &m, steps)
+	e.buildFromMessage(d, p, r, soap, m, steps)
 }
 
 // allFit keeps the mappings that fit the method and the operation of a message.
@@ -204,7 +204,7 @@ func (e *Engine) pinMessage(d *Decision, p *Placed, r *call.Request, op *contrac
 	if len(pins) == 0 || len(d.Answer.Body) == 0 {
 		return steps
 	}
-	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, noParams, noBody, func() *sample.Draw { return draw }))
+	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, noParams, func() *sample.Draw { return draw }))
 	if err != nil {
 		return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Passed, Reason: err.Error()})
 	}

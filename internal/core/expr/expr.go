@@ -24,7 +24,9 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
+	"cel.dev/cel-go/interpreter"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/spec/tree"
 )
 
@@ -53,6 +55,8 @@ type Scope struct {
 	// JSONPath finds values in a value, XPath texts in an XML document.
 	JSONPath func(root *tree.Node, path string) ([]*tree.Node, error)
 	XPath    func(document, path string) ([]string, error)
+	// Budget is what the call has left; nil stands for no bound.
+	Budget *budget.Budget
 }
 
 // costLimit bounds what one expression may cost, in CEL's own units.
@@ -67,6 +71,7 @@ type Program struct {
 	text    string
 	program cel.Program
 	parts   []string // of the call that it looks at
+	steps   int      // what it takes at least
 }
 
 // LooksAt reports whether the program looks at a part of the call.
@@ -149,7 +154,7 @@ func newEnvironment() (*cel.Env, error) {
 		cel.Variable("random", scopeType),
 		cel.Macros(macros...),
 		cel.ParserExpressionSizeLimit(maxExpression),
-		ext.Strings(), ext.Encoders(), ext.Math(),
+		ext.Strings(ext.StringsVersion(0)), ext.Encoders(), ext.Math(), // later ones write nested lists without a bound
 	}
 	for standard, name := range widened {
 		options = append(options, cel.Function(name, cel.Overload(name, []*cel.Type{cel.DynType, cel.DynType}, cel.DynType,
@@ -182,15 +187,16 @@ func Compile(text string) (*Program, error) {
 	if issues.Err() != nil {
 		return nil, said(text, issues)
 	}
-	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize), cel.CustomDecoratorV2(bounded)}
+	steps := plainSteps
 	if !isPlain(checked.NativeRep().Expr()) {
-		options = append(options, cel.CostLimit(costLimit))
+		options, steps = append(options, cel.CostLimit(costLimit)), costSteps
 	}
 	program, err := env.Program(checked, options...)
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", text, err)
 	}
-	return &Program{text, program, partsOf(parsed.NativeRep().Expr())}, nil
+	return &Program{text, program, partsOf(parsed.NativeRep().Expr()), steps}, nil
 }
 
 // said is the first thing that CEL finds wrong, without its picture of it.
@@ -242,9 +248,56 @@ func isPlain(root ast.Expr) bool {
 	return plain
 }
 
-// Run evaluates the program.
+// bounded replaces comparisons by such that refuse values with too many parts.
+func bounded(i interpreter.InterpretableV2) (interpreter.InterpretableV2, error) {
+	c, ok := i.(interpreter.InterpretableCall)
+	if !ok || len(c.Args()) != 2 {
+		return i, nil
+	}
+	var compare func(a, b ref.Val) ref.Val
+	switch c.Function() {
+	case "_==_":
+		compare = types.Equal
+	case "_!=_":
+		compare = func(a, b ref.Val) ref.Val { return types.Bool(types.Equal(a, b) != types.True) }
+	case "@in":
+		compare = func(a, b ref.Val) ref.Val {
+			if among, ok := b.(traits.Container); ok {
+				return among.Contains(a)
+			}
+			return types.MaybeNoSuchOverloadErr(b)
+		}
+	default:
+		return i, nil
+	}
+	return interpreter.NewCall(c.ID(), c.Function(), c.OverloadID(), c.Args(), func(args ...ref.Val) ref.Val {
+		left := mostParts
+		if tooLarge(args[0], &left) || tooLarge(args[1], &left) {
+			return types.WrapErr(errTooLarge)
+		}
+		return compare(args[0], args[1])
+	}), nil
+}
+
+// Steps that running a program takes from the budget: one without loops, and one
+// that may cost as much as costLimit.
+const (
+	plainSteps = 20
+	costSteps  = 200
+)
+
+// Run evaluates the program. An error of the budget is wrapped.
 func (p *Program) Run(s *Scope) (*tree.Node, error) {
-	out, _, err := p.program.Eval(&activation{s, p.parts})
+	if err := s.Budget.Spend(p.steps); err != nil {
+		return nil, fmt.Errorf("expression %q: %w", p.text, err)
+	}
+	out, details, err := p.program.Eval(&activation{s, p.parts})
+	if cost := details.ActualCost(); cost != nil {
+		_ = s.Budget.Spend(int(*cost)) // who works on sees it
+	}
+	if err == nil {
+		err = s.Budget.Err()
+	}
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", p.text, err)
 	}
@@ -257,8 +310,17 @@ func (p *Program) Run(s *Scope) (*tree.Node, error) {
 
 var errNoValue = errors.New("it is no value that JSON has")
 
-// nodeOf turns what an expression gave into a value of a document.
+// nodeOf turns what an expression gave into a value of a document, unless it has
+// too many parts.
 func nodeOf(v ref.Val) (*tree.Node, error) {
+	if left := mostParts; tooLarge(v, &left) {
+		return nil, errTooLarge
+	}
+	return written(v)
+}
+
+// written is nodeOf for a value that is not too large.
+func written(v ref.Val) (*tree.Node, error) {
 	switch v := v.(type) {
 	case types.String:
 		return tree.NewString(string(v)), nil
@@ -277,13 +339,16 @@ func nodeOf(v ref.Val) (*tree.Node, error) {
 	case types.Duration:
 		return tree.NewString(v.Duration.String()), nil
 	}
-	if known, ok := v.(ordered); ok {
-		return known.node, nil
+	switch v := v.(type) {
+	case object:
+		return v.node, nil
+	case list:
+		return v.node, nil
 	}
 	if list, ok := v.(traits.Lister); ok {
 		out := tree.NewList()
 		for it := list.Iterator(); it.HasNext() == types.True; {
-			item, err := nodeOf(it.Next())
+			item, err := written(it.Next())
 			if err != nil {
 				return nil, err
 			}
@@ -314,7 +379,7 @@ func objectOf(object traits.Mapper) (*tree.Node, error) {
 		if !ok {
 			return nil, errors.New("the keys of an object must be texts")
 		}
-		value, err := nodeOf(object.Get(key))
+		value, err := written(object.Get(key))
 		if err != nil {
 			return nil, err
 		}

@@ -114,7 +114,7 @@ func textBinding(name string, do func([]string) (ref.Val, error)) cel.OverloadOp
 			return types.NewErr("%s: %v", name, err)
 		}
 		if text, ok := out.(types.String); ok {
-			return bounded(name, string(text))
+			return limited(name, string(text))
 		}
 		return out
 	}
@@ -145,11 +145,11 @@ func toJSON(v ref.Val) ref.Val {
 	if err != nil {
 		return types.WrapErr(err)
 	}
-	return bounded("toJSON", string(n.AppendJSON(nil)))
+	return limited("toJSON", string(n.AppendJSON(nil)))
 }
 
-// bounded is a text that a function made, an error when it is too long.
-func bounded(name, text string) ref.Val {
+// limited is a text that a function made, an error when it is too long.
+func limited(name, text string) ref.Val {
 	if len(text) > mostText {
 		return types.NewErr("%s: more than %d bytes", name, mostText)
 	}

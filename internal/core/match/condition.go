@@ -125,12 +125,16 @@ func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
 
 // Fails says which condition a call does not meet, with the value seen and the
 // one expected; "" when it meets all. An expression that has no value for the
-// call is not met.
-func (c *Conditions) Fails(f *Facts) string {
+// call is not met; scope gives what it sees. Whoever asks looks at the budget of
+// the facts before it takes the result for one.
+func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) string {
 	if c == nil {
 		return ""
 	}
 	for _, one := range c.all {
+		if err := f.Budget.Spend(1); err != nil {
+			return "not looked at: " + err.Error()
+		}
 		if reason := one.fails(f); reason != "" {
 			return reason
 		}
@@ -138,7 +142,7 @@ func (c *Conditions) Fails(f *Facts) string {
 	if c.when == nil {
 		return ""
 	}
-	got, err := c.when.Run(f.Scope())
+	got, err := c.when.Run(scope())
 	switch {
 	case err != nil:
 		return "if: " + err.Error()

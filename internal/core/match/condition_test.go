@@ -116,7 +116,7 @@ func fails(t *testing.T, asks, body string) string {
 	r := &call.Request{Method: "POST", Query: "season=winter&nights=3&tag=a&tag=b", Caller: "10.2.3.4:5000", Body: call.Body{Bytes: []byte(body)},
 		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
 	scope := &expr.Scope{Call: map[string]any{"method": "POST", "query": map[string]any{"season": "winter"}}, Now: time.Unix(0, 0)}
-	return conditions.Fails(&match.Facts{Request: r, Scope: func() *expr.Scope { return scope }})
+	return conditions.Fails(&match.Facts{Request: r}, func() *expr.Scope { return scope })
 }
 
 func TestFaultsOfConditionsHavePlaces(t *testing.T) {

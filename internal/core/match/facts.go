@@ -1,36 +1,103 @@
 package match
 
 import (
-	"bytes"
+	"errors"
 	"fmt"
 	"iter"
 	"net/url"
-	"strconv"
 	"strings"
 
-	"github.com/antchfx/xmlquery"
 	"github.com/antchfx/xpath"
-	"github.com/ohler55/ojg/jp"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/jsonpath"
 	"rapidmimic/internal/core/xmltree"
 	"rapidmimic/spec/tree"
 )
 
-// Facts is a call as conditions look at it. What is decoded is decoded once. It
-// belongs to one call.
+// Facts is a call as conditions, expressions and answers look at it. What is
+// decoded of it is decoded once, when it is first asked for, within the budget of
+// the call. It belongs to one call.
 type Facts struct {
 	Request *call.Request
 	// Operation is what the message asks for, where that tells operations apart.
 	Operation string
-	// Scope gives what expressions see.
-	Scope func() *expr.Scope
+	// Budget is what the call has left; nil stands for no bound.
+	Budget *budget.Budget
 
 	queries, fields, multipart, asked url.Values
-	decoded                           any
-	document                          *xmlquery.Node
-	jsonRead, read                    bool
+	text                              []*tree.Node
+	json                              decoded[*tree.Node]
+	xml                               decoded[*xmltree.Node]
+	value                             decoded[*tree.Node]
+	found                             map[string][]*tree.Node // by the text of a path
+}
+
+// decoded is a body in one notation.
+type decoded[T any] struct {
+	known bool
+	value T
+	err   error
+}
+
+func (d *decoded[T]) get(decode func() (T, error)) (T, error) {
+	if !d.known {
+		d.known = true
+		d.value, d.err = decode()
+	}
+	return d.value, d.err
+}
+
+var errNotWhole = errors.New("the body was not held whole")
+
+// JSON is the body as JSON. The error says why it is none.
+func (f *Facts) JSON() (*tree.Node, error) {
+	return f.json.get(func() (*tree.Node, error) {
+		if f.Request.Body.Cut {
+			return nil, errNotWhole
+		}
+		n, err := tree.ParseJSONWithin(f.Request.Body.Bytes, budget.MaxValues)
+		return n, f.tooLarge(err)
+	})
+}
+
+// XML is the body as XML. The error says why it is none.
+func (f *Facts) XML() (*xmltree.Node, error) {
+	return f.xml.get(func() (*xmltree.Node, error) {
+		if f.Request.Body.Cut {
+			return nil, errNotWhole
+		}
+		n, err := xmltree.ParseWithin(f.Request.Body.Bytes, budget.MaxValues)
+		return n, f.tooLarge(err)
+	})
+}
+
+// tooLarge notes that a body has more values than the call may have.
+func (f *Facts) tooLarge(err error) error {
+	if errors.Is(err, tree.ErrTooLarge) || errors.Is(err, xmltree.ErrTooLarge) {
+		return f.Budget.Fail(budget.TooManyValues())
+	}
+	return err
+}
+
+// Body is the body as expressions see it: JSON, or XML by its local names, an
+// envelope by what is in its Body; nil for anything else.
+func (f *Facts) Body() *tree.Node {
+	n, _ := f.value.get(func() (*tree.Node, error) {
+		if len(f.Request.Body.Bytes) == 0 {
+			return nil, nil
+		}
+		if n, err := f.JSON(); err == nil || f.Budget.Err() != nil {
+			return n, err
+		}
+		root, err := f.XML()
+		if err != nil {
+			return nil, err
+		}
+		return messageValue(root), nil
+	})
+	return n
 }
 
 func (f *Facts) query() url.Values {
@@ -47,6 +114,14 @@ func (f *Facts) form() url.Values {
 	return f.fields
 }
 
+// bodyText is the body as a text.
+func (f *Facts) bodyText() []*tree.Node {
+	if f.text == nil {
+		f.text = texts([]string{string(f.Request.Body.Bytes)})
+	}
+	return f.text
+}
+
 // parts are those of a multipart body by their names.
 func (f *Facts) parts() url.Values {
 	if f.multipart == nil {
@@ -60,7 +135,7 @@ func (f *Facts) parts() url.Values {
 
 func (f *Facts) graphQL() url.Values {
 	if f.asked == nil {
-		f.asked = readGraphQL(f.Request, f.query())
+		f.asked = f.readGraphQL()
 	}
 	return f.asked
 }
@@ -88,85 +163,108 @@ func Cookies(r *call.Request) iter.Seq2[string, string] {
 	}
 }
 
-func (f *Facts) json(path jp.Expr) (values []*tree.Node) {
-	if !f.jsonRead {
-		f.jsonRead = true
-		if n, err := tree.ParseJSON(f.Request.Body.Bytes); err == nil {
-			f.decoded = expr.Plain(n)
+// findJSON finds values in the body by a JSONPath; the same one is held against it
+// once.
+func (f *Facts) findJSON(path *jsonpath.Path) []*tree.Node {
+	return f.once("json "+path.String(), func() []*tree.Node {
+		root, err := f.JSON()
+		if err != nil {
+			return nil
 		}
-	}
-	if f.decoded == nil {
-		return nil
-	}
-	return found(path, f.decoded)
+		found, _ := path.Find(root, f.Budget) // the budget tells that it ended
+		return found
+	})
 }
 
-func found(path jp.Expr, in any) (values []*tree.Node) {
-	for _, value := range path.Get(in) {
-		if n, err := tree.From(value); err == nil {
-			values = append(values, n)
+// findXML finds values in the body by an XPath, likewise.
+func (f *Facts) findXML(text string, path *xpath.Expr) []*tree.Node {
+	return f.once("xml "+text, func() []*tree.Node {
+		root, err := f.XML()
+		if err != nil {
+			return nil
 		}
+		found, _ := evaluate(path, root, f.Budget) // likewise; what an XPath cannot do finds nothing
+		return found
+	})
+}
+
+func (f *Facts) once(key string, find func() []*tree.Node) []*tree.Node {
+	found, known := f.found[key]
+	if !known {
+		if f.found == nil {
+			f.found = make(map[string][]*tree.Node)
+		}
+		found = find()
+		f.found[key] = found
 	}
-	return values
+	return found
 }
 
 // FindJSON finds values by a JSONPath (RFC 9535).
-func FindJSON(root *tree.Node, path string) ([]*tree.Node, error) {
-	compiled, err := jp.ParseString(path)
+func FindJSON(root *tree.Node, path string, b *budget.Budget) ([]*tree.Node, error) {
+	compiled, err := jsonpath.Compile(path)
 	if err != nil {
 		return nil, fmt.Errorf("%q is not a JSONPath such as $.vessel.name: %w", path, err)
 	}
-	return found(compiled, expr.Plain(root)), nil
+	return compiled.Find(root, b)
 }
 
 // FindXML finds texts in an XML document by an XPath, whose prefixes do not
 // matter.
-func FindXML(document, path string) (texts []string, err error) {
+func FindXML(document, path string, b *budget.Budget) (texts []string, err error) {
 	compiled, err := compileXPath(path)
 	if err != nil {
 		return nil, err
 	}
-	root, err := xmltree.Parse([]byte(document))
+	if err := b.Spend(len(document) / 10); err != nil {
+		return nil, err
+	}
+	root, err := xmltree.ParseWithin([]byte(document), budget.MaxValues)
 	if err != nil {
 		return nil, fmt.Errorf("the text is not XML: %w", err)
 	}
-	parsed, err := xmlquery.Parse(bytes.NewReader(root.Bare()))
-	if err != nil {
-		return nil, fmt.Errorf("the text is not XML: %w", err)
-	}
-	for _, n := range evaluate(compiled, parsed) {
+	found, err := evaluate(compiled, root, b)
+	for _, n := range found {
 		texts = append(texts, n.Text)
 	}
-	return texts, nil
+	return texts, err
 }
 
-func (f *Facts) xml(path *xpath.Expr) (values []*tree.Node) {
-	if !f.read {
-		f.read = true
-		if root, err := xmltree.Parse(f.Request.Body.Bytes); err == nil {
-			f.document, _ = xmlquery.Parse(bytes.NewReader(root.Bare())) // written by ourselves
-		}
+// messageValue is a document of XML as expressions see it.
+func messageValue(root *xmltree.Node) *tree.Node {
+	if body := root.Child(root.Name.Space, "Body"); root.Name.Local == "Envelope" && body != nil {
+		return xmlValue(body)
 	}
-	if f.document == nil {
-		return nil
-	}
-	return evaluate(path, f.document)
+	return tree.NewMap(tree.Member{Key: root.Name.Local, Value: xmlValue(root)})
 }
 
-func evaluate(path *xpath.Expr, document *xmlquery.Node) (values []*tree.Node) {
-	switch found := path.Evaluate(xmlquery.CreateXPathNavigator(document)).(type) {
-	case *xpath.NodeIterator:
-		for found.MoveNext() {
-			values = append(values, tree.NewString(found.Current().Value()))
-		}
-	case string:
-		values = append(values, tree.NewString(found))
-	case float64:
-		values = append(values, tree.NewNumber(strconv.FormatFloat(found, 'f', -1, 64)))
-	case bool:
-		if found { // an XPath that is true finds, one that is false does not
-			values = append(values, tree.NewBool(true))
+// xmlValue is an element as a value: a text, or an object of its attributes and
+// children, of which those with one name are a list.
+func xmlValue(n *xmltree.Node) *tree.Node {
+	if len(n.Children) == 0 && len(n.Attrs) == 0 {
+		return tree.NewString(n.Text)
+	}
+	var members []tree.Member
+	at := make(map[string]int, len(n.Children)) // where the children with a name stand
+	for _, a := range n.Attrs {
+		members = append(members, tree.Member{Key: a.Name.Local, Value: tree.NewString(a.Value)})
+		at[a.Name.Local] = len(members) - 1
+	}
+	if len(n.Children) == 0 {
+		members = append(members, tree.Member{Key: "text", Value: tree.NewString(n.Text)})
+	}
+	for _, c := range n.Children {
+		value := xmlValue(c)
+		i, known := at[c.Name.Local]
+		switch {
+		case !known:
+			at[c.Name.Local] = len(members)
+			members = append(members, tree.Member{Key: c.Name.Local, Value: value})
+		case members[i].Value.Kind == tree.List:
+			members[i].Value.Items = append(members[i].Value.Items, value)
+		default:
+			members[i].Value = tree.NewList(members[i].Value, value)
 		}
 	}
-	return values
+	return tree.NewMap(members...)
 }

@@ -7,7 +7,6 @@ import (
 	"github.com/vektah/gqlparser/v2/ast"
 	"github.com/vektah/gqlparser/v2/parser"
 
-	"rapidmimic/internal/core/call"
 	"rapidmimic/spec/tree"
 )
 
@@ -16,12 +15,12 @@ const maxGraphQLTokens = 20_000
 
 // readGraphQL reads what a GraphQL request asks for: the type and name of its
 // operation, and its top fields. A request of something else gives nothing.
-func readGraphQL(r *call.Request, query url.Values) url.Values {
-	text, name := query.Get("query"), query.Get("operationName")
-	if n, err := tree.ParseJSON(r.Body.Bytes); err == nil && n.Kind == tree.Map {
+func (f *Facts) readGraphQL() url.Values {
+	text, name := f.query().Get("query"), f.query().Get("operationName")
+	if n, err := f.JSON(); err == nil && n.Kind == tree.Map {
 		text, name = n.Get("query").Str(), n.Get("operationName").Str()
-	} else if strings.HasPrefix(r.Header.Get("Content-Type"), "application/graphql") {
-		text = string(r.Body.Bytes)
+	} else if strings.HasPrefix(f.Request.Header.Get("Content-Type"), "application/graphql") {
+		text = string(f.Request.Body.Bytes)
 	}
 	asked := url.Values{}
 	if text == "" {

@@ -186,7 +186,7 @@ func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
 			all = append(all, rule)
 		}
 		fits := func(r *match.Rule, facts *match.Facts) bool {
-			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts) == ""
+			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts, nil) == ""
 		}
 		facts := &match.Facts{Request: &call.Request{Method: "GET", Query: query}, Operation: "book"}
 		segments := []string{"berths", "N7"}
@@ -220,7 +220,7 @@ func BenchmarkFindOnOnePath(b *testing.B) {
 			for b.Loop() {
 				i = (i + 7919) % n
 				facts := &match.Facts{Request: &call.Request{Method: "GET", Query: fmt.Sprintf("berth=N%d", i)}}
-				if fits, _ := rules.Find("GET", []string{"bookings"}, facts); len(fits) != 1 || fits[0].Rule.Conditions.Fails(facts) != "" {
+				if fits, _ := rules.Find("GET", []string{"bookings"}, facts); len(fits) != 1 || fits[0].Rule.Conditions.Fails(facts, nil) != "" {
 					b.Fatal("not found")
 				}
 			}

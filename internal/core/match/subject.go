@@ -3,11 +3,8 @@ package match
 import (
 	"fmt"
 	"net/netip"
-	"regexp"
 
-	"github.com/antchfx/xpath"
-	"github.com/ohler55/ojg/jp"
-
+	"rapidmimic/internal/core/jsonpath"
 	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
 )
@@ -28,33 +25,22 @@ func subjectOf(s spec.Condition) (condition, error) {
 	case s.GraphQL != "":
 		return condition{subject: "graphql " + s.GraphQL, values: func(f *Facts) []*tree.Node { return texts(f.graphQL()[s.GraphQL]) }}, nil
 	case s.Text:
-		return condition{subject: "body", values: func(f *Facts) []*tree.Node { return texts([]string{string(f.Request.Body.Bytes)}) }}, nil
+		return condition{subject: "body", values: (*Facts).bodyText}, nil
 	case s.Body != "":
-		path, err := jp.ParseString(s.Body)
+		path, err := jsonpath.Compile(s.Body)
 		if err != nil {
 			return condition{}, fmt.Errorf("body %q is not a JSONPath such as $.vessel.name: %w", s.Body, err)
 		}
-		return condition{subject: "body " + s.Body, values: func(f *Facts) []*tree.Node { return f.json(path) }}, nil
+		return condition{subject: "body " + s.Body, values: func(f *Facts) []*tree.Node { return f.findJSON(path) }}, nil
 	case s.XML != "":
 		path, err := compileXPath(s.XML)
 		if err != nil {
 			return condition{}, fmt.Errorf("xml %w", err)
 		}
-		return condition{subject: "xml " + s.XML, values: func(f *Facts) []*tree.Node { return f.xml(path) }}, nil
+		return condition{subject: "xml " + s.XML, values: func(f *Facts) []*tree.Node { return f.findXML(s.XML, path) }}, nil
 	default:
 		return callerCondition(s.Caller)
 	}
-}
-
-// prefixed fits the prefixes of names in an XPath, but not its axes.
-var prefixed = regexp.MustCompile(`\b[A-Za-z_][\w.-]*:(?:\b|\*)`)
-
-func compileXPath(text string) (*xpath.Expr, error) {
-	path, err := xpath.Compile(prefixed.ReplaceAllString(text, ""))
-	if err != nil {
-		return nil, fmt.Errorf("%q is not an XPath such as //manifest: %w", text, err)
-	}
-	return path, nil
 }
 
 func callerCondition(text string) (condition, error) {

@@ -13,8 +13,11 @@ const (
 	fullDepth = 4
 	// optionalShare is the percentage of answers that have an optional part.
 	optionalShare = 90
-	// maxValues bounds the size of one answer, whatever its schema demands.
+	// maxValues bounds the values of one answer, whatever its schema demands.
 	maxValues = 50_000
+	// MaxItems bounds the elements of one list, and the properties of one object,
+	// that are drawn.
+	MaxItems = 10_000
 	// nullShare is the percentage of values that are null where null is one of
 	// several types.
 	nullShare = 10
@@ -24,7 +27,8 @@ const (
 // gets null where it must stop, which the caller's check then finds. h is what
 // the property's name says about the value.
 func (s *shape) generate(d *Draw, h *hint, depth int) *tree.Node {
-	if d.values++; d.values > maxValues || depth >= fullDepth && s.height >= endless {
+	d.values++
+	if _ = d.Budget.Spend(1); d.spent() || depth >= fullDepth && s.height >= endless {
 		return &tree.Node{}
 	}
 	if len(s.values) > 0 {
@@ -101,11 +105,17 @@ func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
 		high = max(s.minItems, 0)
 	}
 	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
+	want = min(want, MaxItems)
 	out := tree.NewList()
-	for tries := 0; len(out.Items) < want && tries < want*8+8; tries++ {
+	seen := make(map[string]bool)
+	for tries := 0; len(out.Items) < want && tries < want*8+8 && !d.spent(); tries++ {
 		item := s.item(len(out.Items), want).generate(d, h.item, depth+1)
-		if s.unique && containsValue(out.Items, item) {
-			continue
+		if s.unique {
+			text := string(item.AppendJSON(nil))
+			if seen[text] {
+				continue
+			}
+			seen[text] = true
 		}
 		out.Items = append(out.Items, item)
 	}
@@ -197,9 +207,15 @@ func (s *shape) appendExtras(members []tree.Member, d *Draw, depth int) []tree.M
 	if s.maxProperties >= 0 {
 		want = min(want, s.maxProperties)
 	}
-	for tries := 0; len(members) < want && tries < want*4+4; tries++ {
+	want = min(want, MaxItems)
+	have := make(map[string]bool, len(members))
+	for _, m := range members {
+		have[m.Key] = true
+	}
+	for tries := 0; len(members) < want && tries < want*4+4 && !d.spent(); tries++ {
 		name, of := s.extra(d, len(members)+1)
-		if !slices.ContainsFunc(members, func(m tree.Member) bool { return m.Key == name }) {
+		if !have[name] {
+			have[name] = true
 			members = append(members, tree.Member{Key: name, Value: of.generate(d, noHint, depth+1)})
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"regexp"
 	"regexp/syntax"
+	"slices"
 	"strings"
 	"time"
 
@@ -60,6 +61,12 @@ func (m slowMatcher) MatchString(text string) bool {
 }
 
 func (m slowMatcher) String() string { return m.re.String() }
+
+// Backtracks reports whether a matcher can take long for a short text.
+func Backtracks(m Matcher) bool {
+	_, slow := m.(slowMatcher)
+	return slow
+}
 
 var unicodeEscape = regexp.MustCompile(`\\u([0-9A-Fa-f]{4})`)
 
@@ -234,6 +241,9 @@ func closing(pattern string, start int) int {
 	return len(pattern)
 }
 
+// slowSteps is what one try with a pattern that backtracks takes of the budget.
+const slowSteps = 5_000
+
 // drawTries bounds how often a text is drawn until it fits.
 const drawTries = 40
 
@@ -243,10 +253,17 @@ const drawTries = 40
 func (p *drawing) text(d *Draw, low, high int) string {
 	var text string
 	for try := range drawTries {
+		steps := 10 + len(text)/10
+		if slices.ContainsFunc(p.matchers, Backtracks) {
+			steps = slowSteps
+		}
+		if d.Budget.Spend(steps) != nil {
+			break
+		}
 		b := make([]byte, 0, 24)
 		more := usualRepeats
 		if try > 4 && low > 0 {
-			more = max(more, low)
+			more = max(more, min(low, maxPattern))
 		}
 		b = appendDrawn(b, d, p.trees[try%len(p.trees)], more)
 		if p.needs != nil {
@@ -286,7 +303,10 @@ func appendDrawn(b []byte, d *Draw, re *syntax.Regexp, more int) []byte {
 		if high < 0 {
 			high = low + more
 		}
-		for range d.between(low, high) {
+		for range min(d.between(low, high), maxPattern) {
+			if len(b) > maxPattern {
+				break
+			}
 			b = appendDrawn(b, d, re.Sub[0], more)
 		}
 		return b

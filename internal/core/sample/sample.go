@@ -15,6 +15,7 @@ import (
 
 	"github.com/brianvoe/gofakeit/v7"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/spec/tree"
 )
 
@@ -23,7 +24,12 @@ type Draw struct {
 	rand  *rand.Rand
 	faker *gofakeit.Faker
 
+	// Budget is what the call has left that the data are for; nil stands for no
+	// bound.
+	Budget *budget.Budget
+
 	values   int // made so far
+	room     int // bytes of texts that may still be made
 	optional int // percentage of optional parts that are there
 }
 
@@ -40,7 +46,7 @@ func NewDraw(seed int64, key string, number uint64) *Draw {
 		return w
 	}
 	source := rand.NewPCG(word(sum[:8]), word(sum[8:]))
-	return &Draw{rand: rand.New(source), faker: gofakeit.NewFaker(source, false), optional: optionalShare}
+	return &Draw{rand: rand.New(source), faker: gofakeit.NewFaker(source, false), optional: optionalShare, room: maxText}
 }
 
 // sparser are the shares of optional parts in later attempts at a value: what
@@ -50,8 +56,11 @@ var sparser = [...]int{optionalShare, optionalShare, 50, 10, 0, 70, 30}
 // Again readies the draw for another attempt at a value, the first being
 // attempt 0.
 func (d *Draw) Again(attempt int) {
-	d.optional, d.values = sparser[attempt%len(sparser)], 0
+	d.optional, d.values, d.room = sparser[attempt%len(sparser)], 0, maxText
 }
+
+// spent reports whether no more values are to be made.
+func (d *Draw) spent() bool { return d.values > maxValues || d.room <= 0 || d.Budget.Err() != nil }
 
 func (d *Draw) chance(percent int) bool { return d.rand.IntN(100) < percent }
 
@@ -75,8 +84,9 @@ type Resolver interface {
 // Generator makes values of one schema. It is immutable and safe for
 // concurrent use.
 type Generator struct {
-	root  *shape
-	exact bool
+	root     *shape
+	exact    bool
+	hopeless bool
 }
 
 // Side tells what the values are for: readOnly properties have no place in
@@ -92,14 +102,19 @@ const (
 // Compile prepares a schema. It never fails: what cannot be understood is
 // left unrestricted, and Exact is then false.
 func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
-	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*hint), exact: true}
+	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*hint), exact: true, work: maxWork}
 	root := c.shape(schema, 0)
 	c.settleHeights()
-	return &Generator{root: root, exact: c.exact && c.allEnd()}
+	hopeless := root.demandsTooMuch()
+	return &Generator{root: root, exact: c.exact && !hopeless && c.allEnd(), hopeless: hopeless}
 }
 
 // Exact reports whether everything Generate makes is valid by construction.
 func (g *Generator) Exact() bool { return g.exact }
+
+// Hopeless reports whether nothing that Generate makes is valid, since the schema
+// demands more than is ever drawn.
+func (g *Generator) Hopeless() bool { return g.hopeless }
 
 // Generate makes one value. name may say what it is; "" says nothing.
 func (g *Generator) Generate(d *Draw, name string) *tree.Node {

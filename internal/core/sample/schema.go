@@ -10,6 +10,9 @@ import (
 // flatten resolves $ref and allOf of one schema into a single object.
 func (c *compiler) flatten(n *tree.Node, depth int) *tree.Node {
 	for range maxMerge {
+		if !c.worked(1 + len(n.Members)) {
+			break
+		}
 		ref := n.Get("$ref").Str()
 		if ref == "" {
 			ref = n.Get("$dynamicRef").Str()
@@ -38,8 +41,19 @@ func (c *compiler) flatten(n *tree.Node, depth int) *tree.Node {
 	return without(n, "$ref", "$dynamicRef", "allOf")
 }
 
+// worked takes from the work that compiling one schema may be; false says that none
+// is left: schemas that hold one another double with every level. What is then left
+// out makes the generator inexact.
+func (c *compiler) worked(steps int) bool {
+	if c.work -= steps; c.work > 0 {
+		return true
+	}
+	c.exact = false
+	return false
+}
+
 func (c *compiler) flattenPart(part *tree.Node, depth int) *tree.Node {
-	if depth > maxMerge || part == nil || part.Kind != tree.Map {
+	if depth > maxMerge || c.work <= 0 || part == nil || part.Kind != tree.Map {
 		c.exact = c.exact && (part == nil || part.IsTrue())
 		return tree.NewMap()
 	}
@@ -73,6 +87,9 @@ func set(words ...string) map[string]bool {
 func (c *compiler) merge(a, b *tree.Node) *tree.Node {
 	if b == nil || b.Kind != tree.Map {
 		c.exact = c.exact && !b.IsFalse()
+		return a
+	}
+	if !c.worked(1 + len(a.Members) + len(b.Members)) {
 		return a
 	}
 	if shuts(a, b) || shuts(b, a) {
@@ -127,6 +144,9 @@ func (c *compiler) mergeKeyword(key string, a, b *tree.Node) *tree.Node {
 		}
 		return b
 	case "oneOf", "anyOf":
+		if !c.worked(len(a.Items) * len(b.Items)) {
+			return a
+		}
 		return crossed(a, b)
 	case "not":
 		return tree.NewMap(tree.Member{Key: "anyOf", Value: tree.NewList(a, b)})

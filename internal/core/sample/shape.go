@@ -59,6 +59,8 @@ const (
 	maxMerge = 64 // levels of schemas merged into one
 	// maxShapes bounds how far a schema is spread out.
 	maxShapes = 200_000
+	// maxWork bounds the keywords that are looked at while one schema is compiled.
+	maxWork = 5_000_000
 )
 
 type compiler struct {
@@ -69,6 +71,7 @@ type compiler struct {
 	hints    map[string]*hint
 	all      []*shape
 	exact    bool
+	work     int // that is left, see maxWork
 }
 
 // beyond are keywords that generate does not obey by construction, or not in
@@ -370,6 +373,27 @@ func (s *shape) leastItems() (deepest int) {
 		}
 	}
 	return deepest
+}
+
+// demandsTooMuch reports whether every value of s, or of a part that each has, is
+// larger than what is drawn, or has no end.
+func (s *shape) demandsTooMuch() bool {
+	asked := make(map[*shape]bool)
+	var ask func(*shape) bool
+	ask = func(s *shape) bool {
+		if asked[s] {
+			return false
+		}
+		asked[s] = true
+		if s.height >= endless || s.minItems > MaxItems || s.minProperties > MaxItems || s.minLength > MaxLength {
+			return len(s.types) == 1 || s.height >= endless
+		}
+		if s.items != nil && s.minItems > 0 && ask(s.items) {
+			return true
+		}
+		return slices.ContainsFunc(s.props, func(p property) bool { return p.required && ask(p.shape) })
+	}
+	return ask(s)
 }
 
 func (s *shape) hasType(name string) bool { return slices.Contains(s.types, name) }

@@ -11,6 +11,12 @@ import (
 // name or its description says, else words; then brought to the lengths
 // allowed.
 func (s *shape) text(d *Draw, h *hint) string {
+	text := s.draw(d, h)
+	d.room -= len(text)
+	return text
+}
+
+func (s *shape) draw(d *Draw, h *hint) string {
 	switch {
 	case s.drawing != nil:
 		return s.drawing.text(d, max(s.minLength, 0), s.maxLength)
@@ -38,8 +44,13 @@ func (s *shape) formatted(d *Draw) (text string) {
 }
 
 func (s *shape) fitLength(d *Draw, text string) string {
-	for s.minLength > utf8.RuneCountInString(text) && len(text) < maxText {
-		text += " " + d.faker.NounCommon()
+	if length := utf8.RuneCountInString(text); length < s.minLength {
+		b := []byte(text)
+		for length < s.minLength && len(b) < min(d.room, MaxLength) {
+			word := " " + d.faker.NounCommon()
+			b, length = append(b, word...), length+utf8.RuneCountInString(word)
+		}
+		text = string(b)
 	}
 	if s.maxLength >= 0 {
 		if runes := []rune(text); len(runes) > s.maxLength {
@@ -49,8 +60,12 @@ func (s *shape) fitLength(d *Draw, text string) string {
 	return text
 }
 
-// maxText bounds the length of one text, whatever its schema demands.
-const maxText = 1 << 20
+// maxText bounds the texts of one answer together, in bytes, whatever their
+// schemas demand. MaxLength bounds the length of one text.
+const (
+	maxText   = 4 << 20
+	MaxLength = 1 << 20
+)
 
 // The dates drawn lie around these years, whatever the clock says: data of a
 // seed must not change from one day to the next.

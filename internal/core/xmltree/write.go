@@ -111,21 +111,3 @@ func escape(b []byte, text string) []byte {
 	}
 	return append(b, text...)
 }
-
-// Bare writes the element without namespaces: names are their local parts.
-func (n *Node) Bare() []byte { return n.bare().Append(nil) }
-
-func (n *Node) bare() *Node {
-	out := &Node{Name: Name{Local: n.Name.Local}, Text: n.Text}
-	seen := make(map[string]bool, len(n.Attrs))
-	for _, a := range n.Attrs {
-		if !seen[a.Name.Local] {
-			seen[a.Name.Local] = true
-			out.Attrs = append(out.Attrs, Attr{Name: Name{Local: a.Name.Local}, Value: a.Value})
-		}
-	}
-	for _, c := range n.Children {
-		out.Children = append(out.Children, c.bare())
-	}
-	return out
-}

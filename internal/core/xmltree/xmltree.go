@@ -20,9 +20,15 @@ import (
 
 // Limits of what is read; they bound the work of a hostile document.
 const (
-	MaxDepth    = 200
+	MaxDepth = 200
+	// MaxElements bounds elements and attributes together. One takes about 200
+	// bytes.
 	MaxElements = 500_000
 )
+
+// ErrTooLarge says that a document has more elements and attributes than its
+// reader takes. It is a *SyntaxError.
+var ErrTooLarge error = &SyntaxError{1, 1, "the document has too many elements and attributes"}
 
 // Namespaces that documents of every kind use.
 const (
@@ -59,7 +65,9 @@ type Node struct {
 	// QName, when it is set, is written as the text, with a prefix in scope.
 	QName *Name
 
-	Parent     *Node
+	Parent *Node
+	// Index is the place among the children of Parent, from 0, of what was parsed.
+	Index      int
 	declared   map[string]string // prefix → namespace, declared on this element
 	Line, Col  int
 	Start, End int // byte offsets of the start tag in UTF-8
@@ -127,12 +135,16 @@ func declaredEncoding(text []byte) string {
 }
 
 // Parse reads a document. The error is a *SyntaxError.
-func Parse(text []byte) (*Node, error) {
+func Parse(text []byte) (*Node, error) { return ParseWithin(text, MaxElements) }
+
+// ParseWithin is Parse for a document that may have so many elements and
+// attributes at most; else the error is ErrTooLarge.
+func ParseWithin(text []byte, most int) (*Node, error) {
 	text, err := UTF8(text)
 	if err != nil {
 		return nil, err
 	}
-	p := &parser{decoder: xml.NewDecoder(bytes.NewReader(text))}
+	p := &parser{left: most, decoder: xml.NewDecoder(bytes.NewReader(text))}
 	p.decoder.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil }
 	for {
 		start := int(p.decoder.InputOffset())
@@ -161,7 +173,8 @@ type parser struct {
 	decoder    *xml.Decoder
 	root, open *Node
 	tags       []string // as written, of the open elements
-	elements   int
+	texts      [][]byte // of the open elements, as far as they were read
+	left       int      // elements and attributes that may still come
 }
 
 func (p *parser) fault(format string, args ...any) error {
@@ -181,10 +194,13 @@ func (p *parser) take(token xml.Token, start, line, col int) error {
 		if p.open == nil || p.tags[len(p.tags)-1] != tag {
 			return p.fault("</%s> closes nothing that is open", tag)
 		}
-		p.open, p.tags = p.open.Parent, p.tags[:len(p.tags)-1]
+		last := len(p.tags) - 1
+		p.open.Text = string(p.texts[last])
+		p.open, p.tags, p.texts = p.open.Parent, p.tags[:last], p.texts[:last]
 	case xml.CharData:
-		if p.open != nil {
-			p.open.Text += string(t)
+		if p.open != nil { // put together once: appending to a string is quadratic
+			last := len(p.texts) - 1
+			p.texts[last] = append(p.texts[last], t...)
 		} else if len(bytes.TrimSpace(t)) > 0 {
 			return p.fault("there is text outside of the root element")
 		}
@@ -202,8 +218,11 @@ func written(n xml.Name) string {
 }
 
 func (p *parser) push(t xml.StartElement, start, line, col int) error {
-	if p.elements++; p.elements > MaxElements || len(p.tags) >= MaxDepth {
-		return p.fault("the document is too large or nested too deep")
+	if p.left -= 1 + len(t.Attr); p.left < 0 {
+		return ErrTooLarge
+	}
+	if len(p.tags) >= MaxDepth {
+		return p.fault("elements are nested deeper than %d levels", MaxDepth)
 	}
 	n := &Node{Parent: p.open, Line: line, Col: col, Start: start, End: int(p.decoder.InputOffset())}
 	for _, a := range t.Attr {
@@ -228,9 +247,10 @@ func (p *parser) push(t xml.StartElement, start, line, col int) error {
 	if p.open == nil {
 		p.root = n
 	} else {
+		n.Index = len(p.open.Children)
 		p.open.Children = append(p.open.Children, n)
 	}
-	p.open, p.tags = n, append(p.tags, written(t.Name))
+	p.open, p.tags, p.texts = n, append(p.tags, written(t.Name)), append(p.texts, nil)
 	return nil
 }
 

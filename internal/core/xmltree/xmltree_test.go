@@ -67,7 +67,7 @@ func TestWhatIsNoXMLIsRefused(t *testing.T) {
 		`<!DOCTYPE a [<!ENTITY b "c">]><a/>`: "document type declarations are refused",
 		"<a>&nope;</a>":                      "invalid character entity &nope;",
 		`<?xml version="1.0" encoding="klingon"?><a/>`: `encoding "klingon" is not known`,
-		strings.Repeat("<a>", 300):                     "nested too deep",
+		strings.Repeat("<a>", 300):                     "nested deeper",
 	} {
 		_, err := xmltree.Parse([]byte(text))
 		assert.ErrorContains(t, err, want, text)

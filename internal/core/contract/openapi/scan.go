@@ -70,10 +70,18 @@ func (s *scanner) look(n *tree.Node) {
 	if ref := n.Get("$ref").Str(); ref != "" && s.document.Resolve(ref) == nil {
 		say("%s", leads(ref, s.files))
 	}
+	for keyword, most := range largest {
+		if least := n.Get(keyword); least != nil && least.Kind == tree.Number && tree.CompareNumbers(least.Text, strconv.Itoa(most)) > 0 {
+			say("%s %s is more than is ever drawn (%d): answers will not obey it", keyword, least.Text, most)
+		}
+	}
 	if fault := contradiction(n); fault != "" {
 		say("no value can obey this schema: %s", fault)
 	}
 }
+
+// largest is what data are drawn up to, by the keyword that can demand more.
+var largest = map[string]int{"minItems": sample.MaxItems, "minProperties": sample.MaxItems, "minContains": sample.MaxItems, "minLength": sample.MaxLength}
 
 // contradiction says which keywords of a schema exclude each other; "" when
 // none do, as far as one schema by itself shows.

@@ -36,6 +36,9 @@ func (v *validator) add(n *xmltree.Node, format string, args ...any) {
 }
 
 func (v *validator) element(n *xmltree.Node, e *Element) {
+	if len(v.faults) >= maxFaults {
+		return // nobody is told of more, and what does not fit can take long
+	}
 	if e.Abstract {
 		v.add(n, "<%s> is abstract: one of its substitutes must stand here", n.Name.Local)
 		return
