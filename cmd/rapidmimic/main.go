@@ -3,6 +3,7 @@ package main
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"os/signal"
 	"syscall"
@@ -14,6 +15,18 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	go endAtOnce(ctx)
 	program := cli.Program{Serve: app.Run, Version: app.Version, In: os.Stdin, Out: os.Stdout, Err: os.Stderr}
 	os.Exit(program.Run(ctx, os.Args))
+}
+
+// endAtOnce ends the process at the second signal, whatever hangs. What was answered
+// in the last moment may then be missing in the log, which knows that.
+func endAtOnce(ctx context.Context) {
+	<-ctx.Done()
+	again := make(chan os.Signal, 1)
+	signal.Notify(again, os.Interrupt, syscall.SIGTERM)
+	<-again
+	fmt.Fprintln(os.Stderr, "rapidmimic: stopped at once: calls of the last moment may not be in the log")
+	os.Exit(1)
 }

@@ -17,6 +17,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"sync/atomic"
 	"syscall"
@@ -34,7 +35,9 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/engine"
 	"rapidmimic/internal/fetch"
+	"rapidmimic/internal/memory"
 	"rapidmimic/internal/metrics"
+	"rapidmimic/internal/rescue"
 	"rapidmimic/internal/store"
 	"rapidmimic/internal/traffic"
 	"rapidmimic/internal/upstream"
@@ -55,13 +58,17 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 	if cfg.OpenControl && !config.IsLoopback(cfg.Control) {
 		logger.Warn("the control address is open: whoever reaches it can change everything", "control", cfg.Control)
 	}
+	limit := cfg.MemoryLimit
+	if limit == 0 {
+		limit = memory.Default()
+	}
 	unlock, err := lockData(cfg.Data)
 	if err != nil {
 		return err
 	}
 	defer unlock()
-	relaxCollector()
-	a := &app{config: cfg, logger: logger, started: time.Now()}
+	relaxCollector(limit)
+	a := &app{config: cfg, logger: logger, started: time.Now(), memory: shareOut(limit)}
 	if err := a.listen(); err != nil {
 		return err
 	}
@@ -69,16 +76,36 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 	if err := a.build(ctx); err != nil {
 		return err
 	}
-	runErr := a.run(ctx, ready)
-	return errors.Join(runErr, a.store.Close())
+	if err := a.run(ctx, ready); err != nil {
+		return err
+	}
+	return a.store.Close()
 }
 
 // relaxCollector lets the heap grow to several times what is in use before it
 // is collected: calls leave much behind that is dead at once, and what is in
-// use is small. GOGC, when set, is obeyed instead.
-func relaxCollector() {
+// use is small. Near the limit of memory it collects more often instead. GOGC and
+// GOMEMLIMIT, when set, are obeyed instead.
+func relaxCollector(limit int64) {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(400)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(limit / 10 * 9)
+	}
+}
+
+// shares are the parts of the memory that work of one kind may take. What is left is
+// for definitions, connections and the database.
+type shares struct {
+	uploads, bodies *memory.Ledger
+	logBuffer       int
+}
+
+func shareOut(limit int64) shares {
+	return shares{
+		uploads: memory.NewLedger(limit / 2), bodies: memory.NewLedger(limit / 4),
+		logBuffer: int(min(calllog.DefaultBufferBytes, limit/8)),
 	}
 }
 
@@ -86,9 +113,11 @@ type app struct {
 	config  config.Config
 	logger  *slog.Logger
 	started time.Time
+	memory  shares
 
 	controlListener, trafficListener, proxyListener net.Listener
-	control, traffic, proxy                         *http.Server // proxy is nil without one
+	called, proxied                                 *traffic.Listener // of traffic and proxy
+	control, traffic, proxy                         *http.Server      // proxy is nil without one
 	stopStreams                                     context.CancelFunc
 
 	store *store.Store
@@ -194,7 +223,8 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now})
+	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
+		Gate: traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)})
 	a.lapse = func(ctx context.Context, now time.Time) error {
 		closed, err := definitions.Expire(ctx, now)
 		for _, lane := range closed {
@@ -207,19 +237,19 @@ func (a *app) assemble(ctx context.Context) error {
 	masker := call.NewMasker(secret, a.config.Mask...)
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
-		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit),
+		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,
 	})
 	if err != nil {
 		return err
 	}
 	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
+		BodyTimeout: a.config.BodyTimeout, WriteTimeout: a.config.WriteTimeout, Memory: a.memory.bodies,
 		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})})
 	ca := authority.New(a.config.Data)
 	a.assembleProxy(definitions, answering, ca)
-	a.traffic = &http.Server{
-		Handler:           answering,
-		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
-	}
+	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), answering.Malformed)
+	a.traffic = a.server(answering)
+	a.traffic.ConnState, a.traffic.WriteTimeout, a.traffic.DisableGeneralOptionsHandler = a.called.Track, a.config.WriteTimeout, true
 	var fetchFrom func(context.Context, string) ([]byte, string, error)
 	if a.config.ImportURLs {
 		fetchFrom = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
@@ -230,17 +260,43 @@ func (a *app) assemble(ctx context.Context) error {
 	}
 	streams, stopStreams := context.WithCancel(context.Background())
 	a.stopStreams = stopStreams
-	a.control = &http.Server{
-		Handler: control.New(control.Config{
-			Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
-			Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
-			Lapse:   a.lapse, Ready: a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
-			ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
-		}),
-		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
-		BaseContext: func(net.Listener) context.Context { return streams },
-	}
+	a.control = a.server(control.New(control.Config{
+		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
+		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
+		Memory:  a.memory.uploads,
+		Lapse:   a.lapse, Ready: a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
+	}))
+	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it
+	a.control.BaseContext = func(net.Listener) context.Context { return streams }
 	return nil
+}
+
+// heavyWait is how long a call that takes much work waits for others that do.
+const heavyWait = 5 * time.Second
+
+// server builds the server of a port with the timeouts that all have.
+func (a *app) server(handler http.Handler) *http.Server {
+	return &http.Server{
+		Handler: handler, ReadHeaderTimeout: a.config.HeaderTimeout, IdleTimeout: a.config.IdleTimeout,
+		ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
+	}
+}
+
+// descriptors that are kept for the control port, the database and upstreams.
+const descriptors = 256
+
+// maxConnections is how many connections one of the ports that programs call may
+// have: half of what the system allows, less a reserve, unless a number is given.
+func (a *app) maxConnections() int {
+	if a.config.MaxConnections > 0 {
+		return a.config.MaxConnections
+	}
+	var limit syscall.Rlimit
+	if err := syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit); err != nil {
+		return 4_096
+	}
+	return int(max(int64(min(limit.Cur, 1<<20))-descriptors, 64) / 2)
 }
 
 // assembleProxy builds the proxy port, where there is one.
@@ -248,14 +304,13 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	if a.proxyListener == nil {
 		return
 	}
-	a.proxy = &http.Server{
-		Handler: traffic.NewProxy(traffic.ProxyConfig{
-			Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
-			Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
-			Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
-		}),
-		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
-	}
+	a.proxied = traffic.NewListener(a.proxyListener, a.maxConnections(), answering.Malformed)
+	a.proxy = a.server(traffic.NewProxy(traffic.ProxyConfig{
+		Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
+		Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
+		Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
+	}))
+	a.proxy.ConnState, a.proxy.WriteTimeout = a.proxied.Track, a.config.WriteTimeout
 }
 
 func count(snapshot *catalog.Snapshot) (services, mappings int) {
@@ -283,12 +338,12 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	lapsing.Go(func() error { a.lapseUntil(logCtx); return nil })
 
 	servers, serving := errgroup.WithContext(ctx)
-	servers.Go(func() error { return serve(a.traffic, a.trafficListener) })
+	servers.Go(func() error { return serve(a.traffic, a.called) })
 	servers.Go(func() error { return serve(a.control, a.controlListener) })
 	addresses := config.Addresses{Control: baseURL(a.controlListener), Traffic: baseURL(a.trafficListener), Data: a.config.Data}
 	if a.proxy != nil {
 		addresses.Proxy = baseURL(a.proxyListener)
-		servers.Go(func() error { return serve(a.proxy, a.proxyListener) })
+		servers.Go(func() error { return serve(a.proxy, a.proxied) })
 	}
 	a.ready.Store(true)
 	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,
@@ -298,9 +353,22 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	<-serving.Done()
 	a.ready.Store(false)
 	stopErr := a.stop()
-	serveErr := servers.Wait()
 	stopLog()
-	return errors.Join(serveErr, stopErr, logDone.Wait(), lapsing.Wait())
+	return errors.Join(stopErr, a.await("what runs in the background", func() error {
+		return errors.Join(servers.Wait(), logDone.Wait(), lapsing.Wait())
+	}))
+}
+
+// await waits for work to end, but not longer than stopWithin.
+func (a *app) await(what string, work func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- work() }()
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(stopWithin):
+		return fmt.Errorf("%s did not end within %s: calls of the last moment may not be in the log", what, stopWithin)
+	}
 }
 
 // lapseEvery is how often what is over is cleared away. It is not in force before
@@ -315,9 +383,11 @@ func (a *app) lapseUntil(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case now := <-ticker.C:
-			if err := a.lapse(context.WithoutCancel(ctx), now); err != nil {
-				a.logger.Error("what is over could not be cleared away", "error", err)
-			}
+			_ = rescue.Do(a.logger, "clear away what is over", func() {
+				if err := a.lapse(context.WithoutCancel(ctx), now); err != nil {
+					a.logger.Error("what is over could not be cleared away", "error", err)
+				}
+			})
 		}
 	}
 }

@@ -51,11 +51,12 @@ var mayImport = map[string]string{
 	"internal/fetch":                 "spec/problem",
 	"internal/upstream":              "",
 	"internal/authority":             "",
-	"internal/config":                "",
+	"internal/memory":                "",
+	"internal/config":                "internal/memory",
 	"internal/console":               "",
 	"internal/cli":                   "client demo internal/config spec",
 	"demo":                           "client spec/problem",
-	"internal/app": "core internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/metrics " +
+	"internal/app": "core internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/rescue " +
 		"internal/store internal/traffic internal/upstream",
 	"cmd/rapidmimic":  "internal/app internal/cli",
 	"e2e/browser":     "",

@@ -44,6 +44,12 @@ func serveFlags(data string) []cli.Flag {
 		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
 		&cli.Int64Flag{Name: "body-limit", Usage: "how many bytes of one body the log keeps", Value: 1 << 20, Sources: cli.EnvVars("RAPIDMIMIC_BODY_LIMIT")},
 		&cli.Int64Flag{Name: "max-body", Usage: "how many bytes of a body are held where an answer depends on it", Value: 10 << 20, Sources: cli.EnvVars("RAPIDMIMIC_MAX_BODY")},
+		&cli.Int64Flag{Name: "memory-limit", Usage: "how many bytes of memory the service may use; 0 for four fifths of its container's, else half of the machine's", Sources: cli.EnvVars("RAPIDMIMIC_MEMORY_LIMIT")},
+		&cli.IntFlag{Name: "max-connections", Usage: "how many connections the traffic port and the proxy may have open, each; 0 for what the system allows, less a reserve", Sources: cli.EnvVars("RAPIDMIMIC_MAX_CONNECTIONS")},
+		&cli.DurationFlag{Name: "header-timeout", Usage: "how long a caller may take to send the head of a request", Value: config.DefaultHeaderTimeout, Sources: cli.EnvVars("RAPIDMIMIC_HEADER_TIMEOUT")},
+		&cli.DurationFlag{Name: "body-timeout", Usage: "how long a caller may take to send a body, and one second more for each 10 kB", Value: config.DefaultBodyTimeout, Sources: cli.EnvVars("RAPIDMIMIC_BODY_TIMEOUT")},
+		&cli.DurationFlag{Name: "write-timeout", Usage: "how long a caller may take to read an answer, likewise; injected delays and slow lines do not count", Value: config.DefaultWriteTimeout, Sources: cli.EnvVars("RAPIDMIMIC_WRITE_TIMEOUT")},
+		&cli.DurationFlag{Name: "idle-timeout", Usage: "how long a connection may rest between two calls", Value: config.DefaultIdleTimeout, Sources: cli.EnvVars("RAPIDMIMIC_IDLE_TIMEOUT")},
 		&cli.StringFlag{Name: "log-level", Usage: "debug, info, warn or error", Value: "info", Sources: cli.EnvVars("RAPIDMIMIC_LOG_LEVEL"), Validator: checkLevel},
 		&cli.BoolFlag{Name: "log-json", Usage: "write the log as JSON", Sources: cli.EnvVars("RAPIDMIMIC_LOG_JSON")},
 	}
@@ -62,6 +68,8 @@ func configOf(c *cli.Command) config.Config {
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
 		NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
+		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
+		HeaderTimeout: c.Duration("header-timeout"), BodyTimeout: c.Duration("body-timeout"), WriteTimeout: c.Duration("write-timeout"), IdleTimeout: c.Duration("idle-timeout"),
 		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
 	}
 }

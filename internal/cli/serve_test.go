@@ -30,8 +30,10 @@ func TestEveryFlagOfServeReachesTheConfiguration(t *testing.T) {
 		arg := "--" + name
 		switch flag.(type) {
 		case *cli.BoolFlag:
-		case *cli.Int64Flag:
+		case *cli.Int64Flag, *cli.IntFlag:
 			arg += "=7"
+		case *cli.DurationFlag:
+			arg += "=7s"
 		default:
 			arg += "=other"
 		}

@@ -10,12 +10,23 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"time"
+
+	"rapidmimic/internal/memory"
 )
 
 // Default addresses.
 const (
 	DefaultControl = "127.0.0.1:7400"
 	DefaultTraffic = "127.0.0.1:7401"
+)
+
+// Default timeouts of connections.
+const (
+	DefaultHeaderTimeout = 10 * time.Second
+	DefaultBodyTimeout   = 30 * time.Second
+	DefaultWriteTimeout  = 30 * time.Second
+	DefaultIdleTimeout   = 2 * time.Minute
 )
 
 // Config is how a service runs.
@@ -41,6 +52,16 @@ type Config struct {
 	Mask []string
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
+	// MemoryLimit is how many bytes the process may use; 0 means four fifths of the
+	// container's limit, else half of what the machine has.
+	MemoryLimit int64
+	// MaxConnections is how many connections the traffic port and the proxy may have
+	// open, each; 0 means as many as the system allows, less a reserve.
+	MaxConnections int
+	// HeaderTimeout is how long a caller may take to send the head of a request,
+	// BodyTimeout its body, WriteTimeout to take an answer; IdleTimeout is how long a
+	// connection may rest. 0 means the defaults.
+	HeaderTimeout, BodyTimeout, WriteTimeout, IdleTimeout time.Duration
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to
 	// answer a call, in bytes; 0 means the defaults.
 	BodyLimit, MaxBody int64
@@ -89,13 +110,27 @@ func (c *Config) Check() error {
 	if c.ImportPrivate && !c.ImportURLs {
 		return errors.New("--import-private goes with --import-urls")
 	}
-	for flag, n := range map[string]int64{"--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody} {
+	if c.MemoryLimit > 0 && c.MemoryLimit < memory.Least {
+		return fmt.Errorf("--memory-limit must be at least %d bytes (%d MB)", int64(memory.Least), memory.Least>>20)
+	}
+	for flag, d := range map[string]*time.Duration{"--header-timeout": &c.HeaderTimeout, "--body-timeout": &c.BodyTimeout, "--write-timeout": &c.WriteTimeout, "--idle-timeout": &c.IdleTimeout} {
+		if *d < 0 {
+			return fmt.Errorf("%s must not be negative", flag)
+		}
+		if *d == 0 {
+			*d = defaultTimeouts[flag]
+		}
+	}
+	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody} {
 		if n < 0 {
 			return fmt.Errorf("%s must not be negative", flag)
 		}
 	}
 	return nil
 }
+
+var defaultTimeouts = map[string]time.Duration{"--header-timeout": DefaultHeaderTimeout, "--body-timeout": DefaultBodyTimeout,
+	"--write-timeout": DefaultWriteTimeout, "--idle-timeout": DefaultIdleTimeout}
 
 func checkAddress(address string) error {
 	_, port, err := net.SplitHostPort(address)

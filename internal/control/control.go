@@ -43,6 +43,8 @@ type Config struct {
 	// ControlURL and TrafficURL are base URLs without a trailing slash.
 	// ProxyURL is "" where there is no proxy.
 	ControlURL, TrafficURL, ProxyURL string
+	// Memory is asked before a large upload is read.
+	Memory Memory
 	// Data is the data folder.
 	Data string
 	// AnyHost admits every Host header; otherwise only names of this machine.
@@ -65,7 +67,7 @@ func New(c Config) http.Handler {
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.recoverFault, s.guard.check, limitBody, author)
+	router.Use(s.recoverFault, s.guard.check, s.limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)

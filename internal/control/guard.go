@@ -1,13 +1,18 @@
 package control
 
 import (
+	"bytes"
+	"io"
 	"net"
 	"net/http"
 	"net/netip"
 	"net/url"
+	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/spec/problem"
 )
 
@@ -40,6 +45,85 @@ func isOwnHost(hostport string) bool {
 	return err == nil && ip.IsLoopback()
 }
 
-func limitBody(c *gin.Context) {
+// Memory shares out what uploads may take.
+type Memory interface {
+	// Reserve takes bytes until release is called; ok is false where that many are
+	// not left.
+	Reserve(bytes int64) (release func(), ok bool)
+	Limit() int64
+}
+
+// smallUpload is the size, in bytes, up to which nobody asks what an upload takes.
+const smallUpload = 1 << 20
+
+// uploadTimeout is how long a body may take to arrive.
+const uploadTimeout = 2 * time.Minute
+
+// limitBody bounds what a request may send, and reserves the memory that reading it
+// can take: many times its size, for a document.
+func (s *server) limitBody(c *gin.Context) {
+	size := c.Request.ContentLength
+	if size == 0 {
+		return
+	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxUpload)
+	if size < 0 || size > MaxUpload {
+		size = MaxUpload // what is larger is refused when it is read
+	}
+	release, ok := func() {}, true
+	if size > smallUpload {
+		release, ok = s.Memory.Reserve(size)
+	}
+	defer release()
+	if !ok {
+		s.refuseUpload(c, size, size)
+		return
+	}
+	control := http.NewResponseController(c.Writer)
+	_ = control.SetReadDeadline(time.Now().Add(uploadTimeout)) // where a connection has none, there is no limit
+	text, err := readBody(c)
+	_ = control.SetReadDeadline(time.Time{})
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Request.Body = io.NopCloser(bytes.NewReader(text))
+	if len(text) <= smallUpload {
+		c.Next()
+		return
+	}
+	cost := costOf(text, strings.Contains(c.Request.URL.Path, "/payloads/"))
+	more, ok := s.Memory.Reserve(max(0, cost-size))
+	defer more()
+	if !ok {
+		s.refuseUpload(c, int64(len(text)), cost)
+		return
+	}
+	c.Next()
+}
+
+func (s *server) refuseUpload(c *gin.Context, size, cost int64) {
+	s.fail(c, problem.New(problem.TooLarge, "an upload of %d MB may take %d MB of memory to read, and that is not free: uploads have %d MB together (serve --memory-limit)",
+		size>>20, cost>>20, s.Memory.Limit()>>20), nil)
+}
+
+// How many times its size a text takes at most while it is read and compiled.
+const (
+	costAsBytes = 3
+	costAsJSON  = 12
+	costAsYAML  = 30
+)
+
+// costOf estimates how many bytes it takes to read an upload.
+func costOf(text []byte, payload bool) int64 {
+	switch {
+	case payload:
+		return int64(len(text)) * costAsBytes
+	case bundle.IsArchive(text):
+		return int64(len(text)) + bundle.UnpackedSize(text)*costAsYAML
+	case bytes.IndexByte([]byte("{["), append(bytes.TrimLeft(text, " \t\r\n"), ' ')[0]) >= 0:
+		return int64(len(text)) * costAsJSON
+	default:
+		return int64(len(text)) * costAsYAML
+	}
 }

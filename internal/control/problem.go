@@ -2,7 +2,9 @@ package control
 
 import (
 	"errors"
+	"io"
 	"net/http"
+	"os"
 	"runtime/debug"
 
 	"github.com/gin-gonic/gin"
@@ -33,6 +35,8 @@ func (s *server) fail(c *gin.Context, err error, current any) {
 	case errors.As(err, &p):
 	case errors.As(err, &tooLarge):
 		p = problem.New(problem.TooLarge, "the body is larger than the %d MiB allowed", tooLarge.Limit>>20)
+	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(err, io.ErrUnexpectedEOF):
+		p = problem.New(problem.Syntax, "the body did not arrive whole (%v); nothing was changed", err)
 	default:
 		s.Logger.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		p = problem.New(problem.Internal, "this is a fault of Rapid Mimic; its log has the details")

@@ -22,6 +22,8 @@ const (
 	streamEvery = 50 * time.Millisecond
 	// streamBeat keeps idle connections open.
 	streamBeat = 15 * time.Second
+	// streamStall is how long a reader may leave what was sent untaken.
+	streamStall = 4 * streamBeat
 )
 
 // streamCalls sends calls as they are kept: Server-Sent Events of the type
@@ -35,7 +37,7 @@ func (s *server) streamCalls(c *gin.Context) {
 		return
 	}
 	w := http.NewResponseController(c.Writer)
-	_ = w.SetWriteDeadline(time.Time{}) // a stream outlives every time limit
+	_ = w.SetWriteDeadline(time.Now().Add(streamStall))
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")
 	c.Header("X-Accel-Buffering", "no")
@@ -47,6 +49,7 @@ func (s *server) streamCalls(c *gin.Context) {
 	}
 	fits := s.fits(c, selection)
 	for w.Flush() == nil {
+		_ = w.SetWriteDeadline(time.Now().Add(streamStall))
 		position, err = s.nextBatch(c, fits, position)
 		if err != nil {
 			return

@@ -15,7 +15,10 @@ import (
 
 // hold holds a call back for as long as its decision says. It reports false when
 // the caller has left meanwhile: then there is no answer.
-func hold(ctx context.Context, record *call.Record, d *engine.Decision) bool {
+func hold(ctx context.Context, w http.ResponseWriter, record *call.Record, d *engine.Decision) bool {
+	if d.Delay > 0 || d.Effect == spec.EffectHang || d.Line.Slow() || d.Relay != nil {
+		_ = http.NewResponseController(w).SetWriteDeadline(time.Time{}) // that it takes time is wanted
+	}
 	if d.Delay <= 0 {
 		return true
 	}
@@ -23,7 +26,7 @@ func hold(ctx context.Context, record *call.Record, d *engine.Decision) bool {
 	err := pause(ctx, d.Delay)
 	record.Wait = time.Since(begun)
 	if err != nil {
-		record.Answer = call.Answer{Status: statusCallerLeft}
+		record.Answer = call.Answer{Status: engine.StatusCallerLeft}
 		note(d, fmt.Sprintf("the caller left after %s of the injected %s", record.Wait.Round(time.Millisecond), d.Delay.Round(time.Millisecond)))
 	}
 	return err == nil
@@ -48,13 +51,13 @@ func note(d *engine.Decision, text string) {
 
 // deliver sends the answer of a decision, as its impairments have it. abort says
 // that the connection must end here.
-func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
+func (h *Handler) deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
 	switch d.Effect {
 	case "":
 		if d.Line.Slow() {
 			w = newSlowWriter(r.Context(), w, d.Line)
 		}
-		send(w, r.Method, record, d.Reveal)
+		send(w, r.Method, record, d.Reveal, h.WriteTimeout)
 		return false
 	case spec.EffectCutBody, spec.EffectWrongLength:
 		return spoil(w, r.Method, record, d)

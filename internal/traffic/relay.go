@@ -34,8 +34,9 @@ type relayed struct {
 	r        *http.Request
 	record   *call.Record
 	decision *engine.Decision
-	sent     *capture // of the request's body
-	answer   *capture // of the answer's body
+	sent     *capture   // of the request's body
+	body     *timedBody // of the request; nil where it is held, or has none
+	answer   *capture   // of the answer's body
 }
 
 // relay passes a call on and its answer back, both as they come; the log keeps
@@ -49,12 +50,17 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	resp, err := h.Upstream.RoundTrip(out)
 	record.Ask = time.Since(asked)
 	switch {
+	case err != nil && x.body != nil && x.body.err != nil:
+		engine.BrokeOff(d, int(x.sent.size), brokeOff(x.body.err))
+		record.Recording = ""
+		w.Header().Set("Connection", "close")
+		err = x.deliver()
 	case r.Context().Err() != nil:
 		x.note("the caller left before the upstream answered")
-		record.Answer.Status = statusCallerLeft
+		record.Answer.Status = engine.StatusCallerLeft
 		closeBody(resp)
 		err = nil
-	case !hold(r.Context(), record, d):
+	case !hold(r.Context(), w, record, d):
 		closeBody(resp)
 		err = nil
 	default:
@@ -98,14 +104,11 @@ func (x *relayed) respond(resp *http.Response, err error) error {
 // deliver sends the answer of the decision, which is not the upstream's as it came.
 func (x *relayed) deliver() error {
 	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
-	if deliver(x.w, x.r, x.record, x.decision) {
+	if x.h.deliver(x.w, x.r, x.record, x.decision) {
 		return errSpoilt
 	}
 	return nil
 }
-
-// statusCallerLeft stands in the log for calls whose caller did not wait.
-const statusCallerLeft = 499
 
 // request is what the upstream is asked.
 func (x *relayed) request() *http.Request {
@@ -140,10 +143,11 @@ func (x *relayed) request() *http.Request {
 		out.TransferEncoding = nil
 		out.Body, out.ContentLength = io.NopCloser(bytes.NewReader(in.Body.Bytes)), int64(len(in.Body.Bytes))
 	case x.r.Body != nil && x.r.Body != http.NoBody:
+		x.body = x.h.timed(x.w, x.r.Body)
 		out.Body = struct {
 			io.Reader
 			io.Closer
-		}{io.TeeReader(x.r.Body, x.sent), x.r.Body}
+		}{io.TeeReader(x.body, x.sent), x.body}
 	}
 	trace := &httptrace.ClientTrace{Got1xxResponse: func(code int, header textproto.MIMEHeader) error {
 		if code != http.StatusSwitchingProtocols && code != http.StatusContinue {
@@ -242,6 +246,9 @@ func (x *relayed) copyBody(resp *http.Response) error {
 		n, err := from.Read(*buffer)
 		if n > 0 {
 			x.answer.Write((*buffer)[:n])
+			if !x.decision.Line.Slow() { // who does not take what is sent holds an upstream up
+				_ = controller.SetWriteDeadline(time.Now().Add(x.h.WriteTimeout))
+			}
 			if _, writeErr := to.Write((*buffer)[:n]); writeErr != nil {
 				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
 				return nil

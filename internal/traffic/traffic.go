@@ -4,7 +4,6 @@
 package traffic
 
 import (
-	"io"
 	"log/slog"
 	"net/http"
 	"runtime/debug"
@@ -40,10 +39,20 @@ type Config struct {
 	// MaxBody is the largest body that is held to answer a call, in bytes;
 	// zero means DefaultMaxBody.
 	MaxBody int64
+	// Memory is asked before a large body is held; nil means that all are.
+	Memory Memory
+	// BodyTimeout and WriteTimeout are how long a caller may take to send a body, and
+	// to take an answer, plus what it takes at bytesPerSecond; zero means
+	// DefaultTimeout.
+	BodyTimeout, WriteTimeout time.Duration
 }
 
-// DefaultMaxBody is 10 MiB.
-const DefaultMaxBody = 10 << 20
+const (
+	// DefaultMaxBody is 10 MiB.
+	DefaultMaxBody = 10 << 20
+	// DefaultTimeout is that of Config.
+	DefaultTimeout = 30 * time.Second
+)
 
 // Handler answers calls to the virtual services.
 type Handler struct{ Config }
@@ -52,6 +61,12 @@ type Handler struct{ Config }
 func New(c Config) *Handler {
 	if c.MaxBody == 0 {
 		c.MaxBody = DefaultMaxBody
+	}
+	if c.BodyTimeout == 0 {
+		c.BodyTimeout = DefaultTimeout
+	}
+	if c.WriteTimeout == 0 {
+		c.WriteTimeout = DefaultTimeout
 	}
 	return &Handler{c}
 }
@@ -74,15 +89,30 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.carryOut(w, r, record, &decision)
 		return
 	}
-	body, whole := h.readBody(w, r, placed.NeedsBody())
+	needed := placed.NeedsBody()
+	release, ok := h.reserve(r.ContentLength, needed)
+	defer release()
+	if !ok {
+		decision = engine.NoMemory(placed)
+		w.Header().Set("Connection", "close")
+		h.carryOut(w, r, record, &decision)
+		return
+	}
+	body, fits, broken := h.readBody(w, r, needed)
 	record.Request.Body = body
 	if body.Size > 0 {
 		record.Read = time.Since(arrived)
 	}
-	if whole {
-		decision = h.Engine.Decide(placed, &record.Request)
-	} else {
+	switch {
+	case !fits:
 		decision = engine.TooLarge(placed, h.MaxBody)
+	case broken != nil && needed:
+		decision = engine.Incomplete(placed, len(body.Bytes), brokeOff(broken))
+	default:
+		decision = h.Engine.Decide(placed, &record.Request)
+		if broken != nil {
+			decision.Explanation = decision.Explanation.With(engine.BodyBrokeOff(len(body.Bytes), brokeOff(broken)))
+		}
 	}
 	record.Decide = time.Since(arrived) - record.Read
 	h.carryOut(w, r, record, &decision)
@@ -92,6 +122,11 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	record.Lane, record.Scenario = d.Lane, d.Scenario
+	if d.Answer.Status == engine.StatusCallerLeft && d.Relay == nil {
+		record.Answer, record.Explanation = d.Answer, d.Explanation
+		h.Log.Add(record)
+		panic(http.ErrAbortHandler)
+	}
 	if d.Relay != nil {
 		h.relay(w, r, record, d)
 		return
@@ -105,9 +140,9 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 		h.Log.Began(record)
 	}
 	abort := false
-	if hold(r.Context(), record, d) {
+	if hold(r.Context(), w, record, d) {
 		before := record.Read + record.Decide + record.Wait
-		abort = deliver(w, r, record, d)
+		abort = h.deliver(w, r, record, d)
 		record.Send = time.Since(record.At) - before
 	}
 	record.Explanation = d.Explanation
@@ -117,52 +152,40 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	}
 }
 
-// readBody reads the body as far as the log keeps it, or whole where the
-// answer depends on it; the rest is read and counted. whole is false when it
-// had to be held and was too large.
-func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) (body call.Body, whole bool) {
-	if r.Body == nil || r.Body == http.NoBody {
-		return call.Body{}, true
-	}
-	limit := int64(h.Log.BodyLimit())
-	if needed {
-		limit = h.MaxBody
-	}
-	held, err := io.ReadAll(io.LimitReader(r.Body, limit+1))
-	body = call.Body{Bytes: held, Size: int64(len(held))}
-	if body.Size <= limit || err != nil {
-		return body, true
-	}
-	body.Bytes, body.Cut = held[:limit], true
-	if needed { // the connection ends here, instead of swallowing the rest
-		w.Header().Set("Connection", "close")
-		body.Size = max(body.Size, r.ContentLength)
-		return body, false
-	}
-	rest, _ := io.Copy(io.Discard, r.Body) // a caller that breaks off is still worth showing
-	body.Size += rest
-	return body, true
-}
-
-func trimToLog(body *call.Body, limit int) {
-	if len(body.Bytes) > limit {
-		body.Bytes, body.Cut = body.Bytes[:limit], true
-	}
-}
-
 // noStore keeps answers out of caches, where an edit would not show; an answer
 // that says how long it may be kept is left as it is. It is never changed.
 var noStore = []string{"no-store"}
 
 // send writes the answer of a record.
-func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
+func send(w http.ResponseWriter, method string, record *call.Record, reveal bool, timeout time.Duration) {
 	answer := &record.Answer
 	record.AnswerSize = int64(len(answer.Body))
 	sendHead(w, record, reveal, len(answer.Body))
 	if method == http.MethodHead || len(answer.Body) == 0 {
 		return
 	}
-	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
+	writeTimed(w, answer.Body, timeout)
+}
+
+// writePiece is how much of a body is written at once where it takes more than one
+// look at the time.
+const writePiece = 64 << 10
+
+// writeTimed writes a body to a caller that has to take it in time. One that has gone
+// away, or does not take it, is no fault of ours. Small ones stay in the buffers of
+// the connection, whose server has a deadline of its own.
+func writeTimed(w http.ResponseWriter, body []byte, timeout time.Duration) {
+	if len(body) <= writePiece {
+		_, _ = w.Write(body)
+		return
+	}
+	control, begun := http.NewResponseController(w), time.Now()
+	for sent := 0; sent < len(body); sent += writePiece {
+		_ = control.SetWriteDeadline(due(begun, timeout, int64(sent)))
+		if _, err := w.Write(body[sent:min(sent+writePiece, len(body))]); err != nil {
+			break
+		}
+	}
 }
 
 // sendHead writes the status and the headers of an answer, whose body is said to
@@ -240,6 +263,6 @@ func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
 	h.Logger.Error("a call made the service fail", "call", call.ID(record.Number), "fault", fault, "stack", string(debug.Stack()))
 	decision := engine.Broken(record.Service)
 	record.Source, record.By, record.Answer, record.Explanation = decision.Source, decision.By, decision.Answer, decision.Explanation
-	send(w, record.Request.Method, record, true)
+	send(w, record.Request.Method, record, true, h.WriteTimeout)
 	h.Log.Add(record)
 }

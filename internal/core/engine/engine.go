@@ -108,6 +108,11 @@ func (p *Placed) viewSteps() []call.Step {
 }
 
 func (e *Engine) decide(p *Placed, r *call.Request) Decision {
+	if r.Method == "CONNECT" {
+		d := p.decision()
+		refuseTunnel(&d)
+		return d
+	}
 	if p.Service == nil {
 		return e.unplaced(p, r)
 	}

@@ -94,8 +94,13 @@ func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
 		e.refuseAsked(&d, p, r)
 		return d
 	}
-	if r.Path == "/" || r.Path == "" {
+	switch r.Path {
+	case "/", "":
 		return e.rootPage(p)
+	case "*": // what the whole port can do
+		d := p.decision()
+		allowed(&d, nil)
+		return d
 	}
 	name, _, _ := strings.Cut(strings.TrimPrefix(r.Path, "/"), "/")
 	names := p.snapshot.Names()

@@ -112,6 +112,55 @@ func TooLarge(p *Placed, limit int64) Decision {
 	return d
 }
 
+// NoMemory is the decision on a call whose body cannot be held now.
+func NoMemory(p *Placed) Decision {
+	d := p.decision()
+	refusal(&d, "no-memory", selfDocument{
+		Title: "The body of this call cannot be held now", Status: 503,
+		Detail: "Bodies that are held take all the memory that they may have (serve --memory-limit); try again.",
+	}, nil)
+	d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: "1"})
+	return d
+}
+
+// Malformed is the decision on what is no call, and was refused before it came to be
+// one.
+func Malformed(status int, reason string) (d Decision) {
+	d.Source, d.By, d.Answer.Status = call.FromSelf, "malformed", status
+	d.Explanation = &call.Explanation{
+		Sentence: fmt.Sprintf("What came is not a well-formed call: %s.", reason),
+		Steps:    []call.Step{{Stage: call.Place, Subject: "request", Verdict: call.Noted, Reason: reason}},
+	}
+	return d
+}
+
+// Incomplete is the decision on a call whose body broke off after so many bytes: what
+// is known of it is not what its caller meant to say.
+func Incomplete(p *Placed, received int, why string) Decision {
+	d := p.decision()
+	BrokeOff(&d, received, why)
+	return d
+}
+
+// BrokeOff makes the decision on a call whose body is being relayed one on a call
+// whose body broke off.
+func BrokeOff(d *Decision, received int, why string) {
+	var steps []call.Step
+	if d.Explanation != nil {
+		steps = d.Explanation.Steps
+	}
+	refusal(d, "incomplete-body", selfDocument{
+		Title: "The body of this call is not whole", Status: 400,
+		Detail: fmt.Sprintf("The body broke off after %d bytes (%s), and the answer depends on it.", received, why),
+	}, steps)
+	d.Recording = ""
+}
+
+// BodyBrokeOff tells of a call whose body broke off and did not matter.
+func BodyBrokeOff(received int, why string) call.Step {
+	return call.Step{Stage: call.Place, Subject: "body", Verdict: call.Noted, Reason: fmt.Sprintf("it broke off after %d bytes (%s); no answer depends on it", received, why)}
+}
+
 // NotIntercepted explains a connection to a listed host of the proxy on which no
 // call was made.
 func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
@@ -135,6 +184,15 @@ func Broken(service string) Decision {
 		Detail: "This is a fault of Rapid Mimic; its own log has the details.",
 	}, nil)
 	return d
+}
+
+// refuseTunnel tells a client that takes the port for a proxy which one is.
+func refuseTunnel(d *Decision) {
+	refusal(d, "not-a-proxy", selfDocument{
+		Title: "This port is not a proxy", Status: 405,
+		Detail: "CONNECT asks for a tunnel, which only the proxy port (--proxy) makes.",
+	}, nil)
+	d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Allow", Value: "GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS"})
 }
 
 // rootPage tells whoever opens the bare address where they are.

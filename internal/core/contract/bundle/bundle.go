@@ -125,6 +125,21 @@ func Unpack(text []byte, most int) ([]File, error) {
 	return files, nil
 }
 
+// UnpackedSize is how large the files of an archive say that they are together, as far
+// as they are read; 0 for what is no archive.
+func UnpackedSize(text []byte) (size int64) {
+	archive, err := zip.NewReader(bytes.NewReader(text), int64(len(text)))
+	if err != nil {
+		return 0
+	}
+	for _, entry := range archive.File {
+		if size += int64(min(entry.UncompressedSize64, MaxBytes)); size > MaxBytes {
+			return MaxBytes
+		}
+	}
+	return size
+}
+
 // isForeign reports whether a name is that of something that packing programs
 // add by themselves.
 func isForeign(name string) bool {

@@ -1,0 +1,85 @@
+// Package memory shares out what memory the process may use, so that one kind of
+// work cannot take it from all others: who needs much asks a Ledger before.
+package memory
+
+import (
+	"math"
+	"os"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// Least is the least limit that the service can work with.
+const Least = 256 << 20
+
+// Ledger knows how much of a share is in use. It is safe for concurrent use.
+type Ledger struct {
+	limit int64
+
+	mu      sync.Mutex // guards used and refused
+	used    int64
+	refused int64
+}
+
+// NewLedger builds the ledger of a share of so many bytes.
+func NewLedger(limit int64) *Ledger { return &Ledger{limit: limit} }
+
+// Reserve takes bytes of the share until release is called. It reports false where
+// that many are not left; then release does nothing.
+func (l *Ledger) Reserve(bytes int64) (release func(), ok bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if bytes > l.limit-l.used {
+		l.refused++
+		return func() {}, false
+	}
+	l.used += bytes
+	return sync.OnceFunc(func() {
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		l.used -= bytes
+	}), true
+}
+
+// Limit is how many bytes the share has.
+func (l *Ledger) Limit() int64 { return l.limit }
+
+// Refused is how often there was not enough left.
+func (l *Ledger) Refused() int64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.refused
+}
+
+// Default is the limit where none is given: four fifths of what a container may use,
+// else half of what the machine has; 2 GiB where neither can be read.
+func Default() int64 {
+	for _, file := range []string{"/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes"} {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			continue
+		}
+		if n, err := strconv.ParseInt(strings.TrimSpace(string(text)), 10, 64); err == nil && n > 0 && n < 1<<50 { // "max", or a number that stands for it
+			return max(n/5*4, Least)
+		}
+	}
+	text, err := os.ReadFile("/proc/meminfo")
+	if err != nil {
+		return 2 << 30
+	}
+	return max(total(string(text))/2, Least)
+}
+
+// total reads MemTotal of /proc/meminfo, in bytes; 4 GiB where it is not there.
+func total(meminfo string) int64 {
+	for line := range strings.SplitSeq(meminfo, "\n") {
+		fields := strings.Fields(line)
+		if len(fields) == 3 && fields[0] == "MemTotal:" {
+			if kB, err := strconv.ParseInt(fields[1], 10, 64); err == nil && kB < math.MaxInt64>>10 {
+				return kB << 10
+			}
+		}
+	}
+	return 4 << 30
+}

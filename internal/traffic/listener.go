@@ -1,0 +1,224 @@
+package traffic
+
+import (
+	"bytes"
+	"context"
+	"net"
+	"net/http"
+	"sync"
+	"sync/atomic"
+	"time"
+)
+
+// Listener takes the connections of a port that programs call. It holds their number
+// below a limit, by closing the one that has been idle the longest, and sees what
+// net/http refuses by itself, before any handler: a call that nobody knows of would be
+// a riddle.
+type Listener struct {
+	net.Listener
+	max int
+	// malformed is told of what was refused.
+	malformed func(Malformed)
+
+	mu   sync.Mutex // guards open
+	open map[*conn]struct{}
+	free chan struct{} // signals that a connection was closed
+
+	closed atomic.Int64
+}
+
+// Malformed is a call that net/http refused.
+type Malformed struct {
+	Caller string
+	// Begins is the beginning of what came last.
+	Begins []byte
+	Status int
+	Reason string // "400 Bad Request: missing required Host header"
+}
+
+// NewListener wraps a listener. max is how many connections may be open at once.
+func NewListener(l net.Listener, max int, malformed func(Malformed)) *Listener {
+	return &Listener{Listener: l, max: max, malformed: malformed, open: make(map[*conn]struct{}), free: make(chan struct{}, 1)}
+}
+
+// Open is how many connections are open, Closed how many idle ones had to go for
+// others.
+func (l *Listener) Open() int {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return len(l.open)
+}
+
+// Closed is how many idle connections were closed for new ones.
+func (l *Listener) Closed() int64 { return l.closed.Load() }
+
+// Accept implements net.Listener. Where all connections are busy it waits for one to
+// end; new ones wait in the queue of the system.
+func (l *Listener) Accept() (net.Conn, error) {
+	for !l.room() {
+		select {
+		case <-l.free:
+		case <-time.After(100 * time.Millisecond): // one may have become idle
+		}
+	}
+	accepted, err := l.Listener.Accept()
+	if err != nil {
+		return nil, err
+	}
+	c := &conn{Conn: accepted, listener: l}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.open[c] = struct{}{}
+	return c, nil
+}
+
+// room makes room for one more connection. It reports false where that cannot be.
+func (l *Listener) room() bool {
+	l.mu.Lock()
+	if len(l.open) < l.max {
+		l.mu.Unlock()
+		return true
+	}
+	var oldest *conn
+	var since int64
+	for c := range l.open {
+		if idle := c.idle.Load(); idle != 0 && (oldest == nil || idle < since) {
+			oldest, since = c, idle
+		}
+	}
+	l.mu.Unlock()
+	if oldest == nil {
+		return false
+	}
+	l.closed.Add(1)
+	_ = oldest.Close() // its caller may have closed it already
+	return true
+}
+
+// Track notes which connections are idle; it is the ConnState of the server.
+func (l *Listener) Track(c net.Conn, state http.ConnState) {
+	ours, ok := c.(*conn)
+	if !ok {
+		return
+	}
+	switch state {
+	case http.StateIdle, http.StateNew:
+		ours.idle.Store(time.Now().UnixNano())
+	case http.StateActive:
+		ours.idle.Store(0)
+	case http.StateHijacked:
+		ours.idle.Store(0)
+		ours.quiet.Store(true) // what it says is not HTTP any more
+	}
+}
+
+// conn is a connection of a Listener.
+type conn struct {
+	net.Conn
+	listener *Listener
+	idle     atomic.Int64 // since when, in Unix nanoseconds; 0 while a call is answered
+	quiet    atomic.Bool
+	once     sync.Once
+
+	// last is the beginning of what was read last, of which there are lastSize bytes.
+	// Reading and refusing happen in one goroutine.
+	last     [200]byte
+	lastSize atomic.Int32
+}
+
+// Read implements net.Conn.
+func (c *conn) Read(b []byte) (int, error) {
+	n, err := c.Conn.Read(b)
+	if n > 1 && !c.quiet.Load() { // a single byte is read ahead by net/http
+		c.lastSize.Store(int32(copy(c.last[:], b[:n])))
+	}
+	return n, err
+}
+
+// refused is how net/http begins and continues the answers that it gives by itself.
+var (
+	refused        = []byte("HTTP/1.1 4")
+	notImplemented = []byte("HTTP/1.1 501 ")
+	ownHead        = []byte("\r\nContent-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n")
+	expectation    = []byte("HTTP/1.1 417 Expectation Failed\r\nConnection: close\r\n")
+)
+
+// Write implements net.Conn.
+func (c *conn) Write(b []byte) (int, error) {
+	if bytes.HasPrefix(b, refused) || bytes.HasPrefix(b, notImplemented) {
+		c.note(b)
+	}
+	return c.Conn.Write(b)
+}
+
+// note tells of an answer that no handler gave.
+func (c *conn) note(b []byte) {
+	head, reason, own := bytes.Cut(b, ownHead)
+	switch {
+	case own && len(head) < 60:
+	case bytes.HasPrefix(b, expectation):
+		reason = []byte("417 Expectation Failed: only 100-continue is known")
+	default:
+		return
+	}
+	status := 0
+	for _, digit := range b[len("HTTP/1.1 "):][:3] {
+		status = status*10 + int(digit-'0')
+	}
+	c.listener.malformed(Malformed{c.RemoteAddr().String(), bytes.Clone(c.last[:c.lastSize.Load()]), status, string(reason)})
+}
+
+// Close implements net.Conn.
+func (c *conn) Close() error {
+	c.once.Do(func() {
+		c.listener.mu.Lock()
+		delete(c.listener.open, c)
+		c.listener.mu.Unlock()
+		select {
+		case c.listener.free <- struct{}{}:
+		default:
+		}
+	})
+	return c.Conn.Close()
+}
+
+// CloseWrite ends what we say on a connection, and leaves the other side the rest.
+func (c *conn) CloseWrite() error {
+	closeWrite(c.Conn)
+	return nil
+}
+
+// NetConn gives the connection below.
+func (c *conn) NetConn() net.Conn { return c.Conn }
+
+// Gate lets as many calls do heavy work at once as it has places.
+type Gate struct {
+	places chan struct{}
+	wait   time.Duration
+}
+
+// NewGate builds a gate with so many places, for which calls wait so long.
+func NewGate(places int, wait time.Duration) *Gate {
+	return &Gate{make(chan struct{}, places), wait}
+}
+
+// Enter implements budget.Gate.
+func (g *Gate) Enter(ctx context.Context) bool {
+	select {
+	case g.places <- struct{}{}:
+		return true
+	default:
+	}
+	timer := time.NewTimer(g.wait)
+	defer timer.Stop()
+	select {
+	case g.places <- struct{}{}:
+		return true
+	case <-ctx.Done():
+	case <-timer.C:
+	}
+	return false
+}
+
+// Leave implements budget.Gate.
+func (g *Gate) Leave() { <-g.places }
