@@ -279,9 +279,12 @@ const heavyWait = 5 * time.Second
 func (a *app) server(handler http.Handler) *http.Server {
 	return &http.Server{
 		Handler: handler, ReadHeaderTimeout: a.config.HeaderTimeout, IdleTimeout: a.config.IdleTimeout,
-		ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug),
+		ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug), MaxHeaderBytes: maxHeader,
 	}
 }
+
+// maxHeader bounds the head of a request, in bytes.
+const maxHeader = 256 << 10
 
 // descriptors that are kept for the control port, the database and upstreams.
 const descriptors = 256

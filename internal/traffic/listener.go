@@ -30,7 +30,7 @@ type Listener struct {
 // Malformed is a call that net/http refused.
 type Malformed struct {
 	Caller string
-	// Begins is the beginning of what came last.
+	// Begins is the beginning of what came.
 	Begins []byte
 	Status int
 	Reason string // "400 Bad Request: missing required Host header"
@@ -104,11 +104,9 @@ func (l *Listener) Track(c net.Conn, state http.ConnState) {
 	switch state {
 	case http.StateIdle, http.StateNew:
 		ours.idle.Store(time.Now().UnixNano())
+		ours.beginsSize.Store(0)
 	case http.StateActive:
 		ours.idle.Store(0)
-	case http.StateHijacked:
-		ours.idle.Store(0)
-		ours.quiet.Store(true) // what it says is not HTTP any more
 	}
 }
 
@@ -117,20 +115,19 @@ type conn struct {
 	net.Conn
 	listener *Listener
 	idle     atomic.Int64 // since when, in Unix nanoseconds; 0 while a call is answered
-	quiet    atomic.Bool
 	once     sync.Once
 
-	// last is the beginning of what was read last, of which there are lastSize bytes.
-	// Reading and refusing happen in one goroutine.
-	last     [200]byte
-	lastSize atomic.Int32
+	// begins is the beginning of the present request, of which there are beginsSize
+	// bytes. Reading and refusing happen in one goroutine.
+	begins     [200]byte
+	beginsSize atomic.Int32
 }
 
 // Read implements net.Conn.
 func (c *conn) Read(b []byte) (int, error) {
 	n, err := c.Conn.Read(b)
-	if n > 1 && !c.quiet.Load() { // a single byte is read ahead by net/http
-		c.lastSize.Store(int32(copy(c.last[:], b[:n])))
+	if n > 1 && c.beginsSize.Load() == 0 { // a single byte is read ahead by net/http
+		c.beginsSize.Store(int32(copy(c.begins[:], b[:n])))
 	}
 	return n, err
 }
@@ -165,7 +162,7 @@ func (c *conn) note(b []byte) {
 	for _, digit := range b[len("HTTP/1.1 "):][:3] {
 		status = status*10 + int(digit-'0')
 	}
-	c.listener.malformed(Malformed{c.RemoteAddr().String(), bytes.Clone(c.last[:c.lastSize.Load()]), status, string(reason)})
+	c.listener.malformed(Malformed{c.RemoteAddr().String(), bytes.Clone(c.begins[:c.beginsSize.Load()]), status, string(reason)})
 }
 
 // Close implements net.Conn.

@@ -201,6 +201,9 @@ func (s *Schema) Check(value *tree.Node) error {
 	if s.checkErr != nil {
 		return s.checkErr
 	}
+	if err := s.bearable(value); err != nil {
+		return err
+	}
 	return s.document.patterns.within(func() error { return s.checker.Validate(plain(value)) })
 }
 

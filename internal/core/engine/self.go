@@ -45,6 +45,9 @@ func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, offers 
 // allowed tells which methods the operations on a path answer.
 func allowed(d *Decision, operations []*contract.Operation) {
 	var methods []string
+	if operations == nil { // the port as a whole
+		methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"}
+	}
 	add := func(method string) {
 		if !slices.Contains(methods, method) {
 			methods = append(methods, method)
@@ -60,7 +63,7 @@ func allowed(d *Decision, operations []*contract.Operation) {
 	d.Source, d.By = call.FromSelf, "options"
 	d.Answer = call.Answer{Status: 204, Header: []call.Field{{Name: "Allow", Value: list}}}
 	d.Explanation = &call.Explanation{
-		Sentence: "The call asked what the path answers, which the contract tells: " + list + ".",
+		Sentence: "The call asked which methods are answered: " + list + ".",
 		Steps:    []call.Step{{Stage: call.Choose, Subject: "options", Verdict: call.Taken, Reason: "no mapping and no operation of its own is for OPTIONS"}},
 	}
 }

@@ -25,7 +25,7 @@ func (s *Simple) draw(d *sample.Draw, name string) string {
 		if high < 0 {
 			high = low + 2
 		}
-		for range d.Whole(int64(low), int64(max(low, high))) {
+		for range min(d.Whole(int64(low), int64(max(low, high))), sample.MaxItems) {
 			items = append(items, s.List.draw(d, name))
 		}
 		return strings.Join(items, " ")
@@ -87,8 +87,13 @@ func (s *Simple) fit(d *sample.Draw, text string) string {
 	if s.collapse {
 		text = strings.Join(strings.Fields(text), " ")
 	}
-	for utf8.RuneCountInString(text) < s.Length[0] {
-		text += d.Fake("word")
+	if length := utf8.RuneCountInString(text); length < s.Length[0] {
+		b := []byte(text)
+		for length < s.Length[0] && len(b) < sample.MaxLength {
+			word := d.Fake("word")
+			b, length = append(b, word...), length+utf8.RuneCountInString(word)
+		}
+		text = string(b)
 	}
 	if runes := []rune(text); s.Length[1] >= 0 && len(runes) > s.Length[1] {
 		text = string(runes[:s.Length[1]])
@@ -104,7 +109,7 @@ func (s *Simple) drawBytes(d *sample.Draw) string {
 	if high < 0 {
 		high = low + 12
 	}
-	b := make([]byte, d.Whole(int64(low), int64(max(low, high))))
+	b := make([]byte, min(d.Whole(int64(low), int64(max(low, high))), sample.MaxLength))
 	for i := range b {
 		b[i] = byte(d.Whole(0, 255))
 	}

@@ -12,8 +12,10 @@ const (
 	// contain themselves end.
 	fullDepth = 8
 	endless   = 1 << 20
-	// maxElements bounds the size of one document, whatever its schema demands.
+	// maxElements bounds the size of one document, maxDepth how deep it goes, whatever
+	// its schema demands.
 	maxElements = 20_000
+	maxDepth    = 60
 )
 
 // Generator draws documents. It belongs to one message.
@@ -34,6 +36,7 @@ func (g *Generator) Element(e *Element) *xmltree.Node { return g.element(e, 0) }
 
 func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 	g.elements++
+	_ = g.Draw.Budget.Spend(5) // spent sees it
 	e = g.standIn(e, depth)
 	n := &xmltree.Node{Name: e.Name}
 	t := g.typeFor(e.Type, depth)
@@ -52,6 +55,9 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 	}
 	return n
 }
+
+// spent reports whether no more elements are to be made.
+func (g *Generator) spent() bool { return g.elements > maxElements || g.Draw.Budget.Err() != nil }
 
 func (g *Generator) chance(percent int64) bool { return g.Draw.Whole(0, 99) < percent }
 
@@ -109,7 +115,7 @@ func (g *Generator) typeFor(t *Type, depth int) *Type {
 func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
 	g.attributes(n, t)
 	switch {
-	case g.elements > maxElements:
+	case g.spent() || depth > maxDepth:
 	case t.Array != nil && g.Encoded:
 		g.array(n, t.Array, depth)
 	case t.Simple != nil:
@@ -156,6 +162,9 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 		return
 	}
 	for range g.occurrences(p, depth) {
+		if g.spent() {
+			return
+		}
 		switch p.Kind {
 		case One:
 			n.Add(g.element(p.Element, depth+1))
@@ -172,7 +181,7 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 				g.particle(n, chosen, depth)
 			}
 		case Any:
-			if known := g.known(p); known != nil {
+			if known := g.known(p, depth); known != nil {
 				n.Add(g.element(known, depth+1))
 			} else {
 				n.Add(&xmltree.Node{Name: anyName(p), Text: g.Draw.Fake("word")})
@@ -182,13 +191,17 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 }
 
 // known is a declared element that a wildcard admits, where it admits only
-// those: the lowest there is.
-func (g *Generator) known(p *Particle) (lowest *Element) {
+// those: the lowest there is. Deep down only one that holds nothing but text will do,
+// since a wildcard may lead back to where it stands.
+func (g *Generator) known(p *Particle, depth int) (lowest *Element) {
 	if p.Process == "lax" || p.Process == "skip" || g.Schemas == nil {
 		return nil
 	}
 	for name, e := range g.Schemas.Elements {
 		own := name.Space == p.Target
+		if depth >= fullDepth && e.Type.Simple == nil && len(g.Schemas.Elements) > 1 && e.Type.least() > 1 {
+			continue
+		}
 		if e.Abstract || p.Namespaces == "##other" && own || p.Namespaces == "##targetNamespace" && !own || p.Namespaces == "##local" && name.Space != "" {
 			continue
 		}

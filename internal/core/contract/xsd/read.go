@@ -14,11 +14,12 @@ type Reader struct {
 	// Warn is told what cannot be used, at the element concerned.
 	Warn func(at *xmltree.Node, format string, args ...any)
 
-	out     *Schemas
-	sources map[string]map[Name]source // by kind: element, complexType …
-	types   map[*xmltree.Node]*Type
-	simples map[*xmltree.Node]*Simple
-	open    map[*xmltree.Node]bool // groups that are being read
+	out       *Schemas
+	sources   map[string]map[Name]source // by kind: element, complexType …
+	types     map[*xmltree.Node]*Type
+	simples   map[*xmltree.Node]*Simple
+	open      map[*xmltree.Node]bool // groups that are being read
+	particles int                    // that were made
 }
 
 // source is a component as it is written, with the schema around it.
@@ -314,6 +315,10 @@ func (r *Reader) fillContent(t *Type, n *xmltree.Node, s schema) {
 	r.fillAttributes(t, n, s)
 }
 
+// maxParticles bounds the parts of all content models: groups that hold others twice
+// double with every level.
+const maxParticles = 500_000
+
 // particle makes a part of a content model; nil when it can never occur.
 func (r *Reader) particle(n *xmltree.Node, s schema) *Particle {
 	low, high, err := occurs(n)
@@ -321,6 +326,15 @@ func (r *Reader) particle(n *xmltree.Node, s schema) *Particle {
 		r.Warn(n, "%v", err)
 	}
 	if high == 0 {
+		return nil
+	}
+	if low > maxElements {
+		r.Warn(n, "minOccurs %d is more than is ever drawn (%d elements): messages will not obey it", low, maxElements)
+	}
+	if r.particles++; r.particles > maxParticles {
+		if r.particles == maxParticles+1 {
+			r.Warn(n, "the schemas have more than %d parts when their groups are put in: the rest is left out", maxParticles)
+		}
 		return nil
 	}
 	switch n.Name.Local {

@@ -182,6 +182,9 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 			made.collapse = value == "collapse"
 		}
 	}
+	if made.Length[0] > sample.MaxLength {
+		r.Warn(n, "minLength %d is more than is ever drawn (%d): messages will not obey it", made.Length[0], sample.MaxLength)
+	}
 	if values != nil {
 		made.Values = values
 	}

@@ -192,30 +192,42 @@ const maxSteps = 2_000_000
 
 // match returns where the children can continue after p took some from i on.
 func (m *matching) match(p *Particle, i int) []int {
-	ends := []int{}
+	var ends places
 	if p.Min == 0 {
-		ends = append(ends, i)
+		ends.add(i)
 	}
 	current := []int{i}
 	for count := 1; (p.Max == Unbounded || count <= p.Max) && len(current) > 0; count++ {
-		var next []int
+		var next places
 		for _, at := range current {
 			for _, end := range m.once(p, at) {
-				if !slices.Contains(next, end) && (end > at || count <= p.Min) {
-					next = append(next, end)
+				if end > at || count <= p.Min {
+					next.add(end)
 				}
 			}
 		}
 		if count >= p.Min {
-			for _, end := range next {
-				if !slices.Contains(ends, end) {
-					ends = append(ends, end)
-				}
+			for _, end := range next.list {
+				ends.add(end)
 			}
 		}
-		current = next
+		current = next.list
 	}
-	return ends
+	return ends.list
+}
+
+// places are indexes of children, each once. They come mostly in ascending order,
+// which keeps adding one cheap.
+type places struct {
+	list    []int
+	highest int
+}
+
+func (p *places) add(i int) {
+	if len(p.list) > 0 && i <= p.highest && slices.Contains(p.list, i) {
+		return
+	}
+	p.list, p.highest = append(p.list, i), max(p.highest, i)
 }
 
 func (m *matching) once(p *Particle, i int) []int {
@@ -232,29 +244,25 @@ func (m *matching) once(p *Particle, i int) []int {
 		m.expect(i, "any element")
 		return nil
 	case Choice:
-		var ends []int
+		var ends places
 		for _, item := range p.Items {
 			for _, end := range m.match(item, i) {
-				if !slices.Contains(ends, end) {
-					ends = append(ends, end)
-				}
+				ends.add(end)
 			}
 		}
-		return ends
+		return ends.list
 	case All:
 		return m.all(p.Items, i)
 	default:
 		current := []int{i}
 		for _, item := range p.Items {
-			var next []int
+			var next places
 			for _, at := range current {
 				for _, end := range m.match(item, at) {
-					if !slices.Contains(next, end) {
-						next = append(next, end)
-					}
+					next.add(end)
 				}
 			}
-			current = next
+			current = next.list
 		}
 		return current
 	}
