@@ -209,6 +209,14 @@ func readMapping(n *tree.Node) (Mapping, []problem.Item) {
 	return m, items
 }
 
+func countConditions(list []Condition) int {
+	count := len(list)
+	for _, c := range list {
+		count += countConditions(c.All) + countConditions(c.Any) + countConditions(c.None)
+	}
+	return count
+}
+
 // setStatus gives answers that name no status theirs.
 func (m *Mapping) setStatus() {
 	if m.Sequence != nil || m.Choose != nil {
@@ -292,12 +300,23 @@ func (m *Mapping) faults() (items []problem.Item) {
 			fault("/labels/"+strconv.Itoa(i), "a label is %s, not %q", LabelRule, label)
 		}
 	}
-	items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
+	if n := countConditions(m.Call.Where); n > MaxConditions {
+		fault("/call/where", "a mapping has at most %d conditions, not %d", MaxConditions, n)
+	} else {
+		items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
+	}
 	if m.Impair != nil {
 		items = append(items, m.Impair.Faults("/impair")...)
 	}
 	return append(items, m.answerFaults()...)
 }
+
+// Limits of one mapping. A call looks at all of it.
+const (
+	MaxConditions = 1_000  // of where, groups counted with what is in them
+	MaxSequence   = 10_000 // answers of a sequence
+	MaxChoices    = 1_000
+)
 
 // answerFaults finds what the shape of the answers does not show.
 func (m *Mapping) answerFaults() (items []problem.Item) {
@@ -325,12 +344,18 @@ func (m *Mapping) answerFaults() (items []problem.Item) {
 		for i, a := range m.Sequence {
 			items = append(items, a.faults("/sequence/"+strconv.Itoa(i))...)
 		}
+		if n := len(m.Sequence); n > MaxSequence {
+			fault("/sequence", "a sequence has at most %d answers, not %d", MaxSequence, n)
+		}
 		if len(m.Sequence) == 0 {
 			fault("/sequence", "a sequence needs at least one answer")
 		}
 	case m.Choose != nil:
 		for i, c := range m.Choose {
 			items = append(items, c.Answer.faults("/choose/"+strconv.Itoa(i)+"/answer")...)
+		}
+		if n := len(m.Choose); n > MaxChoices {
+			fault("/choose", "a choice has at most %d answers, not %d", MaxChoices, n)
 		}
 		if len(m.Choose) == 0 {
 			fault("/choose", "a choice needs at least one answer")

@@ -71,17 +71,17 @@ func (s *server) limitBody(c *gin.Context) {
 		size = MaxUpload // what is larger is refused when it is read
 	}
 	release, ok := func() {}, true
-	if size > smallUpload {
-		release, ok = s.Memory.Reserve(size)
+	if size > smallUpload { // so much is sure before it is read
+		release, ok = s.Memory.Reserve(size * costAsBytes)
 	}
 	defer release()
 	if !ok {
-		s.refuseUpload(c, size, size)
+		s.refuseUpload(c, size, size*costAsBytes)
 		return
 	}
 	control := http.NewResponseController(c.Writer)
 	_ = control.SetReadDeadline(time.Now().Add(uploadTimeout)) // where a connection has none, there is no limit
-	text, err := readBody(c)
+	text, err := readSized(c.Request.Body, c.Request.ContentLength)
 	_ = control.SetReadDeadline(time.Time{})
 	if err != nil {
 		s.fail(c, err, nil)
@@ -93,13 +93,23 @@ func (s *server) limitBody(c *gin.Context) {
 		return
 	}
 	cost := costOf(text, strings.Contains(c.Request.URL.Path, "/payloads/"))
-	more, ok := s.Memory.Reserve(max(0, cost-size))
+	more, ok := s.Memory.Reserve(max(0, cost-size*costAsBytes))
 	defer more()
 	if !ok {
 		s.refuseUpload(c, int64(len(text)), cost)
 		return
 	}
 	c.Next()
+}
+
+// readSized reads a body whose size may be known, without growing on the way.
+func readSized(r io.Reader, size int64) ([]byte, error) {
+	if size < 0 || size > MaxUpload {
+		return io.ReadAll(r)
+	}
+	text := make([]byte, size)
+	_, err := io.ReadFull(r, text)
+	return text, err
 }
 
 func (s *server) refuseUpload(c *gin.Context, size, cost int64) {

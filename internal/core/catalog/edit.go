@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"rapidmimic/internal/core/answer"
+	"rapidmimic/spec/problem"
 )
 
 type authorKey struct{}
@@ -30,11 +31,33 @@ type edit struct {
 
 func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }
 
+// MaxMappings bounds the mappings of an environment, which all stay in memory.
+const MaxMappings = 200_000
+
+func checkCount(mappings int) error {
+	if mappings > MaxMappings {
+		return problem.New(problem.TooLarge, "an environment has at most %d mappings, and this would be %d", MaxMappings, mappings)
+	}
+	return nil
+}
+
+func (s *Snapshot) countMappings() (count int) {
+	for _, service := range s.Services() {
+		count += len(service.Mappings)
+	}
+	return count
+}
+
 // commit stores the change and, when that went well, makes it part of the
 // environment.
 func (e *edit) commit(ctx context.Context) error {
 	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Contracts)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
 		e.recompileChanges()
+	}
+	if n := e.next.countMappings(); n > e.catalog.Snapshot().countMappings() {
+		if err := checkCount(n); err != nil {
+			return err
+		}
 	}
 	e.change.By, e.change.Version = authorOf(ctx), e.catalog.version
 	ctx = context.WithoutCancel(ctx) // who has asked for it may leave, the change is whole all the same

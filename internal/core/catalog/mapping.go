@@ -23,6 +23,9 @@ func (c *Catalog) PutMappings(ctx context.Context, nameOrID string, mappings []s
 		return nil, nil, err
 	}
 	edit := c.editLocked()
+	if len(mappings) > MaxMappings { // before they are compiled
+		return nil, nil, checkCount(len(mappings))
+	}
 	if _, compiled, created, err = edit.putMappings(old, mappings); err != nil {
 		return nil, nil, err
 	}

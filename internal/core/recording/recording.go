@@ -241,7 +241,7 @@ func (g *group) proposal(o Options) Proposal {
 			p.Notes = append(p.Notes, fmt.Sprintf("%d calls got the same answer", len(answers)))
 		}
 	default:
-		m.Sequence, m.Then = answers, spec.RepeatLast
+		m.Sequence, m.Then = answers[:min(len(answers), spec.MaxSequence)], spec.RepeatLast
 		p.Notes = append(p.Notes, fmt.Sprintf("the %d answers changed, so they come in their order", len(answers)))
 	}
 	p.Mapping = m

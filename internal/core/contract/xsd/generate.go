@@ -29,6 +29,7 @@ type Generator struct {
 	Encoded bool
 
 	elements int
+	rounds   int // of particles, which may be empty
 }
 
 // Element draws an element of a declaration.
@@ -57,7 +58,9 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 }
 
 // spent reports whether no more elements are to be made.
-func (g *Generator) spent() bool { return g.elements > maxElements || g.Draw.Budget.Err() != nil }
+func (g *Generator) spent() bool {
+	return g.elements > maxElements || g.rounds > 10*maxElements || g.Draw.Budget.Err() != nil
+}
 
 func (g *Generator) chance(percent int64) bool { return g.Draw.Whole(0, 99) < percent }
 
@@ -162,7 +165,7 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 		return
 	}
 	for range g.occurrences(p, depth) {
-		if g.spent() {
+		if g.rounds++; g.spent() {
 			return
 		}
 		switch p.Kind {

@@ -317,7 +317,7 @@ func (r *Reader) fillContent(t *Type, n *xmltree.Node, s schema) {
 
 // maxParticles bounds the parts of all content models: groups that hold others twice
 // double with every level.
-const maxParticles = 500_000
+const maxParticles = 200_000
 
 // particle makes a part of a content model; nil when it can never occur.
 func (r *Reader) particle(n *xmltree.Node, s schema) *Particle {
