@@ -201,7 +201,7 @@ func baseURL(l net.Listener) string {
 }
 
 func (a *app) build(ctx context.Context) (err error) {
-	if a.store, err = store.Open(ctx, a.config.Data); err != nil {
+	if a.store, err = store.Open(ctx, a.config.Data, a.config.AcceptLoss); err != nil {
 		return fmt.Errorf("data folder %s: %w", a.config.Data, err)
 	}
 	if err := a.assemble(ctx); err != nil {
@@ -215,6 +215,9 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	for _, aside := range definitions.Aside() {
+		a.logger.Error("a definition cannot be used and was set aside; it stays stored", "what", aside.What, "reason", aside.Reason)
+	}
 	secret, err := a.store.Secret(ctx, "masking")
 	if err != nil {
 		return err
@@ -226,6 +229,9 @@ func (a *app) assemble(ctx context.Context) error {
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
 		Gate: traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)})
 	a.lapse = func(ctx context.Context, now time.Time) error {
+		if err := a.store.CheckFolder(); err != nil {
+			return err
+		}
 		closed, err := definitions.Expire(ctx, now)
 		for _, lane := range closed {
 			decide.ResetLane(lane)
@@ -264,7 +270,7 @@ func (a *app) assemble(ctx context.Context) error {
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
 		Memory:  a.memory.uploads,
-		Lapse:   a.lapse, Ready: a.ready.Load, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+		Lapse:   a.lapse, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 	}))
 	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it
@@ -381,14 +387,19 @@ const lapseEvery = time.Second
 func (a *app) lapseUntil(ctx context.Context) {
 	ticker := time.NewTicker(lapseEvery)
 	defer ticker.Stop()
+	said := "" // what fails each second is said once
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case now := <-ticker.C:
 			_ = rescue.Do(a.logger, "clear away what is over", func() {
-				if err := a.lapse(context.WithoutCancel(ctx), now); err != nil {
+				err := a.lapse(context.WithoutCancel(ctx), now)
+				if err != nil && err.Error() != said {
 					a.logger.Error("what is over could not be cleared away", "error", err)
+				}
+				if said = ""; err != nil {
+					said = err.Error()
 				}
 			})
 		}

@@ -40,7 +40,11 @@ type Store interface {
 	// BeginRun tells until when calls of earlier runs are missing: what EndRun was
 	// told last, or now, when the last run did not come to it; zero for never.
 	BeginRun(ctx context.Context, now time.Time) (missing time.Time, err error)
-	EndRun(ctx context.Context, missing time.Time) error
+	// EndRun is told until when calls are missing, and the highest number given.
+	EndRun(ctx context.Context, missing time.Time, given uint64) error
+	// ReserveNumbers keeps that numbers up to one may have been given: CountCalls knows
+	// it after an end in the middle of the work, so that none is given twice.
+	ReserveNumbers(ctx context.Context, upTo uint64) error
 }
 
 // Config is what a Log works with.
@@ -76,7 +80,8 @@ const (
 	maxBuffered = 50_000
 	// endWithin is how long a check that goes on may hold up the end.
 	endWithin = time.Second
-	// trimEvery bounds how far over Keep the log may run.
+	// trimEvery bounds how many calls over Keep the log may run; a tenth of KeepBytes
+	// is how far it may over those.
 	trimEvery = 5_000
 )
 
@@ -84,6 +89,9 @@ const (
 type Log struct {
 	config Config
 	next   atomic.Uint64 // the last number given
+	// reserved is up to which number may be given without asking the store. The writer
+	// keeps it ahead.
+	reserved uint64
 
 	mu            sync.Mutex // guards inWork to changed
 	inWork        map[uint64]*call.Record
@@ -102,7 +110,8 @@ type Log struct {
 	missing, trimmed, cleared, clearedAt atomic.Int64
 
 	checks    checks
-	sinceTrim int64
+	// sinceTrim and bytesSinceTrim are what was kept since old calls were removed.
+	sinceTrim, bytesSinceTrim int64
 
 	tally tally
 	live  *live
@@ -133,8 +142,26 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l.checks.log, l.checks.work = l, make(chan *checking)
 	l.next.Store(highest)
+	if err := l.reserve(ctx); err != nil {
+		return nil, err
+	}
 	l.stored.Store(count)
 	return l, errors.Join(l.noteTrimmed(ctx), l.noteCleared(ctx))
+}
+
+// reserveAhead is how many numbers the store knows ahead: those of more than ten
+// seconds.
+const reserveAhead = 1 << 20
+
+// reserve keeps the numbers that the store knows ahead of those that are given.
+func (l *Log) reserve(ctx context.Context) error {
+	if next := l.next.Load(); l.reserved < next+reserveAhead/2 {
+		if err := l.config.Store.ReserveNumbers(ctx, next+reserveAhead); err != nil {
+			return err
+		}
+		l.reserved = next + reserveAhead
+	}
+	return nil
 }
 
 // Number gives a call its number, when it arrives.
@@ -192,7 +219,7 @@ func (l *Log) Run(ctx context.Context) error {
 		case <-ctx.Done():
 			l.write(context.WithoutCancel(ctx))
 			l.endChecks(ended)
-			return l.config.Store.EndRun(context.WithoutCancel(ctx), moment(l.missing.Load()))
+			return l.config.Store.EndRun(context.WithoutCancel(ctx), moment(l.missing.Load()), l.next.Load())
 		case <-l.wake:
 		}
 		select {
@@ -226,6 +253,9 @@ func (l *Log) write(ctx context.Context) {
 	if len(batch) == 0 {
 		return
 	}
+	if err := l.reserve(ctx); err != nil {
+		l.config.Logger.Error("numbers of calls could not be reserved", "error", err)
+	}
 	l.keep(ctx, batch)
 	l.mu.Lock()
 	l.done += uint64(len(batch))
@@ -241,8 +271,11 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	batch = slices.DeleteFunc(batch, func(r *call.Record) bool { return !l.ready(r) })
 	l.record(ctx, batch)
 	l.insert(ctx, batch)
-	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= trimEvery {
-		l.sinceTrim = 0
+	for _, r := range batch {
+		l.bytesSinceTrim += int64(r.Weight())
+	}
+	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= min(trimEvery, max(1, l.config.Keep/10)) || l.bytesSinceTrim >= l.config.KeepBytes/10 {
+		l.sinceTrim, l.bytesSinceTrim = 0, 0
 		l.trim(ctx)
 	}
 }
@@ -361,12 +394,27 @@ func (l *Log) Gap(since time.Time) string {
 	case !cleared.IsZero() && !cleared.Before(since):
 		return fmt.Sprintf("the log was cleared, and with it a call of %s", cleared.Format(time.RFC3339))
 	case !missing.IsZero() && !missing.Before(since):
-		return fmt.Sprintf("calls that came until %s were answered but not all of them could be kept", missing.Format(time.RFC3339))
+		return missingUntil(missing)
 	case !trimmed.IsZero() && !trimmed.Before(since):
 		return fmt.Sprintf("calls that came until %s have left the log, which keeps the last %d", trimmed.Format(time.RFC3339), l.config.Keep)
 	default:
 		return ""
 	}
+}
+
+func missingUntil(at time.Time) string {
+	return fmt.Sprintf("calls that came until %s were answered but not all of them could be kept", at.Format(time.RFC3339))
+}
+
+// Missing says until when calls are missing in the log that could not be kept, or that
+// an end in the middle of the work took along; "" where none is, also after the log was
+// cleared.
+func (l *Log) Missing() string {
+	missing := l.missing.Load()
+	if missing == 0 || missing <= l.clearedAt.Load() {
+		return ""
+	}
+	return missingUntil(moment(missing))
 }
 
 // Flush waits until every call added before is in the store, or ctx ends.

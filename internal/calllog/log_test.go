@@ -27,6 +27,7 @@ type fakeStore struct {
 	block              chan struct{}
 	trims              int
 	missing            time.Time
+	given, reserved    uint64
 	trimmed            time.Time
 	cleared, clearedAt time.Time
 }
@@ -84,8 +85,13 @@ func (s *fakeStore) Cleared(context.Context) (last, at time.Time, err error) {
 
 func (s *fakeStore) BeginRun(context.Context, time.Time) (time.Time, error) { return s.missing, nil }
 
-func (s *fakeStore) EndRun(_ context.Context, missing time.Time) error {
-	s.missing = missing
+func (s *fakeStore) EndRun(_ context.Context, missing time.Time, given uint64) error {
+	s.set(func() { s.missing, s.given = missing, given })
+	return nil
+}
+
+func (s *fakeStore) ReserveNumbers(_ context.Context, upTo uint64) error {
+	s.set(func() { s.reserved = upTo })
 	return nil
 }
 
@@ -367,6 +373,28 @@ func TestCallsInWork(t *testing.T) {
 	assert.Len(t, log.InWork(), 1)
 	log.Add(second)
 	assert.Empty(t, log.InWork())
+}
+
+// The store knows more numbers than were given, whenever it may end, and the right one
+// in the end.
+func TestNumbersAreReserved(t *testing.T) {
+	store := &fakeStore{}
+	log, err := calllog.Open(t.Context(), calllog.Config{Store: store, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	require.NoError(t, err)
+	first := log.Number()
+	assert.Greater(t, store.reserved, first+500_000)
+	for range 600_000 {
+		log.Number()
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error, 1)
+	go func() { ended <- log.Run(ctx) }()
+	log.Add(answered(log, call.FromContract))
+	require.NoError(t, log.Flush(t.Context()))
+	store.set(func() { assert.Greater(t, store.reserved, first+1_100_000) })
+	stop()
+	require.NoError(t, <-ended)
+	assert.Equal(t, first+600_001, store.given)
 }
 
 // The log says from when on it has all calls, and why not from before.

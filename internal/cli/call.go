@@ -162,8 +162,18 @@ func (p Program) sayNoCalls(ctx context.Context, c *client.Client, q client.Call
 }
 
 func (p Program) sayNotKept(ctx context.Context, c *client.Client) {
-	if status, err := c.Status(ctx); err == nil && status.CallsNotKept > 0 {
-		p.say("%d calls were answered but could not be logged", status.CallsNotKept)
+	if status, err := c.Status(ctx); err == nil {
+		p.sayMissing("", status)
+	}
+}
+
+// sayMissing tells of calls that the log does not have.
+func (p Program) sayMissing(indent string, s api.Status) {
+	if s.CallsNotKept > 0 {
+		p.say("%s%d calls were answered but could not be logged", indent, s.CallsNotKept)
+	}
+	if s.CallsMissing != "" {
+		p.say("%s%s", indent, s.CallsMissing)
 	}
 }
 

@@ -17,6 +17,8 @@ type checkResult struct {
 	// NotKept and NotChecked are calls of the environment of which nobody knows.
 	NotKept    int64 `json:"notKept"`
 	NotChecked int64 `json:"notChecked"`
+	// Missing says until when calls are missing in the log; "" for none.
+	Missing string `json:"missing,omitempty"`
 }
 
 // mostChecked is how many deviating calls are looked at one by one.
@@ -42,6 +44,8 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 		return errDoesNotHold
 	case result.NotKept+result.NotChecked > 0:
 		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so nobody can tell", result.NotKept, result.NotChecked)
+	case result.Missing != "":
+		return fmt.Errorf("%s, so nobody can tell (rapidmimic calls clear begins the log anew)", result.Missing)
 	}
 	return nil
 }
@@ -75,7 +79,7 @@ func check(ctx context.Context, c *client.Client, service string) (result checkR
 		}
 	}
 	status, err := c.Status(ctx)
-	result.NotKept, result.NotChecked = status.CallsNotKept, status.CallsNotChecked
+	result.NotKept, result.NotChecked, result.Missing = status.CallsNotKept, status.CallsNotChecked, status.CallsMissing
 	return result, err
 }
 

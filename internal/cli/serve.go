@@ -33,6 +33,7 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringFlag{Name: "control", Usage: "`HOST:PORT` of console and API", Value: config.DefaultControl, Sources: cli.EnvVars("RAPIDMIMIC_CONTROL")},
 		&cli.StringFlag{Name: "traffic", Usage: "`HOST:PORT` that your programs call", Value: config.DefaultTraffic, Sources: cli.EnvVars("RAPIDMIMIC_TRAFFIC")},
 		&cli.BoolFlag{Name: "open-control", Usage: "allow a control address beyond this machine, for everybody who reaches it", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
+		&cli.BoolFlag{Name: "accept-loss", Usage: "start although the database has lost its newest changes"},
 		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
 		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
 		&cli.StringFlag{Name: "proxy", Usage: "`HOST:PORT` of the proxy for programs that cannot be re-pointed; empty for none", Value: "127.0.0.1:7402", Sources: cli.EnvVars("RAPIDMIMIC_PROXY")},
@@ -66,7 +67,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
-		NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
+		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Mask: c.StringSlice("mask"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
 		HeaderTimeout: c.Duration("header-timeout"), BodyTimeout: c.Duration("body-timeout"), WriteTimeout: c.Duration("write-timeout"), IdleTimeout: c.Duration("idle-timeout"),

@@ -64,7 +64,8 @@ func (p Program) sayStatus(s api.Status) {
 		text = fmt.Sprintf("%d in the last minute, %d in the log", sum(s.LastMinute), s.CallsStored)
 	}
 	p.say("calls     %s", text)
-	if s.CallsNotKept > 0 {
-		p.say("          %d were answered but could not be logged", s.CallsNotKept)
+	p.sayMissing("          ", s)
+	for _, fault := range s.Faults {
+		p.say("fault     %s", fault)
 	}
 }

@@ -42,6 +42,8 @@ type Config struct {
 	ProxyAsks bool
 	// OpenControl allows a control address beyond loopback.
 	OpenControl bool
+	// AcceptLoss starts with a database that has lost changes.
+	AcceptLoss bool
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
 	// from those of this machine and of private networks.
 	ImportURLs, ImportPrivate bool

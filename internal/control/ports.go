@@ -41,6 +41,8 @@ type CallLog interface {
 	InWork() []*call.Record
 	// Gap says why it does not have all calls since a time; "" when it does.
 	Gap(since time.Time) string
+	// Missing says until when calls are missing that could not be kept; "" for none.
+	Missing() string
 }
 
 // Decider decides calls that are not made and knows the state of those that

@@ -23,6 +23,7 @@ var statusOf = map[problem.Code]int{
 	problem.TooLarge:    http.StatusRequestEntityTooLarge,
 	problem.Unsupported: http.StatusUnsupportedMediaType,
 	problem.Refused:     http.StatusForbidden,
+	problem.Unavailable: http.StatusServiceUnavailable,
 	problem.Internal:    http.StatusInternalServerError,
 }
 

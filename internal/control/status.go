@@ -2,6 +2,7 @@ package control
 
 import (
 	_ "embed"
+	"fmt"
 	"net/http"
 	"time"
 
@@ -29,7 +30,13 @@ func (s *server) getStatus(c *gin.Context) {
 		Lane: view.LaneName(), Scenario: activeView(view.LaneName(), view.Active(lane, now)), Impaired: []string{}, Modes: make(map[string]string), Lanes: []string{},
 		Version: s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
 		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
-		CallsNotChecked: s.Log.NotChecked(),
+		CallsNotChecked: s.Log.NotChecked(), CallsMissing: s.Log.Missing(),
+	}
+	if err := s.Lost(); err != nil {
+		status.Faults = append(status.Faults, err.Error())
+	}
+	for _, aside := range s.Catalog.Aside() {
+		status.Faults = append(status.Faults, fmt.Sprintf("%s was set aside, since it cannot be used: %s", aside.What, aside.Reason))
 	}
 	if lane != nil {
 		_, inLane := s.Log.LaneCalls(lane.Spec.Name, now)

@@ -160,6 +160,8 @@ const (
 	beginsKey  = "the log begins"
 	writingKey = "calls are written"
 	missingKey = "calls missing until"
+	// reservedKey is the highest number that may have been given.
+	reservedKey = "call numbers given up to"
 )
 
 // moment reads a setting that is a time; zero where it is not there.
@@ -202,9 +204,12 @@ func (s *Store) BeginRun(ctx context.Context, now time.Time) (missing time.Time,
 	return missing, err
 }
 
-// EndRun notes that all calls were written but those that are missing until a time;
-// zero for none.
-func (s *Store) EndRun(ctx context.Context, missing time.Time) error {
+// EndRun notes that all calls were written but those that are missing until a time,
+// zero for none, and the highest number that was given.
+func (s *Store) EndRun(ctx context.Context, missing time.Time, given uint64) error {
+	if err := s.ReserveNumbers(ctx, given); err != nil {
+		return err
+	}
 	if !missing.IsZero() {
 		if err := s.keepMoment(ctx, missingKey, missing); err != nil {
 			return err
@@ -212,6 +217,14 @@ func (s *Store) EndRun(ctx context.Context, missing time.Time) error {
 	}
 	if _, err := s.definitions.ExecContext(ctx, `DELETE FROM settings WHERE key = ?`, writingKey); err != nil {
 		return fmt.Errorf("end the writing of calls: %w", err)
+	}
+	return nil
+}
+
+// ReserveNumbers keeps that numbers of calls up to one may have been given.
+func (s *Store) ReserveNumbers(ctx context.Context, upTo uint64) error {
+	if _, err := s.definitions.ExecContext(ctx, `INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)`, reservedKey, int64(upTo)); err != nil {
+		return fmt.Errorf("reserve numbers of calls: %w", err)
 	}
 	return nil
 }
@@ -230,7 +243,7 @@ func (s *Store) CountCalls(ctx context.Context) (count int64, highest uint64, er
 		Highest int64 `db:"highest"`
 	}
 	err = s.read.GetContext(ctx, &row, `SELECT (SELECT coalesce(sum(calls), 0) FROM call_blocks) AS count, max((SELECT coalesce(max(last), 0) FROM call_blocks),
-		(SELECT coalesce(max(CAST(value AS INTEGER)), 0) FROM settings WHERE key = 'highest call cleared')) AS highest`)
+		(SELECT coalesce(max(CAST(value AS INTEGER)), 0) FROM settings WHERE key IN ('highest call cleared', '`+reservedKey+`'))) AS highest`)
 	if err != nil {
 		return 0, 0, fmt.Errorf("count calls: %w", err)
 	}

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -33,7 +34,11 @@ type callWriter struct {
 	pinned int                         // bytes that bodies keeps in memory
 	nextID int64
 	high   uint64 // highest call number so far
-	since  uint64 // high when known was last emptied
+	// since is high when known was last emptied, which began a generation: calls refer
+	// to contents of their own generation only. bytes are those that it has stored,
+	// most how many it may.
+	since       uint64
+	bytes, most int64
 
 	order []*call.Record // scratch, as are data, names and lines
 	data  []byte
@@ -48,10 +53,12 @@ const (
 	// blockSpan bounds how far the numbers of a block lie apart: a call that took long
 	// is in one of its own, so that a call can be found by its number.
 	blockSpan = 1_024
-	// reuseWindow is for how many call numbers a stored content is reused. A
-	// content may go when the calls that far beyond it have gone.
+	// reuseWindow is for how many call numbers a stored content is reused: it bounds a
+	// generation of contents, which goes when the calls up to the next one have gone.
 	reuseWindow = 20_000
 	maxKnown    = 8_192
+	// generations is into how many of them the bytes that are kept are parted at least.
+	generations = 10
 	// maxPinned bounds the bodies that are remembered by pointer, and so kept
 	// from being collected. Those of mappings are in memory anyway, generated
 	// ones are not.
@@ -61,11 +68,11 @@ const (
 // newCallWriter takes over db, which has two connections: one to write calls
 // over, one for the rest.
 func newCallWriter(ctx context.Context, db *sqlx.DB) (*callWriter, error) {
-	w := &callWriter{db: db}
-	w.forget()
+	w := &callWriter{db: db, most: math.MaxInt64}
 	if err := w.prepare(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("prepare call writer: %w", err), w.close())
 	}
+	w.forget()
 	return w, nil
 }
 
@@ -77,6 +84,9 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 		return err
 	}
 	if w.store, err = w.conn.prepare(ctx, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)"); err != nil {
+		return err
+	}
+	if err := w.db.GetContext(ctx, &w.high, `SELECT coalesce(max(last), 0) FROM call_blocks`); err != nil {
 		return err
 	}
 	return w.db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`)
@@ -98,24 +108,27 @@ func (w *callWriter) close() error {
 func (w *callWriter) forget() {
 	w.known = make(map[[sha256.Size]byte]int64)
 	w.shared, w.bodies = make(map[any]int64), make(map[sharedBody]int64)
-	w.since, w.pinned = w.high, 0
+	w.since, w.pinned, w.bytes = w.high, 0, 0
 }
 
 // InsertCalls keeps all records or, on an error, none.
 func (s *Store) InsertCalls(ctx context.Context, records []*call.Record) error {
+	if err := s.Lost(); err != nil {
+		return err
+	}
 	if err := s.calls.insert(ctx, records); err != nil {
 		s.calls.forget() // contents of the failed transaction do not exist
-		return fmt.Errorf("keep %d calls: %w", len(records), err)
+		return inWords(fmt.Errorf("keep %d calls: %w", len(records), err))
 	}
 	return nil
 }
 
 func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
+	if w.high-w.since > reuseWindow || w.bytes > w.most || max(len(w.known), len(w.shared), len(w.bodies)) > maxKnown || w.pinned > maxPinned {
+		w.forget()
+	}
 	for _, r := range records {
 		w.high = max(w.high, r.Number)
-	}
-	if w.high-w.since > reuseWindow || max(len(w.known), len(w.shared), len(w.bodies)) > maxKnown || w.pinned > maxPinned {
-		w.forget()
 	}
 	return w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) })
 }
@@ -224,10 +237,11 @@ func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
 		return have, nil
 	}
 	id := w.nextID
-	if err := w.store.exec(ctx, id, int64(w.high), int64(len(data)), data); err != nil {
+	if err := w.store.exec(ctx, id, int64(w.since), int64(len(data)), data); err != nil {
 		return 0, err
 	}
 	w.nextID++
+	w.bytes += int64(len(data))
 	w.known[key] = id
 	return id, nil
 }
@@ -288,19 +302,65 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 	if !span.Last.Valid {
 		return 0, nil
 	}
-	upTo := span.Last.Int64 - keep
-	var stored int64
-	if err := w.db.GetContext(ctx, &stored, `SELECT coalesce(sum(size), 0) FROM contents`); err != nil {
-		return 0, fmt.Errorf("measure calls: %w", err)
+	w.most = maxBytes / generations
+	byBytes, err := w.excess(ctx, maxBytes)
+	if err != nil {
+		return 0, err
 	}
-	if stored > maxBytes { // the oldest tenth goes; the next round looks again
-		upTo = max(upTo, span.First.Int64+(span.Last.Int64-span.First.Int64)/10)
-		w.forget() // so that the contents of old calls are not held by new ones
+	byCount, err := w.beyond(ctx, keep)
+	if err != nil {
+		return 0, err
 	}
+	upTo := max(byCount, byBytes)
 	if upTo < span.First.Int64 {
 		return 0, nil
 	}
 	return w.removeUpTo(ctx, upTo)
+}
+
+// beyond is up to which call the oldest have to go so that not many more than keep are
+// left; 0 for none. Numbers do not tell: some were never given to a call.
+func (w *callWriter) beyond(ctx context.Context, keep int64) (upTo int64, err error) {
+	rows, err := w.db.QueryContext(ctx, `SELECT last, calls FROM call_blocks ORDER BY last DESC`)
+	if err != nil {
+		return 0, fmt.Errorf("count calls: %w", err)
+	}
+	defer rows.Close()
+	for kept := int64(0); rows.Next(); {
+		var last, calls int64
+		if err := rows.Scan(&last, &calls); err != nil {
+			return 0, fmt.Errorf("count calls: %w", err)
+		}
+		if kept >= keep {
+			return last, nil
+		}
+		kept += calls
+	}
+	return 0, rows.Err()
+}
+
+// excess is up to which call the oldest generations have to go so that the contents
+// take at most maxBytes; 0 for none.
+func (w *callWriter) excess(ctx context.Context, maxBytes int64) (upTo int64, err error) {
+	var sizes []struct {
+		Since int64 `db:"stored_by"`
+		Bytes int64 `db:"bytes"`
+	}
+	if err := w.db.SelectContext(ctx, &sizes, `SELECT stored_by, sum(size) AS bytes FROM contents GROUP BY stored_by ORDER BY stored_by`); err != nil {
+		return 0, fmt.Errorf("measure calls: %w", err)
+	}
+	stored := int64(0)
+	for _, generation := range sizes {
+		stored += generation.Bytes
+	}
+	for i := 0; stored > maxBytes && i+1 < len(sizes); i++ {
+		stored -= sizes[i].Bytes
+		upTo = sizes[i+1].Since
+	}
+	if stored > maxBytes { // the present one alone: it ends here, and goes in the next round
+		w.forget()
+	}
+	return upTo, nil
 }
 
 // removeUpTo removes the blocks of calls up to a number, and notes from when they
@@ -321,13 +381,19 @@ func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64,
 		{`INSERT INTO settings (key, value) SELECT '` + trimmedKey + `', max(newest) FROM call_blocks WHERE last <= ? HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`, upTo},
 		{`DELETE FROM call_blocks WHERE last <= ?`, upTo},
-		{`DELETE FROM contents WHERE stored_by <= ?`, upTo - reuseWindow},
+		{`DELETE FROM contents WHERE stored_by < (SELECT max(stored_by) FROM contents WHERE stored_by <= ?)`, upTo},
 	} {
 		if _, err := tx.ExecContext(ctx, step.statement, step.upTo); err != nil {
 			return 0, fmt.Errorf("remove old calls: %w", err)
 		}
 	}
-	return removed, tx.Commit()
+	if err := tx.Commit(); err != nil {
+		return 0, fmt.Errorf("remove old calls: %w", err)
+	}
+	if _, err := w.db.ExecContext(ctx, `PRAGMA incremental_vacuum(2000)`); err != nil { // pages: the file shrinks bit by bit
+		return removed, fmt.Errorf("give back the space of old calls: %w", err)
+	}
+	return removed, nil
 }
 
 // ClearCalls removes every call. Their numbers are not given again.

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strconv"
 
@@ -13,13 +12,13 @@ import (
 
 // Load implements catalog.Store.
 func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
-	if d.Services, err = s.loadServices(ctx); err != nil {
+	if err := s.loadServices(ctx, &d); err != nil {
 		return d, err
 	}
 	if d.Contracts, err = s.loadContracts(ctx); err != nil {
 		return d, err
 	}
-	if d.Mappings, err = s.loadMappings(ctx); err != nil {
+	if err := s.loadMappings(ctx, &d); err != nil {
 		return d, err
 	}
 	if d.Payloads, err = s.loadPayloads(ctx); err != nil {
@@ -40,6 +39,11 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	return d, s.loadLanes(ctx, &d)
 }
 
+// setAside notes a definition that cannot be read. Its row stays.
+func setAside(d *catalog.Definitions, err error, format string, args ...any) {
+	d.Aside = append(d.Aside, catalog.Aside{What: fmt.Sprintf(format, args...), Reason: err.Error()})
+}
+
 // loadVersion is the version of the last change. Data of before it was kept know
 // it by what changed last.
 func (s *Store) loadVersion(ctx context.Context) (version int64, err error) {
@@ -54,14 +58,22 @@ func (s *Store) loadVersion(ctx context.Context) (version int64, err error) {
 
 // Apply implements catalog.Store.
 func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
+	if err := s.Lost(); err != nil {
+		return err
+	}
 	tx, err := s.definitions.BeginTxx(ctx, nil)
 	if err != nil {
-		return fmt.Errorf("begin: %w", err)
+		return inWords(fmt.Errorf("begin: %w", err))
 	}
+	defer func() { _ = tx.Rollback() }() // nothing to do after a commit
 	if err := apply(ctx, tx, change); err != nil {
-		return errors.Join(err, tx.Rollback())
+		return inWords(err)
 	}
-	return tx.Commit()
+	if err := tx.Commit(); err != nil {
+		return inWords(err)
+	}
+	s.noteVersion(change.Version)
+	return nil
 }
 
 func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {

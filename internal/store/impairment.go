@@ -33,7 +33,8 @@ func (s *Store) loadImpairments(ctx context.Context, d *catalog.Definitions) err
 		stored := catalog.StoredImpairment{ServiceID: row.ServiceID, Operation: row.Operation, Mapping: row.Mapping,
 			Since: time.UnixMicro(row.Since), By: row.By, Version: row.Version}
 		if err := json.Unmarshal(row.Document, &stored.Impairment); err != nil {
-			return fmt.Errorf("read impairment: %w", err)
+			setAside(d, err, "impairment of service %q", row.ServiceID)
+			continue
 		}
 		d.Impairments = append(d.Impairments, stored)
 	}

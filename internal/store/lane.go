@@ -18,7 +18,8 @@ func (s *Store) loadLanes(ctx context.Context, d *catalog.Definitions) error {
 	for _, document := range documents {
 		var stored catalog.StoredLane
 		if err := json.Unmarshal(document, &stored); err != nil {
-			return fmt.Errorf("read lane: %w", err)
+			setAside(d, err, "a lane")
+			continue
 		}
 		d.Lanes = append(d.Lanes, stored)
 	}

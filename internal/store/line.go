@@ -23,7 +23,8 @@ func (s *Store) loadLines(ctx context.Context, d *catalog.Definitions) error {
 	for _, row := range lines {
 		var line spec.Line
 		if err := json.Unmarshal(row.Document, &line); err != nil {
-			return fmt.Errorf("read line %s: %w", row.Name, err)
+			setAside(d, err, "line %q", row.Name)
+			continue
 		}
 		d.Lines[row.Name] = line
 	}

@@ -13,26 +13,28 @@ import (
 
 type mappingRow struct {
 	ServiceID string `db:"service_id"`
+	ID        string `db:"id"`
 	Version   int64  `db:"version"`
 	Position  int64  `db:"position"`
 	Document  []byte `db:"document"`
 }
 
-func (s *Store) loadMappings(ctx context.Context) ([]catalog.StoredMapping, error) {
+func (s *Store) loadMappings(ctx context.Context, d *catalog.Definitions) error {
 	var rows []mappingRow
-	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, version, position, document FROM mappings
+	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, id, version, position, document FROM mappings
 		ORDER BY service_id, position`)
 	if err != nil {
-		return nil, fmt.Errorf("read mappings: %w", err)
+		return fmt.Errorf("read mappings: %w", err)
 	}
-	mappings := make([]catalog.StoredMapping, len(rows))
-	for i, row := range rows {
-		mappings[i] = catalog.StoredMapping{ServiceID: row.ServiceID, Version: row.Version, Position: row.Position}
-		if err := json.Unmarshal(row.Document, &mappings[i].Mapping); err != nil {
-			return nil, fmt.Errorf("read mapping: %w", err)
+	for _, row := range rows {
+		m := catalog.StoredMapping{ServiceID: row.ServiceID, Version: row.Version, Position: row.Position}
+		if err := json.Unmarshal(row.Document, &m.Mapping); err != nil {
+			setAside(d, err, "mapping %q of service %s", row.ID, row.ServiceID)
+			continue
 		}
+		d.Mappings = append(d.Mappings, m)
 	}
-	return mappings, nil
+	return nil
 }
 
 func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping, by string) error {

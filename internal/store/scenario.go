@@ -17,16 +17,18 @@ const activeKey = "active scenario"
 
 func (s *Store) loadScenarios(ctx context.Context, d *catalog.Definitions) error {
 	var rows []struct {
+		Name     string `db:"name"`
 		Version  int64  `db:"version"`
 		Document []byte `db:"document"`
 	}
-	if err := s.definitions.SelectContext(ctx, &rows, `SELECT version, document FROM scenarios`); err != nil {
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT name, version, document FROM scenarios`); err != nil {
 		return fmt.Errorf("read scenarios: %w", err)
 	}
 	for _, row := range rows {
 		stored := catalog.StoredScenario{Version: row.Version}
 		if err := json.Unmarshal(row.Document, &stored.Scenario); err != nil {
-			return fmt.Errorf("read scenario: %w", err)
+			setAside(d, err, "scenario %q", row.Name)
+			continue
 		}
 		d.Scenarios = append(d.Scenarios, stored)
 	}

@@ -12,24 +12,25 @@ import (
 )
 
 type serviceRow struct {
+	ID       string `db:"id"`
 	Version  int64  `db:"version"`
 	Document []byte `db:"document"`
 }
 
-func (s *Store) loadServices(ctx context.Context) ([]catalog.StoredService, error) {
+func (s *Store) loadServices(ctx context.Context, d *catalog.Definitions) error {
 	var rows []serviceRow
-	if err := s.definitions.SelectContext(ctx, &rows, `SELECT version, document FROM services`); err != nil {
-		return nil, fmt.Errorf("read services: %w", err)
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT id, version, document FROM services`); err != nil {
+		return fmt.Errorf("read services: %w", err)
 	}
-	services := make([]catalog.StoredService, len(rows))
-	for i, row := range rows {
+	for _, row := range rows {
 		service := spec.NewService("")
 		if err := json.Unmarshal(row.Document, &service); err != nil {
-			return nil, fmt.Errorf("read service: %w", err)
+			setAside(d, err, "service %s", row.ID)
+			continue
 		}
-		services[i] = catalog.StoredService{Service: service, Version: row.Version}
+		d.Services = append(d.Services, catalog.StoredService{Service: service, Version: row.Version})
 	}
-	return services, nil
+	return nil
 }
 
 func putService(ctx context.Context, tx *sqlx.Tx, stored catalog.StoredService) error {

@@ -18,10 +18,13 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync/atomic"
 
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
+
+	"rapidmimic/spec/problem"
 )
 
 //go:embed migrations/*.sql
@@ -32,24 +35,33 @@ const FileName = "environment.db"
 
 // Store is an open database. It is safe for concurrent use.
 type Store struct {
-	definitions *sqlx.DB // one connection
+	folder      string
+	opened      os.FileInfo // the database
+	definitions *sqlx.DB    // one connection
 	calls       *callWriter
 	read        *sqlx.DB
+	lost        atomic.Pointer[problem.Error] // see Lost
 }
 
-// Open opens or creates the database in a data folder and brings it to the
-// current schema.
-func Open(ctx context.Context, folder string) (*Store, error) {
+// Open opens or creates the database in a data folder and brings it to the current
+// schema. One that has lost changes is refused, unless that is accepted.
+func Open(ctx context.Context, folder string, acceptLoss bool) (*Store, error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return nil, fmt.Errorf("make data folder: %w", err)
 	}
 	file := filepath.Join(folder, FileName)
-	s := &Store{}
+	s := &Store{folder: folder}
 	var err error
 	if s.definitions, err = connect(file, 1, "rwc"); err != nil {
 		return nil, err
 	}
 	if err := migrate(ctx, s.definitions.DB); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	if s.opened, err = os.Stat(file); err == nil {
+		err = s.checkLoss(ctx, acceptLoss)
+	}
+	if err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	if s.read, err = connect(file, 4, "ro"); err != nil {
@@ -67,7 +79,7 @@ func Open(ctx context.Context, folder string) (*Store, error) {
 
 func connect(file string, connections int, mode string) (*sqlx.DB, error) {
 	query := url.Values{"mode": {mode}, "_txlock": {"immediate"}, "_pragma": {
-		"busy_timeout(10000)", "journal_mode(WAL)", "synchronous(NORMAL)", "foreign_keys(ON)",
+		"busy_timeout(10000)", "auto_vacuum(INCREMENTAL)", "journal_mode(WAL)", "journal_size_limit(67108864)", "synchronous(NORMAL)", "foreign_keys(ON)",
 		"wal_autocheckpoint(4000)", "cache_size(-16000)", "temp_store(MEMORY)",
 	}}
 	if mode == "ro" {
@@ -94,6 +106,11 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files)
 	if err != nil {
 		return fmt.Errorf("read migrations: %w", err)
+	}
+	sources := provider.ListSources()
+	known := sources[len(sources)-1].Version
+	if version, err := provider.GetDBVersion(ctx); err == nil && version > known {
+		return fmt.Errorf("the database was written by a later version of Rapid Mimic (its schema is %d, this one knows %d): start that version, or name another folder with --data", version, known)
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrate database: %w", err)

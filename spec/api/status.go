@@ -29,6 +29,12 @@ type Status struct {
 	// CallsNotChecked counts calls that were kept but came too fast to be held
 	// against their contracts.
 	CallsNotChecked int64 `json:"callsNotChecked"`
+	// Faults are what keeps the environment from being whole: definitions that are
+	// stored and cannot be used, a data folder that is gone.
+	Faults []string `json:"faults,omitempty"`
+	// CallsMissing says until when calls are missing in the log that could not be
+	// kept, or that an end in the middle of the work took along; "" for none.
+	CallsMissing string `json:"callsMissing,omitempty"`
 	// Recording and Relaying are the services that do so.
 	Recording []string `json:"recording,omitempty"`
 	Relaying  []string `json:"relaying,omitempty"`

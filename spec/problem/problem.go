@@ -28,6 +28,7 @@ const (
 	Unsupported Code = "unsupported" // understood, but not something we do
 	Refused     Code = "refused"     // not allowed from here
 	Unreachable Code = "unreachable" // the service did not answer
+	Unavailable Code = "unavailable" // not possible now, such as when the disk is full
 	Internal    Code = "internal"    // our fault
 )
 

@@ -2229,8 +2229,12 @@ export interface components {
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
-            /** @description Calls that came too fast to be held against their contracts */
+            /** @description Calls that were not held against their contracts to the end */
             callsNotChecked: number;
+            /** @description What keeps the environment from being whole: definitions that are stored and cannot be used, a data folder that is gone */
+            faults?: string[];
+            /** @description Until when calls are missing in the log that could not be kept, or that an end in the middle of the work took along */
+            callsMissing?: string;
         };
         Fault: {
             /** @description JSON Pointer */

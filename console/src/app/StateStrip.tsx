@@ -33,8 +33,18 @@ export function StateStrip() {
           {count(data.callsNotKept, 'call')} not kept
         </span>
       )}
+      {data?.faults?.map((fault) => (
+        <span key={fault} role="alert" title={fault} className="max-w-[320px] truncate font-medium text-bad">
+          {fault}
+        </span>
+      ))}
+      {data?.callsMissing && data.callsNotKept === 0 && (
+        <Link href="/calls" className="font-medium text-miss hover:underline" title={data.callsMissing}>
+          calls missing
+        </Link>
+      )}
       {data && data.callsNotChecked > 0 && (
-        <span className="text-dim" title="They came faster than they could be held against their contracts.">
+        <span className="text-dim" title="They could not be held against their contracts to the end, or in time.">
           {count(data.callsNotChecked, 'call')} not checked
         </span>
       )}

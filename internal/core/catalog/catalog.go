@@ -27,37 +27,56 @@ type Catalog struct {
 
 	mu      sync.Mutex // guards version and orders all edits
 	version int64      // of the last edit in the environment
+
+	aside []Aside
 }
 
-// Open loads what the store holds. Definitions that cannot be used any more
-// are an error that names them: nothing is dropped silently.
+// Aside lists what is stored and could not be used when the catalog was opened.
+func (c *Catalog) Aside() []Aside { return c.aside }
+
+// Open loads what the store holds. Definitions that cannot be used any more are set
+// aside, and named: one of them must not keep all others from working.
 func Open(ctx context.Context, store Store) (*Catalog, error) {
 	definitions, err := store.Load(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("load definitions: %w", err)
 	}
-	c := &Catalog{store: store}
+	c := &Catalog{store: store, aside: definitions.Aside}
+	names := make(map[string]string, len(definitions.Services))
+	for _, stored := range definitions.Services {
+		names[stored.Service.ID] = stored.Service.Name
+	}
+	setAside := func(reason any, format string, args ...any) {
+		c.aside = append(c.aside, Aside{fmt.Sprintf(format, args...), fmt.Sprint(reason)})
+	}
 	contracts := make(map[string]*Contract)
 	for _, stored := range definitions.Contracts {
-		if contracts[stored.ServiceID], err = compileContract(stored); err != nil {
-			return nil, fmt.Errorf("contract %s of service %s: %w", stored.File, stored.ServiceID, err)
+		compiled, err := compileStored(stored)
+		if err != nil {
+			setAside(err, "contract %s of %s", stored.File, names[stored.ServiceID])
+			continue
 		}
+		contracts[stored.ServiceID] = compiled
 	}
 	payloads := payloadsOf(definitions.Payloads)
 	mappings := make(map[string][]*Mapping)
 	for _, stored := range definitions.Mappings {
+		c.version = max(c.version, stored.Version, stored.Position)
 		m, fault := compileMapping(stored, payloads[stored.ServiceID])
 		if fault != nil {
-			return nil, fmt.Errorf("mapping %q: %s", stored.Mapping.ID, fault)
+			setAside(fault, "mapping %q of %s", stored.Mapping.ID, names[stored.ServiceID])
+			continue
 		}
 		mappings[stored.ServiceID] = append(mappings[stored.ServiceID], m)
-		c.version = max(c.version, stored.Version, stored.Position)
 	}
 	running := make(map[string]*Capture)
 	for _, stored := range definitions.Running {
-		if running[stored.ServiceID], err = compileCapture(stored.Recording); err != nil {
-			return nil, fmt.Errorf("recording %q: %w", stored.Recording.Name, err)
+		compiled, err := compileCapture(stored.Recording)
+		if err != nil {
+			setAside(err, "recording %q of %s", stored.Recording.Name, names[stored.ServiceID])
+			continue
 		}
+		running[stored.ServiceID] = compiled
 	}
 	snapshot := &Snapshot{}
 	for _, stored := range definitions.Services {
@@ -65,9 +84,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id], running[id]}))
 		c.version = max(c.version, stored.Version)
 	}
-	if snapshot, err = snapshot.withStored(definitions); err != nil {
-		return nil, err
-	}
+	snapshot = snapshot.withStored(definitions, setAside)
 	for _, stored := range definitions.Impairments {
 		c.version = max(c.version, stored.Version)
 	}
@@ -100,6 +117,17 @@ func compileContract(stored StoredContract) (*Contract, error) {
 		return nil, err
 	}
 	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File, Main: files.Main}, nil
+}
+
+// compileStored compiles a contract that was imported once. A fault of ours in it must
+// not keep the service from starting.
+func compileStored(stored StoredContract) (compiled *Contract, err error) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			err = fmt.Errorf("reading it fails: %v", fault)
+		}
+	}()
+	return compileContract(stored)
 }
 
 // isContract reports whether a document is a contract in any notation.

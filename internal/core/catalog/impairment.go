@@ -3,7 +3,6 @@ package catalog
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"time"
@@ -86,7 +85,7 @@ func (s *Snapshot) Lines() map[string]spec.Line {
 }
 
 // withStored adds to a snapshot what is switched on.
-func (s *Snapshot) withStored(d Definitions) (*Snapshot, error) {
+func (s *Snapshot) withStored(d Definitions, setAside func(reason any, format string, args ...any)) *Snapshot {
 	next := *s
 	next.impairments.off = d.ImpairmentsOff
 	if len(d.Lines) > 0 {
@@ -96,11 +95,12 @@ func (s *Snapshot) withStored(d Definitions) (*Snapshot, error) {
 	for _, stored := range d.Impairments {
 		made, fault := next.compileImpairment(stored)
 		if fault != nil {
-			return nil, fmt.Errorf("impairment of service %q: %s", stored.ServiceID, fault.Detail)
+			setAside(fault.Detail, "impairment of %s", s.TargetOf(stored))
+			continue
 		}
 		next.impairments.put(made)
 	}
-	return &next, nil
+	return &next
 }
 
 func (i *impairments) put(made *Impairment) {

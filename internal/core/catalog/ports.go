@@ -35,8 +35,16 @@ type Store interface {
 	Applied(ctx context.Context) ([]Applied, error)
 }
 
+// Aside is a definition that is stored and cannot be used. It stays stored, and
+// everything else goes on without it.
+type Aside struct {
+	What   string // mapping "berth-by-number" of moorings
+	Reason string
+}
+
 // Definitions is all that a store holds.
 type Definitions struct {
+	Aside     []Aside // what could not be read
 	Services  []StoredService
 	Contracts []StoredContract // the latest revision of each service
 	Mappings  []StoredMapping
