@@ -109,7 +109,7 @@ type Log struct {
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
 	missing, trimmed, cleared, clearedAt atomic.Int64
 
-	checks    checks
+	checks checks
 	// sinceTrim and bytesSinceTrim are what was kept since old calls were removed.
 	sinceTrim, bytesSinceTrim int64
 

@@ -187,7 +187,7 @@ func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sampl
 		return e.ask(p, r).within(sample.NewDraw(*seed, key, 0)), fmt.Sprintf("seed %d and the call", *seed)
 	}
 	key := p.Service.Spec.ID + "/" + operation
-	number := e.state.Claim(p.snapshot.StateKey() + "generated/" + key)
+	number := e.state.Claim(p.snapshot.StateKey()+"generated/"+key, "")
 	return e.ask(p, r).within(sample.NewDraw(e.runSeed, key, number)), fmt.Sprintf("draw %d of this run", number+1)
 }
 

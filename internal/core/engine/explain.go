@@ -32,4 +32,4 @@ func (d fixedDefinitions) Snapshot() *catalog.Snapshot { return d.snapshot }
 type peek struct{ State }
 
 // Claim implements State.
-func (p peek) Claim(key string) uint64 { return p.Peek(key) }
+func (p peek) Claim(subject, caller string) uint64 { return p.Peek(subject, caller) }

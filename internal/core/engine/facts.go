@@ -79,7 +79,7 @@ func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]stri
 		Fake:  func(kind string) string { return draw().Fake(kind) },
 		Whole: func(low, high int64) int64 { return draw().Whole(low, high) },
 		Count: func(name string) int64 {
-			return int64(e.state.Claim(p.snapshot.StateKey()+"counter/"+p.Service.Spec.ID+"/"+name)) + 1
+			return int64(e.state.Claim(p.snapshot.StateKey()+"counter/"+p.Service.Spec.ID, "="+name)) + 1
 		},
 		JSONPath: func(root *tree.Node, path string) ([]*tree.Node, error) { return match.FindJSON(root, path, &a.budget) },
 		XPath:    func(document, path string) ([]string, error) { return match.FindXML(document, path, &a.budget) },

@@ -12,6 +12,7 @@ import (
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/impair"
+	"rapidmimic/internal/core/lru"
 	"rapidmimic/spec"
 )
 
@@ -143,9 +144,9 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 	if l == nil {
 		return false
 	}
-	key := t.counted("limit") + callerKey(l.Of, r)
+	key, caller := t.counted("limit"), callerKey(l.Of, r)
 	if l.Calls > 0 {
-		state, taken := e.take(key, now, l.Calls, time.Duration(l.Per))
+		state, taken := e.take(key, caller, now, l.Calls, time.Duration(l.Per))
 		fields := rateLimitFields(l, state)
 		if !taken {
 			e.refuseWith(p, r, t, 429, state.Reset, call.Injected{Kind: "limit", What: fmt.Sprintf("%s: %d are used", l, state.Used)})
@@ -155,6 +156,7 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 		p.injury.headers = append(p.injury.headers, fields...)
 	}
 	if l.InFlight > 0 && !e.peeking {
+		key += lru.Key(caller)
 		if !e.counts.Enter(key, l.InFlight) {
 			e.refuseWith(p, r, t, 429, time.Second, call.Injected{Kind: "limit", What: l.String() + ": that many are in work"})
 			return true
@@ -165,11 +167,11 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 }
 
 // take counts a call against a limit; while only explaining it looks.
-func (e *Engine) take(key string, now time.Time, calls int, per time.Duration) (impair.Window, bool) {
+func (e *Engine) take(key, caller string, now time.Time, calls int, per time.Duration) (impair.Window, bool) {
 	if !e.peeking {
-		return e.counts.Take(key, now, calls, per)
+		return e.counts.Take(key, caller, now, calls, per)
 	}
-	state := e.counts.Windows(key, now)[key]
+	state := e.counts.Window(key, caller, now)
 	return state, state.Used < calls
 }
 
@@ -191,9 +193,9 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	if errors == nil {
 		return false
 	}
-	hold := t.counted("hold") + callerKey(orCaller(errors.Of), r) + " " + r.Method + " " + r.Address
+	hold, who := t.counted("hold"), callerKey(orCaller(errors.Of), r)+" "+r.Method+" "+r.Address
 	if errors.RetryAfter > 0 && !e.peeking {
-		left, waited := e.counts.Held(hold, now)
+		left, waited := e.counts.Held(hold, who, now)
 		if waited {
 			return false
 		}
@@ -205,13 +207,13 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	injected := call.Injected{Kind: "errors", What: errors.String(), Seed: t.Seed}
 	switch {
 	case errors.First > 0:
-		number := e.state.Claim(t.counted("errors") + callerKey(orCaller(errors.Of), r))
+		number := e.state.Claim(t.counted("errors"), "="+callerKey(orCaller(errors.Of), r))
 		injected.Draw = number + 1
 		if number >= uint64(errors.First) {
 			return false
 		}
 	default:
-		number := e.state.Claim(t.counted("errors"))
+		number := e.state.Claim(t.counted("errors"), "")
 		injected.Draw = number + 1
 		if !hits(errors, t.Seed, number) {
 			return false
@@ -219,7 +221,7 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 	}
 	wait := time.Duration(errors.RetryAfter)
 	if wait > 0 && !e.peeking {
-		e.counts.Hold(hold, now.Add(wait))
+		e.counts.Hold(hold, who, now.Add(wait))
 	}
 	e.refuseWith(p, r, t, t.Status(impair.Chance(t.Seed, "status", injected.Draw)), wait, injected)
 	return true
@@ -246,7 +248,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 	}
 	injected := call.Injected{Kind: "connection", What: c.Effect}
 	if c.Rate != nil {
-		number := e.state.Claim(t.counted("connection"))
+		number := e.state.Claim(t.counted("connection"), "")
 		injected.What, injected.Seed, injected.Draw = c.Effect+" "+c.Rate.String(), t.Seed, number+1
 		if impair.Chance(t.Seed, "connection", number) >= float64(*c.Rate)/100 {
 			return false
@@ -344,7 +346,7 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 	for _, t := range in.troubles {
 		if l := t.Spec.Latency; l != nil && !delayed {
 			delayed = true
-			number := e.state.Claim(t.counted("latency"))
+			number := e.state.Claim(t.counted("latency"), "")
 			d.Delay = t.Delay(impair.Chance(t.Seed, "latency", number))
 			injected := call.Injected{Kind: "latency", What: fmt.Sprintf("%s of %s", d.Delay.Round(100*time.Microsecond), l), From: t.Target}
 			if l.Low != l.High || l.P50 > 0 {
@@ -408,9 +410,8 @@ type Used struct {
 // LimitsOf tells how full the limit of an impairment is in a view, for each of its
 // callers.
 func (e *Engine) LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) (used []Used) {
-	prefix := countedKey(view.StateKey(), "limit", i.Key())
-	for key, state := range e.counts.Windows(prefix, e.now()) {
-		used = append(used, Used{strings.TrimPrefix(key, prefix), state})
+	for caller, state := range e.counts.Windows(countedKey(view.StateKey(), "limit", i.Key()), e.now()) {
+		used = append(used, Used{caller, state})
 	}
 	slices.SortFunc(used, func(a, b Used) int { return strings.Compare(a.Caller, b.Caller) })
 	return used

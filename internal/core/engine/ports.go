@@ -12,13 +12,16 @@ type Definitions interface {
 // restart. Implementations are safe for concurrent use and never block for
 // long.
 type State interface {
-	// Claim returns 0, 1, 2 … for successive calls with the same key, each
-	// number once.
-	Claim(key string) uint64
-	// Peek returns what the next Claim of the key will.
-	Peek(key string) uint64
-	// Counts returns what Peek gives for all keys that begin with prefix.
-	Counts(prefix string) map[string]uint64
-	// Forget sets all keys that begin with prefix back to 0.
+	// Claim returns 0, 1, 2 … for successive calls with the same subject and caller,
+	// each number once. Subjects follow from definitions. Callers come from outside,
+	// so that few enough are remembered; "" stands for everyone.
+	Claim(subject, caller string) uint64
+	// Peek returns what the next Claim will.
+	Peek(subject, caller string) uint64
+	// Counts returns what Peek gives for all callers of a subject.
+	Counts(subject string) map[string]uint64
+	// Forget sets all subjects that begin with prefix back to 0.
 	Forget(prefix string)
+	// Evicted is how many callers were forgotten for others.
+	Evicted() int64
 }

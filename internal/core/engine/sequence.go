@@ -4,15 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/spec"
 )
 
-// sequenceKey is the key of the positions of a mapping's sequence; behind it
-// stands the caller where each has one.
+// sequenceKey is the subject of the positions of a mapping's sequence.
 func sequenceKey(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) string {
 	return view.StateKey() + "sequence/" + serviceID + "/" + m.Origin + "/" + m.Spec.ID + "/"
 }
@@ -22,12 +20,12 @@ func (e *Engine) usedUp(p *Placed, r *call.Request, m *catalog.Mapping) bool {
 	return m.Spec.Sequence != nil && turnOf(m, e.state.Peek(turnKey(p, r, m))) < 0
 }
 
-func turnKey(p *Placed, r *call.Request, m *catalog.Mapping) string {
-	key := sequenceKey(p.snapshot, p.Service.Spec.ID, m)
+func turnKey(p *Placed, r *call.Request, m *catalog.Mapping) (subject, caller string) {
+	subject = sequenceKey(p.snapshot, p.Service.Spec.ID, m)
 	if m.Spec.Per == spec.PerCaller {
-		key += r.CallerHost()
+		caller = r.CallerHost()
 	}
-	return key
+	return subject, caller
 }
 
 // takeTurn takes the next turn of a mapping's sequence, or says that none is
@@ -69,10 +67,9 @@ func (e *Engine) Positions(view *catalog.Snapshot, serviceID string, m *catalog.
 	if m.Spec.Sequence == nil {
 		return nil
 	}
-	prefix := sequenceKey(view, serviceID, m)
 	var positions []Position
-	for key, given := range e.state.Counts(prefix) {
-		positions = append(positions, Position{strings.TrimPrefix(key, prefix), given, turnOf(m, given) + 1})
+	for caller, given := range e.state.Counts(sequenceKey(view, serviceID, m)) {
+		positions = append(positions, Position{caller, given, turnOf(m, given) + 1})
 	}
 	slices.SortFunc(positions, func(a, b Position) int { return cmp.Compare(a.Caller, b.Caller) })
 	return positions

@@ -1,6 +1,7 @@
 package impair_test
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"sync"
@@ -102,12 +103,15 @@ func TestWindows(t *testing.T) {
 		{0, true, 1, time.Second}, {400, true, 2, 600 * time.Millisecond}, {999, false, 2, time.Millisecond},
 		{1000, true, 2, 400 * time.Millisecond}, {1399, false, 2, time.Millisecond}, {1400, true, 2, 600 * time.Millisecond}, {1401, false, 2, 599 * time.Millisecond},
 	} {
-		state, taken := l.Take("quay", at(c.ms), 2, time.Second)
+		state, taken := l.Take("quay", "", at(c.ms), 2, time.Second)
 		assert.Equal(t, c.taken, taken, "at %d ms", c.ms)
 		assert.Equal(t, impair.Window{Used: c.used, Reset: c.reset}, state, "at %d ms", c.ms)
 	}
-	assert.Equal(t, 1, len(l.Windows("qu", at(1500))))
-	assert.Empty(t, l.Windows("qu", at(9000)))
+	assert.Equal(t, map[string]impair.Window{"": {Used: 2, Reset: 500 * time.Millisecond}}, l.Windows("quay", at(1500)))
+	assert.Equal(t, impair.Window{Used: 2, Reset: 500 * time.Millisecond}, l.Window("quay", "", at(1500)))
+	assert.Zero(t, l.Window("quay", "somebody", at(1500)))
+	assert.Zero(t, l.Window("pier", "", at(1500)))
+	assert.Empty(t, l.Windows("quay", at(9000)))
 
 	var all sync.WaitGroup
 	var mu sync.Mutex
@@ -117,7 +121,7 @@ func TestWindows(t *testing.T) {
 		all.Go(func() {
 			for i := range 100 {
 				now := time.Duration(i*100+caller) * 100 * time.Microsecond // all of a second
-				if _, taken := l.Take("parallel", start.Add(now), 30, 100*time.Millisecond); !taken {
+				if _, taken := l.Take("parallel", "p", start.Add(now), 30, 100*time.Millisecond); !taken {
 					refused.Add(1)
 					continue
 				}
@@ -130,10 +134,10 @@ func TestWindows(t *testing.T) {
 	all.Wait()
 	slices.Sort(times)
 	assert.Equal(t, int64(10_000), refused.Load()+int64(len(times)))
-	assert.Equal(t, 30, l.Windows("parallel", start.Add(999*time.Millisecond))["parallel"].Used)
+	assert.Equal(t, 30, l.Window("parallel", "p", start.Add(999*time.Millisecond)).Used)
 
 	l.Forget("par")
-	_, taken := l.Take("parallel", at(1000), 1, time.Second)
+	_, taken := l.Take("parallel", "p", at(1000), 1, time.Second)
 	assert.True(t, taken)
 }
 
@@ -146,15 +150,35 @@ func TestInFlightAndHolds(t *testing.T) {
 	assert.True(t, l.Enter("a", 2))
 
 	now := time.Unix(0, 0)
-	left, waited := l.Held("c", now)
+	left, waited := l.Held("x", "c", now)
 	assert.Equal(t, time.Duration(0), left)
 	assert.False(t, waited)
-	l.Hold("c", now.Add(5*time.Second))
-	left, waited = l.Held("c", now.Add(2*time.Second))
+	l.Hold("x", "c", now.Add(5*time.Second))
+	left, waited = l.Held("x", "c", now.Add(2*time.Second))
 	assert.Equal(t, 3*time.Second, left)
 	assert.False(t, waited)
-	_, waited = l.Held("c", now.Add(5*time.Second))
+	_, waited = l.Held("x", "c", now.Add(5*time.Second))
 	assert.True(t, waited, "who waits is served")
-	_, waited = l.Held("c", now.Add(6*time.Second))
+	_, waited = l.Held("x", "c", now.Add(6*time.Second))
 	assert.False(t, waited, "once")
+	l.Hold("x", "c", now.Add(time.Hour))
+	l.Forget("x")
+	left, _ = l.Held("x", "c", now)
+	assert.Zero(t, left)
+}
+
+// However many callers there are, or say that they are, so many are remembered.
+func TestLimitsRememberSoManyCallers(t *testing.T) {
+	var l impair.Limits
+	now := time.Unix(0, 0)
+	for i := range 12_000 {
+		l.Take("quay", fmt.Sprint("caller ", i), now, 1, time.Hour)
+		l.Hold("quay", fmt.Sprint("caller ", i), now.Add(time.Hour))
+	}
+	assert.Len(t, l.Windows("quay", now), 10_000)
+	assert.Equal(t, int64(4_000), l.Evicted())
+	_, taken := l.Take("quay", "caller 11999", now, 1, time.Hour)
+	assert.False(t, taken, "those that called last are remembered")
+	_, taken = l.Take("pier", "caller 11999", now, 1, time.Hour)
+	assert.True(t, taken, "another subject has callers of its own")
 }

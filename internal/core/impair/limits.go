@@ -1,18 +1,23 @@
 package impair
 
 import (
+	"maps"
 	"strings"
 	"sync"
 	"time"
+
+	"rapidmimic/internal/core/lru"
 )
 
 // Limits keeps what limits and retry advice remember of calls. It lives as long as
-// the process; its zero value is ready to use, from any number of goroutines.
+// the process; its zero value is ready to use, from any number of goroutines. What is
+// counted is named by a subject, which follows from definitions, and a caller, which
+// comes from outside: of those so many are remembered as maxCallers says.
 type Limits struct {
 	mu      sync.Mutex // guards what follows
-	windows map[string]*window
+	windows map[string]*lru.Map[window]
 	flying  map[string]int
-	holds   map[string]time.Time
+	holds   map[string]*lru.Map[time.Time]
 }
 
 // window has the times of the calls in a span that slides.
@@ -22,9 +27,35 @@ type window struct {
 	first int
 }
 
-// maxKeys bounds how many callers are remembered. Where there are more, those
-// with nothing to remember are forgotten, then any.
-const maxKeys = 50_000
+// maxCallers bounds how many callers are remembered for one subject. Beyond it those
+// that did not call for the longest are forgotten.
+const maxCallers = 10_000
+
+// Evicted is how many callers were forgotten for others.
+func (l *Limits) Evicted() (count int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, m := range l.windows {
+		count += m.Evicted()
+	}
+	for _, m := range l.holds {
+		count += m.Evicted()
+	}
+	return count
+}
+
+// ofSubject gives the callers of a subject.
+func ofSubject[V any](all *map[string]*lru.Map[V], subject string) *lru.Map[V] {
+	m := (*all)[subject]
+	if m == nil {
+		if *all == nil {
+			*all = make(map[string]*lru.Map[V])
+		}
+		m = lru.New[V](maxCallers)
+		(*all)[subject] = m
+	}
+	return m
+}
 
 // Window is how full the span of a limit is.
 type Window struct {
@@ -52,18 +83,10 @@ func (w *window) state(now time.Time) Window {
 
 // Take counts a call if fewer than calls were counted in the span of length per
 // that ends now. It tells how full the span is, with the call.
-func (l *Limits) Take(key string, now time.Time, calls int, per time.Duration) (state Window, taken bool) {
+func (l *Limits) Take(subject, caller string, now time.Time, calls int, per time.Duration) (state Window, taken bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	w := l.windows[key]
-	if w == nil {
-		if l.windows == nil {
-			l.windows = make(map[string]*window)
-		}
-		l.makeRoomLocked(now)
-		w = &window{}
-		l.windows[key] = w
-	}
+	w := ofSubject(&l.windows, subject).Ensure(caller, func() window { return window{} })
 	w.per = per
 	if last := len(w.times) - 1; last >= w.first && last >= 0 && now.Before(w.times[last]) {
 		now = w.times[last] // calls are counted in the order in which they get here
@@ -75,32 +98,28 @@ func (l *Limits) Take(key string, now time.Time, calls int, per time.Duration) (
 	return w.state(now), taken
 }
 
-func (l *Limits) makeRoomLocked(now time.Time) {
-	if len(l.windows) < maxKeys {
-		return
-	}
-	for key, w := range l.windows {
-		if w.slide(now); len(w.times) == w.first {
-			delete(l.windows, key)
+// Window tells how full the span of one caller is.
+func (l *Limits) Window(subject, caller string, now time.Time) Window {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if m := l.windows[subject]; m != nil {
+		if w := m.Peek(caller); w != nil {
+			w.slide(now)
+			return w.state(now)
 		}
 	}
-	for key := range l.windows {
-		if len(l.windows) < maxKeys {
-			return
-		}
-		delete(l.windows, key)
-	}
+	return Window{}
 }
 
-// Windows tells how full the spans are whose keys begin with prefix.
-func (l *Limits) Windows(prefix string, now time.Time) map[string]Window {
+// Windows tells how full the spans of all callers of a subject are that are not empty.
+func (l *Limits) Windows(subject string, now time.Time) map[string]Window {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	states := make(map[string]Window)
-	for key, w := range l.windows {
-		if strings.HasPrefix(key, prefix) {
+	if m := l.windows[subject]; m != nil {
+		for caller, w := range m.All() {
 			if w.slide(now); len(w.times) > w.first {
-				states[key] = w.state(now)
+				states[caller] = w.state(now)
 			}
 		}
 	}
@@ -131,43 +150,37 @@ func (l *Limits) Leave(key string) {
 }
 
 // Hold tells a caller to wait until a time.
-func (l *Limits) Hold(key string, until time.Time) {
+func (l *Limits) Hold(subject, caller string, until time.Time) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.holds == nil || len(l.holds) >= maxKeys {
-		l.holds = make(map[string]time.Time)
-	}
-	l.holds[key] = until
+	*ofSubject(&l.holds, subject).Ensure(caller, func() time.Time { return until }) = until
 }
 
 // Held tells how long a caller still has to wait. waited is set once for one that
 // was told to wait and did.
-func (l *Limits) Held(key string, now time.Time) (left time.Duration, waited bool) {
+func (l *Limits) Held(subject, caller string, now time.Time) (left time.Duration, waited bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	until, told := l.holds[key]
-	if !told {
+	m := l.holds[subject]
+	if m == nil {
+		return 0, false
+	}
+	until := m.Peek(caller)
+	if until == nil {
 		return 0, false
 	}
 	if left = until.Sub(now); left > 0 {
 		return left, false
 	}
-	delete(l.holds, key)
+	m.Delete(caller)
 	return 0, true
 }
 
-// Forget forgets everything whose key begins with prefix, save calls in work.
+// Forget forgets all subjects that begin with prefix, save calls in work.
 func (l *Limits) Forget(prefix string) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	for key := range l.windows {
-		if strings.HasPrefix(key, prefix) {
-			delete(l.windows, key)
-		}
-	}
-	for key := range l.holds {
-		if strings.HasPrefix(key, prefix) {
-			delete(l.holds, key)
-		}
-	}
+	begins := func(subject string) bool { return strings.HasPrefix(subject, prefix) }
+	maps.DeleteFunc(l.windows, func(subject string, _ *lru.Map[window]) bool { return begins(subject) })
+	maps.DeleteFunc(l.holds, func(subject string, _ *lru.Map[time.Time]) bool { return begins(subject) })
 }
