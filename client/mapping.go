@@ -82,6 +82,11 @@ func (c *Client) PutMapping(ctx context.Context, service string, m spec.Mapping,
 	return do[api.Mapping](ctx, c, request{method: http.MethodPut, path: path("services", service, "mappings", m.ID), body: body, header: ifMatch(tag)})
 }
 
+// PatchMapping changes one mapping by a JSON Merge Patch; tag is as for PutMapping.
+func (c *Client) PatchMapping(ctx context.Context, service, id string, patch []byte, tag string) (api.Mapping, error) {
+	return do[api.Mapping](ctx, c, request{method: http.MethodPatch, path: path("services", service, "mappings", id), body: patch, header: ifMatch(tag)})
+}
+
 // RemoveMapping removes one mapping.
 func (c *Client) RemoveMapping(ctx context.Context, service, id string) error {
 	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings", id)})

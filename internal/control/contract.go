@@ -26,6 +26,8 @@ func (s *server) postImport(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	var report api.ImportReport // made before anything is changed, since making it can fail
+	in.Before = func(imported catalog.Imported) { report = s.importReport(imported) }
 	imported, err := s.Catalog.Import(c.Request.Context(), in)
 	if err != nil {
 		s.fail(c, err, nil)
@@ -36,7 +38,7 @@ func (s *server) postImport(c *gin.Context) {
 		status = http.StatusOK
 	}
 	c.Header("Location", "/api/v1/services/"+url.PathEscape(imported.Service.Spec.Name))
-	c.PureJSON(status, s.importReport(imported))
+	c.PureJSON(status, report)
 }
 
 // readImport reads the contract from the body, or takes an earlier revision of

@@ -98,7 +98,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.POST("/services", s.postService)
 	api.GET("/services/:service", s.getService)
 	api.PUT("/services/:service", s.putService)
-	api.PATCH("/services/:service", s.patchService)
+	api.PATCH("/services/:service", s.again(s.patchService))
 	api.DELETE("/services/:service", s.deleteService)
 	api.GET("/services/:service/contract", s.getContract)
 	api.GET("/services/:service/operations", s.listOperations)
@@ -114,10 +114,10 @@ func (s *server) routes(router *gin.Engine) {
 	api.POST("/services/:service/mappings", s.postMappings)
 	api.GET("/services/:service/mappings/:mapping", s.getMapping)
 	api.PUT("/services/:service/mappings/:mapping", s.putMapping)
-	api.PATCH("/services/:service/mappings/:mapping", s.patchMapping)
+	api.PATCH("/services/:service/mappings/:mapping", s.again(s.patchMapping))
 	api.DELETE("/services/:service/mappings/:mapping", s.deleteMapping)
 
-	api.PATCH("/services/:service/mappings", s.patchMappings)
+	api.PATCH("/services/:service/mappings", s.again(s.patchMappings))
 	api.DELETE("/services/:service/mappings", s.deleteMappings)
 	api.GET("/services/:service/removed-mappings", s.listRemovedMappings)
 	api.GET("/services/:service/mappings/:mapping/versions", s.listMappingVersions)
@@ -145,7 +145,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.DELETE("/services/:service/payloads/:payload", s.deletePayload)
 
 	api.GET("/impairments", s.listImpairments)
-	api.PATCH("/impairments", s.patchImpairments)
+	api.PATCH("/impairments", s.again(s.patchImpairments))
 	api.POST("/impairments/reset", s.resetImpairments)
 	for _, target := range []string{"/impairment", "/services/:service/impairment"} {
 		api.PUT(target, s.putImpairment)
@@ -155,7 +155,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.POST("/scenarios", s.postScenarios)
 	api.GET("/scenarios/:scenario", s.getScenario)
 	api.PUT("/scenarios/:scenario", s.putScenario)
-	api.PATCH("/scenarios/:scenario", s.patchScenario)
+	api.PATCH("/scenarios/:scenario", s.again(s.patchScenario))
 	api.DELETE("/scenarios/:scenario", s.deleteScenario)
 	api.GET("/scenario", s.getActive)
 	api.PUT("/scenario", s.putActive)
@@ -167,7 +167,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.POST("/lanes", s.postLane)
 	api.GET("/lanes/:lane", s.getLane)
 	api.PUT("/lanes/:lane", s.putLane)
-	api.PATCH("/lanes/:lane", s.patchLane)
+	api.PATCH("/lanes/:lane", s.again(s.patchLane))
 	api.DELETE("/lanes/:lane", s.deleteLane)
 
 	api.GET("/lines", s.listLines)

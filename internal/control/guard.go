@@ -88,6 +88,7 @@ func (s *server) limitBody(c *gin.Context) {
 		return
 	}
 	c.Request.Body = io.NopCloser(bytes.NewReader(text))
+	c.Set(bodyKey, text)
 	if len(text) <= smallUpload {
 		c.Next()
 		return

@@ -42,6 +42,10 @@ func (s *server) fail(c *gin.Context, err error, current any) {
 		s.Logger.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		p = problem.New(problem.Internal, "this is a fault of Rapid Mimic; its log has the details")
 	}
+	if p.Code == problem.Stale && c.GetBool(mayRetryKey) {
+		c.Set(staleKey, true)
+		return
+	}
 	if p.Code != problem.Stale {
 		current = nil
 	}

@@ -1,6 +1,7 @@
 package traffic
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"net/http"
@@ -39,11 +40,13 @@ func (b *timedBody) Read(p []byte) (int, error) {
 	_ = b.control.SetReadDeadline(due(b.begun, b.within, b.received)) // where a connection has none, there is no limit
 	n, err := b.ReadCloser.Read(p)
 	b.received += int64(n)
-	if err != nil {
+	switch {
+	case err == nil:
+	case errors.Is(err, io.EOF):
 		_ = b.control.SetReadDeadline(time.Time{})
-		if !errors.Is(err, io.EOF) && b.err == nil {
-			b.err = err
-		}
+	default: // net/http must not wait for the rest of it
+		_ = b.control.SetReadDeadline(time.Now())
+		b.err = cmp.Or(b.err, err)
 	}
 	return n, err
 }

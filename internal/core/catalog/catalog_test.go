@@ -16,15 +16,20 @@ import (
 
 // fakeStore remembers the changes and fails when told to.
 type fakeStore struct {
+	stored  catalog.Definitions
 	changes []catalog.Change
 	fail    error
+	panics  bool
 }
 
 func (s *fakeStore) Load(context.Context) (catalog.Definitions, error) {
-	return catalog.Definitions{}, s.fail
+	return s.stored, s.fail
 }
 
 func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
+	if s.panics {
+		panic("the store is broken")
+	}
 	if s.fail == nil {
 		s.changes = append(s.changes, change)
 	}
@@ -168,6 +173,61 @@ func TestAStoreThatFailsChangesNothing(t *testing.T) {
 	_, err = c.RemoveService(t.Context(), "moorings", "")
 	assert.ErrorContains(t, err, "disk full")
 	assert.Same(t, snapshot, c.Snapshot())
+}
+
+// A panic, wherever in an edit, leaves everything as it was, and the next edit works.
+func TestAPanicInAnEditChangesNothing(t *testing.T) {
+	c, store := open(t)
+	before := c.Snapshot()
+	assert.Panics(t, func() {
+		_, _ = c.Import(t.Context(), catalog.Import{Text: []byte(contract), Name: "tides", Before: func(imported catalog.Imported) {
+			assert.Equal(t, "tides", imported.Service.Spec.Name)
+			panic("no report of it can be made")
+		}})
+	})
+	store.panics = true
+	assert.Panics(t, func() { _, _, _ = c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}}")) })
+	store.panics = false
+	assert.Same(t, before, c.Snapshot())
+	assert.Len(t, store.changes, 1)
+	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}}"))
+	require.NoError(t, err)
+	assert.NotNil(t, c.Snapshot().Named("moorings").Mapping("a"))
+}
+
+// What is stored and cannot be used is set aside and named; all else is there.
+func TestWhatCannotBeUsedIsSetAside(t *testing.T) {
+	service := func(id, name string) catalog.StoredService {
+		s := spec.NewService(name)
+		s.ID = id
+		return catalog.StoredService{Service: s, Version: 7}
+	}
+	mapping := func(text string) catalog.StoredMapping {
+		return catalog.StoredMapping{ServiceID: "s-1", Mapping: mappings(t, text)[0], Version: 9, Position: 12}
+	}
+	bad := mapping(`{id: bad, call: {path: /x}}`)
+	bad.Mapping.Call.If = "call.path.number +"
+	store := &fakeStore{stored: catalog.Definitions{
+		Aside:       []catalog.Aside{{What: "a lane", Reason: "it is none"}},
+		Services:    []catalog.StoredService{service("s-1", "moorings"), service("s-2", "tides")},
+		Contracts:   []catalog.StoredContract{{ServiceID: "s-2", File: "tides.yaml", Text: []byte("openapi: [")}},
+		Mappings:    []catalog.StoredMapping{mapping(`{id: good, call: {path: /x}}`), bad},
+		Impairments: []catalog.StoredImpairment{{ServiceID: "s-1", Impairment: spec.Impairment{Connection: &spec.Connection{Line: "none"}}}},
+	}}
+	c, err := catalog.Open(t.Context(), store)
+	require.NoError(t, err)
+	var what []string
+	for _, aside := range c.Aside() {
+		what = append(what, aside.What)
+		assert.NotEmpty(t, aside.Reason)
+	}
+	assert.Equal(t, []string{"a lane", "contract tides.yaml of tides", `mapping "bad" of moorings`, "impairment of moorings"}, what)
+	assert.Nil(t, c.Snapshot().Named("tides").Contract)
+	assert.NotNil(t, c.Snapshot().Named("moorings").Mapping("good"))
+	assert.Nil(t, c.Snapshot().Named("moorings").Mapping("bad"))
+	_, _, err = c.PutMappings(t.Context(), "moorings", mappings(t, "{id: bad, call: {path: /x}}"))
+	require.NoError(t, err)
+	assert.Greater(t, c.Snapshot().Named("moorings").Mapping("bad").Version, int64(12), "no version is given twice")
 }
 
 func TestNamesThatAreNotThere(t *testing.T) {

@@ -31,6 +31,9 @@ type Import struct {
 	DryRun bool
 	// At is the time of the import.
 	At time.Time
+	// Before is shown what will come of the import before anything is changed; nil
+	// for nobody. A panic in it leaves everything as it was.
+	Before func(Imported)
 }
 
 // Imported is what came of an import.
@@ -81,10 +84,19 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	service := edit.putService(nil, c.newServiceLocked(settings), parts{})
 	stored.ServiceID = service.Spec.ID
 	imported := Imported{Service: edit.putContract(service, stored, compiled), DryRun: in.DryRun}
-	if in.DryRun {
-		return imported, nil
+	return imported, in.finish(ctx, edit, imported)
+}
+
+// finish shows the import to who has asked for it, and commits it unless it is a dry
+// run.
+func (in *Import) finish(ctx context.Context, e *edit, imported Imported) error {
+	if in.Before != nil {
+		in.Before(imported)
 	}
-	return imported, edit.commit(ctx)
+	if in.DryRun {
+		return nil
+	}
+	return e.commit(ctx)
 }
 
 func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored StoredContract, compiled *Contract) (Imported, error) {
@@ -103,10 +115,7 @@ func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored Stored
 	service := edit.putService(old, StoredService{Service: old.Spec, Version: c.nextLocked()}, old.parts())
 	imported.Service = edit.putContract(service, stored, compiled)
 	imported.Orphans = orphans(old, imported.Service)
-	if in.DryRun {
-		return imported, nil
-	}
-	return imported, edit.commit(ctx)
+	return imported, in.finish(ctx, edit, imported)
 }
 
 // orphans are the mappings that stand on an operation of the old contract and
