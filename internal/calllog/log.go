@@ -59,6 +59,9 @@ type Config struct {
 	Keep, KeepBytes int64
 	// BodyLimit is how many bytes of a body are kept; zero means the default.
 	BodyLimit int
+	// WriteEvery is how long calls wait for others to be written with; zero means the
+	// default.
+	WriteEvery time.Duration
 	// BufferBytes bounds what waits to be written; zero means the default.
 	BufferBytes int
 }
@@ -128,6 +131,9 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	if c.BodyLimit == 0 {
 		c.BodyLimit = DefaultBodyLimit
+	}
+	if c.WriteEvery == 0 {
+		c.WriteEvery = writeEvery
 	}
 	if c.BufferBytes == 0 {
 		c.BufferBytes = DefaultBufferBytes
@@ -224,7 +230,7 @@ func (l *Log) Run(ctx context.Context) error {
 		}
 		select {
 		case <-ctx.Done():
-		case <-time.After(writeEvery):
+		case <-time.After(l.config.WriteEvery):
 		}
 		l.write(context.WithoutCancel(ctx))
 	}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/spec/tree"
 )
@@ -204,7 +205,18 @@ func (s *Schema) Check(value *tree.Node) error {
 	if err := s.bearable(value); err != nil {
 		return err
 	}
-	return s.document.patterns.within(func() error { return s.checker.Validate(plain(value)) })
+	return s.document.patterns.within(func() error { return s.validate(value) })
+}
+
+// validate asks the validator, which panics on some schemas that lead back to
+// themselves: then the value was not looked at to the end.
+func (s *Schema) validate(value *tree.Node) (err error) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			err = &budget.Exhausted{Detail: fmt.Sprintf("its schema makes the validator fail: %v", fault)}
+		}
+	}()
+	return s.checker.Validate(plain(value))
 }
 
 // plain turns a value into what the validator takes.

@@ -13,25 +13,30 @@ import (
 // in what Describe gives lead there.
 const TypesKey = "types"
 
-// Tree describes all named types, so that two contracts can be compared.
+// Tree describes all named types, and those of global elements, so that two contracts
+// can be compared.
 func (s *Schemas) Tree() *tree.Node {
-	names := make([]Name, 0, len(s.Types))
-	for name := range s.Types {
-		names = append(names, name)
+	var members []tree.Member
+	for name, t := range s.Types {
+		members = append(members, tree.Member{Key: name.String(), Value: s.describeType(t)})
 	}
-	slices.SortFunc(names, func(a, b Name) int { return cmp.Compare(a.String(), b.String()) })
-	members := make([]tree.Member, len(names))
-	for i, name := range names {
-		members[i] = tree.Member{Key: name.String(), Value: describeType(s.Types[name])}
+	for name, e := range s.Elements {
+		if e.Type.Name.Local == "" {
+			members = append(members, tree.Member{Key: elementKey(name), Value: s.describeType(e.Type)})
+		}
 	}
+	slices.SortFunc(members, func(a, b tree.Member) int { return cmp.Compare(a.Key, b.Key) })
 	return tree.NewMap(tree.Member{Key: TypesKey, Value: tree.NewMap(members...)})
 }
 
 // Describe describes an element for comparing: its type, by reference where it
 // has a name.
-func (s *Schemas) Describe(e *Element) *tree.Node { return describeElement(e, "") }
+func (s *Schemas) Describe(e *Element) *tree.Node { return s.describeElement(e, "") }
 
-func describeElement(e *Element, occurs string) *tree.Node {
+// elementKey names the type of a global element that has no name of its own.
+func elementKey(name Name) string { return "<" + name.String() + ">" }
+
+func (s *Schemas) describeElement(e *Element, occurs string) *tree.Node {
 	var members []tree.Member
 	add := func(key, value string) {
 		if value != "" {
@@ -49,23 +54,25 @@ func describeElement(e *Element, occurs string) *tree.Node {
 	case IsSchemaSpace(t.Name.Space) || t.Name.Space == Encoding:
 		add("type", t.Name.Local)
 	case t.Name.Local != "":
-		members = append(members, tree.Member{Key: "content", Value: reference(t)})
+		members = append(members, tree.Member{Key: "content", Value: reference(t.Name.String())})
+	case s.Elements[e.Name] == e: // it may lead back to itself
+		members = append(members, tree.Member{Key: "content", Value: reference(elementKey(e.Name))})
 	default:
-		members = append(members, tree.Member{Key: "content", Value: describeType(t)})
+		members = append(members, tree.Member{Key: "content", Value: s.describeType(t)})
 	}
 	return tree.NewMap(members...)
 }
 
-func reference(t *Type) *tree.Node {
-	return tree.NewMap(tree.Member{Key: "$ref", Value: tree.NewString("#" + tree.Join("/"+TypesKey, t.Name.String()))})
+func reference(key string) *tree.Node {
+	return tree.NewMap(tree.Member{Key: "$ref", Value: tree.NewString("#" + tree.Join("/"+TypesKey, key))})
 }
 
-func describeType(t *Type) *tree.Node {
+func (s *Schemas) describeType(t *Type) *tree.Node {
 	var members []tree.Member
 	if t.Simple != nil {
 		members = append(members, describeSimple(t.Simple)...)
 	}
-	if elements := describeParticle(t.Content, nil); len(elements) > 0 {
+	if elements := s.describeParticle(t.Content, nil); len(elements) > 0 {
 		members = append(members, tree.Member{Key: "properties", Value: tree.NewMap(elements...)})
 	}
 	var attributes []tree.Member
@@ -109,7 +116,7 @@ func describeSimple(s *Simple) []tree.Member {
 }
 
 // describeParticle lists the elements of a content model, each once.
-func describeParticle(p *Particle, members []tree.Member) []tree.Member {
+func (s *Schemas) describeParticle(p *Particle, members []tree.Member) []tree.Member {
 	if p == nil {
 		return members
 	}
@@ -121,10 +128,10 @@ func describeParticle(p *Particle, members []tree.Member) []tree.Member {
 				occurs = strconv.Itoa(p.Min) + " or more"
 			}
 		}
-		members = append(members, tree.Member{Key: p.Element.Name.Local, Value: describeElement(p.Element, occurs)})
+		members = append(members, tree.Member{Key: p.Element.Name.Local, Value: s.describeElement(p.Element, occurs)})
 	}
 	for _, item := range p.Items {
-		members = describeParticle(item, members)
+		members = s.describeParticle(item, members)
 	}
 	return members
 }
