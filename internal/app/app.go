@@ -226,8 +226,9 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)})
+		Gate: gate})
 	a.lapse = func(ctx context.Context, now time.Time) error {
 		if err := a.store.CheckFolder(); err != nil {
 			return err
@@ -269,8 +270,8 @@ func (a *app) assemble(ctx context.Context) error {
 	a.control = a.server(control.New(control.Config{
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
-		Memory:  a.memory.uploads,
-		Lapse:   a.lapse, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+		Memory:  a.memory.uploads, Gate: gate,
+		Lapse: a.lapse, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 	}))
 	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it

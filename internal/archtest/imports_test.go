@@ -63,6 +63,7 @@ var mayImport = map[string]string{
 	"e2e/browser":     "",
 	"e2e/screenshots": "e2e/browser",
 	"bench":           "client spec",
+	"siege":           "client spec",
 }
 
 // owners are the packages that alone may import a dependency.

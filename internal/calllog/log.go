@@ -112,7 +112,8 @@ type Log struct {
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
 	missing, trimmed, cleared, clearedAt atomic.Int64
 
-	checks checks
+	checks     checks
+	complained time.Time // when the service's own log last told of calls not kept
 	// sinceTrim and bytesSinceTrim are what was kept since old calls were removed.
 	sinceTrim, bytesSinceTrim int64
 
@@ -314,11 +315,22 @@ func (l *Log) insert(ctx context.Context, batch []*call.Record) {
 	}
 	if err = errors.Join(err, fault); err != nil {
 		l.lose(len(batch))
-		l.config.Logger.Error("calls could not be kept", "calls", len(batch), "error", err)
+		l.complain(err)
 		return
 	}
 	l.stored.Add(int64(len(batch)))
 	l.live.publish(batch)
+}
+
+// complainEvery is how often the service's own log tells of the same trouble.
+const complainEvery = 10 * time.Second
+
+// complain says that calls cannot be kept, not for every batch.
+func (l *Log) complain(err error) {
+	if now := time.Now(); now.Sub(l.complained) >= complainEvery {
+		l.complained = now
+		l.config.Logger.Error("calls cannot be kept", "not kept so far", l.notKept.Load(), "error", err)
+	}
 }
 
 // record keeps the calls of a batch that belong to recordings, secrets masked.

@@ -43,6 +43,8 @@ type Config struct {
 	// ControlURL and TrafficURL are base URLs without a trailing slash.
 	// ProxyURL is "" where there is no proxy.
 	ControlURL, TrafficURL, ProxyURL string
+	// Gate is passed before a large upload is worked on.
+	Gate Gate
 	// Lost says why nothing that is written now is kept; nil where all is.
 	Lost func() error
 	// Memory is asked before a large upload is read.

@@ -2,6 +2,7 @@ package control
 
 import (
 	"bytes"
+	"context"
 	"io"
 	"net"
 	"net/http"
@@ -53,6 +54,13 @@ type Memory interface {
 	Limit() int64
 }
 
+// Gate lets few do heavy work at a time, so that calls find a processor.
+type Gate interface {
+	// Enter waits for a place; false when ctx ends, or waiting takes too long.
+	Enter(ctx context.Context) bool
+	Leave()
+}
+
 // smallUpload is the size, in bytes, up to which nobody asks what an upload takes.
 const smallUpload = 1 << 20
 
@@ -94,6 +102,11 @@ func (s *server) limitBody(c *gin.Context) {
 		return
 	}
 	cost := costOf(text, strings.Contains(c.Request.URL.Path, "/payloads/"))
+	if !s.Gate.Enter(c.Request.Context()) {
+		s.fail(c, problem.New(problem.Unavailable, "other large uploads, or calls that take much work, are before this one; nothing was changed, try again"), nil)
+		return
+	}
+	defer s.Gate.Leave()
 	more, ok := s.Memory.Reserve(max(0, cost-size*costAsBytes))
 	defer more()
 	if !ok {

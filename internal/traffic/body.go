@@ -111,7 +111,7 @@ func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) 
 	if needed {
 		limit = h.MaxBody
 	}
-	held, err := io.ReadAll(io.LimitReader(from, limit+1))
+	held, err := readUpTo(from, limit+1, r.ContentLength)
 	body = call.Body{Bytes: held, Size: int64(len(held))}
 	if err != nil {
 		return h.broken(w, r, body), true, err
@@ -131,6 +131,30 @@ func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) 
 		return h.broken(w, r, body), true, err
 	}
 	return body, true, nil
+}
+
+// growFrom is the size, in bytes, up to which a body is believed to be as long as its
+// caller says: many that say so and send nothing must not take memory for it.
+const growFrom = 64 << 10
+
+// readUpTo reads at most so many bytes. size is how many are said to come, -1 where
+// that is not known.
+func readUpTo(r io.Reader, most, size int64) ([]byte, error) {
+	b := make([]byte, 0, min(max(size, 511), growFrom)+1) // one more tells that it ends
+	for {
+		n, err := r.Read(b[len(b):min(int64(cap(b)), most)])
+		b = b[:len(b)+n]
+		switch {
+		case errors.Is(err, io.EOF) || err == nil && int64(len(b)) == most:
+			return b, nil
+		case err != nil:
+			return b, err
+		case len(b) == cap(b):
+			grown := make([]byte, len(b), min(2*int64(cap(b)), most))
+			copy(grown, b)
+			b = grown
+		}
+	}
 }
 
 // broken is a body that broke off, whose connection cannot be used any more.

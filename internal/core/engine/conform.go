@@ -23,7 +23,8 @@ func (e *Engine) Check(ctx context.Context, r *call.Record) (operation string, f
 	if service == nil || service.Contract == nil {
 		return "", nil, nil
 	}
-	b := budget.New(ctx, e.now, nil)
+	b := budget.New(ctx, e.now, e.gate)
+	defer b.Release()
 	operation, found = e.check(service, r, &b)
 	return operation, found, b.Err()
 }

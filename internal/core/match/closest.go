@@ -62,6 +62,9 @@ func Closest(method string, segments []string, candidates []Candidate, limit int
 func compareToCall(method string, segments []string, c Candidate) (Near, bool) {
 	n := Near{Candidate: c}
 	want := c.Template.segments
+	if diff := len(segments) - len(want); segmentDistance*max(diff, -diff) >= TooFar { // before anything is put together
+		return n, false
+	}
 	same := 0 // literal segments in common
 	for i := range min(len(segments), len(want)) {
 		d := want[i].distance(segments[i])

@@ -49,6 +49,9 @@ func (d *decoded[T]) get(decode func() (T, error)) (T, error) {
 	return d.value, d.err
 }
 
+// bytesPerStep is how many bytes are decoded for a step of the budget.
+const bytesPerStep = 10
+
 var errNotWhole = errors.New("the body was not held whole")
 
 // JSON is the body as JSON. The error says why it is none.
@@ -56,6 +59,9 @@ func (f *Facts) JSON() (*tree.Node, error) {
 	return f.json.get(func() (*tree.Node, error) {
 		if f.Request.Body.Cut {
 			return nil, errNotWhole
+		}
+		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {
+			return nil, err
 		}
 		n, err := tree.ParseJSONWithin(f.Request.Body.Bytes, budget.MaxValues)
 		return n, f.tooLarge(err)
@@ -67,6 +73,9 @@ func (f *Facts) XML() (*xmltree.Node, error) {
 	return f.xml.get(func() (*xmltree.Node, error) {
 		if f.Request.Body.Cut {
 			return nil, errNotWhole
+		}
+		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {
+			return nil, err
 		}
 		n, err := xmltree.ParseWithin(f.Request.Body.Bytes, budget.MaxValues)
 		return n, f.tooLarge(err)
