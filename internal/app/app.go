@@ -250,13 +250,13 @@ func (a *app) assemble(ctx context.Context) error {
 		return err
 	}
 	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
-		BodyTimeout: a.config.BodyTimeout, WriteTimeout: a.config.WriteTimeout, Memory: a.memory.bodies,
+		BodyTimeout: a.config.BodyTimeout, Memory: a.memory.bodies,
 		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})})
 	ca := authority.New(a.config.Data)
 	a.assembleProxy(definitions, answering, ca)
-	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), answering.Malformed)
+	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.traffic = a.server(answering)
-	a.traffic.ConnState, a.traffic.WriteTimeout, a.traffic.DisableGeneralOptionsHandler = a.called.Track, a.config.WriteTimeout, true
+	a.traffic.ConnState, a.traffic.DisableGeneralOptionsHandler = a.called.Track, true
 	var fetchFrom func(context.Context, string) ([]byte, string, error)
 	if a.config.ImportURLs {
 		fetchFrom = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
@@ -314,13 +314,13 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	if a.proxyListener == nil {
 		return
 	}
-	a.proxied = traffic.NewListener(a.proxyListener, a.maxConnections(), answering.Malformed)
+	a.proxied = traffic.NewListener(a.proxyListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.proxy = a.server(traffic.NewProxy(traffic.ProxyConfig{
 		Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
 		Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
 		Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
 	}))
-	a.proxy.ConnState, a.proxy.WriteTimeout = a.proxied.Track, a.config.WriteTimeout
+	a.proxy.ConnState = a.proxied.Track
 }
 
 func count(snapshot *catalog.Snapshot) (services, mappings int) {

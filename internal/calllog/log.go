@@ -11,7 +11,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -275,29 +274,33 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	if l.config.Checker != nil {
 		l.check(batch)
 	}
-	batch = slices.DeleteFunc(batch, func(r *call.Record) bool { return !l.ready(r) })
+	batch = l.ready(batch)
 	l.record(ctx, batch)
 	l.insert(ctx, batch)
-	for _, r := range batch {
-		l.bytesSinceTrim += int64(r.Weight())
-	}
 	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= min(trimEvery, max(1, l.config.Keep/10)) || l.bytesSinceTrim >= l.config.KeepBytes/10 {
 		l.sinceTrim, l.bytesSinceTrim = 0, 0
 		l.trim(ctx)
 	}
 }
 
-// ready counts a call and takes its secrets out. It reports false when that fails:
-// then the call is not kept.
-func (l *Log) ready(r *call.Record) bool {
-	err := rescue.Do(l.config.Logger, "log call "+call.ID(r.Number), func() {
-		l.tally.count(r)
-		l.config.Masker.Mask(r)
-	})
-	if err != nil {
-		l.lose(1)
+// ready counts calls and takes their secrets out. Those on which that fails are left
+// out: they are not kept.
+func (l *Log) ready(batch []*call.Record) (ready []*call.Record) {
+	ready = batch[:0]
+	for i := 0; i < len(batch); i++ {
+		err := rescue.Do(l.config.Logger, "mask the secrets of a call", func() {
+			for ; i < len(batch); i++ {
+				l.tally.count(batch[i])
+				l.config.Masker.Mask(batch[i])
+				l.bytesSinceTrim += int64(batch[i].Weight())
+				ready = append(ready, batch[i])
+			}
+		})
+		if err != nil {
+			l.lose(1)
+		}
 	}
-	return err == nil
+	return ready
 }
 
 // insert keeps a batch and tells whoever follows. When the store fails on a call, as

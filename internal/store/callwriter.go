@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -39,6 +38,8 @@ type callWriter struct {
 	// most how many it may.
 	since       uint64
 	bytes, most int64
+	// count is how many calls are kept, total how many bytes their contents take.
+	count, total int64
 
 	order []*call.Record // scratch, as are data, names and lines
 	data  []byte
@@ -89,7 +90,18 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 	if err := w.db.GetContext(ctx, &w.high, `SELECT coalesce(max(last), 0) FROM call_blocks`); err != nil {
 		return err
 	}
+	if err := w.measure(ctx); err != nil {
+		return err
+	}
 	return w.db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`)
+}
+
+// measure counts what is kept.
+func (w *callWriter) measure(ctx context.Context) error {
+	if err := w.db.GetContext(ctx, &w.count, `SELECT coalesce(sum(calls), 0) FROM call_blocks`); err != nil {
+		return err
+	}
+	return w.db.GetContext(ctx, &w.total, `SELECT coalesce(sum(size), 0) FROM contents`)
 }
 
 func (w *callWriter) close() error {
@@ -116,8 +128,10 @@ func (s *Store) InsertCalls(ctx context.Context, records []*call.Record) error {
 	if err := s.Lost(); err != nil {
 		return err
 	}
+	count, total := s.calls.count, s.calls.total
 	if err := s.calls.insert(ctx, records); err != nil {
 		s.calls.forget() // contents of the failed transaction do not exist
+		s.calls.count, s.calls.total = count, total
 		return inWords(fmt.Errorf("keep %d calls: %w", len(records), err))
 	}
 	return nil
@@ -168,6 +182,7 @@ func (w *callWriter) insertBlock(ctx context.Context, records []*call.Record) er
 		}
 	}
 	first, last := records[0].Number, records[len(records)-1].Number
+	w.count += int64(len(records))
 	return w.block.exec(ctx, int64(last), int64(first), int64(len(records)), newest.UnixMicro(), w.data)
 }
 
@@ -242,6 +257,7 @@ func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
 	}
 	w.nextID++
 	w.bytes += int64(len(data))
+	w.total += int64(len(data))
 	w.known[key] = id
 	return id, nil
 }
@@ -292,51 +308,64 @@ func (s *Store) TrimCalls(ctx context.Context, keep int64, maxBytes int64) (remo
 }
 
 func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, error) {
-	var span struct {
-		First sql.NullInt64 `db:"first"`
-		Last  sql.NullInt64 `db:"last"`
-	}
-	if err := w.db.GetContext(ctx, &span, `SELECT (SELECT min(last) FROM call_blocks) AS first, (SELECT max(last) FROM call_blocks) AS last`); err != nil {
-		return 0, fmt.Errorf("read extent of calls: %w", err)
-	}
-	if !span.Last.Valid {
-		return 0, nil
-	}
 	w.most = maxBytes / generations
-	byBytes, err := w.excess(ctx, maxBytes)
-	if err != nil {
-		return 0, err
+	var byBytes, byCount int64
+	var err error
+	if w.total > maxBytes {
+		byBytes, err = w.excess(ctx, maxBytes)
 	}
-	byCount, err := w.beyond(ctx, keep)
-	if err != nil {
-		return 0, err
+	if err == nil && w.count > keep {
+		byCount, err = w.beyond(ctx, w.count-keep)
 	}
 	upTo := max(byCount, byBytes)
-	if upTo < span.First.Int64 {
-		return 0, nil
+	if err != nil || upTo == 0 {
+		return 0, err
 	}
-	return w.removeUpTo(ctx, upTo)
+	removed, err := w.removeUpTo(ctx, upTo)
+	if err == nil {
+		err = w.shrink(ctx, maxBytes)
+	}
+	return removed, err
 }
 
-// beyond is up to which call the oldest have to go so that not many more than keep are
-// left; 0 for none. Numbers do not tell: some were never given to a call.
-func (w *callWriter) beyond(ctx context.Context, keep int64) (upTo int64, err error) {
-	rows, err := w.db.QueryContext(ctx, `SELECT last, calls FROM call_blocks ORDER BY last DESC`)
+// beyond is up to which call the oldest have to go that are too many; 0 for none.
+// Blocks go whole, so a few stay. Numbers do not tell: some were never given to a call.
+func (w *callWriter) beyond(ctx context.Context, tooMany int64) (upTo int64, err error) {
+	rows, err := w.db.QueryContext(ctx, `SELECT last, calls FROM call_blocks ORDER BY last`)
 	if err != nil {
 		return 0, fmt.Errorf("count calls: %w", err)
 	}
 	defer rows.Close()
-	for kept := int64(0); rows.Next(); {
+	for rows.Next() {
 		var last, calls int64
 		if err := rows.Scan(&last, &calls); err != nil {
 			return 0, fmt.Errorf("count calls: %w", err)
 		}
-		if kept >= keep {
-			return last, nil
+		if tooMany -= calls; tooMany < 0 {
+			break
 		}
-		kept += calls
+		upTo = last
 	}
-	return 0, rows.Err()
+	return upTo, rows.Err()
+}
+
+// shrink gives space of the file back, bit by bit, where much of it is free: some is
+// used again soon.
+func (w *callWriter) shrink(ctx context.Context, maxBytes int64) error {
+	var free struct {
+		Pages int64 `db:"freelist_count"`
+	}
+	if err := w.db.GetContext(ctx, &free, `PRAGMA freelist_count`); err != nil {
+		return fmt.Errorf("measure the free space: %w", err)
+	}
+	const page = 4_096
+	if free.Pages*page < max(maxBytes/4, 1<<20) {
+		return nil
+	}
+	if _, err := w.db.ExecContext(ctx, `PRAGMA incremental_vacuum(2000)`); err != nil { // pages
+		return fmt.Errorf("give back the space of old calls: %w", err)
+	}
+	return nil
 }
 
 // excess is up to which call the oldest generations have to go so that the contents
@@ -374,6 +403,11 @@ func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64,
 	if err := tx.GetContext(ctx, &removed, `SELECT coalesce(sum(calls), 0) FROM call_blocks WHERE last <= ?`, upTo); err != nil {
 		return 0, fmt.Errorf("count old calls: %w", err)
 	}
+	freed := int64(0)
+	const gone = `stored_by < (SELECT max(stored_by) FROM contents WHERE stored_by <= ?)`
+	if err := tx.GetContext(ctx, &freed, `SELECT coalesce(sum(size), 0) FROM contents WHERE `+gone, upTo); err != nil {
+		return 0, fmt.Errorf("measure old calls: %w", err)
+	}
 	for _, step := range []struct {
 		statement string
 		upTo      int64
@@ -381,7 +415,7 @@ func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64,
 		{`INSERT INTO settings (key, value) SELECT '` + trimmedKey + `', max(newest) FROM call_blocks WHERE last <= ? HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`, upTo},
 		{`DELETE FROM call_blocks WHERE last <= ?`, upTo},
-		{`DELETE FROM contents WHERE stored_by < (SELECT max(stored_by) FROM contents WHERE stored_by <= ?)`, upTo},
+		{`DELETE FROM contents WHERE ` + gone, upTo},
 	} {
 		if _, err := tx.ExecContext(ctx, step.statement, step.upTo); err != nil {
 			return 0, fmt.Errorf("remove old calls: %w", err)
@@ -390,15 +424,14 @@ func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64,
 	if err := tx.Commit(); err != nil {
 		return 0, fmt.Errorf("remove old calls: %w", err)
 	}
-	if _, err := w.db.ExecContext(ctx, `PRAGMA incremental_vacuum(2000)`); err != nil { // pages: the file shrinks bit by bit
-		return removed, fmt.Errorf("give back the space of old calls: %w", err)
-	}
+	w.count, w.total = w.count-removed, w.total-freed
 	return removed, nil
 }
 
 // ClearCalls removes every call. Their numbers are not given again.
 func (s *Store) ClearCalls(ctx context.Context, now time.Time) error {
 	s.calls.forget()
+	s.calls.count, s.calls.total = 0, 0
 	for _, statement := range []string{
 		`INSERT INTO settings (key, value) SELECT 'highest call cleared', max(last) FROM call_blocks HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,

@@ -106,7 +106,6 @@ func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) 
 		return call.Body{}, true, nil
 	}
 	from := h.timed(w, r.Body)
-	defer func() { _ = from.control.SetWriteDeadline(time.Now().Add(h.WriteTimeout)) }() // sending it took its time
 	limit := int64(h.Log.BodyLimit())
 	if needed {
 		limit = h.MaxBody

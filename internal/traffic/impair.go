@@ -15,10 +15,7 @@ import (
 
 // hold holds a call back for as long as its decision says. It reports false when
 // the caller has left meanwhile: then there is no answer.
-func hold(ctx context.Context, w http.ResponseWriter, record *call.Record, d *engine.Decision) bool {
-	if d.Delay > 0 || d.Effect == spec.EffectHang || d.Line.Slow() || d.Relay != nil {
-		_ = http.NewResponseController(w).SetWriteDeadline(time.Time{}) // that it takes time is wanted
-	}
+func hold(ctx context.Context, record *call.Record, d *engine.Decision) bool {
 	if d.Delay <= 0 {
 		return true
 	}
@@ -51,13 +48,13 @@ func note(d *engine.Decision, text string) {
 
 // deliver sends the answer of a decision, as its impairments have it. abort says
 // that the connection must end here.
-func (h *Handler) deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
+func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
 	switch d.Effect {
 	case "":
 		if d.Line.Slow() {
 			w = newSlowWriter(r.Context(), w, d.Line)
 		}
-		send(w, r.Method, record, d.Reveal, h.WriteTimeout)
+		send(w, r.Method, record, d.Reveal)
 		return false
 	case spec.EffectCutBody, spec.EffectWrongLength:
 		return spoil(w, r.Method, record, d)

@@ -17,6 +17,8 @@ import (
 type Listener struct {
 	net.Listener
 	max int
+	// writeTimeout is how long a caller may take to take what is written.
+	writeTimeout time.Duration
 	// malformed is told of what was refused.
 	malformed func(Malformed)
 
@@ -36,9 +38,10 @@ type Malformed struct {
 	Reason string // "400 Bad Request: missing required Host header"
 }
 
-// NewListener wraps a listener. max is how many connections may be open at once.
-func NewListener(l net.Listener, max int, malformed func(Malformed)) *Listener {
-	return &Listener{Listener: l, max: max, malformed: malformed, open: make(map[*conn]struct{}), free: make(chan struct{}, 1)}
+// NewListener wraps a listener. max is how many connections may be open at once,
+// writeTimeout how long a caller may take to take what is written.
+func NewListener(l net.Listener, max int, writeTimeout time.Duration, malformed func(Malformed)) *Listener {
+	return &Listener{Listener: l, max: max, writeTimeout: writeTimeout, malformed: malformed, open: make(map[*conn]struct{}), free: make(chan struct{}, 1)}
 }
 
 // Open is how many connections are open, Closed how many idle ones had to go for
@@ -107,6 +110,8 @@ func (l *Listener) Track(c net.Conn, state http.ConnState) {
 		ours.beginsSize.Store(0)
 	case http.StateActive:
 		ours.idle.Store(0)
+	case http.StateHijacked:
+		ours.hijacked.Store(true)
 	}
 }
 
@@ -116,6 +121,10 @@ type conn struct {
 	listener *Listener
 	idle     atomic.Int64 // since when, in Unix nanoseconds; 0 while a call is answered
 	once     sync.Once
+	// renewed is when the deadline for writing was set, in Unix nanoseconds. A connection
+	// that was hijacked has none: what it carries may rest.
+	renewed  atomic.Int64
+	hijacked atomic.Bool
 
 	// begins is the beginning of the present request, of which there are beginsSize
 	// bytes. Reading and refusing happen in one goroutine.
@@ -140,8 +149,16 @@ var (
 	expectation    = []byte("HTTP/1.1 417 Expectation Failed\r\nConnection: close\r\n")
 )
 
-// Write implements net.Conn.
+// renewAfter is how much of the time for an answer may have passed before a write gets
+// all of it again: renewing it costs more than small answers do.
+const renewAfter = time.Second
+
+// Write implements net.Conn. The caller has to take what is written in time.
 func (c *conn) Write(b []byte) (int, error) {
+	if now := time.Now(); !c.hijacked.Load() && (now.UnixNano()-c.renewed.Load() > int64(renewAfter) || len(b) > bytesPerSecond) {
+		c.renewed.Store(now.UnixNano())
+		_ = c.Conn.SetWriteDeadline(due(now, c.listener.writeTimeout, int64(len(b)))) // a connection that is closed says so
+	}
 	if bytes.HasPrefix(b, refused) || bytes.HasPrefix(b, notImplemented) {
 		c.note(b)
 	}

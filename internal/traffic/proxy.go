@@ -205,7 +205,7 @@ func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	})
 	quiet := slog.NewLogLogger(p.Logger.Handler(), slog.LevelDebug)
 	one := &oneConn{conn: secured, done: make(chan struct{})}
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, WriteTimeout: p.Handler.WriteTimeout, ErrorLog: quiet,
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: quiet,
 		ConnState: func(_ net.Conn, state http.ConnState) {
 			if state == http.StateClosed || state == http.StateHijacked {
 				one.end()
@@ -342,7 +342,7 @@ func (p *Proxy) forward(w http.ResponseWriter, r *http.Request) {
 		w.Header()[name] = values
 	}
 	w.WriteHeader(resp.StatusCode)
-	if _, err := io.Copy(flushing{w, http.NewResponseController(w), p.Handler.WriteTimeout}, resp.Body); err != nil && !errors.Is(err, r.Context().Err()) {
+	if _, err := io.Copy(flushing{w, http.NewResponseController(w)}, resp.Body); err != nil && !errors.Is(err, r.Context().Err()) {
 		panic(http.ErrAbortHandler) // the answer is not whole
 	}
 }
@@ -351,11 +351,9 @@ func (p *Proxy) forward(w http.ResponseWriter, r *http.Request) {
 type flushing struct {
 	io.Writer
 	controller *http.ResponseController
-	timeout    time.Duration // for the client to take a piece
 }
 
 func (f flushing) Write(b []byte) (int, error) {
-	_ = f.controller.SetWriteDeadline(time.Now().Add(f.timeout))
 	n, err := f.Writer.Write(b)
 	_ = f.controller.Flush()
 	return n, err

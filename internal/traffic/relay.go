@@ -60,7 +60,7 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 		record.Answer.Status = engine.StatusCallerLeft
 		closeBody(resp)
 		err = nil
-	case !hold(r.Context(), w, record, d):
+	case !hold(r.Context(), record, d):
 		closeBody(resp)
 		err = nil
 	default:
@@ -104,7 +104,7 @@ func (x *relayed) respond(resp *http.Response, err error) error {
 // deliver sends the answer of the decision, which is not the upstream's as it came.
 func (x *relayed) deliver() error {
 	x.record.Source, x.record.By, x.record.Answer = x.decision.Source, x.decision.By, x.decision.Answer
-	if x.h.deliver(x.w, x.r, x.record, x.decision) {
+	if deliver(x.w, x.r, x.record, x.decision) {
 		return errSpoilt
 	}
 	return nil
@@ -246,9 +246,6 @@ func (x *relayed) copyBody(resp *http.Response) error {
 		n, err := from.Read(*buffer)
 		if n > 0 {
 			x.answer.Write((*buffer)[:n])
-			if !x.decision.Line.Slow() { // who does not take what is sent holds an upstream up
-				_ = controller.SetWriteDeadline(time.Now().Add(x.h.WriteTimeout))
-			}
 			if _, writeErr := to.Write((*buffer)[:n]); writeErr != nil {
 				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
 				return nil

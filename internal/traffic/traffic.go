@@ -41,17 +41,16 @@ type Config struct {
 	MaxBody int64
 	// Memory is asked before a large body is held; nil means that all are.
 	Memory Memory
-	// BodyTimeout and WriteTimeout are how long a caller may take to send a body, and
-	// to take an answer, plus what it takes at bytesPerSecond; zero means
-	// DefaultTimeout.
-	BodyTimeout, WriteTimeout time.Duration
+	// BodyTimeout is how long a caller may take to send a body, plus what it takes at
+	// bytesPerSecond; zero means DefaultBodyTimeout.
+	BodyTimeout time.Duration
 }
 
 const (
 	// DefaultMaxBody is 10 MiB.
 	DefaultMaxBody = 10 << 20
-	// DefaultTimeout is that of Config.
-	DefaultTimeout = 30 * time.Second
+	// DefaultBodyTimeout is that of Config.
+	DefaultBodyTimeout = 30 * time.Second
 )
 
 // Handler answers calls to the virtual services.
@@ -63,10 +62,7 @@ func New(c Config) *Handler {
 		c.MaxBody = DefaultMaxBody
 	}
 	if c.BodyTimeout == 0 {
-		c.BodyTimeout = DefaultTimeout
-	}
-	if c.WriteTimeout == 0 {
-		c.WriteTimeout = DefaultTimeout
+		c.BodyTimeout = DefaultBodyTimeout
 	}
 	return &Handler{c}
 }
@@ -140,9 +136,9 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 		h.Log.Began(record)
 	}
 	abort := false
-	if hold(r.Context(), w, record, d) {
+	if hold(r.Context(), record, d) {
 		before := record.Read + record.Decide + record.Wait
-		abort = h.deliver(w, r, record, d)
+		abort = deliver(w, r, record, d)
 		record.Send = time.Since(record.At) - before
 	}
 	record.Explanation = d.Explanation
@@ -157,35 +153,14 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 var noStore = []string{"no-store"}
 
 // send writes the answer of a record.
-func send(w http.ResponseWriter, method string, record *call.Record, reveal bool, timeout time.Duration) {
+func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
 	answer := &record.Answer
 	record.AnswerSize = int64(len(answer.Body))
 	sendHead(w, record, reveal, len(answer.Body))
 	if method == http.MethodHead || len(answer.Body) == 0 {
 		return
 	}
-	writeTimed(w, answer.Body, timeout)
-}
-
-// writePiece is how much of a body is written at once where it takes more than one
-// look at the time.
-const writePiece = 64 << 10
-
-// writeTimed writes a body to a caller that has to take it in time. One that has gone
-// away, or does not take it, is no fault of ours. Small ones stay in the buffers of
-// the connection, whose server has a deadline of its own.
-func writeTimed(w http.ResponseWriter, body []byte, timeout time.Duration) {
-	if len(body) <= writePiece {
-		_, _ = w.Write(body)
-		return
-	}
-	control, begun := http.NewResponseController(w), time.Now()
-	for sent := 0; sent < len(body); sent += writePiece {
-		_ = control.SetWriteDeadline(due(begun, timeout, int64(sent)))
-		if _, err := w.Write(body[sent:min(sent+writePiece, len(body))]); err != nil {
-			break
-		}
-	}
+	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
 }
 
 // sendHead writes the status and the headers of an answer, whose body is said to
@@ -263,6 +238,6 @@ func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
 	h.Logger.Error("a call made the service fail", "call", call.ID(record.Number), "fault", fault, "stack", string(debug.Stack()))
 	decision := engine.Broken(record.Service)
 	record.Source, record.By, record.Answer, record.Explanation = decision.Source, decision.By, decision.Answer, decision.Explanation
-	send(w, record.Request.Method, record, true, h.WriteTimeout)
+	send(w, record.Request.Method, record, true)
 	h.Log.Add(record)
 }
