@@ -60,11 +60,14 @@ func (nowhere) InsertExchanges(context.Context, []*call.Record) error           
 func (nowhere) TrimCalls(context.Context, int64, int64) (int64, error)          { return 0, nil }
 func (nowhere) ClearCalls(context.Context, time.Time) error                     { return nil }
 func (nowhere) CountCalls(context.Context) (int64, uint64, error)               { return 0, 0, nil }
-func (nowhere) Trimmed(context.Context) (time.Time, error)                      { return time.Time{}, nil }
-func (nowhere) Cleared(context.Context) (last, at time.Time, err error)         { return last, at, nil }
-func (nowhere) BeginRun(context.Context, time.Time) (time.Time, error)          { return time.Time{}, nil }
-func (nowhere) EndRun(context.Context, time.Time, uint64) error                 { return nil }
-func (nowhere) ReserveNumbers(context.Context, uint64) error                    { return nil }
+func (nowhere) TrimmedIn(context.Context, string, string) (time.Time, error) {
+	return time.Time{}, nil
+}
+func (nowhere) Trimmed(context.Context) (time.Time, error)              { return time.Time{}, nil }
+func (nowhere) Cleared(context.Context) (last, at time.Time, err error) { return last, at, nil }
+func (nowhere) BeginRun(context.Context, time.Time) (time.Time, error)  { return time.Time{}, nil }
+func (nowhere) EndRun(context.Context, time.Time, uint64) error         { return nil }
+func (nowhere) ReserveNumbers(context.Context, uint64) error            { return nil }
 
 // environment is the core of a service, with its log.
 type environment struct {

@@ -33,6 +33,8 @@ type Store interface {
 	CountCalls(ctx context.Context) (count int64, highest uint64, err error)
 	// Trimmed tells when the newest call came that TrimCalls has removed; zero for none.
 	Trimmed(ctx context.Context) (time.Time, error)
+	// TrimmedIn is Trimmed for the calls of a service, "" for all, in a lane, "" for any.
+	TrimmedIn(ctx context.Context, service, lane string) (time.Time, error)
 	// Cleared tells when the newest call came that was cleared, and when the log was;
 	// zero for never.
 	Cleared(ctx context.Context) (last, at time.Time, err error)
@@ -403,14 +405,19 @@ func moment(micros int64) time.Time {
 	return time.UnixMicro(micros).UTC()
 }
 
-// Gap says why the log does not have all calls since a time; "" when it does. The
-// zero time is the beginning of the log, which begins anew when it is cleared.
-func (l *Log) Gap(since time.Time) string {
+// Gap says why the log does not have all calls of a service, "" for all, in a lane,
+// "" for any, since a time; "" when it does. The zero time is the beginning of the log, which begins anew when it is cleared.
+func (l *Log) Gap(ctx context.Context, since time.Time, service, lane string) string {
 	cleared := moment(l.cleared.Load())
 	if since.IsZero() {
 		since, cleared = moment(l.clearedAt.Load()), time.Time{}
 	}
 	missing, trimmed := moment(l.missing.Load()), moment(l.trimmed.Load())
+	if !trimmed.IsZero() && !trimmed.Before(since) { // but not of these, perhaps
+		if of, err := l.config.Store.TrimmedIn(ctx, service, lane); err == nil {
+			trimmed = of
+		}
+	}
 	switch {
 	case !cleared.IsZero() && !cleared.Before(since):
 		return fmt.Sprintf("the log was cleared, and with it a call of %s", cleared.Format(time.RFC3339))

@@ -76,7 +76,13 @@ func (s *fakeStore) ClearCalls(_ context.Context, now time.Time) error {
 	return nil
 }
 
-func (s *fakeStore) Trimmed(context.Context) (time.Time, error)        { return s.trimmed, nil }
+func (s *fakeStore) Trimmed(context.Context) (time.Time, error) { return s.trimmed, nil }
+func (s *fakeStore) TrimmedIn(_ context.Context, service, _ string) (time.Time, error) {
+	if service == "quiet" {
+		return time.Time{}, nil
+	}
+	return s.trimmed, nil
+}
 func (s *fakeStore) CountCalls(context.Context) (int64, uint64, error) { return 3, 0x81f2, nil }
 
 func (s *fakeStore) Cleared(context.Context) (last, at time.Time, err error) {
@@ -402,29 +408,30 @@ func TestGaps(t *testing.T) {
 	store := &fakeStore{}
 	log := start(t, store)
 	begun := time.Now().Add(-time.Hour)
-	assert.Empty(t, log.Gap(begun))
-	assert.Empty(t, log.Gap(time.Time{}))
+	assert.Empty(t, log.Gap(t.Context(), begun, "", ""))
+	assert.Empty(t, log.Gap(t.Context(), time.Time{}, "", ""))
 	store.set(func() { store.fail = errors.New("the disk is full") })
 	log.Add(answered(log, call.FromContract))
 	require.NoError(t, log.Flush(t.Context()))
-	lost := log.Gap(begun)
+	lost := log.Gap(t.Context(), begun, "", "")
 	assert.Regexp(t, `^calls that came until .* were answered but not all of them could be kept$`, lost)
-	assert.NotEmpty(t, log.Gap(time.Time{}))
-	assert.Empty(t, log.Gap(time.Now().Add(time.Second)), "later calls are all there")
+	assert.NotEmpty(t, log.Gap(t.Context(), time.Time{}, "", ""))
+	assert.Empty(t, log.Gap(t.Context(), time.Now().Add(time.Second), "", ""), "later calls are all there")
 
 	// what was cleared is missing for who asks about that time; else the log begins with it
 	store.set(func() { store.fail = nil })
 	log.Add(answered(log, call.FromContract))
 	require.NoError(t, log.Clear(t.Context()))
-	assert.Regexp(t, `^the log was cleared, and with it a call of `, log.Gap(begun))
-	assert.Empty(t, log.Gap(time.Time{}))
-	assert.Empty(t, log.Gap(time.Now()))
+	assert.Regexp(t, `^the log was cleared, and with it a call of `, log.Gap(t.Context(), begun, "", ""))
+	assert.Empty(t, log.Gap(t.Context(), time.Time{}, "", ""))
+	assert.Empty(t, log.Gap(t.Context(), time.Now(), "", ""))
 
 	// a log that was full when it was opened does not know what has left it
 	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{trimmed: time.Unix(100, 0)}, Masker: call.NewMasker([]byte("k")), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
 	require.NoError(t, err)
-	assert.Regexp(t, `^calls that came until 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(time.Time{}))
-	assert.Empty(t, full.Gap(time.Unix(200, 0)))
+	assert.Regexp(t, `^calls that came until 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(t.Context(), time.Time{}, "", ""))
+	assert.Empty(t, full.Gap(t.Context(), time.Unix(200, 0), "", ""))
+	assert.Empty(t, full.Gap(t.Context(), time.Time{}, "quiet", ""), "of it none has left")
 }
 
 // Calls of a lane are counted by themselves until it is closed; they count among all

@@ -140,7 +140,7 @@ func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionR
 	} else {
 		final = s.checkCount(a, records, &result)
 	}
-	missing := cmp.Or(whole, s.Log.Gap(a.Since))
+	missing := cmp.Or(whole, s.Log.Gap(ctx, a.Since, a.filter.Service, a.filter.Lane))
 	// what was not seen could only add calls: more than enough is enough all the same
 	if why := cmp.Or(missing, unread); why != "" && !(result.Holds && a.Times == nil && a.AtMost == nil) {
 		result.Holds, result.Undecidable = false, why

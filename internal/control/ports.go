@@ -39,8 +39,9 @@ type CallLog interface {
 	NotChecked() int64
 	// InWork lists the calls that are not answered yet and take their time.
 	InWork() []*call.Record
-	// Gap says why it does not have all calls since a time; "" when it does.
-	Gap(since time.Time) string
+	// Gap says why it does not have all calls of a service, "" for all, in a lane, "" for
+	// any, since a time; "" when it does.
+	Gap(ctx context.Context, since time.Time, service, lane string) string
 	// Missing says until when calls are missing that could not be kept; "" for none.
 	Missing() string
 }

@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -40,6 +41,11 @@ type callWriter struct {
 	bytes, most int64
 	// count is how many calls are kept, total how many bytes their contents take.
 	count, total int64
+
+	sharing sync.Mutex // guards what follows, which others read
+	shares  map[callGroup]*share
+	// vanished is set when calls have left the log of which no group tells any more.
+	vanished bool
 
 	order []*call.Record // scratch, as are data, names and lines
 	data  []byte
@@ -90,7 +96,7 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 	if err := w.db.GetContext(ctx, &w.high, `SELECT coalesce(max(last), 0) FROM call_blocks`); err != nil {
 		return err
 	}
-	if err := w.measure(ctx); err != nil {
+	if err := errors.Join(w.measure(ctx), w.noteAll(ctx)); err != nil {
 		return err
 	}
 	return w.db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`)
@@ -144,7 +150,15 @@ func (w *callWriter) insert(ctx context.Context, records []*call.Record) error {
 	for _, r := range records {
 		w.high = max(w.high, r.Number)
 	}
-	return w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) })
+	if err := w.conn.inTransaction(ctx, func() error { return w.insertAll(ctx, records) }); err != nil {
+		return err
+	}
+	w.sharing.Lock()
+	defer w.sharing.Unlock()
+	for _, r := range records {
+		w.note(r.Service, r.Lane, int64(r.Number), r.At.UnixMicro())
+	}
+	return nil
 }
 
 func (w *callWriter) insertAll(ctx context.Context, records []*call.Record) error {
@@ -247,12 +261,17 @@ func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
 	if len(data) == 0 {
 		return 0, nil
 	}
+	return w.contentBy(data, func(id int64) error { return w.store.exec(ctx, id, int64(w.since), int64(len(data)), data) })
+}
+
+// contentBy is content with a way to store it.
+func (w *callWriter) contentBy(data []byte, store func(id int64) error) (int64, error) {
 	key := sha256.Sum256(data)
 	if have, ok := w.known[key]; ok {
 		return have, nil
 	}
 	id := w.nextID
-	if err := w.store.exec(ctx, id, int64(w.since), int64(len(data)), data); err != nil {
+	if err := store(id); err != nil {
 		return 0, err
 	}
 	w.nextID++
@@ -321,7 +340,7 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 	if err != nil || upTo == 0 {
 		return 0, err
 	}
-	removed, err := w.removeUpTo(ctx, upTo)
+	removed, err := w.removeUpTo(ctx, upTo, w.mostOwn(keep), maxBytes/4/int64(max(1, len(w.shares))))
 	if err == nil {
 		err = w.shrink(ctx, maxBytes)
 	}
@@ -331,7 +350,7 @@ func (w *callWriter) trim(ctx context.Context, keep, maxBytes int64) (int64, err
 // beyond is up to which call the oldest have to go that are too many; 0 for none.
 // Blocks go whole, so a few stay. Numbers do not tell: some were never given to a call.
 func (w *callWriter) beyond(ctx context.Context, tooMany int64) (upTo int64, err error) {
-	rows, err := w.db.QueryContext(ctx, `SELECT last, calls FROM call_blocks ORDER BY last`)
+	rows, err := w.db.QueryContext(ctx, `SELECT last, calls FROM call_blocks WHERE kept_by = 0 ORDER BY last`)
 	if err != nil {
 		return 0, fmt.Errorf("count calls: %w", err)
 	}
@@ -393,45 +412,54 @@ func (w *callWriter) excess(ctx context.Context, maxBytes int64) (upTo int64, er
 }
 
 // removeUpTo removes the blocks of calls up to a number, and notes from when they
-// were.
-func (w *callWriter) removeUpTo(ctx context.Context, upTo int64) (removed int64, err error) {
+// were. Each group keeps its own last calls, at most so many, of so many bytes together.
+func (w *callWriter) removeUpTo(ctx context.Context, upTo int64, mostOwn int, mostBytes int64) (removed int64, err error) {
+	count, total := w.count, w.total
+	done, freed, err := w.removeIn(ctx, upTo, mostOwn, mostBytes)
+	if err != nil {
+		w.forget() // contents of the failed transaction do not exist
+		w.count, w.total = count, total
+		return 0, fmt.Errorf("remove old calls: %w", err)
+	}
+	w.settle(done, upTo, mostOwn)
+	w.count, w.total = w.count-done.removed, w.total-freed
+	return done.removed, nil
+}
+
+func (w *callWriter) removeIn(ctx context.Context, upTo int64, mostOwn int, mostBytes int64) (done rescued, freed int64, err error) {
 	tx, err := w.db.BeginTxx(ctx, nil)
 	if err != nil {
-		return 0, fmt.Errorf("remove old calls: %w", err)
+		return done, 0, err
 	}
 	defer func() { _ = tx.Rollback() }() // nothing to do after a commit
-	if err := tx.GetContext(ctx, &removed, `SELECT coalesce(sum(calls), 0) FROM call_blocks WHERE last <= ?`, upTo); err != nil {
-		return 0, fmt.Errorf("count old calls: %w", err)
+	var boundary int64                   // the generation that the first call belongs to which stays
+	if err := tx.GetContext(ctx, &boundary, `SELECT coalesce(max(stored_by), 0) FROM contents WHERE stored_by <= ?`, upTo); err != nil {
+		return done, 0, err
 	}
-	freed := int64(0)
-	const gone = `stored_by < (SELECT max(stored_by) FROM contents WHERE stored_by <= ?)`
-	if err := tx.GetContext(ctx, &freed, `SELECT coalesce(sum(size), 0) FROM contents WHERE `+gone, upTo); err != nil {
-		return 0, fmt.Errorf("measure old calls: %w", err)
+	if _, err := tx.ExecContext(ctx, `INSERT INTO settings (key, value) SELECT '`+trimmedKey+`', max(newest) FROM call_blocks WHERE last <= ? AND kept_by = 0 HAVING max(last) > 0
+		ON CONFLICT (key) DO UPDATE SET value = max(value, excluded.value)`, upTo); err != nil {
+		return done, 0, err
 	}
-	for _, step := range []struct {
-		statement string
-		upTo      int64
-	}{
-		{`INSERT INTO settings (key, value) SELECT '` + trimmedKey + `', max(newest) FROM call_blocks WHERE last <= ? HAVING max(last) > 0
-			ON CONFLICT (key) DO UPDATE SET value = excluded.value`, upTo},
-		{`DELETE FROM call_blocks WHERE last <= ?`, upTo},
-		{`DELETE FROM contents WHERE ` + gone, upTo},
-	} {
-		if _, err := tx.ExecContext(ctx, step.statement, step.upTo); err != nil {
-			return 0, fmt.Errorf("remove old calls: %w", err)
-		}
+	if done, err = w.rescue(ctx, tx, upTo, boundary, mostOwn, mostBytes); err != nil {
+		return done, 0, err
 	}
-	if err := tx.Commit(); err != nil {
-		return 0, fmt.Errorf("remove old calls: %w", err)
+	if err := tx.GetContext(ctx, &freed, `SELECT coalesce(sum(size), 0) FROM contents WHERE stored_by < ?`, boundary); err != nil {
+		return done, 0, err
 	}
-	w.count, w.total = w.count-removed, w.total-freed
-	return removed, nil
+	if _, err := tx.ExecContext(ctx, `DELETE FROM contents WHERE stored_by < ?`, boundary); err != nil {
+		return done, 0, err
+	}
+	return done, freed, tx.Commit()
 }
 
 // ClearCalls removes every call. Their numbers are not given again.
 func (s *Store) ClearCalls(ctx context.Context, now time.Time) error {
 	s.calls.forget()
 	s.calls.count, s.calls.total = 0, 0
+	s.calls.sharing.Lock()
+	clear(s.calls.shares)
+	s.calls.vanished = false // that the log was cleared is told on its own
+	s.calls.sharing.Unlock()
 	for _, statement := range []string{
 		`INSERT INTO settings (key, value) SELECT 'highest call cleared', max(last) FROM call_blocks HAVING max(last) > 0
 			ON CONFLICT (key) DO UPDATE SET value = excluded.value`,

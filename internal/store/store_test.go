@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -142,6 +143,110 @@ func TestCallsOfManyBlocks(t *testing.T) {
 	}
 	_, err := s.Call(t.Context(), calls*apart+1)
 	assert.ErrorContains(t, err, "is not in the log")
+}
+
+// Whoever floods one service, or calls in one lane, does not push the calls of others
+// out of the log: each keeps its last ones, with all that they consist of.
+func TestRetentionIsFair(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	number, clock := uint64(0), time.UnixMicro(1_764_580_442_000_000).UTC()
+	add := func(s *store.Store, service, lane string, count int) {
+		batch := make([]*call.Record, count)
+		for i := range batch {
+			number++
+			clock = clock.Add(time.Millisecond)
+			batch[i] = record(number, fmt.Sprintf(`{"%s":%d}`, service, number))
+			batch[i].Service, batch[i].Lane, batch[i].At = service, lane, clock
+		}
+		require.NoError(t, s.InsertCalls(t.Context(), batch))
+	}
+	flood := func(s *store.Store) {
+		for range 22 { // more than one generation of contents spans
+			add(s, "tides", "", 1_000)
+			_, err := s.TrimCalls(t.Context(), 3_000, 1<<30)
+			require.NoError(t, err)
+		}
+		count, _, err := s.CountCalls(t.Context())
+		require.NoError(t, err)
+		assert.LessOrEqual(t, count, int64(3_100))
+	}
+	keeps := func(s *store.Store, service, lane string, first, last uint64) {
+		t.Helper()
+		list, err := s.ListCalls(t.Context(), call.Filter{Service: service, Lane: lane}, 0, 10_000)
+		require.NoError(t, err)
+		require.Len(t, list, int(last-first+1))
+		assert.Equal(t, []uint64{last, first}, []uint64{list[0].Number, list[len(list)-1].Number})
+		for _, line := range []call.Summary{list[0], list[len(list)-1]} {
+			whole, err := s.Call(t.Context(), line.Number)
+			require.NoError(t, err)
+			assert.Equal(t, fmt.Sprintf(`{"%s":%d}`, service, line.Number), string(whole.Request.Body.Bytes))
+			assert.Equal(t, "Because.", whole.Explanation.Sentence)
+		}
+	}
+	trimmed := func(s *store.Store, service, lane string) time.Time {
+		at, err := s.TrimmedIn(t.Context(), service, lane)
+		require.NoError(t, err)
+		return at
+	}
+
+	add(s, "moorings", "", 150) // 1 to 150
+	add(s, "tides", "night", 1) // 151
+	add(s, "pilots", "", 500)   // 152 to 651
+	flood(s)
+	check := func(s *store.Store) {
+		t.Helper()
+		keeps(s, "moorings", "", 1, 150)
+		keeps(s, "tides", "night", 151, 151)
+		keeps(s, "pilots", "", 652-187, 651) // a quarter of the log for four
+	}
+	check(s)
+	assert.Zero(t, trimmed(s, "moorings", ""), "it has all its calls")
+	assert.Zero(t, trimmed(s, "tides", "night"))
+	assert.Zero(t, trimmed(s, "berths", ""), "it was never called")
+	assert.NotZero(t, trimmed(s, "tides", call.NoLane))
+	assert.Equal(t, trimmed(s, "tides", call.NoLane), trimmed(s, "", ""), "of all it is the newest")
+	firstPilot, err := s.Call(t.Context(), 652-187)
+	require.NoError(t, err)
+	assert.WithinDuration(t, firstPilot.At, trimmed(s, "pilots", ""), 0)
+
+	require.NoError(t, s.Close()) // what is kept for them is known after a restart too
+	s = open(t, folder)
+	assert.NotZero(t, trimmed(s, "moorings", ""), "it is not known any more that it has all")
+	flood(s)
+	check(s)
+
+	require.NoError(t, s.ClearCalls(t.Context(), time.Now()))
+	add(s, "tides", "", 4_000)
+	_, err = s.TrimCalls(t.Context(), 3_000, 1<<30)
+	require.NoError(t, err)
+	assert.NotZero(t, trimmed(s, "tides", ""))
+	assert.Zero(t, trimmed(s, "moorings", ""))
+}
+
+// What is kept for others takes a part of the room only: of large calls fewer stay.
+func TestFairRetentionHasRoom(t *testing.T) {
+	s := open(t, t.TempDir())
+	const most = 4 << 20
+	var batch []*call.Record
+	for n := range uint64(20) {
+		batch = append(batch, record(n+1, fmt.Sprintf("%d%s", n, strings.Repeat("x", 100_000))))
+	}
+	require.NoError(t, s.InsertCalls(t.Context(), batch))
+	for n := range uint64(100) {
+		loud := record(n+21, fmt.Sprintf("%d%s", n, strings.Repeat("y", 100_000)))
+		loud.Service = "tides"
+		require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{loud}))
+		_, err := s.TrimCalls(t.Context(), 1_000, most)
+		require.NoError(t, err)
+	}
+	list, err := s.ListCalls(t.Context(), call.Filter{Service: "moorings"}, 0, 100)
+	require.NoError(t, err)
+	require.Len(t, list, 5, "a quarter of the room for two")
+	assert.Equal(t, uint64(20), list[0].Number, "the newest stay")
+	loud, err := s.ListCalls(t.Context(), call.Filter{Service: "tides"}, 0, 100)
+	require.NoError(t, err)
+	assert.Greater(t, len(loud), 20)
 }
 
 func TestTrimmingKeepsWhatIsReferredTo(t *testing.T) {
