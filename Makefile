@@ -9,7 +9,7 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 # The race detector needs a C compiler.
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 
-.PHONY: demo build test lint bench count screenshots api-types browser judges clean
+.PHONY: demo build test lint bench fuzz siege count screenshots api-types browser judges clean
 
 demo: build
 	@exec $(BIN) demo
@@ -58,7 +58,16 @@ lint: $(DIST)
 bench:
 	go test -run '^$$' -bench . -benchtime 1s ./internal/core/...
 	go run ./bench
-	go test -run "^$$" -bench "Relay|Delays" -benchtime 1x ./e2e
+	go test -run "^$$" -bench "Relay|Delays|Resting" -benchtime 1x ./e2e
+
+# Every fuzz target for a minute each; FUZZ_TIME=10s for less.
+fuzz: $(DIST)
+	@sh scripts/fuzz.sh
+
+# Load, edits, kills, hostile callers, slow clients and a full disk at once, for five
+# minutes, with little memory; SIEGE=-for=1m for less. docs/reliability.md says more.
+siege: build
+	go run ./siege $(SIEGE)
 
 count:
 	@sh scripts/count.sh

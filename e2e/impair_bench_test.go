@@ -3,11 +3,13 @@ package e2e
 import (
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -32,6 +34,30 @@ func BenchmarkDelays(b *testing.B) {
 		_, held := s.delayed(b, 10_000, 1, 15*time.Second)
 		b.ReportMetric(float64(held), "MB-10000-in-flight")
 		b.ReportMetric(float64(s.memory(b, "VmHWM")), "MB-peak")
+	}
+	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkResting opens 9,000 connections, makes a call on each, and lets them rest.
+func BenchmarkResting(b *testing.B) {
+	s := startProcess(b, nil)
+	_, err := s.api.PutService(b.Context(), "quay", spec.NewService("quay"), "")
+	require.NoError(b, err)
+	address := strings.TrimPrefix(s.traffic, "http://")
+	for range b.N {
+		before := s.memory(b, "VmRSS")
+		for range 9_000 {
+			c, err := net.Dial("tcp", address)
+			require.NoError(b, err)
+			defer c.Close()
+			_, err = fmt.Fprintf(c, "GET /quay/berths HTTP/1.1\r\nHost: quay\r\n\r\n")
+			require.NoError(b, err)
+			_, err = c.Read(make([]byte, 64<<10))
+			require.NoError(b, err)
+		}
+		b.ReportMetric(float64(s.memory(b, "VmRSS")-before), "MB-at-once")
+		time.Sleep(22 * time.Second) // until the service has looked twice
+		b.ReportMetric(float64(s.memory(b, "VmRSS")-before), "MB-resting")
 	}
 	b.ReportMetric(0, "ns/op")
 }

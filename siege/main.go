@@ -1,3 +1,5 @@
+//go:build linux
+
 // The command siege lets everything happen to a service at once, for five minutes:
 // load, edits, kills, hostile calls and definitions, slow callers, a disk that is full,
 // with little memory. Then it looks whether what was promised was kept:

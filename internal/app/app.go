@@ -269,7 +269,7 @@ func (a *app) assemble(ctx context.Context) error {
 	a.stopStreams = stopStreams
 	a.control = a.server(control.New(control.Config{
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
-		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }),
+		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate,
 		Lapse: a.lapse, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
@@ -323,6 +323,18 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	a.proxy.ConnState = a.proxied.Track
 }
 
+// limits counts what was done to stay within limits.
+func (a *app) limits(decide *engine.Engine) metrics.Limits {
+	l := metrics.Limits{Faults: rescue.Faults(), CallersForgotten: decide.Forgotten(), BodiesRefused: a.memory.bodies.Refused(), UploadsRefused: a.memory.uploads.Refused()}
+	for _, listener := range []*traffic.Listener{a.called, a.proxied} {
+		if listener != nil {
+			l.ConnectionsOpen += int64(listener.Open())
+			l.ConnectionsClosed += listener.Closed()
+		}
+	}
+	return l
+}
+
 func count(snapshot *catalog.Snapshot) (services, mappings int) {
 	for _, s := range snapshot.Services() {
 		services++
@@ -346,6 +358,7 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 
 	var lapsing errgroup.Group
 	lapsing.Go(func() error { a.lapseUntil(logCtx); return nil })
+	lapsing.Go(func() error { a.tidyUntil(logCtx); return nil })
 
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error { return serve(a.traffic, a.called) })

@@ -97,13 +97,15 @@ type Log struct {
 	// keeps it ahead.
 	reserved uint64
 
-	mu            sync.Mutex // guards inWork to changed
+	mu            sync.Mutex // guards inWork to lost
 	inWork        map[uint64]*call.Record
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
 	added, done   uint64        // calls buffered, and calls written or given up
 	changed       chan struct{} // closed and replaced when done grows
+	parts         map[group]part
+	lost          map[group]int64 // until when calls of one are missing
 
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
@@ -112,6 +114,8 @@ type Log struct {
 	// newest one came that retention has removed, cleared when the newest one came
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
 	missing, trimmed, cleared, clearedAt atomic.Int64
+	// lostOfAll is missing for calls of which it is not known whose they were.
+	lostOfAll atomic.Int64
 
 	checks     checks
 	complained time.Time // when the service's own log last told of calls not kept
@@ -146,7 +150,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l := &Log{
 		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
-		changed: make(chan struct{}), wake: make(chan struct{}, 1),
+		changed: make(chan struct{}), parts: make(map[group]part), lost: make(map[group]int64), wake: make(chan struct{}, 1),
 	}
 	l.checks.log, l.checks.work = l, make(chan *checking)
 	l.next.Store(highest)
@@ -189,9 +193,9 @@ func (l *Log) Add(r *call.Record) {
 	l.mu.Lock()
 	delete(l.inWork, r.Number)
 	l.counts.add(r)
-	if len(l.buffer) >= maxBuffered || l.bufferedBytes+size > l.config.BufferBytes {
+	if !l.takes(groupOf(r), size) {
 		l.mu.Unlock()
-		l.lose(1)
+		l.loseOf(groupOf(r))
 		return
 	}
 	l.buffer = append(l.buffer, r)
@@ -216,6 +220,7 @@ func (l *Log) Run(ctx context.Context) error {
 	}
 	if !missing.IsZero() {
 		l.missing.Store(missing.UnixMicro())
+		l.lostOfAll.Store(missing.UnixMicro())
 	}
 	ended := make(chan struct{})
 	go func() {
@@ -257,6 +262,7 @@ func (l *Log) write(ctx context.Context) {
 	batch := l.buffer
 	l.buffer = make([]*call.Record, 0, cap(batch))
 	l.bufferedBytes = 0
+	clear(l.parts)
 	l.mu.Unlock()
 	if len(batch) == 0 {
 		return
@@ -394,7 +400,9 @@ func (l *Log) noteCleared(ctx context.Context) error {
 
 func (l *Log) lose(count int) {
 	l.notKept.Add(int64(count))
-	l.missing.Store(time.Now().UnixMicro())
+	now := time.Now().UnixMicro()
+	l.missing.Store(now)
+	l.lostOfAll.Store(now)
 }
 
 // moment is a time from Unix microseconds, of which 0 stands for never.
@@ -412,7 +420,7 @@ func (l *Log) Gap(ctx context.Context, since time.Time, service, lane string) st
 	if since.IsZero() {
 		since, cleared = moment(l.clearedAt.Load()), time.Time{}
 	}
-	missing, trimmed := moment(l.missing.Load()), moment(l.trimmed.Load())
+	missing, trimmed := l.lostUntil(service, lane), moment(l.trimmed.Load())
 	if !trimmed.IsZero() && !trimmed.Before(since) { // but not of these, perhaps
 		if of, err := l.config.Store.TrimmedIn(ctx, service, lane); err == nil {
 			trimmed = of

@@ -175,13 +175,23 @@ func TestAnswersNeverWaitAndWhatIsNotKeptIsCounted(t *testing.T) {
 			log.Add(answered(log, call.FromContract))
 		}
 		assert.Zero(t, time.Since(began), "adding waits for nobody")
-		assert.Equal(t, int64(more-50_000), log.NotKept())
+		assert.Equal(t, int64(more-37_500), log.NotKept(), "one service leaves a quarter of the buffer to the others")
+		for range more {
+			r := answered(log, call.FromContract)
+			r.Lane = "night"
+			log.Add(r)
+		}
+		assert.Equal(t, int64(2*more-50_000), log.NotKept())
+		assert.NotEmpty(t, log.Gap(t.Context(), time.Time{}, "moorings", call.NoLane))
+		assert.NotEmpty(t, log.Gap(t.Context(), time.Time{}, "", "night"))
+		assert.Empty(t, log.Gap(t.Context(), time.Time{}, "moorings", "other"), "nothing of it was lost")
+		assert.Empty(t, log.Gap(t.Context(), time.Time{}, "tides", ""))
 		block := store.block
 		store.set(func() { store.block = nil })
 		close(block)
 		require.NoError(t, log.Flush(t.Context()))
 		assert.Len(t, store.records, 50_001)
-		assert.Equal(t, more+1, log.LastMinute(time.Now())[call.FromContract], "calls that are not kept still count")
+		assert.Equal(t, 2*more+1, log.LastMinute(time.Now())[call.FromContract], "calls that are not kept still count")
 		assert.Positive(t, store.trims)
 	})
 }
@@ -307,8 +317,11 @@ func TestTheBufferIsBoundedInBytes(t *testing.T) {
 		log := start(t, store)
 		log.Add(answered(log, call.FromContract))
 		time.Sleep(time.Second) // the writer is now stuck in the store
-		for range 300 {
+		for i := range 300 {
 			r := answered(log, call.FromContract)
+			if i%2 == 1 { // one service alone gets three quarters
+				r.Service = "tides"
+			}
 			r.Explanation = &call.Explanation{Sentence: string(make([]byte, 1<<20))}
 			log.Add(r)
 		}

@@ -55,6 +55,9 @@ func New(c Config) *Engine {
 	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate}
 }
 
+// Forgotten is how many callers' counters, draws and limits gave way to those of others.
+func (e *Engine) Forgotten() int64 { return e.state.Evicted() + e.counts.Evicted() }
+
 // Decision says what to send and why. Its parts may be shared with other
 // calls and are not to be changed.
 type Decision struct {

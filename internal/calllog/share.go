@@ -1,0 +1,70 @@
+package calllog
+
+import (
+	"time"
+
+	"rapidmimic/internal/core/call"
+)
+
+// The buffer is fair: whoever floods one service, or calls in one lane, leaves a quarter
+// of it to the others, and what is lost of it is missing of that one alone.
+
+// group is the calls of a service in a lane.
+type group struct{ service, lane string }
+
+func groupOf(r *call.Record) group { return group{r.Service, r.Lane} }
+
+// selects reports whether the group is of a service, "" for all, in a lane, "" for any
+// and call.NoLane for none.
+func (g group) selects(service, lane string) bool {
+	if lane == call.NoLane {
+		return g.lane == "" && (service == "" || service == g.service)
+	}
+	return (service == "" || service == g.service) && (lane == "" || lane == g.lane)
+}
+
+// part is what calls take of the buffer.
+type part struct{ calls, bytes int }
+
+// maxLost bounds the groups of which it is known until when calls are missing.
+const maxLost = 1_000
+
+// takes reports whether the buffer has room for a call of a group, and notes it. The
+// caller holds mu.
+func (l *Log) takes(g group, size int) bool {
+	most := part{maxBuffered / 4 * 3, l.config.BufferBytes / 4 * 3}
+	own := l.parts[g]
+	if own.calls >= most.calls || own.bytes > 0 && own.bytes+size > most.bytes || len(l.buffer) >= maxBuffered || l.bufferedBytes+size > l.config.BufferBytes {
+		return false
+	}
+	l.parts[g] = part{own.calls + 1, own.bytes + size}
+	return true
+}
+
+// loseOf counts a call of a group that could not be kept.
+func (l *Log) loseOf(g group) {
+	now := time.Now().UnixMicro()
+	l.mu.Lock()
+	if _, known := l.lost[g]; known || len(l.lost) < maxLost {
+		l.lost[g] = now
+	} else {
+		l.lostOfAll.Store(now)
+	}
+	l.mu.Unlock()
+	l.notKept.Add(1)
+	l.missing.Store(now)
+}
+
+// lostUntil is until when calls of a service in a lane are missing that could not be
+// kept; zero for never.
+func (l *Log) lostUntil(service, lane string) time.Time {
+	until := l.lostOfAll.Load()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for g, at := range l.lost {
+		if g.selects(service, lane) {
+			until = max(until, at)
+		}
+	}
+	return moment(until)
+}
