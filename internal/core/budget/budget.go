@@ -26,7 +26,7 @@ const (
 	// lookEvery is how many steps pass between two looks at clock and caller.
 	lookEvery = 2_048
 	// heavyFrom is how many steps a call takes before it has to pass the gate.
-	heavyFrom = 200_000
+	heavyFrom = 50_000
 )
 
 // ErrLeft says that the caller has left: nobody waits for the result.
