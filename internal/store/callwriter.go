@@ -138,7 +138,7 @@ func (s *Store) InsertCalls(ctx context.Context, records []*call.Record) error {
 	if err := s.calls.insert(ctx, records); err != nil {
 		s.calls.forget() // contents of the failed transaction do not exist
 		s.calls.count, s.calls.total = count, total
-		return inWords(fmt.Errorf("keep %d calls: %w", len(records), err))
+		return inWords(fmt.Errorf("keep %d calls: %w", len(records), err), "calls are not kept")
 	}
 	return nil
 }

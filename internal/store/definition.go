@@ -56,6 +56,9 @@ func (s *Store) loadVersion(ctx context.Context) (version int64, err error) {
 	return version, nil
 }
 
+// unchanged is what becomes of a change that fails.
+const unchanged = "nothing was changed"
+
 // Apply implements catalog.Store.
 func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 	if err := s.Lost(); err != nil {
@@ -63,14 +66,14 @@ func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 	}
 	tx, err := s.definitions.BeginTxx(ctx, nil)
 	if err != nil {
-		return inWords(fmt.Errorf("begin: %w", err))
+		return inWords(fmt.Errorf("begin: %w", err), unchanged)
 	}
 	defer func() { _ = tx.Rollback() }() // nothing to do after a commit
 	if err := apply(ctx, tx, change); err != nil {
-		return inWords(err)
+		return inWords(err, unchanged)
 	}
 	if err := tx.Commit(); err != nil {
-		return inWords(err)
+		return inWords(err, unchanged)
 	}
 	s.noteVersion(change.Version)
 	return nil

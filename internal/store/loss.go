@@ -68,19 +68,20 @@ func (s *Store) CheckFolder() error {
 	return s.Lost()
 }
 
-// inWords says what keeps the database from writing, where that is known.
-func inWords(err error) error {
+// inWords says what keeps the database from writing, where that is known. consequence
+// is what became of it: "nothing was changed".
+func inWords(err error, consequence string) error {
 	var fault *sqlite.Error
 	if !errors.As(err, &fault) {
 		return err
 	}
 	switch fault.Code() & 0xff {
 	case sqlite3.SQLITE_FULL:
-		return problem.New(problem.Unavailable, "the disk is full; nothing was changed")
+		return problem.New(problem.Unavailable, "the disk is full; %s", consequence)
 	case sqlite3.SQLITE_READONLY:
-		return problem.New(problem.Unavailable, "the data folder cannot be written to; nothing was changed")
+		return problem.New(problem.Unavailable, "the data folder cannot be written to; %s", consequence)
 	case sqlite3.SQLITE_IOERR:
-		return problem.New(problem.Unavailable, "the disk fails (%v); nothing was changed", err)
+		return problem.New(problem.Unavailable, "the disk fails (%v); %s", err, consequence)
 	default:
 		return err
 	}

@@ -117,6 +117,8 @@ func TestAFullDiskIsSaidInWords(t *testing.T) {
 	large.Payloads = []catalog.StoredPayload{{ServiceID: "s-moorings", Name: "chart", Bytes: make([]byte, 10<<20)}}
 	err := s.Apply(t.Context(), large)
 	assert.EqualError(t, err, "the disk is full; nothing was changed")
+	err = s.InsertCalls(t.Context(), []*call.Record{record(1, string(make([]byte, 10<<20)))})
+	assert.EqualError(t, err, "the disk is full; calls are not kept")
 	require.NoError(t, s.Apply(t.Context(), change(4, "tides")))
 	d, err := s.Load(t.Context())
 	require.NoError(t, err)
