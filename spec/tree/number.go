@@ -75,7 +75,7 @@ func CompareNumbers(a, b string) int {
 // whose digits are beyond what that can take comes back with the exponent, or the
 // digits, that are the most. All others come back as they are.
 func BoundedNumber(text string) string {
-	if len(text) <= 8 && strings.IndexAny(text, "eE") < 0 {
+	if len(text) <= 8 && !strings.ContainsAny(text, "eE") {
 		return text
 	}
 	d := readDecimal(text)

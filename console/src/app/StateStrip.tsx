@@ -44,7 +44,10 @@ export function StateStrip() {
         </Link>
       )}
       {data && data.callsNotChecked > 0 && (
-        <span className="text-dim" title="They could not be held against their contracts to the end, or in time.">
+        <span
+          className="text-dim"
+          title="They could not be held against their contracts to the end, or in time."
+        >
           {count(data.callsNotChecked, 'call')} not checked
         </span>
       )}
