@@ -21,8 +21,6 @@ type callGroup struct{ service, lane string }
 // share is what is known of the last calls of a group.
 type share struct {
 	last []kept // the calls that stay, the oldest first; at most shareCalls
-	// rescued is up to which number they are in blocks of their own.
-	rescued int64
 	// dropped is set when older calls have left the log, or may have.
 	dropped bool
 }
@@ -35,6 +33,7 @@ const shareCalls = 200
 
 // note adds a call to its group.
 func (w *callWriter) note(service, lane string, number, at int64) {
+	w.rescued = min(w.rescued, number-1) // a call that took long comes after later ones
 	group := callGroup{service, lane}
 	s := w.shares[group]
 	if s == nil {
@@ -63,15 +62,14 @@ func (w *callWriter) mostOwn(keep int64) int {
 // noteAll notes the calls that are in the log when it is opened.
 func (w *callWriter) noteAll(ctx context.Context) error {
 	w.shares = make(map[callGroup]*share)
-	rows, err := w.db.QueryContext(ctx, `SELECT kept_by, data FROM call_blocks ORDER BY last`)
+	rows, err := w.db.QueryContext(ctx, `SELECT data FROM call_blocks ORDER BY last`)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var keptBy int64
 		var data string
-		if err := rows.Scan(&keptBy, &data); err != nil {
+		if err := rows.Scan(&data); err != nil {
 			return err
 		}
 		block, err := readBlock(data)
@@ -80,9 +78,6 @@ func (w *callWriter) noteAll(ctx context.Context) error {
 		}
 		err = block.each(func(e callEntry) bool {
 			w.note(e.service, e.lane, e.number, e.at)
-			if s := w.shares[callGroup{e.service, e.lane}]; keptBy > 0 {
-				s.rescued = max(s.rescued, e.number)
-			}
 			return true
 		})
 		if err != nil {
@@ -143,8 +138,7 @@ func (s *Store) TrimmedIn(ctx context.Context, service, lane string) (newest tim
 
 // rescued is what rescue did.
 type rescued struct {
-	removed int64 // calls that are in the log no more
-	blocks  map[callGroup]int64
+	removed int64       // calls that are in the log no more
 	dropped []callGroup // those of which a call was too large to be kept
 }
 
@@ -160,7 +154,7 @@ func (w *callWriter) rescue(ctx context.Context, tx *sqlx.Tx, upTo, boundary int
 			continue
 		}
 		wanted[group] = own[0].number
-		again = again || slices.ContainsFunc(own, func(k kept) bool { return k.number > s.rescued && k.number <= upTo })
+		again = again || slices.ContainsFunc(own, func(k kept) bool { return k.number > w.rescued && k.number <= upTo })
 	}
 	const gone = `kept_by > 0 AND kept_by <= ? OR kept_by = 0 AND last <= ?`
 	toRead := upTo
@@ -194,7 +188,6 @@ func (w *callWriter) rescue(ctx context.Context, tx *sqlx.Tx, upTo, boundary int
 	if _, err := tx.ExecContext(ctx, `DELETE FROM call_blocks WHERE `+gone, boundary, upTo); err != nil {
 		return done, err
 	}
-	done.blocks = make(map[callGroup]int64)
 	for group, list := range entries {
 		slices.SortFunc(list, func(a, b callEntry) int { return cmp.Compare(b.number, a.number) })
 		fitting, err := w.renew(ctx, tx, list, mostBytes)
@@ -215,7 +208,6 @@ func (w *callWriter) rescue(ctx context.Context, tx *sqlx.Tx, upTo, boundary int
 			if err := w.insertRenewed(ctx, tx, list[:count]); err != nil {
 				return done, err
 			}
-			done.blocks[group] = list[count-1].number
 			list = list[count:]
 		}
 	}
@@ -274,8 +266,8 @@ func (w *callWriter) settle(done rescued, upTo int64, most int) {
 	for _, group := range done.dropped {
 		w.shares[group].dropped = true
 	}
+	w.rescued = max(w.rescued, upTo)
 	for group, s := range w.shares {
-		s.rescued = max(s.rescued, done.blocks[group])
 		gone := 0
 		for gone < len(s.last)-most && s.last[gone].number <= upTo {
 			gone++

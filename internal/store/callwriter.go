@@ -44,6 +44,8 @@ type callWriter struct {
 
 	sharing sync.Mutex // guards what follows, which others read
 	shares  map[callGroup]*share
+	// rescued is up to which number the calls that stay are in blocks of their own.
+	rescued int64
 	// vanished is set when calls have left the log of which no group tells any more.
 	vanished bool
 

@@ -224,6 +224,34 @@ func TestRetentionIsFair(t *testing.T) {
 	assert.Zero(t, trimmed(s, "moorings", ""))
 }
 
+// A call that took long is written after those that came later; it stays like them.
+func TestFairRetentionKeepsLateCalls(t *testing.T) {
+	s := open(t, t.TempDir())
+	next := uint64(10)
+	flood := func() {
+		for range 3 {
+			batch := make([]*call.Record, 1_000)
+			for i := range batch {
+				next++
+				batch[i] = record(next, "")
+				batch[i].Service = "tides"
+			}
+			require.NoError(t, s.InsertCalls(t.Context(), batch))
+			_, err := s.TrimCalls(t.Context(), 1_000, 1<<30)
+			require.NoError(t, err)
+		}
+	}
+	require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{record(2, "second"), record(3, "third")}))
+	flood()
+	require.NoError(t, s.InsertCalls(t.Context(), []*call.Record{record(1, "first")}))
+	flood()
+	for number, body := range map[uint64]string{1: "first", 2: "second", 3: "third"} {
+		r, err := s.Call(t.Context(), number)
+		require.NoError(t, err)
+		assert.Equal(t, body, string(r.Request.Body.Bytes))
+	}
+}
+
 // What is kept for others takes a part of the room only: of large calls fewer stay.
 func TestFairRetentionHasRoom(t *testing.T) {
 	s := open(t, t.TempDir())
