@@ -170,7 +170,7 @@ func (p Program) sayNotKept(ctx context.Context, c *client.Client) {
 // sayMissing tells of calls that the log does not have.
 func (p Program) sayMissing(indent string, s api.Status) {
 	if s.CallsNotKept > 0 {
-		p.say("%s%d calls were answered but could not be logged", indent, s.CallsNotKept)
+		p.say("%snot in the log: %s that the service answered", indent, counted(int(s.CallsNotKept), "call"))
 	}
 	if s.CallsMissing != "" {
 		p.say("%s%s", indent, s.CallsMissing)

@@ -75,6 +75,9 @@ func inWords(err error, consequence string) error {
 	if !errors.As(err, &fault) {
 		return err
 	}
+	if fault.Code() == sqlite3.SQLITE_IOERR_SHMSIZE { // the memory that processes share is a file too
+		return problem.New(problem.Unavailable, "the disk is full; %s", consequence)
+	}
 	switch fault.Code() & 0xff {
 	case sqlite3.SQLITE_FULL:
 		return problem.New(problem.Unavailable, "the disk is full; %s", consequence)
