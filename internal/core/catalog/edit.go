@@ -109,7 +109,10 @@ func (e *edit) removeMappings(old *Service, gone ...*Mapping) *Service {
 		e.removeImpairments(func(i *Impairment) bool { return i.ServiceID == old.Spec.ID && i.Mapping == m.Spec.ID })
 		e.change.RemoveMappings = append(e.change.RemoveMappings, RemovedMapping{old.Spec.ID, m.Spec.ID, version})
 	}
-	p := old.parts()
-	p.mappings = slices.DeleteFunc(slices.Clone(old.Mappings), func(m *Mapping) bool { return slices.Contains(gone, m) })
-	return e.replace(old, compileService(old.stored(), p))
+	leaves := make(map[*Mapping]bool, len(gone))
+	for _, m := range gone {
+		leaves[m] = true
+	}
+	mappings := slices.DeleteFunc(slices.Clone(old.Mappings), func(m *Mapping) bool { return leaves[m] })
+	return e.replace(old, old.withMappings(mappings, gone, nil))
 }

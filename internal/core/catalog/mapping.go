@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -104,23 +105,28 @@ func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, *pr
 // putCompiled puts mappings that compile made for the service into it; of two
 // with one id the last.
 func (e *edit) putCompiled(old *Service, mappings []*Mapping) *Service {
-	p := old.parts()
-	p.mappings = slices.Clone(old.Mappings)
-	positions := make(map[string]int, len(p.mappings)+len(mappings))
-	for i, m := range p.mappings {
-		positions[m.Spec.ID] = i
-	}
+	all := slices.Clone(old.Mappings)
+	var gone, added []*Mapping
+	fresh := make(map[string]int) // where in added
 	for _, m := range mappings {
-		if at, exists := positions[m.Spec.ID]; exists {
-			p.mappings[at] = m
-		} else {
-			positions[m.Spec.ID] = len(p.mappings)
-			p.mappings = append(p.mappings, m)
-		}
 		e.change.Mappings = append(e.change.Mappings, StoredMapping{old.Spec.ID, m.Spec, m.Version, m.Position})
+		if i, again := fresh[m.Spec.ID]; again {
+			all[slices.Index(all, added[i])], added[i] = m, m
+			continue
+		}
+		fresh[m.Spec.ID], added = len(added), append(added, m)
+		if have := old.Mapping(m.Spec.ID); have != nil {
+			at, _ := slices.BinarySearchFunc(all, have, byPosition) // positions are unique and ascend
+			all[at], gone = m, append(gone, have)
+		} else {
+			all = append(all, m)
+		}
 	}
-	return e.replace(old, compileService(old.stored(), p))
+	return e.replace(old, old.withMappings(all, gone, added))
 }
+
+// byPosition orders the mappings of a service as they were made.
+func byPosition(a, b *Mapping) int { return cmp.Compare(a.Position, b.Position) }
 
 // unsuitable says why a mapping cannot stand in a service; nil when it can.
 func unsuitable(s *Service, m spec.Mapping) *problem.Item {

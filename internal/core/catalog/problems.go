@@ -37,7 +37,7 @@ func (s *Service) findProblems() map[string]string {
 // known to.
 func (s *Service) shadowed(m *Mapping) string {
 	segments := match.Split(nil, m.Rule.Template.String())
-	for _, f := range s.rules.Some("", segments, nil, mostCompared) {
+	for _, f := range s.mappings.rules.Some("", segments, nil, mostCompared) {
 		b, rule := f.Value, f.Rule
 		if b == m || b.Spec.Call.Operation != m.Spec.Call.Operation && b.Spec.Call.Operation != "" || rule.Compare(m.Rule) >= 0 ||
 			b.Spec.Sequence != nil && b.Spec.Then == spec.Pass || !methodsCover(rule, m.Rule) || !sameAddresses(rule, m) {

@@ -129,10 +129,8 @@ type Service struct {
 	// nothing else answers; nil without one.
 	Otherwise *Reply
 
-	byID       map[string]*Mapping
-	looksInto  bool                    // a mapping asks for more than method and path, or has expressions
+	mappings   mappingIndex
 	pins       map[string][]answer.Pin // by operation
-	rules      match.Rules[*Mapping]
 	operations match.Router[*contract.Operation]
 	over       *overlay // what a scenario or a lane lays above; nil for nothing
 
@@ -199,7 +197,7 @@ func (s *Service) Mapping(id string) *Mapping {
 			return m
 		}
 	}
-	return s.byID[id]
+	return s.mappings.byID(id)
 }
 
 // Fits returns the enabled mappings whose path fits, the winner first. Facts may
@@ -208,22 +206,22 @@ func (s *Service) Fits(method string, segments []string, facts *match.Facts) (fi
 	if s.over != nil {
 		return s.overlaid(method, segments, facts)
 	}
-	return s.rules.Find(method, segments, facts)
+	return s.mappings.rules.Find(method, segments, facts)
 }
 
 // SomeOnPath returns a few of the enabled mappings whose path fits, the nearest
 // to what the call says first.
 func (s *Service) SomeOnPath(method string, segments []string, facts *match.Facts, limit int) []match.Fit[*Mapping] {
 	if s.over == nil {
-		return s.rules.Some(method, segments, facts, limit)
+		return s.mappings.rules.Some(method, segments, facts, limit)
 	}
-	fits := append(s.over.rules.Some(method, segments, facts, limit), s.rules.Some(method, segments, facts, limit)...)
+	fits := append(s.over.rules.Some(method, segments, facts, limit), s.mappings.rules.Some(method, segments, facts, limit)...)
 	return fits[:min(len(fits), limit)]
 }
 
 // Narrows reports whether facts help to find the mappings of a call.
 func (s *Service) Narrows() bool {
-	return s.rules.Narrowed() || s.over != nil && s.over.rules.Narrowed()
+	return s.mappings.rules.Narrowed() || s.over != nil && s.over.rules.Narrowed()
 }
 
 // Operation returns the operation of the contract with this id, or nil.
@@ -251,7 +249,7 @@ func (s *Service) operationIDs() (ids []string) {
 
 // LooksIntoBodies reports whether the answer to a call can depend on its body.
 func (s *Service) LooksIntoBodies() bool {
-	return s.looksInto || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
+	return s.mappings.looking > 0 || s.Otherwise != nil && s.Otherwise.Dynamic != nil || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
 }
 
 // Pins are what is fixed in the answers of an operation.
@@ -333,10 +331,9 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 
 // compileService builds the indexes over finished parts.
 func compileService(stored StoredService, p parts) *Service {
-	c, mappings := p.contract, p.mappings
 	s := &Service{
-		Spec: stored.Service, Version: stored.Version, Contract: c, Mappings: mappings, Payloads: p.payloads, Recording: p.recording,
-		byID: make(map[string]*Mapping, len(mappings)), pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
+		Spec: stored.Service, Version: stored.Version, Contract: p.contract, Mappings: p.mappings, Payloads: p.payloads, Recording: p.recording,
+		pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
 	}
 	if stored.Service.Upstream != "" {
 		s.Upstream, _ = url.Parse(strings.TrimSuffix(stored.Service.Upstream, "/")) // checked with the document
@@ -344,61 +341,38 @@ func compileService(stored StoredService, p parts) *Service {
 	if own, at := stored.Service.OtherwiseAnswer(); own != nil {
 		reply, _ := compileReply(*own, at, p.payloads) // checked when it was set
 		s.Otherwise = &reply
-		s.looksInto = reply.Dynamic != nil
 	}
 	for id, pins := range stored.Service.Pins {
 		s.pins[id], _ = answer.CompilePins(pins) // checked when they were set
 	}
-	for _, m := range mappings {
-		s.byID[m.Spec.ID] = m
-		if m.Spec.Enabled && m.Spec.Call.Operation == "" {
-			s.rules.Add(m.Rule, m)
-		}
-		s.looksInto = s.looksInto || m.Spec.Enabled && (m.Rule.Conditions != nil || !m.Fixed())
-	}
-	if c != nil {
-		for _, op := range c.Operations {
+	if p.contract != nil {
+		for _, op := range p.contract.Operations {
 			if op.Skipped == nil {
 				s.operations.Add(op.Template, op)
 			}
 		}
 	}
-	for _, m := range mappings {
-		if m.Spec.Enabled && m.Spec.Call.Operation != "" {
-			s.addOnOperation(&s.rules, m)
-		}
-	}
+	s.mappings = s.indexMappings(p.mappings)
 	return s
 }
 
-// addOnOperation lets a mapping that names an operation stand wherever its
-// calls arrive. One whose operation is gone answers nothing.
-func (s *Service) addOnOperation(rules *match.Rules[*Mapping], m *Mapping) {
-	op := s.Operation(m.Spec.Call.Operation)
-	if op == nil {
-		return
+// withMappings is the service with other mappings, told from its own by those that are
+// gone and those that were added: a mapping that was replaced is both.
+func (s *Service) withMappings(mappings, gone, added []*Mapping) *Service {
+	index, ok := s.mappings.with(s, gone, added)
+	if !ok {
+		index = s.indexMappings(mappings)
 	}
-	templates := []match.Template{op.Template}
-	if op.SOAP != nil {
-		for _, path := range append([]string{""}, s.Contract.SOAP.Ports()...) {
-			if t, err := match.ParseTemplate("/" + url.PathEscape(path)); err == nil {
-				templates = append(templates, t)
-			}
-		}
-		templates = templates[1:]
-	}
-	if m.Spec.Call.Path != "" {
-		templates = []match.Template{m.Rule.Template}
-	}
-	for _, t := range templates {
-		rule := *m.Rule
-		if rule.Template = t; len(rule.Methods) == 0 {
-			rule.Methods = []string{op.Method}
-		}
-		if op.SOAP != nil {
-			rule.Operation = op.ID
-		}
-		rules.Add(&rule, m)
+	next := s.alike()
+	next.Mappings, next.mappings = mappings, index
+	return next
+}
+
+// alike is a copy of the service as everybody has it.
+func (s *Service) alike() *Service {
+	return &Service{
+		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Upstream: s.Upstream, Otherwise: s.Otherwise,
+		mappings: s.mappings, pins: s.pins, operations: s.operations,
 	}
 }
 

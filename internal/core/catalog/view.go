@@ -298,7 +298,7 @@ func (m *Mapping) onLayer(depth int) *Mapping {
 
 // overlay is what stands above the mappings of a service.
 type overlay struct {
-	rules     match.Rules[*Mapping]
+	rules     match.Edited[*Mapping]
 	mappings  []*Mapping
 	gone      map[string]string // mappings of the service that do not answer → by whom
 	looksInto bool
@@ -307,10 +307,7 @@ type overlay struct {
 
 // with is the service with changes, nil for none. In a lane no recording runs.
 func (s *Service) with(own *serviceSum, inLane bool) *Service {
-	next := &Service{
-		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Upstream: s.Upstream, Otherwise: s.Otherwise,
-		byID: s.byID, looksInto: s.looksInto, pins: s.pins, rules: s.rules, operations: s.operations,
-	}
+	next := s.alike()
 	if inLane {
 		next.Recording = nil
 	}
@@ -322,16 +319,9 @@ func (s *Service) with(own *serviceSum, inLane bool) *Service {
 	}
 	next.over = &overlay{mappings: own.mappings, gone: own.gone, off: own.off}
 	for _, m := range own.mappings {
-		if !m.Spec.Enabled {
-			continue
-		}
-		next.over.looksInto = next.over.looksInto || m.Rule.Conditions != nil || !m.Fixed()
-		if m.Spec.Call.Operation == "" {
-			next.over.rules.Add(m.Rule, m)
-		} else {
-			next.addOnOperation(&next.over.rules, m)
-		}
+		next.over.looksInto = next.over.looksInto || m.looks() > 0
 	}
+	next.over.rules = match.NewEdited(next.entriesOf(own.mappings))
 	return next
 }
 
@@ -372,7 +362,7 @@ func (s *Service) OffBy(m *Mapping) string {
 
 // overlaid finds the mappings of all layers whose path fits, the winner first.
 func (s *Service) overlaid(method string, segments []string, facts *match.Facts) (fits []match.Fit[*Mapping], others int) {
-	fits, others = s.rules.Find(method, segments, facts)
+	fits, others = s.mappings.rules.Find(method, segments, facts)
 	if len(s.over.gone) > 0 {
 		fits = slices.DeleteFunc(fits, func(f match.Fit[*Mapping]) bool { return s.over.gone[f.Value.Spec.ID] != "" })
 	}

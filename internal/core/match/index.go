@@ -2,6 +2,7 @@ package match
 
 import (
 	"hash/maphash"
+	"iter"
 	"slices"
 	"strings"
 	"unique"
@@ -146,9 +147,6 @@ func (rs *Rules[T]) on(found []*bucket[T], segments []string) []*bucket[T] {
 	return rs.router.Find(found, segments)
 }
 
-// Narrowed reports whether Find makes use of facts.
-func (rs *Rules[T]) Narrowed() bool { return rs.narrowed }
-
 // narrow puts a rule where it is found by what it asks.
 func (b *bucket[T]) narrow(v ruleValue[T]) {
 	first := v.rule.Conditions.first()
@@ -245,21 +243,21 @@ func SortFits[T any](fits []Fit[T]) {
 	})
 }
 
-// Some returns up to limit of the rules whose path fits, whatever they compare:
-// those that compare nearly what the call says first, then the others in the
-// order in which they were added.
-func (rs *Rules[T]) Some(method string, segments []string, facts *Facts, limit int) (fits []Fit[T]) {
-	for _, b := range rs.on(nil, segments) {
-		for _, v := range append(b.near(facts), b.all...) {
-			if len(fits) == limit {
-				return fits
-			}
-			if !slices.ContainsFunc(fits, func(f Fit[T]) bool { return f.Rule == v.rule }) {
-				fits = append(fits, Fit[T]{v.rule, v.value, v.allows(method)})
+// values are those of the buckets whose path fits that a pass over each picks. A nil
+// index has none.
+func (rs *Rules[T]) values(segments []string, pass func(*bucket[T]) []ruleValue[T]) iter.Seq[ruleValue[T]] {
+	return func(yield func(ruleValue[T]) bool) {
+		if rs == nil {
+			return
+		}
+		for _, b := range rs.on(nil, segments) {
+			for _, v := range pass(b) {
+				if !yield(v) {
+					return
+				}
 			}
 		}
 	}
-	return fits
 }
 
 // nearEnough is by how many letters a text that is compared may differ from that
