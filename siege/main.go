@@ -7,7 +7,8 @@
 //	make siege
 //
 // All that was acknowledged is there, every call is counted, memory and descriptors are
-// given back, and other callers hardly noticed. What is promised, and figures of a run,
+// given back, and other callers waited at most twice as long as beside programs that only
+// keep the processors busy. What is promised, and figures of a run,
 // stand in docs/reliability.md. It sends traffic to this machine alone, and ends by
 // itself.
 package main
@@ -20,6 +21,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"syscall"
 	"time"
@@ -33,6 +35,8 @@ const (
 	// memoryLimit is what the service is told, dataLimit what the system allows it.
 	memoryLimit = 700 << 20
 	dataLimit   = 1 << 30
+	// noise is by how much a p99 of callers differs from one run to the next.
+	noise = 2 * time.Millisecond
 	// diskSize is how large the file system of its data folder is.
 	diskSize = 400 << 20
 )
@@ -40,11 +44,15 @@ const (
 func main() {
 	binary := flag.String("binary", "bin/rapidmimic", "the program under siege")
 	lasts := flag.Duration("for", 5*time.Minute, "how long")
-	hostile := flag.Bool("hostile", false, "be those who attack, until they are killed")
+	role := flag.String("be", "", "hostile: attack until killed; busy: keep one processor busy until killed")
 	flag.Parse()
-	if *hostile {
+	switch *role {
+	case "hostile":
 		attack()
 		return
+	case "busy":
+		for {
+		}
 	}
 	if err := run(*binary, *lasts); err != nil {
 		fmt.Fprintln(os.Stderr, "siege:", err)
@@ -71,9 +79,15 @@ func run(binary string, lasts time.Duration) error {
 	quiet := s.polite(part)
 	fmt.Printf("p50 %7s  p99 %7s  of %d calls\n", quiet.at(50), quiet.at(99), quiet.count())
 
+	fmt.Printf("%-44s", "beside busy programs, which do not call it")
+	stop := s.unleash(busy)
+	busied := s.polite(part)
+	stop()
+	fmt.Printf("p50 %7s  p99 %7s  of %d calls\n", busied.at(50), busied.at(99), busied.count())
+
 	before := s.resources()
 	fmt.Printf("%-44s", "hostile callers, definitions and slow callers")
-	stop := s.unleash(s.editors, attackers)
+	stop = s.unleash(s.editors, attackers)
 	beside := s.polite(4 * part)
 	fmt.Printf("p50 %7s  p99 %7s  of %d calls\n", beside.at(50), beside.at(99), beside.count())
 	stop()
@@ -87,7 +101,7 @@ func run(binary string, lasts time.Duration) error {
 		fmt.Printf("%-44s", "a disk that is full")
 		fmt.Println(s.fullDisk(part))
 	}
-	return s.settle(part, quiet, beside)
+	return s.settle(part, busied, beside)
 }
 
 // siege is a service and what was done to it.
@@ -182,13 +196,25 @@ func (s *siege) unleash(actors ...func(ctx context.Context)) (stop func()) {
 
 // attackers runs those who attack as a process of their own: it must not be this one
 // that they slow down.
-func attackers(ctx context.Context) {
+func attackers(ctx context.Context) { inAnotherProcess(ctx, "hostile") }
+
+// busy keeps all processors busy without the service having a part in it: what that
+// costs a caller is the machine's doing.
+func busy(ctx context.Context) {
+	var all sync.WaitGroup
+	for range runtime.NumCPU() {
+		all.Go(func() { inAnotherProcess(ctx, "busy") })
+	}
+	all.Wait()
+}
+
+func inAnotherProcess(ctx context.Context, role string) {
 	self, err := os.Executable()
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "siege:", err)
 		os.Exit(1)
 	}
-	_ = exec.CommandContext(ctx, self, "-hostile").Run() // it is killed in the end
+	_ = exec.CommandContext(ctx, self, "-be", role).Run() // it is killed in the end
 }
 
 // attack runs all who attack.
@@ -220,7 +246,7 @@ func (s *siege) killing(lasts time.Duration) (kills int) {
 }
 
 // settle looks whether everything is as it was promised.
-func (s *siege) settle(lasts time.Duration, quiet, beside *latencies) error {
+func (s *siege) settle(lasts time.Duration, busied, beside *latencies) error {
 	var faults []error
 	fault := func(format string, args ...any) { faults = append(faults, fmt.Errorf(format, args...)) }
 	fmt.Printf("%-44s", "afterwards")
@@ -240,8 +266,8 @@ func (s *siege) settle(lasts time.Duration, quiet, beside *latencies) error {
 	if lost := s.ledger.missing(s.client()); len(lost) > 0 {
 		fault("%d edits were acknowledged and are gone, such as %s", len(lost), lost[0])
 	}
-	if p99, limit := beside.at(99), 2*quiet.at(99); p99 > limit+5*time.Millisecond {
-		fault("other callers waited %s at p99 beside hostile ones, %s without them", p99, quiet.at(99))
+	if p99, alike := beside.at(99), busied.at(99); p99 > 2*alike+noise {
+		fault("other callers waited %s at p99 beside hostile ones, %s beside programs that only keep the processors busy", p99, alike)
 	}
 	final := s.resources()
 	fmt.Printf("%-44s%s\n", "resources in the end", final)

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -291,6 +292,10 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 	}
 }
 
+// heavyCall is from which weight, in bytes, on masking a call takes long enough to
+// offer the processor to others afterwards.
+const heavyCall = 64 << 10
+
 // ready counts calls and takes their secrets out. Those on which that fails are left
 // out: they are not kept.
 func (l *Log) ready(batch []*call.Record) (ready []*call.Record) {
@@ -300,7 +305,11 @@ func (l *Log) ready(batch []*call.Record) (ready []*call.Record) {
 			for ; i < len(batch); i++ {
 				l.tally.count(batch[i])
 				l.config.Masker.Mask(batch[i])
-				l.bytesSinceTrim += int64(batch[i].Weight())
+				weight := batch[i].Weight()
+				l.bytesSinceTrim += int64(weight)
+				if weight >= heavyCall {
+					runtime.Gosched() // callers find a processor before the next one
+				}
 				ready = append(ready, batch[i])
 			}
 		})

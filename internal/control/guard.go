@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/spec/problem"
 )
@@ -89,7 +90,7 @@ func (s *server) limitBody(c *gin.Context) {
 	}
 	control := http.NewResponseController(c.Writer)
 	_ = control.SetReadDeadline(time.Now().Add(uploadTimeout)) // where a connection has none, there is no limit
-	text, err := readSized(c.Request.Body, c.Request.ContentLength)
+	text, err := readSized(budget.Fair(c.Request.Body), c.Request.ContentLength)
 	_ = control.SetReadDeadline(time.Time{})
 	if err != nil {
 		s.fail(c, err, nil)
@@ -140,12 +141,13 @@ const (
 
 // costOf estimates how many bytes it takes to read an upload.
 func costOf(text []byte, payload bool) int64 {
+	start := bytes.TrimLeft(text, " \t\r\n")
 	switch {
 	case payload:
 		return int64(len(text)) * costAsBytes
 	case bundle.IsArchive(text):
 		return int64(len(text)) + bundle.UnpackedSize(text)*costAsYAML
-	case bytes.IndexByte([]byte("{["), append(bytes.TrimLeft(text, " \t\r\n"), ' ')[0]) >= 0:
+	case bytes.HasPrefix(start, []byte("{")) || bytes.HasPrefix(start, []byte("[")):
 		return int64(len(text)) * costAsJSON
 	default:
 		return int64(len(text)) * costAsYAML

@@ -24,6 +24,7 @@ func due(begun time.Time, within time.Duration, bytes int64) time.Time {
 // timedBody is a body that has to arrive in time. It remembers why it broke off.
 type timedBody struct {
 	io.ReadCloser
+	fair     io.Reader // of it
 	control  *http.ResponseController
 	begun    time.Time
 	within   time.Duration
@@ -32,13 +33,13 @@ type timedBody struct {
 }
 
 func (h *Handler) timed(w http.ResponseWriter, body io.ReadCloser) *timedBody {
-	return &timedBody{ReadCloser: body, control: http.NewResponseController(w), begun: time.Now(), within: h.BodyTimeout}
+	return &timedBody{ReadCloser: body, fair: budget.Fair(body), control: http.NewResponseController(w), begun: time.Now(), within: h.BodyTimeout}
 }
 
 // Read implements io.Reader.
 func (b *timedBody) Read(p []byte) (int, error) {
 	_ = b.control.SetReadDeadline(due(b.begun, b.within, b.received)) // where a connection has none, there is no limit
-	n, err := b.ReadCloser.Read(p)
+	n, err := b.fair.Read(p)
 	b.received += int64(n)
 	switch {
 	case err == nil:
@@ -133,7 +134,8 @@ func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) 
 }
 
 // growFrom is the size, in bytes, up to which a body is believed to be as long as its
-// caller says: many that say so and send nothing must not take memory for it.
+// caller says: many that say so and send nothing must not take memory for it. When so
+// much has come, the rest is believed.
 const growFrom = 64 << 10
 
 // readUpTo reads at most so many bytes. size is how many are said to come, -1 where
@@ -149,7 +151,7 @@ func readUpTo(r io.Reader, most, size int64) ([]byte, error) {
 		case err != nil:
 			return b, err
 		case len(b) == cap(b):
-			grown := make([]byte, len(b), min(2*int64(cap(b)), most))
+			grown := make([]byte, len(b), min(max(2*int64(cap(b)), size+1), most))
 			copy(grown, b)
 			b = grown
 		}

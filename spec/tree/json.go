@@ -2,6 +2,7 @@ package tree
 
 import (
 	"fmt"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -91,13 +92,19 @@ func (p *jsonParser) unexpected(where string) error {
 	return p.fault("invalid character %s %s", strconv.QuoteRune(r), where)
 }
 
+// mostAhead is how many nodes are made ahead at most.
+const mostAhead = 512
+
 // node makes a value that begins here.
 func (p *jsonParser) node(kind Kind) (*Node, error) {
 	if p.left--; p.left < 0 {
 		return nil, ErrTooLarge
 	}
 	if len(p.free) == 0 {
-		p.chunk = min(max(2*p.chunk, 8), 512)
+		if p.chunk == mostAhead {
+			runtime.Gosched() // a large text keeps nobody from a processor for long
+		}
+		p.chunk = min(max(2*p.chunk, 8), mostAhead)
 		p.free = make([]Node, p.chunk)
 	}
 	n := &p.free[0]

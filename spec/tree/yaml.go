@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,8 +19,11 @@ var parts = []byte("\n:,[]{}-?")
 
 func parseYAML(text []byte) (*Node, error) {
 	count := 0
-	for _, c := range parts {
-		count += bytes.Count(text, []byte{c})
+	for piece := range slices.Chunk(text, 256<<10) { // others are offered the processor in between
+		for _, c := range parts {
+			count += bytes.Count(piece, []byte{c})
+		}
+		runtime.Gosched()
 	}
 	if count > max(2*leastValues, len(text)/5) { // before the library takes far more for each
 		return nil, ErrTooLarge

@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime"
 	"time"
 )
 
@@ -23,8 +24,9 @@ const (
 	MaxValues = 500_000
 	// MaxTime is how long the steps may take altogether.
 	MaxTime = 3 * time.Second
-	// lookEvery is how many steps pass between two looks at clock and caller.
-	lookEvery = 2_048
+	// lookEvery is how many steps pass between two looks at clock and caller. At each
+	// the processor is offered to other goroutines.
+	lookEvery = 512
 	// heavyFrom is how many steps a call takes before it has to pass the gate.
 	heavyFrom = 50_000
 )
@@ -119,6 +121,7 @@ func (b *Budget) spendSlowly(steps int) error {
 			return b.Fail(&Exhausted{Time: true, Detail: "it takes much work, and other calls that do were before it for too long"})
 		}
 	}
+	runtime.Gosched() // else others would wait until the scheduler takes the processor away, 10 ms
 	if b.now == nil {
 		return nil
 	}

@@ -1,7 +1,11 @@
 package budget_test
 
 import (
+	"bytes"
 	"context"
+	"io"
+	"runtime"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -92,4 +96,34 @@ func TestHeavyWorkPassesTheGate(t *testing.T) {
 	var exhausted *budget.Exhausted
 	require.ErrorAs(t, late.Err(), &exhausted)
 	assert.True(t, exhausted.Time)
+}
+
+// othersRun reports whether another goroutine gets the only processor while work runs.
+func othersRun(t *testing.T, work func()) bool {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(1))
+	var ran atomic.Bool
+	go ran.Store(true)
+	work()
+	return ran.Load()
+}
+
+func TestLongWorkLetsOthersRun(t *testing.T) {
+	b := budget.New(t.Context(), nil, nil)
+	assert.True(t, othersRun(t, func() {
+		for range 2_000 {
+			require.NoError(t, b.Spend(1))
+		}
+	}))
+	short := budget.New(t.Context(), nil, nil)
+	assert.False(t, othersRun(t, func() { require.NoError(t, short.Spend(100)) }), "short work is not interrupted")
+
+	text := bytes.Repeat([]byte("N7 "), 1<<20)
+	var read []byte
+	assert.True(t, othersRun(t, func() {
+		var err error
+		read, err = io.ReadAll(budget.Fair(bytes.NewReader(text)))
+		require.NoError(t, err)
+	}))
+	assert.Equal(t, text, read)
+	assert.False(t, othersRun(t, func() { _, _ = io.ReadAll(budget.Fair(bytes.NewReader(text[:1000]))) }))
 }

@@ -1,6 +1,8 @@
 package expr
 
 import (
+	"runtime"
+
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
@@ -21,6 +23,9 @@ func calculate(operator string, a, b ref.Val) ref.Val {
 			if right, ok := b.(types.String); ok && len(left)+len(right) > mostText {
 				return types.NewErr("a text of more than %d bytes", mostText)
 			}
+		}
+		if _, ok := a.(traits.Lister); ok && listsAdded.Add(1)%yieldEvery == 0 {
+			runtime.Gosched()
 		}
 		if adder, ok := a.(traits.Adder); ok {
 			result = adder.Add(b)

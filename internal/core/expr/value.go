@@ -3,7 +3,9 @@ package expr
 import (
 	"fmt"
 	"reflect"
+	"runtime"
 	"strings"
+	"sync/atomic"
 
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
@@ -167,10 +169,20 @@ var errTooLarge = fmt.Errorf("the value has more than %d parts", mostParts)
 // library's limit of costs does not see lists that hold one list many times.
 const mostParts = 200_000
 
+// yieldEvery is how many parts are looked at, or lists put together, before other
+// goroutines are offered the processor: the library's loops do not do that.
+const yieldEvery = 256
+
+// listsAdded counts lists put together, of all programs.
+var listsAdded atomic.Uint32
+
 // tooLarge reports whether a value has more parts than left, which it takes.
 func tooLarge(v ref.Val, left *int) bool {
 	if *left--; *left < 0 {
 		return true
+	}
+	if *left%yieldEvery == 0 {
+		runtime.Gosched()
 	}
 	switch v := v.(type) {
 	case list, object, types.String: // as large as what it came from

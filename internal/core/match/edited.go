@@ -2,6 +2,7 @@ package match
 
 import (
 	"maps"
+	"runtime"
 	"slices"
 )
 
@@ -36,8 +37,11 @@ func indexed[T any](entries []Entry[T]) *Rules[T] {
 		return nil
 	}
 	rules := &Rules[T]{}
-	for _, e := range entries {
+	for i, e := range entries {
 		rules.Add(e.Rule, e.Value)
+		if i%1_000 == 999 {
+			runtime.Gosched() // calls go on while many are indexed
+		}
 	}
 	return rules
 }

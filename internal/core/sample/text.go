@@ -47,6 +47,9 @@ func (s *shape) fitLength(d *Draw, text string) string {
 	if length := utf8.RuneCountInString(text); length < s.minLength {
 		b := []byte(text)
 		for length < s.minLength && len(b) < min(d.room, MaxLength) {
+			if d.Budget.Spend(1) != nil {
+				break
+			}
 			word := " " + d.faker.NounCommon()
 			b, length = append(b, word...), length+utf8.RuneCountInString(word)
 		}

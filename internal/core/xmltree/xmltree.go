@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime"
 	"strings"
 
 	"golang.org/x/net/html/charset"
@@ -144,7 +145,7 @@ func ParseWithin(text []byte, most int) (*Node, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &parser{left: most, decoder: xml.NewDecoder(bytes.NewReader(text))}
+	p := &parser{left: most, decoder: xml.NewDecoder(&source{Reader: *bytes.NewReader(text)})}
 	p.decoder.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil }
 	for {
 		start := int(p.decoder.InputOffset())
@@ -167,6 +168,24 @@ func ParseWithin(text []byte, most int) (*Node, error) {
 		return nil, p.fault("there is no element")
 	}
 	return p.root, nil
+}
+
+// source gives a text to the decoder, and now and then the processor to others: one
+// token may be as long as the text.
+type source struct {
+	bytes.Reader
+	given int // bytes
+}
+
+// yieldEvery is after how many bytes others are offered the processor.
+const yieldEvery = 8 << 10
+
+// ReadByte implements io.ByteReader.
+func (s *source) ReadByte() (byte, error) {
+	if s.given++; s.given%yieldEvery == 0 {
+		runtime.Gosched()
+	}
+	return s.Reader.ReadByte()
 }
 
 type parser struct {

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/spec/problem"
 )
 
@@ -160,7 +161,7 @@ func readEntry(entry *zip.File, room int64) ([]byte, error) {
 	if err != nil {
 		return nil, problem.New(problem.Syntax, "%s in the archive cannot be read: %v", entry.Name, err)
 	}
-	content, err := io.ReadAll(io.LimitReader(r, room+1))
+	content, err := io.ReadAll(budget.Fair(io.LimitReader(r, room+1)))
 	if err := errors.Join(err, r.Close()); err != nil {
 		return nil, problem.New(problem.Syntax, "%s in the archive cannot be read: %v", entry.Name, err)
 	}
