@@ -18,7 +18,7 @@ func TestConsoleImpairments(t *testing.T) {
 	resp, _ := s.send(berth, "")
 	assert.GreaterOrEqual(t, resp.StatusCode, 500)
 	must(t, p.WaitText("given, 1 call"), p.WaitText("latency that is set"), p.WaitText("1 of 1 in the last minute"))
-	must(t, p.Press("Begin anew"), p.WaitText("Draws, limits and advice of moorings begin anew"))
+	must(t, p.Press("Reset"), p.WaitText("Draws, limits and advice of moorings were reset"))
 	must(t, p.Fill("Errors", "130%"), p.Press("Switch on"), p.WaitText("must be a share from 0% to 100%"))
 
 	must(t, p.Press("Services"), p.Wait("document.querySelector('[data-service=moorings]').innerText.includes('errors 100%')"))

@@ -44,7 +44,7 @@ func TestConsoleMappingEditor(t *testing.T) {
 
 	// several answers are a document, and their position can be set back
 	p = s.page("/services/moorings/mappings/turns")
-	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Form"), p.WaitText("several stay a document"), p.Press("Begin anew"), p.WaitText("begins anew"))
+	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Form"), p.WaitText("several stay a document"), p.Press("Reset"), p.WaitText("was reset"))
 	_, body = s.send("GET /moorings/turns", "")
 	assert.Equal(t, "one", body)
 

@@ -44,17 +44,17 @@ func TestConsoleScenarios(t *testing.T) {
 		gale, err := s.api.Scenario(t.Context(), "gale")
 		return err == nil && gale.Title == "of Mara" && len(gale.Lines) == 4
 	}, 5*time.Second, 20*time.Millisecond)
-	must(t, p.Press("New scenario"), p.Fill("Name", "gale"), p.Press("Keep it"), p.WaitText(`scenario "gale" is here already`), p.Press("Take theirs"), p.Wait("location.search === '?scenario=gale'"))
+	must(t, p.Press("New scenario"), p.Fill("Name", "gale"), p.Press("Keep it"), p.WaitText(`scenario "gale" already exists`), p.Press("Take theirs"), p.Wait("location.search === '?scenario=gale'"))
 	must(t, p.Press("Take it out"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('none-free')"), p.Wait("!document.querySelector('.cm-content').innerText.includes('booking-refused')"),
 		p.Press("Close the scenario"))
 
 	// written as a document, whose faults have their place
 	must(t, p.Press("New scenario"), p.Press("Document"), p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, services: {moorings: {examples: {listBerths: none}}}}`), p.Press("Keep it"),
-		p.WaitText(`example "none" is not here`), p.WaitText("line 1, column 59"))
+		p.WaitText(`example "none" not found`), p.WaitText("line 1, column 59"))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: dusk, buildsOn: no-free-berth, services: {moorings: {examples: {listBerths: two-free}}}}`), p.Press("Keep it"),
 		p.WaitText("dusk is kept"), p.Wait("location.search === '?scenario=dusk'"), p.WaitText("example of listBerths in moorings: two-free instead of none-free"))
 	must(t, p.Press("Form"), p.Fill("Title", "At dusk"), p.Press("Save"), p.WaitText("At dusk"), p.Press("Remove"), p.WaitText("Scenario dusk is removed"), p.Press("Undo"), p.Wait(inRow("dusk", "At dusk")))
-	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("it is used by scenario dusk"), p.Press("Close the scenario"))
+	must(t, press("no-free-berth", "Edit"), p.WaitText("The harbour is full"), p.Press("Remove"), p.WaitText("in use by scenario dusk"), p.Press("Close the scenario"))
 
 	// made of what is on, and of calls
 	s.impair("tides", `latency: 3ms`)

@@ -148,7 +148,7 @@ func TestConsoleCallsPage(t *testing.T) {
 
 	// what is missing is told on the service's page, with the way to an answer
 	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("Asked for but missing"), p.WaitText("3 calls, differs in path, segment 1"))
-	must(t, p.Goto(s.control+"/services/nowhere"), p.WaitText(`service "nowhere" is not here`))
+	must(t, p.Goto(s.control+"/services/nowhere"), p.WaitText(`service "nowhere" not found`))
 	must(t, p.Goto(s.control+"/nothing/here"), p.WaitText("There is no page at /nothing/here"))
 }
 

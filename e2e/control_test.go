@@ -57,7 +57,7 @@ func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
 		}
 		status, _, answer = s.request(line, document, "If-None-Match: *")
 		assert.Equal(t, 412, status, "%s %v", line, answer)
-		assert.Contains(t, answer["detail"], "is here already")
+		assert.Contains(t, answer["detail"], "already exists")
 	}
 	status, _, _ = s.request("GET /scenarios/new", "")
 	assert.Equal(t, 404, status, "all or none")
@@ -95,7 +95,7 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 		{"POST /services/moorings/mappings", `{"call": {"path": "/a/{"}}`, 422, "invalid", "cannot be used"},
 		{"GET /calls?limit=0", "", 422, "invalid", "limit must be"},
 		{"GET /calls?after=x", "", 422, "invalid", "after must be the id of a call"},
-		{"GET /calls/x", "", 404, "not-found", "look like c-81f3"},
+		{"GET /calls/x", "", 404, "not-found", "is not a call id"},
 		{"GET /calls/c-ffff", "", 404, "not-found", "not in the log"},
 		{"POST /status", "", 405, "not-found", "does not know the method"},
 		{"GET /nothing", "", 404, "not-found", "openapi.yaml"},

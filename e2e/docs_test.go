@@ -95,7 +95,7 @@ func TestTheExamplesOfTheReferenceWork(t *testing.T) {
 		headers    []string
 	}{
 		{"GET /moorings/groups?a=1&b=1&d=1", "", 200, "", nil},
-		{"GET /moorings/groups?a=1&d=1", "", 404, "query b is not there", nil},
+		{"GET /moorings/groups?a=1&d=1", "", 404, "query b is missing", nil},
 		{"GET /moorings/piers/N12", "", 200, "", nil},
 		{"GET /moorings/piers/S12", "", 404, "", nil},
 		{"GET /moorings/files/a/b/c", "", 200, "", nil},

@@ -48,7 +48,7 @@ func TestAnswersOfTheUpstreamAreEdited(t *testing.T) {
 	}{
 		{name: "as it came", mapping: `call: {path: /gzip}
 answer: {from: upstream}`, call: "GET /office/br", status: 404, want: "nothing in service"},
-		{name: "a value, decoded on the way", call: "GET /office/gzip", status: 200, want: `{"state":"closed"}`, step: "its step was applied", mapping: `call: {path: /gzip}
+		{name: "a value, decoded on the way", call: "GET /office/gzip", status: 200, want: `{"state":"closed"}`, step: "steps applied: 1", mapping: `call: {path: /gzip}
 answer: { from: upstream, edit: [{ op: replace, path: /body/state, value: closed }] }`,
 			check: func(t *testing.T, resp *http.Response, call api.CallDetail) {
 				assert.Empty(t, resp.Header.Get("Content-Encoding"))
@@ -57,7 +57,7 @@ answer: { from: upstream, edit: [{ op: replace, path: /body/state, value: closed
 				assert.Equal(t, upstream.URL+"/api/gzip", call.Upstream.Target)
 				assert.Equal(t, []string{"mapping", "edited"}, []string{call.Source, call.By})
 			}},
-		{name: "status, headers and an expression", call: "POST /office/echo", body: `{"dues": 40, "free": 1.0}`, status: 203, want: `{"dues":80,"free":1.0}`, step: "its 4 steps were applied", mapping: `call: {path: /echo}
+		{name: "status, headers and an expression", call: "POST /office/echo", body: `{"dues": 40, "free": 1.0}`, status: 203, want: `{"dues":80,"free":1.0}`, step: "steps applied: 4", mapping: `call: {path: /echo}
 answer:
   from: upstream
   edit:
@@ -73,7 +73,7 @@ answer:
 answer: { from: upstream, edit: [{ op: test, path: /status, value: 500 }, { op: remove, path: /body }] }`},
 		{name: "a step that does not fit", call: "GET /office/gzip", status: 502, want: `cannot be edited: .*/body/berth`, mapping: `call: {path: /gzip}
 answer: { from: upstream, edit: [{ op: replace, path: /body/berth, value: 1 }] }`},
-		{name: "the request", call: "POST /office/berths/N7?free=true&b=%20x", body: `{"vessel": "Tern"}`, headers: []string{"Accept-Language: en"}, status: 418, want: `^\{"vessel":"N7"\}$`, step: "its 4 steps were applied", mapping: `call: {path: "/berths/{number}"}
+		{name: "the request", call: "POST /office/berths/N7?free=true&b=%20x", body: `{"vessel": "Tern"}`, headers: []string{"Accept-Language: en"}, status: 418, want: `^\{"vessel":"N7"\}$`, step: "steps applied: 4", mapping: `call: {path: "/berths/{number}"}
 answer:
   from: upstream
   send:
@@ -89,7 +89,7 @@ answer:
 				assert.Equal(t, `{"vessel":"N7"}`, call.Upstream.Request.Body)
 				assert.Nil(t, call.Upstream.Answer, "which the caller got as it came")
 			}},
-		{name: "a text", call: "GET /office/early", status: 200, want: "^later$", step: "its step was applied", mapping: `call: {path: /early}
+		{name: "a text", call: "GET /office/early", status: 200, want: "^later$", step: "steps applied: 1", mapping: `call: {path: /early}
 answer: { from: upstream, edit: [{ op: replace, path: /body, value: "${upstream.body + 'r'}" }] }`},
 		{name: "an answer that breaks off", call: "GET /office/broken", status: 502, want: "broke off after 4 bytes", mapping: `call: {path: /broken}
 answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},

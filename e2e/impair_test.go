@@ -278,7 +278,7 @@ func TestWhichImpairmentWins(t *testing.T) {
 	_, err = s.api.SetImpairment(t.Context(), spec.Target{}, []byte(`seed: 1`))
 	assert.ErrorContains(t, err, "needs latency, errors")
 	_, err = s.api.SetImpairment(t.Context(), spec.Target{}, []byte(`connection: { line: tin-can }`))
-	assert.ErrorContains(t, err, `line "tin-can" is not here`)
+	assert.ErrorContains(t, err, `line "tin-can" not found`)
 }
 
 // A caller may ask for a delay of its own answer, where the service lets it.
@@ -464,14 +464,14 @@ func TestSlowLines(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, detail.Injected, 1)
 	assert.Equal(t, "line old-tug: 1000000 bytes a second", detail.Injected[0].What, "an edit of a line is live")
-	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "the impairment of moorings uses it")
+	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "in use by the impairment of moorings")
 	_, err = s.api.PutMappings(t.Context(), "tides", []byte("id: by-tug\ncall: {path: /tug}\nanswer: {text: a}\nimpair: {connection: {line: old-tug}}"))
 	require.NoError(t, err)
 	_, err = s.api.RemoveImpairment(t.Context(), spec.Target{Service: "moorings"}, false)
 	require.NoError(t, err)
-	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "mapping by-tug of tides uses it")
+	assert.ErrorContains(t, s.api.RemoveLine(t.Context(), "old-tug"), "in use by mapping by-tug of tides")
 	_, err = s.api.PutMappings(t.Context(), "tides", []byte("call: {path: /tug}\nanswer: {text: a}\nimpair: {connection: {line: tin-can}}"))
-	assert.ErrorContains(t, err, `line "tin-can" is not here`)
+	assert.ErrorContains(t, err, `line "tin-can" not found`)
 
 	s.impair("moorings", `latency: 30s`)
 	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)

@@ -79,7 +79,7 @@ func TestHowCallsBelongToLanes(t *testing.T) {
 	_, err := s.api.CloseLane(t.Context(), "night-run")
 	require.NoError(t, err)
 	for line, want := range map[string]string{
-		"GET /@marra/moorings/berths/N7":     `lane \"marra\" is not here (mara?)`,
+		"GET /@marra/moorings/berths/N7":     `lane \"marra\" not found (mara?)`,
 		"GET /@night-run/moorings/berths/N7": `lane \"night-run\" is closed since`,
 		"GET /@night-run/nothing":            `lane \"night-run\" is closed since`,
 	} {
@@ -91,7 +91,9 @@ func TestHowCallsBelongToLanes(t *testing.T) {
 	assert.Regexp(t, "^400 ", s.says(berth, "Baggage: rapid-mimic.lane=night-run"))
 	explained, err := s.api.Call(t.Context(), "c-4")
 	require.NoError(t, err)
-	assert.Equal(t, api.Step{Stage: "place", Subject: "lane mara", Verdict: "taken", Reason: "the call names it by its address"}, explained.Explanation.Steps[0])
+	assert.Equal(t, api.Step{
+		Stage: "place", Verdict: "taken", Of: api.Subject{Kind: "lane", ID: "mara"}, Finding: api.Finding{Code: "named", Values: []string{"its address"}},
+		Subject: "lane mara", Reason: "the call names it by its address"}, explained.Explanation.Steps[0])
 }
 
 func TestLanesThroughTheProxy(t *testing.T) {
@@ -99,7 +101,7 @@ func TestLanesThroughTheProxy(t *testing.T) {
 	s.lane(`{ name: mara, services: { office: { mappings: [{ call: { path: /berths/N7 }, answer: { text: of mara } }] } } }`)
 	ca, err := s.api.Authority(t.Context())
 	require.NoError(t, err)
-	for user, want := range map[string]string{"mara": "of mara", "nobody": `lane \"nobody\" is not here`, "": `{"number":"N7"}`} {
+	for user, want := range map[string]string{"mara": "of mara", "nobody": `lane \"nobody\" not found`, "": `{"number":"N7"}`} {
 		address, err := url.Parse(ca.Proxy)
 		require.NoError(t, err)
 		if user != "" {
@@ -181,7 +183,7 @@ func TestWhatALaneSees(t *testing.T) {
 		}
 		return strings.TrimPrefix(m.Origin+" ", " ") + m.ID
 	}
-	assert.Equal(t, []string{`lane "mara" mine`, `scenario "shut" shut`, "berth-under-repair", `mapping "mine" is not here (there is berth-under-repair, booking-refused)`, `lane "marra" is not here (mara?)`},
+	assert.Equal(t, []string{`lane "mara" mine`, `scenario "shut" shut`, "berth-under-repair", `mapping "mine" not found (there is berth-under-repair, booking-refused)`, `lane "marra" not found (mara?)`},
 		[]string{of("mara", "mine"), of("mara", "shut"), of("mara", "berth-under-repair"), of("", "mine"), of("marra", "mine")})
 	const own = "/services/moorings/mappings/mine?lane=mara"
 	_, tag, _ := s.request("GET "+own, "")
@@ -193,7 +195,7 @@ func TestWhatALaneSees(t *testing.T) {
 	assert.Equal(t, "mine", answer["current"].(map[string]any)["id"], "what is kept now is told")
 	status, _, answer = s.request("PUT "+own, document, "If-None-Match: *")
 	assert.Equal(t, 412, status)
-	assert.Equal(t, []any{`mapping "mine" is here already`, "mine"}, []any{answer["detail"], answer["current"].(map[string]any)["id"]})
+	assert.Equal(t, []any{`mapping "mine" already exists`, "mine"}, []any{answer["detail"], answer["current"].(map[string]any)["id"]})
 	_, tag, _ = s.request("GET /services/moorings/mappings/shut?lane=mara", "")
 	assert.Empty(t, tag, "a scenario is edited as a whole")
 }
@@ -210,7 +212,7 @@ func TestTheProxyAsksForTheLane(t *testing.T) {
 	s.lane(`{ name: mara, services: { office: { mappings: [{ call: { path: /berths/N7 }, answer: { text: of mara } }] } } }`)
 	ca, err := s.api.Authority(t.Context())
 	require.NoError(t, err)
-	for user, want := range map[string]string{"mara:": "of mara", "-:": "of all", "marra:": `lane \"marra\" is not here (mara?)`} {
+	for user, want := range map[string]string{"mara:": "of mara", "-:": "of all", "marra:": `lane \"marra\" not found (mara?)`} {
 		for _, target := range []string{"http://office.example/berths/N7", "https://office.example/berths/N7"} {
 			out, err := exec.CommandContext(t.Context(), "curl", "-sS", "--proxy", ca.Proxy, "--proxy-anyauth", "--proxy-user", user, "--cacert", ca.File, target).CombinedOutput()
 			require.NoError(t, err, string(out))
@@ -280,7 +282,7 @@ func TestLanesKeepToThemselves(t *testing.T) {
 
 	for document, want := range map[string]string{
 		`{ name: 2night }`:             "the name of a lane is",
-		`{ name: mara }`:               "is open already",
+		`{ name: mara }`:               "is already open",
 		`{ name: x, ttl: 0s }`:         "ttl must be",
 		`{ name: x, ttl: 9000h }`:      "at most",
 		`{ name: x, scenario: strom }`: "storm?",

@@ -166,18 +166,18 @@ func TestScenariosBuildOnOneAnother(t *testing.T) {
 
 	for document, want := range map[string]string{
 		`{ name: storm, buildsOn: lull }`:                                                          "1:26: .*circle",
-		`{ name: calm, buildsOn: strom }`:                                                          `scenario "strom" is not here \(storm\?\)`,
-		`{ name: x, services: { mooring: { off: true } } }`:                                        `service "mooring" is not here \(moorings\?\)`,
-		`{ name: x, services: { moorings: { examples: { listBerths: none } } } }`:                  `example "none" is not here`,
-		`{ name: x, services: { moorings: { examples: { listBerts: none-free } } } }`:              `operation "listBerts" is not here \(listBerths\?\)`,
+		`{ name: calm, buildsOn: strom }`:                                                          `scenario "strom" not found \(storm\?\)`,
+		`{ name: x, services: { mooring: { off: true } } }`:                                        `service "mooring" not found \(moorings\?\)`,
+		`{ name: x, services: { moorings: { examples: { listBerths: none } } } }`:                  `example "none" not found`,
+		`{ name: x, services: { moorings: { examples: { listBerts: none-free } } } }`:              `operation "listBerts" not found \(listBerths\?\)`,
 		`{ name: x, services: { moorings: { mode: relay } } }`:                                     "has no upstream to relay to",
 		`{ name: x, services: { moorings: { mode: fast } } }`:                                      "answer or relay",
 		`{ name: x, services: { moorings: { mappingsOff: [berth-under-repairs] } } }`:              `berth-under-repair\?`,
 		`{ name: x, services: { moorings: { mappings: [{ call: { path: a }, answer: {} }] } } }`:   "/services/moorings/mappings/0/call/path|path",
 		`{ name: x, services: { moorings: { mappings: [{ call: { path: /a }, anser: {} }] } } }`:   `"anser" is not a key of mapping \(answer\?\)`,
 		`{ name: x, services: { moorings: { impair: {} } } }`:                                      "needs latency, errors",
-		`{ name: x, services: { moorings: { impairOperations: { listBerth: { latency: 1s } } } }}`: `operation "listBerth" is not here`,
-		`{ name: x, impair: { connection: { line: canal } } }`:                                     `line "canal" is not here`,
+		`{ name: x, services: { moorings: { impairOperations: { listBerth: { latency: 1s } } } }}`: `operation "listBerth" not found`,
+		`{ name: x, impair: { connection: { line: canal } } }`:                                     `line "canal" not found`,
 		`{ name: "x y" }`:          "the name of a scenario is",
 		`{ name: x, service: {} }`: `"service" is not a key of scenario \(services\?\)`,
 	} {
@@ -253,7 +253,7 @@ func TestScenariosLast(t *testing.T) {
 	broken, err := s.api.Scenario(t.Context(), "full")
 	require.NoError(t, err)
 	require.Len(t, broken.Faults, 1)
-	assert.Contains(t, broken.Faults[0].Detail, `service "pier" is not here`)
+	assert.Contains(t, broken.Faults[0].Detail, `service "pier" not found`)
 }
 
 // A scenario is made of what is on, and of calls; it brings the same about again.
@@ -262,7 +262,7 @@ func TestScenariosAreMade(t *testing.T) {
 	_, err := s.api.RemoveMappings(t.Context(), "customs", client.Selection{IDs: []string{"desk-closed"}}) // which is switched off
 	require.NoError(t, err)
 	_, err = s.api.DraftScenario(t.Context(), api.ScenarioDraft{Name: "now"})
-	assert.ErrorContains(t, err, "nothing is on")
+	assert.ErrorContains(t, err, "nothing to keep")
 	s.impair("tides", `errors: { rate: 100%, status: 502 }`)
 	s.impair("moorings/operation/listDues", `outage: { as: 503 }`)
 	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"examples": {"listBerths": "none-free"}}`))
@@ -292,7 +292,7 @@ func TestScenariosAreMade(t *testing.T) {
 	s.use("now", "")
 	assert.Equal(t, []int{502}, s.statuses("GET /tides/stations", 1))
 	_, err = s.api.DraftScenario(t.Context(), api.ScenarioDraft{Name: "x", Calls: []string{"nine"}})
-	assert.ErrorContains(t, err, "is not the id of a call")
+	assert.ErrorContains(t, err, "is not a call id")
 }
 
 // With 32 callers at work, no call is answered by a mixture of two scenarios: its
@@ -360,7 +360,7 @@ func TestSwitchingUnderLoad(t *testing.T) {
 func TestScenariosOfSOAP(t *testing.T) {
 	s := startDemo(t)
 	_, err := s.api.PutScenarios(t.Context(), []byte("- { name: unknown, services: { customs: { examples: { listHolds: 'REFUSED', askClearance: unknownManifest } } } }"))
-	assert.ErrorContains(t, err, `example "REFUSED" is not here`)
+	assert.ErrorContains(t, err, `example "REFUSED" not found`)
 	_, err = s.api.PutScenarios(t.Context(), []byte("- { name: unknown, services: { customs: { examples: { askClearance: unknownManifest } } } }\n- { name: closed, services: { customs: { off: true } } }"))
 	require.NoError(t, err)
 	message := `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></e:Body></e:Envelope>`
@@ -381,7 +381,7 @@ func TestScenariosOfSOAP(t *testing.T) {
 	resp, body := s.send("POST /customs/Desk", message, "Content-Type: text/xml", `SOAPAction: ""`, "Rapid-Mimic: lane=nobody")
 	assert.Equal(t, 500, resp.StatusCode, "as SOAP 1.1 has it for every fault")
 	assert.Contains(t, body, "Client</faultcode>")
-	assert.Contains(t, body, `lane &#34;nobody&#34; is not here`)
+	assert.Contains(t, body, `lane &#34;nobody&#34; not found`)
 	s.use("closed", "")
 	status, body = ask()
 	assert.Equal(t, 503, status)

@@ -379,7 +379,7 @@ func TestImportsFromAddressesNeedLeave(t *testing.T) {
 		cfg  config.Config
 		want string
 	}{
-		"no leave":       {config.Config{}, "imports from no address"},
+		"no leave":       {config.Config{}, "imports by URL are switched off"},
 		"not to here":    {config.Config{ImportURLs: true}, "of this machine or of a private network"},
 		"leave for both": {config.Config{ImportURLs: true, ImportPrivate: true}, ""},
 	} {

@@ -51,7 +51,8 @@ func main() {
 		attack()
 		return
 	case "busy":
-		for {
+		for n := uint64(0); ; n = n*31 + 1 {
+			runtime.KeepAlive(n)
 		}
 	}
 	if err := run(*binary, *lasts); err != nil {

@@ -177,7 +177,7 @@ func listen(address, flag string) (net.Listener, error) {
 	case errors.Is(err, syscall.EACCES):
 		return nil, fmt.Errorf("%s %s is not allowed to you: ports below 1024 need more rights (%s names another address)", flag, address, flag)
 	case err != nil:
-		return nil, fmt.Errorf("%s %s cannot be listened on: %w", flag, address, err)
+		return nil, fmt.Errorf("%s is not available: %s: %w", flag, address, err)
 	}
 	return listener, nil
 }
@@ -237,7 +237,7 @@ func (a *app) assemble(ctx context.Context) error {
 		for _, lane := range closed {
 			decide.ResetLane(lane)
 			a.log.ForgetLane(lane.Spec.Name)
-			a.logger.Info("a lane closed itself", "lane", lane.Spec.Name)
+			a.logger.Info("lane expired", "lane", lane.Spec.Name)
 		}
 		return err
 	}
@@ -370,7 +370,7 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	}
 	a.ready.Store(true)
 	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,
-		"note", "positions, counters and draws begin anew with each start")
+		"note", "counters and sequences restart with each start")
 	ready(addresses)
 
 	<-serving.Done()

@@ -216,7 +216,7 @@ func (l *Log) Add(r *call.Record) {
 func (l *Log) Run(ctx context.Context) error {
 	missing, err := l.config.Store.BeginRun(context.WithoutCancel(ctx), time.Now())
 	if err != nil {
-		l.config.Logger.Error("until when calls are missing cannot be read", "error", err)
+		l.config.Logger.Error("cannot read the end of the last gap in the log", "error", err)
 		missing = time.Now() // nothing is sure before
 	}
 	if !missing.IsZero() {
@@ -383,7 +383,7 @@ func (l *Log) trim(ctx context.Context) {
 		return
 	}
 	if err := l.noteTrimmed(ctx); err != nil {
-		l.config.Logger.Error("from when calls are kept cannot be read", "error", err)
+		l.config.Logger.Error("cannot read since when calls are kept", "error", err)
 		l.trimmed.Store(time.Now().UnixMicro()) // nothing is sure before
 	}
 }

@@ -322,7 +322,7 @@ func TestTheBufferIsBoundedInBytes(t *testing.T) {
 			if i%2 == 1 { // one service alone gets three quarters
 				r.Service = "tides"
 			}
-			r.Explanation = &call.Explanation{Sentence: string(make([]byte, 1<<20))}
+			r.Explanation = &call.Explanation{Summary: call.Find(call.Refused, string(make([]byte, 1<<20)))}
 			log.Add(r)
 		}
 		assert.Equal(t, int64(173), log.NotKept(), "127 MB of 128 were taken")

@@ -45,7 +45,7 @@ func (p Program) callsCommand() *cli.Command {
 			},
 			p.assertCommand(),
 			{
-				Name: "retries", Usage: "how callers took failures: attempts, gaps, advice obeyed, how it ended", UsageText: "rapidmimic calls retries --service moorings\nrapidmimic calls retries --lane night-run",
+				Name: "retries", Usage: "how callers reacted to failures: attempts, gaps, advice followed, outcome", UsageText: "rapidmimic calls retries --service moorings\nrapidmimic calls retries --lane night-run",
 				OnUsageError: usageError, Flags: []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"}, laneFlag("only calls in this `LANE`; - for those in none")}, Action: p.callsRetries,
 			},
 			{
@@ -220,7 +220,7 @@ func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
 
 func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 	if batch.Skipped > 0 {
-		fmt.Fprintf(p.Err, "… %d calls came too fast to be shown here; the log has them\n", batch.Skipped)
+		fmt.Fprintf(p.Err, "… %d calls arrived too fast to show here; the log has them\n", batch.Skipped)
 	}
 	for _, call := range batch.Calls {
 		if c.String("output") != asTable { // one JSON object a line

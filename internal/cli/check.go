@@ -43,9 +43,9 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 	case len(result.Mappings)+len(result.Calls) > 0:
 		return errDoesNotHold
 	case result.NotKept+result.NotChecked > 0:
-		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so nobody can tell", result.NotKept, result.NotChecked)
+		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so this is undecidable", result.NotKept, result.NotChecked)
 	case result.Missing != "":
-		return fmt.Errorf("%s, so nobody can tell (rapidmimic calls clear begins the log anew)", result.Missing)
+		return fmt.Errorf("%s, so this is undecidable (rapidmimic calls clear starts the log over)", result.Missing)
 	}
 	return nil
 }

@@ -16,7 +16,7 @@ import (
 func (p Program) importCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "import",
-		Usage:     "make a service of an OpenAPI or Swagger contract",
+		Usage:     "make a service from an OpenAPI, Swagger or WSDL contract",
 		ArgsUsage: "FILE | FOLDER | URL | -",
 		UsageText: "rapidmimic import moorings.yaml\n" +
 			"rapidmimic import contracts/moorings/ --main openapi.yaml\n" +

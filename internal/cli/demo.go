@@ -51,7 +51,7 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 	if address := c.String("stand-ins"); address != "" {
 		listener, err := net.Listen("tcp", address)
 		if err != nil {
-			return fmt.Errorf("--stand-ins %s cannot be listened on: %w (--stand-ins names another address, or none)", address, err)
+			return fmt.Errorf("--stand-ins is not available: %s: %w (--stand-ins names another address, or none)", address, err)
 		}
 		standIns, standInsAt = demo.NewStandIns(40*time.Millisecond), "http://"+listener.Addr().String()
 		tasks.Go(func() error { return standIns.Run(ctx, listener) })

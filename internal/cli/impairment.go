@@ -44,7 +44,7 @@ func (p Program) impairCommand() *cli.Command {
 					&cli.StringFlag{Name: "status", Usage: "`STATUSES` of errors, as often as each other or by weight: 503,429 or 503=3,429=1"},
 					&cli.StringFlag{Name: "retry-after", Usage: "tell callers to wait for `TIME`: who comes back earlier is refused again"},
 					&cli.StringFlag{Name: "limit", Usage: "`CALLS/TIME` in any span of that length: 60/1m"},
-					&cli.IntFlag{Name: "in-flight", Usage: "at most `N` calls in work at once"},
+					&cli.IntFlag{Name: "in-flight", Usage: "at most `N` calls in flight"},
 					&cli.StringFlag{Name: "of", Usage: "`WHO` is counted: everyone, caller (by address), or header:NAME"},
 					&cli.StringFlag{Name: "connection", Usage: "`EFFECT`: " + strings.Join(spec.Effects, ", ")},
 					&cli.StringFlag{Name: "share", Usage: "the `SHARE` of calls that the effect happens to; all when left out"},
@@ -73,7 +73,7 @@ func (p Program) impairCommand() *cli.Command {
 				Name: "on", Usage: "switch on again what `off --all` has switched off", OnUsageError: usageError, UsageText: "rapidmimic impair on", Action: p.impairOn,
 			},
 			{
-				Name: "reset", Usage: "begin draws, limits and retry advice anew", ArgsUsage: "[SERVICE]", OnUsageError: usageError,
+				Name: "reset", Usage: "reset draws, limits and retry advice", ArgsUsage: "[SERVICE]", OnUsageError: usageError,
 				UsageText: "rapidmimic impair reset moorings", ShellComplete: p.completeServices, Action: p.impairReset,
 			},
 			p.lineCommand(),
@@ -201,7 +201,7 @@ func impairmentOf(c *cli.Command) ([]byte, error) {
 		document["seed"] = c.Int64("seed")
 	}
 	if len(document) == 0 || len(document) == 1 && c.IsSet("seed") {
-		return nil, usage("%s needs to be told what to do: --latency, --errors, --limit, --connection, --line or --outage", c.FullName())
+		return nil, usage("%s needs one of --latency, --errors, --limit, --connection, --line or --outage", c.FullName())
 	}
 	return json.Marshal(document)
 }
@@ -333,7 +333,7 @@ func (p Program) sayGone(target spec.Target, gone api.Impairments) {
 		p.say("%s had no impairment", target)
 	}
 	for _, i := range gone.Items {
-		p.say("%s  no longer: %s", i.Target, i.Text)
+		p.say("%s  removed: %s", i.Target, i.Text)
 	}
 }
 
@@ -357,7 +357,7 @@ func (p Program) impairReset(ctx context.Context, c *cli.Command) error {
 	if err := environment.ResetImpairments(ctx, c.Args().First()); err != nil {
 		return err
 	}
-	p.say("draws, limits and retry advice begin anew")
+	p.say("draws, limits and retry advice were reset")
 	return nil
 }
 

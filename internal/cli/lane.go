@@ -23,7 +23,7 @@ func (p Program) laneCommand() *cli.Command {
 		Name: "lane", Usage: "open private views of the services, for one tester or one test run", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			{
-				Name: "open", Usage: "open a lane, which closes itself", ArgsUsage: "[NAME]", OnUsageError: usageError, DisableSliceFlagSeparator: true,
+				Name: "open", Usage: "open a lane; it expires by itself", ArgsUsage: "[NAME]", OnUsageError: usageError, DisableSliceFlagSeparator: true,
 				UsageText: "rapidmimic lane open night-run --scenario no-free-berth --ttl 30m\n" +
 					"rapidmimic lane open mara --where '{ caller: 10.2.0.7 }'\nrapidmimic lane open -f night.lane.yaml",
 				Flags: append([]cli.Flag{
@@ -53,7 +53,7 @@ func (p Program) laneCommand() *cli.Command {
 				Action: p.laneSet, ShellComplete: p.completeLanes,
 			},
 			{
-				Name: "close", Usage: "close a lane: what it held is gone from the answers, its calls stay", ArgsUsage: "LANE", OnUsageError: usageError,
+				Name: "close", Usage: "close a lane: its mappings and settings go, its calls stay", ArgsUsage: "LANE", OnUsageError: usageError,
 				UsageText: "rapidmimic lane close night-run", Action: p.laneClose, ShellComplete: p.completeLanes,
 			},
 		},
@@ -320,7 +320,7 @@ func lanePatch(c *cli.Command) (map[string]any, error) {
 		patch["services"] = services
 	}
 	if len(patch) == 0 && !c.IsSet("ttl") {
-		return nil, usage("%s needs to be told what changes: --ttl, --example, --mode, --off, --on or --file", c.FullName())
+		return nil, usage("%s needs a change: --ttl, --example, --mode, --off, --on or --file", c.FullName())
 	}
 	return patch, nil
 }

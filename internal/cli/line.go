@@ -21,7 +21,7 @@ func (p Program) lineCommand() *cli.Command {
 					&cli.StringFlag{Name: "pause", Usage: "`TIME` between two chunks"}, &cli.IntFlag{Name: "chunk", Usage: "`N` bytes between two pauses"},
 				},
 			},
-			{Name: "remove", Usage: "remove a line, or take back what was changed of ours", ArgsUsage: "NAME", UsageText: "rapidmimic impair line remove old-tug", OnUsageError: usageError, Action: p.lineRemove},
+			{Name: "remove", Usage: "remove a line, or restore a built-in one", ArgsUsage: "NAME", UsageText: "rapidmimic impair line remove old-tug", OnUsageError: usageError, Action: p.lineRemove},
 		},
 	}
 }
@@ -73,6 +73,6 @@ func (p Program) lineRemove(ctx context.Context, c *cli.Command) error {
 	if err := environment.RemoveLine(ctx, given[0]); err != nil {
 		return unchanged(err, "")
 	}
-	p.say("%s  removed, or as it was at first", given[0])
+	p.say("%s  removed or restored to its default", given[0])
 	return nil
 }

@@ -52,7 +52,7 @@ func (p Program) mappingEditCommands() []*cli.Command {
 			}),
 		},
 		{
-			Name: "copy", Usage: "copy a mapping, within its service or to another", ArgsUsage: "SERVICE MAPPING",
+			Name: "copy", Usage: "copy a mapping within its service or to another", ArgsUsage: "SERVICE MAPPING",
 			UsageText: "rapidmimic mapping copy moorings berth-by-number --id berth-closed\nrapidmimic mapping copy moorings berth-by-number --to tides", OnUsageError: usageError,
 			Flags: copyFlags, ShellComplete: p.completeServices, Action: p.mappingCopy(false),
 		},
@@ -144,7 +144,7 @@ func (p Program) mappingEdit(done string, edit func(*cli.Command) api.MappingsEd
 func (p Program) sayChanged(service string, ids []string, done string) {
 	switch {
 	case len(ids) == 0:
-		p.say("nothing of %s had to change", service)
+		p.say("%s needed no change", service)
 	case len(ids) > fewMappings:
 		p.say("%d mappings of %s: %s", len(ids), service, done)
 	default:
@@ -189,6 +189,6 @@ func (p Program) mappingReset(ctx context.Context, c *cli.Command) error {
 	if err := api.ResetCounts(ctx, given[0], given[1]); err != nil {
 		return err
 	}
-	p.say("%s  its sequence begins anew, its calls are counted anew", given[1])
+	p.say("%s  sequence and call counts were reset", given[1])
 	return nil
 }

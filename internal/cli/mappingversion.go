@@ -27,7 +27,7 @@ func (p Program) mappingVersionCommands() []*cli.Command {
 			ShellComplete: p.completeServices, Action: p.mappingCompare,
 		},
 		{
-			Name: "restore", Usage: "make an earlier version of a mapping the present one", ArgsUsage: "SERVICE MAPPING [VERSION]",
+			Name: "restore", Usage: "restore an earlier version of a mapping", ArgsUsage: "SERVICE MAPPING [VERSION]",
 			UsageText:   "rapidmimic mapping restore moorings berth-by-number\nrapidmimic mapping restore moorings berth-by-number 12",
 			Description: "Without a VERSION the one before the last change; a mapping that was removed comes back.", OnUsageError: usageError,
 			ShellComplete: p.completeServices, Action: p.mappingRestore,
@@ -96,7 +96,7 @@ func whenText(at time.Time) string {
 // versionArgs reads the versions that a command names, at most so many.
 func versionArgs(texts []string, most int) (versions []int64, err error) {
 	if len(texts) > most {
-		return nil, usage("%q is one version too many", texts[most])
+		return nil, usage("unexpected argument %q: two versions at most", texts[most])
 	}
 	for _, text := range texts {
 		number, err := strconv.ParseInt(text, 10, 64)
@@ -128,7 +128,7 @@ func (p Program) mappingCompare(ctx context.Context, c *cli.Command) error {
 	to := versions[0].Version
 	switch {
 	case len(wanted) == 0 && len(versions) < 2:
-		p.say("%s has but one version", given[1])
+		p.say("%s has only one version", given[1])
 		return nil
 	case len(wanted) == 0:
 		wanted = []int64{versions[1].Version}
@@ -188,7 +188,7 @@ func (p Program) mappingRestore(ctx context.Context, c *cli.Command) error {
 			}
 		}
 		if len(wanted) == 0 {
-			return usage("%s has but one version: nothing to go back to", given[1])
+			return usage("%s has only one version: nothing to restore", given[1])
 		}
 	}
 	m, err := api.RestoreMapping(ctx, given[0], given[1], wanted[0])

@@ -9,7 +9,7 @@ import (
 
 func (p Program) reachCommand() *cli.Command {
 	return &cli.Command{
-		Name: "reach", Usage: "does a program's call arrive? sends a marked probe the way it would go", ArgsUsage: "SERVICE", OnUsageError: usageError,
+		Name: "reach", Usage: "test whether a program's calls arrive, with a marked probe", ArgsUsage: "SERVICE", OnUsageError: usageError,
 		UsageText: "rapidmimic reach moorings\nrapidmimic reach moorings --address http://build-7:7401/moorings",
 		Description: "The probe goes to the address of the service, or to the one that your program was given,\n" +
 			"and through the proxy to the hosts that the service lists. The log is asked whether it came.",

@@ -53,13 +53,13 @@ func (p Program) recordingCommand() *cli.Command {
 				Flags: []cli.Flag{&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"}},
 			},
 			{
-				Name: "keep", Usage: "make a recording of relayed calls in the log", ArgsUsage: "SERVICE [CALL ...]",
+				Name: "keep", Usage: "make a recording from relayed calls in the log", ArgsUsage: "SERVICE [CALL ...]",
 				UsageText:   "rapidmimic recording keep moorings --name forgotten --last 20\nrapidmimic recording keep moorings --name one c-81f3",
 				Description: "For when nobody thought of recording before.", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingKeep,
 				Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "`NAME` of the recording"}, &cli.IntFlag{Name: "last", Usage: "the last `N` relayed calls"}},
 			},
 			{
-				Name: "mappings", Usage: "make mappings of a recording", ArgsUsage: "SERVICE RECORDING",
+				Name: "mappings", Usage: "make mappings from a recording", ArgsUsage: "SERVICE RECORDING",
 				UsageText:    "rapidmimic recording mappings moorings r-4 --dry-run\nrapidmimic recording mappings moorings r-4 --existing replace",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingMappings,
 				Flags: []cli.Flag{
@@ -73,7 +73,7 @@ func (p Program) recordingCommand() *cli.Command {
 				UsageText: "rapidmimic recording export moorings r-4 > booking.har", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingExport,
 			},
 			{
-				Name: "import", Usage: "make a recording of a HAR document, of a browser or another tool", ArgsUsage: "SERVICE FILE",
+				Name: "import", Usage: "make a recording from a HAR file of a browser or another tool", ArgsUsage: "SERVICE FILE",
 				UsageText:    "rapidmimic recording import moorings booking.har --base https://office.example/api",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingImport,
 				Flags: []cli.Flag{
@@ -397,6 +397,6 @@ func (p Program) recordingRemove(ctx context.Context, c *cli.Command) error {
 	if err := environment.RemoveRecording(ctx, given[0], given[1]); err != nil {
 		return unchanged(err, "")
 	}
-	p.say("%s  removed; mappings that were made of it stay", given[1])
+	p.say("%s  removed; its mappings stay", given[1])
 	return nil
 }

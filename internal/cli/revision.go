@@ -41,12 +41,12 @@ func (p Program) contractCommand() *cli.Command {
 			{
 				Name: "check", Usage: "what is out of step with the contract: mappings, and calls in the log or of a recording", ArgsUsage: "SERVICE",
 				UsageText:    "rapidmimic contract check moorings\nrapidmimic contract check moorings --recording \"booking a berth\"",
-				Flags:        []cli.Flag{&cli.StringFlag{Name: "recording", Usage: "hold the calls of this `RECORDING` against the contract: is it true?"}},
+				Flags:        []cli.Flag{&cli.StringFlag{Name: "recording", Usage: "check the calls of this `RECORDING` against the contract"}},
 				Description:  "Ends with 0 when all is well, with 3 when something deviates, and with 1 when calls were\nnot kept or not checked, so that nobody can tell.",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractCheck,
 			},
 			{
-				Name: "restore", Usage: "put an earlier revision in force again, as a new one", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract restore moorings --revision 1",
+				Name: "restore", Usage: "restore an earlier revision, as a new one", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract restore moorings --revision 1",
 				OnUsageError: usageError, Flags: []cli.Flag{revision}, ShellComplete: p.completeServices, Action: p.contractRestore,
 			},
 		},

@@ -65,17 +65,17 @@ func (p Program) scenarioCommand() *cli.Command {
 				Flags: []cli.Flag{&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"}}, Action: p.scenarioPut,
 			},
 			{
-				Name: "make", Usage: "make a scenario of what is on now, or of calls", ArgsUsage: "NAME [CALL ...]", OnUsageError: usageError,
+				Name: "make", Usage: "make a scenario from what is on now, or from calls", ArgsUsage: "NAME [CALL ...]", OnUsageError: usageError,
 				UsageText:   "rapidmimic scenario make monday\nrapidmimic scenario make as-seen c-81f3 c-81f4\nrapidmimic scenario make monday --dry-run",
 				Description: "Without a CALL it keeps what is on: impairments, chosen examples, services that relay, mappings\nthat are switched off, and builds on the scenario that is on. With ids of calls it answers those as\nthey were answered.",
 				Flags:       []cli.Flag{laneFlag("what is on in this `LANE`"), &cli.BoolFlag{Name: "dry-run", Usage: "only print it"}}, Action: p.scenarioMake,
 			},
 			{
-				Name: "remove", Usage: "remove a scenario that is on nowhere", ArgsUsage: "SCENARIO", OnUsageError: usageError,
+				Name: "remove", Usage: "remove a scenario that is not in use", ArgsUsage: "SCENARIO", OnUsageError: usageError,
 				UsageText: "rapidmimic scenario remove bad-night", Action: p.scenarioRemove, ShellComplete: p.completeScenarios,
 			},
 			{
-				Name: "reset", Usage: "begin sequences, counters, draws and limits anew; definitions stay", OnUsageError: usageError,
+				Name: "reset", Usage: "reset sequences, counters, draws and limits; definitions stay", OnUsageError: usageError,
 				UsageText: "rapidmimic scenario reset\nrapidmimic scenario reset --lane night-run", Flags: []cli.Flag{laneFlag(inThisLane)}, Action: p.scenarioReset,
 			},
 		},
@@ -180,7 +180,7 @@ func (p Program) scenarioOff(ctx context.Context, c *cli.Command) error {
 			p.say("no scenario was on")
 			return
 		}
-		p.say("off       %s; everything is as it was before it", active.Before)
+		p.say("off       %s; everything is as before", active.Before)
 	})
 }
 
@@ -346,7 +346,7 @@ func (p Program) scenarioMake(ctx context.Context, c *cli.Command) error {
 func (p Program) keepDraft(ctx context.Context, api *client.Client, name string, document []byte) error {
 	_, err := api.MakeScenarios(ctx, document)
 	if stale := (*problem.Error)(nil); errors.As(err, &stale) && stale.Code == problem.Stale {
-		return fmt.Errorf("scenario %q is here already (choose another name, or remove it first); nothing was changed", name)
+		return fmt.Errorf("scenario %q already exists (choose another name, or remove it first); nothing was changed", name)
 	}
 	return unchanged(err, "")
 }
@@ -376,6 +376,6 @@ func (p Program) scenarioReset(ctx context.Context, c *cli.Command) error {
 	if lane != "" {
 		where = "in lane " + lane
 	}
-	p.say("begun anew %s: sequences, counters, draws and limits; definitions are as they were", where)
+	p.say("reset %s: sequences, counters, draws and limits; definitions are unchanged", where)
 	return nil
 }

@@ -214,7 +214,7 @@ func (p Program) serviceCreate(ctx context.Context, c *cli.Command) error {
 		return unchanged(err, "")
 	}
 	return p.print(c, service, nil, func() {
-		p.say("%s  made, answers nothing yet", service.Name)
+		p.say("%s  created; it answers nothing yet", service.Name)
 		p.say("address   %s", service.Address)
 		if service.Upstream != "" {
 			p.say("try       rapidmimic record %s --name NAME", service.Name)

@@ -14,7 +14,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic/internal/core/check"
 	"rapidmimic/spec"
 	"rapidmimic/spec/api"
 	"rapidmimic/spec/problem"
@@ -23,21 +23,26 @@ import (
 const (
 	// mostAsserted bounds how many calls an assertion looks at.
 	mostAsserted = 20_000
-	// longestWithin bounds how long one waits, mostClosest how many near calls it
-	// names.
+	// longestWithin bounds how long one waits.
 	longestWithin = 5 * time.Minute
-	mostClosest   = 5
-	// askAgain is how long to wait before looking again.
+	// askAgain is how long to wait for calls before looking at those that are in work.
 	askAgain = 50 * time.Millisecond
 )
 
-// assertion is an Assertion with its patterns compiled.
+// assertion is an Assertion with its patterns compiled, and what was found so far.
 type assertion struct {
 	api.Assertion
 	service   *catalog.Service
 	filter    call.Filter
 	selection *call.Selection // the filter, compiled
 	patterns  []*catalog.Mapping
+	check     *check.Check
+	// position is that of the log's stream up to which calls were taken; begun is set
+	// when those before it were.
+	position uint64
+	begun    bool
+	// cut says why not all calls were read, "" when all were.
+	cut string
 }
 
 // soap reports whether the body of a call tells which operation it is for.
@@ -64,14 +69,17 @@ func (s *server) postAssertion(c *gin.Context) {
 			s.fail(c, err, nil)
 			return
 		}
-		if left := time.Until(deadline); final || left <= 0 {
+		left := time.Until(deadline)
+		if final || left <= 0 {
 			c.PureJSON(http.StatusOK, result)
 			return
 		}
-		select {
-		case <-ctx.Done():
+		if err := s.awaitCalls(ctx, a, min(left, askAgain)); err != nil {
+			s.fail(c, err, nil)
 			return
-		case <-time.After(askAgain):
+		}
+		if ctx.Err() != nil {
+			return
 		}
 	}
 }
@@ -94,14 +102,9 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 			a.Since = lane.Opened
 		}
 	}
-	counted := wanted.Times != nil || wanted.AtLeast != nil || wanted.AtMost != nil
-	switch {
-	case len(wanted.Calls) == 0:
-		return nil, problem.New(problem.Invalid, "an assertion needs calls, such as [{ method: GET, path: /berths }]")
-	case len(wanted.Calls) > 1 && counted:
-		return nil, problem.New(problem.Invalid, "several calls are an order; times, atLeast and atMost belong to one")
-	case wanted.Times != nil && (wanted.AtLeast != nil || wanted.AtMost != nil):
-		return nil, problem.New(problem.Invalid, "an assertion has times, or atLeast and atMost")
+	expected := check.Wanted{}
+	if expected.Least, expected.Most, err = check.Times(len(wanted.Calls), wanted.Times, wanted.AtLeast, wanted.AtMost); err != nil {
+		return nil, err
 	}
 	for i, pattern := range wanted.Calls {
 		m := spec.Mapping{ID: "asserted-" + strconv.Itoa(i), Enabled: true, Call: pattern, Answer: spec.Answer{Status: spec.Status{Code: 200}}}
@@ -109,8 +112,12 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 		if err != nil {
 			return nil, inAssertion(err, i)
 		}
-		a.patterns = append(a.patterns, compiled)
+		a.patterns, expected.Asks = append(a.patterns, compiled), append(expected.Asks, compiled.Asks())
 	}
+	a.check = check.New(expected, func(pattern int, r *call.Record) check.Difference {
+		misfit := s.Engine.Misfit(service, a.patterns[pattern], &r.Request)
+		return check.Difference{Why: misfit.Why, Far: misfit.Far}
+	})
 	return a, nil
 }
 
@@ -129,24 +136,31 @@ func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionR
 	if err := s.Log.Flush(ctx); err != nil {
 		return result, false, err
 	}
-	records, whole, err := s.callsSince(ctx, a)
-	if err != nil {
+	if !a.begun {
+		a.position = s.Log.Position()
+		if err := s.takeAll(ctx, a); err != nil {
+			return result, false, err
+		}
+		a.begun = true
+	} else if err := s.awaitCalls(ctx, a, 0); err != nil {
 		return result, false, err
 	}
-	records, unread := s.withInWork(a, records, inWork)
-	result.Calls = []api.Call{}
-	if len(a.patterns) > 1 {
-		s.checkOrder(a, records, &result)
-	} else {
-		final = s.checkCount(a, records, &result)
+	open, unread := s.openCalls(a, inWork)
+	found := a.check.With(open).Result()
+	result = api.AssertionResult{Holds: found.Holds, Text: found.Text, Calls: []api.Call{}}
+	for _, line := range found.Calls {
+		result.Calls = append(result.Calls, callView(line))
 	}
-	missing := cmp.Or(whole, s.Log.Gap(ctx, a.Since, a.filter.Service, a.filter.Lane))
+	for _, near := range found.Closest {
+		result.Closest = append(result.Closest, api.CloseCall{Call: callView(near.Line), Reason: near.Why.String()})
+	}
+	missing := cmp.Or(a.cut, s.Log.Gap(ctx, a.Since, a.filter.Service, a.filter.Lane))
 	// what was not seen could only add calls: more than enough is enough all the same
 	if why := cmp.Or(missing, unread); why != "" && !(result.Holds && a.Times == nil && a.AtMost == nil) {
 		result.Holds, result.Undecidable = false, why
 		return result, missing != "", nil
 	}
-	return result, final || result.Holds && a.AtMost == nil && (a.Times == nil || *a.Times > 0), nil
+	return result, found.Final, nil
 }
 
 // looksInto reports whether the lines of calls do not say enough to decide.
@@ -160,162 +174,90 @@ func recordOf(line call.Summary) *call.Record {
 		Request: call.Request{Method: line.Method, Path: line.Path, Query: line.Query}, Answer: call.Answer{Status: line.Status}, Send: line.Took}
 }
 
-// callsSince reads the calls that an assertion is about, the oldest first. whole
-// says why it has not read all of them, "" when it has.
-func (s *server) callsSince(ctx context.Context, a *assertion) (records []*call.Record, whole string, err error) {
-	var before uint64
-	looksInto := a.looksInto()
-	for len(records) < mostAsserted {
-		lines, err := s.Calls.ListCalls(ctx, a.filter, before, 1000)
-		if err != nil {
-			return nil, "", err
-		}
-		for _, line := range lines {
-			if line.At.Before(a.Since) {
-				slices.Reverse(records)
-				return records, "", nil
-			}
-			record := recordOf(line)
-			if looksInto {
-				if record, err = s.Calls.Call(ctx, line.Number); err != nil {
-					return nil, "", err
-				}
-			}
-			records = append(records, record)
-			before = line.Number
-		}
-		if len(lines) < 1000 {
-			slices.Reverse(records)
-			return records, "", nil
+// take compares a call, as far as its line says it where that is enough.
+func (s *server) take(ctx context.Context, a *assertion, line call.Summary) (err error) {
+	switch {
+	case a.check.Knows(line.Number):
+		return nil
+	case a.check.Taken() >= mostAsserted:
+		a.cut = fmt.Sprintf("more than %d calls were received since then (give a later time)", mostAsserted)
+		return nil
+	}
+	record := recordOf(line)
+	if a.looksInto() {
+		if record, err = s.Calls.Call(ctx, line.Number); err != nil {
+			return err
 		}
 	}
-	slices.Reverse(records)
-	return records, fmt.Sprintf("more than %d calls came since then (give a later time)", mostAsserted), nil
+	a.check.Take(record)
+	return nil
 }
 
-// withInWork adds the calls that came and are not answered yet. unread says which of
-// them cannot be judged, "" when all can.
-func (s *server) withInWork(a *assertion, records, inWork []*call.Record) (all []*call.Record, unread string) {
-	answered := make(map[uint64]bool, len(inWork))
-	for _, r := range records {
-		answered[r.Number] = true
+// takeAll takes the calls that were received until now, the oldest first.
+func (s *server) takeAll(ctx context.Context, a *assertion) error {
+	var lines []call.Summary
+	for before := uint64(0); len(lines) <= mostAsserted; before = lines[len(lines)-1].Number {
+		page, err := s.Calls.ListCalls(ctx, a.filter, before, 1000)
+		if err != nil {
+			return err
+		}
+		for _, line := range page {
+			if line.At.Before(a.Since) {
+				page = nil
+				break
+			}
+			lines = append(lines, line)
+		}
+		if len(page) < 1000 {
+			break
+		}
 	}
+	for _, line := range slices.Backward(lines) {
+		if err := s.take(ctx, a, line); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// awaitCalls takes the calls that were kept since those before, and waits for some so
+// long where there are none.
+func (s *server) awaitCalls(ctx context.Context, a *assertion, wait time.Duration) error {
+	ctx, stop := context.WithTimeout(ctx, wait)
+	defer stop()
+	lines, skipped, position, err := s.Log.Follow(ctx, a.position)
+	if err != nil { // the time is over
+		return nil
+	}
+	a.position = position
+	ctx = context.WithoutCancel(ctx)
+	if skipped > 0 {
+		return s.takeAll(ctx, a)
+	}
+	for _, line := range lines {
+		if a.selection.Fits(&line) && !line.At.Before(a.Since) {
+			if err := s.take(ctx, a, line); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// openCalls are those that came and are not answered yet. unread says which of them
+// cannot be judged, "" when all can.
+func (s *server) openCalls(a *assertion, inWork []*call.Record) (open []*call.Record, unread string) {
 	for _, r := range inWork {
-		if line := r.Summary(); !a.selection.Fits(&line) || answered[r.Number] || r.At.Before(a.Since) {
+		if line := r.Summary(); !a.selection.Fits(&line) || a.check.Knows(r.Number) || r.At.Before(a.Since) {
 			continue
 		}
-		records = append(records, r)
+		open = append(open, r)
 		for _, pattern := range a.patterns {
 			why := s.Engine.Misfit(a.service, pattern, &r.Request)
-			if why.Reason != "" && r.Source == call.FromUpstream && (why.Far == 0 || a.soap()) {
+			if why.Why != nil && r.Source == call.FromUpstream && (why.Far == 0 || a.soap()) {
 				unread = fmt.Sprintf("the upstream is still being asked for call %s, whose body is not known yet", call.ID(r.Number))
 			}
 		}
 	}
-	slices.SortFunc(records, func(x, y *call.Record) int { return cmp.Compare(x.Number, y.Number) })
-	return records, unread
-}
-
-// checkCount counts the calls of one kind. final says that it can hold no more.
-func (s *server) checkCount(a *assertion, records []*call.Record, result *api.AssertionResult) (final bool) {
-	var near []nearCall
-	for _, record := range records {
-		if why := s.Engine.Misfit(a.service, a.patterns[0], &record.Request); why.Reason != "" {
-			near = append(near, nearCall{record, why})
-			continue
-		}
-		result.Calls = append(result.Calls, callView(record.Summary()))
-	}
-	least, most := 1, -1
-	switch {
-	case a.Times != nil:
-		least, most = *a.Times, *a.Times
-	case a.AtLeast != nil || a.AtMost != nil:
-		least = 0
-		if a.AtLeast != nil {
-			least = *a.AtLeast
-		}
-		if a.AtMost != nil {
-			most = *a.AtMost
-		}
-	}
-	count := len(result.Calls)
-	result.Holds = count >= least && (most < 0 || count <= most)
-	result.Text = fmt.Sprintf("%s came %s, expected %s", a.patterns[0].Asks(), times(count), wantedText(least, most))
-	if !result.Holds {
-		result.Closest = closest(near)
-	}
-	return most >= 0 && count > most
-}
-
-func times(n int) string {
-	switch n {
-	case 0:
-		return "never"
-	case 1:
-		return "once"
-	default:
-		return fmt.Sprintf("%d times", n)
-	}
-}
-
-func wantedText(least, most int) string {
-	switch {
-	case least == most:
-		return times(least)
-	case most < 0:
-		return "at least " + times(least)
-	case least == 0:
-		return "at most " + times(most)
-	default:
-		return fmt.Sprintf("%d to %d times", least, most)
-	}
-}
-
-// checkOrder looks for calls that came one after the other.
-func (s *server) checkOrder(a *assertion, records []*call.Record, result *api.AssertionResult) {
-	next := 0
-	var near []nearCall
-	for _, record := range records {
-		if next == len(a.patterns) {
-			break
-		}
-		why := s.Engine.Misfit(a.service, a.patterns[next], &record.Request)
-		if why.Reason == "" {
-			result.Calls = append(result.Calls, callView(record.Summary()))
-			near = nil
-			next++
-			continue
-		}
-		near = append(near, nearCall{record, why})
-	}
-	if result.Holds = next == len(a.patterns); !result.Holds {
-		result.Closest = closest(near)
-	}
-	var asked []string
-	for _, p := range a.patterns {
-		asked = append(asked, p.Asks())
-	}
-	result.Text = strings.Join(asked, ", then ") + " came in this order"
-	if !result.Holds {
-		result.Text = fmt.Sprintf("%s did not come", a.patterns[next].Asks())
-		if next > 0 {
-			result.Text += " after " + a.patterns[next-1].Asks()
-		}
-	}
-}
-
-// nearCall is a call that does not fit, and how far it is from fitting.
-type nearCall struct {
-	record *call.Record
-	engine.Misfit
-}
-
-// closest are the calls that differ least, those that came first before others.
-func closest(all []nearCall) (calls []api.CloseCall) {
-	slices.SortStableFunc(all, func(a, b nearCall) int { return cmp.Compare(a.Far, b.Far) })
-	for _, near := range all[:min(len(all), mostClosest)] {
-		calls = append(calls, api.CloseCall{Call: callView(near.record.Summary()), Reason: near.Reason})
-	}
-	return calls
+	return open, unread
 }

@@ -81,7 +81,7 @@ func (s *server) clearCalls(c *gin.Context) {
 func (s *server) getCall(c *gin.Context) {
 	number, ok := call.ParseID(c.Param("call"))
 	if !ok {
-		s.fail(c, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", c.Param("call")), nil)
+		s.fail(c, problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", c.Param("call")), nil)
 		return
 	}
 	if err := s.Log.Flush(c.Request.Context()); err != nil {
@@ -123,9 +123,20 @@ func explanationView(e *call.Explanation) api.Explanation {
 	if e == nil {
 		return view
 	}
-	view.Sentence = e.Sentence
+	view.Code, view.Sentence = string(e.Summary.Code), e.Summary.String()
 	for _, step := range e.Steps {
-		view.Steps = append(view.Steps, api.Step{Stage: string(step.Stage), Subject: step.Subject, Verdict: string(step.Verdict), Reason: step.Reason})
+		view.Steps = append(view.Steps, api.Step{
+			Stage: string(step.Stage), Verdict: string(step.Verdict), Subject: step.Of.String(), Reason: step.String(),
+			Of: api.Subject{Kind: string(step.Of.Kind), ID: step.Of.ID, From: step.Of.From}, Finding: findingView(step.Finding),
+		})
+	}
+	return view
+}
+
+func findingView(f call.Finding) api.Finding {
+	view := api.Finding{Code: string(f.Code), Part: f.Part, Seen: f.Seen, Expected: f.Expected, Values: f.Values}
+	for _, one := range f.Among {
+		view.Among = append(view.Among, findingView(one))
 	}
 	return view
 }

@@ -62,7 +62,7 @@ func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
 		return in, nil
 	}
 	if in.Into == "" || len(text) > 0 {
-		return in, problem.New(problem.Invalid, "revision takes an earlier revision again: it needs into, and no body")
+		return in, problem.New(problem.Invalid, "revision restores an earlier revision: it needs into, and no body")
 	}
 	revision, err := revisionOf(c.Query("revision"))
 	if err != nil {
@@ -78,9 +78,9 @@ func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
 func (s *server) fetchImport(c *gin.Context, in catalog.Import, address string, hasBody bool) (catalog.Import, error) {
 	switch {
 	case s.Fetch == nil:
-		return in, problem.New(problem.Refused, "this service imports from no address (serve --import-urls allows it)")
+		return in, problem.New(problem.Refused, "imports by URL are switched off (serve --import-urls allows them)")
 	case hasBody || c.Query("revision") != "":
-		return in, problem.New(problem.Invalid, "from names an address to import from: it goes with neither a body nor a revision")
+		return in, problem.New(problem.Invalid, "from cannot be combined with a body or a revision")
 	}
 	text, name, err := s.Fetch(c.Request.Context(), address)
 	if in.Text = text; in.File == "" {
@@ -181,7 +181,7 @@ func (s *server) getChanges(c *gin.Context) {
 		}
 	}
 	if from < 1 {
-		s.fail(c, problem.New(problem.Invalid, "revision 1 is the first: there is nothing before it to compare with (since names another)"), nil)
+		s.fail(c, problem.New(problem.Invalid, "revision 1 is the first: nothing to compare it with (since names another)"), nil)
 		return
 	}
 	changes, err := s.Catalog.CompareRevisions(c.Request.Context(), c.Param("service"), from, to)

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
@@ -127,4 +128,19 @@ func TestTheConsoleIsServed(t *testing.T) {
 	assert.Equal(t, 405, get("POST", "/services").Code)
 	assert.Equal(t, 405, get("PUT", "/api/v1/status").Code)
 	assert.Equal(t, 503, get("GET", "/readyz").Code)
+}
+
+// What the codes of explanations mean stands in the API document, in the order of the
+// table.
+func TestTheAPIDocumentExplainsTheCodes(t *testing.T) {
+	doc, err := tree.Parse(openAPI)
+	require.NoError(t, err)
+	var want, documented [][2]string
+	for code, meaning := range call.Codes {
+		want = append(want, [2]string{string(code), meaning})
+	}
+	for _, n := range doc.Get("components").Get("schemas").Get("FindingCode").Get("oneOf").Items {
+		documented = append(documented, [2]string{n.Get("const").Text, n.Get("description").Text})
+	}
+	assert.Equal(t, want, documented)
 }

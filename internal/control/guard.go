@@ -104,7 +104,7 @@ func (s *server) limitBody(c *gin.Context) {
 	}
 	cost := costOf(text, strings.Contains(c.Request.URL.Path, "/payloads/"))
 	if !s.Gate.Enter(c.Request.Context()) {
-		s.fail(c, problem.New(problem.Unavailable, "other large uploads, or calls that take much work, are before this one; nothing was changed, try again"), nil)
+		s.fail(c, problem.New(problem.Unavailable, "busy with other large uploads or expensive calls; nothing was changed, try again"), nil)
 		return
 	}
 	defer s.Gate.Leave()

@@ -101,7 +101,7 @@ func (s *server) putLane(c *gin.Context) {
 	s.replaceLane(c, c.GetHeader("If-Match"), func(lane *spec.Lane) error {
 		read, err := spec.ReadLane(text, lane.Name)
 		if err == nil && read.Name != lane.Name {
-			err = problem.New(problem.Invalid, "a lane keeps its name: %q cannot become %q", lane.Name, read.Name)
+			err = problem.New(problem.Invalid, "a lane cannot be renamed: %q to %q", lane.Name, read.Name)
 		}
 		*lane = read
 		return err
@@ -166,7 +166,7 @@ func (s *server) editLaneMappings(c *gin.Context, mappings []spec.Mapping, text 
 	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), demand, time.Now(), func(lane *spec.Lane) error {
 		isNew = lane.PutMappings(service.Spec.Name, mappings)
 		if at := slices.Index(isNew, false); onlyNew && at >= 0 {
-			return problem.New(problem.Stale, "mapping %q is here already", mappings[at].ID)
+			return problem.New(problem.Stale, "mapping %q already exists", mappings[at].ID)
 		}
 		return nil
 	})

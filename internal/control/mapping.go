@@ -102,7 +102,7 @@ func (s *server) patchMappings(c *gin.Context) {
 		return
 	}
 	if edit.Enabled == nil && len(edit.AddLabels)+len(edit.DropLabels) == 0 {
-		s.fail(c, problem.New(problem.Invalid, "say what changes: enabled, addLabels or dropLabels"), nil)
+		s.fail(c, problem.New(problem.Invalid, "nothing to change: give enabled, addLabels or dropLabels"), nil)
 		return
 	}
 	for _, label := range edit.AddLabels {

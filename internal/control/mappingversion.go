@@ -51,7 +51,7 @@ func (s *server) listRemovedMappings(c *gin.Context) {
 func (s *server) getMappingVersion(c *gin.Context) {
 	number, err := strconv.ParseInt(c.Param("version"), 10, 64)
 	if err != nil || number < 1 {
-		s.fail(c, problem.New(problem.NotFound, "%q is not the number of a version", c.Param("version")), nil)
+		s.fail(c, problem.New(problem.NotFound, "%q is not a version number", c.Param("version")), nil)
 		return
 	}
 	v, err := s.Catalog.MappingAt(c.Request.Context(), c.Param("service"), c.Param("mapping"), number)
@@ -65,7 +65,7 @@ func (s *server) getMappingVersion(c *gin.Context) {
 		return
 	}
 	if v.Mapping == nil && wantsYAML(c) {
-		s.fail(c, problem.New(problem.NotFound, "version %d of mapping %q is its removal", number, v.ID), nil)
+		s.fail(c, problem.New(problem.NotFound, "mapping %q was deleted in version %d", v.ID, number), nil)
 		return
 	}
 	s.respond(c, http.StatusOK, s.versionView(service, v), v.Mapping)

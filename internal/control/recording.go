@@ -114,7 +114,7 @@ func (s *server) keepCalls(c *gin.Context, r spec.Recording, ids []string) {
 	for _, id := range ids {
 		number, ok := call.ParseID(id)
 		if !ok {
-			s.fail(c, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", id), nil)
+			s.fail(c, problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", id), nil)
 			return
 		}
 		record, err := s.Calls.Call(c.Request.Context(), number)

@@ -146,7 +146,7 @@ func (s *server) patchScenario(c *gin.Context) {
 func (s *server) replaceScenario(c *gin.Context, text []byte, ours bool, ifMatch string) {
 	read, err := spec.ReadScenarioNamed(text, c.Param("scenario"))
 	if err == nil && read.Name != c.Param("scenario") {
-		err = problem.New(problem.Invalid, "the document is of scenario %q, the address of %q", read.Name, c.Param("scenario"))
+		err = problem.New(problem.Invalid, "the document is for scenario %q, the address for %q", read.Name, c.Param("scenario"))
 	}
 	var made []*catalog.Scenario
 	var isNew []bool
@@ -295,7 +295,7 @@ func (s *server) draft(c *gin.Context, wanted api.ScenarioDraft) (proposal api.S
 	for _, id := range wanted.Calls {
 		number, ok := call.ParseID(id)
 		if !ok {
-			return proposal, problem.New(problem.NotFound, "%q is not the id of a call: they look like c-81f3", id)
+			return proposal, problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", id)
 		}
 		record, err := s.Calls.Call(c.Request.Context(), number)
 		if err != nil {

@@ -17,7 +17,7 @@ var schemaNames = []string{"environment.json", "lane.json", "mappings.json", "sc
 func (s *server) getSchema(c *gin.Context) {
 	name := c.Param("schema")
 	if !slices.Contains(schemaNames, name) {
-		s.fail(c, problem.New(problem.NotFound, "schema %q is not here (there are %s)", name, strings.Join(schemaNames, ", ")), nil)
+		s.fail(c, problem.New(problem.NotFound, "schema %q not found (there are %s)", name, strings.Join(schemaNames, ", ")), nil)
 		return
 	}
 	text, err := spec.Schemas.ReadFile("schemas/" + name)

@@ -1,10 +1,8 @@
 package control
 
 import (
-	"cmp"
 	"errors"
 	"net/http"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -128,9 +126,12 @@ func (s *server) whyNot(d engine.Decision, service *catalog.Service, m *catalog.
 		return "it is switched off"
 	}
 	for _, step := range d.Explanation.Steps {
-		if step.Subject == "mapping "+m.Spec.ID {
-			return strings.TrimPrefix(step.Reason, "close: ")
+		if step.Of.Kind == call.KindMapping && step.Of.ID == m.Spec.ID {
+			return step.String()
 		}
 	}
-	return cmp.Or(s.Engine.Misfit(service, m, &record.Request).Reason, d.Explanation.Sentence)
+	if misfit := s.Engine.Misfit(service, m, &record.Request); misfit.Why != nil {
+		return misfit.Why.String()
+	}
+	return d.Explanation.Summary.String()
 }

@@ -80,7 +80,7 @@ func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name 
 	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
-		return nil, "", problem.New(problem.Invalid, "%q cannot be asked for: %v", address, err)
+		return nil, "", problem.New(problem.Invalid, "cannot fetch %q: %v", address, err)
 	}
 	req.Header.Set("Accept", "application/yaml, application/json, application/zip, text/xml, */*;q=0.5")
 	resp, err := f.client.Do(req)
@@ -90,17 +90,17 @@ func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name 
 			err = wrapped.Err
 		}
 		if errors.Is(err, errPrivate) {
-			return nil, "", problem.New(problem.Refused, "%s is not asked: %v", address, errPrivate)
+			return nil, "", problem.New(problem.Refused, "%s is refused: %v", address, errPrivate)
 		}
-		return nil, "", problem.New(problem.Unreachable, "%s gave no contract: %v", address, err)
+		return nil, "", problem.New(problem.Unreachable, "no contract at %s: %v", address, err)
 	}
 	defer resp.Body.Close()
 	if resp.StatusCode != http.StatusOK {
-		return nil, "", problem.New(problem.Invalid, "%s gave no contract: it answered %s", address, resp.Status)
+		return nil, "", problem.New(problem.Invalid, "no contract at %s: it answered %s", address, resp.Status)
 	}
 	text, err = io.ReadAll(io.LimitReader(resp.Body, f.maxSize+1))
 	if err != nil {
-		return nil, "", problem.New(problem.Unreachable, "%s broke off: %v", address, err)
+		return nil, "", problem.New(problem.Unreachable, "the download of %s broke off: %v", address, err)
 	}
 	if int64(len(text)) > f.maxSize {
 		return nil, "", problem.New(problem.TooLarge, "%s is larger than the %d MB that are read", address, f.maxSize>>20)

@@ -269,9 +269,6 @@ func addParts(record *call.Record, parts [partCount][]byte) {
 		record.Injected = nil // likewise
 	}
 	if text := parts[partExplanation]; len(text) > 0 {
-		record.Explanation = &call.Explanation{}
-		if json.Unmarshal(text, record.Explanation) != nil {
-			record.Explanation = nil // the call is worth showing without it
-		}
+		record.Explanation, _ = call.ReadExplanation(text) // the call is worth showing without it
 	}
 }

@@ -61,7 +61,7 @@ func TestVersionsAreKept(t *testing.T) {
 	assert.Equal(t, "119", *m.Spec.Answer.Text)
 	assert.Greater(t, m.Version, versions[0].Version, "versions go on where they were")
 	_, err = c.RestoreMapping(t.Context(), "quay", "often", versions[0].Version, "")
-	assert.ErrorContains(t, err, "is its removal")
+	assert.ErrorContains(t, err, "was deleted in version")
 }
 
 // Payloads with one content are stored once, and go when nothing names them.
@@ -83,7 +83,7 @@ func TestPayloadsAreKeptByContent(t *testing.T) {
 	_, _, err = c.PutPayload(t.Context(), "quay", "a.txt", []byte("x"), `"1"`)
 	assert.ErrorContains(t, err, "was changed by somebody else")
 	require.NoError(t, c.RemovePayload(t.Context(), "quay", "a.txt"))
-	assert.ErrorContains(t, c.RemovePayload(t.Context(), "quay", "c.txt"), "is sent by sums")
+	assert.ErrorContains(t, c.RemovePayload(t.Context(), "quay", "c.txt"), "is in use by sums")
 	require.NoError(t, s.Close())
 
 	c, err = catalog.Open(t.Context(), open(t, folder))
@@ -139,7 +139,7 @@ func TestRecordingsAreKept(t *testing.T) {
 	assert.Equal(t, []int{1, 1}, []int{all[0].Calls, all[1].Calls})
 	require.NoError(t, c.RemoveRecording(t.Context(), "quay", "first"))
 	_, err = c.FindRecording(t.Context(), "quay", "first")
-	assert.ErrorContains(t, err, `recording "first" is not here`)
+	assert.ErrorContains(t, err, `recording "first" not found`)
 }
 
 // Scenarios, lanes and what is on come back after a restart as they were, and are

@@ -64,7 +64,7 @@ func (s *Store) CheckFolder() error {
 	if err == nil && os.SameFile(now, s.opened) {
 		return nil
 	}
-	s.lost.Store(problem.New(problem.Unavailable, "the data folder %s was removed or replaced while the service ran: nothing can be kept until it is started again", s.folder))
+	s.lost.Store(problem.New(problem.Unavailable, "the data folder %s was removed or replaced while the service was running: restart the service", s.folder))
 	return s.Lost()
 }
 

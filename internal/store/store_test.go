@@ -36,9 +36,11 @@ func record(number uint64, body string) *call.Record {
 		},
 		Answer:     call.Answer{Status: 201, Header: []call.Field{{Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, Body: []byte{0, 0xff, 1}},
 		AnswerSize: 3, Source: call.FromMapping, By: "booked",
-		Explanation: &call.Explanation{Sentence: "Because.", Steps: []call.Step{{Stage: call.Choose, Subject: "mapping booked", Verdict: call.Taken, Reason: "it fits"}}},
-		Deviations:  []call.Deviation{{Side: call.OfRequest, Where: "query season", Detail: "it is required and missing"}},
-		Read:        time.Microsecond, Decide: 2 * time.Microsecond, Send: 3 * time.Microsecond,
+		Explanation: &call.Explanation{Summary: call.Find(call.Refused, "Because."), Steps: []call.Step{{Stage: call.Choose,
+			Of: call.Subject{Kind: call.KindMapping, ID: "booked", From: "lane mara"}, Verdict: call.Skipped,
+			Finding: call.Finding{Code: call.NoneHold, Among: []call.Finding{{Code: call.Differs, Part: "query season", Seen: `"summer"`, Expected: `"winter"`}}}}}},
+		Deviations: []call.Deviation{{Side: call.OfRequest, Where: "query season", Detail: "it is required and missing"}},
+		Read:       time.Microsecond, Decide: 2 * time.Microsecond, Send: 3 * time.Microsecond,
 	}
 }
 
@@ -181,7 +183,7 @@ func TestRetentionIsFair(t *testing.T) {
 			whole, err := s.Call(t.Context(), line.Number)
 			require.NoError(t, err)
 			assert.Equal(t, fmt.Sprintf(`{"%s":%d}`, service, line.Number), string(whole.Request.Body.Bytes))
-			assert.Equal(t, "Because.", whole.Explanation.Sentence)
+			assert.Equal(t, record(1, "").Explanation, whole.Explanation)
 		}
 	}
 	trimmed := func(s *store.Store, service, lane string) time.Time {

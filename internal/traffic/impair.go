@@ -43,7 +43,7 @@ func pause(ctx context.Context, d time.Duration) error {
 // note adds to the explanation of a decision what happened while it was carried
 // out.
 func note(d *engine.Decision, text string) {
-	d.Explanation = d.Explanation.With(call.Step{Stage: call.Impair, Subject: "impairment", Verdict: call.Noted, Reason: text})
+	d.Explanation = d.Explanation.With(call.Step{Stage: call.Impair, Of: call.Subject{Kind: call.KindImpairment}, Verdict: call.Noted, Finding: call.Find(call.Carried, text)})
 }
 
 // deliver sends the answer of a decision, as its impairments have it. abort says

@@ -305,7 +305,7 @@ func (x *relayed) upgrade(resp *http.Response) error {
 
 // note adds to the explanation what happened on the way.
 func (x *relayed) note(text string) {
-	x.decision.Explanation = x.decision.Explanation.With(call.Step{Stage: call.Build, Subject: "relay", Verdict: call.Noted, Reason: text})
+	x.decision.Explanation = x.decision.Explanation.With(call.Step{Stage: call.Build, Of: call.Subject{Kind: call.KindRelay}, Verdict: call.Noted, Finding: call.Find(call.OnTheWay, text)})
 }
 
 // finish hands the call to the log, bodies decoded as far as they were kept.

@@ -94,18 +94,48 @@ type Timing struct {
 
 // Explanation says why a call was answered as it was.
 type Explanation struct {
+	// Code says what the sentence says, Sentence in words.
+	Code     string `json:"code"`
 	Sentence string `json:"sentence"`
 	Steps    []Step `json:"steps"`
 }
 
-// Step is one thing that was considered.
+// Step is one thing that was considered: as data, and in words.
 type Step struct {
 	// Stage is place, choose, impair or build.
-	Stage   string `json:"stage"`
+	Stage string `json:"stage"`
+	// Verdict is taken, skipped or noted.
+	Verdict string  `json:"verdict"`
+	Of      Subject `json:"of"`
+	Finding
+	// Subject and Reason are Of and Finding in words.
 	Subject string `json:"subject"`
-	// Verdict is taken, passed or noted.
-	Verdict string `json:"verdict"`
 	Reason  string `json:"reason"`
+}
+
+// Subject is what a step considered.
+type Subject struct {
+	// Kind is "" for what an earlier version kept.
+	Kind string `json:"kind"`
+	ID   string `json:"id,omitempty"`
+	// From is the scenario or lane that a mapping is of, or the target of an
+	// impairment.
+	From string `json:"from,omitempty"`
+}
+
+// Finding is what was found out about a subject.
+type Finding struct {
+	Code string `json:"code"`
+	// Part is the part of the call that decided: "path, segment 1", "header tier".
+	Part string `json:"part,omitempty"`
+	// Seen and Expected are what the call has there and what was asked for; values of
+	// conditions as JSON.
+	Seen     string `json:"seen,omitempty"`
+	Expected string `json:"expected,omitempty"`
+	// Values are what else the sentence of the code says.
+	Values []string `json:"values,omitempty"`
+	// Among are findings that make up this one.
+	Among []Finding `json:"among,omitempty"`
 }
 
 // Batch is one event of the live stream.

@@ -2175,6 +2175,8 @@ export interface components {
         };
         /** @description Why a call was answered as it was */
         Explanation: {
+            code: components["schemas"]["FindingCode"];
+            /** @description What the code says */
             sentence: string;
             steps: components["schemas"]["Step"][];
         };
@@ -2185,14 +2187,42 @@ export interface components {
             where: string;
             detail: string;
         };
-        Step: {
+        /** @description One thing that was considered, as data and in words */
+        Step: components["schemas"]["Finding"] & {
             /** @enum {string} */
             stage: "place" | "choose" | "impair" | "build";
-            subject: string;
             /** @enum {string} */
-            verdict: "taken" | "passed" | "noted";
+            verdict: "taken" | "skipped" | "noted";
+            of: components["schemas"]["Subject"];
+            /** @description `of` in words */
+            subject: string;
+            /** @description What was found, in words */
             reason: string;
         };
+        /** @description What a step considered */
+        Subject: {
+            /** @description Such as `mapping`, `operation`, `lane`; "" for what an earlier version kept */
+            kind: string;
+            id?: string;
+            /** @description The scenario or lane that a mapping is of, or the target of an impairment */
+            from?: string;
+        };
+        /** @description What was found out about a subject */
+        Finding: {
+            code: components["schemas"]["FindingCode"];
+            /** @description The part of the call that decided: `path, segment 1`, `header tier` */
+            part?: string;
+            /** @description What the call has there; for a condition as JSON */
+            seen?: string;
+            /** @description What was asked for */
+            expected?: string;
+            /** @description What else the sentence of the code says */
+            values?: string[];
+            /** @description Findings that make up this one */
+            among?: components["schemas"]["Finding"][];
+        };
+        /** @description What a finding says. A code keeps its meaning; there may be new ones. */
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "switched-off" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */

@@ -241,9 +241,9 @@ func (r *Record) Weight() int {
 		weight += len(f.Name) + len(f.Value)
 	}
 	if r.Explanation != nil {
-		weight += len(r.Explanation.Sentence)
-		for _, step := range r.Explanation.Steps {
-			weight += len(step.Subject) + len(step.Reason)
+		weight += r.Explanation.Summary.weight()
+		for i := range r.Explanation.Steps {
+			weight += r.Explanation.Steps[i].weight()
 		}
 	}
 	if x := r.Upstream; x != nil {

@@ -1,14 +1,17 @@
 package call
 
-import "slices"
+import (
+	"encoding/json"
+	"slices"
+)
 
-// Explanation says why a call was answered as it was. Explanations that do not
-// depend on the call are built once and shared, and the log stores each of
-// them once.
+// Explanation says why a call was answered as it was, as data; sentences are made where
+// it is shown. Explanations that do not depend on the call are built once and shared,
+// and the log stores each of them once.
 type Explanation struct {
-	// Sentence says it all in one: `Answered by mapping "berth-by-number".`
-	Sentence string `json:"sentence"`
-	Steps    []Step `json:"steps"`
+	// Summary says it all in one: `Answered by mapping "berth-by-number".`
+	Summary Finding `json:"summary"`
+	Steps   []Step  `json:"steps"`
 }
 
 // With is the explanation with more steps; the one it is called on, which may be
@@ -17,7 +20,7 @@ func (e *Explanation) With(steps ...Step) *Explanation {
 	if e == nil {
 		return &Explanation{Steps: steps}
 	}
-	return &Explanation{Sentence: e.Sentence, Steps: slices.Concat(e.Steps, steps)}
+	return &Explanation{Summary: e.Summary, Steps: slices.Concat(e.Steps, steps)}
 }
 
 // After is With, the steps before those that are there.
@@ -25,7 +28,39 @@ func (e *Explanation) After(steps ...Step) *Explanation {
 	if e == nil {
 		return &Explanation{Steps: steps}
 	}
-	return &Explanation{Sentence: e.Sentence, Steps: slices.Concat(steps, e.Steps)}
+	return &Explanation{Summary: e.Summary, Steps: slices.Concat(steps, e.Steps)}
+}
+
+// ReadExplanation reads what JSON has of an explanation. One of an earlier version, which
+// had sentences alone, keeps these.
+func ReadExplanation(text []byte) (*Explanation, error) {
+	var read struct {
+		Explanation
+		Sentence string `json:"sentence"`
+		Steps    []struct {
+			Step
+			Subject string `json:"subject"`
+			Reason  string `json:"reason"`
+		} `json:"steps"`
+	}
+	if err := json.Unmarshal(text, &read); err != nil {
+		return nil, err
+	}
+	e := &read.Explanation
+	if e.Summary.Code == "" {
+		e.Summary = Find(Told, read.Sentence)
+	}
+	for _, old := range read.Steps {
+		step := old.Step
+		if step.Code == "" {
+			step.Of, step.Finding = Subject{ID: old.Subject}, Find(Told, old.Reason)
+		}
+		if step.Verdict == "passed" {
+			step.Verdict = Skipped
+		}
+		e.Steps = append(e.Steps, step)
+	}
+	return e, nil
 }
 
 // Stage is the part of deciding that a step belongs to.
@@ -44,15 +79,83 @@ type Verdict string
 
 // The verdicts.
 const (
-	Taken  Verdict = "taken"
-	Passed Verdict = "passed"
-	Noted  Verdict = "noted"
+	Taken   Verdict = "taken"
+	Skipped Verdict = "skipped" // it does not answer
+	Noted   Verdict = "noted"
 )
+
+// Kind says what a step considered.
+type Kind string
+
+// The kinds, with what the id of their subject is.
+const (
+	KindService    Kind = "service"    // its name; "" for none
+	KindLane       Kind = "lane"       // its name
+	KindScenario   Kind = "scenario"   // its name
+	KindRequest    Kind = "request"    // none, as below where nothing is said
+	KindBody       Kind = "body"       //
+	KindProxy      Kind = "proxy"      //
+	KindMapping    Kind = "mapping"    // its id
+	KindExample    Kind = "example"    // one that a scenario or a lane chose; that of the mapping that stands for it
+	KindMappings   Kind = "mappings"   //
+	KindOthers     Kind = "others"     // how many mappings
+	KindOperation  Kind = "operation"  // its id
+	KindOperations Kind = "operations" //
+	KindContract   Kind = "contract"   //
+	KindOptions    Kind = "options"    //
+	KindPreflight  Kind = "preflight"  //
+	KindUpstream   Kind = "upstream"   //
+	KindOtherwise  Kind = "otherwise"  //
+	KindAnswer     Kind = "answer"     // that of a mapping
+	KindResponse   Kind = "response"   // its status
+	KindEcho       Kind = "echo"       //
+	KindPins       Kind = "pins"       //
+	KindSend       Kind = "send"       //
+	KindEdit       Kind = "edit"       //
+	KindRelay      Kind = "relay"      //
+	KindImpairment Kind = "impairment" // what is injected: "latency"; "" for all
+)
+
+// Subject is what a step considered.
+type Subject struct {
+	Kind Kind   `json:"kind"`
+	ID   string `json:"id,omitempty"`
+	// From is the scenario or lane that a mapping is of, or the target of an
+	// impairment; "" for none.
+	From string `json:"from,omitempty"`
+}
+
+// String names the subject: "mapping berth-by-number of scenario storm".
+func (s Subject) String() string {
+	name := string(s.Kind)
+	switch s.Kind {
+	case "": // of an earlier version
+		return s.ID
+	case KindExample:
+		return "example chosen by " + s.From
+	case KindAnswer:
+		return "answer of the mapping"
+	case KindOthers:
+		return s.ID + " more mappings of this path"
+	case KindImpairment:
+		if s.ID != "" {
+			name = s.ID
+		}
+	default:
+		if s.ID != "" {
+			name += " " + s.ID
+		}
+	}
+	if s.From != "" {
+		name += " of " + s.From
+	}
+	return name
+}
 
 // Step is one thing that was considered.
 type Step struct {
 	Stage   Stage   `json:"stage"`
-	Subject string  `json:"subject"`
+	Of      Subject `json:"of"`
 	Verdict Verdict `json:"verdict"`
-	Reason  string  `json:"reason"`
+	Finding
 }

@@ -45,7 +45,7 @@ type BulkEdit struct {
 // those that changed.
 func (c *Catalog) EditMappings(ctx context.Context, nameOrID string, which Selection, change BulkEdit) (changed []string, err error) {
 	if which.IsEmpty() {
-		return nil, problem.New(problem.Invalid, "say which mappings are meant: by their ids, a label or a text")
+		return nil, problem.New(problem.Invalid, "select mappings by id, label or text")
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()

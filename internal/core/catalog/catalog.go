@@ -170,9 +170,9 @@ func (s *Service) FindOperation(id string) (*contract.Operation, error) {
 
 func notFound(noun, name string, known []string) error {
 	if near := problem.Closest(name, known); near != "" {
-		return problem.New(problem.NotFound, "%s %q is not here (%s?)", noun, name, near)
+		return problem.New(problem.NotFound, "%s %q not found (%s?)", noun, name, near)
 	}
-	return problem.New(problem.NotFound, "%s %q is not here (%s)", noun, name, knownText(noun, known))
+	return problem.New(problem.NotFound, "%s %q not found (%s)", noun, name, knownText(noun, known))
 }
 
 func knownText(noun string, known []string) string {
@@ -207,7 +207,7 @@ func checkTag(ifMatch string, version int64, what string) error {
 	case "", "*", ETag(version):
 		return nil
 	case NotThere:
-		return problem.New(problem.Stale, "%s is here already", what)
+		return problem.New(problem.Stale, "%s already exists", what)
 	}
 	return problem.New(problem.Stale, "%s was changed by somebody else since you read it (it is at %s, you had %s)", what, ETag(version), ifMatch)
 }

@@ -233,9 +233,9 @@ func TestWhatCannotBeUsedIsSetAside(t *testing.T) {
 func TestNamesThatAreNotThere(t *testing.T) {
 	c, _ := open(t)
 	_, err := c.Find("morings")
-	assert.EqualError(t, err, `service "morings" is not here (moorings?)`)
+	assert.EqualError(t, err, `service "morings" not found (moorings?)`)
 	_, err = c.Find("else")
-	assert.EqualError(t, err, `service "else" is not here (there is moorings)`)
+	assert.EqualError(t, err, `service "else" not found (there is moorings)`)
 	_, err = c.FindMapping("moorings", "x")
-	assert.EqualError(t, err, `mapping "x" is not here (there is no mapping yet)`)
+	assert.EqualError(t, err, `mapping "x" not found (there is no mapping yet)`)
 }

@@ -51,7 +51,7 @@ type Imported struct {
 // existing one. On any error nothing has changed.
 func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	if in.Name != "" && in.Into != "" {
-		return Imported{}, problem.New(problem.Invalid, "name makes a new service and into takes an existing one: give one of them")
+		return Imported{}, problem.New(problem.Invalid, "name creates a service and into updates one: give one of them")
 	}
 	stored := StoredContract{Revision: 1, File: in.File, Main: in.Main, Imported: in.At, Text: in.Text}
 	if in.Answers != "" {
@@ -76,7 +76,7 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 		return Imported{}, err
 	}
 	if c.Snapshot().Named(name) != nil {
-		return Imported{}, problem.New(problem.Exists, "service %q exists already (--into %s makes this its new revision, --name makes another service)", name, name)
+		return Imported{}, problem.New(problem.Exists, "service %q already exists (--into %s makes this its new revision, --name makes another service)", name, name)
 	}
 	settings := spec.NewService(name)
 	settings.Title = compiled.Title
@@ -140,7 +140,7 @@ func importName(in Import, title string) (string, error) {
 			continue
 		}
 		if !spec.ValidName(name) {
-			return "", problem.New(problem.Invalid, "%q cannot be the name of a service: it must be %s", name, spec.NameRule)
+			return "", problem.New(problem.Invalid, "%q is not a valid service name: it must be %s", name, spec.NameRule)
 		}
 		return name, nil
 	}

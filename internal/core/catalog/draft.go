@@ -23,7 +23,7 @@ func (s *Snapshot) DraftScenario(name string, lane *Lane, now time.Time) (spec.S
 		s.draftShared(&draft.Changes)
 	}
 	if draft.BuildsOn == "" && len(draft.Lines()) == 0 {
-		return draft, problem.New(problem.Invalid, "nothing is on that a scenario could keep: no impairment, no chosen example, no mapping switched off, no service that relays")
+		return draft, problem.New(problem.Invalid, "nothing to keep in a scenario: no impairment, no chosen example, no mapping switched off, no service that relays")
 	}
 	return draft, nil
 }

@@ -35,7 +35,7 @@ func (l *Lane) open(now time.Time) bool { return now.Before(l.Until) }
 
 // Takes reports whether the rule of the lane lets a call belong to it.
 func (l *Lane) Takes(facts *match.Facts, scope func() *expr.Scope) bool {
-	return l.rule.Fails(facts, scope) == ""
+	return l.rule.Fails(facts, scope) == nil
 }
 
 // byOpening sorts lanes, the first to be opened first.
@@ -129,7 +129,7 @@ func (c *Catalog) OpenLane(ctx context.Context, l spec.Lane, now time.Time) (*La
 	defer c.mu.Unlock()
 	snapshot := c.Snapshot()
 	if open := snapshot.Lane(l.Name, now); open != nil {
-		return open, problem.New(problem.Exists, "lane %q is open already, until %s", l.Name, open.Until.UTC().Format("15:04:05 UTC"))
+		return open, problem.New(problem.Exists, "lane %q is already open, until %s", l.Name, open.Until.UTC().Format("15:04:05 UTC"))
 	}
 	version := c.nextLocked()
 	stored := StoredLane{ID: "l-" + strconv.FormatInt(version, 36), Spec: l, Opened: now, Until: now.Add(time.Duration(l.TTL)), By: authorOf(ctx), Version: version}

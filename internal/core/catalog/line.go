@@ -52,12 +52,12 @@ func (c *Catalog) PutLine(ctx context.Context, name string, line *spec.Line) err
 		edit.change.RemoveLines = []string{name}
 	}
 	if user := next.mappingOnLine(name); line == nil && !isKnown(name) && user != "" {
-		return problem.New(problem.Invalid, "line %q cannot go: mapping %s uses it", name, user)
+		return problem.New(problem.Invalid, "line %q is in use by mapping %s", name, user)
 	}
 	for _, i := range next.Impairments() {
 		made, fault := next.compileImpairment(i.StoredImpairment)
 		if fault != nil {
-			return problem.New(problem.Invalid, "line %q cannot go: the impairment of %s uses it", name, i.Plan.Target)
+			return problem.New(problem.Invalid, "line %q is in use by the impairment of %s", name, i.Plan.Target)
 		}
 		next.impairments.put(made)
 	}

@@ -131,7 +131,7 @@ func (c *Catalog) RemovePayload(ctx context.Context, nameOrID, name string) erro
 
 func (e *edit) removePayload(old *Service, name string) (*Service, error) {
 	if senders := old.Senders(name); len(senders) > 0 {
-		return nil, problem.New(problem.Exists, "payload %q is sent by %s, so it stays", name, strings.Join(senders[:min(len(senders), 5)], ", "))
+		return nil, problem.New(problem.Exists, "payload %q is in use by %s", name, strings.Join(senders[:min(len(senders), 5)], ", "))
 	}
 	e.change.RemovePayloads = append(e.change.RemovePayloads, StoredPayload{ServiceID: old.Spec.ID, Name: name})
 	p := old.parts()

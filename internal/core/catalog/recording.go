@@ -103,7 +103,7 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 	case r.Missing && !old.Spec.Falls(spec.OtherwiseUpstream):
 		return nil, problem.New(problem.Invalid, "service %q does not ask its upstream for what it does not answer itself (service set %s --otherwise example,generated,upstream)", old.Spec.Name, old.Spec.Name)
 	case old.Recording != nil:
-		return nil, problem.New(problem.Exists, "service %q is being recorded already, as %q since %s", old.Spec.Name, old.Recording.Spec.Name, old.Recording.Spec.Started.UTC().Format(time.RFC3339))
+		return nil, problem.New(problem.Exists, "service %q is already being recorded, as %q since %s", old.Spec.Name, old.Recording.Spec.Name, old.Recording.Spec.Started.UTC().Format(time.RFC3339))
 	}
 	r.ID = "r-" + strconv.FormatInt(c.nextLocked(), 36)
 	r.By, r.Upstream = authorOf(ctx), old.Spec.Upstream
@@ -129,7 +129,7 @@ func (c *Catalog) StopRecording(ctx context.Context, nameOrID, id string, at tim
 		return spec.Recording{}, err
 	}
 	if old.Recording == nil || old.Recording.Spec.ID != id && old.Recording.Spec.Name != id {
-		return spec.Recording{}, problem.New(problem.NotFound, "recording %q of service %q does not run", id, old.Spec.Name)
+		return spec.Recording{}, problem.New(problem.NotFound, "recording %q of service %q is not running", id, old.Spec.Name)
 	}
 	r := old.Recording.Spec
 	r.Stopped = at
@@ -209,7 +209,7 @@ func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) erro
 		return err
 	}
 	if r.Recording.Runs() {
-		return problem.New(problem.Exists, "recording %q runs: stop it first", r.Recording.Name)
+		return problem.New(problem.Exists, "recording %q is running: stop it first", r.Recording.Name)
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()

@@ -162,7 +162,7 @@ func (c *Catalog) RemoveScenario(ctx context.Context, name, ifMatch string, now 
 		return err
 	}
 	if users := c.Snapshot().usersOf(name, now); len(users) > 0 {
-		return problem.New(problem.Exists, "scenario %q stays, since it is used by %s", name, strings.Join(users, ", "))
+		return problem.New(problem.Exists, "scenario %q is in use by %s", name, strings.Join(users, ", "))
 	}
 	edit := c.editLocked()
 	edit.removeScenario(name)
@@ -215,7 +215,7 @@ func (c *Catalog) UseScenario(ctx context.Context, lane, name string, lasts time
 		return nil, nil, err
 	}
 	if lasts < 0 {
-		return nil, nil, problem.New(problem.Invalid, "a scenario is on for a time such as 10m, not %s", lasts)
+		return nil, nil, problem.New(problem.Invalid, "how long a scenario is on must be a time such as 10m, not %s", lasts)
 	}
 	used = &Activation{Scenario: name, Since: now, By: authorOf(ctx)}
 	if lasts > 0 {

@@ -142,7 +142,7 @@ func (c *Catalog) newServiceLocked(s spec.Service) StoredService {
 }
 
 func nameTaken(name string) error {
-	return problem.New(problem.Exists, "service %q exists already (choose another name, or import into it)", name)
+	return problem.New(problem.Exists, "service %q already exists (choose another name, or import into it)", name)
 }
 
 // RemoveService removes a service with its contract and mappings. Its calls

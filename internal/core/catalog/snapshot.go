@@ -2,7 +2,6 @@ package catalog
 
 import (
 	"cmp"
-	"fmt"
 	"net/url"
 	"slices"
 	"strconv"
@@ -408,7 +407,7 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, *
 }
 
 func (m *Mapping) explainAlone() {
-	m.Alone = &call.Explanation{Sentence: m.Sentence(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
+	m.Alone = &call.Explanation{Summary: m.Summary(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
 }
 
 var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) { return contract.CompileSchema(n) }}
@@ -444,42 +443,31 @@ func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Rep
 	return reply, append(faults, more...)
 }
 
-// Sentence says that this mapping answered.
-func (m *Mapping) Sentence() string {
-	return fmt.Sprintf("Answered by mapping %q%s, which fits %s.", m.Spec.ID, m.of(), m.Asks())
+// Summary says that this mapping answered.
+func (m *Mapping) Summary() call.Finding {
+	return call.Find(call.ByMapping, m.Spec.ID, m.Origin, m.Asks())
 }
 
-// of says of which scenario or lane the mapping is.
-func (m *Mapping) of() string {
-	if m.Origin == "" {
-		return ""
-	}
-	return " of " + m.Origin
-}
-
-// Subject names the mapping in steps.
-func (m *Mapping) Subject() string {
+// Subject is the mapping in steps.
+func (m *Mapping) Subject() call.Subject {
 	if m.Chosen {
-		return "example chosen by " + m.Origin
+		return call.Subject{Kind: call.KindExample, ID: m.Spec.ID, From: m.Origin}
 	}
-	return "mapping " + m.Spec.ID + m.of()
+	return call.Subject{Kind: call.KindMapping, ID: m.Spec.ID, From: m.Origin}
 }
 
 // Taken is the step of choosing this mapping.
 func (m *Mapping) Taken() call.Step {
-	return call.Step{Stage: call.Choose, Subject: m.Subject(), Verdict: call.Taken,
-		Reason: "method and path fit " + m.Asks() + conditionsText(m.Rule.Conditions.Count())}
+	met := ""
+	if count := m.Rule.Conditions.Count(); count > 0 {
+		met = strconv.Itoa(count)
+	}
+	return call.Step{Stage: call.Choose, Of: m.Subject(), Verdict: call.Taken, Finding: call.Find(call.Fits, m.Asks(), met)}
 }
 
-func conditionsText(count int) string {
-	switch count {
-	case 0:
-		return ""
-	case 1:
-		return ", and its condition holds"
-	default:
-		return fmt.Sprintf(", and its %d conditions hold", count)
-	}
+// Skipped is the step of not choosing this mapping.
+func (m *Mapping) Skipped(why call.Finding) call.Step {
+	return call.Step{Stage: call.Choose, Of: m.Subject(), Verdict: call.Skipped, Finding: why}
 }
 
 // Asks says what the mapping wants of a call: "GET /berths/{number}", or
@@ -495,15 +483,12 @@ func (m *Mapping) Asks() string {
 // where there is only one.
 func (m *Mapping) Built(index int, which string) call.Step {
 	reply := m.Replies[index]
-	what := fmt.Sprintf("fixed: status %d, %d bytes", reply.Answer.Status, len(reply.Answer.Body))
+	what := call.Find(call.FixedAnswer, reply.Answer.Status, len(reply.Answer.Body), which)
 	switch {
 	case reply.Dynamic != nil:
-		what = fmt.Sprintf("status %s, its expressions filled in", reply.Spec.Status)
+		what = call.Find(call.FilledAnswer, reply.Spec.Status, which)
 	case reply.Spec.From != "":
-		what = "what the upstream answers"
+		what = call.Find(call.UpstreamAnswer, which)
 	}
-	if which != "" {
-		what = which + ", " + what
-	}
-	return call.Step{Stage: call.Build, Subject: "answer of the mapping", Verdict: call.Taken, Reason: what}
+	return call.Step{Stage: call.Build, Of: call.Subject{Kind: call.KindAnswer}, Verdict: call.Taken, Finding: what}
 }

@@ -58,7 +58,7 @@ func (c *Catalog) RestoreMapping(ctx context.Context, nameOrID, id string, versi
 		return nil, err
 	}
 	if earlier.Mapping == nil {
-		return nil, problem.New(problem.Invalid, "version %d of mapping %q is its removal (remove the mapping to have that again)", version, id)
+		return nil, problem.New(problem.Invalid, "mapping %q was deleted in version %d (remove the mapping to delete it again)", id, version)
 	}
 	m, _, err := c.PutMapping(ctx, nameOrID, *earlier.Mapping, ifMatch)
 	return m, err

@@ -192,10 +192,10 @@ func TestSituationsAreWholeOrNot(t *testing.T) {
 		try  func() error
 		want string
 	}{
-		{func() error { return c.RemoveScenario(t.Context(), "one", "", noon) }, "used by scenario two"},
-		{func() error { _, _, err := c.UseScenario(t.Context(), "nobody", "one", 0, noon); return err }, "lane \"nobody\" is not here"},
+		{func() error { return c.RemoveScenario(t.Context(), "one", "", noon) }, "in use by scenario two"},
+		{func() error { _, _, err := c.UseScenario(t.Context(), "nobody", "one", 0, noon); return err }, "lane \"nobody\" not found"},
 		{func() error { _, _, err := c.UseScenario(t.Context(), "", "one", -1, noon); return err }, "a time such as 10m"},
-		{func() error { _, err := c.LeaveScenario(t.Context(), "nobody", noon); return err }, "is not here"},
+		{func() error { _, err := c.LeaveScenario(t.Context(), "nobody", noon); return err }, "not found"},
 	} {
 		assert.ErrorContains(t, k.try(), k.want)
 	}

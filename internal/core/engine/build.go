@@ -16,8 +16,7 @@ import (
 
 // buildFromOperation answers as the contract says.
 func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op *contract.Operation, segments []string, steps []call.Step) {
-	steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Taken,
-		Reason: "method and path fit " + op.String()})
+	steps = append(steps, taken(call.Choose, operationSubject(op), call.Find(call.Fits, op.String())))
 	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
 	if refused != "" {
 		var examples []string
@@ -68,23 +67,26 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op 
 	if built.Answer.Status != op.Success.Status {
 		what = strconv.Itoa(built.Answer.Status) + ", " + what
 	}
-	steps = append(steps, call.Step{Stage: call.Build, Subject: "response " + strconv.Itoa(wanted.Status), Verdict: call.Taken,
-		Reason: choice.reason + ": " + what})
-	if len(echoed) > 0 {
-		steps = append(steps, call.Step{Stage: call.Build, Subject: "echo", Verdict: call.Taken,
-			Reason: "values of the call stand in " + strings.Join(echoed, ", ")})
-	}
-	if len(pinned) > 0 {
-		steps = append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Taken,
-			Reason: "fixed for this operation: " + strings.Join(pinned, ", ")})
-	}
+	steps = append(steps, responseStep(wanted.Status, choice, what))
+	steps = appendBuilt(steps, call.KindEcho, call.Echoed, echoed)
+	steps = appendBuilt(steps, call.KindPins, call.Pinned, pinned)
 	if op.Deprecated {
-		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Noted, Reason: "the contract calls it deprecated"})
+		steps = append(steps, noted(call.Choose, operationSubject(op), call.Find(call.Deprecated)))
 	}
-	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s%s.", op.ID, what, choice.asked),
-		Steps:    steps,
+	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, choice.asked), Steps: steps}
+}
+
+func responseStep(status int, c choice, what string) call.Step {
+	return taken(call.Build, call.Subject{Kind: call.KindResponse, ID: strconv.Itoa(status)}, call.Find(call.Response, c.reason, what))
+}
+
+// appendBuilt tells of the places in which something was done to an answer; none for
+// none.
+func appendBuilt(steps []call.Step, kind call.Kind, code call.Code, places []string) []call.Step {
+	if len(places) == 0 {
+		return steps
 	}
+	return append(steps, taken(call.Build, call.Subject{Kind: kind}, call.Find(code, strings.Join(places, ", "))))
 }
 
 // decodedBody is the body of a request as a tree; nil when it is none, cannot
@@ -144,7 +146,7 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 			c.status = response.Status
 		}
 	case hints.Generate:
-		c.reason = "the mapping asks for data drawn anew"
+		c.reason = "the mapping asks for fresh data"
 		return c, ""
 	case chosen != "" && op.Named(chosen) != nil:
 		response = op.Named(chosen)

@@ -1,8 +1,6 @@
 package engine
 
 import (
-	"fmt"
-
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
@@ -18,8 +16,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	if p.hints.Given() {
-		e.chooseOperation(d, p, r, p.segments, []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed,
-			Reason: "the hint of the call asks the contract"}})
+		e.chooseOperation(d, p, r, p.segments, []call.Step{skipped(call.Subject{Kind: call.KindMappings}, call.Find(call.HintAsks))})
 		return
 	}
 	facts := e.narrowing(p, r)
@@ -63,8 +60,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segmen
 			e.buildFromOperation(d, p, r, op, segments, steps)
 			return
 		}
-		steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Passed,
-			Reason: fmt.Sprintf("its path %s fits, its method is %s", op.Template, op.Method)})
+		steps = append(steps, skipped(operationSubject(op), otherMethod(r, op.Template, op.Method)))
 	}
 	if e.otherwise(d, p, r, steps) {
 		return

@@ -99,7 +99,6 @@ func (e *Engine) refuseBad(d *Decision, p *Placed, r *call.Request) bool {
 	refusal(d, "contract-broken", selfDocument{
 		Title: "This call breaks the contract", Status: 400, Deviations: found,
 		Detail: fmt.Sprintf("The call does not obey operation %s in %s: %s.", op.ID, found[0].Where, found[0].Detail),
-	}, []call.Step{{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Noted,
-		Reason: fmt.Sprintf("the service refuses calls that break its contract; this one does in %d places", len(found))}})
+	}, []call.Step{noted(call.Choose, operationSubject(op), call.Find(call.BreaksContract, len(found)))})
 	return true
 }

@@ -107,7 +107,7 @@ func (p *Placed) viewSteps() []call.Step {
 	if len(p.situated) == 0 || scenario == "" || p.hints.Scenario != "" {
 		return p.situated
 	}
-	return append(p.situated, placeStep("scenario "+scenario, "it is on for the lane"))
+	return append(p.situated, taken(call.Place, call.Subject{Kind: call.KindScenario, ID: scenario}, call.Find(call.OnForLane)))
 }
 
 func (e *Engine) decide(p *Placed, r *call.Request) Decision {

@@ -112,10 +112,10 @@ func TestDecisions(t *testing.T) {
 		{call: "DELETE /moorings/bookings/B-2041", status: 204, source: call.FromContract, by: "cancelBooking", because: "without a body"},
 		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: text/csv"}, status: 200, source: call.FromContract, by: "getTides", body: "at,kind,height_m"},
 		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: image/png"}, status: 406, source: call.FromSelf, by: "not-acceptable", body: `"offers":["application/json","text/csv"]`},
-		{call: "GET /moorings/bertsh/N7", status: 404, source: call.FromMiss, by: "path, segment 1", body: "`bertsh`, expected `berths`", because: "mapping any-berth close: path, segment 1"},
+		{call: "GET /moorings/bertsh/N7", status: 404, source: call.FromMiss, by: "path, segment 1", body: "`bertsh`, expected `berths`", because: "mapping any-berth path, segment 1"},
 		{call: "POST /moorings/dues", status: 404, source: call.FromMiss, by: "method", because: "operation listDues its path /dues fits, its method is GET"},
 		{call: "GET /moorings/v2/due", status: 404, source: call.FromMiss, by: "path, segment 1"},
-		{call: "GET /bare/anything", status: 404, source: call.FromMiss, by: "nothing alike", body: "neither a contract nor a mapping"},
+		{call: "GET /bare/anything", status: 404, source: call.FromMiss, by: "no similar call", body: "neither a contract nor a mapping"},
 		{call: "GET /moring/berths", status: 404, source: call.FromMiss, by: "no such service", body: `Did you mean \"moorings\"?`},
 		{call: "GET /", status: 200, source: call.FromSelf, by: "root", body: "/moorings"},
 		{call: "OPTIONS /moorings/dues", headers: []string{"Origin: http://a.example", "Access-Control-Request-Method: GET"}, status: 204, source: call.FromSelf, by: "preflight"},
@@ -127,9 +127,9 @@ func TestDecisions(t *testing.T) {
 			assert.Equal(t, c.by, d.By)
 			assert.Contains(t, string(d.Answer.Body), c.body)
 			require.NotNil(t, d.Explanation)
-			why := d.Explanation.Sentence
+			why := d.Explanation.Summary.String()
 			for _, step := range d.Explanation.Steps {
-				why += "\n" + step.Subject + " " + step.Reason
+				why += "\n" + step.Of.String() + " " + step.String()
 			}
 			assert.Contains(t, why, c.because)
 			assert.NotContains(t, why, "418", "a mapping that is off plays no part")
@@ -212,8 +212,8 @@ func TestHintsAndChosenExamples(t *testing.T) {
 		assert.Equal(t, c.by, d.By, "%s %s", c.call, c.header)
 		assert.Contains(t, string(d.Answer.Body), c.body, "%s %s", c.call, c.header)
 	}
-	assert.ErrorContains(t, choose(map[string]string{"listBerths": "non-free"}), `example "non-free" is not here (none-free?)`)
-	assert.ErrorContains(t, choose(map[string]string{"listBerth": "free"}), `operation "listBerth" is not here (listBerths?)`)
+	assert.ErrorContains(t, choose(map[string]string{"listBerths": "non-free"}), `example "non-free" not found (none-free?)`)
+	assert.ErrorContains(t, choose(map[string]string{"listBerth": "free"}), `operation "listBerth" not found (listBerths?)`)
 }
 
 func TestEcho(t *testing.T) {
@@ -229,7 +229,7 @@ func TestEcho(t *testing.T) {
 	assert.Contains(t, body, `"until":"2026-12-04"`, "another kind of value")
 	assert.Contains(t, body, `"price":{"amount":"186.00"`, "it would break the schema")
 	assert.NotContains(t, body, "ghost", "nothing is added")
-	assert.Equal(t, "values of the call stand in from", d.Explanation.Steps[len(d.Explanation.Steps)-1].Reason)
+	assert.Equal(t, "values of the call stand in from", d.Explanation.Steps[len(d.Explanation.Steps)-1].String())
 	assert.Contains(t, string(post(`{"from": broken`).Answer.Body), `"from":"2026-12-01"`)
 
 	berth := func(line string) string { return string(ask(e, line).Answer.Body) }

@@ -123,7 +123,7 @@ func (e *Engine) settle(d *Decision, p *Placed, r *call.Request) {
 func callerLeft(d *Decision) {
 	d.Source, d.By, d.Relay, d.Recording = call.FromSelf, "caller-left", nil, ""
 	d.Answer = call.Answer{Status: StatusCallerLeft}
-	d.Explanation = &call.Explanation{Sentence: "The caller left before its call was decided."}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.CallerLeft)}
 }
 
 // StatusCallerLeft stands in the log for calls whose caller did not wait.

@@ -27,11 +27,11 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 			refuseEdit(d, m.Spec.ID, "the request cannot be edited", err, steps)
 			return
 		}
-		sent, steps = edited, append(steps, editStep("send", reply.Send.Steps(), skipped))
+		sent, steps = edited, append(steps, editStep(call.KindSend, reply.Send.Steps(), skipped))
 	}
 	relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), steps)
 	d.Source, d.By = call.FromMapping, m.Spec.ID
-	d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream %s said.", m.Spec.ID, p.Service.Upstream)
+	d.Explanation.Summary = call.Find(call.ByMappingUpstream, m.Spec.ID, p.Service.Upstream)
 	d.Relay.Edit, d.Relay.scope = reply.Edit, scope
 	if sent != r {
 		d.Relay.Request, d.Relay.ours = sent, baseOf(r)
@@ -47,22 +47,19 @@ func (e *Engine) Finish(d *Decision, got call.Answer) {
 		return
 	}
 	d.Answer = edited
-	d.Explanation = d.Explanation.With(editStep("edit", d.Relay.Edit.Steps(), skipped))
+	d.Explanation = d.Explanation.With(editStep(call.KindEdit, d.Relay.Edit.Steps(), skipped))
 	if skipped == "" {
-		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the upstream said, edited.", d.By)
+		d.Explanation.Summary = call.Find(call.ByMappingEdit, d.By)
 	}
 }
 
-// editStep tells of an edit that was made, or skipped since a test did not hold.
-func editStep(subject string, count int, skipped string) call.Step {
-	if skipped != "" {
-		return call.Step{Stage: call.Build, Subject: subject, Verdict: call.Passed, Reason: "nothing is changed: " + skipped}
+// editStep tells of an edit that was made, or left out since a test did not hold.
+func editStep(kind call.Kind, count int, leftOut string) call.Step {
+	of := call.Subject{Kind: kind}
+	if leftOut != "" {
+		return call.Step{Stage: call.Build, Of: of, Verdict: call.Skipped, Finding: call.Find(call.NotEdited, leftOut)}
 	}
-	reason := fmt.Sprintf("its %d steps were applied", count)
-	if count == 1 {
-		reason = "its step was applied"
-	}
-	return call.Step{Stage: call.Build, Subject: subject, Verdict: call.Taken, Reason: reason}
+	return taken(call.Build, of, call.Find(call.Edited, count))
 }
 
 // Uneditable is the answer to a call whose upstream's answer has to be edited

@@ -158,7 +158,7 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 	if l.InFlight > 0 && !e.peeking {
 		key += lru.Key(caller)
 		if !e.counts.Enter(key, l.InFlight) {
-			e.refuseWith(p, r, t, 429, time.Second, call.Injected{Kind: "limit", What: l.String() + ": that many are in work"})
+			e.refuseWith(p, r, t, 429, time.Second, call.Injected{Kind: "limit", What: l.String() + ": limit reached"})
 			return true
 		}
 		p.injury.counts, p.injury.leave = e.counts, append(p.injury.leave, key)
@@ -270,7 +270,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 	injected.From = t.Target
 	p.injury.effect = effect
-	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Sentence: refusedBy(t, injected)}}
+	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Summary: refusedBy(t, injected)}}
 	p.injury.injected = append(p.injury.injected, injected)
 }
 
@@ -278,9 +278,9 @@ func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 // fault to who speaks SOAP, else as a problem.
 func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, wait time.Duration, injected call.Injected) {
 	injected.From = t.Target
-	sentence := refusedBy(t, injected)
-	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Sentence: sentence}}
-	d.Answer = e.errorAnswer(p, r, status, sentence)
+	summary := refusedBy(t, injected)
+	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Summary: summary}}
+	d.Answer = e.errorAnswer(p, r, status, summary.String())
 	if wait > 0 {
 		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: strconv.Itoa(seconds(wait))})
 	}
@@ -307,28 +307,28 @@ func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence st
 	return problemAnswer(status, selfDocument{Type: "urn:rapid-mimic:impairment", Title: "Refused by an impairment", Status: status, Detail: sentence})
 }
 
-func refusedBy(t trouble, injected call.Injected) string {
-	sentence := fmt.Sprintf("Refused by the impairment of %s: %s", t.Target, injected.What)
-	if injected.Draw > 0 {
-		sentence += fmt.Sprintf(", seed %d, draw %d", injected.Seed, injected.Draw)
+func refusedBy(t trouble, injected call.Injected) call.Finding {
+	return call.Find(call.ByImpairment, append([]any{t.Target, injected.What}, drawn(injected)...)...)
+}
+
+// drawn is the seed and the number of a draw; nothing where none decided.
+func drawn(i call.Injected) []any {
+	if i.Draw == 0 {
+		return nil
 	}
-	return sentence + "."
+	return []any{i.Seed, i.Draw}
 }
 
 // impairStep tells of one thing that was injected.
 func impairStep(i call.Injected) call.Step {
-	reason := i.What
-	if i.Draw > 0 {
-		reason += fmt.Sprintf(" (seed %d, draw %d)", i.Seed, i.Draw)
-	}
-	return call.Step{Stage: call.Impair, Subject: i.Kind + " of " + i.From, Verdict: call.Taken, Reason: reason}
+	return taken(call.Impair, call.Subject{Kind: call.KindImpairment, ID: i.Kind, From: i.From}, call.Find(call.Injection, append([]any{i.What}, drawn(i)...)...))
 }
 
 // giveRefusal makes the refusal of a call its answer; steps are those before it.
 func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
 	refusal := p.injury.refusal
 	d.Source, d.By, d.Answer = refusal.Source, refusal.By, refusal.Answer
-	d.Explanation = &call.Explanation{Sentence: refusal.Explanation.Sentence, Steps: steps}
+	d.Explanation = &call.Explanation{Summary: refusal.Explanation.Summary, Steps: steps}
 }
 
 // injure adds to a decision what the impairments of the call do beside refusing

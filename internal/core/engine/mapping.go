@@ -2,7 +2,7 @@ package engine
 
 import (
 	"fmt"
-	"strings"
+	"strconv"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
@@ -50,8 +50,8 @@ func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among *c
 		}
 		if among.others > 0 && len(steps) == 0 { // then some of the others are close
 			for _, f := range p.Service.SomeOnPath(r.Method, among.segments, among.facts, mostPassed) {
-				if reason := e.passesOver(p, r, f, among); reason != "" {
-					steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
+				if why := e.passesOver(p, r, f, among); why != nil {
+					steps = append(steps, f.Value.Skipped(*why))
 				}
 			}
 		}
@@ -67,8 +67,7 @@ func narrowed(others int) []call.Step {
 	if others == 0 {
 		return nil
 	}
-	return []call.Step{{Stage: call.Choose, Subject: fmt.Sprintf("%d more mappings of this path", others), Verdict: call.Passed,
-		Reason: "the operation, or the first text that each compares, is another one"}}
+	return []call.Step{skipped(call.Subject{Kind: call.KindOthers, ID: strconv.Itoa(others)}, call.Find(call.OthersCompare))}
 }
 
 // picked is the mapping that answers, among those whose path fits.
@@ -85,31 +84,44 @@ type picked struct {
 func (e *Engine) pick(p *Placed, r *call.Request, among *candidates) (won *picked, steps []call.Step) {
 	for i, f := range among.fits {
 		turn := uint64(0)
-		reason := e.passesOver(p, r, f, among)
-		if reason == "" && !e.usedUp(p, r, f.Value) && e.refused(p, r, f.Value) {
+		why := e.passesOver(p, r, f, among)
+		if why == nil && !e.usedUp(p, r, f.Value) && e.refused(p, r, f.Value) {
 			return nil, steps
 		}
-		if reason == "" && f.Value.Spec.Sequence != nil {
-			turn, reason = e.takeTurn(p, r, f.Value)
+		if why == nil && f.Value.Spec.Sequence != nil {
+			turn, why = e.takeTurn(p, r, f.Value)
 		}
-		if reason == "" {
+		if why == nil {
 			return &picked{fit: f, turn: turn, later: among.fits[i+1:], others: among.others, segments: among.segments}, steps
 		}
 		if len(steps) < mostPassed {
-			steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
+			steps = append(steps, f.Value.Skipped(*why))
 		}
 	}
 	return nil, steps
 }
 
-// passesOver says why a mapping whose path fits does not fit the call, "" when
+// otherMethod says that a path fits a call and the method does not.
+func otherMethod(r *call.Request, path match.Template, methods string) call.Finding {
+	why := call.Find(call.OtherMethod, path)
+	why.Part, why.Seen, why.Expected = "method", r.Method, methods
+	return why
+}
+
+// skipped is the step of passing something over.
+func skipped(of call.Subject, why call.Finding) call.Step {
+	return call.Step{Stage: call.Choose, Of: of, Verdict: call.Skipped, Finding: why}
+}
+
+// passesOver says why a mapping whose path fits does not fit the call, nil when
 // it does.
-func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates) string {
+func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates) *call.Finding {
 	if !f.Method {
-		return fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
+		why := otherMethod(r, f.Rule.Template, match.MethodsText(f.Rule.Methods))
+		return &why
 	}
 	if f.Rule.Conditions == nil {
-		return ""
+		return nil
 	}
 	return f.Rule.Conditions.Fails(&e.ask(p, r).facts, func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) })
 }
@@ -153,14 +165,14 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		if len(steps) > 2*mostPassed {
 			break
 		}
-		reason := fmt.Sprintf("its path %s fits, its method is %s", f.Rule.Template, match.MethodsText(f.Rule.Methods))
-		if f.Method {
-			reason = f.Rule.Loss(won.Rule)
+		why := f.Rule.Loss(won.Rule)
+		if !f.Method {
+			why = otherMethod(r, f.Rule.Template, match.MethodsText(f.Rule.Methods))
 		}
-		steps = append(steps, call.Step{Stage: call.Choose, Subject: f.Value.Subject(), Verdict: call.Passed, Reason: reason})
+		steps = append(steps, f.Value.Skipped(why))
 	}
 	steps = append(steps, narrowed(won.others)...)
-	d.Explanation = &call.Explanation{Sentence: winner.Sentence(), Steps: append(steps, winner.Built(index, which))}
+	d.Explanation = &call.Explanation{Summary: winner.Summary(), Steps: append(steps, winner.Built(index, which))}
 }
 
 // chooseReply picks one of the answers of a mapping, and says why it is that
@@ -209,15 +221,15 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 	e.buildFromOperation(d, &asked, r, op, found, steps)
 	if d.Source == call.FromContract && !m.Chosen {
 		d.Source, d.By = call.FromMapping, m.Spec.ID
-		d.Explanation.Sentence = fmt.Sprintf("Answered by mapping %q with what the contract has: %s", m.Spec.ID, strings.TrimPrefix(d.Explanation.Sentence, "Answered by the contract: "))
+		d.Explanation.Summary = call.Finding{Code: call.ByMappingContract, Values: append([]string{m.Spec.ID}, d.Explanation.Summary.Values...)}
 	}
 }
 
 // noMappingFits explains why no mapping answers.
 func noMappingFits(s *catalog.Service) []call.Step {
-	reason := "the service has none"
+	why := call.Find(call.NoMappings)
 	if n := len(s.Mappings); n > 0 {
-		reason = fmt.Sprintf("the path of none of them fits (%d of the service)", n)
+		why = call.Find(call.NoPathFits, n)
 	}
-	return []call.Step{{Stage: call.Choose, Subject: "mappings", Verdict: call.Passed, Reason: reason}}
+	return []call.Step{skipped(call.Subject{Kind: call.KindMappings}, why)}
 }

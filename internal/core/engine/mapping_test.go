@@ -100,11 +100,11 @@ func TestAnswersOfMappings(t *testing.T) {
 		{"GET /moorings/berths", "", "", 200, `listBerths, "two-free"`, `"total":2`, "all answers of its sequence (1) are used up"},
 		{"POST /moorings/choice/N7", "", `{"metres": 61}`, 409, "choice", `^\{"berth":"N7","at":"2026-12-01T10:00:00Z"\}$`, "choice 1, whose if is true"},
 		{"POST /moorings/choice/N7", "", `{"metres": 3, "name": "<b>"}`, 200, "choice", "^<a>&lt;b&gt;</a>$", "the last choice, since no if is true"},
-		{"GET /moorings/season?season=winter", "", "", 200, "winter", "^cold$", "and its condition holds"},
+		{"GET /moorings/season?season=winter", "", "", 200, "winter", "^cold$", "conditions met: 1"},
 		{"GET /moorings/season?season=summer", "", "", 404, "conditions", `"expected":"query season is \\"summer\\", expected \\"winter\\""`, `query season is "summer", expected "winter"`},
 		{"GET /moorings/lock/G2", "", "", 200, "by-gate", "^by gate$", ""},
 		{"GET /moorings/broken", "", "", 500, "expression", `no such key: none`, ""},
-		{"GET /moorings/berths/N7?fresh=1", "", "", 200, "drawn", `"number":"N7"`, "the mapping asks for data drawn anew"},
+		{"GET /moorings/berths/N7?fresh=1", "", "", 200, "drawn", `"number":"N7"`, "the mapping asks for fresh data"},
 		{"GET /moorings/berths/N7?gone=1", "", "", 404, "named", `Not in our books`, ""},
 		{"GET /moorings/nowhere", "", "", 500, "no-operation", `no operation of it fits GET /nowhere`, ""},
 	} {
@@ -137,9 +137,9 @@ func TestAUsedUpSequencePassesUnderLoad(t *testing.T) {
 
 // explained is the whole explanation of a decision in one text.
 func explained(d engine.Decision) string {
-	text := d.Explanation.Sentence
+	text := d.Explanation.Summary.String()
 	for _, step := range d.Explanation.Steps {
-		text += "\n" + step.Subject + " " + step.Reason
+		text += "\n" + step.Of.String() + " " + step.String()
 	}
 	return text
 }
@@ -229,8 +229,8 @@ func TestAMissAmongManyMappingsOnOnePath(t *testing.T) {
 	e := timed(c)
 	d := decide(e, request("GET /moorings/notices?berth=N00034", "10.0.0.1:1", ""))
 	assert.Equal(t, "m2", d.By)
-	assert.Contains(t, d.Explanation.Steps[1].Subject, "1999 more mappings of this path")
+	assert.Contains(t, d.Explanation.Steps[1].Of.String(), "1999 more mappings of this path")
 	d = decide(e, request("GET /moorings/notices?berth=N00O34", "10.0.0.1:1", "")) // the letter O
 	assert.Equal(t, call.FromMiss, d.Source)
-	assert.Contains(t, d.Explanation.Sentence, `Closest is mapping m2, any /notices, whose conditions do not hold: query berth is "N00O34", expected "N00034"`)
+	assert.Contains(t, d.Explanation.Summary.String(), `Closest is mapping m2, any /notices, whose conditions do not hold: query berth is "N00O34", expected "N00034"`)
 }

@@ -8,7 +8,7 @@ import (
 
 // Misfit is why a call does not fit a mapping. The zero value says that it does.
 type Misfit struct {
-	Reason string
+	Why *call.Finding
 	// Far is how far the address of the call is from fitting, in letters; 0 where the
 	// address fits and something else does not.
 	Far int
@@ -24,27 +24,32 @@ func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Re
 		return p.otherOperation(r, name)
 	}
 	if m.Spec.Call.Path != "" && !m.Rule.Template.Fits(p.segments) {
-		return p.apart(r, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}, "another path")
+		return p.apart(r, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}, call.Found(call.OtherPath))
 	}
 	f := fit{Rule: m.Rule, Value: m, Method: m.Rule.AllowsMethod(r.Method)}
-	return Misfit{Reason: peeking.passesOver(p, r, f, &candidates{segments: p.segments})}
+	return Misfit{Why: peeking.passesOver(p, r, f, &candidates{segments: p.segments})}
 }
 
 // otherOperation says what a call differs in from those for an operation.
 func (p *Placed) otherOperation(r *call.Request, name string) Misfit {
 	for _, c := range p.Service.Candidates() {
 		if c.Kind == "operation" && c.ID == name && p.Service.Contract.SOAP == nil {
-			return p.apart(r, c, "it is not for operation "+name)
+			return p.apart(r, c, otherOperation(name))
 		}
 	}
-	return Misfit{"it is not for operation " + name, match.TooFar}
+	return Misfit{otherOperation(name), match.TooFar}
 }
 
 // apart says in which part an address differs from a candidate; otherwise, where they
 // have nothing in common.
-func (p *Placed) apart(r *call.Request, c match.Candidate, otherwise string) Misfit {
+func (p *Placed) apart(r *call.Request, c match.Candidate, otherwise *call.Finding) Misfit {
 	if near := match.Closest(r.Method, p.segments, []match.Candidate{c}, 1); len(near) > 0 {
-		return Misfit{near[0].String(), near[0].Distance()}
+		why := near[0].Finding()
+		return Misfit{&why, near[0].Distance()}
 	}
 	return Misfit{otherwise, match.TooFar}
+}
+
+func otherOperation(name string) *call.Finding {
+	return &call.Finding{Code: call.OtherOperation, Expected: name}
 }

@@ -2,11 +2,11 @@ package engine
 
 import (
 	"encoding/json"
-	"fmt"
 	"strings"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/match"
+	"rapidmimic/spec/problem"
 )
 
 // missDocument is the RFC 9457 problem that a caller gets when nothing fits.
@@ -41,49 +41,46 @@ const (
 // closest.
 func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
 	service := p.Service.Spec.Name
-	doc := missDocument{
-		Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404,
-		Detail:  fmt.Sprintf("Nothing in service %q fits %s %s.", service, r.Method, r.Path),
-		Service: service, Console: e.control,
-	}
+	doc := missDocument{Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404, Service: service, Console: e.control}
+	summary := call.Find(call.Missed, service, r.Method, r.Path)
 	if len(p.Service.Mappings) == 0 && p.Service.Contract == nil {
-		doc.Detail += " It has neither a contract nor a mapping yet."
+		summary.Among = append(summary.Among, call.Find(call.Empty))
 	}
-	d.By = "nothing alike"
+	d.By = "no similar call"
 	for _, step := range steps {
-		subject, isMapping := strings.CutPrefix(step.Subject, "mapping ")
-		if !isMapping {
+		if step.Of.Kind != call.KindMapping || len(doc.Closest) == closestShown {
 			continue
 		}
-		id, _, _ := strings.Cut(subject, " ") // without of what it is
-		m := p.Service.Mapping(id)
-		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) || len(doc.Closest) == closestShown {
+		m := p.Service.Mapping(step.Of.ID)
+		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) {
 			continue
 		}
-		doc.Closest = append(doc.Closest, near{"mapping", m.Spec.ID, m.Asks(), "conditions", "", step.Reason})
+		doc.Closest = append(doc.Closest, near{"mapping", m.Spec.ID, m.Asks(), "conditions", "", step.String()})
 		if len(doc.Closest) == 1 {
 			d.By = "conditions"
-			doc.Detail += fmt.Sprintf(" Closest is mapping %s, %s, whose conditions do not hold: %s.", m.Spec.ID, m.Asks(), step.Reason)
+			closest := call.Find(call.ClosestConditions, m.Spec.ID, m.Asks())
+			closest.Among = []call.Finding{step.Finding}
+			summary.Among = append(summary.Among, closest)
 		}
 	}
 	byConditions := len(doc.Closest)
-	found := match.Closest(r.Method, segments, p.Service.Candidates(), closestShown)
-	for i, n := range found {
+	for i, n := range match.Closest(r.Method, segments, p.Service.Candidates(), closestShown) {
 		if len(doc.Closest) == closestShown {
 			break
 		}
 		target := match.MethodsText(n.Methods) + " " + n.Template.String()
 		doc.Closest = append(doc.Closest, near{n.Kind, n.ID, target, n.Part, n.Seen, n.Expected})
-		steps = append(steps, call.Step{Stage: call.Choose, Subject: n.Kind + " " + n.ID, Verdict: call.Passed,
-			Reason: "close: " + n.String()})
+		steps = append(steps, skipped(call.Subject{Kind: call.Kind(n.Kind), ID: n.ID}, n.Finding()))
 		if i == 0 && byConditions == 0 {
 			d.By = n.Part
-			doc.Detail += fmt.Sprintf(" Closest is %s %s, %s; it differs in %s.", n.Kind, n.ID, target, n)
+			closest := call.Find(call.ClosestPart, n.Kind, n.ID, target)
+			closest.Part, closest.Seen, closest.Expected = n.Part, n.Seen, n.Expected
+			summary.Among = append(summary.Among, closest)
 		}
 	}
-	d.Source = call.FromMiss
-	d.Answer = problemAnswer(404, doc)
-	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: steps}
+	doc.Detail = summary.String()
+	d.Source, d.Answer = call.FromMiss, problemAnswer(404, doc)
+	d.Explanation = &call.Explanation{Summary: summary, Steps: steps}
 }
 
 // unplaced answers a call to no service: the root page, else a miss that names
@@ -104,18 +101,19 @@ func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
 	}
 	name, _, _ := strings.Cut(strings.TrimPrefix(r.Path, "/"), "/")
 	names := p.snapshot.Names()
-	doc := missDocument{
-		Type: missType, Title: "Rapid Mimic has no service of this name", Status: 404,
-		Detail: fmt.Sprintf("The first part of the path names a service, and %q is none.", name), Services: names, Console: e.control,
+	advice := ""
+	if len(names) == 0 {
+		advice = "There is none yet: rapidmimic import CONTRACT makes the first."
 	}
-	if doc.Detail += didYouMean(name, names); len(names) == 0 {
-		doc.Detail += " There is none yet: rapidmimic import CONTRACT makes the first."
-	}
+	summary := call.Find(call.MissedService, name, problem.Closest(name, names), advice)
 	d := p.decision()
-	d.Source, d.By, d.Answer = call.FromMiss, "no such service", problemAnswer(404, doc)
-	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: []call.Step{{
-		Stage: call.Place, Subject: "service " + name, Verdict: call.Passed, Reason: "there is no service of this name",
-	}}}
+	d.Source, d.By = call.FromMiss, "no such service"
+	d.Answer = problemAnswer(404, missDocument{
+		Type: missType, Title: "Rapid Mimic has no service of this name", Status: 404, Detail: summary.String(), Services: names, Console: e.control,
+	})
+	d.Explanation = &call.Explanation{Summary: summary, Steps: []call.Step{
+		{Stage: call.Place, Of: call.Subject{Kind: call.KindService, ID: name}, Verdict: call.Skipped, Finding: call.Find(call.NoService)},
+	}}
 	return d
 }
 

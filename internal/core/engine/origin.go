@@ -33,9 +33,8 @@ func preflight(d *Decision, r *call.Request) {
 	d.Source, d.By = call.FromSelf, "preflight"
 	d.Answer = call.Answer{Status: 204, Header: header}
 	d.Explanation = &call.Explanation{
-		Sentence: "A browser asked whether a page of " + r.Header.Get("Origin") + " may call, and it may.",
-		Steps: []call.Step{{Stage: call.Choose, Subject: "preflight", Verdict: call.Taken,
-			Reason: "the service lets pages of other origins call (cors: true)"}},
+		Summary: call.Find(call.Preflight, r.Header.Get("Origin")),
+		Steps:   []call.Step{taken(call.Choose, call.Subject{Kind: call.KindPreflight}, call.Find(call.OriginAllowed))},
 	}
 }
 

@@ -45,8 +45,7 @@ func (e *Engine) otherwiseAnswer(d *Decision, p *Placed, r *call.Request, steps 
 	}
 	d.Source, d.By, d.Answer = call.FromSelf, "otherwise", built
 	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("Answered by what %s says to calls that nothing else fits.", p.Service.Spec.Name),
-		Steps: append(steps, call.Step{Stage: call.Choose, Subject: "otherwise", Verdict: call.Taken,
-			Reason: "the service has an answer for calls that neither a mapping nor the contract answers"}),
+		Summary: call.Find(call.ByOtherwise, p.Service.Spec.Name),
+		Steps:   append(steps, taken(call.Choose, call.Subject{Kind: call.KindOtherwise}, call.Find(call.OwnOtherwise))),
 	}
 }

@@ -2,15 +2,14 @@ package engine
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"time"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
 )
 
@@ -109,7 +108,7 @@ func (e *Engine) findView(p *Placed, r *call.Request, inAddress string) {
 			p.refuse(err.Error(), base.ScenarioNames())
 			return
 		}
-		view, p.situated = base.ViewWith(lane, scenario), append(p.situated, placeStep("scenario "+name, "the hint of the call asks for it"))
+		view, p.situated = base.ViewWith(lane, scenario), append(p.situated, taken(call.Place, call.Subject{Kind: call.KindScenario, ID: name}, call.Find(call.Hinted)))
 	}
 	if p.snapshot = view; p.Service != nil {
 		p.Service = view.Named(p.Service.Spec.Name)
@@ -135,7 +134,7 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 			p.refuse(err.Error(), p.snapshot.LaneNames(now))
 			return nil
 		}
-		p.situated = append(p.situated, placeStep("lane "+name, "the call names it by "+by))
+		p.situated = append(p.situated, taken(call.Place, call.Subject{Kind: call.KindLane, ID: name}, call.Find(call.Named, by)))
 		return lane
 	}
 	for _, lane := range p.snapshot.Ruled() {
@@ -144,7 +143,7 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 		}
 		facts := &match.Facts{Request: r} // the body is not read yet
 		if lane.Takes(facts, func() *expr.Scope { return e.ruleScope(r) }) {
-			p.situated = append(p.situated, placeStep("lane "+lane.Spec.Name, "its rule fits the call"))
+			p.situated = append(p.situated, taken(call.Place, call.Subject{Kind: call.KindLane, ID: lane.Spec.Name}, call.Find(call.ByRule)))
 			return lane
 		}
 	}
@@ -160,14 +159,14 @@ func (e *Engine) ruleScope(r *call.Request) *expr.Scope {
 	}
 }
 
-func placeStep(subject, reason string) call.Step {
-	return call.Step{Stage: call.Place, Subject: subject, Verdict: call.Taken, Reason: reason}
+func taken(stage call.Stage, of call.Subject, why call.Finding) call.Step {
+	return call.Step{Stage: stage, Of: of, Verdict: call.Taken, Finding: why}
 }
 
-// didYouMean ends a sentence with the name that was likely meant, if any.
-func didYouMean(name string, names []string) string {
-	if near := problem.Closest(name, names); near != "" {
-		return fmt.Sprintf(" Did you mean %q?", near)
-	}
-	return ""
+func noted(stage call.Stage, of call.Subject, what call.Finding) call.Step {
+	return call.Step{Stage: stage, Of: of, Verdict: call.Noted, Finding: what}
+}
+
+func operationSubject(op *contract.Operation) call.Subject {
+	return call.Subject{Kind: call.KindOperation, ID: op.ID}
 }

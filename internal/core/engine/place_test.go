@@ -87,17 +87,17 @@ func TestWhichLane(t *testing.T) {
 			assert.Equal(t, call.Choose, d.Explanation.Steps[0].Stage, "it says nothing of lanes")
 			continue
 		}
-		assert.Equal(t, "lane "+k.lane, d.Explanation.Steps[0].Subject)
-		assert.Contains(t, d.Explanation.Steps[0].Reason, k.why)
+		assert.Equal(t, "lane "+k.lane, d.Explanation.Steps[0].Of.String())
+		assert.Contains(t, d.Explanation.Steps[0].String(), k.why)
 	}
 	for line, want := range map[string]string{
-		"GET /@marra/moorings/berths": `lane "marra" is not here (mara?).`, "GET /@marra": `(mara?)`,
+		"GET /@marra/moorings/berths": `lane "marra" not found (mara?).`, "GET /@marra": `(mara?)`,
 		"GET /@marra/nowhere": `(mara?)`,
 	} {
 		d := placed(e, line, "", "")
 		assert.Equal(t, 400, d.Answer.Status, line)
 		assert.Equal(t, call.FromSelf, d.Source, line)
-		assert.Contains(t, d.Explanation.Sentence, want)
+		assert.Contains(t, d.Explanation.Summary.String(), want)
 		assert.Contains(t, string(d.Answer.Body), `"valid":["mara","plain","ruled","second"]`)
 	}
 	for _, empty := range []engine.Decision{placed(e, "GET /@/moorings/berths", "", ""), placed(e, "GET /moorings/berths", "", "", `Rapid-Mimic: lane=""`), placed(e, "GET /moorings/berths", "", "", "Baggage: rapid-mimic.lane="),
@@ -130,7 +130,7 @@ func TestDecidingInViews(t *testing.T) {
 		{"GET /moorings/berths", "", "of everybody", ""},
 		{"GET /moorings/berths", "scenario=full", `"total":0`, `as scenario "full" asks`},
 		{"GET /@mara/bare/x", "", `Service \"bare\" is switched off by scenario \"rough\".`, ""},
-		{"GET /@mara/moorings/waves", `scenario="gone"`, `scenario \"gone\" is not here (there is full, rough).`, ""},
+		{"GET /@mara/moorings/waves", `scenario="gone"`, `scenario \"gone\" not found (there is full, rough).`, ""},
 	} {
 		headers := []string{}
 		if k.hint != "" {
@@ -138,9 +138,9 @@ func TestDecidingInViews(t *testing.T) {
 		}
 		d := placed(e, k.line, "", "", headers...)
 		assert.Contains(t, string(d.Answer.Body), k.want, k.line)
-		said := d.Explanation.Sentence + "\n"
+		said := d.Explanation.Summary.String() + "\n"
 		for _, step := range d.Explanation.Steps {
-			said += fmt.Sprintf("%s: %s\n", step.Subject, step.Reason)
+			said += fmt.Sprintf("%s: %s\n", step.Of, step)
 		}
 		assert.Contains(t, said, k.says, k.line)
 	}
@@ -159,7 +159,7 @@ func TestDecidingInViews(t *testing.T) {
 	// a lane that has ended refuses from that moment on
 	now := tenOClock.Add(10 * time.Minute)
 	later := engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: func() time.Time { return now }})
-	assert.Contains(t, placed(later, "GET /@mara/moorings/waves", "", "").Explanation.Sentence, "is closed since 10:10:00 UTC")
+	assert.Contains(t, placed(later, "GET /@mara/moorings/waves", "", "").Explanation.Summary.String(), "is closed since 10:10:00 UTC")
 	assert.Equal(t, "second", placed(later, "GET /moorings/waves", "10.2.0.1:5", "").Lane)
 }
 

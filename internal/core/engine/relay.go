@@ -55,8 +55,8 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Ste
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
 	}
 	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("Answered by the upstream %s: %s.", base, why),
-		Steps:    append(steps, call.Step{Stage: call.Choose, Subject: "upstream", Verdict: call.Taken, Reason: why}),
+		Summary: call.Find(call.ByUpstream, base, why),
+		Steps:   append(steps, taken(call.Choose, call.Subject{Kind: call.KindUpstream}, call.Find(call.UpstreamAsked, why))),
 	}
 }
 
@@ -220,7 +220,7 @@ func (relay *Relay) keptCookie(line string) string {
 func Unreached(d *Decision, status int, why string) {
 	refusal(d, "upstream", selfDocument{
 		Title: "The upstream did not answer", Status: status,
-		Detail: fmt.Sprintf("%s was asked, and %s.", d.Relay.Target.Redacted(), why),
+		Detail: fmt.Sprintf("Upstream %s failed: %s.", d.Relay.Target.Redacted(), why),
 	}, d.Explanation.Steps)
 	d.Source = call.FromUpstream
 	if d.Relay.origin != nil {

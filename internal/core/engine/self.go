@@ -29,7 +29,7 @@ func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
 	doc.Type = "urn:rapid-mimic:" + by
 	d.Source, d.By = call.FromSelf, by
 	d.Answer = problemAnswer(doc.Status, doc)
-	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: steps}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, doc.Detail), Steps: steps}
 }
 
 // notAcceptable tells a caller that its Accept header excludes every media
@@ -63,15 +63,15 @@ func allowed(d *Decision, operations []*contract.Operation) {
 	d.Source, d.By = call.FromSelf, "options"
 	d.Answer = call.Answer{Status: 204, Header: []call.Field{{Name: "Allow", Value: list}}}
 	d.Explanation = &call.Explanation{
-		Sentence: "The call asked which methods are answered: " + list + ".",
-		Steps:    []call.Step{{Stage: call.Choose, Subject: "options", Verdict: call.Taken, Reason: "no mapping and no operation of its own is for OPTIONS"}},
+		Summary: call.Find(call.Options, list),
+		Steps:   []call.Step{taken(call.Choose, call.Subject{Kind: call.KindOptions}, call.Find(call.OptionsAsked))},
 	}
 }
 
 // refuseHint tells a caller that its hints cannot be followed, and what could
 // be asked for: it never gets something else instead.
 func refuseHint(d *Decision, detail string, examples []string, steps []call.Step) {
-	doc := selfDocument{Title: "The hint of this call cannot be followed", Status: 400, Detail: detail, Examples: examples}
+	doc := selfDocument{Title: "Invalid hint", Status: 400, Detail: detail, Examples: examples}
 	if len(examples) > 0 {
 		doc.Detail += " (its examples are " + strings.Join(examples, ", ") + ")"
 	}
@@ -81,7 +81,7 @@ func refuseHint(d *Decision, detail string, examples []string, steps []call.Step
 // refuseAsked refuses a call that names a lane or a scenario that is not there, or
 // says its hints in a way that cannot be read.
 func (e *Engine) refuseAsked(d *Decision, p *Placed, r *call.Request) {
-	refusal(d, "hint", selfDocument{Title: "What this call asks for cannot be followed", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
+	refusal(d, "hint", selfDocument{Title: "Invalid hint", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
 	p.asFault(e, d, r, "Client")
 }
 
@@ -91,7 +91,7 @@ func (p *Placed) asFault(e *Engine, d *Decision, r *call.Request, code string) {
 	if p.Service == nil || !isSOAP(p.Service) || r.Method != "POST" {
 		return
 	}
-	d.Answer = p.Service.Contract.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: code, Text: d.Explanation.Sentence})
+	d.Answer = p.Service.Contract.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: code, Text: d.Explanation.Summary.String()})
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
@@ -131,8 +131,8 @@ func NoMemory(p *Placed) Decision {
 func Malformed(status int, reason string) (d Decision) {
 	d.Source, d.By, d.Answer.Status = call.FromSelf, "malformed", status
 	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("What came is not a well-formed call: %s.", reason),
-		Steps:    []call.Step{{Stage: call.Place, Subject: "request", Verdict: call.Noted, Reason: reason}},
+		Summary: call.Find(call.NotACall, reason),
+		Steps:   []call.Step{noted(call.Place, call.Subject{Kind: call.KindRequest}, call.Find(call.Malformed, reason))},
 	}
 	return d
 }
@@ -161,7 +161,7 @@ func BrokeOff(d *Decision, received int, why string) {
 
 // BodyBrokeOff tells of a call whose body broke off and did not matter.
 func BodyBrokeOff(received int, why string) call.Step {
-	return call.Step{Stage: call.Place, Subject: "body", Verdict: call.Noted, Reason: fmt.Sprintf("it broke off after %d bytes (%s); no answer depends on it", received, why)}
+	return noted(call.Place, call.Subject{Kind: call.KindBody}, call.Find(call.BrokeOff, received, why))
 }
 
 // NotIntercepted explains a connection to a listed host of the proxy on which no
@@ -172,8 +172,8 @@ func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
 	}
 	d.Source, d.By = call.FromSelf, "not-intercepted"
 	d.Explanation = &call.Explanation{
-		Sentence: fmt.Sprintf("A connection to %s could not be intercepted: %s.", r.Host, why),
-		Steps:    []call.Step{{Stage: call.Place, Subject: "proxy", Verdict: call.Noted, Reason: why}},
+		Summary: call.Find(call.NoInterception, r.Host, why),
+		Steps:   []call.Step{noted(call.Place, call.Subject{Kind: call.KindProxy}, call.Find(call.NotIntercepted, why))},
 	}
 	return d
 }
@@ -216,8 +216,8 @@ func (e *Engine) rootPage(p *Placed) Decision {
 	return Decision{
 		Source: call.FromSelf, By: "root", Reveal: true,
 		Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/plain; charset=utf-8"}}, Body: []byte(b.String())},
-		Explanation: &call.Explanation{Sentence: "The bare address was asked for, which belongs to no service.", Steps: []call.Step{
-			{Stage: call.Place, Subject: "service", Verdict: call.Noted, Reason: "the path names none"},
+		Explanation: &call.Explanation{Summary: call.Find(call.RootPage), Steps: []call.Step{
+			noted(call.Place, call.Subject{Kind: call.KindService}, call.Find(call.BareAddress)),
 		}},
 	}
 }

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"rapidmimic/internal/core/call"
@@ -30,12 +29,12 @@ func turnKey(p *Placed, r *call.Request, m *catalog.Mapping) (subject, caller st
 
 // takeTurn takes the next turn of a mapping's sequence, or says that none is
 // left.
-func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp string) {
+func (e *Engine) takeTurn(p *Placed, r *call.Request, m *catalog.Mapping) (turn uint64, usedUp *call.Finding) {
 	turn = e.state.Claim(turnKey(p, r, m))
 	if turnOf(m, turn) < 0 {
-		return turn, fmt.Sprintf("all answers of its sequence (%d) are used up", len(m.Replies))
+		return turn, call.Found(call.UsedUp, len(m.Replies))
 	}
-	return turn, ""
+	return turn, nil
 }
 
 // turnOf is which answer a turn gets, both from 0; -1 when the sequence passes

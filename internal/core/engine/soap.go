@@ -62,8 +62,8 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	}
 	if m.Fault != nil {
 		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(m, *m.Fault)
-		d.Explanation = &call.Explanation{Sentence: m.Fault.Text, Steps: append(steps, call.Step{
-			Stage: call.Choose, Subject: "operations", Verdict: call.Passed, Reason: m.Fault.Text})}
+		d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, m.Fault.Text), Steps: append(steps,
+			skipped(call.Subject{Kind: call.KindOperations}, call.Find(call.Undispatched, m.Fault.Text)))}
 		return
 	}
 	if refuseMessage(d, p, r, soap, m, steps) {
@@ -86,8 +86,8 @@ func serveContract(d *Decision, text []byte) {
 	d.Source, d.By = call.FromSelf, "wsdl"
 	d.Answer = call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/xml; charset=utf-8"}}, Body: text}
 	d.Explanation = &call.Explanation{
-		Sentence: "The call asked for the contract, which is served with the addresses of this service in it.",
-		Steps:    []call.Step{{Stage: call.Choose, Subject: "contract", Verdict: call.Taken, Reason: "the query asks for a document of it"}},
+		Summary: call.Find(call.ContractServed),
+		Steps:   []call.Step{taken(call.Choose, call.Subject{Kind: call.KindContract}, call.Find(call.ContractAsked))},
 	}
 }
 
@@ -100,8 +100,8 @@ func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
 			p.Service.Spec.Name, p.Service.Spec.Name, strings.Join(ports, ", ")),
 	}
 	d.Source, d.By, d.Answer = call.FromMiss, "method", problemAnswer(404, doc)
-	d.Explanation = &call.Explanation{Sentence: doc.Detail, Steps: []call.Step{{
-		Stage: call.Choose, Subject: "operations", Verdict: call.Passed, Reason: fmt.Sprintf("messages come by POST, not %s", r.Method)}}}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, doc.Detail), Steps: []call.Step{
+		skipped(call.Subject{Kind: call.KindOperations}, call.Finding{Code: call.NotPosted, Part: "method", Seen: r.Method, Expected: "POST"})}}
 }
 
 // wrapAnswer puts what a mapping says into an envelope of the caller's version,
@@ -118,7 +118,7 @@ func (e *Engine) wrapAnswer(d *Decision, p *Placed, r *call.Request, soap contra
 		if d.mapping.Chosen {
 			d.Source, d.By = call.FromContract, fmt.Sprintf("%s, %q", m.Operation.ID, answer.Example)
 			d.Explanation = &call.Explanation{Steps: d.Explanation.Steps,
-				Sentence: fmt.Sprintf("Answered by the contract: operation %s, fault %q, as %s asks.", m.Operation.ID, answer.Example, d.mapping.Origin)}
+				Summary: call.Find(call.ByContract, m.Operation.ID, fmt.Sprintf("fault %q", answer.Example), ", as "+d.mapping.Origin+" asks")}
 		}
 	case answer.Fault != nil:
 		if d.Answer = soap.Fault(m, contract.SOAPFault{Code: answer.Fault.Code, Text: answer.Fault.Text}); answer.Fault.Detail != "" {
@@ -153,15 +153,14 @@ func refuseMessage(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, 
 		fault.Detail = append(fault.Detail, f.Where+": "+f.Detail)
 	}
 	d.Source, d.By, d.Answer = call.FromSelf, "contract-broken", soap.Fault(m, fault)
-	d.Explanation = &call.Explanation{Sentence: fault.Text, Steps: append(steps, call.Step{Stage: call.Choose, Subject: "operation " + m.Operation.ID, Verdict: call.Noted,
-		Reason: fmt.Sprintf("the service refuses calls that break its contract; this one does in %d places", len(found))})}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, fault.Text), Steps: append(steps, noted(call.Choose, operationSubject(m.Operation), call.Find(call.BreaksContract, len(found))))}
 	return true
 }
 
 // buildFromMessage answers as the contract says.
 func (e *Engine) buildFromMessage(d *Decision, p *Placed, r *call.Request, soap contract.SOAP, m *contract.Message, steps []call.Step) {
 	op := m.Operation
-	steps = append(steps, call.Step{Stage: call.Choose, Subject: "operation " + op.ID, Verdict: call.Taken, Reason: m.Reason})
+	steps = append(steps, taken(call.Choose, operationSubject(op), call.Find(call.Dispatched, m.Reason)))
 	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
 	if refused != "" {
 		text := refused
@@ -169,7 +168,7 @@ func (e *Engine) buildFromMessage(d *Decision, p *Placed, r *call.Request, soap 
 			text += " (its faults are " + strings.Join(names, ", ") + ")"
 		}
 		d.Source, d.By, d.Answer = call.FromSelf, "hint", soap.Fault(m, contract.SOAPFault{Code: "Client", Text: text})
-		d.Explanation = &call.Explanation{Sentence: text, Steps: steps}
+		d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, text), Steps: steps}
 		return
 	}
 	fault := choice.example
@@ -189,13 +188,10 @@ func (e *Engine) buildFromMessage(d *Decision, p *Placed, r *call.Request, soap 
 	case built.Invalid != "":
 		what += ", which do not obey the schema (" + built.Invalid + ")"
 	}
-	steps = append(steps, call.Step{Stage: call.Build, Subject: fmt.Sprintf("response %d", d.Answer.Status), Verdict: call.Taken, Reason: choice.reason + ": " + what})
-	if len(built.Echoed) > 0 {
-		steps = append(steps, call.Step{Stage: call.Build, Subject: "echo", Verdict: call.Taken,
-			Reason: "values of the call stand in " + strings.Join(built.Echoed, ", ")})
-	}
+	steps = append(steps, responseStep(d.Answer.Status, choice, what))
+	steps = appendBuilt(steps, call.KindEcho, call.Echoed, built.Echoed)
 	steps = e.pinMessage(d, p, r, op, draw, steps)
-	d.Explanation = &call.Explanation{Sentence: fmt.Sprintf("Answered by the contract: operation %s, %s%s.", op.ID, what, choice.asked), Steps: steps}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, choice.asked), Steps: steps}
 }
 
 // pinMessage fixes the elements of an answer that are pinned for its operation.
@@ -206,11 +202,11 @@ func (e *Engine) pinMessage(d *Decision, p *Placed, r *call.Request, op *contrac
 	}
 	body, applied, err := pinXML(pins, d.Answer.Body, e.scope(p, r, noParams, func() *sample.Draw { return draw }))
 	if err != nil {
-		return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Passed, Reason: err.Error()})
+		return append(steps, call.Step{Stage: call.Build, Of: call.Subject{Kind: call.KindPins}, Verdict: call.Skipped, Finding: call.Find(call.NotPinned, err)})
 	}
 	if len(applied) == 0 {
 		return steps
 	}
 	d.Answer.Body = body
-	return append(steps, call.Step{Stage: call.Build, Subject: "pins", Verdict: call.Taken, Reason: "fixed for this operation: " + strings.Join(applied, ", ")})
+	return appendBuilt(steps, call.KindPins, call.Pinned, applied)
 }

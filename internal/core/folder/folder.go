@@ -158,7 +158,7 @@ func (r *reader) fault(s *Service, file string, items ...problem.Item) {
 func (r *reader) settings(s *Service, file File) {
 	settings, err := spec.ReadServiceNamed(file.Text, s.Name)
 	if err == nil && settings.Name != s.Name {
-		err = problem.New(problem.Invalid, "name is %q, and the folder is %q: they must be the same", settings.Name, s.Name)
+		err = problem.New(problem.Invalid, "the name %q differs from that of the folder, %q", settings.Name, s.Name)
 	}
 	if err != nil {
 		r.fault(s, file.Name, itemsOf(err)...)

@@ -45,7 +45,7 @@ func Compile(i spec.Impairment, target string, since time.Time, lines map[string
 		p.Line, p.LineText = c.OwnLine(), c.OwnLine().String()
 		if c.Line != "" && lines != nil {
 			if _, known := lines[c.Line]; !known {
-				return nil, &problem.Item{At: "/connection/line", Detail: fmt.Sprintf("line %q is not here", c.Line)}
+				return nil, &problem.Item{At: "/connection/line", Detail: fmt.Sprintf("line %q not found", c.Line)}
 			}
 			p = p.OnLine(lines)
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/spec/problem"
 )
 
@@ -30,10 +31,13 @@ type Near struct {
 // Distance is how far the call is from the candidate, in letters of its address.
 func (n Near) Distance() int { return n.distance }
 
-// String says the difference: "path, segment 1: `bertsh`, expected `berths`".
-func (n Near) String() string {
-	return fmt.Sprintf("%s: `%s`, expected `%s`", n.Part, n.Seen, n.Expected)
+// Finding says the difference: "path, segment 1: `bertsh`, expected `berths`".
+func (n Near) Finding() call.Finding {
+	return call.Finding{Code: call.Close, Part: n.Part, Seen: n.Seen, Expected: n.Expected}
 }
+
+// String is Finding in words.
+func (n Near) String() string { return n.Finding().String() }
 
 // Weights of what can differ, in letters. A wrong method is a smaller slip
 // than a wrong path; a segment too many or too few is a large one.

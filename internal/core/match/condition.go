@@ -1,10 +1,9 @@
 package match
 
 import (
-	"fmt"
 	"strconv"
-	"strings"
 
+	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -124,61 +123,71 @@ func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
 }
 
 // Fails says which condition a call does not meet, with the value seen and the
-// one expected; "" when it meets all. An expression that has no value for the
+// one expected; nil when it meets all. An expression that has no value for the
 // call is not met; scope gives what it sees. Whoever asks looks at the budget of
 // the facts before it takes the result for one.
-func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) string {
+func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) *call.Finding {
 	if c == nil {
-		return ""
+		return nil
 	}
-	for _, one := range c.all {
+	for i := range c.all {
 		if err := f.Budget.Spend(1); err != nil {
-			return "not looked at: " + err.Error()
+			return call.Found(call.NotLookedAt, err)
 		}
-		if reason := one.fails(f); reason != "" {
-			return reason
+		if unmet := c.all[i].fails(f); unmet != nil {
+			return unmet
 		}
 	}
 	if c.when == nil {
-		return ""
+		return nil
 	}
 	got, err := c.when.Run(scope())
 	switch {
 	case err != nil:
-		return "if: " + err.Error()
+		return call.Found(call.IfFailed, err)
 	case got.Kind != tree.Bool:
-		return "if: the expression gives " + shown(got) + ", not true or false"
+		return &call.Finding{Code: call.IfNotBoolean, Part: "if", Seen: seen(got)}
 	case !got.IsTrue():
-		return "if: the expression is false"
+		return call.Found(call.IfFalse)
 	}
-	return ""
+	return nil
 }
 
-func (c condition) fails(f *Facts) string {
+func (c *condition) fails(f *Facts) *call.Finding {
 	if c.group == nil {
 		values := c.values(f)
 		ok, expected := c.test(values)
-		if ok {
-			return ""
+		switch {
+		case ok:
+			return nil
+		case len(values) == 0:
+			return &call.Finding{Code: call.Absent, Part: c.subject, Expected: expected}
+		default:
+			return &call.Finding{Code: call.Differs, Part: c.subject, Seen: seen(values[0]), Expected: expected}
 		}
-		if len(values) == 0 {
-			return fmt.Sprintf("%s is not there, expected %s", c.subject, expected)
-		}
-		return fmt.Sprintf("%s is %s, expected %s", c.subject, shown(values[0]), expected)
 	}
-	var reasons []string
-	for _, one := range c.group {
-		if reason := one.fails(f); reason != "" {
-			reasons = append(reasons, reason)
+	var unmet []call.Finding
+	for i := range c.group {
+		if one := c.group[i].fails(f); one != nil {
+			unmet = append(unmet, *one)
 		}
 	}
 	switch {
-	case c.kind == "all" && len(reasons) > 0:
-		return reasons[0]
-	case c.kind == "any" && len(reasons) == len(c.group):
-		return "none of: " + strings.Join(reasons, "; ")
-	case c.kind == "none" && len(reasons) < len(c.group):
-		return fmt.Sprintf("%d of the conditions that must not hold do", len(c.group)-len(reasons))
+	case c.kind == "all" && len(unmet) > 0:
+		return &unmet[0]
+	case c.kind == "any" && len(unmet) == len(c.group):
+		return &call.Finding{Code: call.NoneHold, Among: unmet}
+	case c.kind == "none" && len(unmet) < len(c.group):
+		return call.Found(call.ForbiddenHold, len(c.group)-len(unmet))
 	}
-	return ""
+	return nil
+}
+
+// mostSeen is how many bytes of a value stand in a finding.
+const mostSeen = 1_000
+
+// seen is a value of a call in a finding.
+func seen(n *tree.Node) string {
+	text := string(n.AppendJSON(nil))
+	return text[:min(len(text), mostSeen)]
 }

@@ -90,7 +90,7 @@ func TestTheWinnerIsDefined(t *testing.T) {
 		assert.Equal(t, o.rule.ID, fits[i].Value)
 		assert.True(t, fits[i].Method)
 		if i > 0 {
-			assert.Contains(t, o.rule.Loss(order[i-1].rule), o.loss, o.rule.ID)
+			assert.Contains(t, o.rule.Loss(order[i-1].rule).String(), o.loss, o.rule.ID)
 		}
 	}
 	assert.Equal(t, "other-method", fits[len(order)].Value)
@@ -186,7 +186,7 @@ func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
 			all = append(all, rule)
 		}
 		fits := func(r *match.Rule, facts *match.Facts) bool {
-			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts, nil) == ""
+			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts, nil) == nil
 		}
 		facts := &match.Facts{Request: &call.Request{Method: "GET", Query: query}, Operation: "book"}
 		segments := []string{"berths", "N7"}
@@ -220,7 +220,7 @@ func BenchmarkFindOnOnePath(b *testing.B) {
 			for b.Loop() {
 				i = (i + 7919) % n
 				facts := &match.Facts{Request: &call.Request{Method: "GET", Query: fmt.Sprintf("berth=N%d", i)}}
-				if fits, _ := rules.Find("GET", []string{"bookings"}, facts); len(fits) != 1 || fits[0].Rule.Conditions.Fails(facts, nil) != "" {
+				if fits, _ := rules.Find("GET", []string{"bookings"}, facts); len(fits) != 1 || fits[0].Rule.Conditions.Fails(facts, nil) != nil {
 					b.Fatal("not found")
 				}
 			}

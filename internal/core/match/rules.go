@@ -2,9 +2,11 @@ package match
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
+	"strconv"
 	"strings"
+
+	"rapidmimic/internal/core/call"
 )
 
 // Rule is what a mapping asks of a call, compiled. It is immutable.
@@ -53,19 +55,20 @@ func (r *Rule) Compare(other *Rule) int {
 }
 
 // Loss says why winner comes before r, which fits the call too.
-func (r *Rule) Loss(winner *Rule) string {
+func (r *Rule) Loss(winner *Rule) call.Finding {
+	id := strconv.Quote(winner.ID)
 	switch {
 	case winner.Layer != r.Layer:
-		return fmt.Sprintf("fits too, but what %q belongs to comes first", winner.ID)
+		return call.Find(call.LowerLayer, id)
 	case winner.Rank != r.Rank:
-		return fmt.Sprintf("fits too, but rank %d is below rank %d of %q", r.Rank, winner.Rank, winner.ID)
+		return call.Find(call.LowerRank, id, r.Rank, winner.Rank)
 	case compareTemplates(winner.Template, r.Template) != 0:
-		return fmt.Sprintf("fits too, but its path is less specific than %s", winner.Template)
+		return call.Find(call.LessSpecific, winner.Template)
 	case min(len(winner.Methods), 1) != min(len(r.Methods), 1):
-		return fmt.Sprintf("fits too, but %q names the method", winner.ID)
+		return call.Find(call.NamesNoMethod, id)
 	case winner.Conditions.Count() != r.Conditions.Count():
-		return fmt.Sprintf("fits too, but %q asks for more", winner.ID)
+		return call.Find(call.AsksForLess, id)
 	default:
-		return fmt.Sprintf("fits too, but comes after %q in the order of ids", winner.ID)
+		return call.Find(call.LaterID, id)
 	}
 }

@@ -199,7 +199,7 @@ func ReadHAR(text []byte, take Take) (exchanges []Exchange, left []Left, err err
 		if len(left) > 0 {
 			detail = fmt.Sprintf("of %d entries none is taken; the first: %s", len(left), left[0].Reason)
 		}
-		return nil, left, problem.New(problem.Invalid, "the HAR document holds nothing to keep: %s", detail)
+		return nil, left, problem.New(problem.Invalid, "the HAR document has nothing to keep: %s", detail)
 	}
 	return exchanges, left, nil
 }

@@ -100,7 +100,7 @@ export function CallsPage() {
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (
         <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">
-          {count(skipped, 'call')} came too fast to be shown here. The log has them: reload to see the latest.
+          {count(skipped, 'call')} arrived too fast to show here. The log has them: reload to see the latest.
         </p>
       )}
       {connection === 'lost' && (

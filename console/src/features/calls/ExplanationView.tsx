@@ -5,7 +5,7 @@ import { Quoted } from '@/ui/Quoted';
 
 const verdicts = {
   taken: { Icon: Check, word: 'taken', look: 'text-good' },
-  passed: { Icon: CircleSlash, word: 'passed over', look: 'text-dim' },
+  skipped: { Icon: CircleSlash, word: 'skipped', look: 'text-dim' },
   noted: { Icon: Dot, word: 'noted', look: 'text-dim' },
 };
 
@@ -18,7 +18,7 @@ export function ExplanationView({ steps }: { steps: Step[] }) {
         return (
           <li
             key={`${step.subject}${step.reason}`}
-            className="grid grid-cols-[104px_minmax(0,1fr)] gap-2 text-[13px]"
+            className="grid grid-cols-[88px_minmax(0,1fr)] gap-2 text-[13px]"
           >
             <span className={cn('flex items-center gap-1.5 self-start', look)}>
               <Icon size={14} aria-hidden className="shrink-0" />

@@ -25,7 +25,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
     mutationFn: () => resetImpairments(lane, target.service),
     onSuccess: async () => {
       await refresh();
-      notify(`Draws, limits and advice of ${target.service ?? 'everything'} begin anew`);
+      notify(`Draws, limits and advice of ${target.service ?? 'everything'} were reset`);
     },
     onError: (error) => notify(error.message),
   });
@@ -70,7 +70,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
           <>
             {(impairment.limit || impairment.errors) && (
               <Button look="bare" disabled={reset.isPending} onClick={() => reset.mutate()}>
-                Begin anew
+                Reset
               </Button>
             )}
             <Button disabled={stop.isPending} onClick={() => stop.mutate()}>

@@ -11,7 +11,7 @@ export function SequencePositions({ service, mapping }: { service: string; mappi
     mutationFn: () => resetPositions(service, mapping.id),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['services', service] });
-      notify(`The sequence of ${mapping.id} begins anew`);
+      notify(`The sequence of ${mapping.id} was reset`);
     },
   });
   return (
@@ -25,7 +25,7 @@ export function SequencePositions({ service, mapping }: { service: string; mappi
         </span>
       ))}
       <Button look="bare" className="h-7" disabled={reset.isPending} onClick={() => reset.mutate()}>
-        Begin anew
+        Reset
       </Button>
     </div>
   );

@@ -67,7 +67,7 @@ export function ScenariosPage() {
               ]}
             />
             <Button disabled={reset.isPending} onClick={() => reset.mutate(lane)}>
-              Begin counting anew
+              Reset counters
             </Button>
           </div>
           <CommandLine

@@ -41,7 +41,7 @@ export function useSwitching() {
     mutationFn: resetScenario,
     onSuccess: async (_, lane) => {
       await refresh();
-      notify(`Sequences, counters, draws and limits begin anew ${where(lane)}`);
+      notify(`Sequences, counters, draws and limits were reset ${where(lane)}`);
     },
     onError: (error) => notify(error.message),
   });

@@ -20,7 +20,7 @@ func FromSample(text []byte, answers, title string) ([]byte, error) {
 	method, path, ok := strings.Cut(strings.TrimSpace(answers), " ")
 	method, path = strings.ToLower(method), strings.TrimSpace(path)
 	if !ok || !slices.Contains(methods, method) {
-		return nil, problem.New(problem.Invalid, "what a sample answers is a method and a path, such as `GET /berths/{number}`, not %q", answers)
+		return nil, problem.New(problem.Invalid, "a sample needs a method and a path, such as `GET /berths/{number}`, not %q", answers)
 	}
 	template, err := match.ParseTemplate(path)
 	if err != nil {
