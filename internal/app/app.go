@@ -358,7 +358,7 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 
 	var lapsing errgroup.Group
 	lapsing.Go(func() error { a.lapseUntil(logCtx); return nil })
-	lapsing.Go(func() error { a.tidyUntil(logCtx); return nil })
+	lapsing.Go(func() error { a.watchConnections(logCtx); return nil })
 
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error { return serve(a.traffic, a.called) })

@@ -14,36 +14,44 @@ import (
 // cause no collection. So there are some when many have come, or gone.
 
 const (
-	// tidyEvery is how often the connections are counted, tidyFrom by how many their
-	// number has to differ.
-	tidyEvery = 10 * time.Second
-	tidyFrom  = 1_000
+	// lookEvery is how often the connections are looked at for those whose time is
+	// over, tidyEvery after how many looks they are counted.
+	lookEvery = time.Second
+	tidyEvery = 10
+	// tidyFrom is by how many their number has to differ.
+	tidyFrom = 1_000
 	// tidyRounds bring stacks from 32 kB to 8, the least that net/http needs.
 	tidyRounds = 3
 )
 
-func (a *app) tidyUntil(ctx context.Context) {
-	ticker := time.NewTicker(tidyEvery)
+// watchConnections ends connections whose time is over, and gives back the memory of
+// those that rest.
+func (a *app) watchConnections(ctx context.Context) {
+	ticker := time.NewTicker(lookEvery)
 	defer ticker.Stop()
-	for before := 0; ; {
+	for looks, before := 1, 0; ; looks++ {
 		select {
 		case <-ctx.Done():
 			return
-		case <-ticker.C:
-		}
-		open := 0
-		for _, l := range []*traffic.Listener{a.called, a.proxied} {
-			if l != nil {
-				open += l.Open()
+		case now := <-ticker.C:
+			open := 0
+			for _, l := range []*traffic.Listener{a.called, a.proxied} {
+				if l != nil {
+					l.Expire(now)
+					open += l.Open()
+				}
+			}
+			if looks%tidyEvery == 0 && max(open-before, before-open) >= tidyFrom {
+				tidy()
+				before = open
 			}
 		}
-		if max(open-before, before-open) < tidyFrom {
-			continue
-		}
-		for range tidyRounds - 1 {
-			runtime.GC()
-		}
-		debug.FreeOSMemory() // collects too
-		before = open
 	}
+}
+
+func tidy() {
+	for range tidyRounds - 1 {
+		runtime.GC()
+	}
+	debug.FreeOSMemory() // collects too
 }

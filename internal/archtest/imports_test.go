@@ -25,7 +25,7 @@ var mayImport = map[string]string{
 	"spec/api":                       "spec spec/problem",
 	"client":                         "spec spec/api spec/problem",
 	"internal/core/budget":           "",
-	"internal/core/call":             "",
+	"internal/core/call":             "spec/tree",
 	"internal/core/lru":              "",
 	"internal/core/jsonpath":         "internal/core/budget spec/tree",
 	"internal/core/expr":             "internal/core/budget spec/problem spec/tree",

@@ -212,7 +212,7 @@ func (w *callWriter) keepContents(ctx context.Context, r *call.Record) (ids [par
 	// what other calls share is known by where it is, before anything is put together
 	if r.Explanation != nil {
 		if ids[partExplanation] = w.shared[r.Explanation]; ids[partExplanation] == 0 {
-			keep(partExplanation, plainJSON(r.Explanation))
+			keep(partExplanation, r.Explanation.AppendJSON(make([]byte, 0, 1<<10)))
 			w.shared[r.Explanation] = ids[partExplanation]
 		}
 	}

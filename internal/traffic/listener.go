@@ -27,6 +27,9 @@ type Listener struct {
 	free chan struct{} // signals that a connection was closed
 
 	closed atomic.Int64
+	// looked is when Expire looked at the connections last, in Unix nanoseconds; 0 for
+	// never. Where a second does not matter it is the time.
+	looked atomic.Int64
 }
 
 // Malformed is a call that net/http refused.
@@ -125,6 +128,7 @@ type conn struct {
 	// that was hijacked has none: what it carries may rest.
 	renewed  atomic.Int64
 	hijacked atomic.Bool
+	reading  readDeadline
 
 	// begins is the beginning of the present request, of which there are beginsSize
 	// bytes. Reading and refusing happen in one goroutine.
@@ -149,13 +153,12 @@ var (
 	expectation    = []byte("HTTP/1.1 417 Expectation Failed\r\nConnection: close\r\n")
 )
 
-// renewAfter is how much of the time for an answer may have passed before a write gets
-// all of it again: renewing it costs more than small answers do.
-const renewAfter = time.Second
-
-// Write implements net.Conn. The caller has to take what is written in time.
+// Write implements net.Conn. The caller has to take what is written in time. Renewing
+// that costs more than a small answer does, so it is done once between two looks at the
+// connections.
 func (c *conn) Write(b []byte) (int, error) {
-	if now := time.Now(); !c.hijacked.Load() && (now.UnixNano()-c.renewed.Load() > int64(renewAfter) || len(b) > bytesPerSecond) {
+	if !c.hijacked.Load() && (c.renewed.Load() <= c.listener.looked.Load() || len(b) > bytesPerSecond) {
+		now := time.Now()
 		c.renewed.Store(now.UnixNano())
 		_ = c.Conn.SetWriteDeadline(due(now, c.listener.writeTimeout, int64(len(b)))) // a connection that is closed says so
 	}

@@ -3,6 +3,8 @@ package call
 import (
 	"encoding/json"
 	"slices"
+
+	"rapidmimic/spec/tree"
 )
 
 // Explanation says why a call was answered as it was, as data; sentences are made where
@@ -31,7 +33,24 @@ func (e *Explanation) After(steps ...Step) *Explanation {
 	return &Explanation{Summary: e.Summary, Steps: slices.Concat(steps, e.Steps)}
 }
 
-// ReadExplanation reads what JSON has of an explanation. One of an earlier version, which
+// AppendJSON appends the explanation as JSON. The log does this for nearly every call, so
+// it is written by hand.
+func (e *Explanation) AppendJSON(b []byte) []byte {
+	b = append(e.Summary.append(append(b, `{"summary":{`...)), `},"steps":[`...)
+	for i := range e.Steps {
+		step := &e.Steps[i]
+		b = append(append(b, listStart(i, "")...), `{"stage":`...)
+		b = append(tree.AppendQuoted(b, string(step.Stage)), `,"verdict":`...)
+		b = append(tree.AppendQuoted(b, string(step.Verdict)), `,"of":{"kind":`...)
+		b = tree.AppendQuoted(b, string(step.Of.Kind))
+		b = appendMember(b, `,"id":`, step.Of.ID)
+		b = appendMember(b, `,"from":`, step.Of.From)
+		b = append(step.append(append(b, `},`...)), '}')
+	}
+	return append(b, `]}`...)
+}
+
+// ReadExplanation reads what AppendJSON wrote. One of an earlier version, which
 // had sentences alone, keeps these.
 func ReadExplanation(text []byte) (*Explanation, error) {
 	var read struct {

@@ -2,7 +2,10 @@ package call
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
+
+	"rapidmimic/spec/tree"
 )
 
 // Code says what kind of thing a Finding tells. Codes are part of the API: one that was
@@ -120,8 +123,18 @@ type Finding struct {
 // Find makes a finding with the values of its sentence.
 func Find(code Code, values ...any) Finding {
 	f := Finding{Code: code}
-	for _, v := range values {
-		f.Values = append(f.Values, fmt.Sprint(v))
+	if len(values) > 0 {
+		f.Values = make([]string, len(values))
+	}
+	for i, v := range values {
+		switch v := v.(type) { // the usual ones fast
+		case string:
+			f.Values[i] = v
+		case int:
+			f.Values[i] = strconv.Itoa(v)
+		default:
+			f.Values[i] = fmt.Sprint(v)
+		}
 	}
 	return f
 }
@@ -207,6 +220,43 @@ func short(text string) string {
 		return strings.ToValidUTF8(text[:mostShown], "") + "…"
 	}
 	return text
+}
+
+// append appends the finding's members as JSON, to an object that has begun.
+func (f *Finding) append(b []byte) []byte {
+	b = tree.AppendQuoted(append(b, `"code":`...), string(f.Code))
+	b = appendMember(b, `,"part":`, f.Part)
+	b = appendMember(b, `,"seen":`, f.Seen)
+	b = appendMember(b, `,"expected":`, f.Expected)
+	for i, value := range f.Values {
+		b = tree.AppendQuoted(append(b, listStart(i, `,"values":[`)...), value)
+	}
+	if len(f.Values) > 0 {
+		b = append(b, ']')
+	}
+	for i := range f.Among {
+		b = append(f.Among[i].append(append(append(b, listStart(i, `,"among":[`)...), '{')), '}')
+	}
+	if len(f.Among) > 0 {
+		b = append(b, ']')
+	}
+	return b
+}
+
+// appendMember appends a member, unless it is empty.
+func appendMember(b []byte, name, value string) []byte {
+	if value == "" {
+		return b
+	}
+	return tree.AppendQuoted(append(b, name...), value)
+}
+
+// listStart is what stands before an element of a list.
+func listStart(i int, first string) string {
+	if i == 0 {
+		return first
+	}
+	return ","
 }
 
 // weight is about how many bytes the finding takes.

@@ -1,7 +1,6 @@
 package call_test
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 
@@ -39,11 +38,10 @@ func TestFindingsInWords(t *testing.T) {
 
 func TestExplanationsAreReadBack(t *testing.T) {
 	now := &call.Explanation{Summary: call.Find(call.ByMapping, "n7", "", "GET /berths"), Steps: []call.Step{
-		{Stage: call.Choose, Of: call.Subject{Kind: call.KindMapping, ID: "n8", From: "lane mara"}, Verdict: call.Skipped, Finding: call.Finding{Code: call.Differs, Part: "query a", Seen: "1", Expected: "2"}},
+		{Stage: call.Choose, Of: call.Subject{Kind: call.KindMapping, ID: "n8", From: "lane mara"}, Verdict: call.Skipped, Finding: call.Finding{Code: call.Differs, Part: "query a", Seen: `"\"<1>\""`, Expected: "2"}},
+		{Stage: call.Build, Of: call.Subject{Kind: call.KindPins}, Verdict: call.Noted, Finding: call.Finding{Code: call.NoneHold, Values: []string{"a", ""}, Among: []call.Finding{call.Find(call.IfFalse), call.Find(call.Fits, "x", 2)}}},
 	}}
-	text, err := json.Marshal(now)
-	require.NoError(t, err)
-	read, err := call.ReadExplanation(text)
+	read, err := call.ReadExplanation(now.AppendJSON(nil))
 	require.NoError(t, err)
 	assert.Equal(t, now, read)
 
