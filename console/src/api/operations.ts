@@ -9,7 +9,7 @@ import type { Operation } from './types';
  */
 export function operationList(service: string, lane = '') {
   return queryOptions({
-    queryKey: ['services', service, 'operations', lane],
+    queryKey: ['services', service, 'operations', { lane }],
     queryFn: () => send<{ items: Operation[] }>(inLane(`/services/${part(service)}/operations`, lane)),
   });
 }

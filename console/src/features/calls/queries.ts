@@ -8,7 +8,7 @@ const searched = 500;
 /** Searches the log, beyond the calls that the page holds. */
 export function callSearch(text: string, lane: string) {
   return queryOptions({
-    queryKey: ['calls', text, lane],
+    queryKey: ['calls', 'list', text, lane],
     queryFn: async () => {
       const begun = performance.now();
       const { items } = await send<{ items: Call[] }>(

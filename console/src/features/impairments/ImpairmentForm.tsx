@@ -15,6 +15,9 @@ import {
   draftOf,
   type ImpairmentDraft,
   noImpairment,
+  othersOf,
+  othersText,
+  withOthers,
 } from './impairmentDraft';
 import { lineList, setImpairment } from './queries';
 import { useRefresh } from './useRefresh';
@@ -33,8 +36,16 @@ export function ImpairmentForm({ service, current }: Props) {
   const { data: lines } = useQuery(lineList());
   const [draft, setDraft] = useState(current ? draftOf(current) : noImpairment);
   const [operation, setOperation] = useState('');
+  const [others, setOthers] = useState(current ? othersOf(current) : {});
   const change = (part: Partial<ImpairmentDraft>) => setDraft({ ...draft, ...part });
-  const document = documentOf(draft);
+  const beginWith = (start: ImpairmentDraft) => {
+    setDraft(start);
+    setOthers({});
+  };
+  // what is on for the whole service is no beginning for an operation of it
+  const kept = operation ? {} : others;
+  const document = withOthers(documentOf(draft), kept);
+  const unseen = othersText(kept);
   const empty = Object.keys(document).filter((key) => key !== 'seed').length === 0;
   const set = useMutation({
     mutationFn: () => setImpairment({ service, ...(operation ? { operation } : {}) }, document, lane),
@@ -79,11 +90,11 @@ export function ImpairmentForm({ service, current }: Props) {
       <p className="flex flex-wrap items-center gap-2 text-[13px]">
         <span className="text-dim">Begin with</span>
         {beginnings.map(({ word, draft: start }) => (
-          <Button key={word} onClick={() => setDraft({ ...noImpairment, ...start })}>
+          <Button key={word} onClick={() => beginWith({ ...noImpairment, ...start })}>
             {word}
           </Button>
         ))}
-        <Button look="bare" onClick={() => setDraft(noImpairment)}>
+        <Button look="bare" onClick={() => beginWith(noImpairment)}>
           Clear
         </Button>
       </p>
@@ -115,6 +126,11 @@ export function ImpairmentForm({ service, current }: Props) {
         {draft.outage && text('outageEvery', 'Every', '2m', 'w-20')}
         {text('seed', 'Seed', 'drawn', 'w-24')}
       </div>
+      {unseen && (
+        <p className="text-dim text-xs">
+          Kept as it is: <span className="font-mono">{unseen}</span>
+        </p>
+      )}
       {set.error && (
         <p role="alert" className="text-bad text-xs">
           {wrongIn(set.error)}
@@ -123,7 +139,7 @@ export function ImpairmentForm({ service, current }: Props) {
       <Button look="main" type="submit" disabled={empty || set.isPending}>
         Switch on
       </Button>
-      {!empty && <CommandLine command={commandOf(service, operation, draft, lane)} />}
+      {!empty && !unseen && <CommandLine command={commandOf(service, operation, draft, lane)} />}
     </form>
   );
 }

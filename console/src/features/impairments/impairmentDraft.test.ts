@@ -1,5 +1,14 @@
 import { expect, test } from 'vitest';
-import { beginnings, commandOf, documentOf, draftOf, noImpairment } from './impairmentDraft';
+import {
+  beginnings,
+  commandOf,
+  documentOf,
+  draftOf,
+  noImpairment,
+  othersOf,
+  othersText,
+  withOthers,
+} from './impairmentDraft';
 
 test.each([
   [{ latency: '200ms..900ms' }, { latency: '200ms..900ms' }],
@@ -34,4 +43,24 @@ test('the command does the same', () => {
     'rapidmimic impair set moorings --operation getBerth --errors 30% --status 503,500',
   );
   for (const { draft } of beginnings) expect(documentOf({ ...noImpairment, ...draft })).not.toEqual({});
+});
+
+test.each([
+  { errors: { next: 3, status: [503] } },
+  { errors: { rate: '30%', status: { 503: 3, 429: 1 }, first: 2 } },
+  { limit: { inFlight: 5 } },
+  { limit: { calls: 60, per: '1m', inFlight: 5 } },
+  { connection: { line: 'harbour-radio', bytesPerSecond: 2000 }, latency: '1s' },
+  { connection: { effect: 'drop', rate: '5%' } },
+])('%j comes back whole from the form', (document) => {
+  expect(withOthers(documentOf(draftOf(document as never)), othersOf(document as never))).toEqual(document);
+});
+
+test('what the form changes counts, what it does not show stays', () => {
+  const on = { errors: { rate: '30%', status: { 503: 3, 429: 1 }, next: 3 } };
+  const draft = { ...draftOf(on as never), errors: '50%', status: '500' };
+  expect(othersText(othersOf(on as never))).toBe('errors status {"429":1,"503":3}, errors next 3');
+  expect(withOthers(documentOf(draft), othersOf(on as never))).toEqual({
+    errors: { rate: '50%', status: [500], next: 3 },
+  });
 });

@@ -46,10 +46,10 @@ const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
 export function documentOf(draft: ImpairmentDraft): ImpairmentDocument {
   const document: ImpairmentDocument = {};
   if (draft.latency.trim()) document.latency = latencyOf(draft.latency);
-  if (draft.errors.trim()) {
-    const statuses = words(draft.status).map(Number);
+  const statuses = words(draft.status).map(Number);
+  if (draft.errors.trim() || statuses.length || draft.retryAfter.trim()) {
     document.errors = {
-      rate: draft.errors.trim(),
+      ...(draft.errors.trim() ? { rate: draft.errors.trim() } : {}),
       ...(statuses.length ? { status: statuses } : {}),
       ...(draft.retryAfter.trim() ? { retryAfter: draft.retryAfter.trim() } : {}),
     };
@@ -81,7 +81,7 @@ export function latencyOf(text: string): string | { p50: string; p99: string } {
   return shaped ? { p50: shaped[1]?.trim() ?? '', p99: shaped[2]?.trim() ?? '' } : text.trim();
 }
 
-/** The draft of what is switched on. What the form does not have stays out. */
+/** The draft of what is switched on; othersOf has what the form does not show. */
 export function draftOf(document: ImpairmentDocument): ImpairmentDraft {
   const { latency, errors, limit, connection, outage, seed } = document;
   const shaped = typeof latency === 'object' ? `p50=${latency.p50},p99=${latency.p99}` : (latency ?? '');
@@ -103,6 +103,67 @@ export function draftOf(document: ImpairmentDocument): ImpairmentDraft {
     outageEvery: outage?.every ?? '',
     seed: seed === undefined ? '' : String(seed),
   };
+}
+
+type Section = 'errors' | 'limit' | 'connection' | 'outage';
+
+/** The keys of each section that the form shows. */
+const shown: Record<Section, string[]> = {
+  errors: ['rate', 'status', 'retryAfter'],
+  limit: ['calls', 'per', 'of'],
+  connection: ['effect', 'line'],
+  outage: ['as', 'for', 'every'],
+};
+
+const sections = Object.keys(shown) as Section[];
+
+/** What a document says beside what the form shows, such as weights of statuses. */
+export type Others = Partial<Record<Section, Record<string, unknown>>>;
+
+export function othersOf(document: ImpairmentDocument): Others {
+  const others: Others = {};
+  for (const section of sections) {
+    const said = document[section];
+    if (typeof said !== 'object') continue;
+    const rest = Object.entries(said).filter(
+      ([key, value]) => !shown[section].includes(key) || (key === 'status' && isWeighted(value)),
+    );
+    if (rest.length > 0) others[section] = Object.fromEntries(rest);
+  }
+  return others;
+}
+
+function isWeighted(status: unknown): status is Record<string, number> {
+  return typeof status === 'object' && status !== null && !Array.isArray(status);
+}
+
+/** The document of a draft with what the form does not show. */
+export function withOthers(document: ImpairmentDocument, others: Others): ImpairmentDocument {
+  const whole: Record<string, unknown> = { ...document };
+  for (const section of sections) {
+    const rest = others[section];
+    if (!rest) continue;
+    const said = document[section];
+    const own: Record<string, unknown> = typeof said === 'object' ? { ...said } : {};
+    const { status } = own;
+    if (Array.isArray(status) && isWeighted(rest.status)) {
+      const same = status.map(String).sort().join() === Object.keys(rest.status).sort().join();
+      if (same) delete own.status;
+    }
+    whole[section] = { ...rest, ...own };
+  }
+  return whole as ImpairmentDocument;
+}
+
+/** What the form does not show, in words: "errors next 3". */
+export function othersText(others: Others): string {
+  return sections
+    .flatMap((section) =>
+      Object.entries(others[section] ?? {}).map(
+        ([key, value]) => `${section} ${key} ${JSON.stringify(value)}`,
+      ),
+    )
+    .join(', ');
 }
 
 const flags: [keyof ImpairmentDraft, string][] = [
