@@ -88,7 +88,7 @@ var owners = map[string]string{
 	"github.com/evanphx/json-patch/v5":      "spec/tree",
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
-	"github.com/klauspost/compress":         "internal/traffic",
+	"github.com/klauspost/compress":         "internal/traffic internal/control",
 	"github.com/andybalholm/brotli":         "internal/traffic",
 }
 

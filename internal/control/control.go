@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
@@ -75,7 +76,20 @@ func New(c Config) http.Handler {
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)
-	return router
+	return compressed(router)
+}
+
+// compressed compresses what is text and not small, for those who take that. The event
+// stream is neither: it goes out as it comes.
+func compressed(h http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(4<<10), gzhttp.ContentTypes([]string{
+		"application/json", "application/problem+json", "application/yaml", "application/schema+json",
+		"text/html", "text/css", "text/javascript", "text/plain", "image/svg+xml",
+	}))
+	if err != nil {
+		panic(err) // our own settings are right
+	}
+	return wrap(h)
 }
 
 func (s *server) routes(router *gin.Engine) {

@@ -1,6 +1,8 @@
 package control
 
 import (
+	"compress/gzip"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -143,4 +145,31 @@ func TestTheAPIDocumentExplainsTheCodes(t *testing.T) {
 		documented = append(documented, [2]string{n.Get("const").Text, n.Get("description").Text})
 	}
 	assert.Equal(t, want, documented)
+}
+
+func TestWhatIsLargeIsCompressedForThoseWhoTakeThat(t *testing.T) {
+	handler := New(testConfig())
+	for _, c := range []struct{ path, accepts, want string }{
+		{"/api/v1/openapi.yaml", "gzip", "gzip"},
+		{"/api/v1/openapi.yaml", "", ""},
+		{"/healthz", "gzip", ""},
+	} {
+		r := httptest.NewRequest("GET", "http://127.0.0.1"+c.path, nil)
+		r.Header.Set("Accept-Encoding", c.accepts)
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		require.Equal(t, 200, w.Code)
+		assert.Equal(t, c.want, w.Header().Get("Content-Encoding"), c.path)
+		body := io.Reader(w.Body)
+		if c.want != "" {
+			unzipped, err := gzip.NewReader(body)
+			require.NoError(t, err)
+			body = unzipped
+		}
+		text, err := io.ReadAll(body)
+		require.NoError(t, err)
+		if c.path != "/healthz" {
+			assert.Equal(t, string(openAPI), string(text))
+		}
+	}
 }

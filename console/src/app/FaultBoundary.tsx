@@ -21,7 +21,7 @@ export class FaultBoundary extends Component<Props, State> {
   }
 
   static getDerivedStateFromProps({ page }: Props, state: State): State | null {
-    return page === state.page ? null : { page };
+    return page === state.page ? null : { page, fault: undefined };
   }
 
   render() {
