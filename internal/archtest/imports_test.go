@@ -76,7 +76,6 @@ var owners = map[string]string{
 	"github.com/prometheus/client_golang":   "internal/metrics",
 	"github.com/brianvoe/gofakeit/v7":       "internal/core/sample",
 	"github.com/antchfx":                    "internal/core/match",
-	"github.com/ohler55/ojg":                "internal/core/match",
 	"github.com/vektah/gqlparser":           "internal/core/match",
 	"cel.dev/cel-go":                        "internal/core/expr",
 	"golang.org/x/net":                      "internal/core/xmltree",
@@ -88,7 +87,8 @@ var owners = map[string]string{
 	"github.com/evanphx/json-patch/v5":      "spec/tree",
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
-	"github.com/klauspost/compress":         "internal/traffic internal/control",
+	"github.com/klauspost/compress/zstd":    "internal/traffic",
+	"github.com/klauspost/compress/gzhttp":  "internal/control",
 	"github.com/andybalholm/brotli":         "internal/traffic",
 }
 
