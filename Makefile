@@ -9,13 +9,17 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 # The race detector needs a C compiler.
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 
-.PHONY: demo build test lint bench fuzz siege count screenshots api-types browser judges clean
+.DEFAULT_GOAL := demo
+.PHONY: help demo build test lint bench fuzz siege count screenshots api-types browser judges clean
 
-demo: build
+help: ## list the targets
+	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "make %-12s %s\n", $$1, $$2 }' Makefile
+
+demo: build ## build everything and start it with the demo data
 	@exec $(BIN) demo
 
-build: $(DIST)
-	go build -ldflags "-X rapidmimic/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
+build: $(DIST) ## build bin/rapidmimic, the console in it
+	go build -trimpath -tags nomsgpack -ldflags "-s -w -X rapidmimic/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
 
 console/node_modules/.package-lock.json: console/package-lock.json
 	cd console && npm ci --no-audit --no-fund --loglevel=error
@@ -29,51 +33,45 @@ $(DIST): console/node_modules/.package-lock.json $(SOURCES)
 	cd console && node_modules/.bin/vite build --logLevel warn
 	@touch internal/console/dist/.gitkeep $@
 
-# Types of the console from the API's own description.
-api-types:
+api-types: ## types of the console from the API's description
 	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
 	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
 
 # One way of building for all of it, since a fresh machine compiles everything.
-test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json
+test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## run all tests; installs what they need
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
 	go vet $(RACE) ./...
 	go test $(RACE) ./...
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 
-# Installs what judges the answers, where it is missing and may be installed.
-judges:
+judges: ## install what judges answers, where it is missing
 	@sh scripts/judges.sh
 
-# Installs Chromium, likewise.
-browser:
+browser: ## install Chromium, likewise
 	@sh scripts/browser.sh
 
-lint: $(DIST)
+lint: $(DIST) ## formatting, go vet, staticcheck, biome, tsc
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "gofmt would change:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	cd console && node_modules/.bin/biome check src && node_modules/.bin/tsc --noEmit
 
-bench:
+bench: ## benchmarks: packages, service, relaying
 	go test -run '^$$' -bench . -benchtime 1s ./internal/core/...
 	go run ./bench
 	go test -run "^$$" -bench "Relay|Delays|Resting" -benchtime 1x ./e2e
 
-# Every fuzz target for a minute each; FUZZ_TIME=10s for less.
-fuzz: $(DIST)
+fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 	@sh scripts/fuzz.sh
 
-# Load, edits, kills, hostile callers, slow clients and a full disk at once, for five
-# minutes, with little memory; SIEGE=-for=1m for less. docs/reliability.md says more.
-siege: build
+siege: build ## everything hostile at once, five minutes; SIEGE=-for=1m for less
 	go run ./siege $(SIEGE)
 
-count:
+count: ## lines of code and tests
 	@sh scripts/count.sh
 
-screenshots: build browser
+screenshots: build browser ## take the pictures of docs/screenshots anew
 	@sh scripts/screenshots.sh
 
-clean:
+clean: ## remove what was built and installed here
 	rm -rf bin e2e/judges/node_modules internal/console/dist/assets internal/console/dist/*.* console/node_modules
