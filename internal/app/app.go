@@ -226,9 +226,10 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	masker := call.NewMasker(secret, a.config.Mask...)
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate})
+		Gate: gate, Hide: masker.Hide})
 	a.lapse = func(ctx context.Context, now time.Time) error {
 		if err := a.store.CheckFolder(); err != nil {
 			return err
@@ -241,7 +242,6 @@ func (a *app) assemble(ctx context.Context) error {
 		}
 		return err
 	}
-	masker := call.NewMasker(secret, a.config.Mask...)
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,

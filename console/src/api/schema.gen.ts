@@ -477,7 +477,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Count the calls of all mappings anew */
+        /** Reset the call counts of all mappings */
         delete: operations["resetMappingCounts"];
         options?: never;
         head?: never;
@@ -610,7 +610,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Count the calls of a mapping anew */
+        /** Reset the call counts of a mapping */
         delete: operations["resetCounts"];
         options?: never;
         head?: never;
@@ -822,7 +822,7 @@ export interface paths {
         };
         /** Which scenario is on, in a lane or for calls in none */
         get: operations["getActiveScenario"];
-        /** Switch a scenario on instead of the one that is; what it counts begins anew */
+        /** Switch a scenario on instead of the active one; its counters restart */
         put: operations["useScenario"];
         post?: never;
         /** Switch off the scenario that is on; everything is as it was before it */
@@ -1003,7 +1003,7 @@ export interface paths {
         get: operations["getRecording"];
         put?: never;
         post?: never;
-        /** Remove a recording with its calls; mappings that were made of it stay */
+        /** Remove a recording with its calls; its mappings stay */
         delete: operations["removeRecording"];
         options?: never;
         head?: never;
@@ -2222,7 +2222,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "switched-off" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "switched-off" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */

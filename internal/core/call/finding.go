@@ -33,6 +33,7 @@ const (
 	OtherPath      Code = "other-path"
 	Absent         Code = "absent"
 	Differs        Code = "differs"
+	SecretDiffers  Code = "secret-differs"
 	NoneHold       Code = "none-hold"
 	ForbiddenHold  Code = "forbidden-hold"
 	IfFalse        Code = "if-false"

@@ -59,6 +59,10 @@ var secretHeaders = map[string]func(*Masker, string) string{
 	"Proxy-Authorization": (*Masker).credentials,
 	"Cookie":              (*Masker).cookies,
 	"Set-Cookie":          (*Masker).setCookie,
+
+	"X-Api-Key":            (*Masker).digest,
+	"X-Auth-Token":         (*Masker).digest,
+	"X-Amz-Security-Token": (*Masker).digest,
 }
 
 // Value masks the value of one header line, name in canonical form. Values of
@@ -68,6 +72,24 @@ func (m *Masker) Value(name, value string) string {
 		return mask(m, value)
 	}
 	return value
+}
+
+// Hide takes the secrets out of what a condition saw and expected: what stands in a
+// secret place goes whole, so that whoever reads it learns that it differs and no more.
+func (m *Masker) Hide(f *Finding) {
+	kind, name, _ := strings.Cut(f.Part, " ")
+	if kind == "cookie" || kind == "header" && secretHeaders[textproto.CanonicalMIMEHeaderKey(name)] != nil || m.mayHold([]byte(name)) {
+		if f.Seen, f.Expected = "", ""; f.Code == Differs {
+			f.Code = SecretDiffers
+		}
+		return
+	}
+	f.Seen, f.Expected = m.text(f.Seen), m.text(f.Expected)
+}
+
+// text masks secret values in a text that may be JSON or a form.
+func (m *Masker) text(text string) string {
+	return m.pairs(string(m.body([]byte(text), "")))
 }
 
 // Mask takes the secrets out of r. Headers that hold some are replaced, not

@@ -1,6 +1,7 @@
 package call_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -30,4 +31,39 @@ func TestSecretsInQueriesAndBodiesAreMasked(t *testing.T) {
 			assert.Equal(t, int64(len(r.Answer.Body)), r.AnswerSize)
 		})
 	}
+}
+
+func TestSecretsThatConditionsSawAreHidden(t *testing.T) {
+	masker := call.NewMasker([]byte("key"), "berth_pin")
+	for _, c := range []struct{ part, seen, expected, want string }{
+		{"header authorization", `"Bearer s3cret"`, `"Bearer other"`, "header authorization is another secret than expected"},
+		{"header x-api-key", `"s3cret"`, `"other"`, "header x-api-key is another secret than expected"},
+		{"cookie session", `"s3cret"`, `"other"`, "cookie session is another secret than expected"},
+		{"query api_key", `"s3cret"`, `"other"`, "query api_key is another secret than expected"},
+		{"form password", `"s3cret"`, `"other"`, "form password is another secret than expected"},
+		{"body $.login.berth_pin", `4711`, `1234`, `body \$.login.berth_pin is another secret than expected`},
+		{"xml //password", `"s3cret"`, `"other"`, "xml //password is another secret than expected"},
+		{"body $.login", `{"user":"Ida","password":"s3cret"}`, `including {"password":"other"}`, `^body \$.login is {"user":"Ida","password":"masked-[0-9a-f]{8}"}, expected including {"password":"masked-[0-9a-f]{8}"}$`},
+		{"body", `"user=Ida&password=s3cret"`, `containing "user=Eva"`, `^body is "user=Ida&password=masked-[0-9a-f]{8}, expected containing "user=Eva"$`},
+		{"header tier", `"silver"`, `"gold"`, `^header tier is "silver", expected "gold"$`},
+	} {
+		f := call.Finding{Code: call.Differs, Part: c.part, Seen: c.seen, Expected: c.expected}
+		masker.Hide(&f)
+		assert.Regexp(t, c.want, f.String())
+		assert.NotContains(t, f.Seen+f.Expected, "s3cret")
+	}
+	missing := call.Finding{Code: call.Absent, Part: "header authorization", Expected: `"Bearer other"`}
+	masker.Hide(&missing)
+	assert.Equal(t, "header authorization is missing", missing.String())
+}
+
+// What goes to and comes from an upstream is masked like the call itself.
+func TestSecretsOfTheUpstreamAreMasked(t *testing.T) {
+	x := &call.Exchange{
+		Target: "http://office.example/login?api_key=s3cret", RequestHeader: call.Header{"Authorization": {"Bearer s3cret"}, "X-Api-Key": {"s3cret"}},
+		RequestBody: []byte(`{"password": "s3cret"}`),
+		Answer:      call.Answer{Header: []call.Field{{Name: "Set-Cookie", Value: "session=s3cret; Path=/"}, {Name: "X-Auth-Token", Value: "s3cret"}}, Body: []byte(`{"access_token":"s3cret"}`)},
+	}
+	call.NewMasker([]byte("key")).Mask(&call.Record{Upstream: x})
+	assert.NotContains(t, fmt.Sprintf("%s %v %s %v %s", x.Target, x.RequestHeader, x.RequestBody, x.Answer.Header, x.Answer.Body), "s3cret")
 }

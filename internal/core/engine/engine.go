@@ -34,6 +34,7 @@ type Engine struct {
 	runSeed     int64
 	now         func() time.Time
 	gate        budget.Gate
+	hide        func(*call.Finding)
 }
 
 // Config is what an Engine works with.
@@ -48,11 +49,14 @@ type Config struct {
 	Now func() time.Time
 	// Gate is for calls that take much work; nil lets all of them work at once.
 	Gate budget.Gate
+	// Hide takes secrets out of what is told of a condition that does not hold; nil
+	// leaves them.
+	Hide func(*call.Finding)
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, hide: c.Hide}
 }
 
 // Forgotten is how many callers' counters, draws and limits gave way to those of others.

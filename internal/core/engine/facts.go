@@ -27,7 +27,7 @@ type asking struct {
 func (e *Engine) ask(p *Placed, r *call.Request) *asking {
 	if p.asking == nil {
 		a := &asking{budget: budget.New(p.ctx, e.now, e.gate)}
-		a.facts = match.Facts{Request: r, Budget: &a.budget}
+		a.facts = match.Facts{Request: r, Budget: &a.budget, Hide: e.hide}
 		p.asking = a
 	}
 	return p.asking

@@ -157,14 +157,17 @@ func (c *condition) fails(f *Facts) *call.Finding {
 	if c.group == nil {
 		values := c.values(f)
 		ok, expected := c.test(values)
-		switch {
-		case ok:
+		if ok {
 			return nil
-		case len(values) == 0:
-			return &call.Finding{Code: call.Absent, Part: c.subject, Expected: expected}
-		default:
-			return &call.Finding{Code: call.Differs, Part: c.subject, Seen: seen(values[0]), Expected: expected}
 		}
+		unmet := &call.Finding{Code: call.Absent, Part: c.subject, Expected: expected}
+		if len(values) > 0 {
+			unmet.Code, unmet.Seen = call.Differs, seen(values[0])
+		}
+		if f.Hide != nil {
+			f.Hide(unmet)
+		}
+		return unmet
 	}
 	var unmet []call.Finding
 	for i := range c.group {

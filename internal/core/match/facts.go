@@ -25,6 +25,9 @@ type Facts struct {
 	Operation string
 	// Budget is what the call has left; nil stands for no bound.
 	Budget *budget.Budget
+	// Hide takes secrets out of what is told of a condition that does not hold; nil
+	// leaves them.
+	Hide func(*call.Finding)
 
 	queries, fields, multipart, asked url.Values
 	text                              []*tree.Node
