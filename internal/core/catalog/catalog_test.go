@@ -18,6 +18,7 @@ import (
 type fakeStore struct {
 	stored  catalog.Definitions
 	changes []catalog.Change
+	applied []catalog.Applied // what came from a folder; kept from the changes
 	fail    error
 	panics  bool
 }
@@ -31,7 +32,7 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 		panic("the store is broken")
 	}
 	if s.fail == nil {
-		s.changes = append(s.changes, change)
+		s.changes, s.applied = append(s.changes, change), append(s.applied, change.Applied...)
 	}
 	return s.fail
 }
@@ -52,7 +53,9 @@ func (s *fakeStore) Recordings(context.Context, string) ([]catalog.StoredRecordi
 	return nil, nil
 }
 func (s *fakeStore) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
-func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error)              { return nil, nil }
+func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error) {
+	return s.applied, nil
+}
 
 func (s *fakeStore) RemovedMappings(context.Context, string) ([]catalog.MappingVersion, error) {
 	return nil, s.fail
