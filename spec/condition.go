@@ -46,6 +46,8 @@ type Condition struct {
 	Below    *tree.Node   `json:"below,omitempty"`
 	OneOf    []*tree.Node `json:"oneOf,omitempty"`
 	Includes *tree.Node   `json:"includes,omitempty"`
+	// Length is how many characters a text has, elements a list, or members an object.
+	Length *tree.Node `json:"length,omitempty"`
 	// Schema is a JSON Schema, which a text that is JSON meets by what it says.
 	Schema *tree.Node `json:"schema,omitempty"`
 }
@@ -75,10 +77,45 @@ func (c Condition) parts() (count int) {
 	return count
 }
 
-func (c Condition) tests() (count int) {
-	for _, given := range []bool{c.Equals != nil, c.Not != nil, c.Contains != nil, c.Starts != nil, c.Ends != nil, c.Pattern != nil, c.Present != nil, c.Above != nil, c.Below != nil, c.OneOf != nil,
-		c.Includes != nil, c.Schema != nil} {
-		if given {
+// Test is one of the tests that a condition can have.
+type Test struct {
+	// Name is its key in a document.
+	Name string
+	// Given reports whether a condition has it.
+	Given func(*Condition) bool
+}
+
+// Tests are all of them: a new one stands here, and in the compilers of the core, the
+// schema of documents, the API document and the reference. Tests hold these together.
+var Tests = []Test{
+	{"equals", func(c *Condition) bool { return c.Equals != nil }},
+	{"not", func(c *Condition) bool { return c.Not != nil }},
+	{"contains", func(c *Condition) bool { return c.Contains != nil }},
+	{"starts", func(c *Condition) bool { return c.Starts != nil }},
+	{"ends", func(c *Condition) bool { return c.Ends != nil }},
+	{"pattern", func(c *Condition) bool { return c.Pattern != nil }},
+	{"present", func(c *Condition) bool { return c.Present != nil }},
+	{"above", func(c *Condition) bool { return c.Above != nil }},
+	{"below", func(c *Condition) bool { return c.Below != nil }},
+	{"oneOf", func(c *Condition) bool { return c.OneOf != nil }},
+	{"includes", func(c *Condition) bool { return c.Includes != nil }},
+	{"length", func(c *Condition) bool { return c.Length != nil }},
+	{"schema", func(c *Condition) bool { return c.Schema != nil }},
+}
+
+// Test names the test of the condition; "" when it has none, which is present.
+func (c *Condition) Test() string {
+	for _, t := range Tests {
+		if t.Given(c) {
+			return t.Name
+		}
+	}
+	return ""
+}
+
+func (c *Condition) tests() (count int) {
+	for _, t := range Tests {
+		if t.Given(c) {
 			count++
 		}
 	}

@@ -1523,6 +1523,8 @@ export interface components {
             oneOf?: unknown[];
             /** @description JSON that must be contained */
             includes?: unknown;
+            /** @description Characters of a text, elements of a list, members of an object */
+            length?: number;
             /** @description A JSON Schema */
             schema?: unknown;
         };

@@ -48,7 +48,7 @@ func (c *Conditions) first() *condition {
 type condition struct {
 	subject string // as people read it: "query season"
 	values  func(*Facts) []*tree.Node
-	test    func([]*tree.Node) (ok bool, expected string)
+	test    test
 	// equals is what an equality on a text compares with: the index knows
 	// mappings by it. Nil for every other test.
 	equals *string
@@ -111,7 +111,7 @@ func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
 	}
 	c, err := subjectOf(s)
 	if err == nil && s.Caller == "" {
-		c.test, err = k.testOf(s)
+		c.test, err = k.testOf(&s)
 	}
 	if want := s.Equals; want != nil && want.Kind == tree.String {
 		c.equals = &want.Text

@@ -56,6 +56,12 @@ func TestConditions(t *testing.T) {
 		"cookie":               {`{cookie: tier, oneOf: [gold, silver]}`, "", ""},
 		"not":                  {`{cookie: tier, not: gold}`, "", `cookie tier is "gold", expected anything but "gold"`},
 		"pattern":              {`{header: x-kind, pattern: '^[a-c]+$'}`, "", ""},
+		"length of a text":     {`{query: season, length: 6}`, "", ""},
+		"another length":       {`{query: season, length: 5}`, "", `query season is "winter", expected length 5`},
+		"characters":           {`{body: $.a, length: 2}`, `{"a": "é€"}`, ""},
+		"length of a list":     {`{body: $.a, length: 2}`, `{"a": [1, 2]}`, ""},
+		"length of an object":  {`{body: $.a, length: 1}`, `{"a": {"b": 1}}`, ""},
+		"length of a number":   {`{body: $.a, length: 1}`, `{"a": 7}`, `body $.a is 7, expected length 1`},
 		"body above":           {`{body: $.vessel.lengthMetres, above: 20}`, booking, ""},
 		"body below":           {`{body: $.vessel.lengthMetres, below: 20}`, booking, `body $.vessel.lengthMetres is 21.5, expected below 20`},
 		"a list's elements":    {`{body: '$.vessel.flags[*]', equals: GB}`, booking, ""},
@@ -124,6 +130,8 @@ func fails(t *testing.T, asks, body string) string {
 
 func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 	for asks, want := range map[string]string{
+		`where: [{query: a, length: 1.5}]`:           "/call/where/0: length must be a whole number from 0, not 1.5",
+		`where: [{query: a, length: -1}]`:            "/call/where/0: length must be a whole number from 0, not -1",
 		`where: [{body: "$["}]`:                      "/call/where/0: body \"$[\" is not a JSONPath",
 		`where: [{query: a}, {any: [{xml: "//["}]}]`: "/call/where/1/any/0: xml \"//[\" is not an XPath",
 		`where: [{query: a, pattern: "("}]`:          "/call/where/0: pattern",

@@ -5,32 +5,27 @@ import (
 	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"rapidmimic/spec"
 	"rapidmimic/spec/tree"
 )
 
-// testOf compiles the test of a condition.
-func (k Compiler) testOf(s spec.Condition) (func([]*tree.Node) (bool, string), error) {
-	one := func(expected string, holds func(*tree.Node) bool) func([]*tree.Node) (bool, string) {
-		return func(values []*tree.Node) (bool, string) {
-			for _, v := range values {
-				if holds(v) {
-					return true, ""
-				}
-			}
-			return false, expected
-		}
-	}
-	text := func(word string, want *string, holds func(have, want string) bool) func([]*tree.Node) (bool, string) {
-		return one(word+" "+strconv.Quote(*want), func(v *tree.Node) bool { return holds(plainText(v), *want) })
-	}
-	switch {
-	case s.Equals != nil:
-		return one(shown(s.Equals), func(v *tree.Node) bool { return same(v, s.Equals) }), nil
-	case s.Not != nil:
+// test is a compiled test: whether it holds of the values that a condition found, and
+// what was expected where it does not.
+type test func(values []*tree.Node) (ok bool, expected string)
+
+// tests compile each test of conditions, by its name; that of "" stands for none.
+var tests = map[string]func(k Compiler, s *spec.Condition) (test, error){
+	"":        func(Compiler, *spec.Condition) (test, error) { return presence(true), nil },
+	"present": func(_ Compiler, s *spec.Condition) (test, error) { return presence(*s.Present), nil },
+	"equals": func(_ Compiler, s *spec.Condition) (test, error) {
+		return oneHolds(shown(s.Equals), func(v *tree.Node) bool { return same(v, s.Equals) }), nil
+	},
+	"not": func(_ Compiler, s *spec.Condition) (test, error) {
 		return func(values []*tree.Node) (bool, string) {
 			for _, v := range values {
 				if same(v, s.Not) {
@@ -39,47 +34,77 @@ func (k Compiler) testOf(s spec.Condition) (func([]*tree.Node) (bool, string), e
 			}
 			return true, ""
 		}, nil
-	case s.Contains != nil:
-		return text("containing", s.Contains, strings.Contains), nil
-	case s.Starts != nil:
-		return text("starting with", s.Starts, strings.HasPrefix), nil
-	case s.Ends != nil:
-		return text("ending with", s.Ends, strings.HasSuffix), nil
-	case s.Pattern != nil:
+	},
+	"contains": func(_ Compiler, s *spec.Condition) (test, error) {
+		return textTest("containing", *s.Contains, strings.Contains), nil
+	},
+	"starts": func(_ Compiler, s *spec.Condition) (test, error) {
+		return textTest("starting with", *s.Starts, strings.HasPrefix), nil
+	},
+	"ends": func(_ Compiler, s *spec.Condition) (test, error) {
+		return textTest("ending with", *s.Ends, strings.HasSuffix), nil
+	},
+	"pattern": func(_ Compiler, s *spec.Condition) (test, error) {
 		re, err := regexp.Compile(*s.Pattern)
 		if err != nil {
 			return nil, fmt.Errorf("pattern %q: %w", *s.Pattern, err)
 		}
-		return one("fitting "+*s.Pattern, func(v *tree.Node) bool { return re.MatchString(plainText(v)) }), nil
-	case s.Above != nil, s.Below != nil:
-		return limitOf(s, one)
-	case s.OneOf != nil:
-		var names []string
-		for _, n := range s.OneOf {
-			names = append(names, shown(n))
+		return oneHolds("fitting "+*s.Pattern, func(v *tree.Node) bool { return re.MatchString(plainText(v)) }), nil
+	},
+	"above": func(_ Compiler, s *spec.Condition) (test, error) { return limitTest("above", s.Above, 1) },
+	"below": func(_ Compiler, s *spec.Condition) (test, error) { return limitTest("below", s.Below, -1) },
+	"oneOf": func(_ Compiler, s *spec.Condition) (test, error) {
+		names := make([]string, len(s.OneOf))
+		for i, n := range s.OneOf {
+			names[i] = shown(n)
 		}
-		return one("one of "+strings.Join(names, ", "), func(v *tree.Node) bool {
-			for _, n := range s.OneOf {
-				if same(v, n) {
-					return true
-				}
-			}
-			return false
+		return oneHolds("one of "+strings.Join(names, ", "), func(v *tree.Node) bool {
+			return slices.ContainsFunc(s.OneOf, func(n *tree.Node) bool { return same(v, n) })
 		}), nil
-	case s.Includes != nil:
-		return one("including "+shown(s.Includes), func(v *tree.Node) bool { return includes(v, s.Includes) }), nil
-	case s.Schema != nil:
-		return k.schemaTest(s.Schema)
-	case s.Present != nil && !*s.Present:
-		return func(values []*tree.Node) (bool, string) { return len(values) == 0, "not to be there" }, nil
-	default:
-		return func(values []*tree.Node) (bool, string) { return len(values) > 0, "to be there" }, nil
+	},
+	"includes": func(_ Compiler, s *spec.Condition) (test, error) {
+		return oneHolds("including "+shown(s.Includes), func(v *tree.Node) bool { return includes(v, s.Includes) }), nil
+	},
+	"length": func(_ Compiler, s *spec.Condition) (test, error) {
+		wanted, err := strconv.Atoi(s.Length.Text)
+		if err != nil || s.Length.Kind != tree.Number || wanted < 0 {
+			return nil, fmt.Errorf("length must be a whole number from 0, not %s", shown(s.Length))
+		}
+		return oneHolds("length "+s.Length.Text, func(v *tree.Node) bool { return lengthOf(v) == wanted }), nil
+	},
+	"schema": func(k Compiler, s *spec.Condition) (test, error) { return k.schemaTest(s.Schema) },
+}
+
+// testOf compiles the test of a condition.
+func (k Compiler) testOf(s *spec.Condition) (test, error) {
+	name := s.Test()
+	compile := tests[name]
+	if compile == nil {
+		return nil, fmt.Errorf("the test %q is not known", name)
 	}
+	return compile(k, s)
+}
+
+// oneHolds is a test that holds when it does of one of the values.
+func oneHolds(expected string, holds func(*tree.Node) bool) test {
+	return func(values []*tree.Node) (bool, string) { return slices.ContainsFunc(values, holds), expected }
+}
+
+func textTest(word, want string, holds func(have, want string) bool) test {
+	return oneHolds(word+" "+strconv.Quote(want), func(v *tree.Node) bool { return holds(plainText(v), want) })
+}
+
+func presence(wanted bool) test {
+	expected := "to be there"
+	if !wanted {
+		expected = "not to be there"
+	}
+	return func(values []*tree.Node) (bool, string) { return len(values) > 0 == wanted, expected }
 }
 
 // schemaTest holds values against a JSON Schema: a text that is JSON by what it
 // says, any other as a text.
-func (k Compiler) schemaTest(n *tree.Node) (func([]*tree.Node) (bool, string), error) {
+func (k Compiler) schemaTest(n *tree.Node) (test, error) {
 	schema, err := k.Schema(n)
 	if err != nil {
 		return nil, fmt.Errorf("schema: %w", err)
@@ -100,17 +125,29 @@ func (k Compiler) schemaTest(n *tree.Node) (func([]*tree.Node) (bool, string), e
 	}, nil
 }
 
-func limitOf(s spec.Condition, one func(string, func(*tree.Node) bool) func([]*tree.Node) (bool, string)) (func([]*tree.Node) (bool, string), error) {
-	limit, word := s.Above, "above"
-	if s.Below != nil {
-		limit, word = s.Below, "below"
+// lengthOf is how many characters a text has, elements a list or members an object; -1
+// for what has no length.
+func lengthOf(v *tree.Node) int {
+	switch v.Kind {
+	case tree.String:
+		return utf8.RuneCountInString(v.Text)
+	case tree.List:
+		return len(v.Items)
+	case tree.Map:
+		return len(v.Members)
+	default:
+		return -1
 	}
+}
+
+// limitTest compares numbers: side is 1 for those above the limit, -1 for those below.
+func limitTest(word string, limit *tree.Node, side int) (test, error) {
 	if limit.Kind != tree.Number {
 		return nil, fmt.Errorf("%s must be a number, not %s", word, limit.Kind)
 	}
-	return one(word+" "+limit.Text, func(v *tree.Node) bool {
+	return oneHolds(word+" "+limit.Text, func(v *tree.Node) bool {
 		text, ok := numberIn(v)
-		return ok && (word == "above") == (tree.CompareNumbers(text, limit.Text) > 0) && tree.CompareNumbers(text, limit.Text) != 0
+		return ok && tree.CompareNumbers(text, limit.Text) == side
 	}), nil
 }
 
