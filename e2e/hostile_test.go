@@ -36,12 +36,19 @@ func (s *service) raw(text string) string {
 	return string(answer)
 }
 
-// lastCall is the newest call of the log, whole.
+// lastCall is the newest call of the log, whole. It waits for the one that send made: a
+// call comes to the log after its answer has gone out.
 func (s *service) lastCall() api.CallDetail {
-	list, err := s.api.Calls(s.t.Context(), client.CallQuery{Limit: 1})
-	require.NoError(s.t, err)
-	require.NotEmpty(s.t, list.Items)
-	detail, err := s.api.Call(s.t.Context(), list.Items[0].ID)
+	var newest string
+	require.Eventually(s.t, func() bool {
+		list, err := s.api.Calls(s.t.Context(), client.CallQuery{Limit: 1})
+		require.NoError(s.t, err)
+		if len(list.Items) > 0 {
+			newest = list.Items[0].ID
+		}
+		return newest != "" && (len(newest) > len(s.answered) || len(newest) == len(s.answered) && newest >= s.answered)
+	}, 10*time.Second, 5*time.Millisecond)
+	detail, err := s.api.Call(s.t.Context(), newest)
 	require.NoError(s.t, err)
 	return detail
 }

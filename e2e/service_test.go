@@ -56,13 +56,14 @@ func run(m *testing.M) int {
 
 // service is a running service with a client.
 type service struct {
-	pid     int // of one that runs as a process
-	t       testing.TB
-	api     *client.Client
-	control string
-	traffic string
-	data    string
-	stop    func()
+	pid      int // of one that runs as a process
+	t        testing.TB
+	api      *client.Client
+	control  string
+	traffic  string
+	data     string
+	stop     func()
+	answered string // the id of the call that send made last
 }
 
 // start runs a service on ports of its own until the test ends.
@@ -129,5 +130,8 @@ func (s *service) send(line, body string, headers ...string) (*http.Response, st
 	defer resp.Body.Close()
 	text, err := io.ReadAll(resp.Body)
 	require.NoError(s.t, err)
+	if id, _, ours := strings.Cut(strings.TrimPrefix(resp.Header.Get("Rapid-Mimic"), "call="), ","); ours {
+		s.answered = id
+	}
 	return resp, string(text)
 }
