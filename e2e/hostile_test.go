@@ -40,13 +40,14 @@ func (s *service) raw(text string) string {
 // call comes to the log after its answer has gone out.
 func (s *service) lastCall() api.CallDetail {
 	var newest string
+	answered, _ := s.answered.Load().(string)
 	require.Eventually(s.t, func() bool {
 		list, err := s.api.Calls(s.t.Context(), client.CallQuery{Limit: 1})
 		require.NoError(s.t, err)
 		if len(list.Items) > 0 {
 			newest = list.Items[0].ID
 		}
-		return newest != "" && (len(newest) > len(s.answered) || len(newest) == len(s.answered) && newest >= s.answered)
+		return newest != "" && (len(newest) > len(answered) || len(newest) == len(answered) && newest >= answered)
 	}, 10*time.Second, 5*time.Millisecond)
 	detail, err := s.api.Call(s.t.Context(), newest)
 	require.NoError(s.t, err)

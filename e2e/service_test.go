@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -63,7 +64,7 @@ type service struct {
 	traffic  string
 	data     string
 	stop     func()
-	answered string // the id of the call that send made last
+	answered atomic.Value // string: the id of the call that send made last
 }
 
 // start runs a service on ports of its own until the test ends.
@@ -131,7 +132,7 @@ func (s *service) send(line, body string, headers ...string) (*http.Response, st
 	text, err := io.ReadAll(resp.Body)
 	require.NoError(s.t, err)
 	if id, _, ours := strings.Cut(strings.TrimPrefix(resp.Header.Get("Rapid-Mimic"), "call="), ","); ours {
-		s.answered = id
+		s.answered.Store(id)
 	}
 	return resp, string(text)
 }
