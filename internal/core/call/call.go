@@ -131,6 +131,8 @@ type Record struct {
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
 
+	weight int // see Weight; 0 while nobody asked
+
 	Source      Source
 	By          string
 	Explanation *Explanation
@@ -228,8 +230,15 @@ func AppendID(b []byte, number uint64) []byte {
 func ID(number uint64) string { return string(AppendID(nil, number)) }
 
 // Weight is about how many bytes a record takes in memory. What it shares with other
-// calls counts, too.
+// calls counts, too. It is taken once: masking does not change it by much.
 func (r *Record) Weight() int {
+	if r.weight == 0 {
+		r.weight = r.weigh()
+	}
+	return r.weight
+}
+
+func (r *Record) weigh() int {
 	weight := 1_000 + len(r.Request.Address) + len(r.Request.Query) + len(r.Request.Body.Bytes) + len(r.Answer.Body)
 	for name, values := range r.Request.Header {
 		weight += len(name)
