@@ -182,3 +182,15 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// A text with any character that could end a line comes back from YAML as it was.
+func TestTextsComeBackFromYAML(t *testing.T) {
+	for _, text := range []string{"\n\u2028", "a\u2029b", "a\u0085\nb", "a\r\nb", "\r", "a\nb\n", "\n a", "\ta\n", " a\nb ", "a\n\n", "\ufeffa", "a\x00b", "- a\n# b", "'\"\n"} {
+		n := &tree.Node{Kind: tree.Map, Members: []tree.Member{{Key: "a", Value: tree.NewString(text)}}}
+		written, err := n.YAML()
+		require.NoError(t, err)
+		read, err := tree.Parse(written)
+		require.NoError(t, err, "%q: %s", text, written)
+		assert.Equal(t, text, read.Get("a").Text, "%q: %s", text, written)
+	}
+}

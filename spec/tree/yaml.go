@@ -214,12 +214,16 @@ func (n *Node) toYAML() *yaml.Node {
 	}
 }
 
+// otherBreaks end a line for readers of YAML 1.1, so they are escaped: a block of lines
+// with one of them in it does not come back as it was.
+const otherBreaks = "\r\u0085\u2028\u2029"
+
 // yamlString quotes what our own reader, or a YAML 1.1 reader, would not take
 // for text.
 func yamlString(s string) *yaml.Node {
 	y := &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
 	plain := &yaml.Node{Value: s}
-	if kind, _ := scalar(plain); kind != String || s == "<<" {
+	if kind, _ := scalar(plain); kind != String || s == "<<" || strings.ContainsAny(s, otherBreaks) {
 		y.Style = yaml.DoubleQuotedStyle
 	} else if strings.Contains(s, "\n") {
 		y.Style = yaml.LiteralStyle

@@ -153,7 +153,7 @@ func TestUpdateOfTheEnvironment(t *testing.T) {
 
 // What is written out is read back to the same, whatever stands in it.
 func FuzzFoldersReadBackWhatWasWritten(f *testing.F) {
-	for _, text := range []string{"", "plain", "${call.path.n}", "a\nb\n", " lead", "a: b # c", "- x", "\t", "007", "yes", "null", "a\n \n  b", "\"quoted\"", "#", "é\u2028x", "trail ", "a\r\nb"} {
+	for _, text := range []string{"", "plain", "${call.path.n}", "a\nb\n", " lead", "a: b # c", "- x", "\t", "007", "yes", "null", "a\n \n  b", "\"quoted\"", "#", "é\u2028x", "trail ", "a\r\nb", "\n\u2028"} {
 		f.Add(text)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
