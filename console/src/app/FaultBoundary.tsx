@@ -31,9 +31,12 @@ export class FaultBoundary extends Component<Props, State> {
       <div role="alert" className="space-y-3 px-5 py-8">
         <p className="font-medium text-base">This page failed. Nothing was changed by that.</p>
         <p className="break-words font-mono text-dim text-xs">{fault.message}</p>
-        <Button look="main" onClick={() => this.setState({ fault: undefined })}>
-          Show it again
-        </Button>
+        <p className="flex gap-2">
+          <Button look="main" onClick={() => this.setState({ fault: undefined })}>
+            Show it again
+          </Button>
+          <Button onClick={() => location.reload()}>Reload the console</Button>
+        </p>
       </div>
     );
   }
