@@ -40,7 +40,6 @@ const (
 	IfNotBoolean   Code = "if-not-boolean"
 	IfFailed       Code = "if-failed"
 	NotLookedAt    Code = "not-looked-at"
-	SwitchedOff    Code = "switched-off"
 	LowerLayer     Code = "lower-layer"
 	LowerRank      Code = "lower-rank"
 	LessSpecific   Code = "less-specific"
@@ -201,7 +200,7 @@ func (f Finding) named(name string) string {
 	case "seen":
 		return short(f.Seen)
 	case "expected":
-		return short(f.Expected)
+		return f.Expected
 	case "among":
 		texts := make([]string, len(f.Among))
 		for i, one := range f.Among {

@@ -26,6 +26,7 @@ func TestFindingsInWords(t *testing.T) {
 		{differs, `query season is "summer", expected "winter"`},
 		{call.Finding{Code: call.NoneHold, Among: []call.Finding{differs, absent}}, `none of: query season is "summer", expected "winter"; header tier is missing, expected to be there`},
 		{call.Finding{Code: call.Differs, Part: "body $.a", Seen: strings.Repeat("x", 79) + "é", Expected: "1"}, "body $.a is " + strings.Repeat("x", 79) + "…, expected 1"},
+		{call.Finding{Code: call.Differs, Part: "tier", Seen: "1", Expected: "one of " + strings.Repeat("gold, ", 30)}, "tier is 1, expected one of " + strings.Repeat("gold, ", 30)},
 		{call.Find(call.Missed, "a{0}", "GET", "/[x]"), `Nothing in service "a{0}" fits GET /[x].`},
 	} {
 		assert.Equal(t, c.want, c.finding.String())

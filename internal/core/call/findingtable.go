@@ -36,7 +36,6 @@ var table = []entry{
 	{IfNotBoolean, "if: the expression gives {seen}, not true or false", "the expression of the mapping gives neither true nor false"},
 	{IfFailed, "if: {0}", "the expression of the mapping has no value for the call"},
 	{NotLookedAt, "not looked at: {0}", "the budget of the call was used up before"},
-	{SwitchedOff, "it is switched off", "the mapping is not enabled"},
 	{LowerLayer, "fits too, but what {0} belongs to comes first", "a mapping of a higher layer won"},
 	{LowerRank, "fits too, but rank {1} is below rank {2} of {0}", "a mapping of a higher rank won"},
 	{LessSpecific, "fits too, but its path is less specific than {0}", "a mapping with a more specific path won"},

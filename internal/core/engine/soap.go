@@ -62,7 +62,7 @@ func (e *Engine) chooseSOAP(d *Decision, p *Placed, r *call.Request) {
 	}
 	if m.Fault != nil {
 		d.Source, d.By, d.Answer = call.FromMiss, "message", soap.Fault(m, *m.Fault)
-		d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, m.Fault.Text), Steps: append(steps,
+		d.Explanation = &call.Explanation{Summary: call.Find(call.Undispatched, m.Fault.Text), Steps: append(steps,
 			skipped(call.Subject{Kind: call.KindOperations}, call.Find(call.Undispatched, m.Fault.Text)))}
 		return
 	}
@@ -100,7 +100,7 @@ func (e *Engine) missSOAP(d *Decision, p *Placed, r *call.Request) {
 			p.Service.Spec.Name, p.Service.Spec.Name, strings.Join(ports, ", ")),
 	}
 	d.Source, d.By, d.Answer = call.FromMiss, "method", problemAnswer(404, doc)
-	d.Explanation = &call.Explanation{Summary: call.Find(call.Refused, doc.Detail), Steps: []call.Step{
+	d.Explanation = &call.Explanation{Summary: call.Find(call.Undispatched, doc.Detail), Steps: []call.Step{
 		skipped(call.Subject{Kind: call.KindOperations}, call.Finding{Code: call.NotPosted, Part: "method", Seen: r.Method, Expected: "POST"})}}
 }
 
