@@ -45,8 +45,8 @@ type assertion struct {
 	cut string
 }
 
-// soap reports whether the body of a call tells which operation it is for.
-func (a *assertion) soap() bool { return a.service.Contract != nil && a.service.Contract.SOAP != nil }
+// byMessage reports whether the body of a call tells which operation it is for.
+func (a *assertion) byMessage() bool { return a.service.Protocol().ByMessage() }
 
 // postAssertion tells whether calls were received, as soon as it holds, or when
 // the time to wait is over.
@@ -165,7 +165,7 @@ func (s *server) check(ctx context.Context, a *assertion) (result api.AssertionR
 
 // looksInto reports whether the lines of calls do not say enough to decide.
 func (a *assertion) looksInto() bool {
-	return a.soap() || slices.ContainsFunc(a.patterns, func(m *catalog.Mapping) bool { return m.Rule.Conditions != nil })
+	return a.byMessage() || slices.ContainsFunc(a.patterns, func(m *catalog.Mapping) bool { return m.Rule.Conditions != nil })
 }
 
 // recordOf is a call as far as its line says it.
@@ -254,7 +254,7 @@ func (s *server) openCalls(a *assertion, inWork []*call.Record) (open []*call.Re
 		open = append(open, r)
 		for _, pattern := range a.patterns {
 			why := s.Engine.Misfit(a.service, pattern, &r.Request)
-			if why.Why != nil && r.Source == call.FromUpstream && (why.Far == 0 || a.soap()) {
+			if why.Why != nil && r.Source == call.FromUpstream && (why.Far == 0 || a.byMessage()) {
 				unread = fmt.Sprintf("the upstream is still being asked for call %s, whose body is not known yet", call.ID(r.Number))
 			}
 		}

@@ -127,8 +127,8 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 			report.Try = api.Try{Method: op.Method, URL: s.TrafficURL + try.Address, Curl: try.Curl(s.TrafficURL)}
 		}
 	}
-	if service.Contract.SOAP != nil { // a message is too long for a line
-		address := s.address(service.Spec.Name) + "?wsdl"
+	if publisher, ok := service.Protocol().(contract.Publisher); ok { // a message is too long for a line
+		address := s.address(service.Spec.Name) + "?" + publisher.Published()
 		report.Try = api.Try{Method: http.MethodGet, URL: address, Curl: "curl '" + address + "'"}
 	}
 	return report

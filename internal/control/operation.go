@@ -5,11 +5,9 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
@@ -51,7 +49,7 @@ func drawFor(op *contract.Operation) *sample.Draw { return sample.NewDraw(0, op.
 
 // operationView tells how an operation answers when nothing else does.
 func (s *server) operationView(seen perspective, service *catalog.Service, op *contract.Operation) api.Operation {
-	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated, SOAP: op.SOAP != nil}
+	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated, Protocol: service.Protocol().Name(), ByMessage: op.ByMessage}
 	if op.Skipped != nil {
 		view.Skipped = op.Skipped.Detail
 		if op.Skipped.Line > 0 {
@@ -91,8 +89,7 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 	if len(offers) == 0 {
 		return view
 	}
-	wanted := answer.Wanted{Status: response.Status, Offer: offers[0], Example: chosen}
-	built := answer.FromOperation(wanted, func() *sample.Draw { return drawFor(op) })
+	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, Offers: offers[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
 	view.MediaType, view.Sample, view.Body = offers[0].MediaType, string(built.Answer.Body), "generated"
 	if built.Used != nil && !offers[0].Drawn {
 		view.Body, view.Example = "example", built.Used.Name
@@ -117,7 +114,7 @@ func answering(service *catalog.Service, op *contract.Operation) (mappings []*ca
 	fits, _ := service.Fits(op.Method, path, nil)
 	for _, fit := range fits {
 		on := fit.Value.Spec.Call.Operation
-		if fit.Method && fit.Rule.Conditions == nil && (on == op.ID || on == "" && op.SOAP == nil) {
+		if fit.Method && fit.Rule.Conditions == nil && (on == op.ID || on == "" && !op.ByMessage) {
 			mappings = append(mappings, fit.Value)
 		}
 	}
@@ -126,20 +123,9 @@ func answering(service *catalog.Service, op *contract.Operation) (mappings []*ca
 
 // try is a call that the operation takes, its address that of the service.
 func (s *server) try(service *catalog.Service, op *contract.Operation) call.Request {
-	r := op.Try(drawFor(op))
-	if op.SOAP != nil {
-		r = op.SOAP.Try(soapVersion(op), drawFor(op))
-	}
+	r := service.Protocol().Try(op, drawFor(op))
 	r.Address = "/" + url.PathEscape(service.Spec.Name) + r.Address
 	return r
-}
-
-// soapVersion is the version of SOAP that an operation is shown in.
-func soapVersion(op *contract.Operation) int {
-	if op.Body != nil && strings.HasPrefix(op.Body.Offers[0].MediaType, "application/soap+xml") {
-		return 12
-	}
-	return 11
 }
 
 func (s *server) operationDetail(seen perspective, service *catalog.Service, op *contract.Operation) api.OperationDetail {

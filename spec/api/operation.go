@@ -11,8 +11,10 @@ type Operation struct {
 	Tags    []string `json:"tags,omitempty"`
 	// Deprecated operations answer like all others.
 	Deprecated bool `json:"deprecated,omitempty"`
-	// SOAP operations share their paths; messages tell them apart.
-	SOAP bool `json:"soap,omitempty"`
+	// Protocol is how callers speak: "http" or "soap".
+	Protocol string `json:"protocol"`
+	// ByMessage operations share their paths; messages tell them apart.
+	ByMessage bool `json:"byMessage,omitempty"`
 	// Status, MediaType and Body tell how it answers when nothing else does:
 	// Body is "example", "generated" or "none".
 	Status    int    `json:"status,omitempty"`

@@ -1319,8 +1319,13 @@ export interface components {
             summary?: string;
             tags?: string[];
             deprecated?: boolean;
+            /**
+             * @description How callers speak
+             * @enum {string}
+             */
+            protocol: "http" | "soap";
             /** @description It shares its path with others; messages tell them apart */
-            soap?: boolean;
+            byMessage?: boolean;
             /** @description Calls since the start, whoever answered */
             calls?: {
                 total: number;

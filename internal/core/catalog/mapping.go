@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"time"
 
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/impair"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
@@ -142,8 +143,8 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 		if a.From != "" && s.Upstream == nil {
 			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream (set one: service set %s --upstream URL)", s.Spec.Name, s.Spec.Name)}
 		}
-		if a.Fault != nil && (s.Contract == nil || s.Contract.SOAP == nil) {
-			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q is not one of SOAP, so nobody there understands a fault", s.Spec.Name)}
+		if _, faults := s.Protocol().(contract.Envelope); a.Fault != nil && !faults {
+			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q speaks plain HTTP, which has no faults: give status and json instead", s.Spec.Name)}
 		}
 	}
 	return nil

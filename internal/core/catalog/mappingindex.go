@@ -2,7 +2,6 @@ package catalog
 
 import (
 	"maps"
-	"net/url"
 
 	"rapidmimic/internal/core/match"
 )
@@ -90,15 +89,7 @@ func (s *Service) appendOnOperation(entries []match.Entry[*Mapping], m *Mapping)
 	if op == nil {
 		return entries
 	}
-	templates := []match.Template{op.Template}
-	if op.SOAP != nil {
-		templates = templates[:0]
-		for _, path := range append([]string{""}, s.Contract.SOAP.Ports()...) {
-			if t, err := match.ParseTemplate("/" + url.PathEscape(path)); err == nil {
-				templates = append(templates, t)
-			}
-		}
-	}
+	templates := s.Protocol().Addresses(op)
 	if m.Spec.Call.Path != "" {
 		templates = []match.Template{m.Rule.Template}
 	}
@@ -107,7 +98,7 @@ func (s *Service) appendOnOperation(entries []match.Entry[*Mapping], m *Mapping)
 		if rule.Template = t; len(rule.Methods) == 0 {
 			rule.Methods = []string{op.Method}
 		}
-		if op.SOAP != nil {
+		if op.ByMessage {
 			rule.Operation = op.ID
 		}
 		entries = append(entries, match.Entry[*Mapping]{Rule: &rule, Value: m})

@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"rapidmimic/internal/core/answer"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
@@ -101,7 +102,7 @@ func checkPins(s spec.Service, old *Service) error {
 		if old.Spec.Pins[id] == nil && old.Operation(id) == nil {
 			items = append(items, problem.Item{At: at, Detail: notFound("operation", id, old.operationIDs()).Error()})
 		}
-		_, faults := answer.CompilePins(pins)
+		_, faults := contract.CompilePins(pins)
 		for _, fault := range faults {
 			fault.At, fault.Line, fault.Col = at+fault.At, 0, 0 // of the value alone
 			items = append(items, fault)

@@ -11,6 +11,7 @@ import (
 	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/rest"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/impair"
 	"rapidmimic/internal/core/match"
@@ -128,10 +129,9 @@ type Service struct {
 	// nothing else answers; nil without one.
 	Otherwise *Reply
 
-	mappings   mappingIndex
-	pins       map[string][]answer.Pin // by operation
-	operations match.Router[*contract.Operation]
-	over       *overlay // what a scenario or a lane lays above; nil for nothing
+	mappings mappingIndex
+	pins     map[string][]contract.Pin // by operation
+	over     *overlay                  // what a scenario or a lane lays above; nil for nothing
 
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
@@ -248,17 +248,19 @@ func (s *Service) operationIDs() (ids []string) {
 
 // LooksIntoBodies reports whether the answer to a call can depend on its body.
 func (s *Service) LooksIntoBodies() bool {
-	return s.mappings.looking > 0 || s.Otherwise != nil && s.Otherwise.Dynamic != nil || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Contract != nil && s.Contract.SOAP != nil
+	return s.mappings.looking > 0 || s.Otherwise != nil && s.Otherwise.Dynamic != nil || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Protocol().ByMessage()
+}
+
+// Protocol is how callers speak to the service.
+func (s *Service) Protocol() contract.Protocol {
+	if s.Contract == nil {
+		return rest.None
+	}
+	return s.Contract.Protocol
 }
 
 // Pins are what is fixed in the answers of an operation.
-func (s *Service) Pins(operation string) []answer.Pin { return s.pins[operation] }
-
-// Operations returns the operations of the contract whose path fits, whatever
-// their method, the most specific path first.
-func (s *Service) Operations(segments []string) []*contract.Operation {
-	return s.operations.Find(nil, segments)
-}
+func (s *Service) Pins(operation string) []contract.Pin { return s.pins[operation] }
 
 // Candidates lists everything that a call to this service could have meant.
 func (s *Service) Candidates() []match.Candidate {
@@ -301,14 +303,14 @@ func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.De
 	switch {
 	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate, reply.Spec.From != "":
 		return nil
-	case op.SOAP == nil:
-		return op.CheckAnswer(&reply.Answer, true, nil)
-	case reply.Spec.XML != nil:
-		body, contentType := s.Contract.SOAP.Wrap(&contract.Message{}, *reply.Spec.XML)
-		return op.SOAP.CheckAnswer(&call.Answer{Status: reply.Spec.Status.Code, Header: []call.Field{{Name: "Content-Type", Value: contentType}}, Body: body})
-	default:
+	case reply.Spec.Fault != nil: // which may always come
 		return nil
 	}
+	sent := reply.Answer
+	if envelope, ok := s.Protocol().(contract.Envelope); ok {
+		sent = envelope.Dress(&contract.Asked{}, sent, &reply.Spec)
+	}
+	return s.Protocol().CheckAnswer(op, &sent, true, nil)
 }
 
 // operationsOf are the operations that a mapping answers instead of: the one it
@@ -320,9 +322,14 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 		}
 		return operations
 	}
-	for _, op := range s.Operations(match.Split(nil, m.Rule.Template.String())) {
-		if m.Rule.AllowsMethod(op.Method) && op.SOAP == nil {
-			operations = append(operations, op)
+	segments := match.Split(nil, m.Rule.Template.String())
+	if len(m.Rule.Methods) == 0 {
+		asked := s.Protocol().Dispatch(&call.Request{}, segments)
+		return asked.Others
+	}
+	for _, method := range m.Rule.Methods {
+		if asked := s.Protocol().Dispatch(&call.Request{Method: method}, segments); asked.Operation != nil && !slices.Contains(operations, asked.Operation) {
+			operations = append(operations, asked.Operation)
 		}
 	}
 	return operations
@@ -332,7 +339,7 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 func compileService(stored StoredService, p parts) *Service {
 	s := &Service{
 		Spec: stored.Service, Version: stored.Version, Contract: p.contract, Mappings: p.mappings, Payloads: p.payloads, Recording: p.recording,
-		pins: make(map[string][]answer.Pin, len(stored.Service.Pins)),
+		pins: make(map[string][]contract.Pin, len(stored.Service.Pins)),
 	}
 	if stored.Service.Upstream != "" {
 		s.Upstream, _ = url.Parse(strings.TrimSuffix(stored.Service.Upstream, "/")) // checked with the document
@@ -342,14 +349,7 @@ func compileService(stored StoredService, p parts) *Service {
 		s.Otherwise = &reply
 	}
 	for id, pins := range stored.Service.Pins {
-		s.pins[id], _ = answer.CompilePins(pins) // checked when they were set
-	}
-	if p.contract != nil {
-		for _, op := range p.contract.Operations {
-			if op.Skipped == nil {
-				s.operations.Add(op.Template, op)
-			}
-		}
+		s.pins[id], _ = contract.CompilePins(pins) // checked when they were set
 	}
 	s.mappings = s.indexMappings(p.mappings)
 	return s
@@ -371,7 +371,7 @@ func (s *Service) withMappings(mappings, gone, added []*Mapping) *Service {
 func (s *Service) alike() *Service {
 	return &Service{
 		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Upstream: s.Upstream, Otherwise: s.Otherwise,
-		mappings: s.mappings, pins: s.pins, operations: s.operations,
+		mappings: s.mappings, pins: s.pins,
 	}
 }
 

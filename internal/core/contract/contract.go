@@ -31,8 +31,8 @@ type Contract struct {
 	// Warnings are faults of the document that do not stop it from answering.
 	Warnings []problem.Item
 
-	// SOAP is set on contracts of SOAP services.
-	SOAP SOAP
+	// Protocol is how callers speak to a service of the contract.
+	Protocol Protocol
 
 	document *Document // for Compare
 }
@@ -57,16 +57,17 @@ type Operation struct {
 	Responses []*Response
 	Success   *Response
 
-	// SOAP is set on operations of SOAP services.
-	SOAP SOAPOperation
+	// ByMessage is set on operations that share their addresses: the message tells
+	// which is meant.
+	ByMessage bool
 
 	source *tree.Node // the operation as it was written, for Compare
 }
 
 // String names the operation by what is called: "GET /berths/{number}".
-// Operations of SOAP share their addresses, so their names are added.
+// Where operations share their addresses, their names tell them apart.
 func (o *Operation) String() string {
-	if o.SOAP != nil {
+	if o.ByMessage {
 		return o.ID + " at " + o.Template.String()
 	}
 	return o.Method + " " + o.Template.String()

@@ -109,6 +109,27 @@ func (o *Offer) DecodeRequest(f *match.Facts) (*tree.Node, error) {
 	return o.Decode(contentType, f.Request.Body.Bytes)
 }
 
+// Decoded is the body of a call as a tree, by what the contract says of its media
+// type; nil when there is none, it cannot be read as what it says it is, or was not
+// held whole.
+func (o *Operation) Decoded(f *match.Facts) *tree.Node {
+	r := f.Request
+	if o.ByMessage || r.Body.Cut || len(r.Body.Bytes) == 0 {
+		return nil
+	}
+	offer := &Offer{}
+	if o.Body != nil {
+		if own := o.Body.Offer(r.Header.Get("Content-Type")); own != nil {
+			offer = own
+		}
+	}
+	n, err := offer.DecodeRequest(f)
+	if err != nil {
+		return nil
+	}
+	return n
+}
+
 // kindOf names a media type in a sentence.
 func kindOf(base string) string {
 	switch {

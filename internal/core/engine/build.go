@@ -6,74 +6,79 @@ import (
 	"strings"
 	"sync"
 
-	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
 )
 
 // buildFromOperation answers as the contract says.
-func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, op *contract.Operation, segments []string, steps []call.Step) {
-	steps = append(steps, taken(call.Choose, operationSubject(op), call.Find(call.Fits, op.String())))
-	choice, refused := chooseResponse(op, p.hints, p.Service.Spec.Examples[op.ID])
+func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, hints call.Hints, steps []call.Step) {
+	op := asked.Operation
+	steps = append(steps, taken(call.Choose, operationSubject(op), found(asked)))
+	choice, refused := chooseResponse(op, hints, p.Service.Spec.Examples[op.ID])
 	if refused != "" {
 		var examples []string
-		if p.hints.Example != "" {
+		if hints.Example != "" {
 			examples = op.ExampleNames()
 		}
-		refuseHint(d, refused, examples, steps)
+		e.refuseHint(d, p, r, refused, examples, steps)
 		return
 	}
-	wanted := answer.Wanted{Status: choice.status, Headers: choice.headers, Example: choice.example, Generate: p.hints.Generate}
-	if len(choice.offers) > 0 {
-		i := call.Accepts(strings.Join(r.Header["Accept"], ","), contract.MediaTypes(choice.offers))
-		if i < 0 {
-			notAcceptable(d, r, op, choice.offers, steps)
-			return
-		}
-		wanted.Offer = choice.offers[i]
-	}
 	var origin string
-	built := answer.FromOperation(wanted, sync.OnceValue(func() *sample.Draw {
-		draw, from := e.draw(p, r, op.ID)
-		origin = from
-		return draw
-	}))
-	var echoed []string
-	if p.Service.Spec.Echo && built.Value != nil {
-		var value *tree.Node
-		if value, echoed = answer.Echo(built.Value, built.Offer.Schema, decodedBody(op, &e.ask(p, r).facts), op.Template.Params(segments)); len(echoed) > 0 {
-			built.SetValue(value)
-		}
-	}
-	pinned, err := e.pin(&built, p, r, op, segments)
+	built, err := e.answerOf(p, r, asked, &choice, hints.Generate, &origin)
 	if err != nil {
-		refusal(d, "pin", selfDocument{
+		notAcceptable(d, r, op, err, steps)
+		return
+	}
+	built, pinned, err := e.pin(built, p, r, asked)
+	if err != nil {
+		e.refuse(d, p, r, true, "pin", selfDocument{
 			Title: "A pinned field could not be filled in", Status: 500,
 			Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
 		}, steps)
 		return
 	}
-	if target := followed(p.Service, choice.links, &built, op.Template.Params(segments)); target != "" {
-		built.SetHeader("Location", strings.TrimSuffix(r.Address, r.Path)+target)
+	if target := followed(p.Service, choice.links, &built, op.Template.Params(asked.Segments)); target != "" {
+		built.SetHeader("Location", baseOf(r)+target)
 	}
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
-	if built.Used != nil && built.Used.Name != "" {
-		d.By += ", " + strconv.Quote(built.Used.Name)
+	if name := exampleName(&built); name != "" {
+		d.By += ", " + strconv.Quote(name)
 	}
-	what := bodyText(built, origin)
-	if built.Answer.Status != op.Success.Status {
+	what := bodyText(&built, origin)
+	if built.Answer.Status != op.Success.Status && built.Fault == "" {
 		what = strconv.Itoa(built.Answer.Status) + ", " + what
 	}
-	steps = append(steps, responseStep(wanted.Status, choice, what))
-	steps = appendBuilt(steps, call.KindEcho, call.Echoed, echoed)
+	steps = append(steps, responseStep(built.Answer.Status, choice, what))
+	steps = appendBuilt(steps, call.KindEcho, call.Echoed, built.Echoed)
 	steps = appendBuilt(steps, call.KindPins, call.Pinned, pinned)
 	if op.Deprecated {
 		steps = append(steps, noted(call.Choose, operationSubject(op), call.Find(call.Deprecated)))
 	}
 	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, choice.asked), Steps: steps}
+}
+
+// answerOf makes the answer that was chosen. origin is set to where its chance came
+// from when there is some in it.
+func (e *Engine) answerOf(p *Placed, r *call.Request, asked *contract.Asked, c *choice, generate bool, origin *string) (contract.Built, error) {
+	wanted := contract.Wanted{Status: c.status, Headers: c.headers, Offers: c.offers, Accept: r.Header["Accept"], Example: c.example, Generate: generate,
+		Draw: sync.OnceValue(func() *sample.Draw {
+			draw, from := e.draw(p, r, asked.Operation.ID)
+			*origin = from
+			return draw
+		})}
+	if p.Service.Spec.Echo {
+		wanted.Echo = &e.ask(p, r).facts
+	}
+	return p.Service.Protocol().Answer(asked, wanted)
+}
+
+// found says how the operation of a call was found.
+func found(asked *contract.Asked) call.Finding {
+	if asked.Reason != "" {
+		return call.Find(call.Dispatched, asked.Reason)
+	}
+	return call.Find(call.Fits, asked.Operation.String())
 }
 
 func responseStep(status int, c choice, what string) call.Step {
@@ -87,26 +92,6 @@ func appendBuilt(steps []call.Step, kind call.Kind, code call.Code, places []str
 		return steps
 	}
 	return append(steps, taken(call.Build, call.Subject{Kind: kind}, call.Find(code, strings.Join(places, ", "))))
-}
-
-// decodedBody is the body of a request as a tree; nil when it is none, cannot
-// be read as what it says it is, or was not held whole.
-func decodedBody(op *contract.Operation, f *match.Facts) *tree.Node {
-	r := f.Request
-	if r.Body.Cut || len(r.Body.Bytes) == 0 {
-		return nil
-	}
-	offer := &contract.Offer{}
-	if op.Body != nil {
-		if own := op.Body.Offer(r.Header.Get("Content-Type")); own != nil {
-			offer = own
-		}
-	}
-	n, err := offer.DecodeRequest(f)
-	if err != nil {
-		return nil
-	}
-	return n
 }
 
 // choice is which response of an operation is sent, and why.
@@ -199,16 +184,26 @@ func (e *Engine) drawFor(p *Placed, r *call.Request, operation string) *sample.D
 	return draw
 }
 
-func bodyText(b answer.Built, origin string) string {
+// exampleName is the name of the example or the fault that an answer is; "" for none.
+func exampleName(b *contract.Built) string {
+	if b.Used != nil {
+		return b.Used.Name
+	}
+	return b.Fault
+}
+
+func bodyText(b *contract.Built, origin string) string {
 	switch {
+	case b.Fault != "":
+		return fmt.Sprintf("fault %q, its detail generated by %s", b.Fault, origin)
 	case b.Offer == nil:
 		return fmt.Sprintf("status %d without a body", b.Answer.Status)
 	case b.Used != nil && b.Used.Name != "":
 		return fmt.Sprintf("example %q as %s", b.Used.Name, b.Offer.MediaType)
 	case b.Used != nil:
 		return "its example as " + b.Offer.MediaType
-	case b.Invalid:
-		return fmt.Sprintf("data generated from the schema as %s by %s, which do not obey the schema: no attempt did", b.Offer.MediaType, origin)
+	case b.Invalid != "":
+		return fmt.Sprintf("data generated from the schema as %s by %s, which do not obey the schema: %s", b.Offer.MediaType, origin, b.Invalid)
 	default:
 		return fmt.Sprintf("data generated from the schema as %s by %s", b.Offer.MediaType, origin)
 	}

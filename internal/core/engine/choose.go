@@ -2,21 +2,18 @@ package engine
 
 import (
 	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
 	"rapidmimic/spec"
 )
 
-// choose finds what answers: the winning mapping, else the contract, else
-// nothing, which is a miss. Hints go past the mappings.
+// choose finds what answers: a document of the contract, the winning mapping, the
+// contract, else nothing, which is a miss. Hints go past the mappings.
 func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
-	if p.Service.Contract != nil && p.Service.Contract.SOAP != nil {
-		e.chooseSOAP(d, p, r)
+	if e.publish(d, p, r) {
 		return
 	}
 	if p.hints.Given() {
-		e.chooseOperation(d, p, r, p.segments, []call.Step{skipped(call.Subject{Kind: call.KindMappings}, call.Find(call.HintAsks))})
+		e.chooseOperation(d, p, r, []call.Step{skipped(call.Subject{Kind: call.KindMappings}, call.Find(call.HintAsks))})
 		return
 	}
 	facts := e.narrowing(p, r)
@@ -25,81 +22,81 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 	if answered {
 		return
 	}
-	segments := p.segments
-	if rest := withoutBase(p.Service, segments); rest != nil && len(fits) == 0 && len(p.Service.Operations(segments)) == 0 {
-		segments = rest
-		fits, others = p.Service.Fits(r.Method, rest, facts)
-		if steps, answered = e.chooseMapping(d, p, r, &candidates{fits, others, facts, rest}); answered {
-			return
+	if rest := p.withoutBase(); rest != nil && len(fits) == 0 {
+		if asked := e.dispatch(p, r); len(asked.Segments) == len(rest) {
+			fits, others = p.Service.Fits(r.Method, rest, facts)
+			if steps, answered = e.chooseMapping(d, p, r, &candidates{fits, others, facts, rest}); answered {
+				return
+			}
 		}
 	}
-	e.chooseOperation(d, p, r, segments, steps)
+	e.chooseOperation(d, p, r, steps)
+}
+
+// withoutBase is the path of a call without the base path of the contract; nil when it
+// has none.
+func (p *Placed) withoutBase() []string {
+	if p.Service.Contract == nil {
+		return nil
+	}
+	return p.Service.Contract.Relative(p.segments)
+}
+
+// publish gives a document of the contract to who asks for one.
+func (e *Engine) publish(d *Decision, p *Placed, r *call.Request) bool {
+	publisher, ok := p.Service.Protocol().(contract.Publisher)
+	if !ok || r.Method != "GET" && r.Method != "HEAD" {
+		return false
+	}
+	answer, ok := publisher.Publish(r.Query, "http://"+r.Host+baseOf(r))
+	if !ok {
+		return false
+	}
+	if e.dead(p, r) {
+		giveRefusal(d, p, nil)
+		return true
+	}
+	d.Source, d.By, d.Answer = call.FromSelf, publisher.Published(), answer
+	d.Explanation = &call.Explanation{
+		Summary: call.Find(call.ContractServed),
+		Steps:   []call.Step{taken(call.Choose, call.Subject{Kind: call.KindContract}, call.Find(call.ContractAsked))},
+	}
+	return true
+}
+
+// dispatch finds the operation that a call is for.
+func (e *Engine) dispatch(p *Placed, r *call.Request) *contract.Asked {
+	if !p.dispatched {
+		p.asked, p.dispatched = p.Service.Protocol().Dispatch(r, p.segments), true
+	}
+	return &p.asked
 }
 
 // chooseOperation answers by the operation that fits, else it is a miss.
-func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
+func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps []call.Step) {
 	if e.refused(p, r, nil) {
 		giveRefusal(d, p, steps)
 		return
 	}
-	operations := p.Service.Operations(segments)
-	if rest := withoutBase(p.Service, segments); rest != nil && len(operations) == 0 {
-		segments, operations = rest, p.Service.Operations(rest)
+	asked, hints, byContract := e.dispatch(p, r), p.hints, true
+	if !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
+		hints.Generate, byContract = true, p.Service.Spec.AnswersByContract()
 	}
-	if !p.hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
-		if !p.Service.Spec.AnswersByContract() {
-			operations = nil
+	if byContract {
+		for _, op := range asked.Others {
+			steps = append(steps, skipped(operationSubject(op), otherMethod(r, op.Template, op.Method)))
 		}
-		e.ask(p, r) // which the copy shares
-		generating := *p
-		generating.hints.Generate = true
-		p = &generating
-	}
-	for _, op := range operations {
-		if answers(op, r.Method) {
-			e.buildFromOperation(d, p, r, op, segments, steps)
+		if asked.Operation != nil && asked.Fault == nil {
+			e.buildFromOperation(d, p, r, asked, hints, steps)
 			return
 		}
-		steps = append(steps, skipped(operationSubject(op), otherMethod(r, op.Template, op.Method)))
 	}
 	if e.otherwise(d, p, r, steps) {
 		return
 	}
-	if r.Method == "OPTIONS" && len(operations) > 0 {
-		allowed(d, operations)
+	if r.Method == "OPTIONS" && byContract && len(asked.Others) > 0 {
+		allowed(d, asked.Others)
 		return
 	}
-	e.miss(d, p, r, segments, steps)
-}
-
-// withoutBase takes a base path of the contract off the path of a call, since
-// callers may write it or leave it out. It returns nil when there is none.
-func withoutBase(service *catalog.Service, segments []string) []string {
-	if service.Contract == nil {
-		return nil
-	}
-	for _, base := range service.Contract.BasePaths {
-		if rest, ok := cutPrefix(segments, match.Split(nil, base)); ok {
-			return rest
-		}
-	}
-	return nil
-}
-
-// answers reports whether an operation answers a method: HEAD is GET without
-// the body.
-func answers(op *contract.Operation, method string) bool {
-	return op.Method == method || op.Method == "GET" && method == "HEAD"
-}
-
-func cutPrefix(segments, prefix []string) ([]string, bool) {
-	if len(segments) <= len(prefix) {
-		return nil, false
-	}
-	for i := range prefix {
-		if segments[i] != prefix[i] {
-			return nil, false
-		}
-	}
-	return segments[len(prefix):], true
+	e.miss(d, p, r, asked, steps)
 }

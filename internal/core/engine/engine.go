@@ -8,8 +8,8 @@
 // service, and the view of the environment that lane and scenario make, choose.go
 // what would answer, conform.go holds calls against the contract, impair.go asks
 // the impairments, build.go makes the answer, finish.go edits that of an upstream;
-// soap.go does all of that for messages of SOAP; otherwise.go, miss.go and self.go
-// build the answers that come from us.
+// otherwise.go, miss.go and self.go build the answers that come from us. What differs
+// from protocol to protocol is asked of contract.Protocol.
 package engine
 
 import (
@@ -20,6 +20,7 @@ import (
 	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/impair"
 	"rapidmimic/spec"
 )
@@ -90,9 +91,6 @@ type Decision struct {
 	Headers []call.Field
 	// Injected lists what impairments did to the call.
 	Injected []call.Injected
-
-	mapping *catalog.Mapping // that answered, and which of its answers: for messages of SOAP
-	reply   *catalog.Reply
 }
 
 // Decide finds the answer to a call that was placed.
@@ -188,6 +186,9 @@ type Placed struct {
 
 	ctx    context.Context
 	asking *asking // what was decoded; nil until something asks
+	// asked is which operation the call is for, once dispatched is set.
+	asked      contract.Asked
+	dispatched bool
 }
 
 // decision is how every decision on the call begins.

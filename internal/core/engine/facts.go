@@ -17,10 +17,9 @@ import (
 // asking is what steps of the engine ask of one call, worked out once: they share
 // it, also where they go on with a copy of Placed.
 type asking struct {
-	facts   match.Facts
-	budget  budget.Budget
-	parts   map[string]any // of the call, as expressions see them
-	message *contract.Message
+	facts  match.Facts
+	budget budget.Budget
+	parts  map[string]any // of the call, as expressions see them
 }
 
 // ask gives what is known of a call. The body of r must be read by then.
@@ -51,16 +50,6 @@ func (a *asking) part(name string) any {
 func (a *asking) within(d *sample.Draw) *sample.Draw {
 	d.Budget = &a.budget
 	return d
-}
-
-// dispatch finds the operation that a message is for.
-func (e *Engine) dispatch(p *Placed, r *call.Request) *contract.Message {
-	a := e.ask(p, r)
-	if a.message == nil {
-		m := p.Service.Contract.SOAP.Dispatch(p.segments, r)
-		a.message = &m
-	}
-	return a.message
 }
 
 // scope is what expressions see of a call, with the parameters of a path. Its parts
@@ -116,7 +105,7 @@ func (e *Engine) settle(d *Decision, p *Placed, r *call.Request) {
 		}, steps)
 	}
 	d.Relay, d.Recording = nil, ""
-	p.asFault(e, d, r, "Server")
+	e.inProtocol(d, p, r, contract.Fault{Ours: true})
 }
 
 // callerLeft is the decision on a call that nobody waits for any more.

@@ -74,19 +74,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 // operationID is the operation that a call is for, whoever answers it; "" for
 // none.
 func (e *Engine) operationID(p *Placed, r *call.Request) string {
-	if p.Service.Contract == nil {
-		return ""
-	}
-	if isSOAP(p.Service) {
-		if m := e.dispatch(p, r); m.Operation != nil {
-			return m.Operation.ID
-		}
-		return ""
-	}
-	if op, _ := operationOf(p.Service, r.Method, p.segments); op != nil {
-		return op.ID
-	}
-	return ""
+	return e.dispatch(p, r).ID()
 }
 
 // refused asks the impairments of a call, the narrowest first, whether it is
@@ -289,17 +277,14 @@ func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, w
 }
 
 func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence string) call.Answer {
-	if c := p.Service.Contract; c != nil && c.SOAP != nil && r.Method == "POST" {
-		answer := c.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: "Server", Text: sentence})
+	asked := e.dispatch(p, r)
+	if answer, ok := e.asFault(p, r, contract.Fault{Ours: true, Text: sentence}); ok {
 		answer.Status = status
 		return answer
 	}
-	if op, segments := operationOf(p.Service, r.Method, p.segments); op != nil && op.Response(status) != nil {
-		e.ask(p, r) // which the copy shares
-		asked := *p
-		asked.hints = call.Hints{Status: status}
+	if asked.Operation != nil && asked.Operation.Response(status) != nil {
 		var built Decision
-		e.buildFromOperation(&built, &asked, r, op, segments, nil)
+		e.buildFromOperation(&built, p, r, asked, call.Hints{Status: status}, nil)
 		if built.Source == call.FromContract {
 			return built.Answer
 		}

@@ -4,7 +4,6 @@ import (
 	"net/url"
 	"strings"
 
-	"rapidmimic/internal/core/answer"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/spec/tree"
@@ -14,7 +13,7 @@ import (
 // response to a GET operation leads to, all parameters filled in from the
 // answer or from the path of the call. It is "" unless the answer has a
 // Location header for it.
-func followed(service *catalog.Service, links []contract.Link, built *answer.Built, params map[string]string) string {
+func followed(service *catalog.Service, links []contract.Link, built *contract.Built, params map[string]string) string {
 	if built.Answer.Get("Location") == "" {
 		return ""
 	}

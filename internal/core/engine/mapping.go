@@ -6,6 +6,7 @@ import (
 
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
@@ -30,10 +31,14 @@ type candidates struct {
 
 // narrowing gives the facts of a call where they help to find mappings, else nil.
 func (e *Engine) narrowing(p *Placed, r *call.Request) *match.Facts {
-	if p.Service.Narrows() {
-		return &e.ask(p, r).facts
+	if !p.Service.Narrows() {
+		return nil
 	}
-	return nil
+	facts := &e.ask(p, r).facts
+	if p.Service.Protocol().ByMessage() {
+		facts.Operation = e.dispatch(p, r).ID()
+	}
+	return facts
 }
 
 // chooseMapping lets the first of the mappings answer whose method and
@@ -120,6 +125,9 @@ func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates
 		why := otherMethod(r, f.Rule.Template, match.MethodsText(f.Rule.Methods))
 		return &why
 	}
+	if on := f.Rule.Operation; on != "" && on != e.dispatch(p, r).ID() {
+		return otherOperation(on)
+	}
 	if f.Rule.Conditions == nil {
 		return nil
 	}
@@ -137,9 +145,9 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
 	index, which := e.chooseReply(p, r, won)
 	reply := &winner.Replies[index]
-	d.Answer, d.Explanation, d.mapping, d.reply = reply.Answer, winner.Alone, winner, reply
-	if (reply.Spec.Example != "" || reply.Spec.Generate) && !isSOAP(p.Service) {
-		e.answerByContract(d, p, r, winner, reply, won.segments, append(before, winner.Taken()))
+	d.Answer, d.Explanation = reply.Answer, winner.Alone
+	if reply.Spec.Example != "" || reply.Spec.Generate {
+		e.answerByContract(d, p, r, winner, reply, append(before, winner.Taken()))
 		return
 	}
 	if reply.Spec.From != "" {
@@ -149,13 +157,16 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	if reply.Dynamic != nil {
 		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
 		if err != nil {
-			refusal(d, "expression", selfDocument{
+			e.refuse(d, p, r, true, "expression", selfDocument{
 				Title: "An expression of the answer has no value for this call", Status: 500,
 				Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", winner.Spec.ID, err),
 			}, append(before, winner.Taken()))
 			return
 		}
 		d.Answer = built
+	}
+	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
+		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
 	}
 	if len(before) == 0 && len(won.later) == 0 && won.others == 0 && which == "" {
 		return
@@ -196,29 +207,25 @@ func (e *Engine) chooseReply(p *Placed, r *call.Request, won *picked) (index int
 	}
 }
 
-func isSOAP(s *catalog.Service) bool { return s.Contract != nil && s.Contract.SOAP != nil }
-
 // answerByContract answers with what a mapping names of the contract: an
 // example, or data drawn anew.
-func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, reply *catalog.Reply, segments []string, steps []call.Step) {
-	op, found := operationOf(p.Service, r.Method, segments)
-	if op == nil {
-		refusal(d, "no-operation", selfDocument{
+func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, reply *catalog.Reply, steps []call.Step) {
+	asked := e.dispatch(p, r)
+	if asked.Operation == nil {
+		e.refuse(d, p, r, true, "no-operation", selfDocument{
 			Title: "The mapping answers by the contract, which has no such operation", Status: 500,
 			Detail: fmt.Sprintf("Mapping %q takes its answer from the contract, and no operation of it fits %s %s.", m.Spec.ID, r.Method, r.Path),
 		}, steps)
 		return
 	}
-	e.ask(p, r) // which the copy shares
-	asked := *p
-	asked.hints = call.Hints{Example: reply.Spec.Example, By: "the mapping"}
+	hints := call.Hints{Example: reply.Spec.Example, By: "the mapping"}
 	if m.Chosen {
-		asked.hints.By = m.Origin
+		hints.By = m.Origin
 	}
 	if reply.Spec.Generate {
-		asked.hints = call.Hints{Generate: true}
+		hints = call.Hints{Generate: true}
 	}
-	e.buildFromOperation(d, &asked, r, op, found, steps)
+	e.buildFromOperation(d, p, r, asked, hints, steps)
 	if d.Source == call.FromContract && !m.Chosen {
 		d.Source, d.By = call.FromMapping, m.Spec.ID
 		d.Explanation.Summary = call.Finding{Code: call.ByMappingContract, Values: append([]string{m.Spec.ID}, d.Explanation.Summary.Values...)}

@@ -33,7 +33,7 @@ func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Re
 // otherOperation says what a call differs in from those for an operation.
 func (p *Placed) otherOperation(r *call.Request, name string) Misfit {
 	for _, c := range p.Service.Candidates() {
-		if c.Kind == "operation" && c.ID == name && p.Service.Contract.SOAP == nil {
+		if c.Kind == "operation" && c.ID == name && !p.Service.Protocol().ByMessage() {
 			return p.apart(r, c, otherOperation(name))
 		}
 	}

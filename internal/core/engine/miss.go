@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/match"
 	"rapidmimic/spec/problem"
 )
@@ -39,7 +40,11 @@ const (
 
 // miss answers a call that nothing in its service fits, and names what came
 // closest.
-func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string, steps []call.Step) {
+func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, steps []call.Step) {
+	if asked.Fault != nil {
+		e.missByProtocol(d, p, r, asked.Fault, steps)
+		return
+	}
 	service := p.Service.Spec.Name
 	doc := missDocument{Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404, Service: service, Console: e.control}
 	summary := call.Find(call.Missed, service, r.Method, r.Path)
@@ -64,7 +69,7 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 		}
 	}
 	byConditions := len(doc.Closest)
-	for i, n := range match.Closest(r.Method, segments, p.Service.Candidates(), closestShown) {
+	for i, n := range match.Closest(r.Method, asked.Segments, p.Service.Candidates(), closestShown) {
 		if len(doc.Closest) == closestShown {
 			break
 		}
@@ -81,6 +86,22 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, segments []string
 	doc.Detail = summary.String()
 	d.Source, d.Answer = call.FromMiss, problemAnswer(404, doc)
 	d.Explanation = &call.Explanation{Summary: summary, Steps: steps}
+}
+
+// missByProtocol answers a call that the protocol of its service cannot take.
+func (e *Engine) missByProtocol(d *Decision, p *Placed, r *call.Request, f *contract.Fault, steps []call.Step) {
+	d.Source, d.By = call.FromMiss, "message"
+	d.Explanation = &call.Explanation{Summary: call.Find(call.Undispatched, f.Text), Steps: append(steps, skipped(call.Subject{Kind: call.KindOperations}, f.Finding))}
+	if f.Foreign {
+		d.By = f.Finding.Part
+	}
+	answer, ok := e.asFault(p, r, *f)
+	if !ok {
+		answer = problemAnswer(404, missDocument{
+			Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404, Service: p.Service.Spec.Name, Detail: f.Text, Console: e.control,
+		})
+	}
+	d.Answer = answer
 }
 
 // unplaced answers a call to no service: the root page, else a miss that names

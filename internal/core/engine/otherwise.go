@@ -11,9 +11,6 @@ import (
 // otherwise answers a call that neither a mapping nor the contract does, where
 // the service says how. It reports whether it does.
 func (e *Engine) otherwise(d *Decision, p *Placed, r *call.Request, steps []call.Step) bool {
-	if isSOAP(p.Service) && r.Method != "POST" {
-		return false
-	}
 	if p.Service.Otherwise != nil {
 		e.otherwiseAnswer(d, p, r, steps)
 		return true
@@ -36,7 +33,7 @@ func (e *Engine) otherwiseAnswer(d *Decision, p *Placed, r *call.Request, steps 
 		var err error
 		built, err = reply.Dynamic.Render(e.scope(p, r, noParams, func() *sample.Draw { return e.drawFor(p, r, "") }))
 		if err != nil {
-			refusal(d, "expression", selfDocument{
+			e.refuse(d, p, r, true, "expression", selfDocument{
 				Title: "An expression of the answer has no value for this call", Status: 500,
 				Detail: fmt.Sprintf("Service %q has an answer for calls that nothing else fits, but %v.", p.Service.Spec.Name, err),
 			}, steps)

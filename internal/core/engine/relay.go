@@ -34,10 +34,10 @@ type Relay struct {
 }
 
 // Streams reports whether the call is passed on whatever it says, so that its body
-// need not be held. A message of SOAP must be, where impairments ask which
-// operation it is for.
+// need not be held. One whose message tells its operation must be, where impairments
+// ask for it.
 func (p *Placed) Streams() bool {
-	return p.relays() && !(isSOAP(p.Service) && p.snapshot.Impaired())
+	return p.relays() && !(p.Service.Protocol().ByMessage() && p.snapshot.Impaired())
 }
 
 // relays reports whether the call is passed on.

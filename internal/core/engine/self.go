@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -34,8 +35,11 @@ func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
 
 // notAcceptable tells a caller that its Accept header excludes every media
 // type of the operation.
-func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, offers []*contract.Offer, steps []call.Step) {
-	types := contract.MediaTypes(offers)
+func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, err error, steps []call.Step) {
+	var types []string
+	if none, ok := errors.AsType[*contract.NotAcceptable](err); ok {
+		types = none.Offers
+	}
 	refusal(d, "not-acceptable", selfDocument{
 		Title: "No media type of this operation is acceptable", Status: 406, Offers: types,
 		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(types, ", "), strings.Join(r.Header["Accept"], ", ")),
@@ -70,37 +74,58 @@ func allowed(d *Decision, operations []*contract.Operation) {
 
 // refuseHint tells a caller that its hints cannot be followed, and what could
 // be asked for: it never gets something else instead.
-func refuseHint(d *Decision, detail string, examples []string, steps []call.Step) {
+func (e *Engine) refuseHint(d *Decision, p *Placed, r *call.Request, detail string, examples []string, steps []call.Step) {
 	doc := selfDocument{Title: "Invalid hint", Status: 400, Detail: detail, Examples: examples}
 	if len(examples) > 0 {
 		doc.Detail += " (its examples are " + strings.Join(examples, ", ") + ")"
 	}
-	refusal(d, "hint", doc, steps)
+	e.refuse(d, p, r, false, "hint", doc, steps)
 }
 
 // refuseAsked refuses a call that names a lane or a scenario that is not there, or
 // says its hints in a way that cannot be read.
 func (e *Engine) refuseAsked(d *Decision, p *Placed, r *call.Request) {
-	refusal(d, "hint", selfDocument{Title: "Invalid hint", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
-	p.asFault(e, d, r, "Client")
+	e.refuse(d, p, r, false, "hint", selfDocument{Title: "Invalid hint", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
 }
 
-// asFault gives a refusal to who speaks SOAP as a fault, with the status that the
-// standard has for it.
-func (p *Placed) asFault(e *Engine, d *Decision, r *call.Request, code string) {
-	if p.Service == nil || !isSOAP(p.Service) || r.Method != "POST" {
-		return
+// refuse is refusal in the protocol of the service. ours is set when the call is not
+// to blame.
+func (e *Engine) refuse(d *Decision, p *Placed, r *call.Request, ours bool, by string, doc selfDocument, steps []call.Step) {
+	refusal(d, by, doc, steps)
+	f := contract.Fault{Ours: ours}
+	for _, deviation := range doc.Deviations {
+		f.Detail = append(f.Detail, deviation.Where+": "+deviation.Detail)
 	}
-	d.Answer = p.Service.Contract.SOAP.Fault(e.dispatch(p, r), contract.SOAPFault{Code: code, Text: d.Explanation.Summary.String()})
+	e.inProtocol(d, p, r, f)
+}
+
+// inProtocol writes a refusal in the form of the protocol, with the status that the
+// protocol has for it, where it has one.
+func (e *Engine) inProtocol(d *Decision, p *Placed, r *call.Request, f contract.Fault) {
+	f.Text = d.Explanation.Summary.String()
+	if answer, ok := e.asFault(p, r, f); ok {
+		d.Answer = answer
+	}
+}
+
+// asFault is a fault in the form of the protocol. ok is false where it has none.
+func (e *Engine) asFault(p *Placed, r *call.Request, f contract.Fault) (a call.Answer, ok bool) {
+	if p.Service == nil {
+		return a, false
+	}
+	envelope, ok := p.Service.Protocol().(contract.Envelope)
+	if !ok {
+		return a, false
+	}
+	return envelope.Refuse(e.dispatch(p, r), f)
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
 func (e *Engine) switchedOff(d *Decision, p *Placed, r *call.Request, by string) {
-	refusal(d, "service-off", selfDocument{
+	e.refuse(d, p, r, true, "service-off", selfDocument{
 		Title: "This service is switched off", Status: 503,
 		Detail: fmt.Sprintf("Service %q is switched off by %s.", p.Service.Spec.Name, by),
 	}, nil)
-	p.asFault(e, d, r, "Server")
 	d.Answer.Status = 503 // also with a fault in it: nobody is there
 }
 

@@ -32,8 +32,8 @@ export function OperationMenu({ service, operations, shown }: Props) {
                     operation.deprecated && 'text-dim line-through',
                   )}
                 >
-                  <span className="w-12 shrink-0">{operation.soap ? 'SOAP' : operation.method}</span>
-                  {operation.soap ? operation.id : operation.path}
+                  <span className="w-12 shrink-0">{operation.byMessage ? operation.protocol.toUpperCase() : operation.method}</span>
+                  {operation.byMessage ? operation.id : operation.path}
                 </Link>
               </li>
             ))}

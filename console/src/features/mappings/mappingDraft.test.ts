@@ -141,6 +141,7 @@ describe('drafts', () => {
   it('of an operation without a body have none', () => {
     const draft = draftOfOperation({
       id: 'liftWarning',
+      protocol: 'http',
       method: 'DELETE',
       path: '/warnings/{id}',
       status: 204,

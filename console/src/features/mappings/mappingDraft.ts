@@ -122,16 +122,16 @@ export function draftOfOperation(operation: Operation): MappingDraft {
   const json = operation.mediaType?.includes('json') ?? false;
   const xml = operation.mediaType?.includes('xml') ?? false;
   const headers =
-    operation.mediaType && operation.mediaType !== 'application/json' && !operation.soap
+    operation.mediaType && operation.mediaType !== 'application/json' && !operation.byMessage
       ? [headerLine('Content-Type', operation.mediaType)]
       : [];
   return {
     ...emptyDraft(),
     id: operation.id,
     title: operation.summary ?? '',
-    method: operation.soap ? '' : operation.method,
-    path: operation.soap ? '' : operation.path,
-    operation: operation.soap ? operation.id : '',
+    method: operation.byMessage ? '' : operation.method,
+    path: operation.byMessage ? '' : operation.path,
+    operation: operation.byMessage ? operation.id : '',
     status: String(operation.status ?? 200),
     headers,
     kind: operation.sample ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',

@@ -55,7 +55,7 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
   return (
     <tr className="border-line border-b bg-panel" data-operation={operation.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{operation.soap ? 'SOAP' : operation.method}</span>{' '}
+        <span className="inline-block w-[52px]">{operation.byMessage ? operation.protocol.toUpperCase() : operation.method}</span>{' '}
         {operation.skipped ? (
           operation.path
         ) : (
@@ -63,7 +63,7 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
             href={`/services/${encodeURIComponent(service.name)}/docs/${encodeURIComponent(operation.id)}`}
             className="hover:underline"
           >
-            {operation.soap ? operation.id : operation.path}
+            {operation.byMessage ? operation.id : operation.path}
           </Link>
         )}
       </td>

@@ -17,6 +17,7 @@ import (
 
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/contract/bundle"
+	"rapidmimic/internal/core/contract/rest"
 	"rapidmimic/spec"
 	"rapidmimic/spec/problem"
 	"rapidmimic/spec/tree"
@@ -73,6 +74,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 	r.scan()
 	r.nameMain(b.Main)
 	r.contract.SetSource(r.document, r.sources)
+	r.contract.Protocol = rest.New(r.contract)
 	return r.contract, nil
 }
 

@@ -47,6 +47,7 @@ func BenchmarkReadLarge(b *testing.B) {
 		c, err := wsdl.Read(&bundle.Bundle{Files: []bundle.File{{Text: text}}})
 		require.NoError(b, err)
 		require.Len(b, c.Operations, 60)
-		require.Empty(b, c.Operations[30].SOAP.Answer(&contract.Message{Version: 11}, "", false, sample.NewDraw(1, "", 0)).Invalid)
+		built, _ := c.Protocol.Answer(&contract.Asked{Operation: c.Operations[30]}, contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(1, "", 0) }})
+		require.Empty(b, built.Invalid)
 	}
 }

@@ -21,7 +21,8 @@ type operation struct {
 
 	id      string
 	service *service
-	path    string // of the first port
+	path    string // of the first port, and
+	version int    // its version of SOAP
 }
 
 type message struct {
@@ -44,26 +45,28 @@ type declaredFault struct {
 	inHeader bool
 }
 
-// OneWay implements contract.SOAPOperation.
-func (o *operation) OneWay() bool { return o.output == nil }
+// oneWay reports whether nothing is answered.
+func (o *operation) oneWay() bool { return o.output == nil }
 
-// Answer implements contract.SOAPOperation.
-func (o *operation) Answer(m *contract.Message, fault string, echo bool, draw *sample.Draw) contract.SOAPAnswer {
+// answer makes the answer to a message: the response, or the declared fault of this
+// name.
+func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Draw) (b contract.Built) {
+	version := m.version()
 	for _, f := range o.faults {
 		if f.name == fault {
-			return o.faultAnswer(m.Version, f, draw)
+			return contract.Built{Answer: o.faultAnswer(version, f, draw), Fault: fault}
 		}
 	}
-	if o.OneWay() {
-		return contract.SOAPAnswer{Answer: call.Answer{Status: 202}}
+	if o.oneWay() {
+		return contract.Built{Answer: call.Answer{Status: 202}}
 	}
-	envelope, invalid := o.envelope(m.Version, o.output, draw)
-	out := contract.SOAPAnswer{Invalid: invalid}
-	if echo && m.Body != nil {
-		out.Echoed = o.echo(envelope, m.Body)
+	envelope, invalid := o.envelope(version, o.output, draw)
+	b.Invalid = invalid
+	if echo && m.body != nil {
+		b.Echoed = o.echo(envelope, m.body)
 	}
-	out.Answer = answer(m.Version, 200, envelope)
-	return out
+	b.Answer = answer(version, 200, envelope)
+	return b
 }
 
 // attempts bounds how often a message is drawn again until it is valid.
@@ -112,7 +115,7 @@ func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
 	return faults
 }
 
-func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw) contract.SOAPAnswer {
+func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw) call.Answer {
 	g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas}
 	text := f.summary
 	if text == "" {
@@ -121,10 +124,10 @@ func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw)
 	if f.inHeader {
 		envelope := faultEnvelope(version, "Client", text)
 		headerOf(envelope).Add(g.Element(f.detail))
-		return contract.SOAPAnswer{Answer: answer(version, 500, envelope)}
+		return answer(version, 500, envelope)
 	}
 	envelope := faultEnvelope(version, "Server", text, g.Element(f.detail))
-	return contract.SOAPAnswer{Answer: answer(version, 500, envelope)}
+	return answer(version, 500, envelope)
 }
 
 // echo gives elements of an answer that hold only text the value that the
@@ -166,8 +169,8 @@ func leaves(n *xmltree.Node, visit func(*xmltree.Node)) {
 	}
 }
 
-// Try implements contract.SOAPOperation.
-func (o *operation) Try(version int, draw *sample.Draw) call.Request {
+// try makes a request in a version of SOAP.
+func (o *operation) try(version int, draw *sample.Draw) call.Request {
 	input := o.input
 	if input == nil { // it is asked by nobody, as the contract has it
 		input = &message{}
@@ -184,24 +187,23 @@ func (o *operation) Try(version int, draw *sample.Draw) call.Request {
 	return r
 }
 
-// CheckRequest implements contract.SOAPOperation.
-func (o *operation) CheckRequest(m *contract.Message, contentType string) (found []call.Deviation) {
+func (o *operation) checkRequest(m *received, contentType string) (found []call.Deviation) {
 	add := func(where, detail string) {
 		if len(found) < call.MaxDeviations {
 			found = append(found, call.Deviation{Side: call.OfRequest, Where: where, Detail: detail})
 		}
 	}
-	if base := call.BaseType(contentType); base != call.BaseType(mediaType(m.Version)) {
-		add("media type", fmt.Sprintf("%q is not %s", contentType, call.BaseType(mediaType(m.Version))))
+	if expected := call.BaseType(mediaType(m.version())); call.BaseType(contentType) != expected {
+		add("media type", fmt.Sprintf("%q is not %s", contentType, expected))
 	}
-	if o.input == nil || m.Body == nil || o.input.encoded {
+	if o.input == nil || m.body == nil || o.input.encoded {
 		return found
 	}
-	for _, f := range o.bodyFaults(m.Body, o.input) {
+	for _, f := range o.bodyFaults(m.body, o.input) {
 		add(placeOf(f.Node), f.Detail)
 	}
 	for _, h := range o.input.headers {
-		if given := m.Header.Child(h.element.Name.Space, h.element.Name.Local); given != nil {
+		if given := m.header.Child(h.element.Name.Space, h.element.Name.Local); given != nil {
 			for _, f := range o.service.schemas.Validate(given, h.element) {
 				add(placeOf(f.Node), f.Detail)
 			}
@@ -215,14 +217,13 @@ func placeOf(n *xmltree.Node) string {
 	return "body " + strings.TrimPrefix(strings.TrimPrefix(n.Path(), "/Envelope"), "/Body")
 }
 
-// CheckAnswer implements contract.SOAPOperation.
-func (o *operation) CheckAnswer(a *call.Answer) (found []call.Deviation) {
+func (o *operation) checkAnswer(a *call.Answer) (found []call.Deviation) {
 	add := func(where, detail string) {
 		if len(found) < call.MaxDeviations {
 			found = append(found, call.Deviation{Side: call.OfAnswer, Where: where, Detail: detail})
 		}
 	}
-	if o.OneWay() {
+	if o.oneWay() {
 		if len(a.Body) > 0 && a.Status < 300 {
 			add("body", "a one-way operation answers nothing")
 		}

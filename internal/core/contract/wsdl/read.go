@@ -61,7 +61,7 @@ func Read(b *bundle.Bundle) (*contract.Contract, error) {
 	r.readServices(s)
 	s.schemas = r.xsd.Finish()
 	r.contract.Title, r.contract.Format, r.contract.Files = titleOf(root), "WSDL 1.1", b.Names()
-	r.contract.SOAP = s
+	r.contract.Protocol = s
 	if len(s.operations) == 0 {
 		items := append(r.contract.Warnings, r.item(root, "no port of it speaks SOAP 1.1 or 1.2 over HTTP, so there is nothing to answer"))
 		return nil, refuse(items...)

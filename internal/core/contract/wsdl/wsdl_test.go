@@ -15,6 +15,7 @@ import (
 	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/contract/bundle"
 	"rapidmimic/internal/core/contract/wsdl"
+	"rapidmimic/internal/core/match"
 	"rapidmimic/internal/core/sample"
 	"rapidmimic/internal/core/xmltree"
 )
@@ -78,7 +79,7 @@ func TestReadEveryConstruct(t *testing.T) {
 
 // bodies draws messages of an operation, both ways, and gives what their bodies
 // hold, and the details of faults.
-func bodies(t testing.TB, op *contract.Operation, n int) (elements []*xmltree.Node) {
+func bodies(t testing.TB, c *contract.Contract, op *contract.Operation, n int) (elements []*xmltree.Node) {
 	take := func(text []byte) {
 		root, err := xmltree.Parse(text)
 		require.NoError(t, err, "%s", text)
@@ -93,13 +94,13 @@ func bodies(t testing.TB, op *contract.Operation, n int) (elements []*xmltree.No
 	}
 	for i := range n {
 		draw := func(what string) *sample.Draw { return sample.NewDraw(7, op.ID+what, uint64(i)) }
-		m := &contract.Message{Version: 11}
-		take(op.SOAP.Try(11, draw("in")).Body.Bytes)
+		take(c.Protocol.Try(op, draw("in")).Body.Bytes)
 		for _, name := range append(op.ExampleNames(), "") {
-			a := op.SOAP.Answer(m, name, false, draw(name))
+			a, err := c.Protocol.Answer(&contract.Asked{Operation: op}, contract.Wanted{Example: name, Draw: func() *sample.Draw { return draw(name) }})
+			require.NoError(t, err)
 			require.Empty(t, a.Invalid)
 			if len(a.Answer.Body) > 0 {
-				assert.Empty(t, op.SOAP.CheckAnswer(&a.Answer), "%s", a.Answer.Body)
+				assert.Empty(t, c.Protocol.CheckAnswer(op, &a.Answer, true, nil), "%s", a.Answer.Body)
 				take(a.Answer.Body)
 			}
 		}
@@ -123,7 +124,7 @@ func TestAnotherValidatorAgrees(t *testing.T) {
 		folder := t.TempDir()
 		var files []string
 		for _, id := range ids {
-			for i, element := range bodies(t, operation(t, c, id), 60) {
+			for i, element := range bodies(t, c, operation(t, c, id), 60) {
 				file := filepath.Join(folder, fmt.Sprintf("%s-%d.xml", id, i))
 				element.Carry()
 				require.NoError(t, os.WriteFile(file, element.Append([]byte(xmltree.Declaration)), 0o600))
@@ -143,7 +144,7 @@ func TestAnotherValidatorAgrees(t *testing.T) {
 	}
 }
 
-func send(c *contract.Contract, path, contentType, action, body string) contract.Message {
+func send(c *contract.Contract, path, contentType, action, body string) contract.Asked {
 	r := &call.Request{Method: "POST", Header: call.Header{}, Body: call.Body{Bytes: []byte(body)}}
 	if contentType != "" {
 		r.Header["Content-Type"] = []string{contentType}
@@ -151,7 +152,11 @@ func send(c *contract.Contract, path, contentType, action, body string) contract
 	if action != "" {
 		r.Header["Soapaction"] = []string{action}
 	}
-	return c.SOAP.Dispatch(strings.Split(strings.Trim(path, "/"), "/"), r)
+	return c.Protocol.Dispatch(r, strings.Split(strings.Trim(path, "/"), "/"))
+}
+
+func checkRequest(c *contract.Contract, asked *contract.Asked, contentType string) []call.Deviation {
+	return c.Protocol.CheckRequest(asked, &match.Facts{Request: &call.Request{Header: call.Header{"Content-Type": {contentType}}}})
 }
 
 func envelope(version, body string) string {
@@ -226,20 +231,22 @@ func TestRequestsAreHeldAgainstTheSchema(t *testing.T) {
 			body := `<submitManifest xmlns="https://customs.skerry-sound.example/cargo" xmlns:c="https://customs.skerry-sound.example/cargo" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance">` + k.inside + `</submitManifest>`
 			m := send(c, "/Desk", "text/xml; charset=utf-8", "", envelope("1.1", body))
 			require.NotNil(t, m.Operation, "%+v", m.Fault)
-			found := m.Operation.SOAP.CheckRequest(&m, "text/xml")
+			found := checkRequest(c, &m, "text/xml")
 			if assert.Len(t, found, len(k.want), "%v", found) && len(k.want) > 0 {
 				assert.Contains(t, found[0].Where+": "+found[0].Detail, k.want[0])
 			}
 		})
 	}
 	m := send(c, "/", "application/json", "", envelope("1.1", `<askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-1234-AB</manifest></askClearance>`))
-	assert.Equal(t, []call.Deviation{{Side: "request", Where: "media type", Detail: `"application/json" is not text/xml`}}, m.Operation.SOAP.CheckRequest(&m, "application/json"))
+	assert.Equal(t, []call.Deviation{{Side: "request", Where: "media type", Detail: `"application/json" is not text/xml`}}, checkRequest(c, &m, "application/json"))
 }
 
 func TestTheContractIsServedWithOurAddresses(t *testing.T) {
 	c := readFolder(t, constructs, "service.wsdl")
-	text, ok := c.SOAP.Served("wsdl", "http://127.0.0.1:7401/things?")
+	publisher := c.Protocol.(contract.Publisher)
+	published, ok := publisher.Publish("wsdl", "http://127.0.0.1:7401/things?")
 	require.True(t, ok)
+	text := published.Body
 	for _, want := range []string{`<soap:address location="http://127.0.0.1:7401/things?/Literal"/>`, `<soap12:address location="http://127.0.0.1:7401/things?/Rpc"/>`,
 		`location="http://127.0.0.1:7401/things??wsdl=parts%2Fmessages.wsdl"`, `schemaLocation="http://127.0.0.1:7401/things??xsd=types.xsd"`} {
 		assert.Contains(t, string(text), want)
@@ -247,11 +254,11 @@ func TestTheContractIsServedWithOurAddresses(t *testing.T) {
 	again, err := xmltree.Parse(text)
 	require.NoError(t, err)
 	assert.Equal(t, "definitions", again.Name.Local)
-	schema, ok := c.SOAP.Served("xsd=types.xsd", "http://x")
+	schema, ok := publisher.Publish("xsd=types.xsd", "http://x")
 	require.True(t, ok)
-	assert.Contains(t, string(schema), `schemaLocation="http://x?xsd=parts%2Fother.xsd"`)
+	assert.Contains(t, string(schema.Body), `schemaLocation="http://x?xsd=parts%2Fother.xsd"`)
 	for _, query := range []string{"", "xsd", "xsd=none.xsd", "xsd=../x", "wsdl=%zz", "other"} {
-		_, ok := c.SOAP.Served(query, "http://x")
+		_, ok := publisher.Publish(query, "http://x")
 		assert.False(t, ok, query)
 	}
 }
@@ -300,8 +307,8 @@ func FuzzDispatch(f *testing.F) {
 	f.Fuzz(func(_ *testing.T, text string) {
 		m := send(c, "/", "text/xml", "", text)
 		if m.Operation != nil {
-			m.Operation.SOAP.CheckRequest(&m, "text/xml")
-			m.Operation.SOAP.Answer(&m, "", true, sample.NewDraw(1, "", 0))
+			checkRequest(c, &m, "text/xml")
+			_, _ = c.Protocol.Answer(&m, contract.Wanted{Echo: &match.Facts{}, Draw: func() *sample.Draw { return sample.NewDraw(1, "", 0) }})
 		}
 	})
 }
@@ -318,12 +325,12 @@ func FuzzRead(f *testing.F) {
 }
 
 func BenchmarkAnswer(b *testing.B) {
-	op := operation(b, readFolder(b, constructs, "service.wsdl"), "builtins")
-	m := &contract.Message{Version: 11}
+	c := readFolder(b, constructs, "service.wsdl")
+	asked := &contract.Asked{Operation: operation(b, c, "builtins")}
 	b.ReportAllocs()
 	n := uint64(0)
 	for b.Loop() {
 		n++
-		op.SOAP.Answer(m, "", false, sample.NewDraw(1, "x", n))
+		_, _ = c.Protocol.Answer(asked, contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(1, "x", n) }})
 	}
 }

@@ -1,4 +1,4 @@
-package answer_test
+package contract_test
 
 import (
 	"testing"
@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/answer"
+	"rapidmimic/internal/core/contract"
 	"rapidmimic/internal/core/expr"
 	"rapidmimic/spec/tree"
 )
@@ -36,11 +36,11 @@ func TestPins(t *testing.T) {
 			for _, m := range parsed(t, c.pins).Members {
 				values[m.Key] = m.Value
 			}
-			pins, faults := answer.CompilePins(values)
+			pins, faults := contract.CompilePins(values)
 			require.Empty(t, faults)
 			body := parsed(t, c.body)
 			before := string(body.AppendJSON(nil))
-			got, applied, err := answer.Apply(pins, body, &expr.Scope{Call: map[string]any{"path": map[string]any{"number": "N7"}}})
+			got, applied, err := contract.Apply(pins, body, &expr.Scope{Call: map[string]any{"path": map[string]any{"number": "N7"}}})
 			require.NoError(t, err)
 			assert.Equal(t, c.want, string(got.AppendJSON(nil)))
 			text := ""
@@ -57,10 +57,10 @@ func TestPins(t *testing.T) {
 }
 
 func TestFaultsOfPins(t *testing.T) {
-	_, faults := answer.CompilePins(map[string]*tree.Node{"/vessel/name": tree.NewString("${nothing}")})
+	_, faults := contract.CompilePins(map[string]*tree.Node{"/vessel/name": tree.NewString("${nothing}")})
 	require.Len(t, faults, 1)
 	assert.Equal(t, "/~1vessel~1name", faults[0].At)
-	pins, _ := answer.CompilePins(map[string]*tree.Node{"/a": tree.NewString("${call.none}")})
-	_, _, err := answer.Apply(pins, parsed(t, `{"a": 1}`), &expr.Scope{Call: map[string]any{}})
+	pins, _ := contract.CompilePins(map[string]*tree.Node{"/a": tree.NewString("${call.none}")})
+	_, _, err := contract.Apply(pins, parsed(t, `{"a": 1}`), &expr.Scope{Call: map[string]any{}})
 	assert.ErrorContains(t, err, "no such key")
 }

@@ -1,0 +1,80 @@
+package rest
+
+import (
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/spec/tree"
+)
+
+// Answer implements contract.Protocol.
+func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Built, error) {
+	b := contract.Built{Answer: call.Answer{Status: w.Status}}
+	if len(w.Offers) > 0 {
+		types := contract.MediaTypes(w.Offers)
+		i := call.Accepts(strings.Join(w.Accept, ","), types)
+		if i < 0 {
+			return b, &contract.NotAcceptable{Offers: types}
+		}
+		addBody(&b, w.Offers[i], w)
+	}
+	for _, h := range w.Headers {
+		if text, ok := headerText(h, w.Draw); ok {
+			b.Answer.Header = append(b.Answer.Header, call.Field{Name: h.Name, Value: text})
+		}
+	}
+	if w.Echo != nil && b.Value != nil {
+		var value *tree.Node
+		value, b.Echoed = Echo(b.Value, b.Offer.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
+		if len(b.Echoed) > 0 {
+			b.SetValue(value)
+		}
+	}
+	return b, nil
+}
+
+// addBody gives an answer the example that is wanted, else data drawn.
+func addBody(b *contract.Built, offer *contract.Offer, w contract.Wanted) {
+	b.Offer = offer
+	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(offer.MediaType)}}
+	if b.Used = offer.Example(w.Example); b.Used == nil && len(offer.Examples) > 0 {
+		b.Used = &offer.Examples[0]
+	}
+	if w.Generate && offer.CanEncode() {
+		b.Used = nil
+	}
+	if b.Used != nil {
+		b.Answer.Body, b.Value = b.Used.Body, b.Used.Value
+		return
+	}
+	value, valid := offer.Schema.Generate(w.Draw())
+	if !valid {
+		b.Invalid = "no attempt did"
+	}
+	b.SetValue(value)
+}
+
+// contentType adds the character set to text types that do not name one.
+func contentType(mediaType string) string {
+	if strings.HasPrefix(mediaType, "text/") && !strings.Contains(mediaType, "charset") {
+		return mediaType + "; charset=utf-8"
+	}
+	return mediaType
+}
+
+// headerText is the value of a response's header. ok is false when the contract
+// says too little about it, or nothing that could stand in a line.
+func headerText(h *contract.HeaderOffer, draw func() *sample.Draw) (text string, ok bool) {
+	switch {
+	case h.Example != nil:
+		text = *h.Example
+	case h.Schema != nil:
+		value, _ := h.Schema.GenerateNamed(draw(), h.Name)
+		text = contract.Plain(value)
+	default:
+		return "", false
+	}
+	return text, !strings.ContainsAny(text, "\r\n\x00")
+}

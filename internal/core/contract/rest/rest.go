@@ -1,0 +1,104 @@
+// Package rest is the protocol of plain HTTP: operations are told apart by path and
+// method, answers are what the contract offers in the media type that the caller
+// accepts, and refusals are problem documents.
+package rest
+
+import (
+	"rapidmimic/internal/core/budget"
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
+)
+
+// Protocol is that of one contract.
+type Protocol struct {
+	contract *contract.Contract // nil for a service without one
+	router   match.Router[*contract.Operation]
+}
+
+var _ contract.Protocol = (*Protocol)(nil)
+
+// None is the protocol of services without a contract.
+var None = &Protocol{}
+
+// New indexes the operations of a contract that can answer.
+func New(c *contract.Contract) *Protocol {
+	p := &Protocol{contract: c}
+	for _, op := range c.Operations {
+		if op.Skipped == nil {
+			p.router.Add(op.Template, op)
+		}
+	}
+	return p
+}
+
+// Name implements contract.Protocol.
+func (*Protocol) Name() string { return "http" }
+
+// ByMessage implements contract.Protocol.
+func (*Protocol) ByMessage() bool { return false }
+
+// Dispatch implements contract.Protocol. The path is tried as it is, then without the
+// base path of the contract.
+func (p *Protocol) Dispatch(r *call.Request, segments []string) contract.Asked {
+	if p.contract == nil {
+		return contract.Asked{Segments: segments}
+	}
+	asked := p.at(r.Method, segments)
+	if asked.Operation == nil {
+		if rest := p.contract.Relative(segments); rest != nil {
+			if relative := p.at(r.Method, rest); relative.Operation != nil || len(asked.Others) == 0 {
+				return relative
+			}
+		}
+	}
+	return asked
+}
+
+func (p *Protocol) at(method string, segments []string) contract.Asked {
+	found := p.router.Find(nil, segments)
+	for i, op := range found {
+		if answers(op, method) {
+			return contract.Asked{Operation: op, Segments: segments, Others: found[:i]}
+		}
+	}
+	return contract.Asked{Segments: segments, Others: found}
+}
+
+// answers reports whether an operation answers a method: HEAD is GET without
+// the body.
+func answers(op *contract.Operation, method string) bool {
+	return op.Method == method || op.Method == "GET" && method == "HEAD"
+}
+
+// Addresses implements contract.Protocol.
+func (*Protocol) Addresses(op *contract.Operation) []match.Template {
+	return []match.Template{op.Template}
+}
+
+// Pin implements contract.Protocol.
+func (*Protocol) Pin(b contract.Built, pins []contract.Pin, scope *expr.Scope) (contract.Built, []string, error) {
+	if b.Value == nil {
+		return b, nil, nil
+	}
+	value, pinned, err := contract.Apply(pins, b.Value, scope)
+	if err == nil && len(pinned) > 0 {
+		b.SetValue(value)
+	}
+	return b, pinned, err
+}
+
+// CheckRequest implements contract.Protocol.
+func (*Protocol) CheckRequest(asked *contract.Asked, f *match.Facts) []call.Deviation {
+	return asked.Operation.CheckRequest(f, asked.Segments)
+}
+
+// CheckAnswer implements contract.Protocol.
+func (*Protocol) CheckAnswer(op *contract.Operation, a *call.Answer, whole bool, b *budget.Budget) []call.Deviation {
+	return op.CheckAnswer(a, whole, b)
+}
+
+// Try implements contract.Protocol.
+func (*Protocol) Try(op *contract.Operation, draw *sample.Draw) call.Request { return op.Try(draw) }

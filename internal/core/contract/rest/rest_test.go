@@ -1,0 +1,95 @@
+package rest_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/contract/openapi"
+	"rapidmimic/internal/core/contract/rest"
+	"rapidmimic/internal/core/match"
+)
+
+const berths = `
+openapi: 3.1.0
+info: { title: Moorings, version: "1" }
+servers: [{ url: http://moorings.example/v2 }]
+paths:
+  /berths/{number}:
+    parameters: [{ name: number, in: path, required: true, schema: { type: string } }]
+    get:
+      operationId: getBerth
+      responses:
+        "200":
+          description: The berth
+          content:
+            application/json: { example: { number: N7, state: free } }
+            text/csv: { example: "N7,free" }
+    delete: { operationId: closeBerth, responses: { "204": { description: Closed } } }
+  /berths/mine:
+    get: { operationId: myBerth, responses: { "204": { description: None } } }
+`
+
+func read(t *testing.T) *contract.Contract {
+	c, err := openapi.Read([]byte(berths))
+	require.NoError(t, err)
+	return c
+}
+
+func TestDispatch(t *testing.T) {
+	c := read(t)
+	for name, k := range map[string]struct {
+		method, path, operation string
+		others, segments        int
+	}{
+		"by path and method":                   {"GET", "/berths/N7", "getBerth", 0, 2},
+		"HEAD is GET":                          {"HEAD", "/berths/N7", "getBerth", 0, 2},
+		"passing over another method":          {"DELETE", "/berths/N7", "closeBerth", 1, 2},
+		"the plain path before the parameter":  {"GET", "/berths/mine", "myBerth", 0, 2},
+		"below it where only that takes it":    {"DELETE", "/berths/mine", "closeBerth", 2, 2},
+		"with the base path":                   {"GET", "/v2/berths/N7", "getBerth", 0, 2},
+		"another method":                       {"PUT", "/berths/N7", "", 2, 2},
+		"another method with the base path":    {"PUT", "/v2/berths/N7", "", 2, 2},
+		"nothing there":                        {"GET", "/piers/N7", "", 0, 2},
+		"nothing there with the base path":     {"GET", "/v2/piers/N7", "", 0, 2},
+		"the base path alone is no base":       {"GET", "/v2", "", 0, 1},
+		"all operations when no method counts": {"", "/berths/N7", "", 2, 2},
+	} {
+		t.Run(name, func(t *testing.T) {
+			asked := c.Protocol.Dispatch(&call.Request{Method: k.method}, match.Split(nil, k.path))
+			assert.Equal(t, k.operation, asked.ID())
+			assert.Len(t, asked.Others, k.others)
+			assert.Len(t, asked.Segments, k.segments)
+		})
+	}
+	asked := rest.None.Dispatch(&call.Request{Method: "GET"}, []string{"berths"})
+	assert.Equal(t, contract.Asked{Segments: []string{"berths"}}, asked)
+}
+
+func TestAnswerNegotiates(t *testing.T) {
+	c := read(t)
+	asked := c.Protocol.Dispatch(&call.Request{Method: "GET"}, []string{"berths", "N7"})
+	for accept, want := range map[string]string{
+		"":                               "application/json",
+		"text/*":                         "text/csv; charset=utf-8",
+		"text/csv;q=0.1, application/*":  "application/json",
+		"image/png, application/x-other": "",
+	} {
+		built, err := c.Protocol.Answer(&asked, contract.Wanted{Status: 200, Offers: asked.Operation.Success.Offers, Accept: []string{accept}})
+		if want == "" {
+			assert.Equal(t, &contract.NotAcceptable{Offers: []string{"application/json", "text/csv"}}, err)
+			continue
+		}
+		require.NoError(t, err)
+		assert.Equal(t, want, built.Answer.Get("Content-Type"), accept)
+		assert.Empty(t, built.Echoed)
+	}
+	echo := &match.Facts{Request: &call.Request{}}
+	built, err := c.Protocol.Answer(&contract.Asked{Operation: asked.Operation, Segments: []string{"berths", "S2"}}, contract.Wanted{Status: 200, Offers: asked.Operation.Success.Offers, Echo: echo})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"number"}, built.Echoed)
+	assert.JSONEq(t, `{"number": "S2", "state": "free"}`, string(built.Answer.Body))
+}

@@ -1,0 +1,230 @@
+package wsdl
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/xmltree"
+	"rapidmimic/spec/problem"
+)
+
+// portNames are those of the ports that answer.
+func (s *service) portNames() (names []string) {
+	for _, p := range s.ports {
+		names = append(names, p.name)
+	}
+	return names
+}
+
+// received is a message as it came in.
+type received struct {
+	of       int           // its version of SOAP, 11 or 12; 0 when it is not known
+	envelope *xmltree.Node // nil when it is none
+	header   *xmltree.Node
+	body     *xmltree.Node
+}
+
+// version is the one to answer in.
+func (m *received) version() int { return max(m.of, 11) }
+
+// receivedOf is the message that was dispatched; an empty one, in the version of the
+// operation, where none was.
+func (s *service) receivedOf(asked *contract.Asked) *received {
+	if m, ok := asked.Message.(*received); ok {
+		return m
+	}
+	if op := s.own[asked.Operation]; op != nil {
+		return &received{of: op.version}
+	}
+	return &received{}
+}
+
+// Dispatch implements contract.Protocol.
+func (s *service) Dispatch(r *call.Request, segments []string) contract.Asked {
+	if r.Method != "POST" {
+		return contract.Asked{Segments: segments, Fault: &contract.Fault{Foreign: true,
+			Text:    fmt.Sprintf("It is a SOAP service: it answers messages sent by POST to its own address or to a port (%s), and its contract at ?wsdl.", strings.Join(s.portNames(), ", ")),
+			Finding: call.Finding{Code: call.NotPosted, Part: "method", Seen: r.Method, Expected: "POST"}}}
+	}
+	m := &received{of: versionByType(r)}
+	asked := s.dispatch(m, r, segments)
+	asked.Segments, asked.Message = segments, m
+	if asked.Fault != nil {
+		asked.Fault.Finding = call.Find(call.Undispatched, asked.Fault.Text)
+	}
+	return asked
+}
+
+func (s *service) dispatch(m *received, r *call.Request, segments []string) contract.Asked {
+	ports, fault := s.portsAt(segments)
+	switch {
+	case fault != nil:
+		return contract.Asked{Fault: fault}
+	case r.Body.Cut:
+		return refused("Client", "The message is not known to its end.")
+	case strings.HasPrefix(call.BaseType(r.Header.Get("Content-Type")), "multipart/"):
+		return refused("Client", "Messages with attachments are not answered here.")
+	}
+	root, err := xmltree.Parse(r.Body.Bytes)
+	if err != nil {
+		return refused("Client", "The body is not XML: "+err.Error()+".", s.known()...)
+	}
+	m.envelope = root
+	version := versionOf(root)
+	if version == 0 {
+		if root.Name.Local == "Envelope" {
+			return refused("VersionMismatch", fmt.Sprintf("The envelope's namespace %q is neither that of SOAP 1.1 (%s) nor of 1.2 (%s).", root.Name.Space, space1, space2))
+		}
+		return refused("Client", fmt.Sprintf("<%s> is no SOAP envelope.", root.Name.Local), s.known()...)
+	}
+	m.of, m.header, m.body = version, root.Child(root.Name.Space, "Header"), bodyOf(root)
+	if m.body == nil {
+		return refused("Client", "The envelope has no Body.")
+	}
+	return s.find(m, ports, actionOf(r, version))
+}
+
+func refused(code, text string, detail ...string) contract.Asked {
+	return contract.Asked{Fault: &contract.Fault{Code: code, Text: text, Detail: detail}}
+}
+
+// versionByType guesses the version of a message that cannot be read.
+func versionByType(r *call.Request) int {
+	if call.BaseType(r.Header.Get("Content-Type")) == "application/soap+xml" {
+		return 12
+	}
+	return 11
+}
+
+func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
+	if len(segments) == 0 || len(segments) == 1 && segments[0] == "" {
+		return s.ports, nil
+	}
+	if len(segments) == 1 {
+		for _, p := range s.ports {
+			if p.name == segments[0] {
+				return []*port{p}, nil
+			}
+		}
+	}
+	return nil, &contract.Fault{Code: "Client", Text: fmt.Sprintf("There is no port %q (%s).", strings.Join(segments, "/"), strings.Join(s.portNames(), ", "))}
+}
+
+// actionOf is the action that a caller names: a header in 1.1, a parameter of
+// the media type in 1.2. Some send both.
+func actionOf(r *call.Request, version int) string {
+	action := strings.Trim(strings.TrimSpace(r.Header.Get("SOAPAction")), `"`)
+	if version == 12 {
+		if _, params, found := strings.Cut(r.Header.Get("Content-Type"), "action="); found {
+			value, _, _ := strings.Cut(params, ";")
+			return strings.Trim(strings.TrimSpace(value), `"`)
+		}
+	}
+	return action
+}
+
+// find picks the operation by the body's element, the action deciding between
+// several.
+func (s *service) find(m *received, ports []*port, action string) contract.Asked {
+	if len(ports) == 1 && ports[0].version != m.of {
+		return refused("VersionMismatch", fmt.Sprintf("Port %s speaks SOAP %s, and the envelope is of SOAP %s.", ports[0].name, versionText(ports[0].version), versionText(m.of)))
+	}
+	var fits []*operation
+	for _, p := range ports {
+		for _, op := range p.operations {
+			if op.takes(m.body) && !slices.Contains(fits, op) {
+				fits = append(fits, op)
+			}
+		}
+	}
+	root := "nothing"
+	if len(m.body.Children) > 0 {
+		root = "<" + m.body.Children[0].Name.Local + ">"
+	}
+	switch {
+	case len(fits) == 0:
+		return s.unknown(m, root)
+	case len(fits) > 1:
+		for _, op := range fits {
+			if op.action == action && action != "" {
+				return s.found(m, op, fmt.Sprintf("its body is %s, and the action is %q", root, action))
+			}
+		}
+	case action != "" && fits[0].action != "" && action != fits[0].action:
+		return refused("Client", fmt.Sprintf("The action is %q; operation %s, which takes %s, expects %q.", action, fits[0].name, root, fits[0].action))
+	}
+	return s.found(m, fits[0], "its body is "+root)
+}
+
+func versionText(version int) string { return map[int]string{11: "1.1", 12: "1.2"}[version] }
+
+func (s *service) found(m *received, op *operation, reason string) contract.Asked {
+	asked := contract.Asked{Operation: s.contracted[op], Reason: reason}
+	if m.header == nil {
+		return asked
+	}
+	for _, h := range m.header.Children {
+		must, _ := h.Lookup(name{Space: m.envelope.Name.Space, Local: "mustUnderstand"})
+		if must != "1" && must != "true" {
+			continue
+		}
+		known := op.input != nil && slices.ContainsFunc(op.input.headers, func(own header) bool { return own.element.Name == h.Name })
+		if !known {
+			asked.Fault = refused("MustUnderstand", fmt.Sprintf("Header <%s> must be understood, and operation %s knows nothing of it.", h.Name.Local, op.name)).Fault
+			return asked
+		}
+	}
+	return asked
+}
+
+// takes reports whether a body begins with what the operation expects.
+func (o *operation) takes(body *xmltree.Node) bool {
+	if o.input == nil {
+		return false
+	}
+	if len(o.input.body) == 0 || len(body.Children) == 0 {
+		return len(o.input.body) == 0 && len(body.Children) == 0
+	}
+	return body.Children[0].Name == o.input.body[0].Name
+}
+
+// unknown says which operation comes closest to a body that none takes.
+func (s *service) unknown(m *received, root string) contract.Asked {
+	text := fmt.Sprintf("No operation takes %s.", root)
+	if len(m.body.Children) == 0 {
+		return refused("Client", text, s.known()...)
+	}
+	seen := m.body.Children[0].Name
+	best, bestDistance := name{}, 1000
+	var of *operation
+	for _, op := range s.operations {
+		if op.input == nil || len(op.input.body) == 0 {
+			continue
+		}
+		expected := op.input.body[0].Name
+		if d := problem.Distance(strings.ToLower(seen.Local), strings.ToLower(expected.Local), 1000); d < bestDistance {
+			best, bestDistance, of = expected, d, op
+		}
+	}
+	if of != nil {
+		expected := "<" + best.Local + ">"
+		if best.Local == seen.Local {
+			expected = fmt.Sprintf("<%s> in the namespace %q, not in %q", best.Local, best.Space, seen.Space)
+		}
+		text += fmt.Sprintf(" Closest is operation %s, which takes %s.", of.id, expected)
+	}
+	return refused("Client", text, s.known()...)
+}
+
+// known lists what the operations take.
+func (s *service) known() (lines []string) {
+	for _, op := range s.operations {
+		if op.input != nil && len(op.input.body) > 0 && len(lines) < 20 {
+			lines = append(lines, fmt.Sprintf("%s takes <%s>", op.id, op.input.body[0].Name.Local))
+		}
+	}
+	return lines
+}

@@ -1,0 +1,192 @@
+package wsdl
+
+import (
+	"net/url"
+	"slices"
+
+	"rapidmimic/internal/core/budget"
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract"
+	"rapidmimic/internal/core/expr"
+	"rapidmimic/internal/core/match"
+	"rapidmimic/internal/core/sample"
+	"rapidmimic/internal/core/xmltree"
+	"rapidmimic/spec"
+)
+
+var (
+	_ contract.Protocol  = (*service)(nil)
+	_ contract.Envelope  = (*service)(nil)
+	_ contract.Publisher = (*service)(nil)
+)
+
+// Name implements contract.Protocol.
+func (*service) Name() string { return "soap" }
+
+// ByMessage implements contract.Protocol.
+func (*service) ByMessage() bool { return true }
+
+// Addresses implements contract.Protocol: every operation is answered at the address
+// of the service and at each port.
+func (s *service) Addresses(*contract.Operation) (templates []match.Template) {
+	for _, path := range append([]string{""}, s.portNames()...) {
+		if t, err := match.ParseTemplate("/" + url.PathEscape(path)); err == nil {
+			templates = append(templates, t)
+		}
+	}
+	return templates
+}
+
+// Answer implements contract.Protocol.
+func (s *service) Answer(asked *contract.Asked, w contract.Wanted) (contract.Built, error) {
+	fault := w.Example
+	if fault == "" && w.Status >= 400 && len(w.Offers) > 0 && len(w.Offers[0].Examples) > 0 {
+		fault = w.Offers[0].Examples[0].Name
+	}
+	b := s.own[asked.Operation].answer(s.receivedOf(asked), fault, w.Echo != nil, w.Draw())
+	if fault == "" && len(w.Offers) > 0 {
+		b.Offer = w.Offers[0]
+	}
+	return b, nil
+}
+
+// Pin implements contract.Protocol: it sets the text of the elements that pins name by
+// their local names, from the first element of the body on.
+func (*service) Pin(b contract.Built, pins []contract.Pin, scope *expr.Scope) (out contract.Built, pinned []string, err error) {
+	root, err := xmltree.Parse(b.Answer.Body)
+	if err != nil {
+		return b, nil, nil // one-way operations answer nothing
+	}
+	message := bodyOf(root)
+	if message == nil || len(message.Children) == 0 {
+		return b, nil, nil
+	}
+	for _, pin := range pins {
+		value, err := pin.Value(scope)
+		if err != nil {
+			return b, nil, err
+		}
+		found := below(message.Children[0], pin.Path())
+		for _, n := range found {
+			n.Text, n.Children, n.QName = contract.Plain(value), nil, nil
+		}
+		if len(found) > 0 {
+			pinned = append(pinned, pin.Pointer)
+		}
+	}
+	root.Carry() // prefixes that values use
+	b.Answer.Body = document(root)
+	return b, pinned, nil
+}
+
+// below finds elements by the local names on the way to them; * stands for any.
+func below(n *xmltree.Node, path []string) (found []*xmltree.Node) {
+	if len(path) == 0 {
+		return []*xmltree.Node{n}
+	}
+	for _, c := range n.Children {
+		if path[0] == "*" || path[0] == c.Name.Local {
+			found = append(found, below(c, path[1:])...)
+		}
+	}
+	return found
+}
+
+// CheckRequest implements contract.Protocol.
+func (s *service) CheckRequest(asked *contract.Asked, f *match.Facts) []call.Deviation {
+	return s.own[asked.Operation].checkRequest(s.receivedOf(asked), f.Request.Header.Get("Content-Type"))
+}
+
+// CheckAnswer implements contract.Protocol.
+func (s *service) CheckAnswer(op *contract.Operation, a *call.Answer, whole bool, _ *budget.Budget) []call.Deviation {
+	if !whole {
+		return nil
+	}
+	return s.own[op].checkAnswer(a)
+}
+
+// Try implements contract.Protocol, in the version of the operation's first port.
+func (s *service) Try(op *contract.Operation, draw *sample.Draw) call.Request {
+	own := s.own[op]
+	return own.try(own.version, draw)
+}
+
+// Dress implements contract.Envelope.
+func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answer) call.Answer {
+	version := s.receivedOf(asked).version()
+	switch {
+	case written.Fault != nil:
+		return mappedFault(version, written)
+	case written.XML != nil:
+		body, contentType := wrap(version, a.Body)
+		a.Body, a.Header = body, slices.Clone(a.Header)
+		for i, f := range a.Header {
+			if f.Name == "Content-Type" && f.Value == "application/xml" {
+				a.Header[i].Value = contentType
+			}
+		}
+	}
+	return a
+}
+
+// mappedFault writes the fault that a mapping asks for, its detail as XML where it is
+// that.
+func mappedFault(version int, written *spec.Answer) call.Answer {
+	var details []*xmltree.Node
+	if text := written.Fault.Detail; text != "" {
+		n, err := xmltree.Parse([]byte(text))
+		if err != nil {
+			n = note(text)
+		}
+		details = append(details, n)
+	}
+	a := answer(version, faultStatus(version, written.Fault.Code), faultEnvelope(version, written.Fault.Code, written.Fault.Text, details...))
+	if code := written.Status.Code; code != 0 && code != 500 { // which is what faults have unless said otherwise
+		a.Status = code
+	}
+	return a
+}
+
+// wrap puts XML into an envelope of a version, unless it is one or cannot be read.
+func wrap(version int, text []byte) (body []byte, contentType string) {
+	root, err := xmltree.Parse(text)
+	if err != nil || versionOf(root) != 0 {
+		return text, mediaType(version)
+	}
+	envelope := newEnvelope(version)
+	bodyOf(envelope).Add(root)
+	return document(envelope), mediaType(version)
+}
+
+// Refuse implements contract.Envelope, in the version of the message.
+func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, bool) {
+	if asked.Fault != nil && asked.Fault.Foreign {
+		return call.Answer{}, false
+	}
+	code := f.Code
+	switch {
+	case code != "":
+	case f.Ours:
+		code = "Server"
+	default:
+		code = "Client"
+	}
+	version := s.receivedOf(asked).version()
+	var details []*xmltree.Node
+	for _, line := range f.Detail {
+		details = append(details, note(line))
+	}
+	return answer(version, faultStatus(version, code), faultEnvelope(version, code, f.Text, details...)), true
+}
+
+// note is a line of our own in the detail of a fault.
+func note(text string) *xmltree.Node {
+	return &xmltree.Node{Name: name{Space: "urn:rapid-mimic", Local: "note"}, Text: text}
+}
+
+func faultStatus(version int, code string) int {
+	if version == 12 && code == "Client" {
+		return 400
+	}
+	return 500
+}

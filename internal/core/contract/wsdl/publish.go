@@ -1,0 +1,99 @@
+package wsdl
+
+import (
+	"net/url"
+	"path"
+	"regexp"
+	"strings"
+
+	"rapidmimic/internal/core/call"
+	"rapidmimic/internal/core/contract/xsd"
+	"rapidmimic/internal/core/xmltree"
+)
+
+// Published implements contract.Publisher.
+func (*service) Published() string { return "wsdl" }
+
+// Publish implements contract.Publisher.
+func (s *service) Publish(query, base string) (a call.Answer, ok bool) {
+	text, ok := s.served(query, base)
+	if !ok {
+		return call.Answer{}, false
+	}
+	return call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/xml; charset=utf-8"}}, Body: text}, true
+}
+
+var location = regexp.MustCompile(`((?:schemaL|l)ocation\s*=\s*)("[^"]*"|'[^']*')`)
+
+// served is a document of the contract by the query of its address. References
+// between documents and the addresses of ports lead to base.
+func (s *service) served(query, base string) (text []byte, ok bool) {
+	file, ok := s.asked(query)
+	if !ok {
+		return nil, false
+	}
+	document := s.documents[file]
+	source := s.bundle.Contract()
+	if file != s.bundle.Main {
+		if source, ok = s.bundle.File(file); !ok || document == nil {
+			return nil, false
+		}
+	}
+	source, err := xmltree.UTF8(source)
+	if err != nil {
+		return nil, false
+	}
+	out := []byte(xmltree.Declaration)
+	from := 0
+	s.rewrites(document, file, base, func(n *xmltree.Node, address string) {
+		var escaped strings.Builder
+		for _, r := range address {
+			escaped.WriteString(map[rune]string{'&': "&amp;", '<': "&lt;", '"': "&quot;"}[r])
+			if !strings.ContainsRune(`&<"`, r) {
+				escaped.WriteRune(r)
+			}
+		}
+		tag := location.ReplaceAll(source[n.Start:n.End], []byte(`${1}"`+strings.ReplaceAll(escaped.String(), "$", "$$")+`"`))
+		out = append(append(out, source[from:n.Start]...), tag...)
+		from = n.End
+	})
+	return append(out, []byte(strings.TrimLeft(string(source[from:]), " \r\n\t"))...), true
+}
+
+// asked finds the file that a query names: wsdl alone is the contract itself.
+func (s *service) asked(query string) (file string, ok bool) {
+	key, value, _ := strings.Cut(query, "=")
+	if key = strings.ToLower(key); key != "wsdl" && key != "xsd" {
+		return "", false
+	}
+	value, err := url.QueryUnescape(value)
+	if err != nil {
+		return "", false
+	}
+	if value == "" || value == s.bundle.Main {
+		return s.bundle.Main, key == "wsdl"
+	}
+	return path.Clean(value), true
+}
+
+// rewrites tells in the order of the document which tags get another location.
+func (s *service) rewrites(n *xmltree.Node, file, base string, change func(n *xmltree.Node, address string)) {
+	switch local := n.Name.Local; {
+	case local == "address" && (n.Name.Space == space11 || n.Name.Space == space12):
+		change(n, base+"/"+url.PathEscape(n.Parent.Attr("name")))
+	case (local == "import" || local == "include" || local == "redefine") && (n.Name.Space == space || xsd.IsSchemaSpace(n.Name.Space)):
+		at, kind := n.Attr("schemaLocation"), "xsd"
+		if n.Name.Space == space {
+			at = n.Attr("location")
+		}
+		if target, ok := resolve(s.bundle, at, file); ok && at != "" {
+			if d := s.documents[target]; d != nil && d.Name.Local == "definitions" {
+				kind = "wsdl"
+			}
+			change(n, base+"?"+kind+"="+url.QueryEscape(target))
+		}
+	}
+	for _, c := range n.Children {
+		s.rewrites(c, file, base, change)
+	}
+}
