@@ -23,7 +23,7 @@ func (c *Client) LaneImpairments(ctx context.Context, lane string) (api.Impairme
 // impairmentOf is the address of what is on for a target.
 func impairmentOf(target spec.Target) (string, url.Values) {
 	if target.Service == "" {
-		return path("impairment"), nil
+		return path("impairments"), nil
 	}
 	query := url.Values{}
 	if target.Operation != "" {
@@ -32,7 +32,7 @@ func impairmentOf(target spec.Target) (string, url.Values) {
 	if target.Mapping != "" {
 		query.Set("mapping", target.Mapping)
 	}
-	return path("services", target.Service, "impairment"), query
+	return path("services", target.Service, "impairments"), query
 }
 
 // SetImpairment switches an impairment on for a target, instead of what it had;

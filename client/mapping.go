@@ -149,7 +149,7 @@ func (c *Client) ResetPositions(ctx context.Context, service, id string) error {
 // ResetCounts counts the calls of a mapping anew; with "" those of all mappings
 // of the service.
 func (c *Client) ResetCounts(ctx context.Context, service, id string) error {
-	target := path("services", service, "mapping-counts")
+	target := path("services", service, "counts")
 	if id != "" {
 		target = path("services", service, "mappings", id, "counts")
 	}

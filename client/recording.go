@@ -30,7 +30,7 @@ func (c *Client) StartRecording(ctx context.Context, service string, start api.R
 // TryRecording tells which of the last calls to a service a recording would have
 // captured.
 func (c *Client) TryRecording(ctx context.Context, service string, start api.RecordingStart) (api.RecordingTrial, error) {
-	return post[api.RecordingTrial](ctx, c, path("services", service, "recordings-trial"), start)
+	return post[api.RecordingTrial](ctx, c, path("services", service, "recording-trials"), start)
 }
 
 // StopRecording ends a recording.
@@ -77,7 +77,7 @@ func (c *Client) ImportHAR(ctx context.Context, service string, document []byte,
 	if how.Static {
 		query.Set("static", "true")
 	}
-	return do[api.RecordingReport](ctx, c, request{method: http.MethodPost, path: path("services", service, "recordings-from-har"), query: query, body: document})
+	return do[api.RecordingReport](ctx, c, request{method: http.MethodPost, path: path("services", service, "recording-imports"), query: query, body: document})
 }
 
 // RemoveRecording removes a recording with its calls.

@@ -55,7 +55,7 @@ func inLane(lane string) url.Values { return withLane(nil, lane) }
 
 // ActiveScenario tells which scenario is on, in a lane or with "" in none.
 func (c *Client) ActiveScenario(ctx context.Context, lane string) (api.ActiveScenario, error) {
-	return do[api.ActiveScenario](ctx, c, request{method: http.MethodGet, path: path("scenario"), query: inLane(lane)})
+	return do[api.ActiveScenario](ctx, c, request{method: http.MethodGet, path: path("activations"), query: inLane(lane)})
 }
 
 // UseScenario switches a scenario on instead of the one that was, for a time, or
@@ -65,18 +65,18 @@ func (c *Client) UseScenario(ctx context.Context, lane, name string, lasts spec.
 	if err != nil {
 		return api.ActiveScenario{}, err
 	}
-	return do[api.ActiveScenario](ctx, c, request{method: http.MethodPut, path: path("scenario"), query: inLane(lane), body: body})
+	return do[api.ActiveScenario](ctx, c, request{method: http.MethodPut, path: path("activations"), query: inLane(lane), body: body})
 }
 
 // LeaveScenario switches off the scenario that is on.
 func (c *Client) LeaveScenario(ctx context.Context, lane string) (api.ActiveScenario, error) {
-	return do[api.ActiveScenario](ctx, c, request{method: http.MethodDelete, path: path("scenario"), query: inLane(lane)})
+	return do[api.ActiveScenario](ctx, c, request{method: http.MethodDelete, path: path("activations"), query: inLane(lane)})
 }
 
 // ResetScenario sets positions, counters, draws and limits back to their start;
 // definitions stay.
 func (c *Client) ResetScenario(ctx context.Context, lane string) error {
-	_, err := do[struct{}](ctx, c, request{method: http.MethodPost, path: path("scenario", "reset"), query: inLane(lane)})
+	_, err := do[struct{}](ctx, c, request{method: http.MethodPost, path: path("activations", "reset"), query: inLane(lane)})
 	return err
 }
 
@@ -86,5 +86,5 @@ func (c *Client) DraftScenario(ctx context.Context, draft api.ScenarioDraft) (ap
 	if err != nil {
 		return api.ScenarioProposal{}, err
 	}
-	return do[api.ScenarioProposal](ctx, c, request{method: http.MethodPost, path: path("scenario", "draft"), body: body})
+	return do[api.ScenarioProposal](ctx, c, request{method: http.MethodPost, path: path("scenario-drafts"), body: body})
 }

@@ -13,7 +13,7 @@ func TestConsoleImpairments(t *testing.T) {
 	s := startDemo(t)
 	p := s.page("/services/moorings")
 	must(t, p.WaitText("Slow or failing"), p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
-		p.WaitText("rapidmimic impair set moorings --latency 5ms..10ms --errors 100% --status 503,500 --seed 7"), p.Press("Switch on"))
+		p.WaitText("rapidmimic impair set moorings --latency 5ms..10ms --error-rate 100% --error-status 503,500 --seed 7"), p.Press("Switch on"))
 	must(t, p.WaitStrip("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
 	resp, _ := s.send(berth, "")
 	assert.GreaterOrEqual(t, resp.StatusCode, 500)

@@ -103,7 +103,7 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 		{"PUT /services/moorings", "", 422, "invalid", "no body"},
 		{"PATCH /services/moorings", "", 422, "invalid", "no body"},
 		{"PUT /services/moorings/mappings/a", "", 422, "invalid", "no body"},
-		{"PUT /services/moorings/impairment", "", 422, "invalid", "no body"},
+		{"PUT /services/moorings/impairments", "", 422, "invalid", "no body"},
 		{"POST /scenarios", "", 422, "invalid", "no body"},
 		{"PUT /scenarios/tides-dead", "", 422, "invalid", "no body"},
 		{"POST /lanes", "", 422, "invalid", "no body"},

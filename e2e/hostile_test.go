@@ -200,7 +200,7 @@ func TestABodyThatBreaksOffAndDoesNotMatter(t *testing.T) {
 	require.Eventually(t, func() bool { return s.lastCall().Status == 200 }, 5*time.Second, 20*time.Millisecond)
 	call := s.lastCall()
 	assert.Contains(t, fmt.Sprint(call.Explanation.Steps), "broke off after 4 bytes")
-	assert.Equal(t, []any{int64(500), true}, []any{call.Request.Size, call.Request.Cut})
+	assert.Equal(t, []any{int64(500), true}, []any{call.Request.Size, call.Request.Truncated})
 }
 
 // Callers that take their time, or rest, hold nobody up for longer than they may.

@@ -41,8 +41,8 @@ func TestAnotherValidatorAgrees(t *testing.T) {
 		c, err := openapi.Read(text)
 		require.NoError(t, err)
 		for _, op := range c.Operations {
-			for _, offer := range op.Success.Offers {
-				if offer.Schema == nil || !call.IsJSON(offer.MediaType) {
+			for _, offer := range op.Success.MediaTypes {
+				if offer.Schema == nil || !call.IsJSON(offer.Name) {
 					continue
 				}
 				asked.Write(question(t, document, c, op, offer, draws))
@@ -61,7 +61,7 @@ func TestAnotherValidatorAgrees(t *testing.T) {
 	assert.Len(t, lines, 1, "%s", strings.Join(lines[:min(len(lines), 20)], "\n"))
 }
 
-func question(t *testing.T, document *tree.Node, c *contract.Contract, op *contract.Operation, offer *contract.Offer, draws int) []byte {
+func question(t *testing.T, document *tree.Node, c *contract.Contract, op *contract.Operation, offer *contract.MediaType, draws int) []byte {
 	q := judgement{Document: document, Pointer: offer.Schema.Pointer(), Old: c.Format == "OpenAPI 3.0"}
 	for i := range draws {
 		value, valid := offer.Schema.Generate(sample.NewDraw(5, op.ID, uint64(i)))

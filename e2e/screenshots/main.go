@@ -55,10 +55,10 @@ func impair(p *browser.Page, target, document string) error {
 
 // impairments makes moorings slow and failing, calls it, and shows how.
 func impairments(p *browser.Page) error {
-	if err := impair(p, "services/moorings/impairment", `{"latency": {"p50": "80ms", "p99": "400ms"}, "errors": {"rate": "30%", "status": [503, 500]}, "seed": 7}`); err != nil {
+	if err := impair(p, "services/moorings/impairments", `{"latency": {"p50": "80ms", "p99": "400ms"}, "errors": {"rate": "30%", "status": [503, 500]}, "seed": 7}`); err != nil {
 		return err
 	}
-	if err := impair(p, "services/moorings/impairment?operation=bookBerth", `{"limit": {"calls": 2, "per": "1m", "of": "caller"}}`); err != nil {
+	if err := impair(p, "services/moorings/impairments?operation=bookBerth", `{"limit": {"calls": 2, "per": "1m", "of": "caller"}}`); err != nil {
 		return err
 	}
 	var calls errgroup.Group
@@ -85,11 +85,11 @@ func impairments(p *browser.Page) error {
 // from which it is set, is not shown.
 func badDay(p *browser.Page) error {
 	for target, document := range map[string]string{
-		"tides/impairment?operation=getLevel":      `{"latency": "6s"}`,
-		"moorings/impairment?operation=listDues":   `{"errors": {"rate": "100%", "status": 429, "retryAfter": "1h"}}`,
-		"customs/impairment":                       `{"connection": "drop"}`,
-		"moorings/impairment?operation=listBerths": `{"connection": "cut-body"}`,
-		"tides/impairment?operation=listWarnings":  `{"errors": {"rate": "100%", "status": 503}}`,
+		"tides/impairments?operation=getLevel":      `{"latency": "6s"}`,
+		"moorings/impairments?operation=listDues":   `{"errors": {"rate": "100%", "status": 429, "retryAfter": "1h"}}`,
+		"customs/impairments":                       `{"connection": "drop"}`,
+		"moorings/impairments?operation=listBerths": `{"connection": "cut-body"}`,
+		"tides/impairments?operation=listWarnings":  `{"errors": {"rate": "100%", "status": 503}}`,
 	} {
 		if err := p.Goto("http://127.0.0.1:7400/healthz"); err != nil {
 			return err
@@ -128,9 +128,9 @@ func ask(p *browser.Page, requests ...string) error {
 
 // situate switches a scenario on, and opens lanes under others.
 func situate(p *browser.Page) error {
-	err := ask(p, `DELETE /impairment?all=true`, `PUT /scenario {"scenario": "no-free-berth", "for": "1h"}`,
+	err := ask(p, `DELETE /impairments?all=true`, `PUT /activations {"scenario": "no-free-berth", "for": "1h"}`,
 		`POST /lanes {"name": "night-run", "scenario": "tides-dead", "ttl": "2h"}`, `POST /lanes {"name": "mara", "scenario": "customs-holds"}`,
-		`PUT /services/moorings/impairment?lane=mara {"latency": "200ms"}`)
+		`PUT /services/moorings/impairments?lane=mara {"latency": "200ms"}`)
 	if err != nil {
 		return err
 	}
@@ -156,7 +156,7 @@ func mine(p *browser.Page) error {
 
 // record starts a recording and waits for some calls.
 func record(p *browser.Page) error {
-	if err := ask(p, `DELETE /scenario`, `DELETE /lanes/mara`, `DELETE /lanes/night-run`, `DELETE /impairment?all=true`); err != nil {
+	if err := ask(p, `DELETE /activations`, `DELETE /lanes/mara`, `DELETE /lanes/night-run`, `DELETE /impairments?all=true`); err != nil {
 		return err
 	}
 	if _, err := browser.Eval[any](p, "localStorage.clear()"); err != nil {

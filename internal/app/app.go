@@ -122,7 +122,7 @@ type app struct {
 
 	store *store.Store
 	log   *calllog.Log
-	lapse func(context.Context, time.Time) error // ends what is over
+	expire func(context.Context, time.Time) error // ends what is over
 	ready atomic.Bool
 }
 
@@ -230,7 +230,7 @@ func (a *app) assemble(ctx context.Context) error {
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
 		Gate: gate, Hide: masker.Hide})
-	a.lapse = func(ctx context.Context, now time.Time) error {
+	a.expire = func(ctx context.Context, now time.Time) error {
 		if err := a.store.CheckFolder(); err != nil {
 			return err
 		}
@@ -271,7 +271,7 @@ func (a *app) assemble(ctx context.Context) error {
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate,
-		Lapse: a.lapse, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
+		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 	}))
 	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it
@@ -357,7 +357,7 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	logDone.Go(func() error { return a.log.Run(logCtx) })
 
 	var lapsing errgroup.Group
-	lapsing.Go(func() error { a.lapseUntil(logCtx); return nil })
+	lapsing.Go(func() error { a.expireUntil(logCtx); return nil })
 	lapsing.Go(func() error { a.watchConnections(logCtx); return nil })
 
 	servers, serving := errgroup.WithContext(ctx)
@@ -394,12 +394,12 @@ func (a *app) await(what string, work func() error) error {
 	}
 }
 
-// lapseEvery is how often what is over is cleared away. It is not in force before
+// expireEvery is how often what is over is cleared away. It is not in force before
 // that either.
-const lapseEvery = time.Second
+const expireEvery = time.Second
 
-func (a *app) lapseUntil(ctx context.Context) {
-	ticker := time.NewTicker(lapseEvery)
+func (a *app) expireUntil(ctx context.Context) {
+	ticker := time.NewTicker(expireEvery)
 	defer ticker.Stop()
 	said := "" // what fails each second is said once
 	for {
@@ -408,7 +408,7 @@ func (a *app) lapseUntil(ctx context.Context) {
 			return
 		case now := <-ticker.C:
 			_ = rescue.Do(a.logger, "clear away what is over", func() {
-				err := a.lapse(context.WithoutCancel(ctx), now)
+				err := a.expire(context.WithoutCancel(ctx), now)
 				if err != nil && err.Error() != said {
 					a.logger.Error("what is over could not be cleared away", "error", err)
 				}

@@ -330,7 +330,7 @@ func (p Program) sayMessage(title string, m api.Message) {
 		p.say("")
 		p.say("%s", indented(m.Body))
 	}
-	if m.Cut {
+	if m.Truncated {
 		p.say("  (cut: the log keeps the beginning of %d bytes)", m.Size)
 	}
 }

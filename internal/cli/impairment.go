@@ -29,7 +29,7 @@ func (p Program) impairCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "set", Usage: "switch trouble on, live on the next call", ArgsUsage: "[SERVICE]", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.impairSet,
-				UsageText: "rapidmimic impair set moorings --latency 200ms..900ms --errors 30% --status 503\n" +
+				UsageText: "rapidmimic impair set moorings --latency 200ms..900ms --error-rate 30% --error-status 503\n" +
 					"rapidmimic impair set moorings --operation bookBerth --limit 60/1m --of caller\n" +
 					"rapidmimic impair set tides --outage 503 --for 20s --every 2m\n" +
 					"rapidmimic impair set --everything --line harbour-radio",
@@ -37,17 +37,17 @@ func (p Program) impairCommand() *cli.Command {
 					"operation, service, everything); each is asked whether it refuses a call, the narrowest first.",
 				Flags: append(targetFlags(),
 					&cli.StringFlag{Name: "latency", Usage: "hold answers back for `TIME`: 250ms, 100ms..400ms, or p50=80ms,p99=900ms"},
-					&cli.StringFlag{Name: "errors", Usage: "a `SHARE` of calls gets an error: 30%"},
-					&cli.IntFlag{Name: "next", Usage: "the next `N` calls get an error"},
-					&cli.IntFlag{Name: "every-nth", Usage: "every `N`-th call gets an error"},
-					&cli.IntFlag{Name: "first", Usage: "the first `N` calls of each caller get an error"},
-					&cli.StringFlag{Name: "status", Usage: "`STATUSES` of errors, as often as each other or by weight: 503,429 or 503=3,429=1"},
+					&cli.StringFlag{Name: "error-rate", Usage: "the `SHARE` of calls that gets an error: 30%"},
+					&cli.IntFlag{Name: "error-next", Usage: "the next `N` calls get an error"},
+					&cli.IntFlag{Name: "error-every", Usage: "every `N`-th call gets an error"},
+					&cli.IntFlag{Name: "error-first", Usage: "the first `N` calls of each caller get an error"},
+					&cli.StringFlag{Name: "error-status", Usage: "`STATUSES` of errors, as often as each other or by weight: 503,429 or 503=3,429=1"},
 					&cli.StringFlag{Name: "retry-after", Usage: "tell callers to wait for `TIME`: who comes back earlier is refused again"},
 					&cli.StringFlag{Name: "limit", Usage: "`CALLS/TIME` in any span of that length: 60/1m"},
 					&cli.IntFlag{Name: "in-flight", Usage: "at most `N` calls in flight"},
 					&cli.StringFlag{Name: "of", Usage: "`WHO` is counted: everyone, caller (by address), or header:NAME"},
 					&cli.StringFlag{Name: "connection", Usage: "`EFFECT`: " + strings.Join(spec.Effects, ", ")},
-					&cli.StringFlag{Name: "share", Usage: "the `SHARE` of calls that the effect happens to; all when left out"},
+					&cli.StringFlag{Name: "connection-rate", Usage: "the `SHARE` of calls that the effect happens to; all when left out"},
 					&cli.StringFlag{Name: "line", Usage: "as slow as the line of this `NAME` (impair line list)"},
 					&cli.Int64Flag{Name: "bytes-per-second", Usage: "send bodies at `N` bytes a second"},
 					&cli.StringFlag{Name: "first-byte", Usage: "wait `TIME` before a body begins"},
@@ -169,9 +169,9 @@ func impairmentOf(c *cli.Command) ([]byte, error) {
 		}
 		document["latency"] = latency
 	}
-	errors := part("errors", map[string]string{"errors": "rate", "next": "next", "every-nth": "every", "first": "first", "retry-after": "retryAfter"})
-	if c.IsSet("status") {
-		errors["status"] = weightsOf(c.String("status"))
+	errors := part("errors", map[string]string{"error-rate": "rate", "error-next": "next", "error-every": "every", "error-first": "first", "retry-after": "retryAfter"})
+	if c.IsSet("error-status") {
+		errors["status"] = weightsOf(c.String("error-status"))
 		document["errors"] = errors
 	}
 	limit := part("limit", map[string]string{"in-flight": "inFlight"})
@@ -191,7 +191,7 @@ func impairmentOf(c *cli.Command) ([]byte, error) {
 			errors["of"] = of
 		}
 	}
-	part("connection", map[string]string{"connection": "effect", "share": "rate", "line": "line", "bytes-per-second": "bytesPerSecond",
+	part("connection", map[string]string{"connection": "effect", "connection-rate": "rate", "line": "line", "bytes-per-second": "bytesPerSecond",
 		"first-byte": "firstByte", "pause": "pause", "chunk": "chunk"})
 	outage := part("outage", map[string]string{"outage": "as", "for": "for", "every": "every"})
 	if len(outage) > 0 && !c.IsSet("outage") {
@@ -201,7 +201,7 @@ func impairmentOf(c *cli.Command) ([]byte, error) {
 		document["seed"] = c.Int64("seed")
 	}
 	if len(document) == 0 || len(document) == 1 && c.IsSet("seed") {
-		return nil, usage("%s needs one of --latency, --errors, --limit, --connection, --line or --outage", c.FullName())
+		return nil, usage("%s needs one of --latency, --error-rate, --error-next, --error-every, --error-first, --limit, --connection, --line or --outage", c.FullName())
 	}
 	return json.Marshal(document)
 }

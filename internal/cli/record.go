@@ -269,7 +269,7 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 		rows := make([][]string, len(calls))
 		for i, call := range calls {
 			note := ""
-			if call.Cut {
+			if call.Truncated {
 				note = "too large to play back"
 			}
 			rows[i] = []string{call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target(call)), strconv.Itoa(call.Status), strconv.Itoa(call.Size), call.ID, note}

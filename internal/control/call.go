@@ -142,8 +142,8 @@ func findingView(f call.Finding) api.Finding {
 }
 
 func message(headers [][2]string, body []byte, size int64) api.Message {
-	m := api.Message{Headers: headers, Encoding: "text", Size: size, Cut: size > int64(len(body))}
-	if utf8.Valid(body) || m.Cut && utf8.Valid(body[:max(0, len(body)-utf8.UTFMax)]) {
+	m := api.Message{Headers: headers, Encoding: "text", Size: size, Truncated: size > int64(len(body))}
+	if utf8.Valid(body) || m.Truncated && utf8.Valid(body[:max(0, len(body)-utf8.UTFMax)]) {
 		m.Body = string(body)
 	} else {
 		m.Encoding, m.Body = "base64", base64.StdEncoding.EncodeToString(body)

@@ -34,8 +34,8 @@ type Config struct {
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)
-	// Lapse ends what is over: lanes, and scenarios that were on for a time.
-	Lapse func(ctx context.Context, now time.Time) error
+	// Expire ends what is over: lanes, and scenarios that were on for a time.
+	Expire func(ctx context.Context, now time.Time) error
 	// Ready reports whether calls are being answered.
 	Ready func() bool
 
@@ -142,12 +142,12 @@ func (s *server) routes(router *gin.Engine) {
 	api.POST("/services/:service/mappings/:mapping/copies", s.copyMapping)
 	api.DELETE("/services/:service/mappings/:mapping/positions", s.resetPositions)
 	api.DELETE("/services/:service/mappings/:mapping/counts", s.resetCounts)
-	api.DELETE("/services/:service/mapping-counts", s.resetAllCounts)
+	api.DELETE("/services/:service/counts", s.resetAllCounts)
 
 	api.GET("/services/:service/recordings", s.listRecordings)
 	api.POST("/services/:service/recordings", s.postRecording)
-	api.POST("/services/:service/recordings-from-har", s.postHAR)
-	api.POST("/services/:service/recordings-trial", s.postRecordingTrial)
+	api.POST("/services/:service/recording-imports", s.postHAR)
+	api.POST("/services/:service/recording-trials", s.postRecordingTrial)
 	api.GET("/services/:service/recordings/:recording", s.getRecording)
 	api.DELETE("/services/:service/recordings/:recording", s.deleteRecording)
 	api.GET("/services/:service/recordings/:recording/calls", s.listRecordedCalls)
@@ -163,7 +163,7 @@ func (s *server) routes(router *gin.Engine) {
 	api.GET("/impairments", s.listImpairments)
 	api.PATCH("/impairments", s.again(s.patchImpairments))
 	api.POST("/impairments/reset", s.resetImpairments)
-	for _, target := range []string{"/impairment", "/services/:service/impairment"} {
+	for _, target := range []string{"/impairments", "/services/:service/impairments"} {
 		api.PUT(target, s.putImpairment)
 		api.DELETE(target, s.deleteImpairment)
 	}
@@ -173,11 +173,11 @@ func (s *server) routes(router *gin.Engine) {
 	api.PUT("/scenarios/:scenario", s.putScenario)
 	api.PATCH("/scenarios/:scenario", s.again(s.patchScenario))
 	api.DELETE("/scenarios/:scenario", s.deleteScenario)
-	api.GET("/scenario", s.getActive)
-	api.PUT("/scenario", s.putActive)
-	api.DELETE("/scenario", s.deleteActive)
-	api.POST("/scenario/reset", s.resetActive)
-	api.POST("/scenario/draft", s.postDraft)
+	api.GET("/activations", s.getActive)
+	api.PUT("/activations", s.putActive)
+	api.DELETE("/activations", s.deleteActive)
+	api.POST("/activations/reset", s.resetActive)
+	api.POST("/scenario-drafts", s.postDraft)
 
 	api.GET("/lanes", s.listLanes)
 	api.POST("/lanes", s.postLane)

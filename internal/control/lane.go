@@ -61,7 +61,7 @@ func (s *server) postLane(c *gin.Context) {
 		return
 	}
 	now := time.Now()
-	if err := s.Lapse(c.Request.Context(), now); err != nil { // what had this name before has nothing to do with it
+	if err := s.Expire(c.Request.Context(), now); err != nil { // what had this name before has nothing to do with it
 		s.fail(c, err, nil)
 		return
 	}

@@ -82,16 +82,16 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 	}
 	view.Examples = exampleViews(op, chosen)
 	view.Status, view.Body = response.Status, "none"
-	offers := response.Offers
+	mediaTypes := response.MediaTypes
 	if chosen != "" {
-		offers = response.With(chosen)
+		mediaTypes = response.With(chosen)
 	}
-	if len(offers) == 0 {
+	if len(mediaTypes) == 0 {
 		return view
 	}
-	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, Offers: offers[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
-	view.MediaType, view.Sample, view.Body = offers[0].MediaType, string(built.Answer.Body), "generated"
-	if built.Used != nil && !offers[0].Drawn {
+	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, MediaTypes: mediaTypes[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
+	view.MediaType, view.Sample, view.Body = mediaTypes[0].Name, string(built.Answer.Body), "generated"
+	if built.Used != nil && !mediaTypes[0].Drawn {
 		view.Body, view.Example = "example", built.Used.Name
 	}
 	return view
@@ -142,7 +142,7 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 		detail.Parameters = append(detail.Parameters, part)
 	}
 	if op.Body != nil {
-		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.Offers)
+		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.MediaTypes)
 	}
 	for _, r := range op.Responses {
 		detail.Responses = append(detail.Responses, responseView(op, r))
@@ -171,15 +171,15 @@ func partView(schema *contract.Schema, name string, required bool, description s
 	return part
 }
 
-func bodyViews(op *contract.Operation, offers []*contract.Offer) []api.OperationBody {
+func bodyViews(op *contract.Operation, mediaTypes []*contract.MediaType) []api.OperationBody {
 	views := []api.OperationBody{}
-	for _, offer := range offers {
-		view := api.OperationBody{MediaType: offer.MediaType}
-		if body, ok := offer.Sample(drawFor(op)); ok {
+	for _, mediaType := range mediaTypes {
+		view := api.OperationBody{MediaType: mediaType.Name}
+		if body, ok := mediaType.Sample(drawFor(op)); ok {
 			view.Sample = string(body)
 		}
-		if offer.Schema != nil {
-			for _, f := range offer.Schema.Fields() {
+		if mediaType.Schema != nil {
+			for _, f := range mediaType.Schema.Fields() {
 				view.Fields = append(view.Fields, api.OperationPart{Name: f.Path, Type: f.Type, Required: f.Required, Rules: f.Rules, Description: f.Description})
 			}
 		}
@@ -189,9 +189,9 @@ func bodyViews(op *contract.Operation, offers []*contract.Offer) []api.Operation
 }
 
 func responseView(op *contract.Operation, r *contract.Response) api.OperationResponse {
-	view := api.OperationResponse{Status: r.Key, Description: r.Description, Bodies: bodyViews(op, r.Offers)}
-	for _, offer := range r.Offers {
-		for _, e := range offer.Examples {
+	view := api.OperationResponse{Status: r.Key, Description: r.Description, Bodies: bodyViews(op, r.MediaTypes)}
+	for _, mediaType := range r.MediaTypes {
+		for _, e := range mediaType.Examples {
 			if e.Name != "" && !slices.Contains(view.Examples, e.Name) {
 				view.Examples = append(view.Examples, e.Name)
 			}

@@ -92,9 +92,9 @@ func (s *server) postRecordingTrial(c *gin.Context) {
 	}
 	trial := api.RecordingTrial{Calls: []api.RecordingTest{}}
 	for _, record := range records {
-		why := capture.Passes(&record.Request, match.Split(nil, record.Request.Path))
+		why := capture.LeavesOut(&record.Request, match.Split(nil, record.Request.Path))
 		if why == "" {
-			why = capture.PassesAnswer(record.Answer.Get("Content-Type"))
+			why = capture.LeavesOutAnswer(record.Answer.Get("Content-Type"))
 		}
 		if why == "" {
 			trial.Captured++
@@ -163,7 +163,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	}
 	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
 	for _, x := range exchanges {
-		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: len(x.Answer), Cut: x.Cut}
+		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: len(x.Answer), Truncated: x.Truncated}
 		if c.Query("check") == "true" {
 			operation, found, _ := s.Engine.Check(c.Request.Context(), x.Record(service.Spec.Name)) // what was found is told
 			view.Operation, view.Deviations = operation, deviationViews(found)

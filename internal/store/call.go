@@ -257,7 +257,7 @@ func addParts(record *call.Record, parts [partCount][]byte) {
 	}
 	body := &record.Request.Body
 	body.Bytes = parts[partRequestBody]
-	body.Cut = body.Size > int64(len(body.Bytes))
+	body.Truncated = body.Size > int64(len(body.Bytes))
 	record.Answer.Header, record.Answer.Body = parseLines(parts[partAnswerHeaders]), parts[partAnswerBody]
 	if text := parts[partDeviations]; len(text) > 0 && json.Unmarshal(text, &record.Deviations) != nil {
 		record.Deviations = nil // the call is worth showing without them

@@ -119,7 +119,7 @@ func (h *Handler) readBody(w http.ResponseWriter, r *http.Request, needed bool) 
 	if body.Size <= limit {
 		return body, true, nil
 	}
-	body.Bytes, body.Cut = held[:limit], true
+	body.Bytes, body.Truncated = held[:limit], true
 	if needed { // the connection ends here, instead of swallowing the rest
 		w.Header().Set("Connection", "close")
 		body.Size = max(body.Size, r.ContentLength)
@@ -161,12 +161,12 @@ func readUpTo(r io.Reader, most, size int64) ([]byte, error) {
 // broken is a body that broke off, whose connection cannot be used any more.
 func (h *Handler) broken(w http.ResponseWriter, r *http.Request, body call.Body) call.Body {
 	w.Header().Set("Connection", "close")
-	body.Cut, body.Size = true, max(body.Size+1, r.ContentLength) // at least one byte is missing
+	body.Truncated, body.Size = true, max(body.Size+1, r.ContentLength) // at least one byte is missing
 	return body
 }
 
 func trimToLog(body *call.Body, limit int) {
 	if len(body.Bytes) > limit {
-		body.Bytes, body.Cut = body.Bytes[:limit], true
+		body.Bytes, body.Truncated = body.Bytes[:limit], true
 	}
 }

@@ -30,7 +30,7 @@ func (c *capture) Write(b []byte) (int, error) {
 }
 
 func (c *capture) body() call.Body {
-	return call.Body{Bytes: c.kept, Size: c.size, Cut: c.size > int64(len(c.kept))}
+	return call.Body{Bytes: c.kept, Size: c.size, Truncated: c.size > int64(len(c.kept))}
 }
 
 // count gives a writer that counts and keeps nothing.

@@ -319,7 +319,7 @@ func (x *relayed) finish() {
 	if x.answer.size > 0 {
 		body := x.answer.body()
 		r.Answer.Body, r.AnswerSize = body.Bytes, body.Size
-		if coding := codingOf(&r.Answer); coding != "" && !body.Cut {
+		if coding := codingOf(&r.Answer); coding != "" && !body.Truncated {
 			if plain, ok := decode(coding, body.Bytes, x.h.Log.BodyLimit()); ok {
 				r.Answer.Body, r.AnswerSize = plain, int64(len(plain))
 			}

@@ -101,6 +101,6 @@ func TestEveryCallIsRecordedAsItCame(t *testing.T) {
 	assert.Equal(t, "/mo%20rings/a%2Fb", r.Address)
 	assert.Equal(t, "x=1&x=%20", r.Query)
 	assert.Equal(t, []string{"1", "2"}, r.Header["X-Twice"])
-	assert.Equal(t, call.Body{Bytes: []byte(strings.Repeat("y", 100)), Size: 150, Cut: true}, r.Body)
+	assert.Equal(t, call.Body{Bytes: []byte(strings.Repeat("y", 100)), Size: 150, Truncated: true}, r.Body)
 	assert.Positive(t, log.records[0].Took())
 }

@@ -72,8 +72,8 @@ type Message struct {
 	Encoding string `json:"encoding"`
 	// Size is the length of the body on the wire, in bytes.
 	Size int64 `json:"size"`
-	// Cut is set when only the beginning of the body was kept.
-	Cut bool `json:"cut,omitempty"`
+	// Truncated is set when only the beginning of the body was kept.
+	Truncated bool `json:"truncated,omitempty"`
 }
 
 // Deviation is one place in which a call breaks the contract.

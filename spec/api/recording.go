@@ -107,8 +107,8 @@ type RecordedCall struct {
 	Query  string    `json:"query,omitempty"`
 	Status int       `json:"status"`
 	Size   int       `json:"size"` // of the answer's body
-	// Cut is set when a body was too large to be played back.
-	Cut bool `json:"cut,omitempty"`
+	// Truncated is set when a body was too large to be played back.
+	Truncated bool `json:"truncated,omitempty"`
 	// Operation is the one of the contract in force that the call is for, and
 	// Deviations are the places in which the call breaks it; where that was asked.
 	Operation  string      `json:"operation,omitempty"`

@@ -464,7 +464,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/services/{service}/mapping-counts": {
+    "/api/v1/services/{service}/counts": {
         parameters: {
             query?: never;
             header?: never;
@@ -701,9 +701,11 @@ export interface paths {
         };
         /** What is switched on, and what mappings have of themselves */
         get: operations["listImpairments"];
-        put?: never;
+        /** Switch on an impairment of the whole environment */
+        put: operations["setEnvironmentImpairment"];
         post?: never;
-        delete?: never;
+        /** Switch off what the environment has */
+        delete: operations["removeEnvironmentImpairment"];
         options?: never;
         head?: never;
         /** Switch all impairments off, or those that are kept on again */
@@ -727,25 +729,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/impairment": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Switch on an impairment of the whole environment */
-        put: operations["setEnvironmentImpairment"];
-        post?: never;
-        /** Switch off what the environment has */
-        delete: operations["removeEnvironmentImpairment"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/services/{service}/impairment": {
+    "/api/v1/services/{service}/impairments": {
         parameters: {
             query?: {
                 operation?: string;
@@ -810,7 +794,7 @@ export interface paths {
         patch: operations["patchScenario"];
         trace?: never;
     };
-    "/api/v1/scenario": {
+    "/api/v1/activations": {
         parameters: {
             query?: {
                 /** @description Name of an open lane; calls in none are meant when left out */
@@ -832,7 +816,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/scenario/reset": {
+    "/api/v1/activations/reset": {
         parameters: {
             query?: {
                 /** @description Name of an open lane; calls in none are meant when left out */
@@ -852,7 +836,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/scenario/draft": {
+    "/api/v1/scenario-drafts": {
         parameters: {
             query?: never;
             header?: never;
@@ -947,7 +931,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/services/{service}/recordings-trial": {
+    "/api/v1/services/{service}/recording-trials": {
         parameters: {
             query?: never;
             header?: never;
@@ -967,7 +951,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/services/{service}/recordings-from-har": {
+    "/api/v1/services/{service}/recording-imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -2003,7 +1987,7 @@ export interface components {
             status: number;
             size: number;
             /** @description A body was too large to be played back */
-            cut?: boolean;
+            truncated?: boolean;
             /** @description Of the contract in force, where that was asked */
             operation?: string;
             deviations?: components["schemas"]["Deviation"][];
@@ -2147,7 +2131,7 @@ export interface components {
             /** @enum {string} */
             encoding: "text" | "base64";
             size: number;
-            cut?: boolean;
+            truncated?: boolean;
         };
         CallDetail: components["schemas"]["Call"] & {
             host: string;
@@ -3566,57 +3550,6 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    switchImpairments: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": {
-                    off: boolean;
-                };
-            };
-        };
-        responses: {
-            /** @description The impairments */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Impairments"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    resetImpairments: {
-        parameters: {
-            query?: {
-                /** @description Name of an open lane; calls in none are meant when left out */
-                lane?: components["parameters"]["lane"];
-                /** @description Only of this service */
-                service?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Done */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
     setEnvironmentImpairment: {
         parameters: {
             query?: {
@@ -3667,6 +3600,57 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Impairments"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    switchImpairments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    off: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The impairments */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetImpairments: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description Only of this service */
+                service?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

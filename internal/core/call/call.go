@@ -35,10 +35,10 @@ type Field struct{ Name, Value string }
 // Body is a body as far as it was kept.
 type Body struct {
 	Bytes []byte
-	// Size is the length on the wire; larger than len(Bytes) when Cut.
+	// Size is the length on the wire; larger than len(Bytes) when Truncated.
 	Size int64
-	// Cut is set when only the beginning was kept.
-	Cut bool
+	// Truncated is set when only the beginning was kept.
+	Truncated bool
 }
 
 // Request is a call as it reached us. It is not changed after it was decided

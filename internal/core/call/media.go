@@ -28,28 +28,28 @@ func BaseType(mediaType string) string {
 	return t
 }
 
-// Accepts picks from offers, in their order, the media type that an Accept
+// Accepts picks from media types, in their order, the media type that an Accept
 // header (RFC 9110, section 12.5.1) prefers. It returns the index, or -1 when
 // none is acceptable. An empty header accepts everything.
-func Accepts(accept string, offers []string) int {
+func Accepts(accept string, mediaTypes []string) int {
 	if strings.TrimSpace(accept) == "" {
-		return min(0, len(offers)-1)
+		return min(0, len(mediaTypes)-1)
 	}
 	best, bestQuality := -1, 0.0
-	for i, offer := range offers {
-		if q := quality(accept, BaseType(offer)); q > bestQuality {
+	for i, mediaType := range mediaTypes {
+		if q := quality(accept, BaseType(mediaType)); q > bestQuality {
 			best, bestQuality = i, q
 		}
 	}
 	return best
 }
 
-// quality is the weight that the most specific range fitting offer gives it.
-func quality(accept, offer string) float64 {
+// quality is the weight that the most specific range fitting a media type gives it.
+func quality(accept, mediaType string) float64 {
 	result, resultSpecific := 0.0, -1
 	for _, part := range strings.Split(accept, ",") {
 		kind, params, _ := strings.Cut(part, ";")
-		specific := specificity(strings.ToLower(strings.TrimSpace(kind)), offer)
+		specific := specificity(strings.ToLower(strings.TrimSpace(kind)), mediaType)
 		if specific > resultSpecific {
 			result, resultSpecific = weight(params), specific
 		}
@@ -57,14 +57,14 @@ func quality(accept, offer string) float64 {
 	return result
 }
 
-// specificity is -1 when the range does not cover offer.
-func specificity(kind, offer string) int {
+// specificity is -1 when the range does not cover it.
+func specificity(kind, mediaType string) int {
 	switch {
-	case kind == offer:
+	case kind == mediaType:
 		return 2
 	case kind == "*/*":
 		return 0
-	case strings.HasSuffix(kind, "/*") && strings.HasPrefix(offer, kind[:len(kind)-1]):
+	case strings.HasSuffix(kind, "/*") && strings.HasPrefix(mediaType, kind[:len(kind)-1]):
 		return 1
 	default:
 		return -1

@@ -23,9 +23,9 @@ type Capture struct {
 	include, exclude []match.Rule
 }
 
-// Passes says why a call, with its path relative to the service, does not belong
+// LeavesOut says why a call, with its path relative to the service, does not belong
 // to the recording; "" when it does.
-func (c *Capture) Passes(r *call.Request, segments []string) (why string) {
+func (c *Capture) LeavesOut(r *call.Request, segments []string) (why string) {
 	fits := func(rule match.Rule) bool { return rule.AllowsMethod(r.Method) && rule.Template.Fits(segments) }
 	switch {
 	case len(c.include) > 0 && !slices.ContainsFunc(c.include, fits):
@@ -38,9 +38,9 @@ func (c *Capture) Passes(r *call.Request, segments []string) (why string) {
 	return ""
 }
 
-// PassesAnswer says why an answer of a content type does not belong to the
+// LeavesOutAnswer says why an answer of a content type does not belong to the
 // recording; "" when it does.
-func (c *Capture) PassesAnswer(contentType string) (why string) {
+func (c *Capture) LeavesOutAnswer(contentType string) (why string) {
 	base := call.BaseType(contentType)
 	fits := func(wanted string) bool {
 		kind, any := strings.CutSuffix(strings.ToLower(wanted), "*")

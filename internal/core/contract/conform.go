@@ -39,7 +39,7 @@ type Parameter struct {
 // Body is what an operation takes.
 type Body struct {
 	Required bool
-	Offers   []*Offer
+	MediaTypes   []*MediaType
 }
 
 // CheckRequest lists in what a request breaks the contract. segments are those
@@ -77,9 +77,9 @@ func (o *Operation) CheckAnswer(a *call.Answer, whole bool, b *budget.Budget) []
 	for _, h := range response.Headers {
 		c.header(h, valuesOf(a, h.Name))
 	}
-	if whole && len(a.Body) > 0 && len(response.Offers) > 0 {
+	if whole && len(a.Body) > 0 && len(response.MediaTypes) > 0 {
 		contentType := strings.Join(valuesOf(a, "Content-Type"), ", ")
-		c.body(response.Offers, contentType, func(offer *Offer) (*tree.Node, error) { return offer.Decode(contentType, a.Body) })
+		c.body(response.MediaTypes, contentType, func(mediaType *MediaType) (*tree.Node, error) { return mediaType.Decode(contentType, a.Body) })
 	}
 	return c.found
 }
@@ -93,7 +93,7 @@ func valuesOf(a *call.Answer, name string) (values []string) {
 	return values
 }
 
-func (c *check) header(h *HeaderOffer, values []string) {
+func (c *check) header(h *ResponseHeader, values []string) {
 	where := "header " + h.Name
 	switch {
 	case len(values) == 0:
@@ -137,44 +137,44 @@ func (c *check) requestBody(body *Body, f *match.Facts) {
 		if body.Required {
 			c.add("body", "it is required and missing")
 		}
-	case !r.Body.Cut && len(body.Offers) > 0:
-		c.body(body.Offers, r.Header.Get("Content-Type"), func(offer *Offer) (*tree.Node, error) { return offer.DecodeRequest(f) })
+	case !r.Body.Truncated && len(body.MediaTypes) > 0:
+		c.body(body.MediaTypes, r.Header.Get("Content-Type"), func(mediaType *MediaType) (*tree.Node, error) { return mediaType.DecodeRequest(f) })
 	}
 }
 
-// body holds a body against the offer of its media type.
-func (c *check) body(offers []*Offer, contentType string, decode func(*Offer) (*tree.Node, error)) {
+// body holds a body against the media type of its media type.
+func (c *check) body(mediaTypes []*MediaType, contentType string, decode func(*MediaType) (*tree.Node, error)) {
 	base := call.BaseType(contentType)
-	offer := offerOf(offers, base)
-	if offer == nil {
-		written := make([]string, len(offers))
-		for i, offer := range offers {
-			written[i] = offer.Written
+	mediaType := mediaTypeOf(mediaTypes, base)
+	if mediaType == nil {
+		written := make([]string, len(mediaTypes))
+		for i, mediaType := range mediaTypes {
+			written[i] = mediaType.Written
 		}
 		c.add("media type", "%q is not one of %s", contentType, strings.Join(written, ", "))
 		return
 	}
-	if offer.Schema == nil {
+	if mediaType.Schema == nil {
 		return
 	}
-	value, err := decode(offer)
+	value, err := decode(mediaType)
 	switch {
 	case err != nil:
 		c.add("body", "it is not %s: %v", kindOf(base), err)
 	case value != nil:
-		c.value("body", offer.Schema, value)
+		c.value("body", mediaType.Schema, value)
 	}
 }
 
-// Offer is what the body may be in a media type; nil when that is not taken.
-func (b *Body) Offer(contentType string) *Offer { return offerOf(b.Offers, call.BaseType(contentType)) }
+// MediaType is what the body may be in a media type; nil when that is not taken.
+func (b *Body) MediaType(contentType string) *MediaType { return mediaTypeOf(b.MediaTypes, call.BaseType(contentType)) }
 
-func offerOf(offers []*Offer, base string) *Offer {
-	i := slices.IndexFunc(offers, func(offer *Offer) bool { return covers(offer.Written, base) })
+func mediaTypeOf(mediaTypes []*MediaType, base string) *MediaType {
+	i := slices.IndexFunc(mediaTypes, func(mediaType *MediaType) bool { return covers(mediaType.Written, base) })
 	if i < 0 {
 		return nil
 	}
-	return offers[i]
+	return mediaTypes[i]
 }
 
 // covers reports whether a media type or range of a contract takes in base.

@@ -107,8 +107,8 @@ func (o *Operation) Named(example string) *Response {
 func (o *Operation) ExampleNames() []string {
 	var names []string
 	add := func(r *Response) {
-		for _, offer := range r.Offers {
-			for _, e := range offer.Examples {
+		for _, mediaType := range r.MediaTypes {
+			for _, e := range mediaType.Examples {
 				if e.Name != "" && !slices.Contains(names, e.Name) {
 					names = append(names, e.Name)
 				}
@@ -133,14 +133,14 @@ type Response struct {
 	Description string
 	// Headers are what it carries beside the content type, in the order of the
 	// document.
-	Headers []*HeaderOffer
+	Headers []*ResponseHeader
 	Links   []Link
-	// Offers has one entry for each media type, none when there is no body.
-	Offers []*Offer
+	// MediaTypes has one entry for each media type, none when there is no body.
+	MediaTypes []*MediaType
 }
 
-// HeaderOffer is one header of a response.
-type HeaderOffer struct {
+// ResponseHeader is one header of a response.
+type ResponseHeader struct {
 	Name        string
 	Required    bool
 	Description string
@@ -165,29 +165,29 @@ type LinkParameter struct{ Name, Expression string }
 
 func (r *Response) has(example string) bool { return len(r.With(example)) > 0 }
 
-// With returns the offers that have an example of this name.
-func (r *Response) With(example string) []*Offer {
-	var offers []*Offer
-	for _, offer := range r.Offers {
-		if offer.Example(example) != nil {
-			offers = append(offers, offer)
+// With returns the media types that have an example of this name.
+func (r *Response) With(example string) []*MediaType {
+	var mediaTypes []*MediaType
+	for _, mediaType := range r.MediaTypes {
+		if mediaType.Example(example) != nil {
+			mediaTypes = append(mediaTypes, mediaType)
 		}
 	}
-	return offers
+	return mediaTypes
 }
 
-// MediaTypes lists the media types of offers.
-func MediaTypes(offers []*Offer) []string {
-	types := make([]string, len(offers))
-	for i, offer := range offers {
-		types[i] = offer.MediaType
+// MediaTypeNames lists the names of media types.
+func MediaTypeNames(mediaTypes []*MediaType) []string {
+	types := make([]string, len(mediaTypes))
+	for i, mediaType := range mediaTypes {
+		types[i] = mediaType.Name
 	}
 	return types
 }
 
-// Offer is a response in one media type.
-type Offer struct {
-	MediaType string
+// MediaType is a response in one media type.
+type MediaType struct {
+	Name string
 	// Written is the media type or range as the contract has it.
 	Written  string
 	Examples []Example
@@ -198,7 +198,7 @@ type Offer struct {
 }
 
 // Example returns the example of this name, or nil.
-func (o *Offer) Example(name string) *Example {
+func (o *MediaType) Example(name string) *Example {
 	for i := range o.Examples {
 		if o.Examples[i].Name == name {
 			return &o.Examples[i]

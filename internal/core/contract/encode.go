@@ -12,16 +12,16 @@ import (
 
 const formType = "application/x-www-form-urlencoded"
 
-// Encode writes a value in the media type of the offer: as JSON, as XML by the
+// Encode writes a value in the media type of the media type: as JSON, as XML by the
 // names of the schema, as a form, and a plain value in any other type as it
 // stands. ok is false when the type has no form for such a value.
-func (o *Offer) Encode(value *tree.Node) (body []byte, ok bool) {
+func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	switch {
-	case call.IsJSON(o.MediaType):
+	case call.IsJSON(o.Name):
 		return value.AppendJSON(nil), true
-	case call.IsXML(o.MediaType):
+	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
-	case call.BaseType(o.MediaType) == formType && value.Kind == tree.Map:
+	case call.BaseType(o.Name) == formType && value.Kind == tree.Map:
 		return []byte(formText(value)), true
 	case value.Kind == tree.List || value.Kind == tree.Map:
 		return nil, false
@@ -32,17 +32,17 @@ func (o *Offer) Encode(value *tree.Node) (body []byte, ok bool) {
 	}
 }
 
-// CanEncode reports whether values of the offer's schema can be written in its
+// CanEncode reports whether values of the media type's schema can be written in its
 // media type.
-func (o *Offer) CanEncode() bool {
+func (o *MediaType) CanEncode() bool {
 	if o.Schema == nil {
 		return false
 	}
 	types := schemaTypes(o.Schema.document, o.Schema.Resolved())
 	switch {
-	case call.IsJSON(o.MediaType), call.IsXML(o.MediaType):
+	case call.IsJSON(o.Name), call.IsXML(o.Name):
 		return true
-	case call.BaseType(o.MediaType) == formType:
+	case call.BaseType(o.Name) == formType:
 		return !slices.Contains(types, "array")
 	default:
 		return len(types) > 0 && !slices.Contains(types, "array") && !slices.Contains(types, "object")
@@ -75,10 +75,10 @@ func formText(value *tree.Node) string {
 	return b.String()
 }
 
-// Decode reads a body in the media type of the offer into a value of its
+// Decode reads a body in the media type of the media type into a value of its
 // schema. The value is nil when a body of this type says nothing that a schema
 // could judge.
-func (o *Offer) Decode(contentType string, body []byte) (*tree.Node, error) {
+func (o *MediaType) Decode(contentType string, body []byte) (*tree.Node, error) {
 	base := call.BaseType(contentType)
 	switch {
 	case call.IsJSON(base):
@@ -101,7 +101,7 @@ func (o *Offer) Decode(contentType string, body []byte) (*tree.Node, error) {
 }
 
 // DecodeRequest is Decode for the body of a request.
-func (o *Offer) DecodeRequest(f *match.Facts) (*tree.Node, error) {
+func (o *MediaType) DecodeRequest(f *match.Facts) (*tree.Node, error) {
 	contentType := f.Request.Header.Get("Content-Type")
 	if call.IsJSON(call.BaseType(contentType)) {
 		return f.JSON()
@@ -114,16 +114,16 @@ func (o *Offer) DecodeRequest(f *match.Facts) (*tree.Node, error) {
 // held whole.
 func (o *Operation) Decoded(f *match.Facts) *tree.Node {
 	r := f.Request
-	if o.ByMessage || r.Body.Cut || len(r.Body.Bytes) == 0 {
+	if o.ByMessage || r.Body.Truncated || len(r.Body.Bytes) == 0 {
 		return nil
 	}
-	offer := &Offer{}
+	mediaType := &MediaType{}
 	if o.Body != nil {
-		if own := o.Body.Offer(r.Header.Get("Content-Type")); own != nil {
-			offer = own
+		if own := o.Body.MediaType(r.Header.Get("Content-Type")); own != nil {
+			mediaType = own
 		}
 	}
-	n, err := offer.DecodeRequest(f)
+	n, err := mediaType.DecodeRequest(f)
 	if err != nil {
 		return nil
 	}

@@ -108,7 +108,7 @@ components:
 func TestSchemasAreDescribedForPeople(t *testing.T) {
 	op := read(t, checked).Operations[0]
 	var lines []string
-	for _, f := range op.Body.Offers[0].Schema.Fields() {
+	for _, f := range op.Body.MediaTypes[0].Schema.Fields() {
 		line := f.Path + ": " + f.Type
 		if f.Required {
 			line += " required"

@@ -108,9 +108,9 @@ type Fault struct {
 type Wanted struct {
 	Status int
 	// Headers are those of the response.
-	Headers []*HeaderOffer
-	// Offers are the media types to choose from; none for an answer without a body.
-	Offers []*Offer
+	Headers []*ResponseHeader
+	// MediaTypes are the media types to choose from; none for an answer without a body.
+	MediaTypes []*MediaType
 	// Accept are the Accept headers of the call.
 	Accept []string
 	// Example names the example or fault to use; "" takes the first one, else data
@@ -127,7 +127,7 @@ type Wanted struct {
 // Built is an answer of an operation with what it was made from.
 type Built struct {
 	Answer call.Answer
-	Offer  *Offer   // nil when the answer has no body
+	MediaType  *MediaType   // nil when the answer has no body
 	Used   *Example // nil when the body was generated
 	// Fault names the declared fault that it is; "" for none.
 	Fault string
@@ -142,7 +142,7 @@ type Built struct {
 
 // SetValue makes another value the body.
 func (b *Built) SetValue(value *tree.Node) {
-	if body, ok := b.Offer.Encode(value); ok {
+	if body, ok := b.MediaType.Encode(value); ok {
 		b.Answer.Body, b.Value = body, value
 	}
 }
@@ -158,10 +158,10 @@ func (b *Built) SetHeader(name, value string) {
 
 // NotAcceptable says that the Accept header of a call excludes every media type of an
 // operation.
-type NotAcceptable struct{ Offers []string }
+type NotAcceptable struct{ MediaTypes []string }
 
 func (n *NotAcceptable) Error() string {
-	return "none of " + strings.Join(n.Offers, ", ") + " is acceptable"
+	return "none of " + strings.Join(n.MediaTypes, ", ") + " is acceptable"
 }
 
 // Relative takes a base path of the contract off the path of a call, since callers

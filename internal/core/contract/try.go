@@ -84,19 +84,19 @@ func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 
 // try adds a body in the first media type that one can be written in.
 func (b *Body) try(r *call.Request, draw *sample.Draw) {
-	for _, offer := range b.Offers {
-		body, ok := offer.Sample(draw)
+	for _, mediaType := range b.MediaTypes {
+		body, ok := mediaType.Sample(draw)
 		if ok {
-			r.Header["Content-Type"] = []string{offer.MediaType}
+			r.Header["Content-Type"] = []string{mediaType.Name}
 			r.Body = call.Body{Bytes: body, Size: int64(len(body))}
 			return
 		}
 	}
 }
 
-// Sample is a body of this offer: its first example, else data drawn from its
+// Sample is a body in this media type: its first example, else data drawn from its
 // schema. ok is false when neither can be written in its media type.
-func (o *Offer) Sample(draw *sample.Draw) (body []byte, ok bool) {
+func (o *MediaType) Sample(draw *sample.Draw) (body []byte, ok bool) {
 	if len(o.Examples) > 0 {
 		return o.Examples[0].Body, true
 	}

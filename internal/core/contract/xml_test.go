@@ -44,36 +44,36 @@ components:
 `
 
 func TestValuesAreWrittenAndReadAsXML(t *testing.T) {
-	offer := read(t, inXML).Operations[0].Success.Offers[0]
-	free := offer.Example("free")
+	mediaType := read(t, inXML).Operations[0].Success.MediaTypes[0]
+	free := mediaType.Example("free")
 	assert.Equal(t, `<?xml version="1.0" encoding="UTF-8"?>
 <b:berth xmlns:b="https://skerry-sound.example/berths" number="N7"><free>true</free><tag>a</tag><tag>&lt;b&gt;</tag>`+
 		`<fleet><vessel><name>Tern</name></vessel><vessel><name>Gull</name></vessel></fleet><price><amount>12.50</amount></price>`+
 		`<remark xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance" xsi:nil="true"/></b:berth>
 `, string(free.Body))
-	assert.Equal(t, "<berth/>", string(offer.Example("written").Body), "a text is sent as it stands")
-	value, err := offer.Decode("application/xml; charset=utf-8", free.Body)
+	assert.Equal(t, "<berth/>", string(mediaType.Example("written").Body), "a text is sent as it stands")
+	value, err := mediaType.Decode("application/xml; charset=utf-8", free.Body)
 	require.NoError(t, err)
 	assert.JSONEq(t, string(free.Value.AppendJSON(nil)), string(value.AppendJSON(nil)))
 }
 
 func TestGeneratedXMLObeysItsSchema(t *testing.T) {
 	for _, op := range read(t, inXML).Operations {
-		offer := op.Success.Offers[0]
+		mediaType := op.Success.MediaTypes[0]
 		for i := range uint64(200) {
-			value, valid := offer.Schema.Generate(sample.NewDraw(1, op.ID, i))
+			value, valid := mediaType.Schema.Generate(sample.NewDraw(1, op.ID, i))
 			require.True(t, valid)
-			text, ok := offer.Encode(value)
+			text, ok := mediaType.Encode(value)
 			require.True(t, ok)
-			back, err := offer.Decode("text/xml", text)
+			back, err := mediaType.Decode("text/xml", text)
 			require.NoError(t, err, "%s", text)
-			require.NoError(t, offer.Schema.Check(back), "%s", text)
+			require.NoError(t, mediaType.Schema.Check(back), "%s", text)
 		}
 	}
 }
 
 func TestXMLThatCannotBeRead(t *testing.T) {
-	schema := read(t, inXML).Operations[0].Success.Offers[0].Schema
+	schema := read(t, inXML).Operations[0].Success.MediaTypes[0].Schema
 	for text, want := range map[string]string{
 		"":                                   "it has no element",
 		"<berth>":                            "unexpected EOF",

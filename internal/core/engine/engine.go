@@ -133,7 +133,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	if p.relays() {
 		why := "the service relays"
 		if capture := p.Service.Recording; capture != nil {
-			if passed := capture.Passes(r, p.segments); passed != "" {
+			if passed := capture.LeavesOut(r, p.segments); passed != "" {
 				why = fmt.Sprintf("recording %q runs and does not capture the call: %s", capture.Spec.Name, passed)
 			} else {
 				why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID

@@ -111,7 +111,7 @@ func TestDecisions(t *testing.T) {
 		{call: "HEAD /moorings/berths", status: 200, source: call.FromContract, by: `listBerths, "two-free"`},
 		{call: "DELETE /moorings/bookings/B-2041", status: 204, source: call.FromContract, by: "cancelBooking", because: "without a body"},
 		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: text/csv"}, status: 200, source: call.FromContract, by: "getTides", body: "at,kind,height_m"},
-		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: image/png"}, status: 406, source: call.FromSelf, by: "not-acceptable", body: `"offers":["application/json","text/csv"]`},
+		{call: "GET /tides/stations/x/tides", headers: []string{"Accept: image/png"}, status: 406, source: call.FromSelf, by: "not-acceptable", body: `"mediaTypes":["application/json","text/csv"]`},
 		{call: "GET /moorings/bertsh/N7", status: 404, source: call.FromMiss, by: "path, segment 1", body: "`bertsh`, expected `berths`", because: "mapping any-berth path, segment 1"},
 		{call: "POST /moorings/dues", status: 404, source: call.FromMiss, by: "method", because: "operation listDues its path /dues fits, its method is GET"},
 		{call: "GET /moorings/v2/due", status: 404, source: call.FromMiss, by: "path, segment 1"},

@@ -17,7 +17,7 @@ func (e *Engine) otherwise(d *Decision, p *Placed, r *call.Request, steps []call
 	}
 	if p.Service.Spec.Falls(spec.OtherwiseUpstream) && p.Service.Upstream != nil {
 		relay(d, p, r, "nothing else answers the call", steps)
-		if capture := p.Service.Recording; capture != nil && capture.Passes(r, p.segments) == "" {
+		if capture := p.Service.Recording; capture != nil && capture.LeavesOut(r, p.segments) == "" {
 			d.Recording, d.Relay.capture = capture.Spec.ID, capture
 		}
 		return true

@@ -132,7 +132,7 @@ func (relay *Relay) LeavesOut(contentType string) string {
 	if relay.capture == nil {
 		return ""
 	}
-	return relay.capture.PassesAnswer(contentType)
+	return relay.capture.LeavesOutAnswer(contentType)
 }
 
 // AnswerHeader is what goes to the caller of an upstream's header. changes tell

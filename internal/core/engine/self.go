@@ -17,7 +17,7 @@ type selfDocument struct {
 	Title  string   `json:"title"`
 	Status int      `json:"status"`
 	Detail string   `json:"detail"`
-	Offers []string `json:"offers,omitempty"`
+	MediaTypes []string `json:"mediaTypes,omitempty"`
 	// Examples are the names that a hint could have.
 	Examples []string `json:"examples,omitempty"`
 	// Valid are the names of lanes or scenarios that a call could have given.
@@ -38,10 +38,10 @@ func refusal(d *Decision, by string, doc selfDocument, steps []call.Step) {
 func notAcceptable(d *Decision, r *call.Request, op *contract.Operation, err error, steps []call.Step) {
 	var types []string
 	if none, ok := errors.AsType[*contract.NotAcceptable](err); ok {
-		types = none.Offers
+		types = none.MediaTypes
 	}
 	refusal(d, "not-acceptable", selfDocument{
-		Title: "No media type of this operation is acceptable", Status: 406, Offers: types,
+		Title: "No media type of this operation is acceptable", Status: 406, MediaTypes: types,
 		Detail: fmt.Sprintf("Operation %s answers with %s; the call accepts only %s.", op.ID, strings.Join(types, ", "), strings.Join(r.Header["Accept"], ", ")),
 	}, steps)
 }

@@ -60,7 +60,7 @@ var errNotWhole = errors.New("the body was not held whole")
 // JSON is the body as JSON. The error says why it is none.
 func (f *Facts) JSON() (*tree.Node, error) {
 	return f.json.get(func() (*tree.Node, error) {
-		if f.Request.Body.Cut {
+		if f.Request.Body.Truncated {
 			return nil, errNotWhole
 		}
 		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {
@@ -74,7 +74,7 @@ func (f *Facts) JSON() (*tree.Node, error) {
 // XML is the body as XML. The error says why it is none.
 func (f *Facts) XML() (*xmltree.Node, error) {
 	return f.xml.get(func() (*xmltree.Node, error) {
-		if f.Request.Body.Cut {
+		if f.Request.Body.Truncated {
 			return nil, errNotWhole
 		}
 		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {

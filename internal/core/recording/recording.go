@@ -32,9 +32,9 @@ type Exchange struct {
 	Status  int          `json:"status"`
 	Header  []call.Field `json:"header,omitempty"`
 	Answer  []byte       `json:"answer,omitempty"`
-	// Cut is set when a body was too large to keep whole: then it cannot be
+	// Truncated is set when a body was too large to keep whole: then it cannot be
 	// played back.
-	Cut bool `json:"cut,omitempty"`
+	Truncated bool `json:"cut,omitempty"` // as recordings of old have it stored
 }
 
 // Of is a finished call as an exchange.
@@ -42,7 +42,7 @@ func Of(r *call.Record) Exchange {
 	return Exchange{
 		Number: r.Number, At: r.At, Took: r.Took().Microseconds(), Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query,
 		Request: r.Request.Header, Body: r.Request.Body.Bytes, Status: r.Answer.Status, Header: r.Answer.Header, Answer: r.Answer.Body,
-		Cut: r.Request.Body.Cut || int64(len(r.Answer.Body)) < r.AnswerSize && r.Request.Method != "HEAD",
+		Truncated: r.Request.Body.Truncated || int64(len(r.Answer.Body)) < r.AnswerSize && r.Request.Method != "HEAD",
 	}
 }
 
@@ -50,10 +50,10 @@ func Of(r *call.Record) Exchange {
 func (x Exchange) Record(service string) *call.Record {
 	r := &call.Record{
 		Number: x.Number, At: x.At, Service: service, Source: call.FromUpstream,
-		Request: call.Request{Method: x.Method, Address: x.Path, Path: x.Path, Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body, Size: int64(len(x.Body)), Cut: x.Cut}},
+		Request: call.Request{Method: x.Method, Address: x.Path, Path: x.Path, Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body, Size: int64(len(x.Body)), Truncated: x.Truncated}},
 		Answer:  call.Answer{Status: x.Status, Header: x.Header, Body: x.Answer}, AnswerSize: int64(len(x.Answer)),
 	}
-	if x.Cut {
+	if x.Truncated {
 		r.AnswerSize++ // more was sent than is known
 	}
 	return r
@@ -118,7 +118,7 @@ func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []S
 
 func unusable(x Exchange) string {
 	switch {
-	case x.Cut:
+	case x.Truncated:
 		return "a body was larger than the log keeps, so it cannot be played back"
 	case x.Status < 200:
 		return "its protocol was changed, or it was never answered"

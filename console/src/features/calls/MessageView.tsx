@@ -49,7 +49,7 @@ function Body({ message, raw }: { message: Message; raw: boolean }) {
       >
         {raw ? message.body : pretty(message.body)}
       </section>
-      {message.cut && (
+      {message.truncated && (
         <p className="mt-1 text-miss text-xs">Cut: the log keeps the beginning of {bytes(message.size)}.</p>
       )}
     </>

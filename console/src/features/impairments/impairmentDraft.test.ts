@@ -40,7 +40,7 @@ test('what the service writes shorter is read, too', () => {
 test('the command does the same', () => {
   const draft = { ...noImpairment, errors: '30%', status: '503, 500' };
   expect(commandOf('moorings', 'getBerth', draft)).toBe(
-    'rapidmimic impair set moorings --operation getBerth --errors 30% --status 503,500',
+    'rapidmimic impair set moorings --operation getBerth --error-rate 30% --error-status 503,500',
   );
   for (const { draft } of beginnings) expect(documentOf({ ...noImpairment, ...draft })).not.toEqual({});
 });

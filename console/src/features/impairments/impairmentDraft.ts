@@ -168,8 +168,8 @@ export function othersText(others: Others): string {
 
 const flags: [keyof ImpairmentDraft, string][] = [
   ['latency', '--latency'],
-  ['errors', '--errors'],
-  ['status', '--status'],
+  ['errors', '--error-rate'],
+  ['status', '--error-status'],
   ['retryAfter', '--retry-after'],
   ['limit', '--limit'],
   ['of', '--of'],

@@ -25,11 +25,11 @@ export function timingsOf(service: string, lane: string) {
 }
 
 function addressOf({ service, operation, mapping }: Target): string {
-  if (!service) return '/impairment';
+  if (!service) return '/impairments';
   const query = new URLSearchParams();
   if (operation) query.set('operation', operation);
   if (mapping) query.set('mapping', mapping);
-  return `/services/${part(service)}/impairment?${query}`;
+  return `/services/${part(service)}/impairments?${query}`;
 }
 
 export function setImpairment(target: Target, document: ImpairmentDocument, lane: string) {
@@ -45,7 +45,7 @@ export function removeImpairment(target: Target, lane: string) {
 
 /** Removes all impairments that a lane has of its own. */
 export function removeFromLane(lane: string) {
-  return send<Impairments>(inLane('/impairment?all=true', lane), { method: 'DELETE' });
+  return send<Impairments>(inLane('/impairments?all=true', lane), { method: 'DELETE' });
 }
 
 /** Begins draws, limits and retry advice of a service anew; of all without one. */

@@ -86,7 +86,7 @@ function Choice({ service, recording, onReport }: Props) {
                   <span className="text-dim text-xs tabular-nums">{clock(call.at)}</span>
                   <span className="min-w-0 flex-1 break-all font-mono text-xs">{lineOf(call)}</span>
                   <span className="text-xs tabular-nums">{call.status}</span>
-                  {call.cut && <span className="text-miss text-xs">too large to play back</span>}
+                  {call.truncated && <span className="text-miss text-xs">too large to play back</span>}
                 </label>
               </li>
             ))}

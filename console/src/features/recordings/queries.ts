@@ -31,9 +31,9 @@ export interface RecordingFilter {
 
 export function recordingTrial(service: string, filter: RecordingFilter) {
   return queryOptions({
-    queryKey: ['services', service, 'recordings-trial', filter],
+    queryKey: ['services', service, 'recording-trials', filter],
     queryFn: () =>
-      send<RecordingTrial>(`/services/${part(service)}/recordings-trial`, {
+      send<RecordingTrial>(`/services/${part(service)}/recording-trials`, {
         method: 'POST',
         body: JSON.stringify(filter),
       }),

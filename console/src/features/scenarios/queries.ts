@@ -36,23 +36,23 @@ export function removeScenario(name: string) {
 
 /** Switches a scenario on, in a lane or with '' for calls in none; lasts is '' or a time such as 10m. */
 export function switchScenario(scenario: string, lane: string, lasts = '') {
-  return send<ActiveScenario>(inLane('/scenario', lane), {
+  return send<ActiveScenario>(inLane('/activations', lane), {
     method: 'PUT',
     body: JSON.stringify(lasts ? { scenario, for: lasts } : { scenario }),
   });
 }
 
 export function leaveScenario(lane: string) {
-  return send<ActiveScenario>(inLane('/scenario', lane), { method: 'DELETE' });
+  return send<ActiveScenario>(inLane('/activations', lane), { method: 'DELETE' });
 }
 
 export function resetScenario(lane: string) {
-  return send<void>(inLane('/scenario/reset', lane), { method: 'POST' });
+  return send<void>(inLane('/activations/reset', lane), { method: 'POST' });
 }
 
 /** Proposes a scenario of what is on, or of calls; keeps nothing. */
 export function draftScenario(name: string, lane: string, calls?: string[]) {
-  return send<ScenarioProposal>('/scenario/draft', {
+  return send<ScenarioProposal>('/scenario-drafts', {
     method: 'POST',
     body: JSON.stringify({ name, ...(lane ? { lane } : {}), ...(calls ? { calls } : {}) }),
   });

@@ -49,14 +49,14 @@ Bad: {type: integer, minimum: 9, maximum: 3}
 		{Name: "broken.yaml", Text: []byte("a: [")},
 	}})
 	require.NoError(t, err)
-	job, valid := c.Operations[0].Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
+	job, valid := c.Operations[0].Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", 0))
 	require.True(t, valid)
 	assert.Equal(t, "7", job.Get("here").Text)
 	assert.Equal(t, "word", job.Get("default").Str())
-	assert.Equal(t, `{"$ref":"not/a/reference.yaml"}`, string(c.Operations[1].Success.Offers[0].Examples[0].Body), "data are data")
+	assert.Equal(t, `{"$ref":"not/a/reference.yaml"}`, string(c.Operations[1].Success.MediaTypes[0].Examples[0].Body), "data are data")
 	kinds := map[string]bool{}
 	for i := range uint64(50) {
-		boat, valid := c.Operations[1].Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", i))
+		boat, valid := c.Operations[1].Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", i))
 		require.True(t, valid)
 		kinds[boat.Get("kind").Str()] = true
 	}
@@ -84,12 +84,12 @@ func TestSwaggerInSeveralFiles(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, c.Operations, 2)
 	for _, op := range c.Operations {
-		require.Len(t, op.Success.Offers, 1, op.ID)
+		require.Len(t, op.Success.MediaTypes, 1, op.ID)
 	}
 	body := c.Operations[1].Body
 	assert.True(t, body.Required)
-	assert.NotNil(t, body.Offer("multipart/form-data; boundary=x"))
-	assert.NotNil(t, body.Offer("application/x-www-form-urlencoded"))
+	assert.NotNil(t, body.MediaType("multipart/form-data; boundary=x"))
+	assert.NotNil(t, body.MediaType("application/x-www-form-urlencoded"))
 }
 
 func TestLinksAndHeaders(t *testing.T) {
@@ -166,7 +166,7 @@ func TestSamplesBecomeContracts(t *testing.T) {
 			made, err := openapi.Read(text)
 			require.NoError(t, err, "%s", text)
 			assert.Empty(t, made.Warnings)
-			schema := made.Operations[0].Success.Offers[0].Schema
+			schema := made.Operations[0].Success.MediaTypes[0].Schema
 			assert.NoError(t, schema.Check(node(t, c.valid)))
 			assert.Error(t, schema.Check(node(t, c.invalid)))
 			_, valid := schema.Generate(sample.NewDraw(1, "", 0))

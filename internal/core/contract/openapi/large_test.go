@@ -51,7 +51,7 @@ func BenchmarkReadLarge(b *testing.B) {
 		c, err := openapi.Read(text)
 		require.NoError(b, err)
 		require.Len(b, c.Operations, large)
-		_, valid := c.Operations[large/2].Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
+		_, valid := c.Operations[large/2].Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", 0))
 		require.True(b, valid)
 		var stats runtime.MemStats
 		runtime.ReadMemStats(&stats)

@@ -137,36 +137,36 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 	}
 	var reason string
 	for _, media := range content.Members {
-		offer, why := r.offer(media, tree.Join(at+"/content", media.Key))
-		if offer == nil {
+		mediaType, why := r.mediaType(media, tree.Join(at+"/content", media.Key))
+		if mediaType == nil {
 			reason = why
 			continue
 		}
-		response.Offers = append(response.Offers, offer)
+		response.MediaTypes = append(response.MediaTypes, mediaType)
 	}
-	if len(response.Offers) > 0 {
+	if len(response.MediaTypes) > 0 {
 		return response, nil
 	}
 	item := fault(content, at+"/content", "%s", reason)
 	return nil, &item
 }
 
-// offer reads one media type, or says why it cannot be answered.
-func (r *reader) offer(m tree.Member, at string) (offer *contract.Offer, why string) {
-	offer = &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
+// mediaType reads one media type, or says why it cannot be answered.
+func (r *reader) mediaType(m tree.Member, at string) (mediaType *contract.MediaType, why string) {
+	mediaType = &contract.MediaType{Name: concrete(m.Key), Written: m.Key}
 	if m.Value.Get("schema") != nil {
-		offer.Schema = r.document.Schema(at + "/schema")
+		mediaType.Schema = r.document.Schema(at + "/schema")
 	}
-	r.readExamples(offer, m.Value, at) // whose form may follow from the schema
+	r.readExamples(mediaType, m.Value, at) // whose form may follow from the schema
 	switch {
-	case len(offer.Examples) > 0:
-		return offer, ""
-	case offer.Schema == nil:
+	case len(mediaType.Examples) > 0:
+		return mediaType, ""
+	case mediaType.Schema == nil:
 		return nil, fmt.Sprintf("%s has neither an example nor a schema", m.Key)
-	case !offer.CanEncode():
+	case !mediaType.CanEncode():
 		return nil, fmt.Sprintf("%s has no example that could be sent as it stands", m.Key)
 	}
-	return offer, ""
+	return mediaType, ""
 }
 
 // concrete makes a range such as */* a type that can be sent.
@@ -177,7 +177,7 @@ func concrete(mediaType string) string {
 	return mediaType
 }
 
-func (r *reader) readExamples(offer *contract.Offer, media *tree.Node, at string) {
+func (r *reader) readExamples(mediaType *contract.MediaType, media *tree.Node, at string) {
 	if examples := media.Get("examples"); examples != nil {
 		for _, m := range examples.Members {
 			named, namedAt, err := r.follow(m.Value, tree.Join(at+"/examples", m.Key))
@@ -185,16 +185,16 @@ func (r *reader) readExamples(offer *contract.Offer, media *tree.Node, at string
 				r.warn(m.Value, tree.Join(at+"/examples", m.Key), "%v", err)
 				continue
 			}
-			r.addExample(offer, contract.Example{Name: m.Key, Summary: named.Get("summary").Str()}, named.Get("value"), namedAt+"/value")
+			r.addExample(mediaType, contract.Example{Name: m.Key, Summary: named.Get("summary").Str()}, named.Get("value"), namedAt+"/value")
 		}
 	}
-	if len(offer.Examples) > 0 {
+	if len(mediaType.Examples) > 0 {
 		return
 	}
 	if example := media.Get("example"); example != nil {
-		r.addExample(offer, contract.Example{}, example, at+"/example")
+		r.addExample(mediaType, contract.Example{}, example, at+"/example")
 	} else if example := r.schemaExample(media.Get("schema")); example != nil {
-		r.addExample(offer, contract.Example{}, example, at+"/schema/example")
+		r.addExample(mediaType, contract.Example{}, example, at+"/schema/example")
 	}
 }
 
@@ -214,23 +214,23 @@ func (r *reader) schemaExample(schema *tree.Node) *tree.Node {
 }
 
 // addExample keeps an example in the form in which it is sent: a text as it
-// stands in any type but JSON, everything else in the offer's media type.
-func (r *reader) addExample(offer *contract.Offer, e contract.Example, value *tree.Node, at string) {
+// stands in any type but JSON, everything else in the media type's media type.
+func (r *reader) addExample(mediaType *contract.MediaType, e contract.Example, value *tree.Node, at string) {
 	switch {
 	case value == nil:
 		r.warn(nil, at, "example %q has no value", e.Name)
 		return
-	case value.Kind == tree.String && !call.IsJSON(offer.MediaType):
+	case value.Kind == tree.String && !call.IsJSON(mediaType.Name):
 		e.Body = []byte(value.Text)
 	default:
-		body, ok := offer.Encode(value)
+		body, ok := mediaType.Encode(value)
 		if !ok {
-			r.warn(value, at, "an example of %s must be text; this one is %s", offer.MediaType, value.Kind)
+			r.warn(value, at, "an example of %s must be text; this one is %s", mediaType.Name, value.Kind)
 			return
 		}
 		e.Body, e.Value = body, value
 	}
-	offer.Examples = append(offer.Examples, e)
+	mediaType.Examples = append(mediaType.Examples, e)
 }
 
 func (r *reader) readHeaders(response *contract.Response, headers *tree.Node, at string) {
@@ -246,7 +246,7 @@ func (r *reader) readHeaders(response *contract.Response, headers *tree.Node, at
 		if strings.EqualFold(m.Key, "Content-Type") || !isToken(m.Key) {
 			continue // follows from the body
 		}
-		header := &contract.HeaderOffer{Name: m.Key, Required: n.Get("required").IsTrue(), Description: n.Get("description").Str()}
+		header := &contract.ResponseHeader{Name: m.Key, Required: n.Get("required").IsTrue(), Description: n.Get("description").Str()}
 		switch {
 		case n.Get("schema") != nil:
 			header.Schema = r.document.Schema(really + "/schema")

@@ -34,14 +34,14 @@ func TestReadTheDemo(t *testing.T) {
 	book := moorings.Operations[4]
 	assert.Equal(t, "POST /berths/{number}/bookings", book.String())
 	assert.Equal(t, 201, book.Success.Status)
-	assert.Equal(t, "confirmed", book.Success.Offers[0].Examples[0].Name, "the first one, in the order of the document")
-	assert.True(t, strings.HasPrefix(string(book.Success.Offers[0].Examples[0].Body), `{"reference":"B-2041","berth":"N7","vessel":`), "keys in their order")
+	assert.Equal(t, "confirmed", book.Success.MediaTypes[0].Examples[0].Name, "the first one, in the order of the document")
+	assert.True(t, strings.HasPrefix(string(book.Success.MediaTypes[0].Examples[0].Body), `{"reference":"B-2041","berth":"N7","vessel":`), "keys in their order")
 
 	tides := readDemo(t, "tides.yaml")
 	assert.Equal(t, "1.8", tides.Version)
 	require.Len(t, tides.Operations, 6)
-	assert.Equal(t, []string{"application/json", "text/csv"}, contract.MediaTypes(tides.Operations[1].Success.Offers))
-	assert.Empty(t, tides.Operations[5].Success.Offers, "204 has no body")
+	assert.Equal(t, []string{"application/json", "text/csv"}, contract.MediaTypeNames(tides.Operations[1].Success.MediaTypes))
+	assert.Empty(t, tides.Operations[5].Success.MediaTypes, "204 has no body")
 }
 
 func TestBothNotationsGiveTheSame(t *testing.T) {
@@ -55,10 +55,10 @@ func TestBothNotationsGiveTheSame(t *testing.T) {
 	for i, op := range fromYAML.Operations {
 		other := fromJSON.Operations[i]
 		assert.Equal(t, op.String(), other.String())
-		for j, offer := range op.Success.Offers {
-			if offer.Schema != nil {
-				mine, _ := offer.Schema.Generate(sample.NewDraw(1, op.ID, 0))
-				theirs, _ := other.Success.Offers[j].Schema.Generate(sample.NewDraw(1, op.ID, 0))
+		for j, mediaType := range op.Success.MediaTypes {
+			if mediaType.Schema != nil {
+				mine, _ := mediaType.Schema.Generate(sample.NewDraw(1, op.ID, 0))
+				theirs, _ := other.Success.MediaTypes[j].Schema.Generate(sample.NewDraw(1, op.ID, 0))
 				assert.Equal(t, string(mine.AppendJSON(nil)), string(theirs.AppendJSON(nil)))
 			}
 		}
@@ -103,19 +103,19 @@ definitions:
 	assert.Equal(t, []string{"/api"}, c.BasePaths)
 	assert.Empty(t, c.Warnings)
 	get, put, seals := c.Operations[0], c.Operations[1], c.Operations[2]
-	assert.Equal(t, []string{"application/json"}, contract.MediaTypes(get.Success.Offers))
+	assert.Equal(t, []string{"application/json"}, contract.MediaTypeNames(get.Success.MediaTypes))
 	seen := map[string]bool{}
 	for i := range uint64(100) {
-		value, valid := get.Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", i))
+		value, valid := get.Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", i))
 		require.True(t, valid, "%s", value.AppendJSON(nil))
 		seen[string(value.Get("note").AppendJSON(nil))] = true
 	}
 	assert.Equal(t, map[string]bool{`"fragile"`: true, "null": true}, seen)
-	assert.Equal(t, `{"title":"no"}`, string(get.Response(404).Offers[0].Examples[0].Body))
-	assert.Equal(t, []string{"application/vnd.customs+json", "text/plain"}, contract.MediaTypes(put.Success.Offers))
-	assert.Equal(t, `{"id":"M-1"}`, string(put.Success.Offers[0].Examples[0].Body))
-	assert.Equal(t, "done", string(put.Success.Offers[1].Examples[0].Body))
-	assert.Empty(t, seals.Success.Offers)
+	assert.Equal(t, `{"title":"no"}`, string(get.Response(404).MediaTypes[0].Examples[0].Body))
+	assert.Equal(t, []string{"application/vnd.customs+json", "text/plain"}, contract.MediaTypeNames(put.Success.MediaTypes))
+	assert.Equal(t, `{"id":"M-1"}`, string(put.Success.MediaTypes[0].Examples[0].Body))
+	assert.Equal(t, "done", string(put.Success.MediaTypes[1].Examples[0].Body))
+	assert.Empty(t, seals.Success.MediaTypes)
 }
 
 func TestUnusableContractsSayWhere(t *testing.T) {
@@ -181,10 +181,10 @@ components:
 	found := answers["lost-2"]
 	require.NotNil(t, found)
 	assert.Equal(t, 200, found.Success.Status)
-	assert.Equal(t, "hello", string(found.Success.Offers[0].Examples[0].Body))
-	assert.Equal(t, "null", string(found.Success.Offers[1].Examples[0].Body), "an example of null is a value")
+	assert.Equal(t, "hello", string(found.Success.MediaTypes[0].Examples[0].Body))
+	assert.Equal(t, "null", string(found.Success.MediaTypes[1].Examples[0].Body), "an example of null is a value")
 	assert.Equal(t, 404, answers["post-found"].Success.Status)
-	assert.Equal(t, `"Grey Gannet"`, string(answers["delete-found"].Success.Offers[0].Examples[0].Body))
+	assert.Equal(t, `"Grey Gannet"`, string(answers["delete-found"].Success.MediaTypes[0].Examples[0].Body))
 	var warnings []string
 	for _, w := range c.Warnings {
 		warnings = append(warnings, w.Detail)
@@ -213,13 +213,13 @@ func TestGeneratedDataObeyTheirSchemas(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, hard.Warnings)
 	for _, op := range hard.Operations {
-		check(op.Template.String(), op.Success.Offers[0].Schema)
+		check(op.Template.String(), op.Success.MediaTypes[0].Schema)
 	}
 	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
 		for _, op := range readDemo(t, file).Operations {
-			for _, offer := range op.Success.Offers {
-				if strings.HasSuffix(offer.MediaType, "json") {
-					check(op.ID, offer.Schema)
+			for _, mediaType := range op.Success.MediaTypes {
+				if strings.HasSuffix(mediaType.Name, "json") {
+					check(op.ID, mediaType.Schema)
 				}
 			}
 		}
@@ -229,10 +229,10 @@ func TestGeneratedDataObeyTheirSchemas(t *testing.T) {
 func TestExamplesOfTheDemoObeyTheirSchemas(t *testing.T) {
 	for _, file := range []string{"moorings.yaml", "tides.yaml"} {
 		for _, op := range readDemo(t, file).Operations {
-			for _, offer := range op.Success.Offers {
-				for _, example := range offer.Examples {
+			for _, mediaType := range op.Success.MediaTypes {
+				for _, example := range mediaType.Examples {
 					if example.Value != nil {
-						assert.NoError(t, offer.Schema.Check(example.Value), "%s, example %q", op.ID, example.Name)
+						assert.NoError(t, mediaType.Schema.Check(example.Value), "%s, example %q", op.ID, example.Name)
 					}
 				}
 			}
@@ -241,7 +241,7 @@ func TestExamplesOfTheDemoObeyTheirSchemas(t *testing.T) {
 }
 
 func TestDrawsAreRepeatable(t *testing.T) {
-	schema := readDemo(t, "moorings.yaml").Operations[8].Success.Offers[0].Schema
+	schema := readDemo(t, "moorings.yaml").Operations[8].Success.MediaTypes[0].Schema
 	draw := func(seed int64, key string, n uint64) string {
 		value, _ := schema.Generate(sample.NewDraw(seed, key, n))
 		return string(value.AppendJSON(nil))
@@ -255,15 +255,15 @@ func TestDrawsAreRepeatable(t *testing.T) {
 func TestASchemaWithoutValuesIsNoticed(t *testing.T) {
 	c, err := openapi.Read([]byte(`{"openapi": "3.1.0", "paths": {"/x": {"get": {"responses": {"200": {"content": {"application/json": {"schema": {"type": "integer", "not": {"type": "integer"}}}}}}}}}}`))
 	require.NoError(t, err)
-	_, valid := c.Operations[0].Success.Offers[0].Schema.Generate(sample.NewDraw(1, "", 0))
+	_, valid := c.Operations[0].Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", 0))
 	assert.False(t, valid)
 }
 
-func offersOf(op *contract.Operation) (offers []*contract.Offer) {
+func offersOf(op *contract.Operation) (mediaTypes []*contract.MediaType) {
 	for _, r := range op.Responses {
-		offers = append(offers, r.Offers...)
+		mediaTypes = append(mediaTypes, r.MediaTypes...)
 	}
-	return offers
+	return mediaTypes
 }
 
 func FuzzRead(f *testing.F) {
@@ -279,9 +279,9 @@ func FuzzRead(f *testing.F) {
 			return
 		}
 		for _, op := range c.Operations {
-			for _, offer := range offersOf(op) {
-				if offer.Schema != nil {
-					offer.Schema.Generate(sample.NewDraw(1, "", 0))
+			for _, mediaType := range offersOf(op) {
+				if mediaType.Schema != nil {
+					mediaType.Schema.Generate(sample.NewDraw(1, "", 0))
 				}
 			}
 		}
@@ -289,7 +289,7 @@ func FuzzRead(f *testing.F) {
 }
 
 func BenchmarkGenerate(b *testing.B) {
-	schema := readDemo(b, "moorings.yaml").Operations[8].Success.Offers[0].Schema
+	schema := readDemo(b, "moorings.yaml").Operations[8].Success.MediaTypes[0].Schema
 	b.ReportAllocs()
 	n := uint64(0)
 	for b.Loop() {

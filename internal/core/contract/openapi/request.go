@@ -27,13 +27,13 @@ func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt str
 		return
 	}
 	for _, m := range content.Members {
-		offer := &contract.Offer{MediaType: concrete(m.Key), Written: m.Key}
+		mediaType := &contract.MediaType{Name: concrete(m.Key), Written: m.Key}
 		mediaAt := tree.Join(bodyAt+"/content", m.Key)
 		if m.Value.Get("schema") != nil {
-			offer.Schema = r.document.RequestSchema(mediaAt + "/schema")
+			mediaType.Schema = r.document.RequestSchema(mediaAt + "/schema")
 		}
-		r.readExamples(offer, m.Value, mediaAt)
-		op.Body.Offers = append(op.Body.Offers, offer)
+		r.readExamples(mediaType, m.Value, mediaAt)
+		op.Body.MediaTypes = append(op.Body.MediaTypes, mediaType)
 	}
 }
 

@@ -12,13 +12,13 @@ import (
 // Answer implements contract.Protocol.
 func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Built, error) {
 	b := contract.Built{Answer: call.Answer{Status: w.Status}}
-	if len(w.Offers) > 0 {
-		types := contract.MediaTypes(w.Offers)
+	if len(w.MediaTypes) > 0 {
+		types := contract.MediaTypeNames(w.MediaTypes)
 		i := call.Accepts(strings.Join(w.Accept, ","), types)
 		if i < 0 {
-			return b, &contract.NotAcceptable{Offers: types}
+			return b, &contract.NotAcceptable{MediaTypes: types}
 		}
-		addBody(&b, w.Offers[i], w)
+		addBody(&b, w.MediaTypes[i], w)
 	}
 	for _, h := range w.Headers {
 		if text, ok := headerText(h, w.Draw); ok {
@@ -27,7 +27,7 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 	}
 	if w.Echo != nil && b.Value != nil {
 		var value *tree.Node
-		value, b.Echoed = Echo(b.Value, b.Offer.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
+		value, b.Echoed = Echo(b.Value, b.MediaType.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
 		if len(b.Echoed) > 0 {
 			b.SetValue(value)
 		}
@@ -36,20 +36,20 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 }
 
 // addBody gives an answer the example that is wanted, else data drawn.
-func addBody(b *contract.Built, offer *contract.Offer, w contract.Wanted) {
-	b.Offer = offer
-	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(offer.MediaType)}}
-	if b.Used = offer.Example(w.Example); b.Used == nil && len(offer.Examples) > 0 {
-		b.Used = &offer.Examples[0]
+func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted) {
+	b.MediaType = mediaType
+	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(mediaType.Name)}}
+	if b.Used = mediaType.Example(w.Example); b.Used == nil && len(mediaType.Examples) > 0 {
+		b.Used = &mediaType.Examples[0]
 	}
-	if w.Generate && offer.CanEncode() {
+	if w.Generate && mediaType.CanEncode() {
 		b.Used = nil
 	}
 	if b.Used != nil {
 		b.Answer.Body, b.Value = b.Used.Body, b.Used.Value
 		return
 	}
-	value, valid := offer.Schema.Generate(w.Draw())
+	value, valid := mediaType.Schema.Generate(w.Draw())
 	if !valid {
 		b.Invalid = "no attempt did"
 	}
@@ -66,7 +66,7 @@ func contentType(mediaType string) string {
 
 // headerText is the value of a response's header. ok is false when the contract
 // says too little about it, or nothing that could stand in a line.
-func headerText(h *contract.HeaderOffer, draw func() *sample.Draw) (text string, ok bool) {
+func headerText(h *contract.ResponseHeader, draw func() *sample.Draw) (text string, ok bool) {
 	switch {
 	case h.Example != nil:
 		text = *h.Example

@@ -78,9 +78,9 @@ func TestAnswerNegotiates(t *testing.T) {
 		"text/csv;q=0.1, application/*":  "application/json",
 		"image/png, application/x-other": "",
 	} {
-		built, err := c.Protocol.Answer(&asked, contract.Wanted{Status: 200, Offers: asked.Operation.Success.Offers, Accept: []string{accept}})
+		built, err := c.Protocol.Answer(&asked, contract.Wanted{Status: 200, MediaTypes: asked.Operation.Success.MediaTypes, Accept: []string{accept}})
 		if want == "" {
-			assert.Equal(t, &contract.NotAcceptable{Offers: []string{"application/json", "text/csv"}}, err)
+			assert.Equal(t, &contract.NotAcceptable{MediaTypes: []string{"application/json", "text/csv"}}, err)
 			continue
 		}
 		require.NoError(t, err)
@@ -88,7 +88,7 @@ func TestAnswerNegotiates(t *testing.T) {
 		assert.Empty(t, built.Echoed)
 	}
 	echo := &match.Facts{Request: &call.Request{}}
-	built, err := c.Protocol.Answer(&contract.Asked{Operation: asked.Operation, Segments: []string{"berths", "S2"}}, contract.Wanted{Status: 200, Offers: asked.Operation.Success.Offers, Echo: echo})
+	built, err := c.Protocol.Answer(&contract.Asked{Operation: asked.Operation, Segments: []string{"berths", "S2"}}, contract.Wanted{Status: 200, MediaTypes: asked.Operation.Success.MediaTypes, Echo: echo})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"number"}, built.Echoed)
 	assert.JSONEq(t, `{"number": "S2", "state": "free"}`, string(built.Answer.Body))

@@ -63,7 +63,7 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 	switch {
 	case fault != nil:
 		return contract.Asked{Fault: fault}
-	case r.Body.Cut:
+	case r.Body.Truncated:
 		return refused("Client", "The message is not known to its end.")
 	case strings.HasPrefix(call.BaseType(r.Header.Get("Content-Type")), "multipart/"):
 		return refused("Client", "Messages with attachments are not answered here.")

@@ -40,12 +40,12 @@ func (s *service) Addresses(*contract.Operation) (templates []match.Template) {
 // Answer implements contract.Protocol.
 func (s *service) Answer(asked *contract.Asked, w contract.Wanted) (contract.Built, error) {
 	fault := w.Example
-	if fault == "" && w.Status >= 400 && len(w.Offers) > 0 && len(w.Offers[0].Examples) > 0 {
-		fault = w.Offers[0].Examples[0].Name
+	if fault == "" && w.Status >= 400 && len(w.MediaTypes) > 0 && len(w.MediaTypes[0].Examples) > 0 {
+		fault = w.MediaTypes[0].Examples[0].Name
 	}
 	b := s.own[asked.Operation].answer(s.receivedOf(asked), fault, w.Echo != nil, w.Draw())
-	if fault == "" && len(w.Offers) > 0 {
-		b.Offer = w.Offers[0]
+	if fault == "" && len(w.MediaTypes) > 0 {
+		b.MediaType = w.MediaTypes[0]
 	}
 	return b, nil
 }

@@ -117,14 +117,14 @@ func (s *service) describe(made *contract.Operation, op *operation, version int)
 		r := &contract.Response{Key: key, Status: status}
 		a := op.answer(m, fault, false, sample.NewDraw(0, op.id+fault, 0))
 		if len(a.Answer.Body) > 0 {
-			r.Offers = []*contract.Offer{{MediaType: mediaType(version), Written: mediaType(version), Drawn: true,
+			r.MediaTypes = []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true,
 				Examples: []contract.Example{{Name: fault, Body: a.Answer.Body}}}}
 		}
 		return r
 	}
 	if op.input != nil {
 		try := op.try(version, sample.NewDraw(0, op.id, 0))
-		made.Body = &contract.Body{Required: true, Offers: []*contract.Offer{{MediaType: mediaType(version), Written: mediaType(version), Drawn: true,
+		made.Body = &contract.Body{Required: true, MediaTypes: []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true,
 			Examples: []contract.Example{{Body: try.Body.Bytes}}}}}
 	}
 	made.Success = shown("200", 200, "")
