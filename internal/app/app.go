@@ -120,10 +120,10 @@ type app struct {
 	control, traffic, proxy                         *http.Server      // proxy is nil without one
 	stopStreams                                     context.CancelFunc
 
-	store *store.Store
-	log   *calllog.Log
+	store  *store.Store
+	log    *calllog.Log
 	expire func(context.Context, time.Time) error // ends what is over
-	ready atomic.Bool
+	ready  atomic.Bool
 }
 
 // lockData makes sure that the data folder can be written to and that no other

@@ -38,8 +38,8 @@ type Parameter struct {
 
 // Body is what an operation takes.
 type Body struct {
-	Required bool
-	MediaTypes   []*MediaType
+	Required   bool
+	MediaTypes []*MediaType
 }
 
 // CheckRequest lists in what a request breaks the contract. segments are those
@@ -167,7 +167,9 @@ func (c *check) body(mediaTypes []*MediaType, contentType string, decode func(*M
 }
 
 // MediaType is what the body may be in a media type; nil when that is not taken.
-func (b *Body) MediaType(contentType string) *MediaType { return mediaTypeOf(b.MediaTypes, call.BaseType(contentType)) }
+func (b *Body) MediaType(contentType string) *MediaType {
+	return mediaTypeOf(b.MediaTypes, call.BaseType(contentType))
+}
 
 func mediaTypeOf(mediaTypes []*MediaType, base string) *MediaType {
 	i := slices.IndexFunc(mediaTypes, func(mediaType *MediaType) bool { return covers(mediaType.Written, base) })

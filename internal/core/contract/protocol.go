@@ -126,9 +126,9 @@ type Wanted struct {
 
 // Built is an answer of an operation with what it was made from.
 type Built struct {
-	Answer call.Answer
-	MediaType  *MediaType   // nil when the answer has no body
-	Used   *Example // nil when the body was generated
+	Answer    call.Answer
+	MediaType *MediaType // nil when the answer has no body
+	Used      *Example   // nil when the body was generated
 	// Fault names the declared fault that it is; "" for none.
 	Fault string
 	// Value is the body as a tree; nil when it is written out in a media type of its

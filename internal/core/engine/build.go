@@ -96,13 +96,13 @@ func appendBuilt(steps []call.Step, kind call.Kind, code call.Code, places []str
 
 // choice is which response of an operation is sent, and why.
 type choice struct {
-	status  int
-	headers []*contract.ResponseHeader
-	links   []contract.Link
-	mediaTypes  []*contract.MediaType
-	example string // "" for the first one
-	reason  string
-	asked   string // ends the sentence of the explanation
+	status     int
+	headers    []*contract.ResponseHeader
+	links      []contract.Link
+	mediaTypes []*contract.MediaType
+	example    string // "" for the first one
+	reason     string
+	asked      string // ends the sentence of the explanation
 }
 
 // chooseResponse picks the response: what the hints ask for, else the example

@@ -13,10 +13,10 @@ import (
 
 // selfDocument is the problem that a caller gets when we refuse a call.
 type selfDocument struct {
-	Type   string   `json:"type"`
-	Title  string   `json:"title"`
-	Status int      `json:"status"`
-	Detail string   `json:"detail"`
+	Type       string   `json:"type"`
+	Title      string   `json:"title"`
+	Status     int      `json:"status"`
+	Detail     string   `json:"detail"`
 	MediaTypes []string `json:"mediaTypes,omitempty"`
 	// Examples are the names that a hint could have.
 	Examples []string `json:"examples,omitempty"`
