@@ -240,57 +240,95 @@ func ReadImpairment(text []byte) (i Impairment, err error) {
 var callerOf = regexp.MustCompile("^(everyone|caller|header:[!#$%&'*+.^_`|~0-9A-Za-z-]+)$")
 
 // Faults finds what the shape does not show; at is the place of the impairment.
-func (i Impairment) Faults(at string) (items []problem.Item) {
-	fault := func(inside, format string, args ...any) {
-		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
+func (i Impairment) Faults(at string) []problem.Item {
+	f := faults{at: at}
+	i.Latency.faults(&f)
+	i.Errors.faults(&f)
+	i.Limit.faults(&f)
+	i.Connection.faults(&f)
+	i.Outage.faults(&f)
+	return f.items
+}
+
+// faults collects what is wrong with a document, below a place.
+type faults struct {
+	at    string
+	items []problem.Item
+}
+
+func (f *faults) add(inside, format string, args ...any) {
+	f.items = append(f.items, problem.Item{At: f.at + inside, Detail: fmt.Sprintf(format, args...)})
+}
+
+func (l *Latency) faults(f *faults) {
+	if l != nil && (l.Low > l.High || l.P50 > l.P99 || max(l.High, l.P99) > Duration(time.Hour)) {
+		f.add("/latency", "latency must grow from its first to its second time, and be at most 1h, not %s", l)
 	}
-	if l := i.Latency; l != nil && (l.Low > l.High || l.P50 > l.P99 || max(l.High, l.P99) > Duration(time.Hour)) {
-		fault("/latency", "latency must grow from its first to its second time, and be at most 1h, not %s", l)
+}
+
+func (e *Errors) faults(f *faults) {
+	if e == nil {
+		return
 	}
-	if e := i.Errors; e != nil {
-		given := 0
-		for _, is := range []bool{e.Rate != nil, e.Next > 0, e.Every > 0, e.First > 0} {
-			if is {
-				given++
-			}
-		}
-		if given != 1 || min(e.Next, e.Every, e.First) < 0 {
-			fault("/errors", "errors need one of rate (30%%), next, every and first (numbers from 1)")
-		}
-		if e.Of != "" && !callerOf.MatchString(e.Of) {
-			fault("/errors/of", "of must be everyone, caller or header:NAME, not %q", e.Of)
-		}
-	}
-	if l := i.Limit; l != nil {
-		if l.Calls < 0 || l.InFlight < 0 || l.Calls == 0 && l.InFlight == 0 || (l.Calls > 0) != (l.Per > 0) || l.Calls > 100_000 {
-			fault("/limit", "a limit needs calls (at most 100000) and per, such as { calls: 60, per: 1m }, or inFlight")
-		}
-		if l.Of != "" && !callerOf.MatchString(l.Of) {
-			fault("/limit/of", "of must be everyone, caller or header:NAME, not %q", l.Of)
-		}
-	}
-	if c := i.Connection; c != nil {
-		switch {
-		case c.Effect != "" && !slices.Contains(Effects, c.Effect):
-			fault("/connection", "a connection can %s, not %q", strings.Join(Effects, ", "), c.Effect)
-		case c.Effect == "" && c.Line == "" && !c.OwnLine().Slow():
-			fault("/connection", "connection needs an effect (%s), a line, or how slow it is (bytesPerSecond, firstByte, pause)", strings.Join(Effects, ", "))
-		case c.Line != "" && c.OwnLine().Slow():
-			fault("/connection/line", "a connection has a line or values of its own, not both")
-		case c.Effect == "" && c.Rate != nil:
-			fault("/connection/rate", "rate belongs to an effect")
-		}
-		items = append(items, c.OwnLine().faults(at+"/connection")...)
-	}
-	if o := i.Outage; o != nil {
-		if status := o.Status(); !slices.Contains([]string{EffectDrop, EffectReset, EffectHang}, o.As) && (status < 300 || status > 999) {
-			fault("/outage/as", "an outage is drop, reset, hang, or a status such as 503, not %q", o.As)
-		}
-		if o.Every > 0 && (o.For == 0 || o.For >= o.Every) {
-			fault("/outage/every", "an outage that comes again is shorter than the time after which it does: { as: 503, for: 20s, every: 2m }")
+	given := 0
+	for _, is := range []bool{e.Rate != nil, e.Next > 0, e.Every > 0, e.First > 0} {
+		if is {
+			given++
 		}
 	}
-	return items
+	if given != 1 || min(e.Next, e.Every, e.First) < 0 {
+		f.add("/errors", "errors need one of rate (30%%), next, every and first (numbers from 1)")
+	}
+	f.addOf("/errors/of", e.Of)
+}
+
+// addOf looks at who is counted.
+func (f *faults) addOf(at, of string) {
+	if of != "" && !callerOf.MatchString(of) {
+		f.add(at, "of must be everyone, caller or header:NAME, not %q", of)
+	}
+}
+
+// mostLimited bounds the calls of a limit, whose times are all remembered.
+const mostLimited = 100_000
+
+func (l *Limit) faults(f *faults) {
+	if l == nil {
+		return
+	}
+	if l.Calls < 0 || l.InFlight < 0 || l.Calls == 0 && l.InFlight == 0 || (l.Calls > 0) != (l.Per > 0) || l.Calls > mostLimited {
+		f.add("/limit", "a limit needs calls (at most %d) and per, such as { calls: 60, per: 1m }, or inFlight", mostLimited)
+	}
+	f.addOf("/limit/of", l.Of)
+}
+
+func (c *Connection) faults(f *faults) {
+	if c == nil {
+		return
+	}
+	switch {
+	case c.Effect != "" && !slices.Contains(Effects, c.Effect):
+		f.add("/connection", "a connection can %s, not %q", strings.Join(Effects, ", "), c.Effect)
+	case c.Effect == "" && c.Line == "" && !c.OwnLine().Slow():
+		f.add("/connection", "connection needs an effect (%s), a line, or how slow it is (bytesPerSecond, firstByte, pause)", strings.Join(Effects, ", "))
+	case c.Line != "" && c.OwnLine().Slow():
+		f.add("/connection/line", "a connection has a line or values of its own, not both")
+	case c.Effect == "" && c.Rate != nil:
+		f.add("/connection/rate", "rate belongs to an effect")
+	}
+	f.items = append(f.items, c.OwnLine().faults(f.at+"/connection")...)
+}
+
+func (o *Outage) faults(f *faults) {
+	if o == nil {
+		return
+	}
+	if status := o.Status(); !slices.Contains([]string{EffectDrop, EffectReset, EffectHang}, o.As) && (status < 300 || status > 999) {
+		f.add("/outage/as", "an outage is drop, reset, hang, or a status such as 503, not %q", o.As)
+	}
+	if o.Every > 0 && (o.For == 0 || o.For >= o.Every) {
+		f.add("/outage/every", "an outage that comes again is shorter than the time after which it does: { as: 503, for: 20s, every: 2m }")
+	}
 }
 
 // Target is what an impairment is for: all of the environment when it is zero,

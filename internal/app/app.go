@@ -31,6 +31,7 @@ import (
 	"rapidmimic/internal/config"
 	"rapidmimic/internal/console"
 	"rapidmimic/internal/control"
+	"rapidmimic/internal/core/budget"
 	"rapidmimic/internal/core/call"
 	"rapidmimic/internal/core/catalog"
 	"rapidmimic/internal/core/engine"
@@ -230,6 +231,22 @@ func (a *app) assemble(ctx context.Context) error {
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
 		Gate: gate, Hide: masker.Hide})
+	a.log, err = calllog.Open(ctx, calllog.Config{
+		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
+		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,
+	})
+	if err != nil {
+		return err
+	}
+	ca := authority.New(a.config.Data)
+	a.assembleExpiry(definitions, decide)
+	a.assembleTraffic(definitions, decide, ca)
+	a.assembleControl(definitions, decide, masker, gate, ca)
+	return nil
+}
+
+// assembleExpiry builds what clears away what is over.
+func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine) {
 	a.expire = func(ctx context.Context, now time.Time) error {
 		if err := a.store.CheckFolder(); err != nil {
 			return err
@@ -242,41 +259,39 @@ func (a *app) assemble(ctx context.Context) error {
 		}
 		return err
 	}
-	a.log, err = calllog.Open(ctx, calllog.Config{
-		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
-		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,
-	})
-	if err != nil {
-		return err
-	}
+}
+
+// assembleTraffic builds the ports that programs call.
+func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engine, ca *authority.Authority) {
 	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
 		BodyTimeout: a.config.BodyTimeout, Memory: a.memory.bodies,
 		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})})
-	ca := authority.New(a.config.Data)
 	a.assembleProxy(definitions, answering, ca)
 	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.traffic = a.server(answering)
 	a.traffic.ConnState, a.traffic.DisableGeneralOptionsHandler = a.called.Track, true
-	var fetchFrom func(context.Context, string) ([]byte, string, error)
-	if a.config.ImportURLs {
-		fetchFrom = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
-	}
-	proxyURL := ""
-	if a.proxyListener != nil {
-		proxyURL = baseURL(a.proxyListener)
-	}
-	streams, stopStreams := context.WithCancel(context.Background())
-	a.stopStreams = stopStreams
-	a.control = a.server(control.New(control.Config{
-		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca, ProxyURL: proxyURL, Fetch: fetchFrom,
+}
+
+// assembleControl builds the port of the API and the console.
+func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engine, masker *call.Masker, gate budget.Gate, ca *authority.Authority) {
+	c := control.Config{
+		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
-	}))
+	}
+	if a.config.ImportURLs {
+		c.Fetch = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
+	}
+	if a.proxyListener != nil {
+		c.ProxyURL = baseURL(a.proxyListener)
+	}
+	streams, stopStreams := context.WithCancel(context.Background())
+	a.stopStreams = stopStreams
+	a.control = a.server(control.New(c))
 	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it
 	a.control.BaseContext = func(net.Listener) context.Context { return streams }
-	return nil
 }
 
 // heavyWait is how long a call that takes much work waits for others that do.

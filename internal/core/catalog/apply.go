@@ -236,7 +236,7 @@ func (a *application) contract(f *folder.Service, s *Service) (*Service, error) 
 	}
 	switch a.decide(Outcome{Service: f.Name, Kind: "contract", File: f.Contract.File}, inFolder, here, nobody) {
 	case Created, Changed:
-		return a.edit.putContract(s, stored, compiled), nil
+		return a.edit.replaceContract(s, stored, compiled), nil
 	}
 	return s, nil
 }

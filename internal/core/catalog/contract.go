@@ -81,9 +81,9 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 	settings := spec.NewService(name)
 	settings.Title = compiled.Title
 	edit := c.editLocked()
-	service := edit.putService(nil, c.newServiceLocked(settings), parts{})
-	stored.ServiceID = service.Spec.ID
-	imported := Imported{Service: edit.putContract(service, stored, compiled), DryRun: in.DryRun}
+	service := c.newServiceLocked(settings)
+	stored.ServiceID = service.Service.ID
+	imported := Imported{Service: edit.putContract(nil, service, parts{}, stored, compiled), DryRun: in.DryRun}
 	return imported, in.finish(ctx, edit, imported)
 }
 
@@ -112,8 +112,7 @@ func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored Stored
 	}
 	stored.ServiceID, stored.Revision = old.Spec.ID, compiled.Revision
 	edit := c.editLocked()
-	service := edit.putService(old, StoredService{Service: old.Spec, Version: c.nextLocked()}, old.parts())
-	imported.Service = edit.putContract(service, stored, compiled)
+	imported.Service = edit.putContract(old, StoredService{Service: old.Spec, Version: c.nextLocked()}, old.parts(), stored, compiled)
 	imported.Orphans = orphans(old, imported.Service)
 	return imported, in.finish(ctx, edit, imported)
 }

@@ -94,8 +94,16 @@ func (e *edit) replace(old, next *Service) *Service {
 	return next
 }
 
-// putContract gives a service a contract. It takes no notice of its version.
-func (e *edit) putContract(old *Service, stored StoredContract, compiled *Contract) *Service {
+// putContract is putService with another contract.
+func (e *edit) putContract(old *Service, service StoredService, p parts, stored StoredContract, compiled *Contract) *Service {
+	e.change.Contracts = append(e.change.Contracts, stored)
+	p.contract = compiled
+	return e.putService(old, service, p)
+}
+
+// replaceContract gives a service another contract and leaves its settings, and their
+// version, alone.
+func (e *edit) replaceContract(old *Service, stored StoredContract, compiled *Contract) *Service {
 	e.change.Contracts = append(e.change.Contracts, stored)
 	p := old.parts()
 	p.contract = compiled

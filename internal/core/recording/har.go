@@ -1,6 +1,7 @@
 package recording
 
 import (
+	"cmp"
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
@@ -204,61 +205,26 @@ func ReadHAR(text []byte, take Take) (exchanges []Exchange, left []Left, err err
 	return exchanges, left, nil
 }
 
+// exchangeOf makes an exchange of an entry. reason says why it is not taken, "" when it
+// is.
 func exchangeOf(e harEntry, take Take) (x Exchange, reason string) {
 	u, err := url.Parse(e.Request.URL)
-	switch {
-	case err != nil || u.Host == "" || e.Request.Method == "":
+	if err != nil || u.Host == "" || e.Request.Method == "" {
 		return x, "it has no address"
-	case u.Scheme != "http" && u.Scheme != "https":
-		return x, u.Scheme + " is not HTTP"
-	case take.Host != "" && !strings.EqualFold(u.Host, take.Host):
-		return x, "it went to " + u.Host
-	case e.Response.Status < 200:
-		return x, "it was never answered"
-	case !take.Static && slices.Contains(staticEndings, strings.ToLower(path.Ext(u.Path))):
-		return x, "it is a static file"
 	}
-	below := u.EscapedPath()
-	if take.Base != "" {
-		base, err := url.Parse(strings.TrimSuffix(take.Base, "/"))
-		if err != nil || !strings.EqualFold(base.Host, u.Host) || !strings.HasPrefix(below, base.EscapedPath()) {
-			return x, "its address is not below " + take.Base
-		}
-		below = strings.TrimPrefix(below, base.EscapedPath())
+	below, reason := take.leavesOut(u, e.Response.Status)
+	if reason != "" {
+		return x, reason
 	}
-	if below == "" {
-		below = "/"
+	x = Exchange{
+		Method: strings.ToUpper(e.Request.Method), Path: below, Query: u.RawQuery, Status: e.Response.Status, Took: int64(e.Time * 1000),
+		Request: requestHeader(e.Request.Headers), Header: answerHeader(&e.Response),
 	}
-	x = Exchange{Method: strings.ToUpper(e.Request.Method), Path: below, Query: u.RawQuery, Status: e.Response.Status, Took: int64(e.Time * 1000), Request: call.Header{}}
 	if x.At, err = time.Parse(time.RFC3339, e.Started); err != nil {
 		x.At = time.Unix(0, 0)
 	}
-	for _, h := range e.Request.Headers {
-		if name := textproto.CanonicalMIMEHeaderKey(h.Name); !strings.HasPrefix(name, ":") { // of HTTP/2
-			x.Request[name] = append(x.Request[name], h.Value)
-		}
-	}
-	for _, h := range e.Response.Headers {
-		if name := textproto.CanonicalMIMEHeaderKey(h.Name); !strings.HasPrefix(name, ":") {
-			for value := range strings.SplitSeq(h.Value, "\n") { // some join repeated headers so
-				x.Header = append(x.Header, call.Field{Name: name, Value: value})
-			}
-		}
-	}
-	if !slices.ContainsFunc(x.Header, func(f call.Field) bool { return f.Name == "Content-Type" }) && e.Response.Content.MimeType != "" {
-		x.Header = append(x.Header, call.Field{Name: "Content-Type", Value: e.Response.Content.MimeType})
-	}
-	if post := e.Request.PostData; post != nil {
-		if x.Body, err = harBody(post.Text, post.Encoding); err != nil {
-			return x, "its request body cannot be read: " + err.Error()
-		}
-		if post.Text == "" && len(post.Params) > 0 {
-			form := url.Values{}
-			for _, p := range post.Params {
-				form.Add(p.Name, p.Value)
-			}
-			x.Body = []byte(form.Encode())
-		}
+	if x.Body, err = requestBody(e.Request.PostData); err != nil {
+		return x, "its request body cannot be read: " + err.Error()
 	}
 	if x.Answer, err = harBody(e.Response.Content.Text, e.Response.Content.Encoding); err != nil {
 		return x, "its body cannot be read: " + err.Error()
@@ -267,6 +233,78 @@ func exchangeOf(e harEntry, take Take) (x Exchange, reason string) {
 		return x, "its body was not kept by who made the document"
 	}
 	return x, ""
+}
+
+// leavesOut says why a call to an address is not taken, else what its path is below
+// the base.
+func (t Take) leavesOut(u *url.URL, status int) (below, reason string) {
+	switch {
+	case u.Scheme != "http" && u.Scheme != "https":
+		return "", u.Scheme + " is not HTTP"
+	case t.Host != "" && !strings.EqualFold(u.Host, t.Host):
+		return "", "it went to " + u.Host
+	case status < 200:
+		return "", "it was never answered"
+	case !t.Static && slices.Contains(staticEndings, strings.ToLower(path.Ext(u.Path))):
+		return "", "it is a static file"
+	}
+	below = u.EscapedPath()
+	if t.Base != "" {
+		base, err := url.Parse(strings.TrimSuffix(t.Base, "/"))
+		if err != nil || !strings.EqualFold(base.Host, u.Host) || !strings.HasPrefix(below, base.EscapedPath()) {
+			return "", "its address is not below " + t.Base
+		}
+		below = strings.TrimPrefix(below, base.EscapedPath())
+	}
+	return cmp.Or(below, "/"), ""
+}
+
+// ofConnection reports whether a name is none of a header field: documents list the
+// pseudo-fields of HTTP/2 among them.
+func ofConnection(name string) bool { return strings.HasPrefix(name, ":") }
+
+func requestHeader(fields []harPair) call.Header {
+	header := call.Header{}
+	for _, h := range fields {
+		if name := textproto.CanonicalMIMEHeaderKey(h.Name); !ofConnection(name) {
+			header[name] = append(header[name], h.Value)
+		}
+	}
+	return header
+}
+
+func answerHeader(r *harResponse) (header []call.Field) {
+	typed := false
+	for _, h := range r.Headers {
+		name := textproto.CanonicalMIMEHeaderKey(h.Name)
+		if ofConnection(name) {
+			continue
+		}
+		typed = typed || name == "Content-Type"
+		for value := range strings.SplitSeq(h.Value, "\n") { // some join repeated headers so
+			header = append(header, call.Field{Name: name, Value: value})
+		}
+	}
+	if !typed && r.Content.MimeType != "" {
+		header = append(header, call.Field{Name: "Content-Type", Value: r.Content.MimeType})
+	}
+	return header
+}
+
+// requestBody is the body that an entry tells, as text or as the fields of a form; post
+// is nil for none.
+func requestBody(post *harPost) ([]byte, error) {
+	if post == nil {
+		return nil, nil
+	}
+	if post.Text == "" && len(post.Params) > 0 {
+		form := url.Values{}
+		for _, p := range post.Params {
+			form.Add(p.Name, p.Value)
+		}
+		return []byte(form.Encode()), nil
+	}
+	return harBody(post.Text, post.Encoding)
 }
 
 func harBody(text, encoding string) ([]byte, error) {

@@ -1,0 +1,115 @@
+package control
+
+import "github.com/gin-gonic/gin"
+
+// route is one call of the API: a path below /api/v1 and what answers it.
+type route struct {
+	method, path string
+	handle       gin.HandlerFunc
+}
+
+// table is the whole API, a group for each resource. The API document describes the
+// same routes, which a test compares.
+func (s *server) table() []route {
+	return []route{
+		{"GET", "/openapi.yaml", getOpenAPI},
+		{"GET", "/status", s.getStatus},
+
+		{"GET", "/schemas/:schema", s.getSchema},
+
+		{"POST", "/imports", s.postImport},
+
+		{"GET", "/authority", s.getAuthority},
+		{"POST", "/apply", s.postApply},
+		{"POST", "/export", s.postExport},
+
+		{"GET", "/services", s.listServices},
+		{"POST", "/services", s.postService},
+		{"GET", "/services/:service", s.getService},
+		{"PUT", "/services/:service", s.putService},
+		{"PATCH", "/services/:service", s.again(s.patchService)},
+		{"DELETE", "/services/:service", s.deleteService},
+		{"GET", "/services/:service/contract", s.getContract},
+		{"GET", "/services/:service/operations", s.listOperations},
+		{"GET", "/services/:service/operations/:operation", s.getOperation},
+		{"POST", "/services/:service/test-calls", s.postTestCall},
+		{"POST", "/services/:service/explain", s.postExplain},
+		{"POST", "/services/:service/trials", s.postTrial},
+		{"GET", "/services/:service/revisions", s.listRevisions},
+		{"GET", "/services/:service/revisions/:revision", s.getRevision},
+		{"GET", "/services/:service/revisions/:revision/changes", s.getChanges},
+
+		{"GET", "/services/:service/mappings", s.listMappings},
+		{"POST", "/services/:service/mappings", s.postMappings},
+		{"GET", "/services/:service/mappings/:mapping", s.getMapping},
+		{"PUT", "/services/:service/mappings/:mapping", s.putMapping},
+		{"PATCH", "/services/:service/mappings/:mapping", s.again(s.patchMapping)},
+		{"DELETE", "/services/:service/mappings/:mapping", s.deleteMapping},
+
+		{"PATCH", "/services/:service/mappings", s.again(s.patchMappings)},
+		{"DELETE", "/services/:service/mappings", s.deleteMappings},
+		{"GET", "/services/:service/removed-mappings", s.listRemovedMappings},
+		{"GET", "/services/:service/mappings/:mapping/versions", s.listMappingVersions},
+		{"GET", "/services/:service/mappings/:mapping/versions/:version", s.getMappingVersion},
+		{"POST", "/services/:service/mappings/:mapping/restore", s.restoreMapping},
+		{"POST", "/services/:service/mappings/:mapping/copies", s.copyMapping},
+		{"DELETE", "/services/:service/mappings/:mapping/positions", s.resetPositions},
+		{"DELETE", "/services/:service/mappings/:mapping/counts", s.resetCounts},
+		{"DELETE", "/services/:service/counts", s.resetAllCounts},
+
+		{"GET", "/services/:service/recordings", s.listRecordings},
+		{"POST", "/services/:service/recordings", s.postRecording},
+		{"POST", "/services/:service/recording-imports", s.postHAR},
+		{"POST", "/services/:service/recording-trials", s.postRecordingTrial},
+		{"GET", "/services/:service/recordings/:recording", s.getRecording},
+		{"DELETE", "/services/:service/recordings/:recording", s.deleteRecording},
+		{"GET", "/services/:service/recordings/:recording/calls", s.listRecordedCalls},
+		{"GET", "/services/:service/recordings/:recording/har", s.getHAR},
+		{"POST", "/services/:service/recordings/:recording/stop", s.stopRecording},
+		{"POST", "/services/:service/recordings/:recording/mappings", s.postRecordedMappings},
+
+		{"GET", "/services/:service/payloads", s.listPayloads},
+		{"GET", "/services/:service/payloads/:payload", s.getPayload},
+		{"PUT", "/services/:service/payloads/:payload", s.putPayload},
+		{"DELETE", "/services/:service/payloads/:payload", s.deletePayload},
+
+		{"GET", "/impairments", s.listImpairments},
+		{"PATCH", "/impairments", s.again(s.patchImpairments)},
+		{"POST", "/impairments/reset", s.resetImpairments},
+		{"PUT", "/impairments", s.putImpairment},
+		{"DELETE", "/impairments", s.deleteImpairment},
+		{"PUT", "/services/:service/impairments", s.putImpairment},
+		{"DELETE", "/services/:service/impairments", s.deleteImpairment},
+
+		{"GET", "/scenarios", s.listScenarios},
+		{"POST", "/scenarios", s.postScenarios},
+		{"GET", "/scenarios/:scenario", s.getScenario},
+		{"PUT", "/scenarios/:scenario", s.putScenario},
+		{"PATCH", "/scenarios/:scenario", s.again(s.patchScenario)},
+		{"DELETE", "/scenarios/:scenario", s.deleteScenario},
+		{"GET", "/activations", s.getActive},
+		{"PUT", "/activations", s.putActive},
+		{"DELETE", "/activations", s.deleteActive},
+		{"POST", "/activations/reset", s.resetActive},
+		{"POST", "/scenario-drafts", s.postDraft},
+
+		{"GET", "/lanes", s.listLanes},
+		{"POST", "/lanes", s.postLane},
+		{"GET", "/lanes/:lane", s.getLane},
+		{"PUT", "/lanes/:lane", s.putLane},
+		{"PATCH", "/lanes/:lane", s.again(s.patchLane)},
+		{"DELETE", "/lanes/:lane", s.deleteLane},
+
+		{"GET", "/lines", s.listLines},
+		{"PUT", "/lines/:line", s.putLine},
+		{"DELETE", "/lines/:line", s.deleteLine},
+
+		{"GET", "/calls", s.listCalls},
+		{"DELETE", "/calls", s.clearCalls},
+		{"POST", "/calls/assert", s.postAssertion},
+		{"GET", "/calls/retries", s.listRetries},
+		{"GET", "/services/:service/timings", s.getTimings},
+		{"GET", "/calls/stream", s.streamCalls},
+		{"GET", "/calls/:call", s.getCall},
+	}
+}
