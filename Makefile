@@ -10,7 +10,7 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 
 .DEFAULT_GOAL := demo
-.PHONY: help demo build test lint bench fuzz siege count screenshots api-types browser judges clean
+.PHONY: help demo build test lint bench fuzz mutants siege count screenshots api-types browser judges clean
 
 help: ## list the targets
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "make %-12s %s\n", $$1, $$2 }' Makefile
@@ -63,6 +63,9 @@ bench: ## benchmarks: packages, service, relaying
 
 fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 	@sh scripts/fuzz.sh
+
+mutants: ## faults that the core's own tests do not notice; MUTANTS="-n 100 ./internal/core/match" for one package
+	go run ./mutants $(MUTANTS)
 
 siege: build ## everything hostile at once, five minutes; SIEGE=-for=1m for less
 	go run ./siege $(SIEGE)

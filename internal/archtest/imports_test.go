@@ -66,6 +66,7 @@ var mayImport = map[string]string{
 	"e2e/screenshots": "e2e/browser",
 	"bench":           "client spec",
 	"siege":           "client spec",
+	"mutants":         "",
 }
 
 // owners are the packages that alone may import a dependency.
