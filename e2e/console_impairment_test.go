@@ -5,6 +5,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"rapidmimic/spec"
 )
 
 // A service is made to fail in the console, which says so everywhere, tells how
@@ -31,4 +33,31 @@ func TestConsoleImpairments(t *testing.T) {
 	list, err := s.api.Impairments(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)
+}
+
+// What a colleague switches on meanwhile is neither lost nor overwritten unseen, and
+// what only the document says stays when the form is used.
+func TestConsoleImpairmentsOfTwo(t *testing.T) {
+	s := startDemo(t)
+	quay := spec.Target{Service: "moorings"}
+	on := func() spec.Impairment {
+		list, err := s.api.Impairments(t.Context())
+		require.NoError(t, err)
+		require.Len(t, list.Items, 1)
+		return list.Items[0].Impairment
+	}
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("Slow or failing"), p.Fill("Latency", "5ms"))
+	_, err := s.api.SetImpairment(t.Context(), quay, []byte("errors: { next: 3, status: { 503: 3, 429: 1 } }"))
+	require.NoError(t, err)
+	must(t, p.WaitText("errors for the next 3"), p.Press("Switch on"), p.WaitText("Nothing was switched on: the impairment of moorings already exists"), p.WaitText("Theirs, as it is kept"))
+	assert.Equal(t, 3, on().Errors.Next, "nothing is overwritten")
+	must(t, p.Press("Take theirs"), p.WaitText("errors next"), p.Fill("Latency", "7ms"), p.Press("Switch on"), p.WaitText("On from the next call"))
+	assert.Equal(t, 3, on().Errors.Next)
+	assert.Equal(t, "7ms", on().Latency.String())
+	must(t, p.Press("Document"), p.WaitText("next: 3"), p.Press("Form"), p.Fill("Latency", "9ms"))
+	_, err = s.api.RemoveImpairment(t.Context(), quay, false)
+	require.NoError(t, err)
+	must(t, p.Press("Switch on"), p.WaitText("was switched off by somebody else"), p.Press("Save mine over it"), p.WaitText("On from the next call"))
+	assert.Equal(t, "9ms", on().Latency.String())
 }

@@ -16,12 +16,26 @@ func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairmen
 	since := i.Since.UTC()
 	view := api.Impairment{
 		Target: snapshot.TargetOf(i.StoredImpairment), Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
-		Since: &since, By: i.By, Origin: i.Origin, Down: i.Plan.Down(time.Now()),
+		Since: &since, By: i.By, Origin: i.Origin, Down: i.Plan.Down(time.Now()), ETag: impairmentTag(snapshot, i),
 	}
 	for _, used := range s.Engine.LimitsOf(snapshot, i) {
 		view.Limits = append(view.Limits, api.LimitUse{Caller: used.Caller, Used: used.Used, ResetMs: milliseconds(used.Reset)})
 	}
 	return view
+}
+
+// impairmentTag is the version of what has an impairment: itself, or its lane. "" for
+// one of a scenario.
+func impairmentTag(snapshot *catalog.Snapshot, i *catalog.Impairment) string {
+	lane := snapshot.InLane()
+	switch {
+	case i.Origin == "":
+		return catalog.ETag(i.Version)
+	case lane != nil && i.Origin == lane.Origin():
+		return catalog.ETag(lane.Version)
+	default:
+		return ""
+	}
 }
 
 // listImpairments lists what is switched on, and what mappings have of
@@ -70,14 +84,19 @@ func (s *server) putImpairment(c *gin.Context) {
 	}
 	var made *catalog.Impairment
 	if err == nil {
-		made, err = s.Catalog.SetImpairment(c.Request.Context(), targetOf(c), wanted, rand.Int64N(1_000_000), time.Now())
+		made, err = s.Catalog.SetImpairment(c.Request.Context(), targetOf(c), wanted, demandOf(c), rand.Int64N(1_000_000), time.Now())
 	}
 	if err != nil {
-		s.fail(c, err, nil)
+		var current any
+		if made != nil {
+			current = s.impairmentView(s.shared(), made)
+		}
+		s.fail(c, err, current)
 		return
 	}
 	view := s.shared()
 	s.Engine.ResetImpairment(view, made)
+	c.Header("ETag", impairmentTag(view, made))
 	c.PureJSON(http.StatusOK, s.impairmentView(view, made))
 }
 
@@ -89,7 +108,7 @@ func (s *server) deleteImpairment(c *gin.Context) {
 		return
 	}
 	snapshot := s.Catalog.Snapshot()
-	gone, err := s.Catalog.RemoveImpairments(c.Request.Context(), targetOf(c), c.Query("all") == "true")
+	gone, err := s.Catalog.RemoveImpairments(c.Request.Context(), targetOf(c), c.Query("all") == "true", c.GetHeader("If-Match"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return

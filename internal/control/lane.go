@@ -259,8 +259,10 @@ func (s *server) putLaneImpairment(c *gin.Context, i spec.Impairment) {
 		s.fail(c, err, nil)
 		return
 	}
-	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
-		lane.SetImpairment(target, &i)
+	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), c.GetHeader("If-Match"), time.Now(), func(lane *spec.Lane) error {
+		if had := lane.SetImpairment(target, &i); had != nil && demandOf(c) == catalog.NotThere {
+			return problem.New(problem.Stale, "the impairment of %s already exists in lane %q", target, lane.Name)
+		}
 		return nil
 	})
 	var view *catalog.Snapshot
@@ -295,7 +297,7 @@ func (s *server) namedTarget(c *gin.Context) spec.Target {
 func (s *server) deleteLaneImpairments(c *gin.Context, all bool) {
 	target := s.namedTarget(c)
 	list := api.Impairments{Items: []api.Impairment{}}
-	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), "", time.Now(), func(lane *spec.Lane) error {
+	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), c.GetHeader("If-Match"), time.Now(), func(lane *spec.Lane) error {
 		for _, have := range lane.Impairments() {
 			if have.Target == target || all && (target.Service == "" || have.Target.Service == target.Service) {
 				lane.SetImpairment(have.Target, nil)

@@ -30,6 +30,9 @@ type Impairment struct {
 	Origin string     `json:"origin,omitempty"`
 	Since  *time.Time `json:"since,omitempty"`
 	By     string     `json:"by,omitempty"`
+	// ETag is its version, or that of the lane that has it; "" for those of scenarios
+	// and of mappings.
+	ETag string `json:"etag,omitempty"`
 	// Down is set while its outage is on.
 	Down bool `json:"down,omitempty"`
 	// Limits tells how full its limit is, for each caller.

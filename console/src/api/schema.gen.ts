@@ -1755,6 +1755,8 @@ export interface components {
             own?: boolean;
             /** @description The scenario or lane that it is of: scenario "storm" */
             origin?: string;
+            /** @description Its version, or that of the lane that has it */
+            etag?: string;
             /** Format: date-time */
             since?: string;
             by?: string;
@@ -3556,7 +3558,10 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3586,7 +3591,10 @@ export interface operations {
                 /** @description And everything below it */
                 all?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3663,7 +3671,10 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3698,7 +3709,10 @@ export interface operations {
                 /** @description Of a service, also what its operations and mappings have */
                 all?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];

@@ -144,13 +144,17 @@ func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 }
 
 // SetImpairment switches an impairment on for a target, instead of the one that
-// it had. seed is for one that names none.
-func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.Impairment, seed int64, now time.Time) (*Impairment, error) {
+// it had, which must have the tag. seed is for one that names none. When the tag is
+// another one, it returns what is on.
+func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.Impairment, ifMatch string, seed int64, now time.Time) (*Impairment, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	serviceID, err := c.Snapshot().checkTarget(target)
 	if err != nil {
 		return nil, err
+	}
+	if have, err := c.Snapshot().demandImpairment(serviceID, target, ifMatch); err != nil {
+		return have, err
 	}
 	if i.Empty() {
 		return nil, problem.New(problem.Invalid, "an impairment needs latency, errors, limit, connection or outage")
@@ -164,6 +168,19 @@ func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.
 	}
 	made := edit.next.Impairment(serviceID, target.Operation, target.Mapping)
 	return made, edit.commit(ctx)
+}
+
+// demandImpairment refuses a write that was made on another impairment of a target
+// than the one that is on, which it returns then.
+func (s *Snapshot) demandImpairment(serviceID string, target spec.Target, ifMatch string) (*Impairment, error) {
+	have := s.Impairment(serviceID, target.Operation, target.Mapping)
+	switch {
+	case have != nil:
+		return have, checkTag(ifMatch, have.Version, "the impairment of "+target.String())
+	case demandsOne(ifMatch):
+		return nil, problem.New(problem.Stale, "the impairment of %s was switched off by somebody else since you read it", target)
+	}
+	return nil, nil
 }
 
 // setImpairment switches an impairment on that has a seed.
@@ -204,8 +221,8 @@ func (s *Snapshot) checkTarget(target spec.Target) (serviceID string, err error)
 
 // RemoveImpairments switches off what a target has; with all also what the
 // operations and mappings of a service have, or for the zero target everything.
-// It returns what was on.
-func (c *Catalog) RemoveImpairments(ctx context.Context, target spec.Target, all bool) ([]*Impairment, error) {
+// It returns what was on. The tag is that of what the target has.
+func (c *Catalog) RemoveImpairments(ctx context.Context, target spec.Target, all bool, ifMatch string) ([]*Impairment, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	serviceID := ""
@@ -215,6 +232,9 @@ func (c *Catalog) RemoveImpairments(ctx context.Context, target spec.Target, all
 			return nil, err
 		}
 		serviceID = s.Spec.ID
+	}
+	if _, err := c.Snapshot().demandImpairment(serviceID, target, ifMatch); err != nil {
+		return nil, err
 	}
 	key := targetKey(serviceID, target.Operation, target.Mapping)
 	edit := c.editLocked()

@@ -31,7 +31,7 @@ func TestImpairmentsOfTheCatalog(t *testing.T) {
 		return spec.Impairment{Latency: &spec.Latency{Low: d, High: d}}
 	}
 	set := func(target spec.Target, i spec.Impairment) *catalog.Impairment {
-		made, err := c.SetImpairment(ctx, target, i, 7, time.Unix(100, 0))
+		made, err := c.SetImpairment(ctx, target, i, "", 7, time.Unix(100, 0))
 		require.NoError(t, err)
 		return made
 	}
@@ -64,14 +64,44 @@ func TestImpairmentsOfTheCatalog(t *testing.T) {
 	require.NoError(t, c.SwitchImpairments(ctx, true))
 	assert.False(t, c.Snapshot().Impaired())
 	assert.Len(t, c.Snapshot().Impairments(), 2, "they are kept")
-	gone, err := c.RemoveImpairments(ctx, spec.Target{}, true)
+	gone, err := c.RemoveImpairments(ctx, spec.Target{}, true, "")
 	require.NoError(t, err)
 	assert.Len(t, gone, 2)
-	gone, err = c.RemoveImpairments(ctx, spec.Target{}, true)
+	gone, err = c.RemoveImpairments(ctx, spec.Target{}, true, "")
 	require.NoError(t, err)
 	assert.Empty(t, gone)
 	for _, wrong := range []spec.Target{{Service: "quay"}, {Operation: "x"}, {Service: "a-much-longer-name", Mapping: "x"}, {Service: "a-much-longer-name", Operation: "x"}} {
-		_, err := c.SetImpairment(ctx, wrong, slow(1), 1, time.Now())
+		_, err := c.SetImpairment(ctx, wrong, slow(1), "", 1, time.Now())
 		assert.Error(t, err, "%+v", wrong)
 	}
+}
+
+// Who was slower is told, and is shown what is on.
+func TestImpairmentsHaveVersions(t *testing.T) {
+	ctx := t.Context()
+	c, err := catalog.Open(ctx, &fakeStore{})
+	require.NoError(t, err)
+	_, err = c.CreateService(ctx, spec.NewService("quay"))
+	require.NoError(t, err)
+	quay := spec.Target{Service: "quay"}
+	set := func(ms int, tag string) (*catalog.Impairment, error) {
+		d := spec.Duration(time.Duration(ms) * time.Millisecond)
+		return c.SetImpairment(ctx, quay, spec.Impairment{Latency: &spec.Latency{Low: d, High: d}}, tag, 7, time.Unix(100, 0))
+	}
+	first, err := set(1, catalog.NotThere)
+	require.NoError(t, err)
+	have, err := set(2, catalog.NotThere)
+	assert.ErrorContains(t, err, "the impairment of quay already exists")
+	assert.Same(t, c.Snapshot().Impairment(first.ServiceID, "", ""), have)
+	second, err := set(3, catalog.ETag(first.Version))
+	require.NoError(t, err)
+	_, err = set(4, catalog.ETag(first.Version))
+	assert.ErrorContains(t, err, "the impairment of quay was changed by somebody else")
+	_, err = c.RemoveImpairments(ctx, quay, false, catalog.ETag(first.Version))
+	assert.ErrorContains(t, err, "was changed by somebody else")
+	_, err = c.RemoveImpairments(ctx, quay, false, catalog.ETag(second.Version))
+	require.NoError(t, err)
+	_, err = set(5, catalog.ETag(second.Version))
+	assert.ErrorContains(t, err, "was switched off by somebody else since you read it")
+	assert.False(t, c.Snapshot().Impaired())
 }

@@ -32,7 +32,9 @@ export function OperationMenu({ service, operations, shown }: Props) {
                     operation.deprecated && 'text-dim line-through',
                   )}
                 >
-                  <span className="w-12 shrink-0">{operation.byMessage ? operation.protocol.toUpperCase() : operation.method}</span>
+                  <span className="w-12 shrink-0">
+                    {operation.byMessage ? operation.protocol.toUpperCase() : operation.method}
+                  </span>
                   {operation.byMessage ? operation.id : operation.path}
                 </Link>
               </li>

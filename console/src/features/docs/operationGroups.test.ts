@@ -2,7 +2,13 @@ import { expect, test } from 'vitest';
 import type { Operation } from '@/api/types';
 import { groupOperations } from './operationGroups';
 
-const operation = (id: string, ...tags: string[]): Operation => ({ id, method: 'GET', path: `/${id}`, tags, protocol: 'http' });
+const operation = (id: string, ...tags: string[]): Operation => ({
+  id,
+  method: 'GET',
+  path: `/${id}`,
+  tags,
+  protocol: 'http',
+});
 
 test('operations stand under their first tag, those without one last', () => {
   const groups = groupOperations([

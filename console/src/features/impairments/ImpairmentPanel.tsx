@@ -16,9 +16,6 @@ export function ImpairmentPanel({ service }: { service: string }) {
       <Awaited query={query} what="the impairments">
         {({ items, off }) => {
           const here = items.filter(({ target }) => !target.service || target.service === service);
-          const whole = here.find(
-            ({ target, own }) => target.service && !target.operation && !target.mapping && !own,
-          );
           return (
             <div className="space-y-4">
               {here.length > 0 && (
@@ -29,7 +26,7 @@ export function ImpairmentPanel({ service }: { service: string }) {
                 </ul>
               )}
               <div className="grid gap-6 px-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,460px)]">
-                <ImpairmentForm key={whole?.since ?? ''} service={service} current={whole?.impairment} />
+                <ImpairmentForm service={service} items={here} />
                 <LatencyPlot
                   service={service}
                   latency={

@@ -17,7 +17,9 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
     mutationFn: () => removeImpairment(target, lane),
     onSuccess: async () => {
       await refresh();
-      notify(`No longer: ${text}`, () => setImpairment(target, impairment, lane).then(refresh));
+      notify(`No longer: ${text}`, () =>
+        setImpairment(target, JSON.stringify(impairment), lane).then(refresh),
+      );
     },
     onError: (error) => notify(`It goes on: ${error.message}`),
   });

@@ -1,10 +1,12 @@
+import { stringify } from 'yaml';
 import type { ImpairmentDocument } from '@/api/types';
+import { plainOf, type Value, withValue } from '@/lib/yamlText';
 
-/** An impairment while it is written: everything is text. */
-export interface ImpairmentDraft {
+/** What the form shows of an impairment's document: everything is text, '' for nothing. */
+export interface Fields {
   latency: string;
   errors: string; // a share such as 30%
-  status: string; // statuses between commas
+  status: string; // 503, 429, or by weight 503=3, 429=1
   retryAfter: string;
   limit: string; // 60/1m
   of: string; // "" for everyone
@@ -16,63 +18,103 @@ export interface ImpairmentDraft {
   seed: string;
 }
 
-export const noImpairment: ImpairmentDraft = {
-  latency: '',
-  errors: '',
-  status: '',
-  retryAfter: '',
-  limit: '',
-  of: '',
-  effect: '',
-  line: '',
-  outage: '',
-  outageFor: '',
-  outageEvery: '',
-  seed: '',
-};
-
 /** Beginnings for what testers ask for most. */
-export const beginnings: { word: string; draft: Partial<ImpairmentDraft> }[] = [
-  { word: 'Slow', draft: { latency: '800ms..3s' } },
-  { word: 'Failing', draft: { errors: '30%', status: '503, 500' } },
-  { word: 'Throttling', draft: { limit: '10/1m', of: 'caller' } },
-  { word: 'Dead', draft: { outage: 'drop' } },
-  { word: 'Cut off', draft: { effect: 'cut-body' } },
+export const beginnings: { word: string; fields: Partial<Fields> }[] = [
+  { word: 'Slow', fields: { latency: '800ms..3s' } },
+  { word: 'Failing', fields: { errors: '30%', status: '503, 500' } },
+  { word: 'Throttling', fields: { limit: '10/1m', of: 'caller' } },
+  { word: 'Dead', fields: { outage: 'drop' } },
+  { word: 'Cut off', fields: { effect: 'cut-body' } },
 ];
 
-const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
+/** The document of what is switched on; '' for nothing. */
+export function textOf(document?: ImpairmentDocument): string {
+  return document ? stringify(document, { lineWidth: 0 }) : '';
+}
 
-/** The document of a draft; what is wrong with it the service says. */
-export function documentOf(draft: ImpairmentDraft): ImpairmentDocument {
-  const document: ImpairmentDocument = {};
-  if (draft.latency.trim()) document.latency = latencyOf(draft.latency);
-  const statuses = words(draft.status).map(Number);
-  if (draft.errors.trim() || statuses.length || draft.retryAfter.trim()) {
-    document.errors = {
-      ...(draft.errors.trim() ? { rate: draft.errors.trim() } : {}),
-      ...(statuses.length ? { status: statuses } : {}),
-      ...(draft.retryAfter.trim() ? { retryAfter: draft.retryAfter.trim() } : {}),
-    };
+type Plain = {
+  latency?: string | { p50?: string; p99?: string };
+  errors?: { rate?: string; status?: string | string[] | Record<string, string>; retryAfter?: string };
+  limit?: { calls?: string; per?: string; of?: string };
+  connection?: string | { effect?: string; line?: string };
+  outage?: { as?: string; for?: string; every?: string };
+  seed?: string;
+};
+
+const isMap = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** Reads a document for the form; undefined where a form cannot show it. */
+export function fieldsOf(text: string): Fields | undefined {
+  const plain = text.trim() ? (plainOf(text) ?? undefined) : {};
+  if (!isMap(plain)) return undefined;
+  const { latency, errors, limit, connection, outage, seed } = plain as Plain;
+  for (const part of [errors, limit, outage]) if (part !== undefined && !isMap(part)) return undefined;
+  const status = errors?.status;
+  const statuses = isMap(status)
+    ? Object.entries(status).map(([code, weight]) => `${code}=${weight}`)
+    : [status ?? []].flat();
+  const held = typeof connection === 'string' ? { effect: connection } : connection;
+  return {
+    latency: typeof latency === 'object' ? `p50=${latency.p50},p99=${latency.p99}` : (latency ?? ''),
+    errors: errors?.rate ?? '',
+    status: statuses.join(', '),
+    retryAfter: errors?.retryAfter ?? '',
+    limit: [limit?.calls, limit?.per].filter(Boolean).join('/'),
+    of: limit?.of ?? '',
+    effect: held?.effect ?? '',
+    line: held && 'line' in held ? (held.line ?? '') : '',
+    outage: outage?.as ?? '',
+    outageFor: outage?.for ?? '',
+    outageEvery: outage?.every ?? '',
+    seed: seed ?? '',
+  };
+}
+
+/** Where each field stands in a document. */
+const places: Record<keyof Fields, string[]> = {
+  latency: ['latency'],
+  errors: ['errors', 'rate'],
+  status: ['errors', 'status'],
+  retryAfter: ['errors', 'retryAfter'],
+  limit: ['limit', 'calls'],
+  of: ['limit', 'of'],
+  effect: ['connection', 'effect'],
+  line: ['connection', 'line'],
+  outage: ['outage', 'as'],
+  outageFor: ['outage', 'for'],
+  outageEvery: ['outage', 'every'],
+  seed: ['seed'],
+};
+
+/** The document with one field changed; what the form does not show stays as it is. */
+export function withField(text: string, field: keyof Fields, typed: string): string {
+  const value = typed.trim();
+  switch (field) {
+    case 'latency':
+      return withValue(text, places.latency, value && latencyOf(value));
+    case 'status':
+      return withValue(text, places.status, statusOf(value));
+    case 'limit': {
+      const [calls = '', per = ''] = value.split('/').map((part) => part.trim());
+      return withValue(withValue(text, ['limit', 'calls'], calls), ['limit', 'per'], per);
+    }
+    case 'line': {
+      const effect = fieldsOf(text)?.effect; // which may stand there alone
+      const whole = effect ? withValue(text, places.effect, effect) : text;
+      return withValue(whole, places.line, value);
+    }
+    default:
+      if (field === 'outage' && !value) return withValue(text, ['outage'], '');
+      return withValue(text, places[field], value);
   }
-  if (draft.limit.trim()) {
-    const [calls = '', per = ''] = draft.limit.split('/');
-    document.limit = { calls: Number(calls), per: per.trim(), ...(draft.of ? { of: draft.of } : {}) };
-  }
-  if (draft.effect || draft.line) {
-    document.connection = {
-      ...(draft.effect ? { effect: draft.effect as never } : {}),
-      ...(draft.line ? { line: draft.line } : {}),
-    };
-  }
-  if (draft.outage) {
-    document.outage = {
-      as: draft.outage,
-      ...(draft.outageFor.trim() ? { for: draft.outageFor.trim() } : {}),
-      ...(draft.outageEvery.trim() ? { every: draft.outageEvery.trim() } : {}),
-    };
-  }
-  if (draft.seed.trim()) document.seed = Number(draft.seed);
-  return document;
+}
+
+export function withFields(text: string, fields: Partial<Fields>): string {
+  return Object.entries(fields).reduce(
+    (next, [field, value]) => withField(next, field as keyof Fields, value),
+    text,
+  );
 }
 
 /** The latency that a text means: 250ms, 200ms..900ms or p50=80ms,p99=900ms. */
@@ -81,92 +123,38 @@ export function latencyOf(text: string): string | { p50: string; p99: string } {
   return shaped ? { p50: shaped[1]?.trim() ?? '', p99: shaped[2]?.trim() ?? '' } : text.trim();
 }
 
-/** The draft of what is switched on; othersOf has what the form does not show. */
-export function draftOf(document: ImpairmentDocument): ImpairmentDraft {
-  const { latency, errors, limit, connection, outage, seed } = document;
-  const shaped = typeof latency === 'object' ? `p50=${latency.p50},p99=${latency.p99}` : (latency ?? '');
-  const status = errors?.status;
-  const statuses =
-    typeof status === 'object' && !Array.isArray(status) ? Object.keys(status) : [status ?? []].flat();
-  const held = typeof connection === 'string' ? { effect: connection } : connection;
-  return {
-    latency: shaped,
-    errors: errors?.rate ?? '',
-    status: statuses.join(', '),
-    retryAfter: errors?.retryAfter ?? '',
-    limit: limit?.calls ? `${limit.calls}/${limit.per}` : '',
-    of: limit?.of ?? '',
-    effect: held?.effect ?? '',
-    line: held && 'line' in held ? (held.line ?? '') : '',
-    outage: outage?.as ?? '',
-    outageFor: outage?.for ?? '',
-    outageEvery: outage?.every ?? '',
-    seed: seed === undefined ? '' : String(seed),
-  };
+function statusOf(text: string): Value {
+  const words = text.split(/[\s,]+/).filter(Boolean);
+  if (!words.some((word) => word.includes('='))) return words;
+  return Object.fromEntries(
+    words.map((word) => {
+      const [code = '', weight = '1'] = word.split('=');
+      return [code, weight];
+    }),
+  );
 }
 
-type Section = 'errors' | 'limit' | 'connection' | 'outage';
+const ofLimits = ['limit per'];
 
-/** The keys of each section that the form shows. */
-const shown: Record<Section, string[]> = {
-  errors: ['rate', 'status', 'retryAfter'],
-  limit: ['calls', 'per', 'of'],
-  connection: ['effect', 'line'],
-  outage: ['as', 'for', 'every'],
-};
-
-const sections = Object.keys(shown) as Section[];
-
-/** What a document says beside what the form shows, such as weights of statuses. */
-export type Others = Partial<Record<Section, Record<string, unknown>>>;
-
-export function othersOf(document: ImpairmentDocument): Others {
-  const others: Others = {};
-  for (const section of sections) {
-    const said = document[section];
-    if (typeof said !== 'object') continue;
-    const rest = Object.entries(said).filter(
-      ([key, value]) => !shown[section].includes(key) || (key === 'status' && isWeighted(value)),
-    );
-    if (rest.length > 0) others[section] = Object.fromEntries(rest);
-  }
-  return others;
-}
-
-function isWeighted(status: unknown): status is Record<string, number> {
-  return typeof status === 'object' && status !== null && !Array.isArray(status);
-}
-
-/** The document of a draft with what the form does not show. */
-export function withOthers(document: ImpairmentDocument, others: Others): ImpairmentDocument {
-  const whole: Record<string, unknown> = { ...document };
-  for (const section of sections) {
-    const rest = others[section];
-    if (!rest) continue;
-    const said = document[section];
-    const own: Record<string, unknown> = typeof said === 'object' ? { ...said } : {};
-    const { status } = own;
-    if (Array.isArray(status) && isWeighted(rest.status)) {
-      const same = status.map(String).sort().join() === Object.keys(rest.status).sort().join();
-      if (same) delete own.status;
-    }
-    whole[section] = { ...rest, ...own };
-  }
-  return whole as ImpairmentDocument;
-}
-
-/** What the form does not show, in words: "errors next 3". */
-export function othersText(others: Others): string {
-  return sections
-    .flatMap((section) =>
-      Object.entries(others[section] ?? {}).map(
-        ([key, value]) => `${section} ${key} ${JSON.stringify(value)}`,
-      ),
+/** What a document says beside what the form shows: "errors next". */
+export function othersOf(text: string): string[] {
+  const plain = plainOf(text);
+  if (!isMap(plain)) return [];
+  const shown = [...Object.values(places).map((place) => place.join(' ')), ...ofLimits];
+  return Object.entries(plain)
+    .flatMap(([section, said]) =>
+      isMap(said) && section !== 'latency' ? Object.keys(said).map((key) => `${section} ${key}`) : [section],
     )
-    .join(', ');
+    .filter((place) => !shown.includes(place) && place !== 'connection');
 }
 
-const flags: [keyof ImpairmentDraft, string][] = [
+/** Whether a document switches nothing on. */
+export function isEmpty(text: string): boolean {
+  const plain = plainOf(text);
+  return isMap(plain) ? Object.keys(plain).every((key) => key === 'seed') : plain !== undefined;
+}
+
+const flags: [keyof Fields, string][] = [
   ['latency', '--latency'],
   ['errors', '--error-rate'],
   ['status', '--error-status'],
@@ -181,11 +169,15 @@ const flags: [keyof ImpairmentDraft, string][] = [
   ['seed', '--seed'],
 ];
 
-/** The command that does the same. */
-export function commandOf(service: string, operation: string, draft: ImpairmentDraft, lane = ''): string {
-  const given = flags
-    .filter(([key]) => draft[key].trim())
-    .map(([key, flag]) => `${flag} ${draft[key].replaceAll(', ', ',')}`);
+/** The command that does the same; with a file where flags do not say it all. */
+export function commandOf(service: string, operation: string, text: string, lane = ''): string {
+  const fields = fieldsOf(text);
+  const given =
+    fields && othersOf(text).length === 0
+      ? flags
+          .filter(([key]) => fields[key])
+          .map(([key, flag]) => `${flag} ${fields[key].replaceAll(', ', ',')}`)
+      : ['--file impairment.yaml'];
   return [
     'rapidmimic impair set',
     service,

@@ -1,7 +1,7 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { inLane } from '@/api/myLane';
-import type { ImpairmentDocument, ImpairmentItem, Impairments, Line, Target, Timings } from '@/api/types';
+import type { ImpairmentItem, Impairments, Line, Target, Timings } from '@/api/types';
 
 /** What is on in a lane, or with '' for calls in none; likewise below. */
 export function impairmentList(lane: string) {
@@ -32,10 +32,12 @@ function addressOf({ service, operation, mapping }: Target): string {
   return `/services/${part(service)}/impairments?${query}`;
 }
 
-export function setImpairment(target: Target, document: ImpairmentDocument, lane: string) {
+/** Switches a document on instead of the version of it that has this tag; '' for any. */
+export function setImpairment(target: Target, document: string, lane: string, etag = '') {
   return send<ImpairmentItem>(inLane(addressOf(target), lane), {
     method: 'PUT',
-    body: JSON.stringify(document),
+    body: document,
+    ifMatch: etag,
   });
 }
 

@@ -55,7 +55,9 @@ function OperationRow({ service, operation }: { service: Service; operation: Ope
   return (
     <tr className="border-line border-b bg-panel" data-operation={operation.id}>
       <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">{operation.byMessage ? operation.protocol.toUpperCase() : operation.method}</span>{' '}
+        <span className="inline-block w-[52px]">
+          {operation.byMessage ? operation.protocol.toUpperCase() : operation.method}
+        </span>{' '}
         {operation.skipped ? (
           operation.path
         ) : (
