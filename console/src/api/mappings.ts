@@ -1,4 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import { part, send } from './http';
 import { inLane } from './myLane';
 import type { Mapping } from './types';
@@ -11,7 +12,7 @@ const shown = 1_000;
  */
 export function mappingList(service: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', { lane }],
+    queryKey: keys.mappings(service, lane),
     queryFn: () =>
       send<{ items: Mapping[]; next?: string }>(
         inLane(`/services/${part(service)}/mappings?limit=${shown}`, lane),

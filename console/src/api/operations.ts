@@ -1,4 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import { part, send } from './http';
 import { inLane } from './myLane';
 import type { Operation } from './types';
@@ -9,7 +10,7 @@ import type { Operation } from './types';
  */
 export function operationList(service: string, lane = '') {
   return queryOptions({
-    queryKey: ['services', service, 'operations', { lane }],
+    queryKey: keys.operationsIn(service, lane),
     queryFn: () => send<{ items: Operation[] }>(inLane(`/services/${part(service)}/operations`, lane)),
   });
 }

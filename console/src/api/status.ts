@@ -1,4 +1,5 @@
 import { queryOptions, useQuery } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import { Problem, send } from './http';
 import { inLane, useMyLane } from './myLane';
 import type { Status } from './types';
@@ -12,7 +13,7 @@ export interface StatusHere extends Status {
 
 export function statusQuery(lane: string) {
   return queryOptions({
-    queryKey: ['status', lane],
+    queryKey: keys.statusIn(lane),
     queryFn: async (): Promise<StatusHere> => {
       try {
         return await send<Status>(inLane('/status', lane));

@@ -1,5 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
 import type { Call, CallDetail } from '@/api/types';
 
@@ -8,7 +9,7 @@ const searched = 500;
 /** Searches the log, beyond the calls that the page holds. */
 export function callSearch(text: string, lane: string) {
   return queryOptions({
-    queryKey: ['calls', 'list', text, lane],
+    queryKey: keys.calls(text, lane),
     queryFn: async () => {
       const begun = performance.now();
       const { items } = await send<{ items: Call[] }>(
@@ -23,7 +24,7 @@ export function callSearch(text: string, lane: string) {
 
 export function callDetail(id: string) {
   return queryOptions({
-    queryKey: ['call', id],
+    queryKey: keys.call(id),
     queryFn: () => send<CallDetail>(`/calls/${part(id)}`),
     staleTime: Number.POSITIVE_INFINITY,
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
@@ -32,7 +33,7 @@ function Editor({ service, operation, pins }: Props) {
     send<Service>(`/services/${part(service)}`, {
       method: 'PATCH',
       body: JSON.stringify({ pins: { [operation]: change } }),
-    }).then(() => queries.invalidateQueries({ queryKey: ['services', service] }));
+    }).then(() => queries.invalidateQueries({ queryKey: keys.service(service) }));
   const save = useMutation({
     mutationFn: (after: Record<string, unknown>) => set(pinPatch(pins, after)),
     onSuccess: (_, after) =>

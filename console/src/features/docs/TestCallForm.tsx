@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { Link } from 'wouter';
+import { keys } from '@/api/keys';
 import { myLane } from '@/api/myLane';
 import type { OperationDetail, TestCallResult } from '@/api/types';
 import { MessageView } from '@/features/calls';
@@ -32,7 +33,7 @@ export function TestCallForm({ service, detail }: { service: string; detail: Ope
         body: body || undefined,
         lane: myLane.get() || undefined,
       }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['services', service, 'operations'] }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: keys.operations(service) }),
   });
   const takesBody = detail.takes.length > 0;
   return (

@@ -1,17 +1,18 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { OperationDetail, Service, TestCall, TestCallResult } from '@/api/types';
 
 export function operationDetail(service: string, operation: string) {
   return queryOptions({
-    queryKey: ['services', service, 'operations', operation],
+    queryKey: keys.operation(service, operation),
     queryFn: () => send<OperationDetail>(`/services/${part(service)}/operations/${part(operation)}`),
   });
 }
 
 export function serviceDocument(service: string) {
   return queryOptions({
-    queryKey: ['services', service],
+    queryKey: keys.service(service),
     queryFn: () => send<Service>(`/services/${part(service)}`),
   });
 }

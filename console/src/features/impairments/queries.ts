@@ -1,24 +1,25 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
 import type { ImpairmentItem, Impairments, Line, Target, Timings } from '@/api/types';
 
 /** What is on in a lane, or with '' for calls in none; likewise below. */
 export function impairmentList(lane: string) {
   return queryOptions({
-    queryKey: ['impairments', lane],
+    queryKey: keys.impairmentsIn(lane),
     queryFn: () => send<Impairments>(inLane('/impairments', lane)),
     refetchInterval: 2_000,
   });
 }
 
 export function lineList() {
-  return queryOptions({ queryKey: ['lines'], queryFn: () => send<{ items: Line[] }>('/lines') });
+  return queryOptions({ queryKey: keys.lines(), queryFn: () => send<{ items: Line[] }>('/lines') });
 }
 
 export function timingsOf(service: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'timings', lane],
+    queryKey: keys.timings(service, lane),
     queryFn: () => send<Timings>(inLane(`/services/${part(service)}/timings`, lane)),
     refetchInterval: 2_000,
   });

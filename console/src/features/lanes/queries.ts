@@ -1,10 +1,11 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, readKept, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { Lane, LaneDocument, ServiceChanges } from '@/api/types';
 
 export function laneList() {
   return queryOptions({
-    queryKey: ['lanes'],
+    queryKey: keys.lanes(),
     queryFn: () => send<{ items: Lane[] }>('/lanes'),
     refetchInterval: 2_000,
   });
@@ -12,7 +13,7 @@ export function laneList() {
 
 export function laneText(name: string) {
   return queryOptions({
-    queryKey: ['lane', name],
+    queryKey: keys.laneText(name),
     queryFn: () => readKept(`/lanes/${part(name)}`),
     staleTime: 0,
     gcTime: 0, // who opens it anew must not begin with what it was

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -8,7 +9,7 @@ import { editMappings, removeMappings, restoreMapping } from './queries';
 /** What can be done with all the mappings that a filter selects. */
 export function ManyMappings({ service, selected }: { service: string; selected: Mapping[] }) {
   const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ['services', service] });
+  const refresh = () => queries.invalidateQueries({ queryKey: keys.service(service) });
   const ids = selected.map((mapping) => mapping.id);
   const failed = (error: Error) => notify(`Nothing was changed: ${error.message}`);
   const edit = useMutation({

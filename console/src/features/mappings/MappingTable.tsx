@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'wouter';
+import { keys } from '@/api/keys';
 import { mappingList } from '@/api/mappings';
 import { useMyLane, useView } from '@/api/myLane';
 import type { Mapping } from '@/api/types';
@@ -149,7 +150,7 @@ function MappingSwitch({ service, mapping }: { service: string; mapping: Mapping
       putMapping(service, mapping.id, documentOfMapping({ ...mapping, enabled }), mapping.etag, owner?.name),
     onSuccess: (saved) => {
       notify(`${saved.id} is ${saved.enabled ? 'on' : 'off'} from the next call`);
-      return queries.invalidateQueries({ queryKey: ['services', service] });
+      return queries.invalidateQueries({ queryKey: keys.service(service) });
     },
     onError: (error) => notify(`${mapping.id} was not changed: ${error.message}`),
   });

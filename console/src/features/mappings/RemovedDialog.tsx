@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import { moment } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -26,7 +27,7 @@ function Removed({ service }: { service: string }) {
   const restore = useMutation({
     mutationFn: (id: string) => restoreMapping(service, id, 0),
     onSuccess: async (mapping) => {
-      await queries.invalidateQueries({ queryKey: ['services', service] });
+      await queries.invalidateQueries({ queryKey: keys.service(service) });
       notify(`${mapping.id} is back, live on the next call`);
     },
     onError: (error) => notify(`It was not restored: ${error.message}`),

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { wrongIn } from '@/api/http';
+import { keys } from '@/api/keys';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
 import { putMapping, removeFromLane } from './queries';
@@ -16,7 +17,7 @@ interface Props {
 /** Keeps a mapping as it stands here in my lane alone, above what everybody has. */
 export function SaveInLane({ lane, service, id, document, disabled }: Props) {
   const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ['lanes'] });
+  const refresh = () => queries.invalidateQueries({ queryKey: keys.lanes() });
   const save = useMutation({
     mutationFn: () => putMapping(service, id, document, '', lane),
     onSuccess: async () => {

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
@@ -10,7 +11,7 @@ export function SequencePositions({ service, mapping }: { service: string; mappi
   const reset = useMutation({
     mutationFn: () => resetPositions(service, mapping.id),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['services', service] });
+      await queries.invalidateQueries({ queryKey: keys.service(service) });
       notify(`The sequence of ${mapping.id} was reset`);
     },
   });

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { keys } from '@/api/keys';
 import type { MappingVersion } from '@/api/types';
 import { moment } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
@@ -49,7 +50,7 @@ function Compared({ service, id, items, close }: Props & { items: MappingVersion
     mutationFn: () => restoreMapping(service, id, version),
     onSuccess: async () => {
       close();
-      await queries.invalidateQueries({ queryKey: ['services', service] });
+      await queries.invalidateQueries({ queryKey: keys.service(service) });
       notify(`${id} is again as at version ${version}, live on the next call`);
     },
     onError: (error) => notify(`${id} was not restored: ${error.message}`),

@@ -1,5 +1,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { Problem, part, readDocument, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
 import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
 
@@ -9,7 +10,7 @@ import type { Mapping, MappingVersion, Payload, Trial } from '@/api/types';
  */
 export function mappingById(service: string, id: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id, { lane }],
+    queryKey: keys.mapping(service, id, lane),
     queryFn: async () => {
       try {
         return await send<Mapping>(inLane(mappingPath(service, id), lane), { exact: true });
@@ -47,21 +48,21 @@ const mappingPath = (service: string, id: string) => `/services/${part(service)}
 /** A mapping as the document that people would write; of a lane, or with '' of everybody. */
 export function mappingText(service: string, id: string, lane: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id, 'text', { lane }],
+    queryKey: keys.mappingText(service, id, lane),
     queryFn: () => readDocument(inLane(mappingPath(service, id), lane)),
   });
 }
 
 export function mappingVersions(service: string, id: string) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id, 'versions'],
+    queryKey: keys.mappingVersions(service, id),
     queryFn: () => send<{ items: MappingVersion[] }>(`${mappingPath(service, id)}/versions`),
   });
 }
 
 export function versionText(service: string, id: string, version: number) {
   return queryOptions({
-    queryKey: ['services', service, 'mappings', id, 'versions', version],
+    queryKey: keys.mappingVersion(service, id, version),
     queryFn: () => readDocument(`${mappingPath(service, id)}/versions/${version}`),
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -69,14 +70,14 @@ export function versionText(service: string, id: string, version: number) {
 
 export function removedMappings(service: string) {
   return queryOptions({
-    queryKey: ['services', service, 'removed-mappings'],
+    queryKey: keys.removedMappings(service),
     queryFn: () => send<{ items: MappingVersion[] }>(`/services/${part(service)}/removed-mappings`),
   });
 }
 
 export function payloadList(service: string) {
   return queryOptions({
-    queryKey: ['services', service, 'payloads'],
+    queryKey: keys.payloads(service),
     queryFn: () => send<{ items: Payload[] }>(`/services/${part(service)}/payloads`),
   });
 }
@@ -90,7 +91,7 @@ export interface TrialQuestion {
 /** What a document would do if it were kept. */
 export function trialOf(service: string, question: TrialQuestion) {
   return queryOptions({
-    queryKey: ['trials', service, question],
+    queryKey: keys.trial(service, question),
     queryFn: () =>
       send<Trial>(`/services/${part(service)}/trials`, {
         method: 'POST',

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import { notThere } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
 import { notify } from '@/ui/Notices';
 import { putMapping, removeFromLane, removeMapping } from './queries';
@@ -30,8 +31,8 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
   const [, navigate] = useLocation();
   const lane = saved?.lane;
   const refresh = async () => {
-    await queries.invalidateQueries({ queryKey: ['services', service] });
-    if (lane) await queries.invalidateQueries({ queryKey: ['lanes'] });
+    await queries.invalidateQueries({ queryKey: keys.service(service) });
+    if (lane) await queries.invalidateQueries({ queryKey: keys.lanes() });
   };
   /** Puts it back as it was, unless somebody changed it since it had this tag. */
   const putBack = (id: string, text: string, etag: string) =>

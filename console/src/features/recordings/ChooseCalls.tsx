@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { keys } from '@/api/keys';
 import type { RecordedCall, Recording, RecordingReport } from '@/api/types';
 import { clock, count } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
@@ -54,7 +55,7 @@ function Choice({ service, recording, onReport }: Props) {
     mutationFn: () => makeMappings(service, recording.id, false, chosen),
     onSuccess: async (report) => {
       onReport(report);
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
       notify(`${count(report.mappings.length, 'mapping')} of “${recording.name}”, live on the next call`);
     },
     onError: (error) => notify(`None was made: ${error.message}`),

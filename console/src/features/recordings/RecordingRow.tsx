@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { Recording, RecordingReport } from '@/api/types';
 import { count, moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -18,7 +19,7 @@ export function RecordingRow({ service, recording, onReport }: Props) {
   const remove = useMutation({
     mutationFn: () => removeRecording(service, recording.id),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
       notify(`“${recording.name}” was removed; its mappings stay`);
     },
     onError: (error) => notify(error.message),

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { Recording, RecordingReport } from '@/api/types';
 import { clock, count } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -19,7 +20,7 @@ export function RunningRecording({ service, recording, onStopped }: Props) {
     mutationFn: (onlyKeep: boolean) => stopRecording(service, recording.id, onlyKeep),
     onSuccess: async (report) => {
       onStopped(report);
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
     },
     onError: (error) => notify(`It goes on: ${error.message}`),
   });

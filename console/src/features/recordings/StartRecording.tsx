@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { keys } from '@/api/keys';
 import { Button } from '@/ui/Button';
 import { Field } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
@@ -55,7 +56,7 @@ export function StartRecording({ service, onStarted }: { service: string; onStar
     mutationFn: () => startRecording(service, { name: name.trim(), ...filter }),
     onSuccess: async () => {
       onStarted();
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
     },
     onError: (error) => notify(`Nothing is recorded: ${error.message}`),
   });

@@ -1,12 +1,13 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { RecordedCall, Recording, RecordingReport, RecordingTrial } from '@/api/types';
 
 const of = (service: string) => `/services/${part(service)}/recordings`;
 
 export function recordingList(service: string) {
   return queryOptions({
-    queryKey: ['services', service, 'recordings'],
+    queryKey: keys.recordings(service),
     queryFn: () => send<{ items: Recording[] }>(of(service)),
     // what is captured shows within a second
     refetchInterval: ({ state }) => (state.data?.items.some((r) => r.running) ? 700 : 5_000),
@@ -15,7 +16,7 @@ export function recordingList(service: string) {
 
 export function recordedCalls(service: string, id: string, running: boolean) {
   return queryOptions({
-    queryKey: ['services', service, 'recordings', id, 'calls'],
+    queryKey: keys.recordedCalls(service, id),
     queryFn: () => send<{ items: RecordedCall[] }>(`${of(service)}/${part(id)}/calls`),
     refetchInterval: running ? 700 : false,
   });
@@ -31,7 +32,7 @@ export interface RecordingFilter {
 
 export function recordingTrial(service: string, filter: RecordingFilter) {
   return queryOptions({
-    queryKey: ['services', service, 'recording-trials', filter],
+    queryKey: keys.recordingTrial(service, filter),
     queryFn: () =>
       send<RecordingTrial>(`/services/${part(service)}/recording-trials`, {
         method: 'POST',

@@ -1,6 +1,7 @@
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { send } from '@/api/http';
+import { keys } from '@/api/keys';
 import { inLane, useMyLane } from '@/api/myLane';
 import type { RetryStory } from '@/api/types';
 import { clock } from '@/lib/format';
@@ -10,7 +11,7 @@ import { bodyCell, headCell } from '@/ui/tableLook';
 
 function retryList(lane: string) {
   return queryOptions({
-    queryKey: ['calls', 'retries', lane],
+    queryKey: keys.retries(lane),
     queryFn: () => send<{ items: RetryStory[] }>(inLane('/calls/retries', lane)),
     refetchInterval: 2_000,
   });

@@ -1,4 +1,5 @@
 import { useId, useState } from 'react';
+import { keys } from '@/api/keys';
 import { withValue } from '@/lib/yamlText';
 import { Field } from '@/ui/Field';
 import { Select } from '@/ui/Select';
@@ -39,7 +40,7 @@ const troubles: [Trouble, string, string][] = [
 /** What is changed in one service: its state, its examples, its mappings, its trouble. */
 export function ServiceChangesForm({ service, shape, text, onChange }: Props) {
   const heading = useId();
-  const at = ['services', service];
+  const at = keys.service(service);
   const beside = besideOf(shape);
   const off = shape.mappingsOff ?? [];
   return (

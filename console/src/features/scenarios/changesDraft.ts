@@ -1,3 +1,4 @@
+import { keys } from '@/api/keys';
 import { latencyOf } from '@/features/impairments';
 import { plainOf, type Value, withValue } from '@/lib/yamlText';
 
@@ -51,7 +52,7 @@ export function stateOf({ off, mode }: ServiceShape): State {
 
 /** The document with a service in another state. */
 export function withState(text: string, service: string, state: State): string {
-  const at = ['services', service];
+  const at = keys.service(service);
   const off = { off: 'true', on: 'false' }[state as string];
   const mode = state === 'answer' || state === 'relay' ? state : undefined;
   return withValue(withValue(text, [...at, 'mode'], mode), [...at, 'off'], off);

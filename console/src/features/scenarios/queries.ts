@@ -1,11 +1,12 @@
 import { queryOptions } from '@tanstack/react-query';
 import { notThere, part, readKept, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
 import type { ActiveScenario, Scenario, ScenarioProposal } from '@/api/types';
 
 export function scenarioList() {
   return queryOptions({
-    queryKey: ['scenarios'],
+    queryKey: keys.scenarios(),
     queryFn: () => send<{ items: Scenario[] }>('/scenarios'),
     refetchInterval: 2_000,
   });
@@ -13,7 +14,7 @@ export function scenarioList() {
 
 export function scenarioText(name: string) {
   return queryOptions({
-    queryKey: ['scenario', name],
+    queryKey: keys.scenarioText(name),
     queryFn: () => readKept(`/scenarios/${part(name)}`),
     staleTime: 0,
     gcTime: 0, // who opens it anew must not begin with what it was

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { ActiveScenario } from '@/api/types';
 import { notify } from '@/ui/Notices';
 import { leaveScenario, resetScenario, switchScenario } from './queries';
@@ -8,8 +9,8 @@ export function useSituationRefresh() {
   const queries = useQueryClient();
   return () =>
     Promise.all(
-      ['scenarios', 'scenario', 'lanes', 'lane', 'status', 'impairments'].map((key) =>
-        queries.invalidateQueries({ queryKey: [key] }),
+      [keys.scenarios(), keys.lanes(), keys.status(), keys.impairments()].map((queryKey) =>
+        queries.invalidateQueries({ queryKey }),
       ),
     );
 }

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { keys } from '@/api/keys';
 import type { Operation, Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { ownerText } from '@/features/mappings';
@@ -23,8 +24,8 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
       : patchService(service, { examples: { [operation.id]: name } });
   const refresh = () =>
     Promise.all([
-      queries.invalidateQueries({ queryKey: ['services', service.name] }),
-      queries.invalidateQueries({ queryKey: ['lanes'] }),
+      queries.invalidateQueries({ queryKey: keys.service(service.name) }),
+      queries.invalidateQueries({ queryKey: keys.lanes() }),
     ]);
   const choose = useMutation({
     mutationFn: put,

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { keys } from '@/api/keys';
 import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
@@ -18,7 +19,9 @@ export function ModeSwitch({ service }: { service: Service }) {
       lane ? patchInLane(lane, service.name, { mode }) : patchService(service, { mode }),
     onSuccess: async (_, mode) => {
       await Promise.all(
-        ['services', 'lanes', 'status'].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+        [keys.services(), keys.lanes(), keys.status()].map((queryKey) =>
+          queries.invalidateQueries({ queryKey }),
+        ),
       );
       const what = mode === 'relay' ? `relays to ${service.upstream}` : 'answers by itself';
       notify(`${service.name} ${what} from the next call${lane ? ` in lane ${lane}` : ''}`);

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
+import { keys } from '@/api/keys';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
@@ -15,7 +16,7 @@ export function NewService() {
   const mutation = useMutation({
     mutationFn: () => createService(name),
     onSuccess: async (service) => {
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
       setOpen(false);
       navigate(`/services/${encodeURIComponent(service.name)}`);
     },

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
+import { keys } from '@/api/keys';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
@@ -18,12 +19,12 @@ export function ServiceSettings({ service }: { service: Service }) {
   const change = useMutation({
     mutationFn: (settings: Record<string, unknown>) => patchService(service, settings),
     onSuccess: async (changed, settings) => {
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
       const before = Object.fromEntries(
         Object.keys(settings).map((key) => [key, service[key as keyof Service] ?? null]),
       );
       notify(`${service.name} changed, live on the next call`, () =>
-        patchService(changed, before).then(() => queries.invalidateQueries({ queryKey: ['services'] })),
+        patchService(changed, before).then(() => queries.invalidateQueries({ queryKey: keys.services() })),
       );
     },
   });
@@ -132,7 +133,7 @@ function RemoveService({ service }: { service: Service }) {
     mutationFn: () => removeService(service.name),
     onSuccess: async () => {
       navigate('/');
-      await queries.invalidateQueries({ queryKey: ['services'] });
+      await queries.invalidateQueries({ queryKey: keys.services() });
       notify(`${service.name} was removed; its calls stay in the log`);
     },
   });

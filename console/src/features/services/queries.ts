@@ -1,12 +1,13 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
 import type { Changes, ImportReport, Revision, Service } from '@/api/types';
 
 const every = 2_000;
 
 export function serviceList() {
   return queryOptions({
-    queryKey: ['services'],
+    queryKey: keys.services(),
     queryFn: () => send<{ items: Service[] }>('/services?limit=1000'),
     refetchInterval: every,
   });
@@ -14,7 +15,7 @@ export function serviceList() {
 
 export function serviceByName(name: string) {
   return queryOptions({
-    queryKey: ['services', name],
+    queryKey: keys.service(name),
     queryFn: () => send<Service>(`/services/${part(name)}`),
     refetchInterval: every,
   });
@@ -42,14 +43,14 @@ export function importContract({ file, into, revision, dryRun }: Importing) {
 
 export function revisionList(service: string) {
   return queryOptions({
-    queryKey: ['services', service, 'revisions'],
+    queryKey: keys.revisions(service),
     queryFn: () => send<{ items: Revision[] }>(`/services/${part(service)}/revisions`),
   });
 }
 
 export function revisionChanges(service: string, revision: number) {
   return queryOptions({
-    queryKey: ['services', service, 'revisions', revision],
+    queryKey: keys.revision(service, revision),
     queryFn: () => send<Changes>(`/services/${part(service)}/revisions/${revision}/changes`),
     staleTime: Number.POSITIVE_INFINITY,
   });

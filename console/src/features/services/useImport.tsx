@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Problem } from '@/api/http';
+import { keys } from '@/api/keys';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { ImportReportView } from './ImportReportView';
 import { type Importing, importContract } from './queries';
@@ -23,7 +24,7 @@ export function useImport(into?: string): Import {
   const mutation = useMutation({
     mutationFn: (importing: Importing) => importContract(importing),
     onSuccess: (report) => {
-      if (!report.dryRun) return queries.invalidateQueries({ queryKey: ['services'] });
+      if (!report.dryRun) return queries.invalidateQueries({ queryKey: keys.services() });
     },
   });
   const importing = mutation.variables;

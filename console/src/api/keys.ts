@@ -1,0 +1,55 @@
+/**
+ * The keys under which answers of the service are cached, all in one place: none is that of another
+ * answer, and what is below a key goes stale with it.
+ */
+export const keys = {
+  status: () => ['status'],
+  statusIn: (lane: string) => [...keys.status(), lane],
+
+  services: () => ['services'],
+  service: (service: string) => [...keys.services(), service],
+  operations: (service: string) => [...keys.service(service), 'operations'],
+  operationsIn: (service: string, lane: string) => [...keys.operations(service), { lane }],
+  operation: (service: string, operation: string) => [...keys.operations(service), operation],
+  revisions: (service: string) => [...keys.service(service), 'revisions'],
+  revision: (service: string, revision: number) => [...keys.revisions(service), revision],
+  payloads: (service: string) => [...keys.service(service), 'payloads'],
+  timings: (service: string, lane: string) => [...keys.service(service), 'timings', { lane }],
+
+  mappings: (service: string, lane: string) => [...keys.service(service), 'mappings', { lane }],
+  mapping: (service: string, id: string, lane: string) => [
+    ...keys.service(service),
+    'mappings',
+    id,
+    { lane },
+  ],
+  mappingText: (service: string, id: string, lane: string) => [...keys.mapping(service, id, lane), 'text'],
+  mappingVersions: (service: string, id: string) => [...keys.service(service), 'mappings', id, 'versions'],
+  mappingVersion: (service: string, id: string, version: number) => [
+    ...keys.mappingVersions(service, id),
+    version,
+  ],
+  removedMappings: (service: string) => [...keys.service(service), 'removed-mappings'],
+  trial: (service: string, question: unknown) => ['trials', service, question],
+
+  recordings: (service: string) => [...keys.service(service), 'recordings'],
+  recordedCalls: (service: string, id: string) => [...keys.recordings(service), id, 'calls'],
+  recordingTrial: (service: string, filter: unknown) => [
+    ...keys.service(service),
+    'recording-trials',
+    filter,
+  ],
+
+  impairments: () => ['impairments'],
+  impairmentsIn: (lane: string) => [...keys.impairments(), lane],
+  lines: () => ['lines'],
+
+  scenarios: () => ['scenarios'],
+  scenarioText: (name: string) => [...keys.scenarios(), name],
+  lanes: () => ['lanes'],
+  laneText: (name: string) => [...keys.lanes(), name],
+
+  calls: (text: string, lane: string) => ['calls', { text, lane }],
+  call: (id: string) => ['call', id],
+  retries: (lane: string) => ['retries', lane],
+};
