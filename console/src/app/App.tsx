@@ -1,17 +1,25 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { useEffect } from 'react';
+import { lazy, Suspense, useEffect } from 'react';
 import { Route, Switch, useLocation } from 'wouter';
 import { CallsPage, startFeed } from '@/features/calls';
-import { DocsPage } from '@/features/docs';
-import { LanesPage } from '@/features/lanes';
-import { MappingPage, NewMappingPage } from '@/features/mappings';
-import { RetriesPage } from '@/features/retries';
-import { ScenariosPage } from '@/features/scenarios';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
 import { FaultBoundary } from './FaultBoundary';
 import { NoPage } from './NoPage';
 import { Shell } from './Shell';
+
+// pages that are not the first one of most visits are fetched when they are opened
+const DocsPage = lazy(() => import('@/features/docs/DocsPage').then((m) => ({ default: m.DocsPage })));
+const LanesPage = lazy(() => import('@/features/lanes/LanesPage').then((m) => ({ default: m.LanesPage })));
+const MappingPages = lazy(() =>
+  import('@/features/mappings/MappingPage').then((m) => ({ default: m.MappingPages })),
+);
+const RetriesPage = lazy(() =>
+  import('@/features/retries/RetriesPage').then((m) => ({ default: m.RetriesPage })),
+);
+const ScenariosPage = lazy(() =>
+  import('@/features/scenarios/ScenariosPage').then((m) => ({ default: m.ScenariosPage })),
+);
 
 const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 1_000 } } });
 
@@ -31,31 +39,33 @@ export function App() {
     <QueryClientProvider client={queries}>
       <Shell>
         <FaultBoundary page={page}>
-          <Switch>
-            <Route path="/" component={ServicesPage} />
-            <Route path="/services/:service">
-              {({ service }) => <ServicePage key={service} name={service} />}
-            </Route>
-            <Route path="/services/:service/docs/:operation?">
-              {({ service, operation }) => (
-                <DocsPage
-                  service={decodeURIComponent(service)}
-                  operation={operation && decodeURIComponent(operation)}
-                />
-              )}
-            </Route>
-            <Route path="/services/:service/mappings">
-              {({ service }) => <NewMappingPage service={service} />}
-            </Route>
-            <Route path="/services/:service/mappings/:id">
-              {({ service, id }) => <MappingPage key={id} service={service} id={id} />}
-            </Route>
-            <Route path="/calls" component={CallsPage} />
-            <Route path="/scenarios" component={ScenariosPage} />
-            <Route path="/lanes" component={LanesPage} />
-            <Route path="/retries" component={RetriesPage} />
-            <Route component={NoPage} />
-          </Switch>
+          <Suspense fallback={<p className="p-5 text-dim">Opening the page …</p>}>
+            <Switch>
+              <Route path="/" component={ServicesPage} />
+              <Route path="/services/:service">
+                {({ service }) => <ServicePage key={service} name={service} />}
+              </Route>
+              <Route path="/services/:service/docs/:operation?">
+                {({ service, operation }) => (
+                  <DocsPage
+                    service={decodeURIComponent(service)}
+                    operation={operation && decodeURIComponent(operation)}
+                  />
+                )}
+              </Route>
+              <Route path="/services/:service/mappings">
+                {({ service }) => <MappingPages service={service} />}
+              </Route>
+              <Route path="/services/:service/mappings/:id">
+                {({ service, id }) => <MappingPages service={service} id={id} />}
+              </Route>
+              <Route path="/calls" component={CallsPage} />
+              <Route path="/scenarios" component={ScenariosPage} />
+              <Route path="/lanes" component={LanesPage} />
+              <Route path="/retries" component={RetriesPage} />
+              <Route component={NoPage} />
+            </Switch>
+          </Suspense>
         </FaultBoundary>
       </Shell>
     </QueryClientProvider>

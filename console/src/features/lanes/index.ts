@@ -1,4 +1,3 @@
 export { LaneStrip } from './LaneStrip';
-export { LanesPage } from './LanesPage';
 export { patchInLane } from './queries';
 export { useAddress, useLaneChanges } from './useLaneChanges';

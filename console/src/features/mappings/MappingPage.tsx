@@ -10,8 +10,13 @@ import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDra
 import { editorOf, ownerOf } from './owner';
 import { mappingById, mappingText } from './queries';
 
+/** The editor of one mapping: of the one with an id, else of a new one. */
+export function MappingPages({ service, id }: { service: string; id?: string }) {
+  return id ? <MappingPage key={id} service={service} id={id} /> : <NewMappingPage service={service} />;
+}
+
 /** An existing mapping, opened for editing: that of everybody, or of the lane that the URL names. */
-export function MappingPage({ service, id }: { service: string; id: string }) {
+function MappingPage({ service, id }: { service: string; id: string }) {
   const [params] = useSearchParams();
   const lane = params.get('lane') ?? '';
   const query = useQuery({ ...mappingById(service, id, lane), staleTime: 0, refetchOnWindowFocus: false });
@@ -60,7 +65,7 @@ function OfScenario({ service, mapping, name }: { service: string; mapping: Mapp
 }
 
 /** A new mapping: empty, or from an operation or a call that the URL names. */
-export function NewMappingPage({ service }: { service: string }) {
+function NewMappingPage({ service }: { service: string }) {
   const [params] = useSearchParams();
   const call = params.get('from');
   const operation = params.get('operation');

@@ -1,1 +1,0 @@
-export { DocsPage } from './DocsPage';

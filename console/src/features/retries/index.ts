@@ -1,1 +1,0 @@
-export { RetriesPage } from './RetriesPage';
