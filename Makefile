@@ -19,7 +19,7 @@ demo: build ## build everything and start it with the demo data
 	@exec $(BIN) demo
 
 build: $(DIST) ## build bin/rapidmimic, the console in it
-	go build -trimpath -tags nomsgpack -ldflags "-s -w -X rapidmimic/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
+	go build -trimpath -tags nomsgpack -ldflags "-s -w -X rapidmimic.example/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
 
 console/node_modules/.package-lock.json: console/package-lock.json
 	cd console && npm ci --no-audit --no-fund --loglevel=error

@@ -1,4 +1,4 @@
-module rapidmimic
+module rapidmimic.example
 
 go 1.26.0
 

@@ -24,7 +24,7 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 const (

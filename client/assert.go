@@ -3,7 +3,7 @@ package client
 import (
 	"context"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Assert tells whether a service has received calls, and waits as long as the

@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Authority returns the certificate authority of the proxy; it is made on first

@@ -12,7 +12,7 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // CallQuery selects calls.

@@ -18,8 +18,8 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 // DefaultURL is where a service listens unless told otherwise.

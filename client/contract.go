@@ -6,7 +6,7 @@ import (
 	"net/url"
 	"strconv"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Import is a contract to be taken in.

@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"net/url"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Apply says how a folder is applied.

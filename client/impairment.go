@@ -6,8 +6,8 @@ import (
 	"net/http"
 	"net/url"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Impairments lists what is switched on, and what mappings have of themselves.

@@ -6,8 +6,8 @@ import (
 	"net/http"
 	"net/url"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Lanes lists the lanes that are open, the first to be opened first.

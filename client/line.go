@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"net/http"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Lines lists the lines that connections can have.

@@ -8,8 +8,8 @@ import (
 	"net/url"
 	"strconv"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Mappings lists the mappings of a service in the order in which they were

@@ -3,7 +3,7 @@ package client
 import (
 	"context"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Operations lists what the contract of a service lets a caller do.

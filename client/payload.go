@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Payloads lists the payloads of a service by name.

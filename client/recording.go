@@ -7,7 +7,7 @@ import (
 	"net/http"
 	"net/url"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Recordings lists the recordings of a service, the newest first.

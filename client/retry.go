@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"net/url"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Retries tells how callers took failures, from the last calls in the log: those that

@@ -6,8 +6,8 @@ import (
 	"fmt"
 	"net/http"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Services lists all services by name.

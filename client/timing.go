@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 // Timings tells how long the calls of the last five minutes to a service took.

@@ -18,8 +18,8 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/client"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec/problem"
 )
 
 //go:embed data

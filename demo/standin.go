@@ -10,7 +10,7 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 // StandIns plays the real services of the port, so that there is something to

@@ -9,8 +9,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/e2e/browser"
+	"rapidmimic.example/client"
+	"rapidmimic.example/e2e/browser"
 )
 
 // BenchmarkConsole measures an open calls page that already holds its ten

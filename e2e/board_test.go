@@ -14,11 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/demo"
-	"rapidmimic/e2e/browser"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/e2e/browser"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec/api"
 )
 
 // boarded is a demo with stand-ins behind its services, and a quay board that

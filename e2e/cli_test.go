@@ -12,8 +12,8 @@ import (
 	"github.com/rogpeppe/go-internal/testscript"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/demo"
-	"rapidmimic/internal/config"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/internal/config"
 )
 
 // The scripts read like sessions. Each has a service of its own at

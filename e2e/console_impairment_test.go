@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // A service is made to fail in the console, which says so everywhere, tells how

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/config"
+	"rapidmimic.example/internal/config"
 )
 
 // A service is given an upstream, recorded, and answers without it.

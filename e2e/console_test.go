@@ -13,9 +13,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/demo"
-	"rapidmimic/e2e/browser"
-	"rapidmimic/internal/config"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/e2e/browser"
+	"rapidmimic.example/internal/config"
 )
 
 // chromium is started once, by the first test that needs it.

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/demo"
+	"rapidmimic.example/demo"
 )
 
 // request sends a request to the control API as any client would.

@@ -16,11 +16,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // docsFolder is found from wherever a test goes.

@@ -19,11 +19,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 // answering is a service with an upstream that it asks only when told to.

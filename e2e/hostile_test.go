@@ -16,10 +16,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // raw sends bytes to the traffic port and returns what comes back until the other

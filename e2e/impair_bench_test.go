@@ -16,7 +16,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // BenchmarkDelays holds calls back by the thousand: by how much they are late,

@@ -18,10 +18,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // impair switches an impairment on: for a service, "SERVICE/operation/ID",

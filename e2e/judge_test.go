@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // judgement is what a judge of JSON Schemas is asked.

@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 // runBinary runs the real program to its end.

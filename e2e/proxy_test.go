@@ -22,10 +22,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // proxied is a service with a proxy, and a client that uses it and trusts its

@@ -16,9 +16,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // BenchmarkRelay compares relayed and recorded calls with those that go through

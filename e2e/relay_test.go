@@ -21,8 +21,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/config"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
 )
 
 // office is an upstream with everything that a relay could spoil. It tells what

@@ -19,10 +19,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.uber.org/goleak"
 
-	"rapidmimic/client"
-	"rapidmimic/demo"
-	"rapidmimic/internal/app"
-	"rapidmimic/internal/config"
+	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/internal/app"
+	"rapidmimic.example/internal/config"
 )
 
 // binary is the real command line, built once for all tests, as they are built.
@@ -41,7 +41,7 @@ func run(m *testing.M) int {
 	defer os.RemoveAll(folder)
 	binary = filepath.Join(folder, "rapidmimic")
 	build := append([]string{"build", "-o", binary}, buildFlags...)
-	if out, err := exec.Command("go", append(build, "rapidmimic/cmd/rapidmimic")...).CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", append(build, "rapidmimic.example/cmd/rapidmimic")...).CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()

@@ -17,7 +17,7 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 // hostileCall is a call that asks for much.

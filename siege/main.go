@@ -26,7 +26,7 @@ import (
 	"syscall"
 	"time"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 const (

@@ -16,8 +16,8 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/client"
-	"rapidmimic/spec"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 )
 
 // prepare makes what polite callers call, and what hostile ones do.

@@ -10,8 +10,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Answer is what a mapping sends back. At most one of the bodies is set.

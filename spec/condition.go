@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strconv"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Condition is one thing that must hold of a call: a part of it and a test, or

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // Every test of conditions stands in the schema of documents, in the API document and in

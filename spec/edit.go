@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // FromUpstream is what From of an answer can be.

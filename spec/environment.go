@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strconv"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Environment is what a folder has that belongs to no single service.

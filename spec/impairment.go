@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Impairment is injected trouble: what it names happens to every call of its

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 func TestImpairments(t *testing.T) {

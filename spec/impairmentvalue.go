@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Duration is a length of time, written as 250ms, 1.5s or 2m.

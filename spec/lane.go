@@ -5,8 +5,8 @@ import (
 	"regexp"
 	"time"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Lane is a private view of the shared environment, for one tester or one test

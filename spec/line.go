@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // Line is how slow a line is.

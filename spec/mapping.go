@@ -9,8 +9,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Mapping says: when a call looks like this, give that answer.

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strconv"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // The ways that have names: by the contract, or by the upstream.

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // Recording is a named capture of calls to the upstream of a service, from start

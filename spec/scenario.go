@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strconv"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Scenario is a named situation: a set of changes that is switched on and off as

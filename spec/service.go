@@ -8,8 +8,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Service is a virtual service: what programs call instead of the real one.

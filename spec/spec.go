@@ -10,8 +10,8 @@ import (
 	"errors"
 	"fmt"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // parse reads the text of a document and wraps a syntax error as a problem.

@@ -8,8 +8,8 @@ import (
 	"os/signal"
 	"syscall"
 
-	"rapidmimic/internal/app"
-	"rapidmimic/internal/cli"
+	"rapidmimic.example/internal/app"
+	"rapidmimic.example/internal/cli"
 )
 
 func main() {

@@ -15,7 +15,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"rapidmimic/e2e/browser"
+	"rapidmimic.example/e2e/browser"
 )
 
 // shot is one picture: where, what to wait for, what to do first.

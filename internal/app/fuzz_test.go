@@ -14,14 +14,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/calllog"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/engine"
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/internal/rescue"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/calllog"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/internal/rescue"
+	"rapidmimic.example/spec"
 )
 
 // Whatever is sent, and whatever is defined, must go through the engine and the log

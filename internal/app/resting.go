@@ -6,7 +6,7 @@ import (
 	"runtime/debug"
 	"time"
 
-	"rapidmimic/internal/traffic"
+	"rapidmimic.example/internal/traffic"
 )
 
 // A connection that rests keeps a stack as deep as its calls made it, 32 kB of it.

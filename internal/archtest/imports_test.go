@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-const module = "rapidmimic/"
+const module = "rapidmimic.example/"
 
 // mayImport lists for each package which of ours it may import. "core" stands
 // for everything below internal/core, "spec" for everything below spec.

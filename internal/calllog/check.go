@@ -6,8 +6,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/rescue"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/rescue"
 )
 
 // Checker holds finished calls against their contracts. It is called from one

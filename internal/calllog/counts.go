@@ -4,7 +4,7 @@ import (
 	"maps"
 	"time"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 const (

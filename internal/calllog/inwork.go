@@ -5,7 +5,7 @@ import (
 	"maps"
 	"slices"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // Began notes a call that was decided and takes its time: it is held back on purpose,

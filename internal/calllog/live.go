@@ -4,7 +4,7 @@ import (
 	"context"
 	"sync"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // ringSize is how many of the last calls a follower may be behind before some

@@ -16,8 +16,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/rescue"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/rescue"
 )
 
 // Store is where calls are kept. The log calls InsertCalls, TrimCalls and

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/calllog"
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/calllog"
+	"rapidmimic.example/internal/core/call"
 )
 
 // fakeStore keeps records in memory. It blocks while block is open and fails

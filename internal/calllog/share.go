@@ -3,7 +3,7 @@ package calllog
 import (
 	"time"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // The buffer is fair: whoever floods one service, or calls in one lane, leaves a quarter

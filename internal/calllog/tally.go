@@ -3,7 +3,7 @@ package calllog
 import (
 	"sync"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // tally counts the calls of operations and of mappings since the start: all of

@@ -8,9 +8,9 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 func (p Program) assertCommand() *cli.Command {

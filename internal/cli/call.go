@@ -13,8 +13,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/client"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec/api"
 )
 
 func callFilterFlags() []cli.Flag {

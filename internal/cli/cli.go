@@ -17,9 +17,9 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/client"
-	"rapidmimic/internal/config"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec/problem"
 )
 
 // Serve runs a service until ctx ends and calls ready once it answers.

@@ -9,9 +9,9 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/sync/errgroup"
 
-	"rapidmimic/client"
-	"rapidmimic/demo"
-	"rapidmimic/internal/config"
+	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/internal/config"
 )
 
 func (p Program) demoCommand() *cli.Command {

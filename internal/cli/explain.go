@@ -8,7 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 func (p Program) explainCommand() *cli.Command {

@@ -9,9 +9,9 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/client"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 func (p Program) laneCommand() *cli.Command {

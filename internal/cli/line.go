@@ -5,7 +5,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 func (p Program) lineCommand() *cli.Command {

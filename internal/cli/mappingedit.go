@@ -6,8 +6,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/client"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec/api"
 )
 
 // selectFlags choose mappings otherwise than by their ids.

@@ -7,8 +7,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 func (p Program) mappingTry(ctx context.Context, c *cli.Command) error {

@@ -11,7 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 const (

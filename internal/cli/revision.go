@@ -9,7 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"rapidmimic/client"
+	"rapidmimic.example/client"
 )
 
 func (p Program) contractCommand() *cli.Command {

@@ -10,11 +10,11 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/client"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func laneFlag(usage string) cli.Flag {

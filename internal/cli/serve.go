@@ -7,7 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/internal/config"
+	"rapidmimic.example/internal/config"
 )
 
 func (p Program) serveCommand() *cli.Command {

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic/internal/config"
+	"rapidmimic.example/internal/config"
 )
 
 // Every flag of serve that is none of the logger's must reach the service.

@@ -12,7 +12,7 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/memory"
+	"rapidmimic.example/internal/memory"
 )
 
 // Default addresses.

@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/internal/config"
+	"rapidmimic.example/internal/config"
 )
 
 func TestCheck(t *testing.T) {

@@ -12,12 +12,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/check"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/check"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 const (

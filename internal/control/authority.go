@@ -8,7 +8,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/spec/api"
+	"rapidmimic.example/spec/api"
 )
 
 func (s *server) getAuthority(c *gin.Context) {

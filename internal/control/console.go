@@ -13,7 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // noncePlaceholder stands in the built page where the nonce of each request

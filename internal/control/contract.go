@@ -9,11 +9,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 func contractView(c *catalog.Contract) api.Contract {

@@ -16,8 +16,8 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/klauspost/compress/gzhttp"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 // Config is what the control port works with.

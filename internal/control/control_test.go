@@ -14,9 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func testConfig() Config {

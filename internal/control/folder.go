@@ -6,11 +6,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/folder"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/folder"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 // filesOf unpacks the folder of a request, a zip archive.

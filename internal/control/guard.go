@@ -13,9 +13,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/spec/problem"
 )
 
 // hostGuard keeps web pages of others from using the API through a tester's

@@ -7,9 +7,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairment) api.Impairment {

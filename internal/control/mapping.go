@@ -6,12 +6,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func (s *server) mappingView(seen perspective, service *catalog.Service, m *catalog.Mapping) api.Mapping {

@@ -6,9 +6,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec/api"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
 )
 
 func (s *server) versionView(service *catalog.Service, v catalog.MappingVersion) api.MappingVersion {

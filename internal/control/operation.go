@@ -8,12 +8,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/api"
 )
 
 func (s *server) listOperations(c *gin.Context) {

@@ -5,9 +5,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec/api"
 )
 
 func payloadView(service *catalog.Service, p *answer.Payload) api.Payload {

@@ -3,7 +3,7 @@ package control
 import (
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 // perspective is how a request wants services shown: as they are defined for

@@ -4,9 +4,9 @@ import (
 	"context"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // CallLog is the log of calls as it runs. Its methods are called from any

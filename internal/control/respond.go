@@ -12,10 +12,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func wantsYAML(c *gin.Context) bool { return strings.Contains(c.GetHeader("Accept"), "yaml") }

@@ -7,8 +7,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // schemaNames are the documents that have a JSON Schema.

@@ -6,10 +6,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 func (s *server) address(service string) string { return s.TrafficURL + "/" + service }

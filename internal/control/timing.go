@@ -7,8 +7,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/api"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/api"
 )
 
 const (

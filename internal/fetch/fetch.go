@@ -16,7 +16,7 @@ import (
 	"syscall"
 	"time"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // Limits of one fetch.

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/fetch"
+	"rapidmimic.example/internal/fetch"
 )
 
 func TestFetch(t *testing.T) {

@@ -6,8 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/metrics"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/metrics"
 )
 
 type source struct{}

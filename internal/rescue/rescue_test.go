@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/rescue"
+	"rapidmimic.example/internal/rescue"
 )
 
 func TestDo(t *testing.T) {

@@ -6,7 +6,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 type appliedRow struct {

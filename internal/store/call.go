@@ -12,8 +12,8 @@ import (
 	"slices"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/problem"
 )
 
 // ListCalls returns calls the newest first: at most limit of those with a

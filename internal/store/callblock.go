@@ -5,7 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // A block is a run of calls that were written together, in one row: a row for each

@@ -7,8 +7,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
 )
 
 func (s *Store) loadLines(ctx context.Context, d *catalog.Definitions) error {

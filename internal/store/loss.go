@@ -12,7 +12,7 @@ import (
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // versionFile stands beside the database and knows the version of the last change. A

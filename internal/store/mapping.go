@@ -8,7 +8,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 type mappingRow struct {

@@ -8,8 +8,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
 )
 
 // versionsKept is how many states of one mapping are kept; older ones go.

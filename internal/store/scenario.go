@@ -9,7 +9,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 // activeKey is the setting that has the scenario that calls in no lane are under.

@@ -7,8 +7,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
 )
 
 type serviceRow struct {

@@ -24,7 +24,7 @@ import (
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 //go:embed migrations/*.sql

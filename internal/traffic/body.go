@@ -8,8 +8,8 @@ import (
 	"os"
 	"time"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
 )
 
 // bytesPerSecond is how slow a caller may be at least, after the time that it has

@@ -6,8 +6,8 @@ import (
 	"io"
 	"net/http"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // edit holds an answer of the upstream whole, has it edited, and sends it. The

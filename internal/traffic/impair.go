@@ -8,9 +8,9 @@ import (
 	"net/http"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
 )
 
 // hold holds a call back for as long as its decision says. It reports false when

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // Malformed keeps a call that net/http refused, as far as it can be read.

@@ -16,8 +16,8 @@ import (
 	"syscall"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // Proxy is the port for programs that cannot be re-pointed. Hosts that a service

@@ -14,9 +14,9 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
 )
 
 // Upstream asks the real things behind services. It is called from any number of

@@ -11,9 +11,9 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
 )
 
 // Log takes finished calls. They are called from many

@@ -9,8 +9,8 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // List is one page of any resource. Next is the value of `after` that

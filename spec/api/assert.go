@@ -3,7 +3,7 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // Assertion says which calls a service must have received.

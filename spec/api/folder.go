@@ -1,6 +1,6 @@
 package api
 
-import "rapidmimic/spec/problem"
+import "rapidmimic.example/spec/problem"
 
 // ApplyReport says what came of applying a folder.
 type ApplyReport struct {

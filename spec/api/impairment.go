@@ -3,7 +3,7 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // Impairments is all that is switched on.

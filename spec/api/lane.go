@@ -3,7 +3,7 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // Lane is a lane that is open.

@@ -1,6 +1,6 @@
 package api
 
-import "rapidmimic/spec"
+import "rapidmimic.example/spec"
 
 // Line is a named line.
 type Line struct {

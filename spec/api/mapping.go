@@ -3,7 +3,7 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // Mapping is a mapping with its entity tag.

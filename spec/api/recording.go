@@ -3,7 +3,7 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // Recording is a recording with how much it holds.

@@ -3,8 +3,8 @@ package api
 import (
 	"time"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Scenario is a scenario with what is known about it now.

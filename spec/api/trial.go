@@ -1,8 +1,8 @@
 package api
 
 import (
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // TrialRequest asks what a mapping would do if it were kept.

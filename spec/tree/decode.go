@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec/problem"
 )
 
 // Decoder is implemented by types that read themselves, such as a value that

@@ -12,11 +12,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Edit changes messages that pass between a caller and the upstream: a JSON

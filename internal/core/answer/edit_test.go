@@ -6,10 +6,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec"
 )
 
 // edit compiles the steps of an edit as a mapping would have them.

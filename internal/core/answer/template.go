@@ -8,11 +8,11 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Template is the answer of a mapping in which ${…} stands for what expressions

@@ -7,9 +7,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec"
 )
 
 // rendered is what a mapping's answer comes to for a call with a query.

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/budget"
+	"rapidmimic.example/internal/core/budget"
 )
 
 func TestSpend(t *testing.T) {

@@ -4,7 +4,7 @@ import (
 	"encoding/json"
 	"slices"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Explanation says why a call was answered as it was, as data; sentences are made where

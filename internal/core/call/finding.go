@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Code says what kind of thing a Finding tells. Codes are part of the API: one that was

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/folder"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/folder"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Apply says how a folder is applied.

@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/folder"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/folder"
 )
 
 // tides is a folder with one service and mappings.

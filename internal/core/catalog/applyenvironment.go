@@ -1,9 +1,9 @@
 package catalog
 
 import (
-	"rapidmimic/internal/core/folder"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/folder"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 const (

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Selection says which mappings of a service are meant: all that meet every

@@ -12,11 +12,11 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/contract/wsdl"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/contract/wsdl"
+	"rapidmimic.example/spec/problem"
 )
 
 // Catalog is the one place where definitions change. Reads never wait for

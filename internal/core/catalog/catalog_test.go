@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // fakeStore remembers the changes and fails when told to.

@@ -8,10 +8,10 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // changes are those of a scenario or of a lane, compiled.

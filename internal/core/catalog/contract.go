@@ -4,11 +4,11 @@ import (
 	"context"
 	"time"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Import is a contract to be taken in.

@@ -4,9 +4,9 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // DraftScenario is a scenario that would bring about what is on now, in a lane or

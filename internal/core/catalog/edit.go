@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"slices"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/spec/problem"
 )
 
 type authorKey struct{}

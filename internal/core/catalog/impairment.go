@@ -7,9 +7,9 @@ import (
 	"slices"
 	"time"
 
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // impairments is what is switched on in an environment. It is immutable.

@@ -8,10 +8,10 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Lane is a lane that was opened, compiled.

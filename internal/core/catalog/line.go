@@ -5,8 +5,8 @@ import (
 	"maps"
 	"slices"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 func isKnown(line string) bool {

@@ -8,10 +8,10 @@ import (
 	"strconv"
 	"time"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // PutMappings creates or replaces mappings of a service by their ids, all of

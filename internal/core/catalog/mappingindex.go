@@ -3,7 +3,7 @@ package catalog
 import (
 	"maps"
 
-	"rapidmimic/internal/core/match"
+	"rapidmimic.example/internal/core/match"
 )
 
 // mappingIndex finds the mappings of a service. It is immutable. An edit of a few

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/match"
+	"rapidmimic.example/internal/core/match"
 )
 
 // In a service of many mappings an edit leaves the index nearly as it was; what was

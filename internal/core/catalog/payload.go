@@ -8,9 +8,9 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 func payloadsOf(stored []StoredPayload) map[string]answer.Payloads {

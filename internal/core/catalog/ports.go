@@ -4,8 +4,8 @@ import (
 	"context"
 	"time"
 
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
 )
 
 // Store keeps definitions. The catalog calls it from one goroutine at a time

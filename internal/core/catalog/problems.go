@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
 )
 
 // Problem says why a mapping can never answer, "" when nothing is known to keep

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
 )
 
 func TestMappingsThatNeverAnswerAreFound(t *testing.T) {

@@ -9,11 +9,11 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Capture is a recording that runs: while it does, its service relays. It is

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Scenario is a scenario, compiled.

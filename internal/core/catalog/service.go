@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"strconv"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // PutService creates a service, or replaces the settings of the one with this

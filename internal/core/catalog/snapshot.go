@@ -8,16 +8,16 @@ import (
 	"strings"
 	"sync"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/rest"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/rest"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Snapshot is the whole environment at one moment. It is immutable: every edit

@@ -4,8 +4,8 @@ import (
 	"context"
 	"strconv"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // MappingVersions lists the states that a mapping was in, the newest first, also

@@ -9,8 +9,8 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
 )
 
 // views are the snapshots as lanes and scenarios change them, each made when it is

@@ -11,8 +11,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/problem"
 )
 
 // Wanted is what must have come.

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/check"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/check"
 )
 
 // differ has patterns that are one letter, and calls that are paths of letters: a call

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Changes are what a caller notices of the step from one revision to another.

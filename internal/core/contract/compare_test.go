@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/openapi"
 )
 
 const berths = `

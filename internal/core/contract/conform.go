@@ -13,10 +13,10 @@ import (
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec/tree"
 )
 
 // Parameter is one parameter of an operation.

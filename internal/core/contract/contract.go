@@ -11,9 +11,9 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Contract is one revision of an imported document.

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // Field is one place of a schema, for people to read.

@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec/tree"
 )
 
 const formType = "application/x-www-form-urlencoded"

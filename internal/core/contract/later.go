@@ -6,8 +6,8 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // The validator compiles a schema with everything that it refers to, and takes

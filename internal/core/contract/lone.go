@@ -6,7 +6,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // LoneSchema is a JSON Schema that belongs to no contract. It is safe for

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/tree"
 )
 
 func (c *check) parameter(p *Parameter, r *call.Request, path map[string]string, query url.Values) {

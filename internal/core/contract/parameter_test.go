@@ -3,9 +3,9 @@ package contract_test
 import (
 	"testing"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
 
 	"github.com/stretchr/testify/assert"
 )

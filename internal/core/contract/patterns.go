@@ -7,8 +7,8 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // patternsFor is how long the patterns that backtrack may take for all values of one

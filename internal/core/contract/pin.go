@@ -5,9 +5,9 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Pin fixes one field of an answer's body. It is immutable.

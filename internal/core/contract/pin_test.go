@@ -6,9 +6,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec/tree"
 )
 
 func parsed(t *testing.T, text string) *tree.Node {

@@ -3,13 +3,13 @@ package contract
 import (
 	"strings"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // Protocol is how the callers of a service and the service speak: how a call says

@@ -13,9 +13,9 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // Document is the text that schemas and their references live in, in the

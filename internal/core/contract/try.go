@@ -4,9 +4,9 @@ import (
 	"net/url"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // Try makes a request that the operation takes: from the examples of the

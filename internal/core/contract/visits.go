@@ -5,8 +5,8 @@ import (
 	"math"
 	"strconv"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/spec/tree"
 )
 
 // Schemas that hold one another can make the validator visit a value again and again:

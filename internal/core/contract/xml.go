@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // XML bodies of a contract follow OpenAPI's XML object: a schema names its

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"sync"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // buildFromOperation answers as the contract says.

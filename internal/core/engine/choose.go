@@ -1,9 +1,9 @@
 package engine
 
 import (
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec"
 )
 
 // choose finds what answers: a document of the contract, the winning mapping, the

@@ -4,11 +4,11 @@ import (
 	"context"
 	"fmt"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
 )
 
 // Check finds the operation that a finished call was for, "" when it was for

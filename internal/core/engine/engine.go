@@ -17,12 +17,12 @@ import (
 	"fmt"
 	"time"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/spec"
 )
 
 // Engine decides calls. It is safe for concurrent use.

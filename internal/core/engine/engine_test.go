@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/engine"
-	"rapidmimic/internal/core/recording"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
 )
 
 // nowhere is a store that keeps nothing.

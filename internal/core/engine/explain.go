@@ -3,8 +3,8 @@ package engine
 import (
 	"context"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 )
 
 // Explain decides a call that was not made. It takes no number of any

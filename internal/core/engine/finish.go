@@ -3,9 +3,9 @@ package engine
 import (
 	"fmt"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/expr"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/expr"
 )
 
 // answerFromUpstream has the upstream answer a call for a mapping, with the

@@ -8,12 +8,12 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/internal/core/lru"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/internal/core/lru"
+	"rapidmimic.example/spec"
 )
 
 // trouble is an impairment that is in force for a call.

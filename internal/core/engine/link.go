@@ -4,9 +4,9 @@ import (
 	"net/url"
 	"strings"
 
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec/tree"
 )
 
 // followed is the path, relative to the service, that the first link of a

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"strconv"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // fit is a mapping whose path fits a call.

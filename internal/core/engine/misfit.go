@@ -1,9 +1,9 @@
 package engine
 
 import (
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/match"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/match"
 )
 
 // Misfit is why a call does not fit a mapping. The zero value says that it does.

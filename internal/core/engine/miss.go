@@ -4,10 +4,10 @@ import (
 	"encoding/json"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec/problem"
 )
 
 // missDocument is the RFC 9457 problem that a caller gets when nothing fits.

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // Cross-origin calls (the CORS protocol of the Fetch standard): browsers ask

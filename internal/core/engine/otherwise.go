@@ -3,9 +3,9 @@ package engine
 import (
 	"fmt"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
 )
 
 // otherwise answers a call that neither a mapping nor the contract does, where

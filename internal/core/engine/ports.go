@@ -1,6 +1,6 @@
 package engine
 
-import "rapidmimic/internal/core/catalog"
+import "rapidmimic.example/internal/core/catalog"
 
 // Definitions gives the environment as it is now. It is asked once for every
 // call, from any number of goroutines, and must not block.

@@ -7,10 +7,10 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/answer"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/internal/core/expr"
+	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/expr"
 )
 
 // Relay is what a decision says of a call that the upstream answers.

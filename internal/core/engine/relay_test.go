@@ -5,8 +5,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // What belongs to one connection, and hints, which are for us, are not passed on.

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
 )
 
 // selfDocument is the problem that a caller gets when we refuse a call.

@@ -4,9 +4,9 @@ import (
 	"cmp"
 	"slices"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/catalog"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec"
 )
 
 // sequenceKey is the subject of the positions of a mapping's sequence.

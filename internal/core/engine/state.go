@@ -5,7 +5,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"rapidmimic/internal/core/lru"
+	"rapidmimic.example/internal/core/lru"
 )
 
 // MaxCallers bounds how many callers, or names of counters, are remembered for one

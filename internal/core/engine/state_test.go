@@ -8,7 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/internal/core/engine"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // Numbers are given once each, and of callers, which may be invented, so many are

@@ -26,8 +26,8 @@ import (
 	"cel.dev/cel-go/ext"
 	"cel.dev/cel-go/interpreter"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/spec/tree"
 )
 
 // Scope is what the expressions of one call see.

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec/tree"
 )
 
 func scope() *expr.Scope {

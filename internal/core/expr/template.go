@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Template is a value in whose texts ${…} stands for what an expression gives.

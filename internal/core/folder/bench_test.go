@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"rapidmimic/internal/core/folder"
+	"rapidmimic.example/internal/core/folder"
 )
 
 // BenchmarkRead reads 10,000 mappings in one file.

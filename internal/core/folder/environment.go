@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // environmentFile has what belongs to no single service.

@@ -13,9 +13,9 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // File is one file, its name relative to the folder and with slashes.

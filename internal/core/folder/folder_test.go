@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/folder"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/folder"
+	"rapidmimic.example/spec"
 )
 
 func never(string, string, string) bool { return false }

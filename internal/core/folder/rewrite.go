@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // edit replaces the mapping that begins in a line; nil takes it away.

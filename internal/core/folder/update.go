@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // State is what an environment holds of one service.

@@ -9,8 +9,8 @@ import (
 	"math"
 	"time"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Plan is an impairment, compiled. It is immutable.

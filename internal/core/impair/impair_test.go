@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/impair"
-	"rapidmimic/spec"
+	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/spec"
 )
 
 func plan(t *testing.T, document string) *impair.Plan {

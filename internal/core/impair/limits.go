@@ -6,7 +6,7 @@ import (
 	"sync"
 	"time"
 
-	"rapidmimic/internal/core/lru"
+	"rapidmimic.example/internal/core/lru"
 )
 
 // Limits keeps what limits and retry advice remember of calls. It lives as long as

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // test is a logical expression of a filter, held against one node.

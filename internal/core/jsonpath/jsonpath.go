@@ -8,8 +8,8 @@
 package jsonpath
 
 import (
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/spec/tree"
 )
 
 // Path is a compiled JSONPath. It is immutable and safe for concurrent use.

@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/jsonpath"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/jsonpath"
+	"rapidmimic.example/spec/tree"
 )
 
 const harbour = `{"berths": [

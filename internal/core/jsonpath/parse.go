@@ -6,7 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Limits of a path; what people write is far below.

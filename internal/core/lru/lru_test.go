@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/internal/core/lru"
+	"rapidmimic.example/internal/core/lru"
 )
 
 func TestMap(t *testing.T) {

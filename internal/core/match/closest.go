@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec/problem"
 )
 
 // Candidate is something a call could have meant: a mapping or an operation.

@@ -3,11 +3,11 @@ package match
 import (
 	"strconv"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Conditions are what a mapping asks of a call beside method and path. They are

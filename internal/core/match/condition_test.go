@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 const booking = `{"vessel": {"name": "Grey Gannet", "lengthMetres": 21.5, "flags": ["NO", "GB"]}, "nights": 3, "agent": null}`

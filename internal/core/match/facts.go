@@ -9,11 +9,11 @@ import (
 
 	"github.com/antchfx/xpath"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/jsonpath"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/jsonpath"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Facts is a call as conditions, expressions and answers look at it. What is

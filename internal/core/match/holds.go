@@ -10,8 +10,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // test is a compiled test: whether it holds of the values that a condition found, and

@@ -5,7 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rapidmimic/spec"
+	"rapidmimic.example/spec"
 )
 
 // A test that documents may have, and that nobody compiles, would be refused.

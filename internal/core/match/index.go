@@ -7,8 +7,8 @@ import (
 	"strings"
 	"unique"
 
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Rules is an index over the rules of one service, each with a value of the

@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/call"
+	"rapidmimic.example/internal/core/call"
 )
 
 // Rule is what a mapping asks of a call, compiled. It is immutable.

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"net/netip"
 
-	"rapidmimic/internal/core/jsonpath"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/jsonpath"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // subjectOf finds the part of a call that a condition looks at.

@@ -8,9 +8,9 @@ import (
 
 	"github.com/antchfx/xpath"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/tree"
 )
 
 // prefixed fits the prefixes of names in an XPath, but not its axes.

@@ -7,10 +7,10 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // parts are the single values of a body by their places, in their order.

@@ -13,9 +13,9 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // harDocument is HAR 1.2, as far as it says something about calls.

@@ -14,9 +14,9 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/spec"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // Exchange is one recorded call with its answer, secrets masked, bodies decoded.

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // branches spreads out one keyword that offers a choice: each result is the

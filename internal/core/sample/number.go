@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // readNumbers turns exclusive limits into inclusive ones where drawing allows:

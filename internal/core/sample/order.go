@@ -4,7 +4,7 @@ import (
 	"slices"
 	"time"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // moments are the words of names that say where in a course of events a time

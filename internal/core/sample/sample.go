@@ -15,8 +15,8 @@ import (
 
 	"github.com/brianvoe/gofakeit/v7"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/spec/tree"
 )
 
 // Draw is the chance of one generated answer. It belongs to one call.

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strconv"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // flatten resolves $ref and allOf of one schema into a single object.

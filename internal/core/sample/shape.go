@@ -4,7 +4,7 @@ import (
 	"math"
 	"slices"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // shape is a schema made ready for drawing: references resolved, allOf merged,

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 func TestNamesKnowTheirNamespaces(t *testing.T) {

@@ -13,8 +13,8 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/spec/problem"
 )
 
 // Limits of an archive. They bound the memory that a hostile one can cost.

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/bundle"
 )
 
 func isContract(text []byte) bool { return bytes.HasPrefix(text, []byte("openapi")) }

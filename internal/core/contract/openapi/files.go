@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // filesKey holds, in the one tree that several files become, those beside the

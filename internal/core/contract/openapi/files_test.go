@@ -6,10 +6,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 func node(t *testing.T, text string) *tree.Node {

@@ -6,10 +6,10 @@ import (
 	"strings"
 	"time"
 
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // FromSample writes a contract with a single operation out of a sample of its

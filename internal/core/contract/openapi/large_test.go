@@ -8,8 +8,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // large is how many operations the large contract has.

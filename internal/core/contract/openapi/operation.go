@@ -6,12 +6,12 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // operation reads one operation. What keeps it from answering is written into

@@ -15,12 +15,12 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/rest"
-	"rapidmimic/spec"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/rest"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Read makes a contract of the text of an OpenAPI document in JSON or YAML.

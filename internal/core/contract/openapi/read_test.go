@@ -9,11 +9,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/problem"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func readDemo(t testing.TB, name string) *contract.Contract {

@@ -3,8 +3,8 @@ package openapi
 import (
 	"strconv"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec/tree"
 )
 
 // readRequest reads what an operation takes: the parameters of its path and

@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // scan looks through the whole document for what nothing else meets before a

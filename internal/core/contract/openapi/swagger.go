@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // fromSwagger brings a document of version 2.0 into the shape of 3.0: what

@@ -1,8 +1,8 @@
 package openapi
 
 import (
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec/tree"
 )
 
 // upgrade30 turns a schema of OpenAPI 3.0, or of Swagger 2.0, into the dialect

@@ -3,10 +3,10 @@ package rest
 import (
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 // Answer implements contract.Protocol.

@@ -3,8 +3,8 @@ package rest
 import (
 	"slices"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec/tree"
 )
 
 // Echo gives an answer the caller's own values: where the answer is an object

@@ -4,12 +4,12 @@
 package rest
 
 import (
-	"rapidmimic/internal/core/budget"
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/expr"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/budget"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // Protocol is that of one contract.

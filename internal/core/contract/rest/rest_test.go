@@ -6,11 +6,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/openapi"
-	"rapidmimic/internal/core/contract/rest"
-	"rapidmimic/internal/core/match"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/contract/rest"
+	"rapidmimic.example/internal/core/match"
 )
 
 const berths = `

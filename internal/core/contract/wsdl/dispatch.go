@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/problem"
 )
 
 // portNames are those of the ports that answer.

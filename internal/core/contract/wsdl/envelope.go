@@ -1,8 +1,8 @@
 package wsdl
 
 import (
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // The namespaces of envelopes: SOAP 1.1 and 1.2.

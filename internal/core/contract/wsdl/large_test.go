@@ -7,10 +7,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/wsdl"
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/wsdl"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // largeContract is a WSDL document of about 700 KB with 60 operations.

@@ -3,8 +3,8 @@ package wsdl
 import (
 	"strings"
 
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // part is one part of a message.

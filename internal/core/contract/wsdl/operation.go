@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // operation is one operation of a port type, in one style. Ports that bind it

@@ -6,9 +6,9 @@ import (
 	"regexp"
 	"strings"
 
-	"rapidmimic/internal/core/call"
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // Published implements contract.Publisher.

@@ -14,12 +14,12 @@ import (
 	"path"
 	"strings"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/problem"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/problem"
 )
 
 // The namespaces of WSDL.

@@ -3,13 +3,13 @@ package wsdl
 import (
 	"strconv"
 
-	"rapidmimic/internal/core/contract"
-	"rapidmimic/internal/core/contract/bundle"
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/match"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/tree"
 )
 
 // service is a WSDL contract, ready to answer. It implements contract.Protocol,

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strconv"
 
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/spec/tree"
 )
 
 // TypesKey is the key of Tree's result that holds the named types; references

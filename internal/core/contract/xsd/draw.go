@@ -9,7 +9,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"rapidmimic/internal/core/sample"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // draw makes a text of this type. name is that of the element or attribute.

@@ -3,8 +3,8 @@ package xsd
 import (
 	"strconv"
 
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 const (

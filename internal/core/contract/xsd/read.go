@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // Reader collects schemas and then makes components of them.

@@ -8,7 +8,7 @@
 package xsd
 
 import (
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // Space is the namespace of XML Schema; documents of 1999 and 2000 are read as

@@ -12,9 +12,9 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
-	"rapidmimic/spec/tree"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec/tree"
 )
 
 // Simple is a simple type: what a text may be. It is immutable.

@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rapidmimic/internal/core/contract/xsd"
-	"rapidmimic/internal/core/sample"
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // schemas reads one schema and gives it with what was warned of.

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"rapidmimic/internal/core/xmltree"
+	"rapidmimic.example/internal/core/xmltree"
 )
 
 // Fault is one place where a document does not obey.
