@@ -61,6 +61,8 @@ func faultsIn(file string, text []byte) (all []fault, err error) {
 	}
 	ast.Inspect(parsed, func(n ast.Node) bool {
 		switch n := n.(type) {
+		case *ast.GenDecl: // limits, of which one more or less is nothing to test
+			return n.Tok != token.CONST
 		case *ast.BinaryExpr:
 			if other, ok := swapped[n.Op]; ok {
 				replace(n.OpPos, n.OpPos+token.Pos(len(n.Op.String())), other.String(), n.Op.String()+" became "+other.String())

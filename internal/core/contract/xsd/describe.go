@@ -2,9 +2,9 @@ package xsd
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"rapidmimic.example/spec/tree"
 )
@@ -104,7 +104,7 @@ func describeSimple(s *Simple) []tree.Member {
 		}
 	}
 	if len(s.written) > 0 {
-		members = append(members, tree.Member{Key: "pattern", Value: tree.NewString(fmt.Sprint(s.written))})
+		members = append(members, tree.Member{Key: "pattern", Value: tree.NewString(strings.Join(s.written, " and "))})
 	}
 	if s.low != nil {
 		members = append(members, tree.Member{Key: "minimum", Value: tree.NewString(s.low.Text('g', 20))})

@@ -26,7 +26,8 @@ type Simple struct {
 
 	Values      []string // enumeration; nil for all
 	Patterns    []sample.Matcher
-	written     []string // the patterns as ECMAScript has them
+	written     []string // the patterns as the schema has them, one for each step of a derivation
+	translated  []string // the same as ECMAScript has them
 	drawing     *sample.Patterns
 	Length      [2]int // least and most, -1 when not given
 	low, high   *big.Float
@@ -208,8 +209,9 @@ func (r *Reader) addPatterns(s *Simple, n *xmltree.Node, patterns []string) {
 		return
 	}
 	s.Patterns = append(slices.Clone(s.Patterns), matcher)
-	s.written = append(slices.Clone(s.written), whole)
-	s.drawing = sample.CompilePatterns(s.written)
+	s.written = append(slices.Clone(s.written), strings.Join(patterns, " or "))
+	s.translated = append(slices.Clone(s.translated), whole)
+	s.drawing = sample.CompilePatterns(s.translated)
 }
 
 var xsdEscapes = strings.NewReplacer(`\\`, `\\`, `\i`, `[A-Za-z_:]`, `\c`, `[-.0-9:A-Z_a-z]`, `\I`, `[^A-Za-z_:]`, `\C`, `[^-.0-9:A-Z_a-z]`,

@@ -1,0 +1,137 @@
+package xsd_test
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
+)
+
+// told is how a document is built, without its values: a[@u](b b c).
+func told(n *xmltree.Node) string {
+	var b strings.Builder
+	b.WriteString(n.Name.Local)
+	for _, a := range n.Attrs {
+		b.WriteString("@" + a.Name.Local)
+		if a.QName != nil {
+			b.WriteString("=" + a.QName.Local + a.Value)
+		}
+	}
+	if len(n.Children) > 0 {
+		parts := make([]string, len(n.Children))
+		for i, c := range n.Children {
+			parts[i] = told(c)
+		}
+		b.WriteString("(" + strings.Join(parts, " ") + ")")
+	}
+	return b.String()
+}
+
+// drawn gives the ways in which documents of an element are built, in 600 draws. Each
+// draw must obey its schema.
+func drawn(t *testing.T, definitions string, encoded bool) []string {
+	s, warned := schemas(t, definitions)
+	require.Empty(t, warned)
+	e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
+	require.NotNil(t, e, definitions)
+	shapes := make(map[string]bool)
+	for i := range uint64(600) {
+		n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s, Encoded: encoded}).Element(e)
+		if !encoded {
+			require.Empty(t, s.Validate(n, e), "%s", told(n))
+		}
+		shapes[told(n)] = true
+	}
+	return slices.Sorted(maps.Keys(shapes))
+}
+
+// What may differ from one document to the next does, and nothing else.
+func TestEveryShapeIsDrawn(t *testing.T) {
+	element := func(inside string) string {
+		return `<xs:element name="v"><xs:complexType>` + inside + `</xs:complexType></xs:element>`
+	}
+	const a, b = `<xs:element name="a" type="xs:int"/>`, `<xs:element name="b" type="xs:int"/>`
+	for name, c := range map[string]struct {
+		definitions string
+		want        []string
+	}{
+		"what must be there is":       {element(`<xs:sequence>` + a + b + `</xs:sequence>`), []string{"v(a b)"}},
+		"what may be left out":        {element(`<xs:sequence>` + a + `<xs:element name="o" minOccurs="0" type="xs:int"/></xs:sequence>`), []string{"v(a o)", "v(a)"}},
+		"one to three of many":        {element(`<xs:sequence><xs:element name="m" maxOccurs="unbounded" type="xs:int"/></xs:sequence>`), []string{"v(m m m)", "v(m m)", "v(m)"}},
+		"none of many, too":           {element(`<xs:sequence><xs:element name="m" minOccurs="0" maxOccurs="2" type="xs:int"/></xs:sequence>`), []string{"v", "v(m m)", "v(m)"}},
+		"at least so many":            {element(`<xs:sequence><xs:element name="m" minOccurs="4" maxOccurs="9" type="xs:int"/></xs:sequence>`), []string{"v(m m m m m m m)", "v(m m m m m m)", "v(m m m m m)", "v(m m m m)"}},
+		"never one that is forbidden": {element(`<xs:sequence>` + a + `<xs:element name="m" minOccurs="0" maxOccurs="0" type="xs:int"/></xs:sequence>`), []string{"v(a)"}},
+		"each choice":                 {element(`<xs:choice>` + a + b + `</xs:choice>`), []string{"v(a)", "v(b)"}},
+		"all of them":                 {element(`<xs:all>` + a + b + `</xs:all>`), []string{"v(a b)"}},
+		"a group":                     {`<xs:group name="g"><xs:sequence>` + a + b + `</xs:sequence></xs:group>` + element(`<xs:group ref="t:g"/>`), []string{"v(a b)"}},
+		"a group several times":       {`<xs:group name="g"><xs:choice>` + a + b + `</xs:choice></xs:group>` + element(`<xs:sequence><xs:group ref="t:g" minOccurs="2" maxOccurs="2"/></xs:sequence>`), []string{"v(a a)", "v(a b)", "v(b a)", "v(b b)"}},
+		"attributes":                  {element(`<xs:attribute name="r" use="required" type="xs:int"/><xs:attribute name="o" type="xs:int"/>`), []string{"v@r", "v@r@o"}},
+		"no forbidden attribute":      {element(`<xs:attribute name="p" use="prohibited" type="xs:int"/>`), []string{"v"}},
+		"fixed attributes":            {element(`<xs:attribute name="f" fixed="x"/><xs:attribute name="g" use="required" fixed="y"/>`), []string{"v@f@g", "v@g"}},
+		"attributes of a group":       {`<xs:attributeGroup name="g"><xs:attribute name="r" use="required" type="xs:int"/></xs:attributeGroup>` + element(`<xs:attributeGroup ref="t:g"/>`), []string{"v@r"}},
+		"attributes with their type":  {element(`<xs:attribute name="r" use="required"><xs:simpleType><xs:restriction base="xs:int"><xs:minInclusive value="5"/></xs:restriction></xs:simpleType></xs:attribute>`), []string{"v@r"}},
+		"attributes beside text":      {element(`<xs:simpleContent><xs:extension base="xs:int"><xs:attribute name="r" use="required" type="xs:int"/></xs:extension></xs:simpleContent>`), []string{"v@r"}},
+		"nil now and then":            {`<xs:element name="v" nillable="true"><xs:complexType><xs:sequence>` + a + `</xs:sequence></xs:complexType></xs:element>`, []string{"v(a)", "v@nil"}},
+		"a derived type now and then": {`<xs:complexType name="T"><xs:sequence>` + a + `</xs:sequence></xs:complexType><xs:complexType name="D"><xs:complexContent><xs:extension base="t:T"><xs:sequence>` + b + `</xs:sequence></xs:extension></xs:complexContent></xs:complexType><xs:element name="v" type="t:T"/>`,
+			[]string{"v(a)", "v@type=D(a b)"}},
+		"only a derived type": {`<xs:complexType name="T" abstract="true"><xs:sequence>` + a + `</xs:sequence></xs:complexType><xs:complexType name="D"><xs:complexContent><xs:extension base="t:T"><xs:choice>` + b + `</xs:choice></xs:extension></xs:complexContent></xs:complexType><xs:element name="v" type="t:T"/>`,
+			[]string{"v@type=D(a b)"}},
+		"a restricted type": {`<xs:complexType name="T"><xs:sequence>` + a + `<xs:element name="o" minOccurs="0" type="xs:int"/></xs:sequence></xs:complexType><xs:complexType name="R"><xs:complexContent><xs:restriction base="t:T"><xs:sequence>` + a + `</xs:sequence></xs:restriction></xs:complexContent></xs:complexType><xs:element name="v" type="t:R"/>`,
+			[]string{"v(a)"}},
+		"what stands in": {`<xs:element name="head" type="xs:int"/><xs:element name="other" type="xs:int" substitutionGroup="t:head"/>` + element(`<xs:sequence><xs:element ref="t:head"/></xs:sequence>`), []string{"v(head)", "v(other)"}},
+		"what stands in for an abstract one": {`<xs:element name="head" type="xs:int" abstract="true"/><xs:element name="one" type="xs:int" substitutionGroup="t:head"/><xs:element name="two" type="xs:int" substitutionGroup="t:one"/>` + element(`<xs:sequence><xs:element ref="t:head"/></xs:sequence>`),
+			[]string{"v(one)", "v(two)"}},
+		"anything lax":    {element(`<xs:sequence><xs:any processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
+		"anything known":  {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(known)"}},
+		"anything else's": {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##other" processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			assert.Equal(t, c.want, drawn(t, c.definitions, false))
+		})
+	}
+}
+
+// A type that contains itself ends, and a message in SOAP's own encoding names its
+// types and counts its arrays.
+func TestRecursionAndArrays(t *testing.T) {
+	deepest := 0
+	for _, shape := range drawn(t, `<xs:complexType name="T"><xs:sequence><xs:element name="a" type="xs:int"/><xs:element name="n" type="t:T" minOccurs="0" maxOccurs="unbounded"/></xs:sequence></xs:complexType><xs:element name="v" type="t:T"/>`, false) {
+		depth, now := 0, 0
+		for _, r := range shape {
+			switch r {
+			case '(':
+				now++
+			case ')':
+				now--
+			}
+			depth = max(depth, now)
+		}
+		deepest = max(deepest, depth)
+	}
+	assert.Greater(t, deepest, 2, "it does contain itself")
+	assert.LessOrEqual(t, deepest, 10)
+	array := `<xs:complexType name="A"><xs:complexContent><xs:restriction base="enc:Array" xmlns:enc="` + xsd.Encoding + `"><xs:attribute ref="enc:arrayType" wsdl:arrayType="xs:int[]" xmlns:wsdl="http://schemas.xmlsoap.org/wsdl/"/></xs:restriction></xs:complexContent></xs:complexType><xs:element name="v" type="t:A"/>`
+	assert.Equal(t, []string{"v@type=A@arrayType=int[2](item@type=int item@type=int)"}, drawn(t, array, true))
+}
+
+// What somebody reads of a schema, and what two revisions are compared by.
+func TestDescriptions(t *testing.T) {
+	s, warned := schemas(t, `<xs:simpleType name="Kind"><xs:restriction base="xs:string"><xs:enumeration value="fish"/><xs:enumeration value="mail"/><xs:maxLength value="9"/></xs:restriction></xs:simpleType>
+		<xs:simpleType name="Sign"><xs:restriction base="xs:string"><xs:pattern value="SK[0-9]+"/><xs:minLength value="3"/></xs:restriction></xs:simpleType>
+		<xs:element name="v"><xs:complexType><xs:sequence><xs:element name="kind" type="t:Kind"/><xs:element name="sign" type="t:Sign" minOccurs="0" maxOccurs="unbounded"/><xs:choice minOccurs="0"><xs:element name="m" maxOccurs="3" type="xs:int"/></xs:choice></xs:sequence><xs:attribute name="r" use="required" type="xs:int"/></xs:complexType></xs:element>`)
+	require.Empty(t, warned)
+	assert.JSONEq(t, `{"content": {"$ref": "#/types/<{urn:t}v>"}}`, string(s.Describe(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]).AppendJSON(nil)))
+	assert.JSONEq(t, `{"types": {
+		"<{urn:t}v>": {
+			"properties": {"kind": {"content": {"$ref": "#/types/{urn:t}Kind"}}, "sign": {"occurs": "0 or more", "content": {"$ref": "#/types/{urn:t}Sign"}}, "m": {"occurs": "1 to 3", "type": "int"}},
+			"attributes": {"@r": {"type": "integer", "minimum": "-2147483648", "maximum": "2147483647", "use": "required"}}},
+		"{urn:t}Kind": {"type": "string", "enum": ["fish", "mail"], "maxLength": 9},
+		"{urn:t}Sign": {"type": "string", "minLength": 3, "pattern": "SK[0-9]+"}}}`, string(s.Tree().AppendJSON(nil)))
+}
