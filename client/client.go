@@ -114,7 +114,7 @@ func readProblem(resp *http.Response) error {
 	if json.Unmarshal(text, &p) != nil || p.Code == "" {
 		return problem.New(problem.Internal, "%s answered %s, which is not Rapid Mimic's API", resp.Request.URL, resp.Status)
 	}
-	return &problem.Error{Code: p.Code, Detail: p.Detail, Items: p.Errors}
+	return &problem.Error{Code: p.Code, Detail: p.Detail, Items: p.Errors, Hint: p.Hint}
 }
 
 // do sends a request and reads a JSON answer into a T.

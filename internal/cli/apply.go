@@ -109,7 +109,7 @@ func (p Program) sayApplied(folder string, r api.ApplyReport) {
 			}
 			fmt.Fprintf(p.Err, "conflict  %s (%s): %s\n", what, place, item.Detail)
 		case item.Outcome == "left":
-			p.say("left      %s: %s", what, item.Detail)
+			p.say("left      %s: %s (--prune removes it)", what, item.Detail)
 		case counts[item.Outcome] <= fewMappings:
 			p.say("%-8s  %s", item.Outcome, what)
 		}

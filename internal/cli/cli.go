@@ -191,8 +191,10 @@ func (p Program) report(err error) {
 	default:
 		for _, item := range known.Items {
 			fmt.Fprintln(p.Err, item)
+			p.sayHint(item.Hint)
 		}
 		fmt.Fprintln(p.Err, known.Detail)
+		p.sayHint(known.Hint)
 		if known.Code == problem.Unreachable {
 			fmt.Fprintln(p.Err, "the address comes from --url or RAPIDMIMIC_URL; `rapidmimic serve` starts a service")
 		}

@@ -57,7 +57,7 @@ func writeProblem(c *gin.Context, p *problem.Error, status int, current any) {
 	c.Header("Content-Type", "application/problem+json")
 	c.JSON(status, api.Problem{
 		Type: "urn:rapid-mimic:" + string(p.Code), Title: http.StatusText(status), Status: status,
-		Detail: p.Detail, Code: p.Code, Errors: p.Items, Current: current,
+		Detail: p.Detail, Code: p.Code, Errors: p.Items, Hint: p.Hint, Current: current,
 	})
 }
 

@@ -28,6 +28,7 @@ type Problem struct {
 	Detail string         `json:"detail"`
 	Code   problem.Code   `json:"code"`
 	Errors []problem.Item `json:"errors,omitempty"`
+	Hint   *problem.Hint  `json:"hint,omitempty"`
 	// Current is the present state when a write came too late.
 	Current any `json:"current,omitempty"`
 }

@@ -45,6 +45,8 @@ type Item struct {
 	Line   int    `json:"line,omitempty"`
 	Col    int    `json:"column,omitempty"`
 	Detail string `json:"detail"`
+	// Hint is what can be done about it; nil where that is plain, or not known.
+	Hint *Hint `json:"hint,omitempty"`
 }
 
 // String gives "file:line:column: detail" with whatever of it is known.
@@ -70,6 +72,7 @@ type Error struct {
 	Code   Code
 	Detail string
 	Items  []Item
+	Hint   *Hint // what can be done about it; nil where that is plain, or not known
 }
 
 func (e *Error) Error() string {

@@ -2266,6 +2266,16 @@ export interface components {
             line?: number;
             column?: number;
             detail: string;
+            hint?: components["schemas"]["Hint"];
+        };
+        /** @description What can be done about a problem, and for which service */
+        Hint: {
+            /**
+             * @description Import into the service, or give another name; give the service an upstream; let it ask its upstream for what it does not answer
+             * @enum {string}
+             */
+            code: "import-into" | "set-upstream" | "ask-upstream";
+            service: string;
         };
         Problem: {
             type: string;
@@ -2274,6 +2284,7 @@ export interface components {
             detail: string;
             code: string;
             errors?: components["schemas"]["Fault"][];
+            hint?: components["schemas"]["Hint"];
             /** @description The present state */
             current?: unknown;
         };

@@ -139,7 +139,7 @@ func (a *application) decide(o Outcome, inFolder, here string, changedBy func() 
 	case here == before && inFolder == "" && a.how.Prune:
 		o.Outcome = Removed
 	case inFolder == "" && !a.how.Prune:
-		o.Outcome, o.Detail = Left, "it is no longer in the folder (--prune removes it)"
+		o.Outcome, o.Detail = Left, "it is no longer in the folder"
 	case here == before && before == "":
 		o.Outcome = Created
 	case here == before:

@@ -76,7 +76,7 @@ func (c *Catalog) Import(ctx context.Context, in Import) (Imported, error) {
 		return Imported{}, err
 	}
 	if c.Snapshot().Named(name) != nil {
-		return Imported{}, problem.New(problem.Exists, "service %q already exists (--into %s makes this its new revision, --name makes another service)", name, name)
+		return Imported{}, problem.New(problem.Exists, "service %q already exists", name).With(problem.ImportInto, name)
 	}
 	settings := spec.NewService(name)
 	settings.Title = compiled.Title

@@ -141,7 +141,7 @@ func unsuitable(s *Service, m spec.Mapping) *problem.Item {
 			return &problem.Item{At: at + "/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
 		}
 		if a.From != "" && s.Upstream == nil {
-			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream (set one: service set %s --upstream URL)", s.Spec.Name, s.Spec.Name)}
+			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream", s.Spec.Name), Hint: &problem.Hint{Code: problem.SetUpstream, Service: s.Spec.Name}}
 		}
 		if _, faults := s.Protocol().(contract.Envelope); a.Fault != nil && !faults {
 			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q speaks plain HTTP, which has no faults: give status and json instead", s.Spec.Name)}

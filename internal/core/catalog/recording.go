@@ -99,9 +99,9 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 	}
 	switch {
 	case old.Upstream == nil:
-		return nil, problem.New(problem.Invalid, "service %q has no upstream to record (set one: --upstream URL)", old.Spec.Name)
+		return nil, problem.New(problem.Invalid, "service %q has no upstream to record", old.Spec.Name).With(problem.SetUpstream, old.Spec.Name)
 	case r.Missing && !old.Spec.Falls(spec.OtherwiseUpstream):
-		return nil, problem.New(problem.Invalid, "service %q does not ask its upstream for what it does not answer itself (service set %s --otherwise example,generated,upstream)", old.Spec.Name, old.Spec.Name)
+		return nil, problem.New(problem.Invalid, "service %q does not ask its upstream for what it does not answer itself", old.Spec.Name).With(problem.AskUpstream, old.Spec.Name)
 	case old.Recording != nil:
 		return nil, problem.New(problem.Exists, "service %q is already being recorded, as %q since %s", old.Spec.Name, old.Recording.Spec.Name, old.Recording.Spec.Started.UTC().Format(time.RFC3339))
 	}
