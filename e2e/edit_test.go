@@ -227,7 +227,9 @@ func TestRecordingWhatIsMissing(t *testing.T) {
 	require.NoError(t, err)
 	gaps := api.RecordingStart{Name: "gaps", Missing: true}
 	_, err = s.api.StartRecording(t.Context(), "office", gaps)
-	require.ErrorContains(t, err, "--otherwise example,generated,upstream")
+	var known *problem.Error
+	require.ErrorAs(t, err, &known)
+	assert.Equal(t, &problem.Hint{Code: problem.AskUpstream, Service: "office"}, known.Hint)
 	_, err = s.api.PatchService(t.Context(), "office", []byte(`{"otherwise": ["upstream"]}`))
 	require.NoError(t, err)
 	_, err = s.api.StartRecording(t.Context(), "office", gaps)
