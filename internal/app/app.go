@@ -32,9 +32,9 @@ import (
 	"rapidmimic.example/internal/console"
 	"rapidmimic.example/internal/control"
 	"rapidmimic.example/internal/core/budget"
-	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/internal/core/secret"
 	"rapidmimic.example/internal/fetch"
 	"rapidmimic.example/internal/memory"
 	"rapidmimic.example/internal/metrics"
@@ -68,6 +68,10 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 		return err
 	}
 	defer unlock()
+	makePrivate()
+	if err := keepPrivate(cfg.Data, logger); err != nil {
+		return fmt.Errorf("data folder %s: %w", cfg.Data, err)
+	}
 	relaxCollector(limit)
 	a := &app{config: cfg, logger: logger, started: time.Now(), memory: shareOut(limit)}
 	if err := a.listen(); err != nil {
@@ -219,20 +223,24 @@ func (a *app) assemble(ctx context.Context) error {
 	for _, aside := range definitions.Aside() {
 		a.logger.Error("a definition cannot be used and was set aside; it stays stored", "what", aside.What, "reason", aside.Reason)
 	}
-	secret, err := a.store.Secret(ctx, "masking")
+	old, err := a.store.TakeSecret(ctx, "masking")
 	if err != nil {
 		return err
 	}
+	key, err := openMaskKey(a.config.Data, old, secret.NewRules(a.config.Mask, a.config.MaskNot), a.logger)
+	if err != nil {
+		return err
+	}
+	masker := key.masker
 	seed, err := randomSeed()
 	if err != nil {
 		return err
 	}
-	masker := call.NewMasker(secret, a.config.Mask...)
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate, Hide: masker.Hide})
+		Gate: gate, Secrets: masker})
 	a.log, err = calllog.Open(ctx, calllog.Config{
-		Store: a.store, Masker: masker, Checker: decide, Logger: a.logger,
+		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,
 	})
 	if err != nil {
@@ -273,7 +281,7 @@ func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engin
 }
 
 // assembleControl builds the port of the API and the console.
-func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engine, masker *call.Masker, gate budget.Gate, ca *authority.Authority) {
+func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engine, masker *secret.Masker, gate budget.Gate, ca *authority.Authority) {
 	c := control.Config{
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),

@@ -20,6 +20,7 @@ import (
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/internal/core/secret"
 	"rapidmimic.example/internal/rescue"
 	"rapidmimic.example/spec"
 )
@@ -82,7 +83,7 @@ func newEnvironment(t testing.TB) *environment {
 	e.Catalog, err = catalog.Open(t.Context(), nowhere{})
 	require.NoError(t, err)
 	e.engine = engine.New(engine.Config{Definitions: e.Catalog, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: time.Now})
-	e.log, err = calllog.Open(t.Context(), calllog.Config{Store: nowhere{}, Masker: call.NewMasker([]byte("k")), Checker: e.engine, WriteEvery: time.Microsecond,
+	e.log, err = calllog.Open(t.Context(), calllog.Config{Store: nowhere{}, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil)), Checker: e.engine, WriteEvery: time.Microsecond,
 		Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())

@@ -39,6 +39,8 @@ var mayImport = map[string]string{
 	"internal/core/xmltree":          "",
 	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/rest internal/core/match internal/core/sample spec spec/problem spec/tree",
 	"internal/core/answer":           "internal/core/call internal/core/expr spec spec/problem spec/tree",
+	"internal/core/coding":           "",
+	"internal/core/secret":           "internal/core/call internal/core/coding",
 	"internal/core/check":            "internal/core/call spec/problem",
 	"internal/core/recording":        "internal/core/call internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/folder":           "internal/core/contract/bundle spec spec/problem spec/tree",
@@ -89,9 +91,9 @@ var owners = map[string]string{
 	"github.com/evanphx/json-patch/v5":      "spec/tree",
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
-	"github.com/klauspost/compress/zstd":    "internal/traffic",
+	"github.com/klauspost/compress/zstd":    "internal/core/coding",
 	"github.com/klauspost/compress/gzhttp":  "internal/control",
-	"github.com/andybalholm/brotli":         "internal/traffic",
+	"github.com/andybalholm/brotli":         "internal/core/coding",
 }
 
 // ioPackages never occur in the core: it computes.

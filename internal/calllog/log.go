@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/secret"
 	"rapidmimic.example/internal/rescue"
 )
 
@@ -52,7 +53,10 @@ type Store interface {
 // Config is what a Log works with.
 type Config struct {
 	Store  Store
-	Masker *call.Masker
+	Masker *secret.Masker
+	// Turned is told when the newest call came that has left the log, as some do; nil
+	// for nobody.
+	Turned func(newest time.Time)
 	// Checker is asked about every call; nil means that nothing is checked.
 	Checker Checker
 	Logger  *slog.Logger
@@ -385,6 +389,14 @@ func (l *Log) trim(ctx context.Context) {
 	if err := l.noteTrimmed(ctx); err != nil {
 		l.config.Logger.Error("cannot read since when calls are kept", "error", err)
 		l.trimmed.Store(time.Now().UnixMicro()) // nothing is sure before
+		return
+	}
+	l.turned(time.UnixMicro(l.trimmed.Load()))
+}
+
+func (l *Log) turned(newest time.Time) {
+	if l.config.Turned != nil {
+		l.config.Turned(newest)
 	}
 }
 
@@ -493,6 +505,7 @@ func (l *Log) Clear(ctx context.Context) error {
 		return err
 	}
 	l.stored.Store(0)
+	l.turned(time.Now())
 	return l.noteCleared(ctx)
 }
 

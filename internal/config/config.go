@@ -49,9 +49,10 @@ type Config struct {
 	ImportURLs, ImportPrivate bool
 	// NoUpstream forbids every call to an upstream.
 	NoUpstream bool
-	// Mask are more names of JSON members, query parameters and form fields whose
-	// values are masked before a call is stored.
-	Mask []string
+	// Mask are more names of headers, members, parameters, fields and elements whose
+	// values are masked before a call is stored; MaskNot are names whose values are
+	// not, whatever else says so.
+	Mask, MaskNot []string
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
 	// MemoryLimit is how many bytes the process may use; 0 means four fifths of the

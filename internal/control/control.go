@@ -16,8 +16,8 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/klauspost/compress/gzhttp"
 
-	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/secret"
 )
 
 // Config is what the control port works with.
@@ -28,7 +28,7 @@ type Config struct {
 	Metrics   http.Handler
 	Console   fs.FS
 	Logger    *slog.Logger
-	Masker    *call.Masker
+	Masker    *secret.Masker
 	Engine    Decider
 	Authority Authority
 	// Fetch gets a contract from an address, with its name; nil where that is

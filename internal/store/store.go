@@ -9,7 +9,6 @@ package store
 
 import (
 	"context"
-	"crypto/rand"
 	"database/sql"
 	"embed"
 	"errors"
@@ -132,20 +131,15 @@ func (s *Store) Close() error {
 	return all
 }
 
-// Secret returns a random key of 32 bytes that belongs to this environment. It
-// is made on first use.
-func (s *Store) Secret(ctx context.Context, name string) ([]byte, error) {
-	fresh := make([]byte, 32)
-	if _, err := rand.Read(fresh); err != nil {
-		return nil, fmt.Errorf("make secret: %w", err)
-	}
-	var key []byte
-	_, err := s.definitions.ExecContext(ctx, `INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT DO NOTHING`, name, fresh)
-	if err == nil {
-		err = s.definitions.GetContext(ctx, &key, `SELECT value FROM settings WHERE key = ?`, name)
+// TakeSecret returns a key that the database has of an earlier version, and removes it
+// there; nil for none.
+func (s *Store) TakeSecret(ctx context.Context, name string) (key []byte, err error) {
+	err = s.definitions.GetContext(ctx, &key, `DELETE FROM settings WHERE key = ? RETURNING value`, name)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
 	}
 	if err != nil {
-		return nil, fmt.Errorf("read secret %s: %w", name, err)
+		return nil, fmt.Errorf("take secret %s: %w", name, err)
 	}
 	return key, nil
 }

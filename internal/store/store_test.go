@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -465,12 +466,19 @@ func TestDefinitionsComeBack(t *testing.T) {
 	assert.NotEqual(t, after.Spec.ID, fresh.Spec.ID)
 }
 
-func TestSecretsAreMadeOnce(t *testing.T) {
+func TestASecretOfOldIsTakenOnce(t *testing.T) {
 	folder := t.TempDir()
-	first, err := open(t, folder).Secret(t.Context(), "masking")
+	s := open(t, folder)
+	none, err := s.TakeSecret(t.Context(), "masking")
 	require.NoError(t, err)
-	again, err := open(t, folder).Secret(t.Context(), "masking")
+	assert.Nil(t, none)
+	db, err := sqlx.Open("sqlite", filepath.Join(folder, store.FileName))
 	require.NoError(t, err)
-	assert.Equal(t, first, again)
-	assert.Len(t, first, 32)
+	_, err = db.Exec(`INSERT INTO settings (key, value) VALUES ('masking', x'0102')`)
+	require.NoError(t, errors.Join(err, db.Close()))
+	for _, want := range [][]byte{{1, 2}, nil} {
+		key, err := s.TakeSecret(t.Context(), "masking")
+		require.NoError(t, err)
+		assert.Equal(t, want, key)
+	}
 }

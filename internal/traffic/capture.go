@@ -1,14 +1,8 @@
 package traffic
 
 import (
-	"bytes"
-	"compress/gzip"
-	"compress/zlib"
 	"io"
 	"sync"
-
-	"github.com/andybalholm/brotli"
-	"github.com/klauspost/compress/zstd"
 
 	"rapidmimic.example/internal/core/call"
 )
@@ -45,30 +39,3 @@ func (w counter) Write(b []byte) (int, error) {
 
 // buffers are for copying bodies.
 var buffers = sync.Pool{New: func() any { b := make([]byte, 32<<10); return &b }}
-
-// decode undoes a content coding, as long as the result is within limit.
-func decode(encoding string, coded []byte, limit int) (plain []byte, ok bool) {
-	var r io.Reader
-	var err error
-	switch encoding {
-	case "gzip", "x-gzip":
-		r, err = gzip.NewReader(bytes.NewReader(coded))
-	case "deflate":
-		r, err = zlib.NewReader(bytes.NewReader(coded))
-	case "br":
-		r = brotli.NewReader(bytes.NewReader(coded))
-	case "zstd":
-		var decoder *zstd.Decoder
-		if decoder, err = zstd.NewReader(bytes.NewReader(coded), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20)); err == nil {
-			defer decoder.Close()
-			r = decoder
-		}
-	default:
-		return nil, false
-	}
-	if err != nil {
-		return nil, false
-	}
-	plain, err = io.ReadAll(io.LimitReader(r, int64(limit)+1))
-	return plain, err == nil && len(plain) <= limit
-}

@@ -7,6 +7,7 @@ import (
 	"net/http"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/coding"
 	"rapidmimic.example/internal/core/engine"
 )
 
@@ -35,10 +36,10 @@ func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
 	case int64(len(body)) > x.h.MaxBody:
 		return got, fmt.Errorf("it is larger than %d bytes, which is what is held", x.h.MaxBody)
 	}
-	if coding := codingOf(&got); coding != "" && len(body) > 0 {
-		plain, ok := decode(coding, body, int(x.h.MaxBody))
+	if name := coding.Name(got.Get("Content-Encoding")); name != "" && len(body) > 0 {
+		plain, ok := coding.Decode(name, body, int(x.h.MaxBody))
 		if !ok {
-			return got, errors.New("its coding " + coding + " cannot be undone")
+			return got, errors.New("its coding " + name + " cannot be undone")
 		}
 		body = plain
 	}

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/coding"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/spec"
 )
@@ -319,20 +320,11 @@ func (x *relayed) finish() {
 	if x.answer.size > 0 {
 		body := x.answer.body()
 		r.Answer.Body, r.AnswerSize = body.Bytes, body.Size
-		if coding := codingOf(&r.Answer); coding != "" && !body.Truncated {
-			if plain, ok := decode(coding, body.Bytes, x.h.Log.BodyLimit()); ok {
+		if name := coding.Name(r.Answer.Get("Content-Encoding")); name != "" && !body.Truncated {
+			if plain, ok := coding.Decode(name, body.Bytes, x.h.Log.BodyLimit()); ok {
 				r.Answer.Body, r.AnswerSize = plain, int64(len(plain))
 			}
 		}
 	}
 	x.h.Log.Add(r)
-}
-
-// codingOf is the content coding of an answer, "" for none.
-func codingOf(a *call.Answer) string {
-	coding := strings.ToLower(strings.TrimSpace(a.Get("Content-Encoding")))
-	if coding == "identity" {
-		return ""
-	}
-	return coding
 }

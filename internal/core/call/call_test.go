@@ -1,7 +1,6 @@
 package call_test
 
 import (
-	"strings"
 	"testing"
 	"time"
 
@@ -42,37 +41,6 @@ func TestIDs(t *testing.T) {
 		_, ok := call.ParseID(id)
 		assert.False(t, ok, id)
 	}
-}
-
-func TestSecretsAreMasked(t *testing.T) {
-	m := call.NewMasker([]byte("key of this environment"))
-	r := &call.Record{
-		Request: call.Request{Header: call.Header{
-			"Authorization": {"Bearer s3cret-token"}, "Proxy-Authorization": {"s3cret-raw"},
-			"Cookie": {"session=s3cret-1; theme=s3cret-2"}, "Accept": {"*/*"},
-		}},
-		Answer: call.Answer{Header: []call.Field{{Name: "set-cookie", Value: "session=s3cret-1; Path=/; HttpOnly"}, {Name: "Vary", Value: "Origin"}}},
-	}
-	asReceived := r.Request.Header
-	masked := *r
-	m.Mask(&masked)
-	var all strings.Builder
-	for name, values := range masked.Request.Header {
-		all.WriteString(name + strings.Join(values, " "))
-	}
-	for _, f := range masked.Answer.Header {
-		all.WriteString(f.Value)
-	}
-	assert.NotContains(t, all.String(), "s3cret")
-	assert.Contains(t, masked.Request.Header.Get("authorization"), "Bearer masked-")
-	assert.Contains(t, masked.Answer.Header[0].Value, "; Path=/; HttpOnly")
-
-	session, _, _ := strings.Cut(masked.Request.Header.Get("Cookie"), ";")
-	assert.True(t, strings.HasPrefix(masked.Answer.Header[0].Value, session), "equal secrets stay recognisable as equal")
-	another := *r
-	call.NewMasker([]byte("another")).Mask(&another)
-	assert.NotEqual(t, session, strings.Split(another.Request.Header.Get("Cookie"), ";")[0])
-	assert.Equal(t, "Bearer s3cret-token", asReceived.Get("Authorization"), "the call's own headers are untouched")
 }
 
 func TestFilterAndCurl(t *testing.T) {

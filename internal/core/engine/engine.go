@@ -35,7 +35,7 @@ type Engine struct {
 	runSeed     int64
 	now         func() time.Time
 	gate        budget.Gate
-	hide        func(*call.Finding)
+	secrets     Secrets
 }
 
 // Config is what an Engine works with.
@@ -50,14 +50,13 @@ type Config struct {
 	Now func() time.Time
 	// Gate is for calls that take much work; nil lets all of them work at once.
 	Gate budget.Gate
-	// Hide takes secrets out of what is told of a condition that does not hold; nil
-	// leaves them.
-	Hide func(*call.Finding)
+	// Secrets takes secrets out of what is told of calls; nil leaves them.
+	Secrets Secrets
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, hide: c.Hide}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets}
 }
 
 // Forgotten is how many callers' counters, draws and limits gave way to those of others.
@@ -93,9 +92,24 @@ type Decision struct {
 	Injected []call.Injected
 }
 
+// ours reports whether we say something of the call in the answer.
+func (d *Decision) ours() bool {
+	switch d.Source {
+	case call.FromMiss, call.FromImpairment:
+		return true
+	case call.FromSelf:
+		return d.By != "otherwise" && d.By != "root"
+	default:
+		return false
+	}
+}
+
 // Decide finds the answer to a call that was placed.
 func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	d := e.decide(p, r)
+	if e.secrets != nil && d.ours() {
+		e.secrets.Clean(r, &d.Answer, &d.Explanation)
+	}
 	if steps := p.viewSteps(); len(steps) > 0 {
 		d.Explanation = d.Explanation.After(steps...)
 	}

@@ -26,7 +26,10 @@ type asking struct {
 func (e *Engine) ask(p *Placed, r *call.Request) *asking {
 	if p.asking == nil {
 		a := &asking{budget: budget.New(p.ctx, e.now, e.gate)}
-		a.facts = match.Facts{Request: r, Budget: &a.budget, Hide: e.hide}
+		a.facts = match.Facts{Request: r, Budget: &a.budget}
+		if e.secrets != nil {
+			a.facts.Hide = e.secrets.Hide
+		}
 		p.asking = a
 	}
 	return p.asking

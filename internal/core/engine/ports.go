@@ -1,11 +1,23 @@
 package engine
 
-import "rapidmimic.example/internal/core/catalog"
+import (
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+)
 
 // Definitions gives the environment as it is now. It is asked once for every
 // call, from any number of goroutines, and must not block.
 type Definitions interface {
 	Snapshot() *catalog.Snapshot
+}
+
+// Secrets takes secrets out of what is told of calls. Implementations are safe for
+// concurrent use.
+type Secrets interface {
+	// Hide does so with what a condition saw and expected that does not hold.
+	Hide(f *call.Finding)
+	// Clean does so with an answer of ours and its explanation, which it may replace.
+	Clean(r *call.Request, a *call.Answer, x **call.Explanation)
 }
 
 // State is what changes from call to call and is no definition. It is lost at

@@ -1,0 +1,144 @@
+// Package secret takes the secrets out of calls: first it finds their values, by
+// reading each part of a call as what it is and by the form of values, then it
+// replaces them wherever they occur, in every coding: in the part itself, in what was
+// answered, and in all that was said of the call.
+//
+// Reading is lenient: what was truncated, or is not quite what it says it is, is read
+// as far as it goes. Start with Masker.
+package secret
+
+import (
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
+	"sync/atomic"
+
+	"rapidmimic.example/internal/core/call"
+)
+
+// Masker replaces secret values by a digest, so that what is stored and shown
+// betrays nothing, and equal values can still be recognised as equal. It is safe for
+// concurrent use.
+type Masker struct {
+	rules *Rules
+	key   atomic.Pointer[[]byte]
+}
+
+// NewMasker builds a Masker. Digests can be compared only under the same key, which
+// should never leave the environment.
+func NewMasker(key []byte, rules *Rules) *Masker {
+	m := &Masker{rules: rules}
+	m.SetKey(key)
+	return m
+}
+
+// SetKey has digests made under another key from now on.
+func (m *Masker) SetKey(key []byte) { m.key.Store(&key) }
+
+// Prefix begins every digest.
+const Prefix = "masked-"
+
+// digest is 128 bits wide, so that two values hardly ever have the same one.
+func (m *Masker) digest(secret string) string {
+	mac := hmac.New(sha256.New, *m.key.Load())
+	mac.Write([]byte(secret))
+	return Prefix + hex.EncodeToString(mac.Sum(nil)[:16])
+}
+
+// hidden stands for a secret where whoever reads it may not even recognise it.
+func hidden(string) string { return "(secret)" }
+
+// pass is one way through the parts of a call.
+type pass struct {
+	rules  *Rules
+	mark   func(secret string) string // what stands for a secret
+	values []string                   // the secrets that were found, in the clear
+	depth  int                        // of texts within texts
+}
+
+// take notes a secret, and gives what stands for it.
+func (p *pass) take(secret string) string {
+	if secret == "" {
+		return ""
+	}
+	p.note(secret)
+	return p.mark(secret)
+}
+
+// note has a secret replaced wherever it occurs.
+func (p *pass) note(secret string) {
+	for _, known := range p.values {
+		if known == secret {
+			return
+		}
+	}
+	if len(p.values) < mostValues {
+		p.values = append(p.values, secret)
+	}
+}
+
+// mostValues bounds how many secrets of one call are looked for elsewhere.
+const mostValues = 64
+
+// within goes through a text inside of a text, unless that is too deep inside.
+func (p *pass) within(through func()) {
+	if p.depth < 4 {
+		p.depth++
+		through()
+		p.depth--
+	}
+}
+
+func (m *Masker) pass(mark func(string) string) *pass { return &pass{rules: m.rules, mark: mark} }
+
+// Mask takes the secrets out of r. What holds some is replaced, not changed: others
+// may share it.
+func (m *Masker) Mask(r *call.Record) {
+	p := m.pass(m.digest)
+	p.request(&r.Request)
+	before := len(r.Answer.Body)
+	p.answer(&r.Answer)
+	if x := r.Upstream; x != nil {
+		exchange := *x
+		exchange.Target = p.address(x.Target)
+		exchange.RequestHeader = p.header(x.RequestHeader)
+		exchange.RequestBody = p.body(x.RequestBody, x.RequestHeader.Get("Content-Type"), x.RequestHeader.Get("Content-Encoding"))
+		p.answer(&exchange.Answer)
+		r.Upstream = &exchange
+	}
+	t := p.elsewhere()
+	if t != nil {
+		t.record(r)
+	}
+	// sizes follow, so that a body that was masked does not look truncated
+	r.AnswerSize += int64(len(r.Answer.Body) - before)
+}
+
+// Clean takes the secrets of a request out of what we say of it: of our own answer and
+// its explanation. Nothing in them tells one secret from another, since they go to
+// whoever calls.
+func (m *Masker) Clean(r *call.Request, answer *call.Answer, explanation **call.Explanation) {
+	p := m.pass(hidden)
+	asked := *r
+	p.request(&asked)
+	t := p.elsewhere()
+	if t == nil {
+		return
+	}
+	answer.Body = t.bytes(answer.Body)
+	answer.Header = t.fields(answer.Header)
+	*explanation = t.explanation(*explanation)
+}
+
+func (p *pass) request(r *call.Request) {
+	r.Query = p.pairs(r.Query)
+	r.Header = p.header(r.Header)
+	sent := len(r.Body.Bytes)
+	r.Body.Bytes = p.body(r.Body.Bytes, r.Header.Get("Content-Type"), r.Header.Get("Content-Encoding"))
+	r.Body.Size += int64(len(r.Body.Bytes) - sent)
+}
+
+func (p *pass) answer(a *call.Answer) {
+	a.Header = p.fields(a.Header)
+	a.Body = p.body(a.Body, a.Get("Content-Type"), a.Get("Content-Encoding"))
+}
