@@ -84,7 +84,7 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 	}{
 		{"POST /imports?file=x.yaml", "openapi: 3.1.0\npaths: [", 400, "syntax", "neither JSON nor YAML"},
 		{"POST /imports?file=x.yaml", "", 422, "invalid", "no body"},
-		{"POST /imports?file=moorings.yaml", "openapi: 3.1.0\npaths: {/a: {get: {responses: {'200': {description: x}}}}}", 409, "exists", "--into moorings"},
+		{"POST /imports?file=moorings.yaml", "openapi: 3.1.0\npaths: {/a: {get: {responses: {'200': {description: x}}}}}", 409, "exists", "already exists"},
 		{"POST /services", `{"name": "moorings"}`, 409, "exists", "another name"},
 		{"POST /services", `{"name": "a b"}`, 422, "invalid", "cannot be used"},
 		{"PATCH /services/moorings", `{"colour": "red"}`, 422, "invalid", "cannot be used"},

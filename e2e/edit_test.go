@@ -138,7 +138,7 @@ answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
 	_, err = s.api.PutService(t.Context(), "lonely", spec.NewService("lonely"), "")
 	require.NoError(t, err)
 	_, err = s.api.PutMappings(t.Context(), "lonely", []byte("call: {path: /x}\nanswer: {from: upstream}"))
-	assert.ErrorContains(t, err, "service set lonely --upstream URL")
+	assert.ErrorContains(t, err, `service "lonely" has no upstream`)
 }
 
 func TestOtherwiseIsAnAnswer(t *testing.T) {

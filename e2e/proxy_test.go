@@ -206,8 +206,8 @@ func TestRecordingThroughTheProxy(t *testing.T) {
 	require.Len(t, report.Mappings, 1)
 	upstream.Close()
 	resp, body := get(t, client, "https://office.example/dues")
-	assert.Regexp(t, `^\{"asked":"/api/dues","access_token":"masked-[0-9a-f]{8}"\}$`, body, "what is kept betrays nothing")
-	assert.Regexp(t, `^session=masked-[0-9a-f]{8}$`, resp.Header.Get("Set-Cookie"))
+	assert.Regexp(t, `^\{"asked":"/api/dues","access_token":"masked-[0-9a-f]{32}"\}$`, body, "what is kept betrays nothing")
+	assert.Regexp(t, `^session=masked-[0-9a-f]{32}$`, resp.Header.Get("Set-Cookie"))
 	har, err := s.api.RecordingHAR(t.Context(), "office", started.ID)
 	require.NoError(t, err)
 	assert.NotContains(t, string(har), "t0ken")
@@ -223,7 +223,7 @@ func TestTheAuthority(t *testing.T) {
 	cert, err := x509.ParseCertificate(block.Bytes)
 	require.NoError(t, err)
 	assert.True(t, cert.IsCA)
-	for file, mode := range map[string]os.FileMode{"authority.key": 0o600, "authority.pem": 0o644} {
+	for file, mode := range map[string]os.FileMode{"authority.key": 0o600, "authority.pem": 0o600} {
 		info, err := os.Stat(filepath.Join(s.data, file))
 		require.NoError(t, err)
 		assert.Equal(t, mode, info.Mode().Perm(), file)

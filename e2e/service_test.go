@@ -3,6 +3,7 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"io"
 	"log/slog"
@@ -11,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -65,6 +67,25 @@ type service struct {
 	data     string
 	stop     func()
 	answered atomic.Value // string: the id of the call that send made last
+	log      *journal
+}
+
+// journal is what a service logs, to be read while it runs.
+type journal struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (j *journal) Write(b []byte) (int, error) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.text.Write(b)
+}
+
+func (j *journal) String() string {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.text.String()
 }
 
 // start runs a service on ports of its own until the test ends.
@@ -75,10 +96,11 @@ func start(t testing.TB, cfg config.Config) *service {
 	cfg.Control, cfg.Traffic = "127.0.0.1:0", "127.0.0.1:0"
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan config.Addresses, 1), make(chan error, 1)
+	logged := &journal{}
 	go func() {
-		done <- app.Run(ctx, cfg, slog.New(slog.NewTextHandler(io.Discard, nil)), func(a config.Addresses) { ready <- a })
+		done <- app.Run(ctx, cfg, slog.New(slog.NewTextHandler(logged, &slog.HandlerOptions{Level: slog.LevelDebug})), func(a config.Addresses) { ready <- a })
 	}()
-	s := &service{t: t, data: cfg.Data}
+	s := &service{t: t, data: cfg.Data, log: logged}
 	select {
 	case a := <-ready:
 		s.control, s.traffic = a.Control, a.Traffic

@@ -238,7 +238,7 @@ func (a *app) assemble(ctx context.Context) error {
 	}
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate, Secrets: masker})
+		Gate: gate, Secrets: masker, Listed: a.config.IsListed})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,

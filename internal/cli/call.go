@@ -42,6 +42,7 @@ func (p Program) callsCommand() *cli.Command {
 			{
 				Name: "show", Usage: "one call, whole: request, answer, timing and why", ArgsUsage: "CALL",
 				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
+				Flags: []cli.Flag{&cli.StringFlag{Name: "shell", Usage: "the `SHELL` that the line which repeats it is for: sh or powershell", Value: "sh", Validator: checkShell}},
 			},
 			p.assertCommand(),
 			{
@@ -238,6 +239,13 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 	return nil
 }
 
+func checkShell(shell string) error {
+	if shell == "sh" || shell == "powershell" {
+		return nil
+	}
+	return fmt.Errorf("shell must be sh or powershell, not %q", shell)
+}
+
 func (p Program) callsShow(ctx context.Context, c *cli.Command) error {
 	given, api, err := p.connect(c, "the id of a CALL")
 	if err != nil {
@@ -247,10 +255,14 @@ func (p Program) callsShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return p.print(c, call, nil, func() { p.sayCall(call) })
+	repeat := call.Curl
+	if c.String("shell") == "powershell" {
+		repeat = call.PowerShell
+	}
+	return p.print(c, call, nil, func() { p.sayCall(call, repeat) })
 }
 
-func (p Program) sayCall(call api.CallDetail) {
+func (p Program) sayCall(call api.CallDetail, repeat string) {
 	p.say("%s", call.Explanation.Sentence)
 	p.say("")
 	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
@@ -264,7 +276,7 @@ func (p Program) sayCall(call api.CallDetail) {
 	if len(call.Injected) > 0 {
 		p.say("injected  %s", injectedText(call.Injected))
 	}
-	p.say("repeat    %s", call.Curl)
+	p.say("repeat    %s", repeat)
 	p.say("")
 	p.say("why")
 	rows := make([][]string, len(call.Explanation.Steps))

@@ -12,10 +12,12 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"os"
 	"regexp"
 	"strings"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
 	"rapidmimic.example/client"
 	"rapidmimic.example/internal/config"
@@ -31,10 +33,16 @@ type Program struct {
 	Version  string
 	In       io.Reader
 	Out, Err io.Writer
+
+	terminal *os.File // that Out writes to; nil for none
 }
 
 // Run carries out a command line and returns the exit code.
 func (p Program) Run(ctx context.Context, args []string) int {
+	p.Err = harmlessWriter{p.Err}
+	if file, ok := p.Out.(*os.File); ok && term.IsTerminal(int(file.Fd())) {
+		p.terminal, p.Out = file, harmlessWriter{file}
+	}
 	err := p.command().Run(ctx, args)
 	if err != nil {
 		p.report(err)

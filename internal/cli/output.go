@@ -62,7 +62,9 @@ func yamlOf(value any) ([]byte, error) {
 }
 
 // say writes one line for people.
-func (p Program) say(format string, args ...any) { fmt.Fprintf(p.Out, format+"\n", args...) }
+func (p Program) say(format string, args ...any) {
+	fmt.Fprintln(p.Out, harmless(fmt.Sprintf(format, args...)))
+}
 
 // readInput reads a file, or standard input for "-".
 func (p Program) readInput(file string) (text []byte, name string, err error) {
@@ -81,8 +83,8 @@ func (p Program) readInput(file string) (text []byte, name string, err error) {
 // most and when there is none.
 func (p Program) width() int {
 	const most = 100
-	if file, ok := p.Out.(*os.File); ok {
-		if columns, _, err := term.GetSize(int(file.Fd())); err == nil && columns > 0 {
+	if p.terminal != nil {
+		if columns, _, err := term.GetSize(int(p.terminal.Fd())); err == nil && columns > 0 {
 			return min(columns, most)
 		}
 	}

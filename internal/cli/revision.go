@@ -2,12 +2,10 @@ package cli
 
 import (
 	"context"
-	"os"
 	"strconv"
 	"time"
 
 	"github.com/urfave/cli/v3"
-	"golang.org/x/term"
 
 	"rapidmimic.example/client"
 )
@@ -92,7 +90,7 @@ func (p Program) contractShow(ctx context.Context, c *cli.Command) error {
 }
 
 func (p Program) contractArchive(ctx context.Context, c *cli.Command, api *client.Client, service string) error {
-	if file, ok := p.Out.(*os.File); ok && term.IsTerminal(int(file.Fd())) {
+	if p.terminal != nil {
 		return usage("an archive is not for a terminal: write it to a file with `> %s.zip`", service)
 	}
 	archive, err := api.ContractArchive(ctx, service, int(c.Int("revision")))

@@ -35,7 +35,7 @@ func widths(width int, columns []column, rows [][]string) []int {
 	for i, c := range columns {
 		need[i] = utf8.RuneCountInString(c.title)
 		for _, row := range rows {
-			need[i] = max(need[i], utf8.RuneCountInString(row[i]))
+			need[i] = max(need[i], utf8.RuneCountInString(oneLine(row[i])))
 		}
 		total += need[i]
 	}
@@ -66,7 +66,7 @@ func writeRows(w io.Writer, columns []column, widths []int, rows [][]string, tit
 	for _, row := range rows {
 		var line strings.Builder
 		for i, c := range columns {
-			cell := shorten(row[i], widths[i])
+			cell := shorten(oneLine(row[i]), widths[i])
 			pad := strings.Repeat(" ", widths[i]-utf8.RuneCountInString(cell))
 			if c.right {
 				line.WriteString(pad + cell)
@@ -77,6 +77,11 @@ func writeRows(w io.Writer, columns []column, widths []int, rows [][]string, tit
 		}
 		fmt.Fprintln(w, strings.TrimRight(line.String(), " "))
 	}
+}
+
+// oneLine is a cell as it may stand in a line.
+func oneLine(text string) string {
+	return strings.NewReplacer("\n", `\n`, "\t", `\t`).Replace(harmless(text))
 }
 
 // shorten cuts text to width, with an ellipsis for what is gone.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -31,4 +32,21 @@ func TestTablesFitTheirWidth(t *testing.T) {
 			assert.Contains(t, lines[1], "…")
 		}
 	}
+}
+
+func TestWhatPeopleReadIsHarmless(t *testing.T) {
+	for text, want := range map[string]string{
+		"GET /berths/N7":                                    "GET /berths/N7",
+		"\x1b]0;owned\x07 \x1b[2J":                          `\x1b]0;owned\x07 \x1b[2J`,
+		"a\rb\x00\u009bc\u202ed\u2066e":                     `a\x0db\x00\x9bc\u202ed\u2066e`,
+		"två lines\n\tand a tab — ü 港":                      "två lines\n\tand a tab — ü 港",
+		"masked-0123456789abcdef01234567":                   "masked-0123456789abcdef01234567",
+		"token=masked-0123456789abcdef0123456789abcdef&n=1": "token=masked-01234567&n=1",
+	} {
+		assert.Equal(t, want, harmless(text))
+	}
+	var b bytes.Buffer
+	columns := []column{{title: "PATH"}, {title: "BY"}}
+	writeTable(&b, 60, columns, [][]string{{"/a\x1b[31m", "two\nlines"}, {"/b", "c"}})
+	assert.Equal(t, "PATH        BY\n/a\\x1b[31m  two\\nlines\n/b          c\n", b.String())
 }

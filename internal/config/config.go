@@ -47,6 +47,9 @@ type Config struct {
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
 	// from those of this machine and of private networks.
 	ImportURLs, ImportPrivate bool
+	// Origins are those of pages that may use hints and lanes, with * for any part of a
+	// name, beside those of this machine.
+	Origins []string
 	// NoUpstream forbids every call to an upstream.
 	NoUpstream bool
 	// Mask are more names of headers, members, parameters, fields and elements whose
@@ -95,6 +98,9 @@ func (c *Config) Check() error {
 	var err error
 	if c.Data, err = filepath.Abs(c.Data); err != nil {
 		return fmt.Errorf("--data %q: %w", c.Data, err)
+	}
+	if err := c.checkOrigins(); err != nil {
+		return err
 	}
 	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic, "--proxy": c.Proxy} {
 		if flag == "--proxy" && address == "" {

@@ -102,7 +102,7 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},
-		Curl:    r.Request.Curl(s.TrafficURL),
+		Curl:    r.Request.Repeat(s.TrafficURL, call.POSIX), PowerShell: r.Request.Repeat(s.TrafficURL, call.PowerShell),
 	}
 	if x := r.Upstream; x != nil {
 		view := api.Exchange{Method: x.Method, Target: x.Target, Request: message(headerLines(x.RequestHeader), x.RequestBody, int64(len(x.RequestBody)))}

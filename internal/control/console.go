@@ -53,7 +53,6 @@ func (s *server) consoleFile(c *gin.Context, file string, data []byte) {
 		cache = "public, max-age=31536000, immutable"
 	}
 	c.Header("Cache-Control", cache)
-	c.Header("X-Content-Type-Options", "nosniff")
 	c.Data(http.StatusOK, mime.TypeByExtension(path.Ext(file)), data)
 }
 
@@ -72,7 +71,5 @@ func (s *server) consolePage(c *gin.Context) {
 	nonce := base64.RawURLEncoding.EncodeToString(secret)
 	c.Header("Cache-Control", "no-store")
 	c.Header("Content-Security-Policy", fmt.Sprintf(contentPolicy, nonce))
-	c.Header("Referrer-Policy", "no-referrer")
-	c.Header("X-Content-Type-Options", "nosniff")
 	c.Data(http.StatusOK, "text/html; charset=utf-8", bytes.ReplaceAll(page, []byte(noncePlaceholder), []byte(nonce)))
 }

@@ -2,6 +2,7 @@ package control
 
 import (
 	"bytes"
+	"cmp"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -218,6 +219,7 @@ func (s *server) sendContract(c *gin.Context, revision int) {
 		s.fail(c, err, nil)
 		return
 	}
+	attached(c, cmp.Or(c.Query("file"), stored.Main, stored.File, "contract"))
 	c.Data(http.StatusOK, documentType(text), text)
 }
 

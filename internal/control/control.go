@@ -72,7 +72,7 @@ func New(c Config) http.Handler {
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.recoverFault, s.guard.check, s.limitBody, author)
+	router.Use(s.recoverFault, notRendered, s.guard.check, s.limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)

@@ -103,6 +103,36 @@ func TestOnlyThisMachinesPagesMayUseIt(t *testing.T) {
 	}
 }
 
+// A browser says where a request comes from, also where it names no origin.
+func TestRequestsOfOtherSitesAreRefused(t *testing.T) {
+	handler := New(testConfig())
+	for _, c := range []struct {
+		method, path, site, mode string
+		status                   int
+	}{
+		{"GET", "/api/v1/openapi.yaml", "same-origin", "cors", 200},
+		{"GET", "/api/v1/openapi.yaml", "none", "navigate", 200},
+		{"GET", "/services/moorings", "cross-site", "navigate", 200}, // a link in a chat
+		{"GET", "/api/v1/openapi.yaml", "cross-site", "no-cors", 403},
+		{"GET", "/api/v1/calls/stream", "cross-site", "cors", 403},
+		{"GET", "/api/v1/openapi.yaml", "same-site", "cors", 403}, // another port of this machine
+		{"POST", "/api/v1/services", "cross-site", "navigate", 403},
+		{"GET", "/healthz", "cross-site", "no-cors", 403},
+	} {
+		r := httptest.NewRequest(c.method, c.path, nil)
+		r.Host = "127.0.0.1:7400"
+		r.Header.Set("Sec-Fetch-Site", c.site)
+		r.Header.Set("Sec-Fetch-Mode", c.mode)
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		assert.Equal(t, c.status, w.Code, "%+v", c)
+		assert.Equal(t, "nosniff", w.Header().Get("X-Content-Type-Options"), "%+v", c)
+		if c.path != "/services/moorings" {
+			assert.Contains(t, w.Header().Get("Content-Security-Policy"), "sandbox; default-src 'none'", "%+v", c)
+		}
+	}
+}
+
 func TestTheConsoleIsServed(t *testing.T) {
 	handler := New(testConfig())
 	get := func(method, path string) *httptest.ResponseRecorder {

@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"mime"
 	"net"
 	"net/http"
 	"net/netip"
 	"net/url"
+	"path"
 	"strings"
 	"time"
 
@@ -28,11 +30,31 @@ func (g hostGuard) check(c *gin.Context) {
 		writeProblem(c, problem.New(problem.Refused, "the control port does not answer to the name %q", c.Request.Host), http.StatusForbidden, nil)
 		return
 	}
-	if origin := c.Request.Header.Get("Origin"); origin != "" {
+	h := c.Request.Header
+	if site := h.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") && (h.Get("Sec-Fetch-Mode") != "navigate" || c.Request.Method != http.MethodGet) {
+		writeProblem(c, problem.New(problem.Refused, "pages of other sites may not use the control port"), http.StatusForbidden, nil)
+		return
+	}
+	if origin := h.Get("Origin"); origin != "" {
 		if u, err := url.Parse(origin); err != nil || u.Host != c.Request.Host {
 			writeProblem(c, problem.New(problem.Refused, "pages of %s may not use the control port", origin), http.StatusForbidden, nil)
 		}
 	}
+}
+
+// notRendered keeps what comes from outside, such as contracts and payloads, from being
+// a page of ours: a browser takes it for nothing but what we say it is, runs nothing in
+// it, and gives it to no other site. The console's own page has a policy of its own.
+func notRendered(c *gin.Context) {
+	c.Header("X-Content-Type-Options", "nosniff")
+	c.Header("Content-Security-Policy", "sandbox; default-src 'none'; frame-ancestors 'none'")
+	c.Header("Cross-Origin-Resource-Policy", "same-origin")
+	c.Header("Referrer-Policy", "no-referrer")
+}
+
+// attached has a browser save what it gets, under a name.
+func attached(c *gin.Context, name string) {
+	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": path.Base(name)}))
 }
 
 func isOwnHost(hostport string) bool {

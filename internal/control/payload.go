@@ -34,8 +34,7 @@ func (s *server) getPayload(c *gin.Context) {
 		return
 	}
 	c.Header("ETag", catalog.ETag(p.Version))
-	c.Header("Content-Disposition", "attachment") // what is in it is not for this origin
-	c.Header("X-Content-Type-Options", "nosniff")
+	attached(c, p.Name)
 	c.Data(http.StatusOK, p.MediaType(), p.Bytes)
 }
 

@@ -48,8 +48,10 @@ type CallDetail struct {
 	Injected []Injected `json:"injected,omitempty"`
 	// DeviationList has the places in which the call breaks the contract.
 	DeviationList []Deviation `json:"deviationList"`
-	// Curl repeats the call; masked values stay masked.
-	Curl string `json:"curl"`
+	// Curl repeats the call in a POSIX shell, PowerShell in that; masked values stay
+	// masked.
+	Curl       string `json:"curl"`
+	PowerShell string `json:"powershell"`
 }
 
 // Exchange is a request to the upstream and its answer, before any edit.

@@ -1,3 +1,4 @@
+import { shortDigests } from '@/lib/digests';
 import { parseExact } from '@/lib/exactJson';
 import { author } from './author';
 import type { Fault, ProblemDocument } from './types';
@@ -43,7 +44,8 @@ export function isStale(error: unknown): error is Problem {
 export async function send<T>(path: string, request: Send = {}): Promise<T> {
   const response = await ask(path, request, {});
   if (response.status === 204) return undefined as T;
-  return request.exact ? (parseExact(await response.text()) as T) : response.json();
+  if (request.exact) return parseExact(await response.text()) as T;
+  return path.startsWith('/calls') ? JSON.parse(shortDigests(await response.text())) : response.json();
 }
 
 /** Reads a definition as the YAML document that people would write. */

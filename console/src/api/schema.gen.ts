@@ -2154,7 +2154,10 @@ export interface components {
             injected?: components["schemas"]["Injected"][];
             explanation: components["schemas"]["Explanation"];
             deviationList: components["schemas"]["Deviation"][];
+            /** @description Repeats it in a POSIX shell */
             curl: string;
+            /** @description Repeats it in PowerShell */
+            powershell: string;
         };
         /** @description What passed between us and the upstream, where a mapping edited it */
         Exchange: {

@@ -72,6 +72,6 @@ func TestFilterAndCurl(t *testing.T) {
 		assert.ErrorContains(t, err, text+" means nothing; it is ")
 	}
 	assert.False(t, fits(call.Filter{Service: "tides"}))
-	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-binary '{}'`,
+	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-raw '{}'`,
 		r.Request.Curl("http://127.0.0.1:7401"))
 }

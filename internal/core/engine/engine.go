@@ -36,6 +36,7 @@ type Engine struct {
 	now         func() time.Time
 	gate        budget.Gate
 	secrets     Secrets
+	listed      func(origin string) bool
 }
 
 // Config is what an Engine works with.
@@ -52,11 +53,14 @@ type Config struct {
 	Gate budget.Gate
 	// Secrets takes secrets out of what is told of calls; nil leaves them.
 	Secrets Secrets
+	// Listed reports whether pages of an origin may use hints and lanes; nil lets all
+	// of them.
+	Listed func(origin string) bool
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed}
 }
 
 // Forgotten is how many callers' counters, draws and limits gave way to those of others.
@@ -138,7 +142,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	d := p.decision()
 	if off := p.Service.Off(); off != "" && p.badHint == "" {
 		if p.Service.Spec.CORS && isPreflight(r) {
-			preflight(&d, r)
+			preflight(&d, p, r)
 		} else {
 			e.switchedOff(&d, p, r, off)
 		}
@@ -157,7 +161,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 			giveRefusal(&d, p, nil)
 			d.Recording = ""
 			if p.Service.Spec.CORS {
-				allowOrigin(&d, r)
+				allowOrigin(&d, r, p.foreign)
 			}
 		} else {
 			relay(&d, p, r, why, nil)
@@ -167,7 +171,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		return d
 	}
 	if p.Service.Spec.CORS && isPreflight(r) {
-		preflight(&d, r)
+		preflight(&d, p, r)
 		return d
 	}
 	switch {
@@ -180,7 +184,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	}
 	e.settle(&d, p, r)
 	if p.Service.Spec.CORS {
-		allowOrigin(&d, r)
+		allowOrigin(&d, r, p.foreign)
 	}
 	return d
 }
@@ -196,6 +200,7 @@ type Placed struct {
 	badHint    string
 	rightNames []string
 	situated   []call.Step // how lane and scenario were found
+	foreign    bool        // a page that was not listed makes the call
 	injury     injury
 
 	ctx    context.Context

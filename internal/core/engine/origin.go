@@ -11,12 +11,24 @@ import (
 // before they let a page of another origin call us, and hide answers that do
 // not allow it.
 
+// foreign reports whether a page makes the call that is neither of the address that it
+// calls nor listed: it can use what everybody sees, but no hints and no lanes.
+func (e *Engine) foreign(r *call.Request) bool {
+	origin := r.Header.Get("Origin")
+	if origin == "" || e.listed == nil {
+		return false
+	}
+	_, host, ok := strings.Cut(origin, "://")
+	return !(ok && host == r.Host) && !e.listed(origin)
+}
+
 func isPreflight(r *call.Request) bool {
 	return r.Method == "OPTIONS" && r.Header.Get("Origin") != "" && r.Header.Get("Access-Control-Request-Method") != ""
 }
 
-// preflight allows whatever the browser asks for.
-func preflight(d *Decision, r *call.Request) {
+// preflight allows whatever the browser asks for; hints only to pages that may use
+// them.
+func preflight(d *Decision, p *Placed, r *call.Request) {
 	header := []call.Field{
 		{Name: "Access-Control-Allow-Origin", Value: r.Header.Get("Origin")},
 		{Name: "Access-Control-Allow-Credentials", Value: "true"},
@@ -24,8 +36,12 @@ func preflight(d *Decision, r *call.Request) {
 		{Name: "Access-Control-Max-Age", Value: "60"},
 		{Name: "Vary", Value: "Origin, Access-Control-Request-Method, Access-Control-Request-Headers"},
 	}
-	if asked := r.Header.Get(askedHeaders); asked != "" {
-		header = append(header, call.Field{Name: "Access-Control-Allow-Headers", Value: asked})
+	asked := r.Header[askedHeaders]
+	if p.foreign {
+		asked, _ = withoutHint(asked)
+	}
+	if len(asked) > 0 {
+		header = append(header, call.Field{Name: "Access-Control-Allow-Headers", Value: strings.Join(asked, ", ")})
 	}
 	if r.Header.Get("Access-Control-Request-Private-Network") == "true" {
 		header = append(header, call.Field{Name: "Access-Control-Allow-Private-Network", Value: "true"})
@@ -60,15 +76,19 @@ func withoutHint(lines []string) (rest []string, asked bool) {
 	return rest, asked
 }
 
-// allowOrigin lets the page that called read the answer, with all its headers.
-// Headers that the answer sets itself are left as they are.
-func allowOrigin(d *Decision, r *call.Request) {
+// allowOrigin lets the page that called read the answer, with all its headers; ours
+// only where the page is not foreign. Headers that the answer sets itself are left as
+// they are.
+func allowOrigin(d *Decision, r *call.Request, foreign bool) {
 	origin := r.Header.Get("Origin")
 	if origin == "" {
 		return
 	}
 	header := slices.Clone(d.Answer.Header) // shared with other calls
-	names := []string{"Rapid-Mimic"}
+	var names []string
+	if !foreign {
+		names = append(names, "Rapid-Mimic")
+	}
 	for _, f := range header {
 		if strings.HasPrefix(strings.ToLower(f.Name), "access-control-") {
 			return

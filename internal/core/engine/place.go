@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"time"
 
@@ -18,7 +19,7 @@ import (
 // it belongs to, and which scenario holds there, says which view of the environment
 // answers. When ctx ends, the caller has left: then nothing more is worked out.
 func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
-	p := &Placed{ctx: ctx, snapshot: e.definitions.Snapshot()}
+	p := &Placed{ctx: ctx, snapshot: e.definitions.Snapshot(), foreign: e.foreign(r)}
 	inAddress := ""
 	if p.Service = p.snapshot.OnHost(r.HostName()); p.Service != nil {
 		if r.Path = r.Address; r.Path == "" {
@@ -33,6 +34,9 @@ func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
 	}
 	if p.Service != nil {
 		p.segments = match.Split(make([]string, 0, 8), r.Path)
+	}
+	if p.foreign && inAddress != "" {
+		p.refuse(fmt.Sprintf("lanes are not for pages of %s (serve --origins says of which pages they are)", r.Header.Get("Origin")), nil)
 	}
 	p.readHints(r)
 	e.findView(p, r, inAddress)
@@ -78,6 +82,10 @@ func (p *Placed) readHints(r *call.Request) {
 		hints, err := call.ReadHints(r.Header)
 		if p.hints = hints; err != nil {
 			p.refuse(err.Error(), nil)
+		}
+		if p.foreign && hints != (call.Hints{}) {
+			p.hints = call.Hints{}
+			p.refuse(fmt.Sprintf("hints are not for pages of %s (serve --origins says of which pages they are)", r.Header.Get("Origin")), nil)
 		}
 	}
 }

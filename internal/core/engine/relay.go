@@ -27,6 +27,7 @@ type Relay struct {
 	scope   func() *expr.Scope // of the call, for Edit
 	capture *catalog.Capture   // the recording that runs, nil for none
 	origin  *call.Request      // whose page may read what we answer ourselves; nil for none
+	foreign bool               // that page was not listed
 	asksUs  bool               // a browser asks whether its page may send hints
 	base    *url.URL           // of the upstream
 	keep    bool               // what would lead callers past us is changed
@@ -53,6 +54,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Ste
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
+		d.Relay.foreign = p.foreign
 	}
 	d.Explanation = &call.Explanation{
 		Summary: call.Find(call.ByUpstream, base, why),
@@ -139,7 +141,7 @@ func (relay *Relay) LeavesOut(contentType string) string {
 // what was changed so that the caller stays with us.
 func (relay *Relay) AnswerHeader(h call.Header) (out call.Header, changes []string) {
 	out = EndToEnd(h)
-	if relay.asksUs && len(out["Access-Control-Allow-Origin"]) > 0 { // it knows nothing of our header
+	if relay.asksUs && !relay.foreign && len(out["Access-Control-Allow-Origin"]) > 0 { // it knows nothing of our header
 		out["Access-Control-Allow-Headers"] = append(slices.Clone(out["Access-Control-Allow-Headers"]), "Rapid-Mimic")
 		changes = append(changes, "Access-Control-Allow-Headers: Rapid-Mimic was added, which is for us")
 	}
@@ -224,6 +226,6 @@ func Unreached(d *Decision, status int, why string) {
 	}, d.Explanation.Steps)
 	d.Source = call.FromUpstream
 	if d.Relay.origin != nil {
-		allowOrigin(d, d.Relay.origin)
+		allowOrigin(d, d.Relay.origin, d.Relay.foreign)
 	}
 }

@@ -88,6 +88,9 @@ function CallBody({ call }: { call: CallDetail }) {
           <CopyButton text={call.curl} what="curl command">
             Copy as curl
           </CopyButton>
+          <CopyButton text={call.powershell} what="command for PowerShell">
+            For PowerShell
+          </CopyButton>
         </div>
       </div>
       {call.deviationList.length > 0 && (

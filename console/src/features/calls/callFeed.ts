@@ -1,5 +1,6 @@
 import { send } from '@/api/http';
 import type { Batch, Call } from '@/api/types';
+import { shortDigests } from '@/lib/digests';
 import { external } from '@/lib/external';
 import { addCalls, mergeCalls } from './callFilter';
 
@@ -58,7 +59,7 @@ export function startFeed(): () => void {
     if (!feed.get().filled) void fill().catch(() => stream.onerror?.(new Event('error')));
   };
   stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
-  stream.addEventListener('calls', (event) => take(JSON.parse(event.data)));
+  stream.addEventListener('calls', (event) => take(JSON.parse(shortDigests(event.data))));
   return () => stream.close();
 }
 

@@ -1,5 +1,6 @@
 import { stringify } from 'yaml';
 import type { ImpairmentDocument } from '@/api/types';
+import { word } from '@/lib/shell';
 import { plainOf, type Value, withValue } from '@/lib/yamlText';
 
 /** What the form shows of an impairment's document: everything is text, '' for nothing. */
@@ -176,14 +177,14 @@ export function commandOf(service: string, operation: string, text: string, lane
     fields && othersOf(text).length === 0
       ? flags
           .filter(([key]) => fields[key])
-          .map(([key, flag]) => `${flag} ${fields[key].replaceAll(', ', ',')}`)
+          .map(([key, flag]) => `${flag} ${word(fields[key].replaceAll(', ', ','))}`)
       : ['--file impairment.yaml'];
   return [
     'rapidmimic impair set',
-    service,
-    operation && `--operation ${operation}`,
+    word(service),
+    operation && `--operation ${word(operation)}`,
     ...given,
-    lane && `--lane ${lane}`,
+    lane && `--lane ${word(lane)}`,
   ]
     .filter(Boolean)
     .join(' ');

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { ChangesView, useSituationRefresh } from '@/features/scenarios';
+import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -45,7 +46,7 @@ function Editing({ name }: { name: string }) {
               return { etag: lane.etag, told: `Lane ${name} is so from the next call on` };
             }}
           />
-          <CommandLine command={`rapidmimic lane show ${name} -o yaml`} />
+          <CommandLine command={`rapidmimic lane show ${word(name)} -o yaml`} />
         </>
       )}
     </Awaited>

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { wrongIn } from '@/api/http';
 import { myLane } from '@/api/myLane';
 import { scenarioList, useSituationRefresh } from '@/features/scenarios';
+import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Field } from '@/ui/Field';
@@ -26,7 +27,7 @@ export function OpenLane() {
       notify(`Lane ${lane.name} is open, and yours`);
     },
   });
-  const command = `rapidmimic lane open ${name.trim() || 'NAME'}${scenario ? ` --scenario ${scenario}` : ''} --ttl ${ttl}`;
+  const command = `rapidmimic lane open ${word(name.trim() || 'NAME')}${scenario ? ` --scenario ${word(scenario)}` : ''} --ttl ${word(ttl)}`;
   return (
     <form
       className="space-y-2"

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense } from 'react';
 import { pretty } from '@/lib/format';
+import { word } from '@/lib/shell';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -219,7 +220,7 @@ function PayloadChoice({ service, draft, change }: Pick<Props, 'service' | 'draf
       <p className="text-dim text-xs">
         A payload is a large body in a file of its own. In texts ${'{…}'} stands for expressions.
       </p>
-      <CommandLine command={`rapidmimic payload put ${service} FILE`} />
+      <CommandLine command={`rapidmimic payload put ${word(service)} FILE`} />
     </div>
   );
 }

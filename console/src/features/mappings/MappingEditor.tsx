@@ -1,6 +1,7 @@
 import { Link, useLocation } from 'wouter';
 import { notThere } from '@/api/http';
 import { useMyLane } from '@/api/myLane';
+import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { ViewSwitch } from '@/ui/ViewSwitch';
@@ -108,7 +109,7 @@ export function MappingEditor({ service, saved, start }: Props) {
             />
             {mapping && (
               <CommandLine
-                command={`rapidmimic mapping show ${service} ${mapping.id}${lane ? ` --lane ${lane}` : ''}`}
+                command={`rapidmimic mapping show ${word(service)} ${word(mapping.id)}${lane ? ` --lane ${word(lane)}` : ''}`}
               />
             )}
           </section>

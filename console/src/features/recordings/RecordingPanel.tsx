@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { RecordingReport, Service } from '@/api/types';
+import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
 import { recordingList } from './queries';
@@ -34,7 +35,7 @@ export function RecordingPanel({ service }: { service: Service }) {
               ) : (
                 <StartRecording service={service.name} onStarted={() => setReport(undefined)} />
               )}
-              {!running && <CommandLine command={`rapidmimic record ${service.name} --name NAME`} />}
+              {!running && <CommandLine command={`rapidmimic record ${word(service.name)} --name NAME`} />}
               {report && <RecordingReportView report={report} />}
             </div>
             {kept.length > 0 && (

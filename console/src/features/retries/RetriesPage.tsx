@@ -5,6 +5,7 @@ import { keys } from '@/api/keys';
 import { inLane, useMyLane } from '@/api/myLane';
 import type { RetryStory } from '@/api/types';
 import { clock } from '@/lib/format';
+import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
 import { bodyCell, headCell } from '@/ui/tableLook';
@@ -36,7 +37,7 @@ export function RetriesPage() {
           Calls {lane ? `in my lane, ${lane}, ` : ''}that failed, of the last 1,000: what the caller tried
           after, with the gaps between, and whether it waited as long as it was told to.
         </p>
-        <CommandLine command={`rapidmimic calls retries${lane ? ` --lane ${lane}` : ''}`} />
+        <CommandLine command={`rapidmimic calls retries${lane ? ` --lane ${word(lane)}` : ''}`} />
       </div>
       <Awaited query={query} what="the retries">
         {({ items }) =>

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { type Kept, notThere } from '@/api/http';
 import type { Scenario } from '@/api/types';
+import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -143,7 +144,9 @@ function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
       </DocumentEditor>
       <CommandLine
         command={
-          name ? `rapidmimic scenario show ${name} -o yaml` : 'rapidmimic scenario put -f my.scenarios.yaml'
+          name
+            ? `rapidmimic scenario show ${word(name)} -o yaml`
+            : 'rapidmimic scenario put -f my.scenarios.yaml'
         }
       />
     </div>

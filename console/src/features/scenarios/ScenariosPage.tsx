@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
+import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -27,7 +28,7 @@ export function ScenariosPage() {
   const lane = chosen ?? (open.includes(mine) ? mine : '');
   const select = (name: string | undefined) =>
     setParams(name === undefined ? {} : { scenario: name }, { replace: true });
-  const at = lane ? ` --lane ${lane}` : '';
+  const at = lane ? ` --lane ${word(lane)}` : '';
   return (
     <div
       className={`grid h-full min-h-0 ${selected === undefined ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]'}`}
@@ -71,7 +72,7 @@ export function ScenariosPage() {
             </Button>
           </div>
           <CommandLine
-            command={`rapidmimic scenario use ${selected || 'NAME'}${at}${lasts ? ` --for ${lasts}` : ''}`}
+            command={`rapidmimic scenario use ${word(selected || 'NAME')}${at}${lasts ? ` --for ${word(lasts)}` : ''}`}
           />
         </div>
         <Awaited query={query} what="the scenarios">

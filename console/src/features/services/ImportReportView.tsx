@@ -15,7 +15,7 @@ interface Props {
 /** Says what an import made, or would make, and what to do next. */
 export function ImportReportView({ report, apply, onClose }: Props) {
   const { contract } = report;
-  const curl = `curl ${report.try.method === 'GET' ? '' : `-X ${report.try.method} `}${report.try.url}`;
+  const { curl } = report.try;
   return (
     <section
       role="status"
