@@ -25,13 +25,12 @@ const longEnough = 12
 
 // elsewhere is for the secrets that were found; nil for none.
 func (p *pass) elsewhere() (all elsewhere) {
-	for _, value := range p.values {
-		if !telling(value) {
+	for _, secret := range p.values {
+		if !telling(secret.value) {
 			continue
 		}
-		mark := p.mark(value)
-		for _, text := range codings(value) {
-			all = append(all, needle{text, mark})
+		for _, text := range codings(secret.value) {
+			all = append(all, needle{text, secret.mark})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b needle) int { return len(b.text) - len(a.text) }) // a secret may be part of another
@@ -85,8 +84,11 @@ func codings(value string) []string {
 			add(escape.Replace(value))
 		}
 	}
-	add(base64.RawStdEncoding.EncodeToString([]byte(value)))
-	add(base64.RawURLEncoding.EncodeToString([]byte(value)))
+	standard := base64.RawStdEncoding.EncodeToString([]byte(value))
+	add(standard)
+	if strings.ContainsAny(standard, "+/") {
+		add(base64.RawURLEncoding.EncodeToString([]byte(value)))
+	}
 	return all
 }
 

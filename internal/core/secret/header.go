@@ -82,6 +82,9 @@ func (p *pass) field(name, value string) string {
 	if strings.ContainsAny(value, "?#@") {
 		value = p.address(value)
 	}
+	if len(value) < shortest {
+		return value
+	}
 	return string(p.shapesIn([]byte(value)))
 }
 

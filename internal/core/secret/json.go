@@ -41,11 +41,13 @@ func (p *pass) json(text []byte) []byte {
 			return w.bytes()
 		}
 		start := i + quote
-		end := stringEnd(text, start)
+		end, telling := stringEnd(text, start)
 		i = end
 		behind := skipSpace(text, end)
 		if behind == len(text) || text[behind] != ':' {
-			p.jsonText(w, start, end)
+			if telling && end-start >= 8 {
+				p.jsonText(w, start, end)
+			}
 			continue
 		}
 		k := p.rules.ofBytes(nameIn(text[start:end]))
@@ -56,20 +58,36 @@ func (p *pass) json(text []byte) []byte {
 	}
 }
 
-// stringEnd is where a string in quotes ends, behind its last quote; a text that is
-// over ends it, too.
-func stringEnd(text []byte, start int) int {
-	for i := start + 1; i < len(text); {
-		at := bytes.IndexAny(text[i:], `"\`)
-		if at < 0 {
-			return len(text)
-		}
-		if i += at; text[i] == '"' {
-			return i + 1
-		}
-		i += 2
+// letters tell what a byte in a string is: 0 for most.
+var letters = func() (table [256]byte) {
+	for _, c := range []byte(`(?#@=<{`) {
+		table[c] = structured
 	}
-	return len(text)
+	table['"'], table['\\'] = closing, escaping
+	return table
+}()
+
+const (
+	structured = 1 + iota // stands in texts that are something else than words
+	closing               // ends a string
+	escaping              // begins an escape
+)
+
+// stringEnd is where a string in quotes ends, behind its last quote; a text that is
+// over ends it, too. It says as well whether the string may be a text of its own.
+func stringEnd(text []byte, start int) (end int, isText bool) {
+	for i := start + 1; i < len(text); i++ {
+		switch letters[text[i]] {
+		case closing:
+			return i + 1, isText
+		case escaping:
+			isText = true
+			i++
+		case structured:
+			isText = true
+		}
+	}
+	return len(text), isText
 }
 
 func skipSpace(text []byte, i int) int {
@@ -82,7 +100,7 @@ func skipSpace(text []byte, i int) int {
 // nameIn is the name that stands in quotes.
 func nameIn(quoted []byte) []byte {
 	if bytes.IndexByte(quoted, '\\') < 0 {
-		return bytes.Trim(quoted, `"`)
+		return withoutQuotes(quoted)
 	}
 	return []byte(unquoted(quoted))
 }
@@ -90,11 +108,23 @@ func nameIn(quoted []byte) []byte {
 // unquoted is the text of a string as JSON has it. Of one that is not whole it is what
 // there is.
 func unquoted(quoted []byte) string {
-	var plain string
-	if json.Unmarshal(quoted, &plain) == nil {
-		return plain
+	if bytes.IndexByte(quoted, '\\') >= 0 {
+		var plain string
+		if json.Unmarshal(quoted, &plain) == nil {
+			return plain
+		}
 	}
-	return strings.TrimSuffix(strings.TrimPrefix(string(quoted), `"`), `"`)
+	return string(withoutQuotes(quoted))
+}
+
+func withoutQuotes(quoted []byte) []byte {
+	if len(quoted) > 0 && quoted[0] == '"' {
+		quoted = quoted[1:]
+	}
+	if n := len(quoted); n > 0 && quoted[n-1] == '"' {
+		quoted = quoted[:n-1]
+	}
+	return quoted
 }
 
 // jsonValue masks the value that begins at i: a text or a number, or all of them in an
@@ -106,7 +136,7 @@ func (p *pass) jsonValue(w *patch, i int, k kind) int {
 	}
 	switch c := text[i]; {
 	case c == '"':
-		end := stringEnd(text, i)
+		end, _ := stringEnd(text, i)
 		p.jsonSecret(w, i, end, k)
 		return end
 	case (c == '{' || c == '[') && k == sure:
@@ -139,7 +169,7 @@ func (p *pass) jsonAll(w *patch, i int) int {
 			}
 			depth--
 		case c == '"':
-			end := stringEnd(text, i)
+			end, _ := stringEnd(text, i)
 			if behind := skipSpace(text, end); behind < len(text) && text[behind] == ':' {
 				i = behind + 1
 				continue
@@ -157,6 +187,9 @@ func (p *pass) jsonAll(w *patch, i int) int {
 
 // jsonSecret masks a string, which the end of the text may have cut off.
 func (p *pass) jsonSecret(w *patch, start, end int, k kind) {
+	if k == likely && end-start < 8 { // too short for one
+		return
+	}
 	value := unquoted(w.text[start:end])
 	if value == "" || k == likely && !looksSecret(value) {
 		return
@@ -172,9 +205,6 @@ func (p *pass) jsonSecret(w *patch, start, end int, k kind) {
 // quotes, an address, a question of GraphQL.
 func (p *pass) jsonText(w *patch, start, end int) {
 	quoted := w.text[start:end]
-	if len(quoted) < 8 || !bytes.ContainsAny(quoted, `\(?#@=<`) {
-		return
-	}
 	value := unquoted(quoted)
 	masked := value
 	p.within(func() { masked = p.inside(value) })

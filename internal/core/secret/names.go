@@ -1,9 +1,11 @@
 package secret
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 )
 
 // kind is how a name of a header, member, parameter, field or element is looked at.
@@ -46,8 +48,12 @@ var openNames = []string{
 type Rules struct {
 	words, endings, exact, likely, open []string
 
-	mu    sync.RWMutex
-	known map[string]kind // of names as they were written
+	// known are names as they were written, to be read without waiting; fresh has those
+	// as well that came to be known since, and becomes known when it was asked often.
+	known  atomic.Pointer[map[string]kind]
+	mu     sync.Mutex
+	fresh  map[string]kind
+	missed int
 }
 
 // mostNames bounds how many names a Rules remembers.
@@ -64,8 +70,10 @@ func NewRules(more, except []string) *Rules {
 		}
 		return all
 	}
+	none := make(map[string]kind)
 	r := &Rules{words: slices.Clone(sureWords), endings: sureEndings, exact: slices.Clone(sureNames), likely: likelyNames, open: slices.Concat(openNames, plain(except)),
-		known: make(map[string]kind)}
+		fresh: make(map[string]kind)}
+	r.known.Store(&none)
 	for _, name := range plain(more) {
 		if len(name) < 3 { // it would stand in too many names
 			r.exact = append(r.exact, name)
@@ -95,19 +103,22 @@ func (r *Rules) of(name string) kind { return r.ofBytes([]byte(name)) }
 
 // ofBytes is of without a copy of names that are known.
 func (r *Rules) ofBytes(name []byte) kind {
-	r.mu.RLock()
-	k, known := r.known[string(name)]
-	r.mu.RUnlock()
-	if known {
+	if k, known := (*r.known.Load())[string(name)]; known {
 		return k
 	}
-	k = r.judge(plainName(string(name)))
-	if len(name) <= 64 {
-		r.mu.Lock()
-		if len(r.known) < mostNames {
-			r.known[string(name)] = k
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	k, known := r.fresh[string(name)]
+	if !known {
+		if k = r.judge(plainName(string(name))); len(name) > 64 || len(r.fresh) >= mostNames {
+			return k
 		}
-		r.mu.Unlock()
+		r.fresh[string(name)] = k
+	}
+	if r.missed++; r.missed > len(r.fresh) {
+		all := maps.Clone(r.fresh)
+		r.known.Store(&all)
+		r.missed = 0
 	}
 	return k
 }

@@ -11,6 +11,9 @@ import (
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
+	"hash"
+	"io"
+	"sync"
 	"sync/atomic"
 
 	"rapidmimic.example/internal/core/call"
@@ -21,7 +24,8 @@ import (
 // concurrent use.
 type Masker struct {
 	rules *Rules
-	key   atomic.Pointer[[]byte]
+	// digests are hashes under the present key, used one after the other.
+	digests atomic.Pointer[sync.Pool]
 }
 
 // NewMasker builds a Masker. Digests can be compared only under the same key, which
@@ -33,16 +37,22 @@ func NewMasker(key []byte, rules *Rules) *Masker {
 }
 
 // SetKey has digests made under another key from now on.
-func (m *Masker) SetKey(key []byte) { m.key.Store(&key) }
+func (m *Masker) SetKey(key []byte) {
+	m.digests.Store(&sync.Pool{New: func() any { return hmac.New(sha256.New, key) }})
+}
 
 // Prefix begins every digest.
 const Prefix = "masked-"
 
 // digest is 128 bits wide, so that two values hardly ever have the same one.
 func (m *Masker) digest(secret string) string {
-	mac := hmac.New(sha256.New, *m.key.Load())
-	mac.Write([]byte(secret))
-	return Prefix + hex.EncodeToString(mac.Sum(nil)[:16])
+	pool := m.digests.Load()
+	mac := pool.Get().(hash.Hash)
+	defer pool.Put(mac)
+	mac.Reset()
+	_, _ = io.WriteString(mac, secret) // a hash never fails
+	var sum [sha256.Size]byte
+	return Prefix + hex.EncodeToString(mac.Sum(sum[:0])[:16])
 }
 
 // hidden stands for a secret where whoever reads it may not even recognise it.
@@ -52,7 +62,7 @@ func hidden(string) string { return "(secret)" }
 type pass struct {
 	rules  *Rules
 	mark   func(secret string) string // what stands for a secret
-	values []string                   // the secrets that were found, in the clear
+	values []found                    // the secrets that were found
 	depth  int                        // of texts within texts
 }
 
@@ -61,20 +71,24 @@ func (p *pass) take(secret string) string {
 	if secret == "" {
 		return ""
 	}
-	p.note(secret)
-	return p.mark(secret)
+	return p.note(secret)
 }
 
-// note has a secret replaced wherever it occurs.
-func (p *pass) note(secret string) {
+// found is a secret in the clear, and what stands for it.
+type found struct{ value, mark string }
+
+// note has a secret replaced wherever it occurs, by what it gives.
+func (p *pass) note(secret string) (mark string) {
 	for _, known := range p.values {
-		if known == secret {
-			return
+		if known.value == secret {
+			return known.mark
 		}
 	}
+	mark = p.mark(secret)
 	if len(p.values) < mostValues {
-		p.values = append(p.values, secret)
+		p.values = append(p.values, found{secret, mark})
 	}
+	return mark
 }
 
 // mostValues bounds how many secrets of one call are looked for elsewhere.

@@ -57,8 +57,8 @@ func same(a, b []byte) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] =
 
 // text masks the secrets in a text by what it is.
 func (p *pass) text(text []byte, contentType string) []byte {
-	base := call.BaseType(contentType)
-	start := bytes.TrimLeft(text, "\ufeff \t\r\n")
+	base := baseType(contentType)
+	start := bytes.TrimLeft(bytes.TrimPrefix(text, []byte("\ufeff")), " \t\r\n")
 	switch {
 	case base == "application/x-www-form-urlencoded":
 		if masked := p.pairs(string(text)); masked != string(text) {
@@ -80,6 +80,12 @@ func (p *pass) text(text []byte, contentType string) []byte {
 		text = p.json(text)
 	}
 	return p.shapesIn(text)
+}
+
+// baseType is call.BaseType without a look at the parameters.
+func baseType(contentType string) string {
+	base, _, _ := strings.Cut(contentType, ";")
+	return strings.ToLower(strings.TrimSpace(base))
 }
 
 // wide is the byte order of a text in UTF-16; nil for any other.
