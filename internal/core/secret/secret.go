@@ -26,6 +26,7 @@ type Masker struct {
 	rules *Rules
 	// digests are hashes under the present key, used one after the other.
 	digests atomic.Pointer[sync.Pool]
+	clean   cleanBodies
 }
 
 // NewMasker builds a Masker. Digests can be compared only under the same key, which
@@ -64,6 +65,7 @@ type pass struct {
 	mark   func(secret string) string // what stands for a secret
 	values []found                    // the secrets that were found
 	depth  int                        // of texts within texts
+	clean  *cleanBodies               // nil where none are remembered
 }
 
 // take notes a secret, and gives what stands for it.
@@ -109,6 +111,7 @@ func (m *Masker) pass(mark func(string) string) *pass { return &pass{rules: m.ru
 // may share it.
 func (m *Masker) Mask(r *call.Record) {
 	p := m.pass(m.digest)
+	p.clean = &m.clean
 	p.request(&r.Request)
 	before := len(r.Answer.Body)
 	p.answer(&r.Answer)
@@ -154,5 +157,12 @@ func (p *pass) request(r *call.Request) {
 
 func (p *pass) answer(a *call.Answer) {
 	a.Header = p.fields(a.Header)
-	a.Body = p.body(a.Body, a.Get("Content-Type"), a.Get("Content-Encoding"))
+	contentType, body := a.Get("Content-Type"), a.Body
+	if p.clean != nil && p.clean.has(body, contentType) {
+		return
+	}
+	known := len(p.values)
+	if a.Body = p.body(body, contentType, a.Get("Content-Encoding")); p.clean != nil && same(a.Body, body) && len(p.values) == known {
+		p.clean.saw(body, contentType)
+	}
 }

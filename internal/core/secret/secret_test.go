@@ -241,3 +241,25 @@ func TestSecretsThatConditionsSawAreHidden(t *testing.T) {
 	masker.Hide(&missing)
 	assert.Equal(t, "header authorization is missing", missing.String())
 }
+
+// A body that many calls share is looked at once or twice; one that only looks like it
+// is looked at itself.
+func TestSharedBodiesAreRemembered(t *testing.T) {
+	masker := newMasker()
+	mask := func(kind string, body []byte) string {
+		r := &call.Record{Answer: call.Answer{Header: []call.Field{{Name: "Content-Type", Value: kind}}, Body: body}}
+		masker.Mask(r)
+		return shown(string(r.Answer.Body))
+	}
+	clean, form := []byte(`{"state": "free"}`), []byte(`password=s3cret`)
+	for range 4 {
+		assert.Equal(t, `{"state": "free"}`, mask("application/json", clean))
+		assert.Equal(t, `password=s3cret`, mask("image/png", form))
+	}
+	assert.Equal(t, `password=M`, mask("application/x-www-form-urlencoded", form), "as something else it is another body")
+	longer := append(clean[:len(clean)-1:len(clean)-1], `, "token": "x"}`...)
+	assert.Equal(t, `{"state": "free", "token": "M"}`, mask("application/json", longer))
+	with := &call.Record{Request: call.Request{Query: "token=free-berth-9"}, Answer: call.Answer{Header: []call.Field{{Name: "Content-Type", Value: "text/plain"}}, Body: []byte("it is free-berth-9")}}
+	masker.Mask(with)
+	assert.Equal(t, "it is M", shown(string(with.Answer.Body)), "what a request says is looked for all the same")
+}
