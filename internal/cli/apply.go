@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -44,10 +45,11 @@ func (p Program) exportCommand() *cli.Command {
 	}
 }
 
-// packAll makes a zip archive of all files of a folder that are not hidden.
-func packAll(folder string) ([]byte, error) {
-	archive, _, err := pack(folder, func(string) bool { return true })
-	return archive, err
+// packAll makes a zip archive of the files of a folder that have a place in one, and
+// says which were left alone: others, and what links lead to.
+func packAll(folder string) (archive []byte, left []string, err error) {
+	archive, _, left, err = pack(folder, false, spec.FolderFile)
+	return archive, left, err
 }
 
 func (p Program) apply(ctx context.Context, c *cli.Command) error {
@@ -73,12 +75,14 @@ func (p Program) apply(ctx context.Context, c *cli.Command) error {
 }
 
 func applyOnce(ctx context.Context, api *client.Client, folder string, how client.Apply) (report api.ApplyReport, err error) {
-	archive, err := packAll(folder)
+	archive, left, err := packAll(folder)
 	if err != nil {
 		return report, err
 	}
 	how.Source = sourceOf(folder)
-	return api.Apply(ctx, archive, how)
+	report, err = api.Apply(ctx, archive, how)
+	report.Unknown = append(report.Unknown, left...)
+	return report, err
 }
 
 // sourceOf names a folder, so that what came from another one is not missed in
@@ -196,8 +200,9 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 	}
 	folder := given[0]
 	var archive []byte
+	var left []string
 	if _, err := os.Stat(folder); err == nil {
-		if archive, err = packAll(folder); err != nil {
+		if archive, left, err = packAll(folder); err != nil {
 			return err
 		}
 	}
@@ -208,7 +213,7 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 	if err := writeFiles(folder, report.Files); err != nil {
 		return err
 	}
-	if archive, err = packAll(folder); err != nil {
+	if archive, _, err = packAll(folder); err != nil {
 		return err
 	}
 	if _, err := api.Apply(ctx, archive, client.Apply{Record: true, Source: sourceOf(folder)}); err != nil {
@@ -220,12 +225,21 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 				p.say("%-8s  %s", file.Outcome, path.Join(filepath.ToSlash(folder), file.Name))
 			}
 		}
+		for _, name := range left {
+			p.say("ignored   %s has no place in a folder", name)
+		}
 		p.say("%s  files written or removed: %d, unchanged: %d", folder, len(report.Files), report.Unchanged)
 	})
 }
 
-// writeFiles carries out what an export says, inside of the folder alone.
+// writeFiles carries out what an export says, inside of the folder alone: files that
+// have a place in one, and none through a link.
 func writeFiles(folder string, files []api.ExportFile) error {
+	for _, file := range files {
+		if !spec.FolderFile(file.Name) {
+			return fmt.Errorf("the service has a file %q, which has no place in a folder: nothing was written", file.Name)
+		}
+	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return fmt.Errorf("make folder: %w", err)
 	}
@@ -234,6 +248,11 @@ func writeFiles(folder string, files []api.ExportFile) error {
 		return fmt.Errorf("open folder: %w", err)
 	}
 	defer root.Close()
+	for _, file := range files {
+		if link := linkIn(root, file.Name); link != "" {
+			return fmt.Errorf("%s is a link, and files are not written through one: nothing was written", filepath.Join(folder, link))
+		}
+	}
 	for _, file := range files {
 		if file.Outcome == "removed" {
 			err = root.Remove(file.Name)
@@ -245,4 +264,17 @@ func writeFiles(folder string, files []api.ExportFile) error {
 		}
 	}
 	return nil
+}
+
+// linkIn is the first part of a path that is a link; "" for none.
+func linkIn(root *os.Root, name string) string {
+	for i, c := range name + "/" {
+		if c != '/' {
+			continue
+		}
+		if info, err := root.Lstat(name[:i]); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+			return name[:i]
+		}
+	}
+	return ""
 }

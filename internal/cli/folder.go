@@ -17,7 +17,7 @@ var contractEndings = []string{".yaml", ".yml", ".json", ".wsdl", ".xsd", ".xml"
 // packFolder makes a zip archive of the files in a folder that a contract can
 // consist of.
 func packFolder(folder string) ([]byte, error) {
-	archive, packed, err := pack(folder, func(name string) bool {
+	archive, packed, _, err := pack(folder, true, func(name string) bool {
 		return slices.Contains(contractEndings, strings.ToLower(filepath.Ext(name)))
 	})
 	if err == nil && packed == 0 {
@@ -26,12 +26,13 @@ func packFolder(folder string) ([]byte, error) {
 	return archive, err
 }
 
-// pack makes a zip archive of the wanted files in a folder, save hidden ones.
-// Links are followed as long as they stay in the folder.
-func pack(folder string, wanted func(name string) bool) (packed []byte, count int, err error) {
+// pack makes a zip archive of the wanted files in a folder, save hidden ones, and says
+// which it left alone. Links are followed when they may be, as long as they stay in the
+// folder.
+func pack(folder string, links bool, wanted func(name string) bool) (packed []byte, count int, left []string, err error) {
 	root, err := os.OpenRoot(folder)
 	if err != nil {
-		return nil, 0, fmt.Errorf("%w (nothing was changed)", err)
+		return nil, 0, nil, fmt.Errorf("%w (nothing was changed)", err)
 	}
 	defer root.Close()
 	var archive bytes.Buffer
@@ -47,7 +48,10 @@ func pack(folder string, wanted func(name string) bool) (packed []byte, count in
 			}
 			return nil
 		}
-		if hidden || !wanted(name) {
+		if hidden || !wanted(name) || entry.Type()&fs.ModeSymlink != 0 && !links {
+			if !hidden {
+				left = append(left, name)
+			}
 			return nil
 		}
 		text, err := root.ReadFile(name)
@@ -63,10 +67,10 @@ func pack(folder string, wanted func(name string) bool) (packed []byte, count in
 		return err
 	})
 	if err != nil {
-		return nil, 0, fmt.Errorf("pack folder %s: %w (nothing was changed)", folder, err)
+		return nil, 0, nil, fmt.Errorf("pack folder %s: %w (nothing was changed)", folder, err)
 	}
 	if err := w.Close(); err != nil {
-		return nil, 0, fmt.Errorf("pack folder %s: %w", folder, err)
+		return nil, 0, nil, fmt.Errorf("pack folder %s: %w", folder, err)
 	}
-	return archive.Bytes(), count, nil
+	return archive.Bytes(), count, left, nil
 }

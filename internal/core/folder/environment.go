@@ -11,7 +11,7 @@ import (
 )
 
 // environmentFile has what belongs to no single service.
-const environmentFile = "environment.yaml"
+const environmentFile = spec.EnvironmentFile
 
 // Environment is what environment.yaml says. Its lists have places of the same
 // order.

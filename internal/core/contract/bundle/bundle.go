@@ -12,6 +12,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/spec/problem"
@@ -151,6 +153,12 @@ func cleanName(name string) (string, error) {
 	clean := path.Clean(strings.ReplaceAll(name, `\`, "/"))
 	if strings.HasPrefix(clean, "/") || clean == ".." || strings.HasPrefix(clean, "../") || strings.Contains(clean, ":") {
 		return "", problem.New(problem.Invalid, "the archive has a file %q outside of itself", name)
+	}
+	if !utf8.ValidString(clean) || strings.ContainsFunc(clean, func(r rune) bool { return unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) }) {
+		return "", problem.New(problem.Invalid, "the archive has a file %q: a name with control characters is not for a folder", name)
+	}
+	if folder := path.Dir(clean); strings.HasPrefix(folder, ".") && folder != "." || strings.Contains(folder, "/.") {
+		return "", problem.New(problem.Invalid, "the archive has a file %q in a hidden folder, which belongs to another program", name)
 	}
 	return clean, nil
 }
