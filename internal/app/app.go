@@ -38,6 +38,7 @@ import (
 	"rapidmimic.example/internal/fetch"
 	"rapidmimic.example/internal/memory"
 	"rapidmimic.example/internal/metrics"
+	"rapidmimic.example/internal/outgoing"
 	"rapidmimic.example/internal/rescue"
 	"rapidmimic.example/internal/store"
 	"rapidmimic.example/internal/traffic"
@@ -273,11 +274,23 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engine, ca *authority.Authority) {
 	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
 		BodyTimeout: a.config.BodyTimeout, Memory: a.memory.bodies,
-		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream})})
+		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream, Rules: a.outgoing(false)})})
 	a.assembleProxy(definitions, answering, ca)
 	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.traffic = a.server(answering)
 	a.traffic.ConnState, a.traffic.DisableGeneralOptionsHandler = a.called.Track, true
+}
+
+// outgoing are the rules for connections to others; public keeps them from this machine
+// and private networks.
+func (a *app) outgoing(public bool) *outgoing.Rules {
+	rules := &outgoing.Rules{Hosts: a.config.Upstreams, Public: public}
+	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener} {
+		if l != nil {
+			rules.Own = append(rules.Own, l.Addr().String())
+		}
+	}
+	return rules
 }
 
 // assembleControl builds the port of the API and the console.
@@ -290,7 +303,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 	}
 	if a.config.ImportURLs {
-		c.Fetch = fetch.New(control.MaxUpload, a.config.ImportPrivate).Fetch
+		c.Fetch = fetch.New(control.MaxUpload, a.outgoing(!a.config.ImportPrivate)).Fetch
 	}
 	if a.proxyListener != nil {
 		c.ProxyURL = baseURL(a.proxyListener)
@@ -341,7 +354,7 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	a.proxy = a.server(traffic.NewProxy(traffic.ProxyConfig{
 		Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
 		Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
-		Own:    []string{a.controlListener.Addr().String(), a.trafficListener.Addr().String(), a.proxyListener.Addr().String()},
+		Dial:   a.outgoing(false).Dial,
 	}))
 	a.proxy.ConnState = a.proxied.Track
 }

@@ -52,6 +52,9 @@ type Config struct {
 	Origins []string
 	// NoUpstream forbids every call to an upstream.
 	NoUpstream bool
+	// Upstreams are the hosts that alone may be called, with * for any part of a name;
+	// none for all.
+	Upstreams []string
 	// Mask are more names of headers, members, parameters, fields and elements whose
 	// values are masked before a call is stored; MaskNot are names whose values are
 	// not, whatever else says so.

@@ -10,12 +10,11 @@ import (
 	"io"
 	"net"
 	"net/http"
-	"net/netip"
 	"net/url"
 	"path"
-	"syscall"
 	"time"
 
+	"rapidmimic.example/internal/outgoing"
 	"rapidmimic.example/spec/problem"
 )
 
@@ -31,15 +30,11 @@ type Fetcher struct {
 	maxSize int64
 }
 
-// New builds a Fetcher for documents of at most maxSize bytes. private allows
-// addresses of this machine and of private networks.
-func New(maxSize int64, private bool) *Fetcher {
-	dialer := &net.Dialer{Timeout: 5 * time.Second}
-	if !private {
-		dialer.Control = refusePrivate
-	}
+// New builds a Fetcher for documents of at most maxSize bytes, from where the rules let
+// it.
+func New(maxSize int64, rules *outgoing.Rules) *Fetcher {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.DialContext = dialer.DialContext
+	transport.DialContext = rules.Dial
 	transport.Proxy = nil // what is dialled must be what is asked for
 	transport.ResponseHeaderTimeout = within
 	return &Fetcher{maxSize: maxSize, client: &http.Client{
@@ -53,24 +48,23 @@ func New(maxSize int64, private bool) *Fetcher {
 	}}
 }
 
-var errPrivate = errors.New("it leads to an address of this machine or of a private network (serve --import-private allows that)")
-
-// refusePrivate looks at the address that is really dialled, after names were
-// resolved, so that no name can lead around it.
-func refusePrivate(_, address string, _ syscall.RawConn) error {
-	target, err := netip.ParseAddrPort(address)
-	if err != nil {
-		return fmt.Errorf("read address %q: %w", address, err)
+// notFetched says why nothing came from an address, without what is only known on this
+// side, such as who resolves names here.
+func notFetched(address string, err error) error {
+	var host *outgoing.ErrHost
+	var dns *net.DNSError
+	switch {
+	case errors.Is(err, outgoing.ErrPrivate):
+		return problem.New(problem.Refused, "%s is refused: %v (serve --import-private allows that)", address, outgoing.ErrPrivate)
+	case errors.Is(err, outgoing.ErrOwn):
+		return problem.New(problem.Refused, "%s is refused: %v", address, outgoing.ErrOwn)
+	case errors.As(err, &host):
+		return problem.New(problem.Refused, "%s is refused: host %q is not among those that this service may call (serve --upstreams)", address, host.Host)
+	case errors.As(err, &dns):
+		return problem.New(problem.Unreachable, "no contract at %s: its host name %q is not known here", address, dns.Name)
 	}
-	ip := target.Addr().Unmap()
-	if !ip.IsGlobalUnicast() || ip.IsPrivate() || shared.Contains(ip) {
-		return errPrivate
-	}
-	return nil
+	return problem.New(problem.Unreachable, "no contract at %s: %v", address, err)
 }
-
-// shared is the address space behind carriers' translation (RFC 6598).
-var shared = netip.MustParsePrefix("100.64.0.0/10")
 
 // Fetch gets a document. name is the last part of its address.
 func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name string, err error) {
@@ -89,10 +83,7 @@ func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name 
 		if errors.As(err, &wrapped) {
 			err = wrapped.Err
 		}
-		if errors.Is(err, errPrivate) {
-			return nil, "", problem.New(problem.Refused, "%s is refused: %v", address, errPrivate)
-		}
-		return nil, "", problem.New(problem.Unreachable, "no contract at %s: %v", address, err)
+		return nil, "", notFetched(address, err)
 	}
 	defer resp.Body.Close()
 	if resp.StatusCode != http.StatusOK {

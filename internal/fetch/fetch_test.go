@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/fetch"
+	"rapidmimic.example/internal/outgoing"
 )
 
 func TestFetch(t *testing.T) {
@@ -23,7 +24,7 @@ func TestFetch(t *testing.T) {
 	mux.HandleFunc("/large", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte(strings.Repeat("x", 200))) })
 	server := httptest.NewServer(&mux)
 	defer server.Close()
-	allowed := fetch.New(100, true)
+	allowed := fetch.New(100, &outgoing.Rules{})
 
 	text, name, err := allowed.Fetch(context.Background(), server.URL+"/contracts/moorings.yaml?x=1")
 	require.NoError(t, err)
@@ -47,7 +48,7 @@ func TestFetch(t *testing.T) {
 	}
 	port := server.URL[strings.LastIndex(server.URL, ":"):]
 	for _, host := range []string{"127.0.0.1", "localhost", "[::ffff:127.0.0.1]", "10.0.0.1", "169.254.169.254", "100.64.0.1", "0.0.0.0"} {
-		_, _, err := fetch.New(100, false).Fetch(context.Background(), "http://"+host+port+"/contracts/moorings.yaml")
+		_, _, err := fetch.New(100, &outgoing.Rules{Public: true}).Fetch(context.Background(), "http://"+host+port+"/contracts/moorings.yaml")
 		assert.ErrorContains(t, err, "private network", host)
 	}
 }

@@ -44,8 +44,8 @@ type ProxyConfig struct {
 	Listed func(host string) bool
 	// Certificate makes the certificate for a host that is intercepted.
 	Certificate func(host string) (*tls.Certificate, error)
-	// Own are host:port of our own ports that the proxy must not reach.
-	Own []string
+	// Dial makes the connections of tunnels, to where it may.
+	Dial func(ctx context.Context, network, address string) (net.Conn, error)
 	// Only refuses hosts that no service lists.
 	Only bool
 	// Asks has programs that call a listed host asked for the user name that they are
@@ -94,39 +94,11 @@ func hostOf(address string) string {
 // allowed reports whether a host that no service lists may be reached; else it
 // answers so.
 func (p *Proxy) allowed(w http.ResponseWriter, address string) bool {
-	for _, own := range p.Own {
-		if sameAddress(own, address) {
-			http.Error(w, "The proxy does not reach Rapid Mimic's own ports.", http.StatusForbidden)
-			return false
-		}
-	}
 	if p.Only {
 		http.Error(w, "No service lists "+address+", and this proxy reaches only hosts that one does.", http.StatusForbidden)
 		return false
 	}
 	return true
-}
-
-// sameAddress compares host:port; every name of this machine is the same.
-func sameAddress(own, address string) bool {
-	ownHost, ownPort, _ := net.SplitHostPort(own)
-	host, port, err := net.SplitHostPort(address)
-	if err != nil || port != ownPort {
-		return false
-	}
-	if host == ownHost || strings.EqualFold(host, "localhost") {
-		return true
-	}
-	addresses, err := net.LookupIP(host)
-	if err != nil {
-		return false
-	}
-	for _, ip := range addresses {
-		if ip.IsLoopback() || ip.IsUnspecified() || ip.String() == ownHost {
-			return true
-		}
-	}
-	return false
 }
 
 // connect is what clients ask for when they speak TLS, or something else, to a
@@ -279,10 +251,9 @@ func (p *Proxy) tunnel(w http.ResponseWriter, r *http.Request) {
 	if !p.allowed(w, r.Host) {
 		return
 	}
-	theirs, err := (&net.Dialer{Timeout: 10 * time.Second}).DialContext(r.Context(), "tcp", r.Host)
+	theirs, err := p.Dial(r.Context(), "tcp", r.Host)
 	if err != nil {
-		_, why := p.Handler.Upstream.Explain(err)
-		http.Error(w, r.Host+" was not reached: "+why+".", http.StatusBadGateway)
+		p.unreached(w, r.Host, err)
 		return
 	}
 	defer theirs.Close()
@@ -309,6 +280,16 @@ func (p *Proxy) tunnel(w http.ResponseWriter, r *http.Request) {
 	<-done
 }
 
+// unreached says why a host was not reached: because it may not be, or could not.
+func (p *Proxy) unreached(w http.ResponseWriter, host string, err error) {
+	status, why := p.Handler.Upstream.Explain(err)
+	if status == http.StatusLoopDetected {
+		http.Error(w, "The proxy does not reach Rapid Mimic's own ports.", http.StatusForbidden)
+		return
+	}
+	http.Error(w, host+" was not reached: "+why+".", status)
+}
+
 // closeWrite tells the other side that nothing more comes, and leaves it the
 // rest to say.
 func closeWrite(conn net.Conn) {
@@ -330,11 +311,10 @@ func (p *Proxy) forward(w http.ResponseWriter, r *http.Request) {
 	}
 	out := r.Clone(r.Context())
 	out.RequestURI, out.URL = "", &url.URL{Scheme: "http", Host: r.URL.Host, Path: r.URL.Path, RawPath: r.URL.RawPath, RawQuery: r.URL.RawQuery}
-	out.Header = http.Header(engine.EndToEnd(map[string][]string(r.Header)))
+	out.Header = http.Header(engine.WithoutHints(engine.EndToEnd(map[string][]string(r.Header))))
 	resp, err := p.Handler.Upstream.RoundTrip(out)
 	if err != nil {
-		status, why := p.Handler.Upstream.Explain(err)
-		http.Error(w, r.URL.Host+" was not reached: "+why+".", status)
+		p.unreached(w, r.URL.Host, err)
 		return
 	}
 	defer resp.Body.Close()

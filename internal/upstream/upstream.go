@@ -15,6 +15,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"rapidmimic.example/internal/outgoing"
 )
 
 // Client asks upstreams. It is safe for concurrent use.
@@ -27,6 +29,8 @@ type Config struct {
 	HeaderTimeout time.Duration
 	// Forbidden refuses every call: nothing leaves this program.
 	Forbidden bool
+	// Rules say what may be reached.
+	Rules *outgoing.Rules
 }
 
 // DefaultHeaderTimeout is a minute.
@@ -40,9 +44,8 @@ func New(c Config) *Client {
 	if c.HeaderTimeout == 0 {
 		c.HeaderTimeout = DefaultHeaderTimeout
 	}
-	dialer := &net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}
 	t := &http.Transport{
-		DialContext: dialer.DialContext, ForceAttemptHTTP2: true, DisableCompression: true,
+		DialContext: c.Rules.Dial, ForceAttemptHTTP2: true, DisableCompression: true,
 		MaxIdleConns: 500, MaxIdleConnsPerHost: 100, IdleConnTimeout: 90 * time.Second,
 		TLSHandshakeTimeout: 10 * time.Second, ExpectContinueTimeout: time.Second, ResponseHeaderTimeout: c.HeaderTimeout,
 		// No proxy from the environment: the upstream is asked where it says it is.
@@ -72,6 +75,7 @@ func (c *Client) Close() {
 // told so: 502, or 504 where the upstream took too long.
 func (c *Client) Explain(err error) (status int, why string) {
 	var dns *net.DNSError
+	var host *outgoing.ErrHost
 	var authority x509.UnknownAuthorityError
 	var hostname x509.HostnameError
 	var invalid x509.CertificateInvalidError
@@ -80,6 +84,10 @@ func (c *Client) Explain(err error) (status int, why string) {
 	switch {
 	case errors.Is(err, errForbidden):
 		return http.StatusBadGateway, "this service was started with --no-upstream, which forbids every call to an upstream"
+	case errors.Is(err, outgoing.ErrOwn):
+		return http.StatusLoopDetected, outgoing.ErrOwn.Error() + ", and the call would come back to it"
+	case errors.As(err, &host):
+		return http.StatusBadGateway, fmt.Sprintf("host %q is not among those that this service may call (serve --upstreams)", host.Host)
 	case errors.As(err, &dns):
 		return http.StatusBadGateway, fmt.Sprintf("its host name %q is not known here", dns.Name)
 	case errors.Is(err, syscall.ECONNREFUSED):

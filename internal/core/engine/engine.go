@@ -164,8 +164,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 				allowOrigin(&d, r, p.foreign)
 			}
 		} else {
-			relay(&d, p, r, why, nil)
-			d.Relay.capture = p.Service.Recording
+			relay(&d, p, r, why, p.Service.Recording, nil)
 		}
 		e.injure(&d, p)
 		return d

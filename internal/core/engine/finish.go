@@ -29,7 +29,9 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 		}
 		sent, steps = edited, append(steps, editStep(call.KindSend, reply.Send.Steps(), skipped))
 	}
-	relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), steps)
+	if relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), nil, steps); d.Relay == nil {
+		return
+	}
 	d.Source, d.By = call.FromMapping, m.Spec.ID
 	d.Explanation.Summary = call.Find(call.ByMappingUpstream, m.Spec.ID, p.Service.Upstream)
 	d.Relay.Edit, d.Relay.scope = reply.Edit, scope

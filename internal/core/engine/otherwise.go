@@ -16,10 +16,14 @@ func (e *Engine) otherwise(d *Decision, p *Placed, r *call.Request, steps []call
 		return true
 	}
 	if p.Service.Spec.Falls(spec.OtherwiseUpstream) && p.Service.Upstream != nil {
-		relay(d, p, r, "nothing else answers the call", steps)
-		if capture := p.Service.Recording; capture != nil && capture.LeavesOut(r, p.segments) == "" {
-			d.Recording, d.Relay.capture = capture.Spec.ID, capture
+		capture := p.Service.Recording
+		if capture != nil && capture.LeavesOut(r, p.segments) != "" {
+			capture = nil
 		}
+		if capture != nil {
+			d.Recording = capture.Spec.ID
+		}
+		relay(d, p, r, "nothing else answers the call", capture, steps)
 		return true
 	}
 	return false

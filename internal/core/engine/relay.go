@@ -5,6 +5,7 @@ import (
 	"net/textproto"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rapidmimic.example/internal/core/answer"
@@ -30,6 +31,7 @@ type Relay struct {
 	foreign bool               // that page was not listed
 	asksUs  bool               // a browser asks whether its page may send hints
 	base    *url.URL           // of the upstream
+	hops    int                // relays that the call has passed with this one
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
 }
@@ -46,11 +48,35 @@ func (p *Placed) relays() bool {
 	return p.Service != nil && p.Service.Upstream != nil && (p.Service.Spec.Relays() || p.Service.Recording != nil && !p.Service.Recording.Spec.Missing) && p.badHint == ""
 }
 
-// relay has the upstream answer.
-func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Step) {
+// hopsHeader counts on the way how many relays of ours a call has passed.
+const hopsHeader = "Rapid-Mimic-Hops"
+
+// mostHops is how many they may be: more are a circle.
+const mostHops = 8
+
+// relay has the upstream answer, and a recording that runs see it; nil for none. A call
+// that would go round in circles, or leave the upstream's base path, is refused.
+func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog.Capture, steps []call.Step) {
 	base := p.Service.Upstream
+	hops, _ := strconv.Atoi(r.Header.Get(hopsHeader)) // what is none begins
+	switch {
+	case hops >= mostHops:
+		refusal(d, "loop", selfDocument{
+			Title: "This call goes round in circles", Status: 508,
+			Detail: fmt.Sprintf("It has passed %d relays already: the upstream of %s leads back to where the call comes from.", hops, p.Service.Spec.Name),
+		}, steps)
+		d.Recording = ""
+		return
+	case strings.Trim(base.Path, "/") != "" && climbs(r.Path):
+		refusal(d, "outside-base", selfDocument{
+			Title: "The path leaves the upstream's base path", Status: 400,
+			Detail: fmt.Sprintf("Path %s has parts that lead upwards, and the upstream of %s is %s and what is below it.", r.Path, p.Service.Spec.Name, base.Redacted()),
+		}, steps)
+		d.Recording = ""
+		return
+	}
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r)}
+	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
@@ -63,6 +89,21 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, steps []call.Ste
 }
 
 // targetOf is where a call goes below a base URL.
+// climbs reports whether an escaped path has a part that leads upwards, in any
+// spelling that a server may understand.
+func climbs(escaped string) bool {
+	plain, err := url.PathUnescape(escaped)
+	if err != nil {
+		return true // nobody knows what it means to the upstream
+	}
+	for part := range strings.FieldsFuncSeq(plain, func(r rune) bool { return r == '/' || r == '\\' }) {
+		if name, _, _ := strings.Cut(part, ";"); name == ".." { // some servers take parameters off
+			return true
+		}
+	}
+	return false
+}
+
 func targetOf(base *url.URL, r *call.Request) *url.URL {
 	target := *base
 	joined, err := url.Parse(base.EscapedPath() + r.Path)
@@ -75,24 +116,30 @@ func targetOf(base *url.URL, r *call.Request) *url.URL {
 
 // hopByHop are headers that belong to one connection, not to the message
 // (RFC 9110, section 7.6.1).
-var hopByHop = []string{"Connection", "Keep-Alive", "Proxy-Connection", "Proxy-Authenticate", "Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"}
+var hopByHop = []string{"Connection", "Http2-Settings", "Keep-Alive", "Proxy-Connection", "Proxy-Authenticate", "Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"}
 
 // RequestHeader is what goes to the upstream of a request's header: without what
 // belongs to the connection, and without hints, which are for us.
 func (relay *Relay) RequestHeader(h call.Header) call.Header {
-	out := EndToEnd(h)
-	delete(out, "Rapid-Mimic")
+	out := WithoutHints(EndToEnd(h))
+	out[hopsHeader] = []string{strconv.Itoa(relay.hops)}
 	if relay.asksUs {
 		if out[askedHeaders], _ = withoutHint(out[askedHeaders]); len(out[askedHeaders]) == 0 {
 			delete(out, askedHeaders)
 		}
 	}
-	if baggage := withoutOurs(out["Baggage"]); len(baggage) > 0 {
-		out["Baggage"] = baggage
-	} else {
-		delete(out, "Baggage")
-	}
 	return out
+}
+
+// WithoutHints takes hints, which are for us, out of a header, which it changes.
+func WithoutHints(h call.Header) call.Header {
+	delete(h, "Rapid-Mimic")
+	if baggage := withoutOurs(h["Baggage"]); len(baggage) > 0 {
+		h["Baggage"] = baggage
+	} else {
+		delete(h, "Baggage")
+	}
+	return h
 }
 
 // EndToEnd copies a header without what belongs to the connection.
