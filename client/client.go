@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"strings"
@@ -72,8 +73,23 @@ type request struct {
 }
 
 // send returns the response of a request that succeeded; its body is open.
+type confirmedKey struct{}
+
+// Confirmed gives a context whose edits somebody has confirmed who was asked: see
+// problem.ConfirmHosts.
+func Confirmed(ctx context.Context) context.Context {
+	return context.WithValue(ctx, confirmedKey{}, true)
+}
+
 func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	target := c.base + r.path
+	if ctx.Value(confirmedKey{}) != nil {
+		r.query = maps.Clone(r.query)
+		if r.query == nil {
+			r.query = url.Values{}
+		}
+		r.query.Set("confirm", "true")
+	}
 	if len(r.query) > 0 {
 		target += "?" + r.query.Encode()
 	}

@@ -17,7 +17,8 @@ import (
 )
 
 // The scripts read like sessions. Each has a service of its own at
-// $RAPIDMIMIC_URL, with its traffic port at $TRAFFIC, and the demo's files.
+// $RAPIDMIMIC_URL, with its traffic port at $TRAFFIC, the demo's files, and another
+// service that plays what is real: $REAL, with its traffic port at $REAL_TRAFFIC.
 func TestCommandLine(t *testing.T) {
 	testscript.Run(t, testscript.Params{
 		Dir: "testdata/scripts",
@@ -25,6 +26,9 @@ func TestCommandLine(t *testing.T) {
 			s := start(env.T().(testing.TB), config.Config{})
 			env.Setenv("RAPIDMIMIC_URL", s.control)
 			env.Setenv("TRAFFIC", s.traffic)
+			another := start(env.T().(testing.TB), config.Config{})
+			env.Setenv("REAL", another.control)
+			env.Setenv("REAL_TRAFFIC", another.traffic)
 			env.Setenv("PATH", filepath.Dir(binary)+":"+env.Getenv("PATH"))
 			for _, name := range []string{"moorings.yaml", "tides.yaml", "moorings.mappings.yaml"} {
 				text, err := demo.File(name)

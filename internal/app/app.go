@@ -221,6 +221,7 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	definitions.SetHostRule(a.config.InterceptRule)
 	for _, aside := range definitions.Aside() {
 		a.logger.Error("a definition cannot be used and was set aside; it stays stored", "what", aside.What, "reason", aside.Reason)
 	}
@@ -247,7 +248,7 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	ca := authority.New(a.config.Data)
+	ca := authority.New(a.config.Data, a.config.Intercept)
 	a.assembleExpiry(definitions, decide)
 	a.assembleTraffic(definitions, decide, ca)
 	a.assembleControl(definitions, decide, masker, gate, ca)

@@ -29,6 +29,7 @@ import (
 // Authority signs certificates. It is safe for concurrent use.
 type Authority struct {
 	folder string
+	hosts  []string
 	now    func() time.Time
 
 	mu     sync.Mutex // guards all below
@@ -37,9 +38,11 @@ type Authority struct {
 	leaves map[string]*tls.Certificate // by host
 }
 
-// New builds an authority that keeps its key in a folder. It makes nothing yet.
-func New(folder string) *Authority {
-	return &Authority{folder: folder, now: time.Now, leaves: make(map[string]*tls.Certificate)}
+// New builds an authority that keeps its key in a folder. It makes nothing yet. hosts
+// are those that it may speak for, such as office.example or *.test; none for all. They
+// are written into it, so that programs that trust it accept no others.
+func New(folder string, hosts []string) *Authority {
+	return &Authority{folder: folder, hosts: hosts, now: time.Now, leaves: make(map[string]*tls.Certificate)}
 }
 
 const (
@@ -47,8 +50,9 @@ const (
 	certFile = "authority.pem"
 	// maxLeaves bounds the certificates that are kept in memory.
 	maxLeaves = 2_000
-	// leafLife is how long a certificate holds; clients refuse longer ones.
-	leafLife = 390 * 24 * time.Hour
+	// life is how long the authority holds, leafLife a certificate.
+	life     = 90 * 24 * time.Hour
+	leafLife = 7 * 24 * time.Hour
 )
 
 // PEM is the authority's certificate as programs import it. It is made when it
@@ -152,8 +156,55 @@ func (a *Authority) loadLocked() error {
 	if !ok {
 		return fmt.Errorf("read certificate authority in %s: the key is of another kind", a.folder)
 	}
+	if !a.now().Before(pair.Leaf.NotAfter) { // nobody can trust it any more
+		return a.makeLocked()
+	}
 	a.key, a.cert = key, pair.Leaf
 	return nil
+}
+
+// constrain writes into an authority which names it may speak for.
+func constrain(template *x509.Certificate, hosts []string) {
+	if len(hosts) == 0 {
+		return
+	}
+	template.PermittedDNSDomainsCritical = true
+	for _, host := range hosts {
+		if ip := net.ParseIP(host); ip != nil {
+			bits := 8 * len(ip.To16())
+			template.PermittedIPRanges = append(template.PermittedIPRanges, &net.IPNet{IP: ip.To16(), Mask: net.CIDRMask(bits, bits)})
+			continue
+		}
+		name := strings.ToLower(strings.TrimLeft(host, "*."))
+		if at := strings.LastIndexAny(name, "*?["); at >= 0 { // what is behind it is sure
+			name = name[strings.IndexByte(name[at:]+".", '.')+at:]
+			name = strings.TrimPrefix(name, ".")
+		}
+		if name != "" {
+			template.PermittedDNSDomains = append(template.PermittedDNSDomains, name)
+		}
+	}
+	if len(template.PermittedIPRanges) == 0 {
+		template.ExcludedIPRanges = []*net.IPNet{{IP: net.IPv4zero.To4(), Mask: net.CIDRMask(0, 32)}, {IP: net.IPv6zero, Mask: net.CIDRMask(0, 128)}}
+	}
+}
+
+// Rotate makes another authority, which programs have to come to trust.
+func (a *Authority) Rotate() error {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	clear(a.leaves)
+	return a.makeLocked()
+}
+
+// Expires is when the authority ends; zero while there is none.
+func (a *Authority) Expires() time.Time {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if _, err := os.Stat(a.File()); err != nil || a.loadLocked() != nil {
+		return time.Time{}
+	}
+	return a.cert.NotAfter
 }
 
 // makeLocked makes a new authority and keeps it.
@@ -165,9 +216,10 @@ func (a *Authority) makeLocked() error {
 	host, _ := os.Hostname() // a name to tell authorities apart; none is fine
 	template := &x509.Certificate{
 		SerialNumber: serial(), Subject: pkix.Name{CommonName: "Rapid Mimic on " + host, Organization: []string{"Rapid Mimic, for tests only"}},
-		NotBefore: a.now().Add(-time.Hour), NotAfter: a.now().AddDate(5, 0, 0), IsCA: true, BasicConstraintsValid: true, MaxPathLenZero: true,
+		NotBefore: a.now().Add(-time.Hour), NotAfter: a.now().Add(life), IsCA: true, BasicConstraintsValid: true, MaxPathLenZero: true,
 		KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign,
 	}
+	constrain(template, a.hosts)
 	raw, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	if err != nil {
 		return fmt.Errorf("make certificate authority: %w", err)
@@ -182,7 +234,7 @@ func (a *Authority) makeLocked() error {
 	a.key = key
 	err = os.WriteFile(filepath.Join(a.folder, keyFile), pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: keyBytes}), 0o600)
 	if err == nil {
-		err = os.WriteFile(a.File(), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: raw}), 0o644)
+		err = os.WriteFile(a.File(), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: raw}), 0o600)
 	}
 	if err != nil {
 		return fmt.Errorf("keep certificate authority: %w", err)

@@ -29,6 +29,7 @@ func (p Program) applyCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "dry-run", Usage: "say what would change, and change nothing"},
 			&cli.BoolFlag{Name: "prune", Usage: "remove what came from the folder and is no longer there"},
+			&cli.BoolFlag{Name: "yes", Usage: "let services list hosts of the public internet, too"},
 			&cli.BoolFlag{Name: "watch", Usage: "apply again whenever a file changes, until Ctrl+C"},
 		},
 		Action: p.apply,
@@ -56,6 +57,9 @@ func (p Program) apply(ctx context.Context, c *cli.Command) error {
 	given, api, err := p.connect(c, "a DIR")
 	if err != nil {
 		return err
+	}
+	if c.Bool("yes") {
+		ctx = client.Confirmed(ctx)
 	}
 	how := client.Apply{DryRun: c.Bool("dry-run"), Prune: c.Bool("prune")}
 	if c.Bool("watch") {

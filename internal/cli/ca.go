@@ -3,8 +3,11 @@ package cli
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"github.com/urfave/cli/v3"
+
+	"rapidmimic.example/spec/api"
 )
 
 func (p Program) caCommand() *cli.Command {
@@ -13,6 +16,9 @@ func (p Program) caCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "show", Usage: "where it is, and its fingerprint", UsageText: "rapidmimic ca show", OnUsageError: usageError, Action: p.caShow,
+			},
+			{
+				Name: "rotate", Usage: "make another one instead; programs have to come to trust it", UsageText: "rapidmimic ca rotate", OnUsageError: usageError, Action: p.caRotate,
 			},
 			{
 				Name: "export", Usage: "write its certificate to standard output", UsageText: "rapidmimic ca export > rapid-mimic.pem", OnUsageError: usageError, Action: p.caExport,
@@ -33,16 +39,34 @@ func (p Program) caShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	return p.print(c, ca, nil, func() { p.sayAuthority(ca) })
+}
+
+func (p Program) caRotate(ctx context.Context, c *cli.Command) error {
+	_, client, err := p.connect(c)
+	if err != nil {
+		return err
+	}
+	ca, err := client.RotateAuthority(ctx)
+	if err != nil {
+		return err
+	}
 	return p.print(c, ca, nil, func() {
-		p.say("file      %s", ca.File)
-		p.say("sha256    %s", ca.SHA256)
-		if ca.Proxy == "" {
-			p.say("proxy     there is none (serve --proxy HOST:PORT)")
-			return
-		}
-		p.say("proxy     %s", ca.Proxy)
-		p.say("try       curl --proxy %s --cacert %s https://HOST-THAT-A-SERVICE-LISTS/", ca.Proxy, ca.File)
+		p.say("rotated   programs that trusted the one before must come to trust this one: rapidmimic ca trust-help")
+		p.sayAuthority(ca)
 	})
+}
+
+func (p Program) sayAuthority(ca api.Authority) {
+	p.say("file      %s", ca.File)
+	p.say("sha256    %s", ca.SHA256)
+	p.say("until     %s", ca.Expires.Local().Format(time.DateOnly))
+	if ca.Proxy == "" {
+		p.say("proxy     there is none (serve --proxy HOST:PORT)")
+		return
+	}
+	p.say("proxy     %s", ca.Proxy)
+	p.say("try       curl --proxy %s --cacert %s https://HOST-THAT-A-SERVICE-LISTS/", ca.Proxy, ca.File)
 }
 
 func (p Program) caExport(ctx context.Context, c *cli.Command) error {

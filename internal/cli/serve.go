@@ -41,6 +41,7 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "open-proxy", Usage: "allow a proxy address beyond this machine; then it reaches only hosts that a service lists", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_PROXY")},
 		&cli.BoolFlag{Name: "no-upstream", Usage: "forbid every call to an upstream, for CI", Sources: cli.EnvVars("RAPIDMIMIC_NO_UPSTREAM")},
 		&cli.StringSliceFlag{Name: "upstreams", Usage: "call this `HOST` alone, such as office.example or *.test; may be given several times", Sources: cli.EnvVars("RAPIDMIMIC_UPSTREAMS")},
+		&cli.StringSliceFlag{Name: "intercept", Usage: "let services list this `HOST` alone, such as office.example or *.test; may be given several times", Sources: cli.EnvVars("RAPIDMIMIC_INTERCEPT")},
 		&cli.StringSliceFlag{Name: "origins", Usage: "pages of this `ORIGIN`, such as https://*.office.test, may use hints and lanes, beside those of this machine", Sources: cli.EnvVars("RAPIDMIMIC_ORIGINS")},
 		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of headers, members, parameters, fields and elements whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
 		&cli.StringSliceFlag{Name: "mask-not", Usage: "a `NAME` whose values are shown, although it looks like that of a secret", Sources: cli.EnvVars("RAPIDMIMIC_MASK_NOT")},
@@ -70,7 +71,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
-		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
+		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
 		HeaderTimeout: c.Duration("header-timeout"), BodyTimeout: c.Duration("body-timeout"), WriteTimeout: c.Duration("write-timeout"), IdleTimeout: c.Duration("idle-timeout"),

@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic.example/client"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
@@ -48,6 +49,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
 					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},
+					&cli.BoolFlag{Name: "yes", Usage: "list hosts of the public internet, too: whoever trusts the authority gets what the service answers instead"},
 					&cli.StringFlag{Name: "hosts", Usage: "`NAMES` of hosts whose calls are for the service, with commas between them; empty for none"},
 					&cli.StringFlag{Name: "mode", Usage: "answer calls, or relay them to the upstream"},
 					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, with commas between them"},
@@ -228,6 +230,9 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	given, err := args(c, "a SERVICE")
 	if err != nil {
 		return err
+	}
+	if c.Bool("yes") {
+		ctx = client.Confirmed(ctx)
 	}
 	patch := map[string]any{}
 	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "hints", "echo", "conformance", "upstream", "mode"} {

@@ -56,6 +56,9 @@ func (p Program) sayStatus(s api.Status) {
 	default:
 		p.say("impaired  %s", strings.Join(s.Impaired, ", "))
 	}
+	if len(s.PublicHosts) > 0 {
+		p.say("answers   for %s, which is on the public internet (services list it)", strings.Join(s.PublicHosts, ", "))
+	}
 	if len(s.Lanes) > 0 {
 		p.say("lanes     %s", strings.Join(s.Lanes, ", "))
 	}

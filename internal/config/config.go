@@ -55,6 +55,8 @@ type Config struct {
 	// Upstreams are the hosts that alone may be called, with * for any part of a name;
 	// none for all.
 	Upstreams []string
+	// Intercept are the hosts that alone services may list, likewise; none for most.
+	Intercept []string
 	// Mask are more names of headers, members, parameters, fields and elements whose
 	// values are masked before a call is stored; MaskNot are names whose values are
 	// not, whatever else says so.
@@ -102,7 +104,7 @@ func (c *Config) Check() error {
 	if c.Data, err = filepath.Abs(c.Data); err != nil {
 		return fmt.Errorf("--data %q: %w", c.Data, err)
 	}
-	if err := c.checkOrigins(); err != nil {
+	if err := errors.Join(c.checkOrigins(), c.checkIntercept()); err != nil {
 		return err
 	}
 	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic, "--proxy": c.Proxy} {

@@ -26,7 +26,16 @@ func (s *server) getAuthority(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	c.PureJSON(http.StatusOK, api.Authority{PEM: string(pem), SHA256: fingerprint, File: s.Authority.File(), Proxy: s.ProxyURL})
+	c.PureJSON(http.StatusOK, api.Authority{PEM: string(pem), SHA256: fingerprint, File: s.Authority.File(), Proxy: s.ProxyURL, Expires: s.Authority.Expires().UTC()})
+}
+
+// rotateAuthority makes another authority instead of the present one.
+func (s *server) rotateAuthority(c *gin.Context) {
+	if err := s.Authority.Rotate(); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.getAuthority(c)
 }
 
 // getPAC sends only the hosts that a service lists through the proxy.

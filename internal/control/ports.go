@@ -73,6 +73,10 @@ type Authority interface {
 	Fingerprint() (string, error)
 	// File is where the certificate is kept.
 	File() string
+	// Rotate makes another authority instead of it.
+	Rotate() error
+	// Expires is when it ends; zero while there is none.
+	Expires() time.Time
 }
 
 // CallStore reads calls that were kept. Errors are problems where the user can

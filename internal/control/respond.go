@@ -95,6 +95,9 @@ func author(c *gin.Context) {
 	if name != "" {
 		c.Request = c.Request.WithContext(catalog.By(c.Request.Context(), name))
 	}
+	if c.Query("confirm") == "true" {
+		c.Request = c.Request.WithContext(catalog.Confirmed(c.Request.Context()))
+	}
 }
 
 // patched applies the request's patch to a document: a JSON Merge Patch

@@ -20,6 +20,7 @@ func (s *server) table() []route {
 		{"POST", "/imports", s.postImport},
 
 		{"GET", "/authority", s.getAuthority},
+		{"POST", "/authority/rotations", s.rotateAuthority},
 		{"POST", "/apply", s.postApply},
 		{"POST", "/export", s.postExport},
 

@@ -17,6 +17,9 @@ var openAPI []byte
 
 func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
 
+// authorityWarning is how long before its end the authority is told of.
+const authorityWarning = 7 * 24 * time.Hour
+
 // getStatus tells the state of the environment: scenario, modes and impairments as
 // the calls of the query's lane find them, or those in none.
 func (s *server) getStatus(c *gin.Context) {
@@ -34,6 +37,9 @@ func (s *server) getStatus(c *gin.Context) {
 	}
 	if err := s.Lost(); err != nil {
 		status.Faults = append(status.Faults, err.Error())
+	}
+	if end := s.Authority.Expires(); !end.IsZero() && now.After(end.Add(-authorityWarning)) {
+		status.Faults = append(status.Faults, fmt.Sprintf("the certificate authority ends on %s: make another one (ca rotate), and have programs trust it", end.UTC().Format(time.DateOnly)))
 	}
 	for _, aside := range s.Catalog.Aside() {
 		status.Faults = append(status.Faults, fmt.Sprintf("%s was set aside, since it cannot be used: %s", aside.What, aside.Reason))
@@ -60,6 +66,7 @@ func (s *server) getStatus(c *gin.Context) {
 		}
 		status.Modes[service.Spec.Name] = mode
 	}
+	status.PublicHosts = s.Catalog.PublicHosts()
 	list := s.impairments(view)
 	status.ImpairmentsOff = list.Off
 	for _, i := range list.Items {

@@ -7,6 +7,8 @@ type Status struct {
 	// Lane is the one that scenario, modes and impairments are about; "" for calls in
 	// no lane.
 	Lane string `json:"lane,omitempty"`
+	// PublicHosts are hosts of the public internet that services list.
+	PublicHosts []string `json:"publicHosts,omitempty"`
 	// Scenario is the one that is on, and since when.
 	Scenario ActiveScenario `json:"scenario"`
 	// Modes are those of the services as calls find them: answer, relay, recording, or

@@ -6,9 +6,10 @@ type HintCode string
 
 // The hints in use.
 const (
-	ImportInto  HintCode = "import-into"  // the service is there: import into it, or give another name
-	SetUpstream HintCode = "set-upstream" // give the service an upstream
-	AskUpstream HintCode = "ask-upstream" // let the service ask its upstream for what it does not answer
+	ImportInto   HintCode = "import-into"   // the service is there: import into it, or give another name
+	SetUpstream  HintCode = "set-upstream"  // give the service an upstream
+	ConfirmHosts HintCode = "confirm-hosts" // list the hosts all the same
+	AskUpstream  HintCode = "ask-upstream"  // let the service ask its upstream for what it does not answer
 )
 
 // Hint is what can be done about a problem, and for which service.

@@ -162,6 +162,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/authority/rotations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make another authority instead of the present one; programs have to come to trust it */
+        post: operations["rotateAuthority"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/apply": {
         parameters: {
             query?: never;
@@ -2236,6 +2253,8 @@ export interface components {
             };
             /** @description Names of the lanes that are open */
             lanes: string[];
+            /** @description Hosts of the public internet that services list */
+            publicHosts?: string[];
             version: string;
             /** Format: date-time */
             startedAt: string;
@@ -2274,10 +2293,10 @@ export interface components {
         /** @description What can be done about a problem, and for which service */
         Hint: {
             /**
-             * @description Import into the service, or give another name; give the service an upstream; let it ask its upstream for what it does not answer
+             * @description Import into the service, or give another name; give the service an upstream; let it ask its upstream for what it does not answer; send the edit again with confirm=true
              * @enum {string}
              */
-            code: "import-into" | "set-upstream" | "ask-upstream";
+            code: "import-into" | "set-upstream" | "ask-upstream" | "confirm-hosts";
             service: string;
         };
         Problem: {
@@ -2603,10 +2622,33 @@ export interface operations {
                         sha256: string;
                         /** @description Where it is kept on the machine of the service */
                         file: string;
+                        /** Format: date-time */
+                        expires?: string;
                         /** @description Base URL of the proxy */
                         proxy?: string;
                     };
                     "application/x-pem-file": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rotateAuthority: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The new authority */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
                 };
             };
             default: components["responses"]["Problem"];

@@ -60,6 +60,14 @@ export function StateStrip() {
           recording {service}
         </Link>
       ))}
+      {data?.publicHosts && (
+        <span
+          className="font-medium text-miss"
+          title="Programs that trust the authority here get what a service answers instead of these hosts of the public internet."
+        >
+          answers for {data.publicHosts.join(', ')}
+        </span>
+      )}
       {data && !data.laneClosed && <ImpairmentStrip status={data} />}
       {data?.relaying && (
         <Link href="/" className="text-dim hover:underline">

@@ -195,6 +195,10 @@ func (a *application) settings(f *folder.Service, s *Service) (*Service, error) 
 	if s != nil {
 		here = settingsDigest(s.Spec)
 	}
+	if err := a.edit.catalog.checkHosts(a.ctx, *wanted, s, a.edit.next); err != nil {
+		a.fault(f.Name+"/service.yaml", err)
+		return s, nil
+	}
 	switch a.decide(Outcome{Service: f.Name, Kind: "service", File: f.Name + "/service.yaml"}, settingsDigest(*wanted), here, nobody) {
 	case Created:
 		return a.edit.putService(nil, a.edit.catalog.newServiceLocked(*wanted), parts{}), nil

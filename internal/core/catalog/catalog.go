@@ -29,7 +29,16 @@ type Catalog struct {
 	version int64      // of the last edit in the environment
 
 	aside []Aside
+	// hosts says which hosts services may list; nil allows all.
+	hosts HostRule
 }
+
+// HostRule says whether a service may list a host. confirm is set for one that it may
+// only when somebody has confirmed it: see Confirmed.
+type HostRule func(host string) (confirm bool, err error)
+
+// SetHostRule is called before anything is edited.
+func (c *Catalog) SetHostRule(rule HostRule) { c.hosts = rule }
 
 // Aside lists what is stored and could not be used when the catalog was opened.
 func (c *Catalog) Aside() []Aside { return c.aside }

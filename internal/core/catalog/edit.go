@@ -21,6 +21,15 @@ func authorOf(ctx context.Context) string {
 	return name
 }
 
+type confirmedKey struct{}
+
+// Confirmed gives a context whose edits somebody has confirmed who was asked.
+func Confirmed(ctx context.Context) context.Context {
+	return context.WithValue(ctx, confirmedKey{}, true)
+}
+
+func isConfirmed(ctx context.Context) bool { return ctx.Value(confirmedKey{}) != nil }
+
 // edit is a change in the making. What it changes shows in next alone, until
 // commit publishes the whole of it. It belongs to who holds the catalog's lock.
 type edit struct {

@@ -3,6 +3,7 @@ package catalog
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"rapidmimic.example/internal/core/answer"
@@ -23,7 +24,7 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return nil, false, nameTaken(s.Name)
 	}
 	if old == nil {
-		if err := checkHosts(s, nil, snapshot); err != nil {
+		if err := c.checkHosts(ctx, s, nil, snapshot); err != nil {
 			return nil, false, err
 		}
 		if demandsOne(ifMatch) {
@@ -39,7 +40,7 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, false, err
 	}
-	if err := checkHosts(s, old, snapshot); err != nil {
+	if err := c.checkHosts(ctx, s, old, snapshot); err != nil {
 		return nil, false, err
 	}
 	if err := checkExamples(s, old); err != nil {
@@ -61,15 +62,49 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 	return service, false, edit.commit(ctx)
 }
 
-// checkHosts refuses hosts that another service lists.
-func checkHosts(s spec.Service, old *Service, snapshot *Snapshot) error {
+// checkHosts refuses hosts that another service lists, and new ones that may not be
+// listed, or not without being confirmed.
+func (c *Catalog) checkHosts(ctx context.Context, s spec.Service, old *Service, snapshot *Snapshot) error {
+	var items []problem.Item
 	for i, host := range s.Hosts {
-		if other := snapshot.OnHost(host); other != nil && other != old {
-			return problem.FromItems("the hosts cannot be set", []problem.Item{{At: "/hosts/" + strconv.Itoa(i),
-				Detail: fmt.Sprintf("host %q is listed by service %q", host, other.Spec.Name)}})
+		item := problem.Item{At: "/hosts/" + strconv.Itoa(i)}
+		other := snapshot.OnHost(host)
+		if old != nil && slices.Contains(old.Spec.Hosts, host) {
+			continue
+		}
+		if other != nil && other != old {
+			item.Detail = fmt.Sprintf("host %q is listed by service %q", host, other.Spec.Name)
+		} else if c.hosts != nil {
+			confirm, err := c.hosts(host)
+			switch {
+			case err != nil:
+				item.Detail = fmt.Sprintf("host %q cannot be listed: %v", host, err)
+			case confirm && !isConfirmed(ctx):
+				item.Detail = fmt.Sprintf("host %q is on the public internet: whoever trusts the authority here gets what this service answers instead", host)
+				item.Hint = &problem.Hint{Code: problem.ConfirmHosts, Service: s.Name}
+			}
+		}
+		if item.Detail != "" {
+			items = append(items, item)
 		}
 	}
-	return nil
+	return problem.FromItems("the hosts cannot be set", items)
+}
+
+// PublicHosts are the hosts of the public internet that services list: those that
+// somebody had to confirm.
+func (c *Catalog) PublicHosts() (hosts []string) {
+	if c.hosts == nil {
+		return nil
+	}
+	for _, service := range c.Snapshot().Services() {
+		for _, host := range service.Spec.Hosts {
+			if confirm, err := c.hosts(host); confirm || err != nil {
+				hosts = append(hosts, host)
+			}
+		}
+	}
+	return hosts
 }
 
 // checkExamples refuses a newly chosen example that the contract does not have.
