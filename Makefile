@@ -10,7 +10,7 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 
 .DEFAULT_GOAL := demo
-.PHONY: help demo build test lint bench fuzz mutants siege count screenshots api-types browser judges clean
+.PHONY: help demo build release test lint bench fuzz mutants siege count screenshots api-types browser judges clean
 
 help: ## list the targets
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "make %-12s %s\n", $$1, $$2 }' Makefile
@@ -21,8 +21,15 @@ demo: build ## build everything and start it with the demo data
 build: $(DIST) ## build bin/rapidmimic, the console in it
 	go build -trimpath -tags nomsgpack -ldflags "-s -w -X rapidmimic.example/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
 
+# What is given to others: no C, the same bytes from the same sources, and a list of
+# what is in it.
+release: $(DIST) ## bin/rapidmimic and its software bill of materials, to be given to others
+	CGO_ENABLED=0 go build -trimpath -tags nomsgpack -ldflags "-s -w -buildid= -X rapidmimic.example/internal/app.Version=$(VERSION)" -o $(BIN) ./cmd/rapidmimic
+	go run ./scripts/bom -version $(VERSION) -binary $(BIN) -lock console/package-lock.json > $(BIN).cdx.json
+	cd bin && sha256sum rapidmimic rapidmimic.cdx.json > SHA256SUMS
+
 console/node_modules/.package-lock.json: console/package-lock.json
-	cd console && npm ci --no-audit --no-fund --loglevel=error
+	cd console && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error
 	@touch $@
 
 e2e/judges/node_modules/.package-lock.json: e2e/judges/package-lock.json
@@ -34,7 +41,7 @@ $(DIST): console/node_modules/.package-lock.json $(SOURCES)
 	@touch internal/console/dist/.gitkeep $@
 
 api-types: ## types of the console from the API's description
-	cd console/typegen && npm ci --no-audit --no-fund --loglevel=error
+	cd console/typegen && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error
 	console/typegen/node_modules/.bin/openapi-typescript internal/control/openapi.yaml -o console/src/api/schema.gen.ts
 
 # One way of building for all of it, since a fresh machine compiles everything.

@@ -69,6 +69,7 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 		return err
 	}
 	defer unlock()
+	logQuietly(logger)
 	makePrivate()
 	if err := keepPrivate(cfg.Data, logger); err != nil {
 		return fmt.Errorf("data folder %s: %w", cfg.Data, err)

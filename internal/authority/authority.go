@@ -171,8 +171,10 @@ func constrain(template *x509.Certificate, hosts []string) {
 	template.PermittedDNSDomainsCritical = true
 	for _, host := range hosts {
 		if ip := net.ParseIP(host); ip != nil {
-			bits := 8 * len(ip.To16())
-			template.PermittedIPRanges = append(template.PermittedIPRanges, &net.IPNet{IP: ip.To16(), Mask: net.CIDRMask(bits, bits)})
+			if v4 := ip.To4(); v4 != nil {
+				ip = v4
+			}
+			template.PermittedIPRanges = append(template.PermittedIPRanges, &net.IPNet{IP: ip, Mask: net.CIDRMask(8*len(ip), 8*len(ip))})
 			continue
 		}
 		name := strings.ToLower(strings.TrimLeft(host, "*."))
