@@ -21,6 +21,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -156,11 +157,23 @@ func (a *Authority) loadLocked() error {
 	if !ok {
 		return fmt.Errorf("read certificate authority in %s: the key is of another kind", a.folder)
 	}
-	if !a.now().Before(pair.Leaf.NotAfter) { // nobody can trust it any more
+	if !a.now().Before(pair.Leaf.NotAfter) || !a.isOurs(pair.Leaf) {
 		return a.makeLocked()
 	}
 	a.key, a.cert = key, pair.Leaf
 	return nil
+}
+
+// isOurs reports whether an authority that was made before, perhaps by an earlier
+// version or with other flags, promises no more than one that is made now.
+func (a *Authority) isOurs(made *x509.Certificate) bool {
+	wanted := &x509.Certificate{}
+	constrain(wanted, a.hosts)
+	same := func(a, b []*net.IPNet) bool {
+		return slices.EqualFunc(a, b, func(a, b *net.IPNet) bool { return a.String() == b.String() })
+	}
+	return made.NotAfter.Sub(made.NotBefore) <= life+2*time.Hour && slices.Equal(made.PermittedDNSDomains, wanted.PermittedDNSDomains) &&
+		same(made.PermittedIPRanges, wanted.PermittedIPRanges) && same(made.ExcludedIPRanges, wanted.ExcludedIPRanges)
 }
 
 // constrain writes into an authority which names it may speak for.

@@ -75,6 +75,14 @@ func TestHowLongItHolds(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, first, rotated)
 
+	narrow := New(folder, []string{"office.example"})
+	constrained, err := narrow.Fingerprint()
+	require.NoError(t, err)
+	assert.NotEqual(t, rotated, constrained, "one that speaks for all is not what was asked for")
+	again, err := New(folder, []string{"office.example"}).Fingerprint()
+	require.NoError(t, err)
+	assert.Equal(t, constrained, again)
+
 	late := New(folder, nil)
 	late.now = func() time.Time { return now.Add(91 * 24 * time.Hour) }
 	another, err := late.Fingerprint()

@@ -104,6 +104,7 @@ func (p Program) sayApplied(folder string, r api.ApplyReport) {
 	for _, fault := range r.Faults {
 		fault.File = path.Join(filepath.ToSlash(folder), fault.File)
 		fmt.Fprintln(p.Err, fault)
+		p.sayHint(fault.Hint)
 	}
 	counts := make(map[string]int)
 	for _, item := range r.Items {
