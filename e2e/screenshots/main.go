@@ -246,7 +246,7 @@ func take(b *browser.Browser, control, file string, s shot) error {
 	if err != nil {
 		return err
 	}
-	p, err := b.Open(base.String() + "/healthz")
+	p, err := b.Open(base.String() + "/") // what a page keeps, such as its theme, it can have only on one of ours
 	if err != nil {
 		return err
 	}
