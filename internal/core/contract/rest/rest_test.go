@@ -10,7 +10,10 @@ import (
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/openapi"
 	"rapidmimic.example/internal/core/contract/rest"
+	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
 )
 
 const berths = `
@@ -92,4 +95,123 @@ func TestAnswerNegotiates(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"number"}, built.Echoed)
 	assert.JSONEq(t, `{"number": "S2", "state": "free"}`, string(built.Answer.Body))
+}
+
+func value(t *testing.T, text string) *tree.Node {
+	if text == "" {
+		return nil
+	}
+	n, err := tree.ParseJSON([]byte(text))
+	require.NoError(t, err)
+	return n
+}
+
+// The caller's values stand in the answer where it has places for them, and it still
+// obeys.
+func TestEcho(t *testing.T) {
+	c, err := openapi.Read([]byte(`
+openapi: 3.1.0
+info: { title: a, version: "1" }
+paths:
+  /berths/{number}:
+    post:
+      operationId: a
+      responses:
+        "200":
+          description: a
+          content:
+            application/json:
+              schema:
+                type: object
+                required: [number]
+                properties: { number: { type: string, maxLength: 3 }, metres: { type: number, maximum: 99 }, state: { enum: [free, taken] } }
+`))
+	require.NoError(t, err)
+	schema := c.Operations[0].Success.MediaTypes[0].Schema
+	for name, k := range map[string]struct {
+		answer, body string
+		params       map[string]string
+		want         string
+		echoed       []string
+	}{
+		"of the body":              {`{"number":"N7","metres":18}`, `{"metres":42.5,"other":1}`, nil, `{"number":"N7","metres":42.5}`, []string{"metres"}},
+		"of the path":              {`{"number":"N7","metres":18}`, ``, map[string]string{"number": "S2", "metres": "21"}, `{"number":"S2","metres":21}`, []string{"number", "metres"}},
+		"the path before the body": {`{"number":"N7"}`, `{"number":"A1"}`, map[string]string{"number": "S2"}, `{"number":"S2"}`, []string{"number"}},
+		"nothing new":              {`{"number":"N7"}`, `{"number":"N7"}`, nil, `{"number":"N7"}`, nil},
+		"another kind":             {`{"number":"N7","metres":18}`, `{"metres":"long"}`, map[string]string{"metres": "x"}, `{"number":"N7","metres":18}`, nil},
+		"what would break it":      {`{"number":"N7","state":"free"}`, `{"number":"N7000","state":"taken"}`, nil, `{"number":"N7","state":"taken"}`, []string{"state"}},
+		"all of what would":        {`{"number":"N7","metres":18}`, `{"number":"N7000","metres":100}`, nil, `{"number":"N7","metres":18}`, nil},
+		"one that breaks it":       {`{"number":"N7000","metres":18}`, `{"metres":20}`, nil, `{"number":"N7000","metres":20}`, []string{"metres"}},
+		"a list":                   {`[1]`, `{"a":1}`, nil, `[1]`, nil},
+		"a number in the path":     {`{"number":"N7"}`, ``, map[string]string{"number": "7"}, `{"number":"7"}`, []string{"number"}},
+		"a text for a number":      {`{"metres":1,"number":"a"}`, ``, map[string]string{"metres": `"1"`}, `{"metres":1,"number":"a"}`, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			answer := value(t, k.answer)
+			got, echoed := rest.Echo(answer, schema, value(t, k.body), k.params)
+			assert.JSONEq(t, k.want, string(got.AppendJSON(nil)))
+			assert.Equal(t, k.echoed, echoed)
+			assert.JSONEq(t, k.answer, string(answer.AppendJSON(nil)), "the answer itself is not changed")
+		})
+	}
+	none, echoed := rest.Echo(nil, schema, nil, nil)
+	assert.Nil(t, none)
+	assert.Empty(t, echoed)
+	got, echoed := rest.Echo(value(t, `{"number":"N7"}`), nil, value(t, `{"number":"N70000"}`), nil)
+	assert.Equal(t, `{"number":"N70000"}`, string(got.AppendJSON(nil)), "without a schema all of it obeys")
+	assert.Equal(t, []string{"number"}, echoed)
+}
+
+func TestAnswers(t *testing.T) {
+	c, err := openapi.Read([]byte(`
+openapi: 3.1.0
+info: { title: a, version: "1" }
+paths:
+  /tides:
+    get:
+      operationId: a
+      responses:
+        "200":
+          description: a
+          headers:
+            X-Fixed: { schema: { type: string }, example: calm }
+            X-Drawn: { schema: { type: integer, minimum: 5, maximum: 5 } }
+            X-Unknown: { description: nothing is known of it }
+            X-Split: { schema: { type: string }, example: "a\nb" }
+          content:
+            application/json:
+              schema: { type: object, required: [height], properties: { height: { type: integer, minimum: 7, maximum: 7 } } }
+              examples: { low: { value: { height: 1 } }, high: { value: { height: 2 } } }
+`))
+	require.NoError(t, err)
+	op := c.Operations[0]
+	draws := 0
+	answer := func(w contract.Wanted) contract.Built {
+		w.Status, w.Headers = 200, op.Success.Headers
+		w.Draw = func() *sample.Draw { draws++; return sample.NewDraw(1, "a", 0) }
+		built, err := c.Protocol.Answer(&contract.Asked{Operation: op}, w)
+		require.NoError(t, err)
+		return built
+	}
+	first := answer(contract.Wanted{MediaTypes: op.Success.MediaTypes})
+	assert.Equal(t, `{"height":1}`, string(first.Answer.Body))
+	assert.Equal(t, []call.Field{{Name: "Content-Type", Value: "application/json"}, {Name: "X-Fixed", Value: "calm"}, {Name: "X-Drawn", Value: "5"}}, first.Answer.Header)
+	assert.Equal(t, `{"height":2}`, string(answer(contract.Wanted{MediaTypes: op.Success.MediaTypes, Example: "high"}).Answer.Body))
+	drawn := answer(contract.Wanted{MediaTypes: op.Success.MediaTypes, Generate: true})
+	assert.Equal(t, `{"height":7}`, string(drawn.Answer.Body))
+	assert.Nil(t, drawn.Used)
+	assert.Empty(t, drawn.Invalid)
+	assert.Empty(t, answer(contract.Wanted{}).Answer.Body, "without media types there is none")
+
+	pins, faults := contract.CompilePins(map[string]*tree.Node{"/height": value(t, "9")})
+	require.Empty(t, faults)
+	pinned, names, err := c.Protocol.Pin(first, pins, &expr.Scope{})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"/height"}, names)
+	assert.Equal(t, `{"height":9}`, string(pinned.Answer.Body))
+	assert.Equal(t, `{"height":1}`, string(first.Answer.Body))
+	same, names, err := c.Protocol.Pin(contract.Built{Answer: call.Answer{Body: []byte("text")}}, pins, &expr.Scope{})
+	require.NoError(t, err)
+	assert.Empty(t, names)
+	assert.Equal(t, "text", string(same.Answer.Body))
 }
