@@ -396,7 +396,8 @@ func (s *server) postHAR(c *gin.Context) {
 		x := &exchanges[i]
 		masked := call.Record{Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
 		s.Masker.Mask(&masked)
-		x.Query, x.Request, x.Body, x.Header, x.Answer = masked.Request.Query, masked.Request.Header, masked.Request.Body.Bytes, masked.Answer.Header, masked.Answer.Body
+		kept := recording.Of(&masked)
+		x.Query, x.Request, x.Body, x.Header, x.Answer = kept.Query, kept.Request, kept.Body, kept.Header, kept.Answer
 	}
 	r := spec.Recording{Name: c.Query("name"), Version: s.Version, Upstream: c.Query("base"), Started: exchanges[0].At.UTC(), Stopped: exchanges[len(exchanges)-1].At.UTC()}
 	r, err = s.Catalog.KeepAsRecording(c.Request.Context(), c.Param("service"), r, exchanges)

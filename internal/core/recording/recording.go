@@ -37,13 +37,14 @@ type Exchange struct {
 	Truncated bool `json:"cut,omitempty"` // as recordings of old have it stored
 }
 
-// Of is a finished call as an exchange.
+// Of is a finished call, whose secrets are masked, as an exchange.
 func Of(r *call.Record) Exchange {
-	return Exchange{
+	x := Exchange{
 		Number: r.Number, At: r.At, Took: r.Took().Microseconds(), Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query,
 		Request: r.Request.Header, Body: r.Request.Body.Bytes, Status: r.Answer.Status, Header: r.Answer.Header, Answer: r.Answer.Body,
 		Truncated: r.Request.Body.Truncated || int64(len(r.Answer.Body)) < r.AnswerSize && r.Request.Method != "HEAD",
 	}
+	return x.withStandIns()
 }
 
 // Record is the exchange as a finished call to a service.

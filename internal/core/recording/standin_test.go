@@ -1,0 +1,33 @@
+package recording_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/recording"
+)
+
+// Callers to whom a recording is played back see no digest of the log, but equal
+// secrets are equal still.
+func TestRecordingsHaveStandIns(t *testing.T) {
+	one, other := "masked-"+strings.Repeat("0a", 16), "masked-"+strings.Repeat("1b", 16)
+	r := &call.Record{
+		Request: call.Request{Method: "POST", Path: "/login/" + one, Query: "token=" + one, Header: call.Header{"Cookie": {"sid=" + one + "; b=" + other}, "Accept": {"*/*"}}, Body: call.Body{Bytes: []byte(`{"password":"` + one + `"}`)}},
+		Answer:  call.Answer{Status: 200, Header: []call.Field{{Name: "Set-Cookie", Value: "sid=" + one}}, Body: []byte(`{"token":"` + other + `","note":"masked-short"}`)},
+	}
+	before := fmt.Sprint(r.Request.Header, r.Answer.Header)
+	x := recording.Of(r)
+	all := fmt.Sprint(x.Path, x.Query, x.Request, string(x.Body), x.Header, string(x.Answer))
+	assert.NotContains(t, all, one)
+	assert.NotContains(t, all, other)
+	assert.Contains(t, string(x.Answer), "masked-short", "which is none")
+	standIn := strings.TrimPrefix(x.Query, "token=")
+	assert.Regexp(t, `^secret-[0-9a-f]{32}$`, standIn)
+	assert.Equal(t, 5, strings.Count(all, standIn), "equal ones stay equal")
+	assert.Equal(t, before, fmt.Sprint(r.Request.Header, r.Answer.Header), "the call itself is untouched")
+	assert.Len(t, x.Answer, len(r.Answer.Body))
+}
