@@ -204,9 +204,9 @@ func rulesOf(n *tree.Node) (rules []string) {
 	span("minLength", "maxLength", "characters")
 	span("minimum", "maximum", "")
 	span("minItems", "maxItems", "elements")
-	for key, words := range map[string]string{"exclusiveMinimum": "above", "exclusiveMaximum": "below"} {
-		if limit := n.Get(key); limit != nil && limit.Kind == tree.Number {
-			rules = append(rules, words+" "+limit.Text)
+	for _, limit := range [][2]string{{"exclusiveMinimum", "above"}, {"exclusiveMaximum", "below"}} {
+		if value := n.Get(limit[0]); value != nil && value.Kind == tree.Number {
+			rules = append(rules, limit[1]+" "+value.Text)
 		}
 	}
 	if step := n.Get("multipleOf"); step != nil {
