@@ -12,6 +12,7 @@ import (
 // A service is made to fail in the console, which says so everywhere, tells how
 // callers took it, and makes it good again with one switch.
 func TestConsoleImpairments(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	p := s.page("/services/moorings")
 	must(t, p.WaitText("Slow or failing"), p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
@@ -38,6 +39,7 @@ func TestConsoleImpairments(t *testing.T) {
 // What a colleague switches on meanwhile is neither lost nor overwritten unseen, and
 // what only the document says stays when the form is used.
 func TestConsoleImpairmentsOfTwo(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	quay := spec.Target{Service: "moorings"}
 	on := func() spec.Impairment {

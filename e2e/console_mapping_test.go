@@ -11,6 +11,7 @@ import (
 // A mapping is written as a form and as a document, tried on what was called,
 // saved, looked up in its history, and restored.
 func TestConsoleMappingEditor(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, err := s.api.PutMappings(t.Context(), "moorings", []byte("- id: closed\n  call: {path: /berths/N8}\n  answer: {status: 503, text: closed}\n"+
 		"- id: turns\n  call: {path: /turns}\n  sequence: [{text: one}, {text: two}]\n"))

@@ -15,6 +15,7 @@ import (
 
 // A service is given an upstream, recorded, and answers without it.
 func TestConsoleRecording(t *testing.T) {
+	t.Parallel()
 	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		fmt.Fprintf(w, `{"path": %q}`, r.URL.Path)
@@ -49,6 +50,7 @@ func TestConsoleRecording(t *testing.T) {
 
 // A body of a megabyte is edited like any other.
 func TestConsoleLargeBody(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	_, _, _ = s.request("POST /services", `{"name": "quay"}`)
 	large := `[` + strings.Repeat(`{"number": "N7", "metres": 18.0},`, 32_000) + `0]`

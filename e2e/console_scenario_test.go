@@ -12,6 +12,7 @@ import (
 // A situation is switched on with one press, shown on every page and on each call,
 // and gone with another.
 func TestConsoleScenarios(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	p := s.page("/scenarios")
 	row := func(name string) string { return "document.querySelector('[data-scenario=" + name + "]')" }
@@ -70,6 +71,7 @@ func TestConsoleScenarios(t *testing.T) {
 // A lane is opened, remembered as mine, and narrows what is shown and what is
 // switched, until it closes.
 func TestConsoleLanes(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	p := s.page("/lanes")
 	must(t, p.WaitText("No lane is open."), p.Fill("Name", "2nd"), p.Press("Open a lane"), p.WaitText("the name of a lane is"))

@@ -170,6 +170,7 @@ func TestConsoleStaysLightWithManyCalls(t *testing.T) {
 
 // Every page in both themes, judged by axe.
 func TestConsoleAccessibility(t *testing.T) {
+	t.Parallel()
 	s, _, _ := boarded(t)
 	s.send("GET /moorings/bertsh/N7", "")
 	s.send("GET /moorings/berths/N7", "")
@@ -269,6 +270,7 @@ func TestConsoleRevisions(t *testing.T) {
 // Somebody who writes a caller reads about an operation, tries it, and fixes a
 // field of its answer.
 func TestConsoleDocumentation(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	p := s.page("/services/moorings")
 	must(t, p.Press("Documentation for callers"), p.WaitText("All berths, the free ones first"))

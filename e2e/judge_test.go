@@ -30,6 +30,7 @@ type judgement struct {
 // judge a thousand answers of each operation of the demo, and of schemas on
 // which generators go wrong.
 func TestAnotherValidatorAgrees(t *testing.T) {
+	t.Parallel()
 	const draws = 1000
 	var asked bytes.Buffer
 	want := 0
