@@ -91,7 +91,7 @@ func badDay(p *browser.Page) error {
 		"moorings/impairments?operation=listBerths": `{"connection": "cut-body"}`,
 		"tides/impairments?operation=listWarnings":  `{"errors": {"rate": "100%", "status": 503}}`,
 	} {
-		if err := p.Goto("http://127.0.0.1:7400/healthz"); err != nil {
+		if err := p.Goto("http://127.0.0.1:7400/"); err != nil {
 			return err
 		}
 		if err := impair(p, "services/"+target, document); err != nil {
