@@ -1,12 +1,17 @@
-// Package coding undoes content codings of bodies: gzip, deflate, br and zstd.
+// Package coding undoes content codings of bodies: gzip, deflate, br and zstd, also
+// several on top of each other.
 package coding
 
 import (
+	"bufio"
 	"bytes"
+	"compress/flate"
 	"compress/gzip"
 	"compress/zlib"
+	"encoding/binary"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/andybalholm/brotli"
@@ -16,7 +21,8 @@ import (
 // errUnknown is the error of a coding that is none of ours.
 var errUnknown = errors.New("unknown content coding")
 
-// Name is a content coding as its header says it, in lower case; "" for none.
+// Name is what the header says of content codings, in lower case: one, or several with
+// commas between them; "" for none.
 func Name(header string) string {
 	name := strings.ToLower(strings.TrimSpace(header))
 	if name == "identity" {
@@ -39,27 +45,56 @@ func Beginning(name string, coded []byte, limit int) []byte {
 	return plain[:min(len(plain), limit)]
 }
 
+// mostCodings is how many codings a body may have on top of each other.
+const mostCodings = 4
+
 func decode(name string, coded []byte, limit int) ([]byte, error) {
-	var r io.Reader
-	var err error
-	switch name {
-	case "gzip", "x-gzip":
-		r, err = gzip.NewReader(bytes.NewReader(coded))
-	case "deflate":
-		r, err = zlib.NewReader(bytes.NewReader(coded))
-	case "br":
-		r = brotli.NewReader(bytes.NewReader(coded))
-	case "zstd":
-		var decoder *zstd.Decoder
-		if decoder, err = zstd.NewReader(bytes.NewReader(coded), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20)); err == nil {
-			defer decoder.Close()
-			r = decoder
-		}
-	default:
+	names := strings.Split(name, ",")
+	if len(names) > mostCodings {
 		return nil, errUnknown
 	}
+	var r io.Reader = bytes.NewReader(coded)
+	for _, one := range slices.Backward(names) { // the last one was applied last
+		undone, err := undo(strings.TrimSpace(one), r)
+		if err != nil {
+			return nil, err
+		}
+		defer undone.Close()
+		r = undone
+	}
+	return io.ReadAll(io.LimitReader(r, int64(limit)+1))
+}
+
+func undo(name string, r io.Reader) (io.ReadCloser, error) {
+	switch name {
+	case "identity":
+		return io.NopCloser(r), nil
+	case "gzip", "x-gzip":
+		return gzip.NewReader(r)
+	case "deflate":
+		return inflate(r)
+	case "br":
+		return io.NopCloser(brotli.NewReader(r)), nil
+	case "zstd":
+		decoder, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20))
+		if err != nil {
+			return nil, err
+		}
+		return decoder.IOReadCloser(), nil
+	}
+	return nil, errUnknown
+}
+
+// inflate reads deflate with the header of zlib, as the standard wants it, or without
+// one, as many servers send it.
+func inflate(r io.Reader) (io.ReadCloser, error) {
+	buffered := bufio.NewReader(r)
+	header, err := buffered.Peek(2)
 	if err != nil {
 		return nil, err
 	}
-	return io.ReadAll(io.LimitReader(r, int64(limit)+1))
+	if header[0]&0x0f == 8 && binary.BigEndian.Uint16(header)%31 == 0 {
+		return zlib.NewReader(buffered)
+	}
+	return flate.NewReader(buffered), nil
 }

@@ -2,6 +2,7 @@ package secret_test
 
 import (
 	"bytes"
+	"compress/flate"
 	"compress/gzip"
 	"encoding/base64"
 	"encoding/binary"
@@ -141,7 +142,16 @@ func wide(text string, order binary.AppendByteOrder) (b []byte) {
 func TestCodedBodies(t *testing.T) {
 	const open, closed = `{"user": "Ida Ö", "n": [1, 2, 3]}`, `{"user": "Ida Ö", "password": "s3cret-word"}`
 	for name, code := range map[string]func(string) ([]byte, string, string){
-		"gzip":          func(text string) ([]byte, string, string) { return gzipped(t, text), "application/json", "gzip" },
+		"gzip": func(text string) ([]byte, string, string) { return gzipped(t, text), "application/json", "gzip" },
+		"deflate": func(text string) ([]byte, string, string) {
+			var b bytes.Buffer
+			w, err := flate.NewWriter(&b, flate.BestSpeed)
+			require.NoError(t, err)
+			_, err = w.Write(gzipped(t, text))
+			require.NoError(t, err)
+			require.NoError(t, w.Close())
+			return b.Bytes(), "application/json", "gzip, deflate"
+		},
 		"undone before": func(text string) ([]byte, string, string) { return []byte(text), "application/json", "br" },
 		"a part of it": func(text string) ([]byte, string, string) {
 			b := gzipped(t, text)
