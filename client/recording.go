@@ -38,14 +38,22 @@ func (c *Client) StopRecording(ctx context.Context, service, id string, stop api
 	return post[api.RecordingReport](ctx, c, path("services", service, "recordings", id, "stop"), stop)
 }
 
+// Attend says that somebody attends to a recording; see api.RecordingStart.
+func (c *Client) Attend(ctx context.Context, service, id string) error {
+	_, err := do[struct{}](ctx, c, request{method: http.MethodPut, path: path("services", service, "recordings", id, "attendance")})
+	return err
+}
+
 // MakeMappings makes mappings of a recording, or with DryRun proposes them.
 func (c *Client) MakeMappings(ctx context.Context, service, id string, how api.MakeMappings) (api.RecordingReport, error) {
 	return post[api.RecordingReport](ctx, c, path("services", service, "recordings", id, "mappings"), how)
 }
 
-// RecordedCalls lists the calls of a recording in their order.
-func (c *Client) RecordedCalls(ctx context.Context, service, id string) ([]api.RecordedCall, error) {
-	list, err := do[api.List[api.RecordedCall]](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", id, "calls")})
+// RecordedCalls lists the calls of a recording in their order, those after one of them
+// where its id is given.
+func (c *Client) RecordedCalls(ctx context.Context, service, id, after string) ([]api.RecordedCall, error) {
+	list, err := do[api.List[api.RecordedCall]](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", id, "calls"),
+		query: url.Values{"after": {after}}})
 	return list.Items, err
 }
 

@@ -31,7 +31,7 @@ func TestConsoleRecording(t *testing.T) {
 	must(t, p.WaitText("1 call captured"), p.Press("Stop and answer from it"), p.WaitText("1 call, 1 mapping"), p.Wait(`document.querySelector('[data-recording]')`))
 	upstream.Close()
 	resp, body := s.send("GET /moorings/berths/N7", "")
-	assert.Equal(t, `{"path":"/berths/N7"}`, body)
+	assert.Equal(t, `{"path": "/berths/N7"}`, body)
 	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), "source=mapping")
 
 	// mappings of chosen calls only, looked at before they are made

@@ -208,10 +208,10 @@ func TestRecordingsCanBeNarrowed(t *testing.T) {
 	require.NoError(t, err)
 	make1()
 	require.Eventually(t, func() bool {
-		recorded, err := s.api.RecordedCalls(t.Context(), "office", "narrow")
+		recorded, err := s.api.RecordedCalls(t.Context(), "office", "narrow", "")
 		return err == nil && len(recorded) == 1 && recorded[0].Path == "/events"
 	}, 5*time.Second, 20*time.Millisecond)
-	_, err = s.api.StopRecording(t.Context(), "office", "narrow", api.RecordingStop{OnlyKeep: true})
+	_, err = s.api.StopRecording(t.Context(), "office", "narrow", api.RecordingStop{RecordingEnd: spec.RecordingEnd{OnlyKeep: true}})
 	require.NoError(t, err)
 	for _, wrong := range []api.RecordingStart{{Name: "a", MediaTypes: []string{"json"}}, {Name: "a", Hosts: []string{"http://x"}}, {Name: "a", Include: []string{"GET berths"}}} {
 		_, err := s.api.TryRecording(t.Context(), "office", wrong)

@@ -502,7 +502,7 @@ func TestLanesAreNotRecorded(t *testing.T) {
 	shared, err := s.api.Status(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, "recording", shared.Modes["moorings"])
-	report, err := s.api.StopRecording(t.Context(), "moorings", "a day", api.RecordingStop{OnlyKeep: true})
+	report, err := s.api.StopRecording(t.Context(), "moorings", "a day", api.RecordingStop{RecordingEnd: spec.RecordingEnd{OnlyKeep: true}})
 	require.NoError(t, err)
 	assert.Equal(t, 1, report.Recording.Calls)
 }

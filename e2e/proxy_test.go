@@ -206,7 +206,7 @@ func TestRecordingThroughTheProxy(t *testing.T) {
 	require.Len(t, report.Mappings, 1)
 	upstream.Close()
 	resp, body := get(t, client, "https://office.example/dues")
-	assert.Regexp(t, `^\{"asked":"/api/dues","access_token":"secret-[0-9a-f]{32}"\}$`, body, "what is kept betrays nothing")
+	assert.Regexp(t, `^\{"asked": "/api/dues", "access_token": "secret-[0-9a-f]{32}"\}$`, body, "what is kept betrays nothing")
 	assert.Regexp(t, `^session=secret-[0-9a-f]{32}$`, resp.Header.Get("Set-Cookie"))
 	har, err := s.api.RecordingHAR(t.Context(), "office", started.ID)
 	require.NoError(t, err)

@@ -178,7 +178,7 @@ func TestSecretsAreNowhere(t *testing.T) {
 	for _, line := range list.Items {
 		tell(s.api.Call(t.Context(), line.ID))
 	}
-	tell(s.api.RecordedCalls(t.Context(), "office", "logins"))
+	tell(s.api.RecordedCalls(t.Context(), "office", "logins", ""))
 	har, err := s.api.RecordingHAR(t.Context(), "office", "logins")
 	require.NoError(t, err)
 	out.Write(har)

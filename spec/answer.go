@@ -45,6 +45,9 @@ type Answer struct {
 	From string     `json:"from,omitempty"`
 	Send []EditStep `json:"send,omitempty"`
 	Edit []EditStep `json:"edit,omitempty"`
+	// Recorded is how a recorded answer came over the connection, beside what the others
+	// say.
+	Recorded *Recorded `json:"recorded,omitempty"`
 }
 
 // Fault is a SOAP fault.
@@ -203,16 +206,29 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	if a.bodies() > 0 && (a.Status.Code == 204 || a.Status.Code == 304) {
 		fault("/status", "an answer with status %d cannot have a body", a.Status.Code)
 	}
-	for i, h := range a.Headers {
-		at := "/headers/" + strconv.Itoa(i)
+	if a.Recorded != nil {
+		items = append(items, a.Recorded.faults(at+"/recorded")...)
+	}
+	items = append(items, headerFaults(a.Headers, at+"/headers/")...)
+	return append(items, a.editFaults(at)...)
+}
+
+// headerFaults finds what is wrong with header lines; at is the beginning of their
+// places.
+func headerFaults(headers []Header, at string) (items []problem.Item) {
+	for i, h := range headers {
+		detail := ""
 		switch {
 		case !token.MatchString(h.Name):
-			fault(at, "%q is not a header name", h.Name)
+			detail = fmt.Sprintf("%q is not a header name", h.Name)
 		case strings.ContainsAny(h.Value, "\r\n\x00"):
-			fault(at, "the value of %s must be a single line", h.Name)
+			detail = fmt.Sprintf("the value of %s must be a single line", h.Name)
 		case slices.Contains(ownHeaders, strings.ToLower(h.Name)):
-			fault(at, "%s follows from the body and cannot be set", h.Name)
+			detail = h.Name + " follows from the body and cannot be set"
+		default:
+			continue
 		}
+		items = append(items, problem.Item{At: at + strconv.Itoa(i), Detail: detail})
 	}
-	return append(items, a.editFaults(at)...)
+	return items
 }

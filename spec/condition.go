@@ -2,6 +2,7 @@ package spec
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 
@@ -32,6 +33,13 @@ type Condition struct {
 	Text    bool   `json:"text,omitempty"`
 	GraphQL string `json:"graphql,omitempty"`
 	Caller  string `json:"caller,omitempty"`
+	// Only forbids what the conditions of the mapping do not name: other parameters of
+	// the query, other fields of the form, other parts of a multipart body. What a
+	// service calls noise may be there all the same.
+	Only string `json:"only,omitempty"`
+	// Except lists what does not count: names, for Only; JSONPaths into the value, for
+	// Equals of a body.
+	Except []string `json:"except,omitempty"`
 
 	// The tests; one of them, or present: true when none is given. A part that
 	// occurs several times passes when one of its values does.
@@ -46,6 +54,10 @@ type Condition struct {
 	Below    *tree.Node   `json:"below,omitempty"`
 	OneOf    []*tree.Node `json:"oneOf,omitempty"`
 	Includes *tree.Node   `json:"includes,omitempty"`
+	// Digest is what a recording keeps instead of a value: secret- and 32 digits for a
+	// secret, under the key of the environment, or sha256: and 64 digits. A secret's own
+	// digest stands for it, too: whoever was given it by a played back answer sends it.
+	Digest *string `json:"digest,omitempty"`
 	// Length is how many characters a text has, elements a list, or members an object.
 	Length *tree.Node `json:"length,omitempty"`
 	// Schema is a JSON Schema, which a text that is JSON meets by what it says.
@@ -55,6 +67,11 @@ type Condition struct {
 // GraphQLParts are what a condition on a GraphQL request can look at: whether it
 // is a query, mutation or subscription, its operation's name, its top fields.
 var GraphQLParts = []string{"type", "name", "field"}
+
+// What Only can name.
+var OnlyParts = []string{"query", "form", "part"}
+
+var digestText = regexp.MustCompile(`^(secret-[0-9a-f]{32}|sha256:[0-9a-f]{64})$`)
 
 // UnmarshalJSON reads a condition through the tree, so that a value of null
 // stays one.
@@ -69,7 +86,7 @@ func (c *Condition) UnmarshalJSON(text []byte) error {
 // parts counts what the condition looks at.
 func (c Condition) parts() (count int) {
 	for _, given := range []bool{c.All != nil, c.Any != nil, c.None != nil, c.Query != "", c.Header != "", c.Cookie != "", c.Form != "", c.Body != "", c.XML != "",
-		c.Part != "", c.Text, c.GraphQL != "", c.Caller != ""} {
+		c.Part != "", c.Text, c.GraphQL != "", c.Caller != "", c.Only != ""} {
 		if given {
 			count++
 		}
@@ -99,6 +116,7 @@ var Tests = []Test{
 	{"below", func(c *Condition) bool { return c.Below != nil }},
 	{"oneOf", func(c *Condition) bool { return c.OneOf != nil }},
 	{"includes", func(c *Condition) bool { return c.Includes != nil }},
+	{"digest", func(c *Condition) bool { return c.Digest != nil }},
 	{"length", func(c *Condition) bool { return c.Length != nil }},
 	{"schema", func(c *Condition) bool { return c.Schema != nil }},
 }
@@ -134,11 +152,17 @@ func conditionFaults(conditions []Condition, at string) (items []problem.Item) {
 		}
 		switch {
 		case c.parts() == 0:
-			fault("a condition looks at one part of the call: query, header, cookie, form, body, xml, part, text, graphql or caller; or it is a group: all, any or none")
+			fault("a condition looks at one part of the call: query, header, cookie, form, body, xml, part, text, graphql, caller or only; or it is a group: all, any or none")
 		case c.parts() > 1:
 			fault("a condition looks at one part of the call; write several conditions for several parts")
-		case (c.isGroup() || c.Caller != "") && c.tests() > 0:
-			fault("a group or a caller takes no test")
+		case (c.isGroup() || c.Caller != "" || c.Only != "") && c.tests() > 0:
+			fault("a group, a caller or only takes no test")
+		case c.Only != "" && !slices.Contains(OnlyParts, c.Only):
+			fault("only must be query, form or part, not %q", c.Only)
+		case c.Except != nil && c.Only == "" && (c.Body == "" || c.Equals == nil):
+			fault("except belongs to only, or to a body with equals")
+		case c.Digest != nil && !digestText.MatchString(*c.Digest):
+			fault("digest must be secret- with 32 digits, or sha256: with 64, as a recording or \"rapidmimic digest\" writes it, not %q", *c.Digest)
 		case c.GraphQL != "" && !slices.Contains(GraphQLParts, c.GraphQL):
 			fault("graphql must be type, name or field, not %q", c.GraphQL)
 		case c.tests() > 1:

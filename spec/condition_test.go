@@ -44,7 +44,7 @@ func TestTheTestsOfConditionsAreDescribed(t *testing.T) {
 		}
 		assert.Contains(t, reference, "`"+test.Name+"`")
 	}
-	others := []string{"all", "any", "none", "query", "header", "cookie", "form", "body", "xml", "part", "text", "graphql", "caller"}
+	others := []string{"all", "any", "none", "query", "header", "cookie", "form", "body", "xml", "part", "text", "graphql", "caller", "only", "except"}
 	condition := reflect.TypeFor[spec.Condition]()
 	for i := range condition.NumField() {
 		key, _, _ := strings.Cut(condition.Field(i).Tag.Get("json"), ",")

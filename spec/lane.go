@@ -90,7 +90,7 @@ func (l Lane) faults() (items []problem.Item) {
 // readsBody reports whether conditions look into the body of a call.
 func readsBody(conditions []Condition) bool {
 	for _, c := range conditions {
-		if c.Body != "" || c.XML != "" || c.Form != "" || c.Part != "" || c.Text || c.GraphQL != "" || readsBody(c.All) || readsBody(c.Any) || readsBody(c.None) {
+		if c.Body != "" || c.XML != "" || c.Form != "" || c.Part != "" || c.Text || c.GraphQL != "" || c.Only == "form" || c.Only == "part" || readsBody(c.All) || readsBody(c.Any) || readsBody(c.None) {
 			return true
 		}
 	}

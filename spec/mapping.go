@@ -109,6 +109,67 @@ func (p Pattern) String() string {
 	return strings.TrimSpace(strings.Join(p.Method, "|") + " " + p.Path)
 }
 
+// Telling says what the pattern asks for beside method and path, such that mappings on
+// one path can be told apart: limit=1, cookie sid, body.
+func (p Pattern) Telling() (words []string) {
+	words = tellingOf(p.Where)
+	if p.If != "" {
+		words = append(words, "if "+p.If)
+	}
+	return words
+}
+
+func tellingOf(conditions []Condition) (words []string) {
+	for _, c := range conditions {
+		if word := c.telling(); word != "" && !slices.Contains(words, word) {
+			words = append(words, word)
+		}
+	}
+	return words
+}
+
+// telling is one word or two for a condition; "" for one that tells nothing apart.
+func (c Condition) telling() string {
+	value := ""
+	switch {
+	case c.Equals != nil && c.Equals.Kind != tree.Map && c.Equals.Kind != tree.List:
+		value = "=" + c.Equals.Text
+	case c.Present != nil && !*c.Present:
+		value = " absent"
+	case c.Digest != nil:
+		value = " by digest"
+	}
+	switch {
+	case c.Only != "":
+		return ""
+	case c.isGroup():
+		return map[bool]string{true: "all"}[c.All != nil] + map[bool]string{true: "any"}[c.Any != nil] + map[bool]string{true: "none"}[c.None != nil] +
+			" of (" + strings.Join(tellingOf(slices.Concat(c.All, c.Any, c.None)), ", ") + ")"
+	case c.Query != "":
+		return c.Query + value
+	case c.Header != "":
+		return "header " + c.Header + value
+	case c.Cookie != "":
+		return "cookie " + c.Cookie + value
+	case c.Form != "":
+		return "form " + c.Form + value
+	case c.Part != "":
+		return "part " + c.Part
+	case c.GraphQL != "":
+		return "graphql " + c.GraphQL + value
+	case c.Caller != "":
+		return "caller " + c.Caller
+	case c.XML != "" && strings.HasPrefix(c.XML, "count("): // of a recording
+		return ""
+	case c.XML != "":
+		return c.XML[strings.LastIndexByte(c.XML, '/')+1:] + value
+	case c.Text:
+		return "body"
+	default:
+		return strings.TrimSuffix("body "+c.Body, " $") + value
+	}
+}
+
 // Methods are HTTP methods in upper case, written as one name or a list.
 type Methods []string
 

@@ -3,6 +3,7 @@ package spec
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -29,6 +30,12 @@ type Recording struct {
 	// Missing captures what the service does not answer itself: it goes on
 	// answering, and asks its upstream otherwise.
 	Missing bool `json:"missing,omitempty"`
+	// Attended ends the recording when nobody attends to it for some seconds: the command
+	// that started it is gone. End says how it ends then.
+	Attended bool         `json:"attended,omitempty"`
+	End      RecordingEnd `json:"end,omitzero"`
+	// Ended says why it ended where nobody stopped it.
+	Ended string `json:"ended,omitempty"`
 	// By is who made it, Upstream where the calls went, Version that of the
 	// program that made it.
 	By       string    `json:"by,omitempty"`
@@ -38,6 +45,23 @@ type Recording struct {
 	// Stopped is zero while it runs.
 	Stopped time.Time `json:"stopped,omitzero"`
 }
+
+// RecordingEnd says what becomes of a recording that ends.
+type RecordingEnd struct {
+	// OnlyKeep makes no mappings, and leaves the mode of the service.
+	OnlyKeep bool `json:"onlyKeep,omitempty"`
+	// Existing says what becomes of mappings that ask for the same: keep, replace or
+	// follow; left out, those that a recording made and nobody touched are replaced, and
+	// those that somebody edited are kept.
+	Existing string `json:"existing,omitempty"`
+	// Fold makes one mapping of paths whose answers differ only by the same value.
+	Fold bool `json:"fold,omitempty"`
+	// Pace is that of the answers: none, recorded, or a factor such as 2x.
+	Pace string `json:"pace,omitempty"`
+}
+
+// RecorderGone is the Ended of a recording whose recorder left it.
+const RecorderGone = "its recorder was gone"
 
 // Runs reports whether calls are still captured.
 func (r *Recording) Runs() bool { return r.Stopped.IsZero() }
@@ -54,6 +78,12 @@ func CheckRecording(r Recording) error {
 		if !ValidLabel(label) {
 			items = append(items, problem.Item{At: fmt.Sprintf("/labels/%d", i), Detail: fmt.Sprintf("a label is %s, not %q", LabelRule, label)})
 		}
+	}
+	if !slices.Contains([]string{"", "keep", "replace", "follow"}, r.End.Existing) {
+		items = append(items, problem.Item{At: "/end/existing", Detail: fmt.Sprintf("existing must be keep, replace or follow, not %q", r.End.Existing)})
+	}
+	if err := CheckPace(r.End.Pace); err != nil {
+		items = append(items, problem.Item{At: "/end/pace", Detail: err.Error()})
 	}
 	for i, host := range r.Hosts {
 		if !hostName.MatchString(host) {

@@ -3,6 +3,7 @@ package spec
 import (
 	"fmt"
 	"net/url"
+	"path"
 	"regexp"
 	"slices"
 	"strconv"
@@ -48,6 +49,10 @@ type Service struct {
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
+	// Noise lists query parameters that say only when or how a call came, * standing for
+	// any letters: recordings leave them out, and "only: query" lets them pass. Left out,
+	// it is DefaultNoise.
+	Noise []string `json:"noise,omitempty"`
 	// Conformance says what becomes of calls that break the contract: "report",
 	// the default, lists the deviations on the call, "refuse" answers with a 400
 	// that lists them, "off" does not look.
@@ -59,6 +64,24 @@ type Service struct {
 	// operation id → JSON Pointer into the body, in which * stands for every
 	// element → value, in whose texts ${…} holds expressions.
 	Pins map[string]map[string]*tree.Node `json:"pins,omitempty"`
+}
+
+// DefaultNoise is the noise of a service that says nothing else.
+var DefaultNoise = []string{"_", "_t", "_ts", "cb", "cachebuster", "nocache", "rand", "random", "request_id", "requestid", "request-id", "traceparent", "utm_*"}
+
+// IsNoise reports whether a query parameter is among the noise of the service.
+func (s *Service) IsNoise(parameter string) bool {
+	list := s.Noise
+	if list == nil {
+		list = DefaultNoise
+	}
+	parameter = strings.ToLower(parameter)
+	for _, pattern := range list {
+		if fits, err := path.Match(strings.ToLower(pattern), parameter); fits && err == nil {
+			return true
+		}
+	}
+	return false
 }
 
 // What Mode can be.
@@ -121,6 +144,11 @@ func (s Service) faults() (items []problem.Item) {
 		}
 	}
 	items = append(items, s.upstreamFaults()...)
+	for i, name := range s.Noise {
+		if _, err := path.Match(name, ""); err != nil || name == "" {
+			items = append(items, problem.Item{At: "/noise/" + strconv.Itoa(i), Detail: fmt.Sprintf("noise is the name of a query parameter, in which * stands for any letters, not %q", name)})
+		}
+	}
 	for id, pins := range s.Pins {
 		for pointer := range pins {
 			if !strings.HasPrefix(pointer, "/") {

@@ -127,10 +127,13 @@ type app struct {
 	control, traffic, proxy                         *http.Server      // proxy is nil without one
 	stopStreams                                     context.CancelFunc
 
-	store  *store.Store
-	log    *calllog.Log
-	expire func(context.Context, time.Time) error // ends what is over
-	ready  atomic.Bool
+	store     *store.Store
+	log       *calllog.Log
+	upstreams *upstream.Client
+	expire    func(context.Context, time.Time) error // ends what is over
+	// endUnattended ends recordings whose recorder is gone.
+	endUnattended func(context.Context, time.Time) error
+	ready         atomic.Bool
 }
 
 // lockData makes sure that the data folder can be written to and that no other
@@ -230,7 +233,11 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	key, err := openMaskKey(a.config.Data, old, secret.NewRules(a.config.Mask, a.config.MaskNot), a.logger)
+	standIns, err := digestKey(a.config.Data, a.config.DigestKey)
+	if err != nil {
+		return err
+	}
+	key, err := openMaskKey(a.config.Data, old, secret.NewRules(a.config.Mask, a.config.MaskNot), secret.NewStandIns(standIns), a.logger)
 	if err != nil {
 		return err
 	}
@@ -274,9 +281,10 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 
 // assembleTraffic builds the ports that programs call.
 func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engine, ca *authority.Authority) {
-	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody,
+	a.upstreams = upstream.New(upstream.Config{Forbidden: a.config.NoUpstream, Rules: a.outgoing(false)})
+	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody, RecordLimit: int(a.config.RecordLimit),
 		BodyTimeout: a.config.BodyTimeout, Memory: a.memory.bodies,
-		Upstream: upstream.New(upstream.Config{Forbidden: a.config.NoUpstream, Rules: a.outgoing(false)})})
+		Upstream: a.upstreams})
 	a.assembleProxy(definitions, answering, ca)
 	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.traffic = a.server(answering)
@@ -312,7 +320,9 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 	}
 	streams, stopStreams := context.WithCancel(context.Background())
 	a.stopStreams = stopStreams
-	a.control = a.server(control.New(c))
+	port := control.New(c)
+	a.endUnattended = port.EndUnattended
+	a.control = a.server(port)
 	a.control.WriteTimeout = 10 * a.config.WriteTimeout // a stream lifts it
 	a.control.BaseContext = func(net.Listener) context.Context { return streams }
 }
@@ -446,7 +456,7 @@ func (a *app) expireUntil(ctx context.Context) {
 			return
 		case now := <-ticker.C:
 			_ = rescue.Do(a.logger, "clear away what is over", func() {
-				err := a.expire(context.WithoutCancel(ctx), now)
+				err := errors.Join(a.expire(context.WithoutCancel(ctx), now), a.endUnattended(context.WithoutCancel(ctx), now))
 				if err != nil && err.Error() != said {
 					a.logger.Error("what is over could not be cleared away", "error", err)
 				}
@@ -469,6 +479,7 @@ func serve(server *http.Server, listener net.Listener) error {
 func (a *app) stop() error {
 	a.logger.Info("stopping")
 	a.stopStreams()
+	defer a.upstreams.Close()
 	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	var both errgroup.Group

@@ -54,6 +54,13 @@ func (nowhere) RemovedMappings(context.Context, string) ([]catalog.MappingVersio
 func (nowhere) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
 	return nil, nil
 }
+func (nowhere) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
+	return nil, nil
+}
+func (nowhere) CountExchanges(context.Context, string) (int, error) { return 0, nil }
+func (nowhere) ExchangesOn(context.Context, string, string, []string) ([]recording.Exchange, error) {
+	return nil, nil
+}
 func (nowhere) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
 func (nowhere) Applied(context.Context) ([]catalog.Applied, error)              { return nil, nil }
 func (nowhere) InsertCalls(context.Context, []*call.Record) error               { return nil }
@@ -83,7 +90,7 @@ func newEnvironment(t testing.TB) *environment {
 	e.Catalog, err = catalog.Open(t.Context(), nowhere{})
 	require.NoError(t, err)
 	e.engine = engine.New(engine.Config{Definitions: e.Catalog, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: time.Now})
-	e.log, err = calllog.Open(t.Context(), calllog.Config{Store: nowhere{}, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil)), Checker: e.engine, WriteEvery: time.Microsecond,
+	e.log, err = calllog.Open(t.Context(), calllog.Config{Store: nowhere{}, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil), nil), Checker: e.engine, WriteEvery: time.Microsecond,
 		Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())

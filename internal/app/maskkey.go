@@ -33,7 +33,7 @@ const keyFile = "masking.key"
 
 // openMaskKey reads the key of a data folder, or makes one; old is that of a database
 // from before there was a file, nil for none.
-func openMaskKey(folder string, old []byte, rules *secret.Rules, logger *slog.Logger) (*maskKey, error) {
+func openMaskKey(folder string, old []byte, rules *secret.Rules, standIns *secret.StandIns, logger *slog.Logger) (*maskKey, error) {
 	k := &maskKey{file: filepath.Join(folder, keyFile), logger: logger}
 	text, err := os.ReadFile(k.file)
 	var key []byte
@@ -55,7 +55,7 @@ func openMaskKey(folder string, old []byte, rules *secret.Rules, logger *slog.Lo
 		}
 		k.since = time.UnixMicro(since)
 	}
-	k.masker = secret.NewMasker(key, rules)
+	k.masker = secret.NewMasker(key, rules, standIns)
 	return k, nil
 }
 

@@ -24,13 +24,13 @@ func digestOf(k *maskKey) string {
 func TestTheMaskKey(t *testing.T) {
 	folder := t.TempDir()
 	rules := secret.NewRules(nil, nil)
-	first, err := openMaskKey(folder, []byte("the key that the database had once"), rules, slog.Default())
+	first, err := openMaskKey(folder, []byte("the key that the database had once"), rules, nil, slog.Default())
 	require.NoError(t, err)
 	file := filepath.Join(folder, keyFile)
 	info, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
-	again, err := openMaskKey(folder, nil, rules, slog.Default())
+	again, err := openMaskKey(folder, nil, rules, nil, slog.Default())
 	require.NoError(t, err)
 	assert.Equal(t, digestOf(first), digestOf(again), "it is kept over restarts")
 
@@ -39,13 +39,13 @@ func TestTheMaskKey(t *testing.T) {
 	assert.Equal(t, before, digestOf(again), "calls that were masked under it are still there")
 	again.turned(time.Now())
 	assert.NotEqual(t, before, digestOf(again), "all that were have left the log")
-	third, err := openMaskKey(folder, nil, rules, slog.Default())
+	third, err := openMaskKey(folder, nil, rules, nil, slog.Default())
 	require.NoError(t, err)
 	assert.Equal(t, digestOf(again), digestOf(third))
 
 	for _, text := range []string{"", "zz 1", "0102 1", "00"} {
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
-		_, err := openMaskKey(folder, nil, rules, slog.Default())
+		_, err := openMaskKey(folder, nil, rules, nil, slog.Default())
 		assert.ErrorContains(t, err, "is not a key", "%q", text)
 	}
 }

@@ -191,14 +191,20 @@ func (l *Log) BodyLimit() int { return l.config.BodyLimit }
 // Add takes a finished call. It never blocks: when the buffer is full the call
 // is counted as not kept. The log owns r afterwards.
 func (l *Log) Add(r *call.Record) {
-	if len(r.Answer.Body) > l.config.BodyLimit {
+	if r.Recording == "" && len(r.Answer.Body) > l.config.BodyLimit {
 		r.Answer.Body = r.Answer.Body[:l.config.BodyLimit]
 	}
 	size := r.Weight()
 	l.mu.Lock()
 	delete(l.inWork, r.Number)
 	l.counts.add(r)
-	if !l.takes(groupOf(r), size) {
+	took := l.takes(groupOf(r), size)
+	if !took && r.Recording != "" { // the recording names what it could not keep
+		r.Trim(l.config.BodyLimit)
+		size = r.Weight()
+		took = l.takes(groupOf(r), size)
+	}
+	if !took {
 		l.mu.Unlock()
 		l.loseOf(groupOf(r))
 		return
@@ -373,6 +379,10 @@ func (l *Log) record(ctx context.Context, batch []*call.Record) {
 	if err = errors.Join(err, fault); err != nil {
 		l.lose(len(recorded))
 		l.config.Logger.Error("calls could not be recorded", "calls", len(recorded), "error", err)
+	}
+	for _, r := range recorded { // the log keeps less of them
+		r.Trim(l.config.BodyLimit)
+		r.Wire, r.StandIns = nil, nil
 	}
 }
 

@@ -106,7 +106,7 @@ func start(t *testing.T, store *fakeStore) *calllog.Log { return startWith(t, st
 
 func startWith(t *testing.T, store *fakeStore, checker calllog.Checker) *calllog.Log {
 	log, err := calllog.Open(t.Context(), calllog.Config{
-		Store: store, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil)), Checker: checker, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), BodyLimit: 4,
+		Store: store, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil), nil), Checker: checker, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), BodyLimit: 4,
 	})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
@@ -399,7 +399,7 @@ func TestCallsInWork(t *testing.T) {
 // in the end.
 func TestNumbersAreReserved(t *testing.T) {
 	store := &fakeStore{}
-	log, err := calllog.Open(t.Context(), calllog.Config{Store: store, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil)), Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	log, err := calllog.Open(t.Context(), calllog.Config{Store: store, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil), nil), Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	first := log.Number()
 	assert.Greater(t, store.reserved, first+500_000)
@@ -441,7 +441,7 @@ func TestGaps(t *testing.T) {
 	assert.Empty(t, log.Gap(t.Context(), time.Now(), "", ""))
 
 	// a log that was full when it was opened does not know what has left it
-	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{trimmed: time.Unix(100, 0)}, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil)), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
+	full, err := calllog.Open(t.Context(), calllog.Config{Store: &fakeStore{trimmed: time.Unix(100, 0)}, Masker: secret.NewMasker([]byte("k"), secret.NewRules(nil, nil), nil), Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), Keep: 3})
 	require.NoError(t, err)
 	assert.Regexp(t, `^calls that came until 1970-01-01T00:01:40Z have left the log, which keeps the last 3$`, full.Gap(t.Context(), time.Time{}, "", ""))
 	assert.Empty(t, full.Gap(t.Context(), time.Unix(200, 0), "", ""))

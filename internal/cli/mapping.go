@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -147,18 +148,14 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 func (p Program) sayMappings(mappings []api.Mapping) {
 	rows := make([][]string, len(mappings))
 	for i, m := range mappings {
-		asks := methodsText(m) + " " + m.Call.Path
-		if m.Call.Path == "" {
-			asks = "operation " + m.Call.Operation
-		}
 		calls := ""
 		if m.Calls != nil {
 			calls = strconv.FormatInt(m.Calls.Total, 10)
 		}
-		rows[i] = []string{m.ID, asks, statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), labelled(m)}
+		rows[i] = []string{m.ID, asks(m.Call), statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), labelled(m)}
 	}
 	writeTable(p.Out, p.width(), []column{
-		{title: "MAPPING", flexible: true}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
+		{title: "MAPPING"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
 		{title: "RANK", right: true}, {title: "CALLS", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
 	}, rows)
 	for _, m := range mappings {
@@ -248,4 +245,20 @@ func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, m, func() ([]byte, error) { return text, nil }, func() { fmt.Fprintf(p.Out, "%s", text) })
+}
+
+// mostTelling is how many words a list says of what a mapping asks for beside its path.
+const mostTelling = 4
+
+// asks says what calls a mapping is for: GET /slots limit=1.
+func asks(p spec.Pattern) string {
+	text := p.String()
+	if len(p.Method) == 0 && p.Path != "" {
+		text = "any " + p.Path
+	}
+	telling := p.Telling()
+	if len(telling) > mostTelling {
+		telling = append(telling[:mostTelling:mostTelling], "…")
+	}
+	return strings.TrimSpace(text + " " + strings.Join(telling, " "))
 }

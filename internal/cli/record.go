@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strconv"
@@ -10,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -19,7 +21,7 @@ func (p Program) recordCommand() *cli.Command {
 		UsageText: "rapidmimic record moorings --name \"booking a berth\"\nrapidmimic record moorings --name dues --include 'GET /dues' --only-keep",
 		Description: "The service relays meanwhile. At the end mappings are made of what was captured, and the\n" +
 			"service answers from them at once, without its upstream; --only-keep just keeps the recording.",
-		Flags: []cli.Flag{
+		Flags: append([]cli.Flag{
 			&cli.StringFlag{Name: "name", Usage: "`NAME` of the recording"},
 			&cli.StringSliceFlag{Name: "label", Usage: "a `LABEL` for the recording and its mappings"},
 			&cli.StringFlag{Name: "test", Usage: "`NAME` of the test that records"},
@@ -29,10 +31,28 @@ func (p Program) recordCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "media-type", Usage: "only answers of this `TYPE`, such as application/json or image/*"},
 			&cli.BoolFlag{Name: "missing", Usage: "only what the service does not answer itself; it goes on answering"},
 			&cli.BoolFlag{Name: "try", Usage: "record nothing: show which of the last calls would be captured"},
-			&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"},
-		},
+			&cli.BoolFlag{Name: "keep-running", Usage: "go on recording when this command is gone, until recording stop"},
+		}, endFlags()...),
 		ShellComplete: p.completeServices, Action: p.record,
 	}
+}
+
+// makingFlags say how mappings are made of recorded calls.
+func makingFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "existing", Usage: "what becomes of mappings that ask for the same: keep, replace, or follow, which puts the new answers behind the old ones; without it those that a recording made are replaced, and those that somebody edited are kept"},
+		&cli.BoolFlag{Name: "fold", Usage: "make one mapping of paths whose answers differ only by the same value; it answers for any value"},
+		&cli.StringFlag{Name: "pace", Usage: "`PACE` of the answers: none, recorded, or a factor such as 2x"},
+	}
+}
+
+// endFlags say how a recording ends.
+func endFlags() []cli.Flag {
+	return append([]cli.Flag{&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"}}, makingFlags()...)
+}
+
+func endOf(c *cli.Command) spec.RecordingEnd {
+	return spec.RecordingEnd{OnlyKeep: c.Bool("only-keep"), Existing: c.String("existing"), Fold: c.Bool("fold"), Pace: c.String("pace")}
 }
 
 func (p Program) recordingCommand() *cli.Command {
@@ -50,7 +70,7 @@ func (p Program) recordingCommand() *cli.Command {
 			{
 				Name: "stop", Usage: "end a recording that runs", ArgsUsage: "SERVICE",
 				UsageText: "rapidmimic recording stop moorings", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingStop,
-				Flags: []cli.Flag{&cli.BoolFlag{Name: "only-keep", Usage: "make no mappings, and leave the mode as it is"}},
+				Flags: endFlags(),
 			},
 			{
 				Name: "keep", Usage: "make a recording from relayed calls in the log", ArgsUsage: "SERVICE [CALL ...]",
@@ -60,13 +80,14 @@ func (p Program) recordingCommand() *cli.Command {
 			},
 			{
 				Name: "mappings", Usage: "make mappings from a recording", ArgsUsage: "SERVICE RECORDING",
-				UsageText:    "rapidmimic recording mappings moorings r-4 --dry-run\nrapidmimic recording mappings moorings r-4 --existing replace",
+				UsageText:    "rapidmimic recording mappings moorings r-4 --dry-run\nrapidmimic recording mappings moorings r-4 --existing follow\nrapidmimic recording mappings moorings r-4 --path 'GET /berths/{number}' --status 200",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingMappings,
-				Flags: []cli.Flag{
+				Flags: append([]cli.Flag{
 					&cli.BoolFlag{Name: "dry-run", Usage: "show what would be made, and change nothing"},
-					&cli.StringFlag{Name: "existing", Usage: "what becomes of mappings of the same ids that were edited by hand: keep, replace or add", Value: "keep"},
-					&cli.BoolFlag{Name: "separate", Usage: "keep paths apart whose answers differ only by the same value"},
-				},
+					&cli.StringSliceFlag{Name: "call", Usage: "only of the call with this `ID`; may be given several times"},
+					&cli.StringSliceFlag{Name: "path", Usage: "only of `CALLS` such as 'GET /berths/{number}'"},
+					&cli.IntSliceFlag{Name: "status", Usage: "only of calls that were answered with this `STATUS`"},
+				}, makingFlags()...),
 			},
 			{
 				Name: "export", Usage: "write a recording as HAR 1.2", ArgsUsage: "SERVICE RECORDING",
@@ -124,6 +145,7 @@ func (p Program) record(ctx context.Context, c *cli.Command) error {
 	start := api.RecordingStart{
 		Name: c.String("name"), Labels: c.StringSlice("label"), Test: c.String("test"), Include: c.StringSlice("include"), Exclude: c.StringSlice("exclude"),
 		Hosts: c.StringSlice("host"), MediaTypes: c.StringSlice("media-type"), Missing: c.Bool("missing"), Version: p.Version,
+		Attended: !c.Bool("keep-running"), End: endOf(c),
 	}
 	if c.Bool("try") {
 		return p.tryRecording(ctx, c, environment, given[0], start)
@@ -141,36 +163,42 @@ func (p Program) record(ctx context.Context, c *cli.Command) error {
 	}
 	fmt.Fprintf(p.Err, "%s  records %q from %s\n", service.Name, started.Name, started.Upstream)
 	fmt.Fprintf(p.Err, "address   %s   Ctrl+C ends it\n", service.Address)
-	p.followRecording(ctx, environment, given[0], started.ID)
+	if stopped := p.followRecording(ctx, environment, given[0], started); stopped != nil {
+		why := cmp.Or(stopped.Ended, "somebody else stopped it")
+		fmt.Fprintf(p.Err, "recording %s has ended: %s\n", started.ID, why)
+		fmt.Fprintf(p.Err, "next      rapidmimic mapping list %s\n", given[0])
+		return errSaid
+	}
 	// the caller has pressed Ctrl+C: what follows must still be done
 	after, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 	defer cancel()
-	report, err := environment.StopRecording(after, given[0], started.ID, api.RecordingStop{OnlyKeep: c.Bool("only-keep")})
+	report, err := environment.StopRecording(after, given[0], started.ID, api.RecordingStop{RecordingEnd: endOf(c)})
 	if err != nil {
 		return err
 	}
 	return p.sayRecorded(c, given[0], report)
 }
 
-// followRecording prints calls as they are captured.
-func (p Program) followRecording(ctx context.Context, api *client.Client, service, id string) {
-	shown := 0
+// followRecording attends to a recording and prints calls as they are captured, until
+// ctx ends. It returns the recording when that has ended before.
+func (p Program) followRecording(ctx context.Context, environment *client.Client, service string, r api.Recording) *api.Recording {
+	last := ""
 	for {
+		if r.Attended {
+			_ = environment.Attend(ctx, service, r.ID) // what failed is tried again at once
+		}
+		calls, err := environment.RecordedCalls(ctx, service, r.ID, last)
+		for _, call := range calls {
+			fmt.Fprintf(p.Err, "%s  %-6s %s  %d\n", call.At.Local().Format(time.TimeOnly), call.Method, target(call), call.Status)
+			last = call.ID
+		}
+		if now, infoErr := environment.Recording(ctx, service, r.ID); err == nil && infoErr == nil && !now.Running {
+			return &now
+		}
 		select {
 		case <-ctx.Done():
-			return
+			return nil
 		case <-time.After(300 * time.Millisecond):
-		}
-		calls, err := api.RecordedCalls(ctx, service, id)
-		if err != nil {
-			continue
-		}
-		for _, call := range calls[min(shown, len(calls)):] {
-			fmt.Fprintf(p.Err, "%s  %-6s %s  %d\n", call.At.Local().Format(time.TimeOnly), call.Method, target(call), call.Status)
-		}
-		shown = len(calls)
-		if r, err := api.Recording(ctx, service, id); err == nil && !r.Running {
-			return // somebody else has stopped it
 		}
 	}
 }
@@ -209,7 +237,7 @@ func (p Program) sayMade(service string, r api.RecordingReport) {
 			p.say("%d mappings more", len(r.Mappings)-i)
 			break
 		}
-		p.say("%-9s %s, %s %s", m.Outcome, m.Mapping.ID, strings.Join(m.Mapping.Call.Method, "|"), m.Mapping.Call.Path)
+		p.say("%-9s %s, %s", m.Outcome, m.Mapping.ID, asks(m.Mapping.Call))
 		for _, note := range m.Notes {
 			p.say("          %s", note)
 		}
@@ -242,11 +270,13 @@ func (p Program) recordingList(ctx context.Context, c *cli.Command) error {
 			state := "kept"
 			if r.Running {
 				state = "runs"
+			} else if r.Ended != "" {
+				state = "kept, " + r.Ended
 			}
 			rows[i] = []string{r.ID, r.Name, whenText(r.Started), strconv.Itoa(r.Calls), state, r.By}
 		}
 		writeTable(p.Out, p.width(), []column{
-			{title: "ID"}, {title: "RECORDING", flexible: true}, {title: "STARTED"}, {title: "CALLS", right: true}, {title: "STATE"}, {title: "BY", flexible: true},
+			{title: "ID"}, {title: "RECORDING", flexible: true}, {title: "STARTED"}, {title: "CALLS", right: true}, {title: "STATE", flexible: true}, {title: "BY", flexible: true},
 		}, rows)
 	})
 }
@@ -260,7 +290,7 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	calls, err := environment.RecordedCalls(ctx, given[0], given[1])
+	calls, err := environment.RecordedCalls(ctx, given[0], given[1], "")
 	if err != nil {
 		return err
 	}
@@ -292,7 +322,7 @@ func (p Program) recordingStop(ctx context.Context, c *cli.Command) error {
 	if service.Recording == nil {
 		return fmt.Errorf("%s is not being recorded", given[0])
 	}
-	report, err := environment.StopRecording(ctx, given[0], service.Recording.ID, api.RecordingStop{OnlyKeep: c.Bool("only-keep")})
+	report, err := environment.StopRecording(ctx, given[0], service.Recording.ID, api.RecordingStop{RecordingEnd: endOf(c)})
 	if err != nil {
 		return unchanged(err, "")
 	}
@@ -337,7 +367,7 @@ func (p Program) recordingMappings(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	report, err := environment.MakeMappings(ctx, given[0], given[1], api.MakeMappings{Existing: c.String("existing"), Separate: c.Bool("separate"), DryRun: c.Bool("dry-run")})
+	report, err := environment.MakeMappings(ctx, given[0], given[1], api.MakeMappings{RecordingEnd: endOf(c), Calls: c.StringSlice("call"), Paths: c.StringSlice("path"), Statuses: c.IntSlice("status"), DryRun: c.Bool("dry-run")})
 	if err != nil {
 		return unchanged(err, "")
 	}

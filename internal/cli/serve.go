@@ -45,9 +45,11 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringSliceFlag{Name: "origins", Usage: "pages of this `ORIGIN`, such as https://*.office.test, may use hints and lanes, beside those of this machine", Sources: cli.EnvVars("RAPIDMIMIC_ORIGINS")},
 		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of headers, members, parameters, fields and elements whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
 		&cli.StringSliceFlag{Name: "mask-not", Usage: "a `NAME` whose values are shown, although it looks like that of a secret", Sources: cli.EnvVars("RAPIDMIMIC_MASK_NOT")},
+		&cli.StringFlag{Name: "digest-key", Usage: "`KEY` by which recordings know secrets again, that of another environment (its digest.key) to play back what it recorded; that of the data folder when left out", Sources: cli.EnvVars("RAPIDMIMIC_DIGEST_KEY")},
 		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
 		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
 		&cli.Int64Flag{Name: "body-limit", Usage: "how many bytes of one body the log keeps", Value: 1 << 20, Sources: cli.EnvVars("RAPIDMIMIC_BODY_LIMIT")},
+		&cli.Int64Flag{Name: "record-limit", Usage: "how many bytes of one body recordings keep", Value: 64 << 20, Sources: cli.EnvVars("RAPIDMIMIC_RECORD_LIMIT")},
 		&cli.Int64Flag{Name: "max-body", Usage: "how many bytes of a body are held where an answer depends on it", Value: 10 << 20, Sources: cli.EnvVars("RAPIDMIMIC_MAX_BODY")},
 		&cli.Int64Flag{Name: "memory-limit", Usage: "how many bytes of memory the service may use; 0 for four fifths of its container's, else half of the machine's", Sources: cli.EnvVars("RAPIDMIMIC_MEMORY_LIMIT")},
 		&cli.IntFlag{Name: "max-connections", Usage: "how many connections the traffic port and the proxy may have open, each; 0 for what the system allows, less a reserve", Sources: cli.EnvVars("RAPIDMIMIC_MAX_CONNECTIONS")},
@@ -71,11 +73,11 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
-		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
+		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), DigestKey: c.String("digest-key"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
 		HeaderTimeout: c.Duration("header-timeout"), BodyTimeout: c.Duration("body-timeout"), WriteTimeout: c.Duration("write-timeout"), IdleTimeout: c.Duration("idle-timeout"),
-		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"),
+		KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"), RecordLimit: c.Int64("record-limit"),
 	}
 }
 

@@ -61,6 +61,9 @@ type Config struct {
 	// values are masked before a call is stored; MaskNot are names whose values are
 	// not, whatever else says so.
 	Mask, MaskNot []string
+	// DigestKey is the key of the digests by which recordings know secrets again, in 64
+	// hexadecimal digits; "" for that of the data folder.
+	DigestKey string
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.
 	KeepCalls, KeepBytes int64
 	// MemoryLimit is how many bytes the process may use; 0 means four fifths of the
@@ -76,6 +79,8 @@ type Config struct {
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to
 	// answer a call, in bytes; 0 means the defaults.
 	BodyLimit, MaxBody int64
+	// RecordLimit is how much of a body recordings keep; 0 means what the log keeps.
+	RecordLimit int64
 }
 
 // Addresses are where a running service is reached.
@@ -135,7 +140,7 @@ func (c *Config) Check() error {
 			*d = defaultTimeouts[flag]
 		}
 	}
-	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody} {
+	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody, "--record-limit": c.RecordLimit} {
 		if n < 0 {
 			return fmt.Errorf("%s must not be negative", flag)
 		}

@@ -58,14 +58,21 @@ type Config struct {
 
 type server struct {
 	Config
-	guard hostGuard
+	guard    hostGuard
+	attended attendance
+}
+
+// Server is the handler of the control port, and what it does by itself.
+type Server struct {
+	http.Handler
+	server *server
 }
 
 // MaxUpload bounds the body of every request to the API, in bytes.
 const MaxUpload = 64 << 20
 
-// New builds the handler of the control port.
-func New(c Config) http.Handler {
+// New builds the control port.
+func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &server{Config: c, guard: hostGuard{any: c.AnyHost}}
 	router := gin.New()
@@ -76,7 +83,7 @@ func New(c Config) http.Handler {
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)
-	return compressed(router)
+	return &Server{compressed(router), s}
 }
 
 // compressed compresses what is text and not small, for those who take that. The event

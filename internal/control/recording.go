@@ -2,9 +2,11 @@ package control
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -66,7 +68,8 @@ func (s *server) postRecording(c *gin.Context) {
 
 func recordingOf(wanted api.RecordingStart) spec.Recording {
 	return spec.Recording{Name: wanted.Name, Labels: wanted.Labels, Test: wanted.Test, Version: wanted.Version,
-		Include: wanted.Include, Exclude: wanted.Exclude, Hosts: wanted.Hosts, MediaTypes: wanted.MediaTypes, Missing: wanted.Missing}
+		Include: wanted.Include, Exclude: wanted.Exclude, Hosts: wanted.Hosts, MediaTypes: wanted.MediaTypes, Missing: wanted.Missing,
+		Attended: wanted.Attended, End: wanted.End}
 }
 
 // postRecordingTrial tells which of the last calls a recording would have
@@ -152,7 +155,24 @@ func (s *server) getRecording(c *gin.Context) {
 }
 
 func (s *server) listRecordedCalls(c *gin.Context) {
-	_, exchanges, err := s.exchanges(c)
+	var exchanges []recording.Exchange
+	after, ok := call.ParseID(c.Query("after"))
+	last, notNumber := 0, error(nil)
+	if text := c.Query("last"); text != "" {
+		last, notNumber = strconv.Atoi(text)
+	}
+	err := s.Log.Flush(c.Request.Context())
+	switch {
+	case err != nil:
+	case c.Query("after") != "" && !ok:
+		err = problem.New(problem.Invalid, "after must be the id of a call (such as c-81f3), not %q", c.Query("after"))
+	case notNumber != nil || last < 0:
+		err = problem.New(problem.Invalid, "last must be a number of calls, not %q", c.Query("last"))
+	case c.Query("check") == "true":
+		_, exchanges, err = s.Catalog.Exchanges(c.Request.Context(), c.Param("service"), c.Param("recording"))
+	default:
+		_, exchanges, err = s.Catalog.ExchangeHeads(c.Request.Context(), c.Param("service"), c.Param("recording"), after, last)
+	}
 	var service *catalog.Service
 	if err == nil {
 		service, err = s.Catalog.Find(c.Param("service"))
@@ -163,7 +183,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	}
 	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
 	for _, x := range exchanges {
-		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: len(x.Answer), Truncated: x.Truncated}
+		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: max(x.Size, len(x.Answer)), Truncated: x.Truncated}
 		if c.Query("check") == "true" {
 			operation, found, _ := s.Engine.Check(c.Request.Context(), x.Record(service.Spec.Name)) // what was found is told
 			view.Operation, view.Deviations = operation, deviationViews(found)
@@ -187,52 +207,98 @@ func (s *server) askedOfRecording(c *gin.Context, wanted any, what string) (r ca
 }
 
 func (s *server) exchanges(c *gin.Context) (catalog.StoredRecording, []recording.Exchange, error) {
-	if err := s.Log.Flush(c.Request.Context()); err != nil {
+	return s.exchangesOf(c.Request.Context(), c.Param("service"), c.Param("recording"))
+}
+
+// exchangesOf reads a recording with its calls, also those of the last moment.
+func (s *server) exchangesOf(ctx context.Context, service, id string) (catalog.StoredRecording, []recording.Exchange, error) {
+	if err := s.Log.Flush(ctx); err != nil {
 		return catalog.StoredRecording{}, nil, err
 	}
-	return s.Catalog.Exchanges(c.Request.Context(), c.Param("service"), c.Param("recording"))
+	return s.Catalog.Exchanges(ctx, service, id)
+}
+
+// putAttendance says that somebody attends to a recording.
+func (s *server) putAttendance(c *gin.Context) {
+	r, err := s.Catalog.FindRecording(c.Request.Context(), c.Param("service"), c.Param("recording"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if !r.Recording.Runs() {
+		s.fail(c, problem.New(problem.NotFound, "recording %q is not running", r.Recording.Name), nil)
+		return
+	}
+	s.attended.saw(r.Recording.ID, time.Now())
+	c.Status(http.StatusNoContent)
 }
 
 // stopRecording ends a recording and, unless it is only kept, makes mappings of
 // it that answer from the next call on.
 func (s *server) stopRecording(c *gin.Context) {
 	var wanted api.RecordingStop
-	r, exchanges, ok := s.askedOfRecording(c, &wanted, "stop")
-	if !ok {
-		return
-	}
-	report := api.RecordingReport{Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
-	propose := func() (err error) {
-		if !wanted.OnlyKeep && len(exchanges) > 0 {
-			report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, api.MakeMappings{})
-		}
-		return err
-	}
-	// made before it ends, so that the next call is answered, and again when calls
-	// came in meanwhile
-	var stopped spec.Recording
-	err := propose()
+	err := readJSON(c, &wanted, "stop")
+	var report api.RecordingReport
 	if err == nil {
-		stopped, err = s.Catalog.StopRecording(c.Request.Context(), c.Param("service"), r.Recording.ID, time.Now().UTC(), !wanted.OnlyKeep && len(exchanges) > 0)
-	}
-	before := len(exchanges)
-	if err == nil {
-		_, exchanges, err = s.exchanges(c)
-	}
-	if err == nil && len(exchanges) > before {
-		err = propose()
+		report, err = s.endRecording(c.Request.Context(), c.Param("service"), c.Param("recording"), wanted.RecordingEnd, "")
 	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.noteOthers(c, report.Mappings, exchanges)
+	c.PureJSON(http.StatusOK, report)
+}
+
+// endRecording ends a recording as it was said when it was started, and now. why is why
+// it ends, where nobody stopped it.
+func (s *server) endRecording(ctx context.Context, service, id string, now spec.RecordingEnd, why string) (report api.RecordingReport, err error) {
+	r, exchanges, err := s.exchangesOf(ctx, service, id)
+	if err != nil {
+		return report, err
+	}
+	end := r.Recording.End
+	end.OnlyKeep, end.Fold = end.OnlyKeep || now.OnlyKeep, end.Fold || now.Fold
+	end.Existing, end.Pace = cmp.Or(now.Existing, end.Existing), cmp.Or(now.Pace, end.Pace)
+	report = api.RecordingReport{Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
+	propose := func(exchanges []recording.Exchange) (err error) {
+		if !end.OnlyKeep && len(exchanges) > 0 {
+			report.Mappings, report.Skipped, err = s.makeMappings(ctx, service, r, exchanges, api.MakeMappings{RecordingEnd: end})
+		}
+		return err
+	}
+	// made before it ends, so that the next call is answered, and again when calls
+	// came in meanwhile
+	if err := propose(exchanges); err != nil {
+		return report, err
+	}
+	stopped, err := s.Catalog.StopRecording(ctx, service, r.Recording.ID, time.Now().UTC(), !end.OnlyKeep && len(exchanges) > 0, why)
+	if err != nil {
+		return report, err
+	}
+	before := len(exchanges)
+	if _, exchanges, err = s.exchangesOf(ctx, service, r.Recording.ID); err != nil {
+		return report, err
+	}
+	switch more := exchanges[min(before, len(exchanges)):]; {
+	case len(more) == 0:
+	case end.Existing == catalog.ExistingFollow:
+		made := report.Mappings
+		if err = propose(more); err == nil {
+			report.Mappings = append(made, report.Mappings...)
+		}
+	default:
+		err = propose(exchanges)
+	}
+	if err != nil {
+		return report, err
+	}
+	s.noteOthers(ctx, service, report.Mappings, exchanges)
 	report.Operations = operationsOf(exchanges)
 	if len(exchanges) == 0 {
-		report.Reasons = s.whyNothing(c, stopped)
+		report.Reasons = s.whyNothing(ctx, service, stopped)
 	}
 	report.Recording = recordingView(catalog.StoredRecording{Recording: stopped, Calls: len(exchanges)})
-	c.PureJSON(http.StatusOK, report)
+	return report, nil
 }
 
 func operationsOf(exchanges []recording.Exchange) []api.RecordedOperation {
@@ -250,12 +316,12 @@ func operationsOf(exchanges []recording.Exchange) []api.RecordedOperation {
 
 // whyNothing says why a recording captured nothing, from what was seen while it
 // ran.
-func (s *server) whyNothing(c *gin.Context, r spec.Recording) (reasons []string) {
-	service, err := s.Catalog.Find(c.Param("service"))
+func (s *server) whyNothing(ctx context.Context, name string, r spec.Recording) (reasons []string) {
+	service, err := s.Catalog.Find(name)
 	if err != nil {
 		return nil
 	}
-	seen, err := s.Calls.ListCalls(c.Request.Context(), call.Filter{}, 0, 200)
+	seen, err := s.Calls.ListCalls(ctx, call.Filter{}, 0, 200)
 	if err != nil {
 		return nil
 	}
@@ -289,26 +355,53 @@ func (s *server) postRecordedMappings(c *gin.Context) {
 	var err error
 	report := api.RecordingReport{Recording: recordingView(r), Operations: operationsOf(exchanges)}
 	report.Recording.Calls = len(exchanges)
-	if report.Mappings, report.Skipped, err = s.makeMappings(c, r, exchanges, wanted); err != nil {
+	if exchanges, err = chosenOf(exchanges, wanted); err == nil {
+		report.Mappings, report.Skipped, err = s.makeMappings(c.Request.Context(), c.Param("service"), r, exchanges, wanted)
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	if !wanted.DryRun {
-		s.noteOthers(c, report.Mappings, exchanges)
+		s.noteOthers(c.Request.Context(), c.Param("service"), report.Mappings, exchanges)
 	}
 	c.PureJSON(http.StatusOK, report)
 }
 
-func (s *server) makeMappings(c *gin.Context, r catalog.StoredRecording, exchanges []recording.Exchange, how api.MakeMappings) ([]api.MadeMapping, []api.SkippedCall, error) {
-	if len(how.Calls) > 0 {
-		exchanges = slices.DeleteFunc(slices.Clone(exchanges), func(x recording.Exchange) bool { return !slices.Contains(how.Calls, call.ID(x.Number)) })
+// chosenOf are the calls of a recording of which mappings are wanted.
+func chosenOf(exchanges []recording.Exchange, how api.MakeMappings) (chosen []recording.Exchange, err error) {
+	capture, err := catalog.CompileCapture(spec.Recording{Include: how.Paths})
+	if err != nil {
+		return nil, err
 	}
-	service, err := s.Catalog.Find(c.Param("service"))
+	for _, x := range exchanges {
+		asked := call.Request{Method: x.Method, Path: x.Path}
+		if (len(how.Calls) == 0 || slices.Contains(how.Calls, call.ID(x.Number))) && (len(how.Statuses) == 0 || slices.Contains(how.Statuses, x.Status)) &&
+			capture.LeavesOut(&asked, match.Split(nil, x.Path)) == "" {
+			chosen = append(chosen, x)
+		}
+	}
+	if len(chosen) == 0 && len(exchanges) > 0 {
+		return nil, problem.New(problem.Invalid, "none of the %d calls of the recording is chosen: see \"recording show\" for their ids, paths and statuses", len(exchanges))
+	}
+	return chosen, nil
+}
+
+func (s *server) makeMappings(ctx context.Context, name string, r catalog.StoredRecording, exchanges []recording.Exchange, how api.MakeMappings) ([]api.MadeMapping, []api.SkippedCall, error) {
+	service, err := s.Catalog.Find(name)
 	if err != nil {
 		return nil, nil, err
 	}
-	proposals, skipped := recording.Propose(exchanges, recording.Options{Labels: labelsOf(r.Recording), Separate: how.Separate, NoPreflights: service.Spec.CORS})
-	made, err := s.Catalog.MakeMappings(c.Request.Context(), c.Param("service"), proposals, r.Recording.Name, how.Existing, how.DryRun)
+	if err := spec.CheckPace(how.Pace); err != nil {
+		return nil, nil, err
+	}
+	earlier, err := s.Catalog.EarlierExchanges(ctx, name, r.Recording.ID, exchanges)
+	if err != nil {
+		return nil, nil, err
+	}
+	proposals, skipped := recording.Propose(exchanges, recording.Options{
+		Labels: labelsOf(r.Recording), Fold: how.Fold, NoPreflights: service.Spec.CORS, Noise: service.Spec.IsNoise, Earlier: earlier, Pace: how.Pace})
+	made, err := s.Catalog.MakeMappings(ctx, name, proposals, catalog.Making{Name: r.Recording.Name, Existing: how.Existing, DryRun: how.DryRun})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -328,8 +421,8 @@ func (s *server) makeMappings(c *gin.Context, r catalog.StoredRecording, exchang
 
 // noteOthers tells of mappings that answer recorded calls instead of those that
 // were made of them. The service must not relay any more.
-func (s *server) noteOthers(c *gin.Context, made []api.MadeMapping, exchanges []recording.Exchange) {
-	service, err := s.Catalog.Find(c.Param("service"))
+func (s *server) noteOthers(ctx context.Context, name string, made []api.MadeMapping, exchanges []recording.Exchange) {
+	service, err := s.Catalog.Find(name)
 	if err != nil {
 		return
 	}
@@ -340,9 +433,29 @@ func (s *server) noteOthers(c *gin.Context, made []api.MadeMapping, exchanges []
 		}
 		r := exchanges[at].Record(service.Spec.Name).Request
 		r.Address = "/" + service.Spec.Name + r.Path
-		if d := s.Engine.Explain(c.Request.Context(), &r); d.Source == call.FromMapping && d.By != made[i].Mapping.ID {
+		d := s.Engine.Explain(ctx, &r)
+		switch {
+		case d.Source != call.FromMapping:
+		case d.By != made[i].Mapping.ID:
 			made[i].Notes = append(made[i].Notes, fmt.Sprintf("mapping %s comes before it, and answers what was recorded", d.By))
+		default:
+			for _, step := range d.Explanation.Steps {
+				if beaten(step) && !slices.ContainsFunc(made, func(m api.MadeMapping) bool { return m.Mapping.ID == step.Of.ID }) {
+					made[i].Notes = append(made[i].Notes, fmt.Sprintf("it comes before mapping %s, which fits, too", step.Of.ID))
+				}
+			}
 		}
+	}
+}
+
+// beaten reports whether a step passes over a mapping that fits, since another comes
+// before it.
+func beaten(step call.Step) bool {
+	switch step.Code {
+	case call.LowerRank, call.LessSpecific, call.NamesNoMethod, call.AsksForLess, call.LaterID:
+		return step.Of.Kind == call.KindMapping
+	default:
+		return false
 	}
 }
 
@@ -394,7 +507,7 @@ func (s *server) postHAR(c *gin.Context) {
 	}
 	for i := range exchanges {
 		x := &exchanges[i]
-		masked := call.Record{Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
+		masked := call.Record{Recording: "har", Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
 		s.Masker.Mask(&masked)
 		kept := recording.Of(&masked)
 		x.Query, x.Request, x.Body, x.Header, x.Answer = kept.Query, kept.Request, kept.Body, kept.Header, kept.Answer

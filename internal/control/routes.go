@@ -21,6 +21,7 @@ func (s *server) table() []route {
 
 		{"GET", "/authority", s.getAuthority},
 		{"POST", "/authority/rotations", s.rotateAuthority},
+		{"POST", "/digests", s.postDigest},
 		{"POST", "/apply", s.postApply},
 		{"POST", "/export", s.postExport},
 
@@ -67,6 +68,7 @@ func (s *server) table() []route {
 		{"GET", "/services/:service/recordings/:recording/calls", s.listRecordedCalls},
 		{"GET", "/services/:service/recordings/:recording/har", s.getHAR},
 		{"POST", "/services/:service/recordings/:recording/stop", s.stopRecording},
+		{"PUT", "/services/:service/recordings/:recording/attendance", s.putAttendance},
 		{"POST", "/services/:service/recordings/:recording/mappings", s.postRecordedMappings},
 
 		{"GET", "/services/:service/payloads", s.listPayloads},

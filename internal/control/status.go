@@ -58,7 +58,12 @@ func (s *server) getStatus(c *gin.Context) {
 			mode = spec.ModeRelay
 		}
 		if service.Recording != nil {
-			status.Recording = append(status.Recording, service.Spec.Name)
+			captured, err := s.Catalog.Captured(c.Request.Context(), service.Recording)
+			if err != nil {
+				s.fail(c, err, nil)
+				return
+			}
+			status.Recording = append(status.Recording, api.RunningRecording{Service: service.Spec.Name, Name: service.Recording.Spec.Name, Calls: captured})
 			mode = "recording"
 		}
 		if service.Off() != "" {

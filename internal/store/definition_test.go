@@ -1,7 +1,9 @@
 package store_test
 
 import (
+	"bytes"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -110,7 +112,10 @@ func TestRecordingsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	id := service.Recording.Spec.ID
 	x := &call.Record{Number: 7, Recording: id, Request: call.Request{Method: "GET", Path: "/a/b"}, Answer: call.Answer{Status: 200, Body: []byte{0xff}}, AnswerSize: 1}
-	require.NoError(t, s.InsertExchanges(t.Context(), []*call.Record{x, {Number: 8, Recording: "r-gone"}}))
+	plain, coded := []byte(strings.Repeat("tide ", 200)), bytes.Repeat([]byte{0x1f}, 300)
+	large := &call.Record{Number: 9, Recording: id, Request: call.Request{Method: "GET", Path: "/a/c", Body: call.Body{Bytes: plain}}, Answer: call.Answer{Status: 200, Body: plain}, AnswerSize: 1000,
+		Wire: &call.Wire{Coded: coded, Length: -1, Pieces: []call.Piece{{Bytes: 3, After: time.Second}}}}
+	require.NoError(t, s.InsertExchanges(t.Context(), []*call.Record{x, {Number: 8, Recording: "r-gone"}, large}))
 	require.NoError(t, s.Close())
 
 	s = open(t, folder)
@@ -121,11 +126,23 @@ func TestRecordingsAreKept(t *testing.T) {
 	require.NotNil(t, service.Recording)
 	assert.Empty(t, service.Recording.LeavesOut(&call.Request{Method: "GET"}, []string{"a", "b"}))
 	assert.NotEmpty(t, service.Recording.LeavesOut(&call.Request{Method: "PUT"}, []string{"a", "b"}))
-	_, err = c.StopRecording(t.Context(), "quay", "first", time.Now(), true)
+	_, err = c.StopRecording(t.Context(), "quay", "first", time.Now(), true, "")
 	require.NoError(t, err)
 	_, exchanges, err := c.Exchanges(t.Context(), "quay", "first")
 	require.NoError(t, err)
-	assert.Equal(t, []recording.Exchange{recording.Of(x)}, exchanges)
+	kept9 := recording.Of(large)
+	assert.Nil(t, kept9.Wire.Coded, "what is no coding of the body is not kept")
+	assert.Equal(t, []recording.Exchange{recording.Of(x), kept9}, exchanges)
+	_, heads, err := c.ExchangeHeads(t.Context(), "quay", "first", 7, 1)
+	require.NoError(t, err)
+	require.Len(t, heads, 1, "those after a number")
+	assert.Equal(t, []any{1000, 0}, []any{heads[0].Size, len(heads[0].Answer)}, "large bodies are left out, their sizes are told")
+	on, err := c.EarlierExchanges(t.Context(), "quay", "another", []recording.Exchange{{Path: "/a/c"}})
+	require.NoError(t, err)
+	assert.Equal(t, []recording.Exchange{kept9}, on)
+	on, err = c.EarlierExchanges(t.Context(), "quay", id, []recording.Exchange{{Path: "/a/c"}})
+	require.NoError(t, err)
+	assert.Empty(t, on, "those of the recording itself are not earlier")
 	require.NoError(t, s.Close())
 
 	c, err = catalog.Open(t.Context(), open(t, folder))
@@ -136,10 +153,13 @@ func TestRecordingsAreKept(t *testing.T) {
 	all, err := c.Recordings(t.Context(), "quay")
 	require.NoError(t, err)
 	require.Len(t, all, 2)
-	assert.Equal(t, []int{1, 1}, []int{all[0].Calls, all[1].Calls})
+	assert.Equal(t, []int{2, 2}, []int{all[0].Calls, all[1].Calls})
 	require.NoError(t, c.RemoveRecording(t.Context(), "quay", "first"))
 	_, err = c.FindRecording(t.Context(), "quay", "first")
 	assert.ErrorContains(t, err, `recording "first" not found`)
+	_, exchanges, err = c.Exchanges(t.Context(), "quay", "second")
+	require.NoError(t, err)
+	assert.Equal(t, plain, exchanges[1].Answer, "a body that another recording has, too, stays")
 }
 
 // Scenarios, lanes and what is on come back after a restart as they were, and are

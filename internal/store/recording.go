@@ -2,9 +2,11 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/jmoiron/sqlx"
 
@@ -49,19 +51,103 @@ func (s *Store) Recordings(ctx context.Context, serviceID string) ([]catalog.Sto
 	return storedRecordings(rows)
 }
 
-// Exchanges implements catalog.Store.
-func (s *Store) Exchanges(ctx context.Context, recordingID string) ([]recording.Exchange, error) {
-	var documents [][]byte
-	if err := s.read.SelectContext(ctx, &documents, `SELECT document FROM exchanges WHERE recording_id = ? ORDER BY number`, recordingID); err != nil {
+// exchangeRow is a recorded call, its large bodies from a table of their own.
+type exchangeRow struct {
+	RecordingID string `db:"recording_id"`
+	Document    []byte `db:"document"`
+	RequestBody []byte `db:"request_body"`
+	AnswerBody  []byte `db:"answer_body"`
+	CodedBody   []byte `db:"coded_body"`
+}
+
+func (r exchangeRow) exchange() (x recording.Exchange, err error) {
+	if err := json.Unmarshal(r.Document, &x); err != nil {
+		return x, fmt.Errorf("read recorded call: %w", err)
+	}
+	if r.RequestBody != nil {
+		x.Body = r.RequestBody
+	}
+	if r.AnswerBody != nil {
+		x.Answer = r.AnswerBody
+	}
+	if len(x.Answer) == x.Size {
+		x.Size = 0
+	}
+	if r.CodedBody != nil && x.Wire != nil {
+		x.Wire.Coded = r.CodedBody
+	}
+	return x, nil
+}
+
+// withBodies reads recorded calls whole.
+const withBodies = `SELECT e.recording_id, e.document, q.bytes AS request_body, a.bytes AS answer_body, c.bytes AS coded_body FROM exchanges e
+	LEFT JOIN recorded_bodies q ON q.hash = e.request_body LEFT JOIN recorded_bodies a ON a.hash = e.answer_body LEFT JOIN recorded_bodies c ON c.hash = e.coded_body `
+
+// exchanges reads recorded calls.
+func (s *Store) exchanges(ctx context.Context, query string, args ...any) (exchanges []recording.Exchange, err error) {
+	rows, err := s.read.QueryxContext(ctx, query, args...)
+	if err != nil {
 		return nil, fmt.Errorf("read recorded calls: %w", err)
 	}
-	exchanges := make([]recording.Exchange, len(documents))
-	for i, document := range documents {
-		if err := json.Unmarshal(document, &exchanges[i]); err != nil {
-			return nil, fmt.Errorf("read recorded call: %w", err)
+	defer rows.Close()
+	for rows.Next() {
+		var row exchangeRow
+		if err := rows.StructScan(&row); err != nil {
+			return nil, fmt.Errorf("read recorded calls: %w", err)
+		}
+		x, err := row.exchange()
+		if err != nil {
+			return nil, err
+		}
+		exchanges = append(exchanges, x)
+	}
+	return exchanges, rows.Err()
+}
+
+// Exchanges implements catalog.Store.
+func (s *Store) Exchanges(ctx context.Context, recordingID string) ([]recording.Exchange, error) {
+	return s.exchanges(ctx, withBodies+`WHERE e.recording_id = ? ORDER BY e.number`, recordingID)
+}
+
+// ExchangeHeads implements catalog.Store.
+func (s *Store) ExchangeHeads(ctx context.Context, recordingID string, after uint64, last int) ([]recording.Exchange, error) {
+	if last == 0 {
+		last = -1 // no limit
+	}
+	heads, err := s.exchanges(ctx, `SELECT recording_id, document FROM exchanges WHERE recording_id = ? AND number > ? ORDER BY number DESC LIMIT ?`, recordingID, after, last)
+	slices.Reverse(heads)
+	return heads, err
+}
+
+// CountExchanges implements catalog.Store.
+func (s *Store) CountExchanges(ctx context.Context, recordingID string) (count int, err error) {
+	if err := s.read.GetContext(ctx, &count, `SELECT count(*) FROM exchanges WHERE recording_id = ?`, recordingID); err != nil {
+		return 0, fmt.Errorf("count recorded calls: %w", err)
+	}
+	return count, nil
+}
+
+// ExchangesOn implements catalog.Store.
+func (s *Store) ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error) {
+	var ids []string
+	if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM recordings WHERE service_id = ? AND id <> ? ORDER BY started, id`, serviceID, except); err != nil {
+		return nil, fmt.Errorf("list recordings: %w", err)
+	}
+	var all []recording.Exchange
+	for chunk := range slices.Chunk(paths, 500) { // SQLite bounds the parameters of a statement
+		for _, id := range ids {
+			query, args, err := sqlx.In(withBodies+`WHERE e.recording_id = ? AND e.path IN (?) ORDER BY e.number`, id, chunk)
+			if err != nil {
+				return nil, fmt.Errorf("read recorded calls: %w", err)
+			}
+			found, err := s.exchanges(ctx, query, args...)
+			if err != nil {
+				return nil, err
+			}
+			all = append(all, found...)
 		}
 	}
-	return exchanges, nil
+	return all, nil
 }
 
 // InsertExchanges keeps calls with the recordings that they belong to.
@@ -78,16 +164,51 @@ func (s *Store) InsertExchanges(ctx context.Context, records []*call.Record) err
 	return tx.Commit()
 }
 
+// largeRecorded is from which size on, in bytes, a body has a row of its own.
+const largeRecorded = 256
+
 // insertExchange keeps a recorded call. One whose recording is gone is nobody's.
 func insertExchange(ctx context.Context, tx *sqlx.Tx, recordingID string, x recording.Exchange) error {
+	exists := false
+	if err := tx.GetContext(ctx, &exists, `SELECT count(*) > 0 FROM recordings WHERE id = ?`, recordingID); err != nil || !exists {
+		return err
+	}
+	hashes := make([][]byte, 3)
+	var wire call.Wire
+	if x.Wire != nil {
+		wire = *x.Wire
+		x.Wire = &wire
+	}
+	x.Size = len(x.Answer)
+	for i, body := range []*[]byte{&x.Body, &x.Answer, &wire.Coded} {
+		if len(*body) < largeRecorded {
+			continue
+		}
+		sum := sha256.Sum256(*body)
+		hashes[i] = sum[:]
+		if _, err := tx.ExecContext(ctx, `INSERT INTO recorded_bodies (hash, bytes) VALUES (?, ?) ON CONFLICT DO NOTHING`, sum[:], *body); err != nil {
+			return fmt.Errorf("keep recorded body: %w", err)
+		}
+		*body = nil
+	}
 	document, err := json.Marshal(x)
 	if err != nil {
 		return fmt.Errorf("write recorded call: %w", err)
 	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO exchanges (recording_id, number, document) SELECT id, ?, ? FROM recordings WHERE id = ?
-		ON CONFLICT DO NOTHING`, x.Number, document, recordingID)
+	_, err = tx.ExecContext(ctx, `INSERT INTO exchanges (recording_id, number, path, document, request_body, answer_body, coded_body) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO NOTHING`, recordingID, x.Number, x.Path, document, hashes[0], hashes[1], hashes[2])
 	if err != nil {
 		return fmt.Errorf("keep recorded call: %w", err)
+	}
+	return nil
+}
+
+// dropRecordedBodies removes bodies that no recorded call has any more.
+func dropRecordedBodies(ctx context.Context, tx *sqlx.Tx) error {
+	_, err := tx.ExecContext(ctx, `DELETE FROM recorded_bodies WHERE hash NOT IN (SELECT request_body FROM exchanges WHERE request_body IS NOT NULL
+		UNION SELECT answer_body FROM exchanges WHERE answer_body IS NOT NULL UNION SELECT coded_body FROM exchanges WHERE coded_body IS NOT NULL)`)
+	if err != nil {
+		return fmt.Errorf("remove recorded bodies: %w", err)
 	}
 	return nil
 }
@@ -114,6 +235,9 @@ func putRecordings(ctx context.Context, tx *sqlx.Tx, change catalog.Change) erro
 		if _, err := tx.ExecContext(ctx, `DELETE FROM recordings WHERE id = ?`, id); err != nil {
 			return fmt.Errorf("remove recording %s: %w", id, err)
 		}
+	}
+	if len(change.RemoveRecordings)+len(change.RemoveServices) > 0 {
+		return dropRecordedBodies(ctx, tx)
 	}
 	return nil
 }

@@ -12,15 +12,46 @@ type capture struct {
 	limit int
 	kept  []byte
 	size  int64
+	// memory is asked for what goes beyond free bytes; nil gives all. released gives it
+	// back.
+	memory   Memory
+	free     int
+	released []func()
 }
+
+// reserveStep is how much memory a body that is recorded asks for at a time, in bytes.
+const reserveStep = 4 << 20
 
 // Write implements io.Writer; it never fails.
 func (c *capture) Write(b []byte) (int, error) {
 	if room := c.limit - len(c.kept); room > 0 {
-		c.kept = append(c.kept, b[:min(room, len(b))]...)
+		if c.grows(len(b)) {
+			c.kept = append(c.kept, b[:min(room, len(b))]...)
+		} else {
+			c.limit = len(c.kept)
+		}
 	}
 	c.size += int64(len(b))
 	return len(b), nil
+}
+
+// grows takes the memory for so many bytes more; false when there is none.
+func (c *capture) grows(bytes int) bool {
+	if c.memory == nil || len(c.kept)+bytes <= c.free {
+		return true
+	}
+	release, ok := c.memory.Reserve(reserveStep)
+	if ok {
+		c.free += reserveStep / 2 // what is kept is copied when it grows
+		c.released = append(c.released, release)
+	}
+	return ok
+}
+
+func (c *capture) release() {
+	for _, release := range c.released {
+		release()
+	}
 }
 
 func (c *capture) body() call.Body {

@@ -54,7 +54,7 @@ func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *eng
 		if d.Line.Slow() {
 			w = newSlowWriter(r.Context(), w, d.Line)
 		}
-		send(w, r.Method, record, d.Reveal)
+		send(w, r, record, d.Reveal)
 		return false
 	case spec.EffectCutBody, spec.EffectWrongLength:
 		return spoil(w, r.Method, record, d)

@@ -38,18 +38,22 @@ type relayed struct {
 	sent     *capture   // of the request's body
 	body     *timedBody // of the request; nil where it is held, or has none
 	answer   *capture   // of the answer's body
+	wire     *call.Wire // how the answer came, where it is recorded; else nil
+	asked    time.Time  // when the upstream was asked
+	last     time.Time  // when the last piece of its answer came
 }
 
 // relay passes a call on and its answer back, both as they come; the log keeps
 // the beginning of either.
 func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
-	x := &relayed{h: h, w: w, r: r, record: record, decision: d,
-		sent: &capture{limit: h.Log.BodyLimit()}, answer: &capture{limit: h.Log.BodyLimit()}}
+	x := &relayed{h: h, w: w, r: r, record: record, decision: d, sent: h.captureFor(record), answer: h.captureFor(record)}
+	defer x.sent.release()
+	defer x.answer.release()
 	h.Log.Began(record)
-	asked := time.Now()
+	x.asked = time.Now()
 	out := x.request()
 	resp, err := h.Upstream.RoundTrip(out)
-	record.Ask = time.Since(asked)
+	record.Ask = time.Since(x.asked)
 	switch {
 	case err != nil && x.body != nil && x.body.err != nil:
 		engine.BrokeOff(d, int(x.sent.size), brokeOff(x.body.err))
@@ -79,6 +83,14 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	if err != nil {
 		panic(http.ErrAbortHandler) // the caller must see that the answer is not whole
 	}
+}
+
+// captureFor keeps bodies of a call as far as the log wants them, or its recording.
+func (h *Handler) captureFor(record *call.Record) *capture {
+	if record.Recording == "" {
+		return &capture{limit: h.Log.BodyLimit()}
+	}
+	return &capture{limit: max(h.RecordLimit, h.Log.BodyLimit()), memory: h.Memory, free: smallBody}
 }
 
 func closeBody(resp *http.Response) {
@@ -119,9 +131,8 @@ func (x *relayed) request() *http.Request {
 	}
 	header := x.decision.Relay.RequestHeader(in.Header)
 	if x.record.Recording != "" { // "not modified" is no answer to record
-		for _, name := range []string{"If-None-Match", "If-Modified-Since", "If-Range", "Range"} {
-			delete(header, name)
-		}
+		delete(header, "If-None-Match")
+		delete(header, "If-Modified-Since")
 	}
 	if upgrade := in.Header["Upgrade"]; len(upgrade) > 0 {
 		header["Connection"], header["Upgrade"] = []string{"Upgrade"}, upgrade
@@ -196,6 +207,10 @@ func (x *relayed) pass(resp *http.Response) error {
 	if x.decision.Effect == spec.EffectWrongLength && resp.ContentLength >= 0 {
 		out.Set("Content-Length", strconv.FormatInt(resp.ContentLength+wrongBy, 10))
 	}
+	if x.wire = x.wireOf(resp); x.wire != nil && call.NotModified(&x.record.Request, resp.StatusCode, resp.Header.Get("ETag"), resp.Header.Get("Last-Modified")) {
+		x.notModified(resp)
+		return nil
+	}
 	x.w.WriteHeader(resp.StatusCode)
 	err := x.copyBody(resp)
 	if x.decision.Effect != "" && err == nil {
@@ -205,7 +220,61 @@ func (x *relayed) pass(resp *http.Response) error {
 	for name, values := range resp.Trailer {
 		out[name] = values
 	}
+	if x.wire != nil {
+		x.wire.Trailer = fieldsOf(call.Header(resp.Trailer))
+	}
 	return err
+}
+
+// wireOf begins what is kept of how an answer came; nil where the call is not recorded.
+func (x *relayed) wireOf(resp *http.Response) *call.Wire {
+	if x.record.Recording == "" {
+		return nil
+	}
+	w := &call.Wire{Length: -1}
+	if said, err := strconv.ParseInt(resp.Header.Get("Content-Length"), 10, 64); err == nil {
+		w.Length = said
+	}
+	x.last = x.asked
+	return w
+}
+
+// notModified tells the caller so, who asked whether what it has is still true: the
+// upstream was asked for the whole, which is recorded.
+func (x *relayed) notModified(resp *http.Response) {
+	out := x.w.Header()
+	for _, name := range []string{"Content-Type", "Content-Length", "Content-Encoding", "Trailer"} {
+		out.Del(name)
+	}
+	out["Content-Type"] = nil // net/http must not add one
+	x.w.WriteHeader(http.StatusNotModified)
+	_, _ = io.Copy(x.answer, resp.Body) // one that breaks off is seen to be truncated
+	if resp.ContentLength > x.answer.size {
+		x.answer.size = resp.ContentLength
+	}
+	x.note("the caller has what the upstream sent, and was told so with a 304; the recording has the whole")
+}
+
+// mostPieces bounds how many pieces of an answer are kept apart, and samePiece how long,
+// between two reads, belongs to one.
+const (
+	mostPieces = 10_000
+	samePiece  = 5 * time.Millisecond
+)
+
+// came notes that a piece of the answer came, where it is recorded.
+func (x *relayed) came(bytes int) {
+	if x.wire == nil {
+		return
+	}
+	now := time.Now()
+	after := now.Sub(x.last)
+	x.last = now
+	if n := len(x.wire.Pieces); n > 0 && (after < samePiece || n == mostPieces) {
+		x.wire.Pieces[n-1].Bytes += bytes
+		return
+	}
+	x.wire.Pieces = append(x.wire.Pieces, call.Piece{Bytes: bytes, After: after})
 }
 
 // answerHeader is what goes to the caller of the upstream's header; what was
@@ -247,6 +316,7 @@ func (x *relayed) copyBody(resp *http.Response) error {
 		n, err := from.Read(*buffer)
 		if n > 0 {
 			x.answer.Write((*buffer)[:n])
+			x.came(n)
 			if _, writeErr := to.Write((*buffer)[:n]); writeErr != nil {
 				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
 				return nil
@@ -316,13 +386,20 @@ func (x *relayed) finish() {
 	if r.Request.Body.Bytes == nil && x.decision.Relay.Request == nil {
 		r.Request.Body = x.sent.body()
 	}
-	trimToLog(&r.Request.Body, x.h.Log.BodyLimit())
+	if r.Recording == "" {
+		trimToLog(&r.Request.Body, x.h.Log.BodyLimit())
+	} else {
+		r.Wire = x.wire
+	}
 	if x.answer.size > 0 {
 		body := x.answer.body()
 		r.Answer.Body, r.AnswerSize = body.Bytes, body.Size
 		if name := coding.Name(r.Answer.Get("Content-Encoding")); name != "" && !body.Truncated {
-			if plain, ok := coding.Decode(name, body.Bytes, x.h.Log.BodyLimit()); ok {
+			if plain, ok := coding.Decode(name, body.Bytes, x.answer.limit); ok {
 				r.Answer.Body, r.AnswerSize = plain, int64(len(plain))
+				if r.Wire != nil {
+					r.Wire.Coding, r.Wire.Coded = name, body.Bytes
+				}
 			}
 		}
 	}

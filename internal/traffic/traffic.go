@@ -39,6 +39,9 @@ type Config struct {
 	// MaxBody is the largest body that is held to answer a call, in bytes;
 	// zero means DefaultMaxBody.
 	MaxBody int64
+	// RecordLimit is how many bytes of a body recordings keep; zero means what the log
+	// keeps.
+	RecordLimit int
 	// Memory is asked before a large body is held; nil means that all are.
 	Memory Memory
 	// BodyTimeout is how long a caller may take to send a body, plus what it takes at
@@ -74,7 +77,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		Method: r.Method, Address: r.URL.EscapedPath(), Query: r.URL.RawQuery, Host: r.Host,
 		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header), ProxyUser: proxyUser(r.Context()),
 	}}
-	defer h.recoverFault(w, record)
+	defer h.recoverFault(w, r, record)
 
 	placed := h.Engine.Place(r.Context(), &record.Request)
 	defer placed.Release()
@@ -153,18 +156,61 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 var noStore = []string{"no-store"}
 
 // send writes the answer of a record.
-func send(w http.ResponseWriter, method string, record *call.Record, reveal bool) {
+func send(w http.ResponseWriter, r *http.Request, record *call.Record, reveal bool) {
 	answer := &record.Answer
 	record.AnswerSize = int64(len(answer.Body))
-	sendHead(w, record, reveal, len(answer.Body))
-	if method == http.MethodHead || len(answer.Body) == 0 {
+	body := answer.Body
+	if answer.Wire != nil {
+		sendAsItCame(w, r, record, reveal)
 		return
 	}
-	_, _ = w.Write(answer.Body) // a caller that has gone away is no fault of ours
+	sendHead(w, record, reveal, len(body))
+	if r.Method == http.MethodHead || len(body) == 0 {
+		return
+	}
+	_, _ = w.Write(body) // a caller that has gone away is no fault of ours
+}
+
+// sendAsItCame writes an answer that was recorded: in its coding, its pieces in their
+// time, its trailers behind it.
+func sendAsItCame(w http.ResponseWriter, r *http.Request, record *call.Record, reveal bool) {
+	wire, body := record.Answer.Wire, record.Answer.Body
+	if wire.Coded != nil {
+		body = wire.Coded
+	}
+	length := len(body)
+	if r.Method == http.MethodHead {
+		length = int(wire.Length)
+	}
+	if len(wire.Trailer) > 0 && r.ProtoAtLeast(1, 1) {
+		length = -1 // they come behind chunks
+		for _, f := range wire.Trailer {
+			w.Header().Add("Trailer", f.Name)
+		}
+	}
+	sendHead(w, record, reveal, length)
+	if r.Method == http.MethodHead {
+		return
+	}
+	control := http.NewResponseController(w)
+	for _, piece := range wire.Pieces {
+		if pause(r.Context(), piece.After) != nil {
+			return
+		}
+		n := min(piece.Bytes, len(body))
+		if _, err := w.Write(body[:n]); err != nil || control.Flush() != nil {
+			return // the caller has gone away
+		}
+		body = body[n:]
+	}
+	_, _ = w.Write(body) // likewise
+	for _, f := range wire.Trailer {
+		w.Header().Set(f.Name, f.Value)
+	}
 }
 
 // sendHead writes the status and the headers of an answer, whose body is said to
-// have a length.
+// have a length; -1 says nothing.
 func sendHead(w http.ResponseWriter, record *call.Record, reveal bool, length int) {
 	answer := &record.Answer
 	header := w.Header()
@@ -183,7 +229,7 @@ func sendHead(w http.ResponseWriter, record *call.Record, reveal bool, length in
 	if reveal {
 		add("Rapid-Mimic", revealed(record))
 	}
-	if answer.Status != http.StatusNoContent && answer.Status != http.StatusNotModified {
+	if length >= 0 && answer.Status != http.StatusNoContent && answer.Status != http.StatusNotModified {
 		add("Content-Length", strconv.Itoa(length))
 	}
 	if header["Content-Type"] == nil {
@@ -227,7 +273,7 @@ func revealed(record *call.Record) string {
 }
 
 // recoverFault answers a call on which we panicked, and keeps it.
-func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
+func (h *Handler) recoverFault(w http.ResponseWriter, r *http.Request, record *call.Record) {
 	fault := recover()
 	if fault == nil {
 		return
@@ -238,6 +284,6 @@ func (h *Handler) recoverFault(w http.ResponseWriter, record *call.Record) {
 	h.Logger.Error("a call made the service fail", "call", call.ID(record.Number), "fault", fault, "stack", string(debug.Stack()))
 	decision := engine.Broken(record.Service)
 	record.Source, record.By, record.Answer, record.Explanation = decision.Source, decision.By, decision.Answer, decision.Explanation
-	send(w, record.Request.Method, record, true)
+	send(w, r, record, true)
 	h.Log.Add(record)
 }

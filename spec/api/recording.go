@@ -32,6 +32,9 @@ type RecordingStart struct {
 	Keep []string `json:"keep,omitempty"`
 	// Version is that of the program that records.
 	Version string `json:"version,omitempty"`
+	// Attended ends the recording when nobody attends to it for some seconds, as End says.
+	Attended bool              `json:"attended,omitempty"`
+	End      spec.RecordingEnd `json:"end,omitzero"`
 }
 
 // RecordingTrial tells which of the last calls to a service a recording would
@@ -48,10 +51,10 @@ type RecordingTest struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// RecordingStop says what becomes of a recording that ends.
+// RecordingStop says what becomes of a recording that ends, beside what was said when it
+// was started.
 type RecordingStop struct {
-	// OnlyKeep makes no mappings, and leaves the mode of the service.
-	OnlyKeep bool `json:"onlyKeep,omitempty"`
+	spec.RecordingEnd
 }
 
 // RecordingReport says what came of a recording.
@@ -76,8 +79,9 @@ type MadeMapping struct {
 	Mapping spec.Mapping `json:"mapping"`
 	Calls   []string     `json:"calls"`
 	Notes   []string     `json:"notes"`
-	// Outcome is created, changed, unchanged, or kept: one of this id was edited by
-	// hand and stays.
+	// Outcome is created, changed, unchanged; kept, where the mapping that asks for the
+	// same stays; followed, where the answers came behind its own; or narrowed, where it
+	// asks for more now, since others who ask get another answer.
 	Outcome string `json:"outcome"`
 }
 
@@ -87,15 +91,16 @@ type SkippedCall struct {
 	Reason string `json:"reason"`
 }
 
-// MakeMappings says how mappings are made of a recording.
+// MakeMappings says how mappings are made of a recording, and of which of its calls: of
+// all of them where nothing is chosen.
 type MakeMappings struct {
-	// Existing is keep, replace or add: what becomes of mappings of the same ids.
-	Existing string `json:"existing,omitempty"`
-	// Separate keeps paths apart whose answers differ only by the same value.
-	Separate bool `json:"separate,omitempty"`
-	// Calls restricts it to these; all when empty.
-	Calls  []string `json:"calls,omitempty"`
-	DryRun bool     `json:"dryRun,omitempty"`
+	spec.RecordingEnd
+	// Calls are ids; Paths are calls such as "GET /berths/{number}"; Statuses are those of
+	// the answers. A call must be one of each list that is not empty.
+	Calls    []string `json:"calls,omitempty"`
+	Paths    []string `json:"paths,omitempty"`
+	Statuses []int    `json:"statuses,omitempty"`
+	DryRun   bool     `json:"dryRun,omitempty"`
 }
 
 // RecordedCall is one call of a recording.

@@ -37,11 +37,18 @@ type Status struct {
 	// CallsMissing says until when calls are missing in the log that could not be
 	// kept, or that an end in the middle of the work took along; "" for none.
 	CallsMissing string `json:"callsMissing,omitempty"`
-	// Recording and Relaying are the services that do so.
-	Recording []string `json:"recording,omitempty"`
+	// Recording are the recordings that run, Relaying the services that relay.
+	Recording []RunningRecording `json:"recording,omitempty"`
 	Relaying  []string `json:"relaying,omitempty"`
 	// Impaired are the targets of the impairments that are on, none being an empty
 	// list; ImpairmentsOff is set when all are switched off.
 	Impaired       []string `json:"impaired"`
 	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
+}
+
+// RunningRecording is a recording that runs, with how many calls it has captured.
+type RunningRecording struct {
+	Service string `json:"service"`
+	Name    string `json:"name"`
+	Calls   int    `json:"calls"`
 }

@@ -93,3 +93,10 @@ func BoundedNumber(text string) string {
 	point := min(max(d.point, -maxExponent), maxExponent)
 	return sign + "0." + digits + "e" + strconv.FormatInt(point, 10)
 }
+
+// CanonicalNumber is a text that two numbers, as JSON writes them, share when they are
+// equal: 1e2 and 100.0 do.
+func CanonicalNumber(text string) string {
+	d := readDecimal(text)
+	return strconv.FormatBool(d.negative) + d.digits + "e" + strconv.FormatInt(d.point, 10)
+}

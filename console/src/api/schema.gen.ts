@@ -179,6 +179,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/digests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The digest of a secret, by which a condition of a mapping knows it; the secret is neither kept nor logged */
+        post: operations["makeDigest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/apply": {
         parameters: {
             query?: never;
@@ -1077,6 +1094,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/recordings/{recording}/attendance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that somebody attends to a recording, which ends 8 seconds after the last time when it was started as attended */
+        put: operations["attendRecording"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings/{recording}/mappings": {
         parameters: {
             query?: never;
@@ -1248,6 +1287,8 @@ export interface components {
              * @enum {string}
              */
             mode: "answer" | "relay";
+            /** @description Query parameters that say only when or how a call came, * standing for any letters: recordings leave them out, and `only: query` lets them pass */
+            noise?: string[];
             /** @description What answers when no mapping does, in this order; example and generated unless given */
             otherwise?: (("example" | "generated" | "upstream") | {
                 answer: components["schemas"]["AnswerDocument"];
@@ -1517,6 +1558,13 @@ export interface components {
             graphql?: "type" | "name" | "field";
             /** @description An address or a range of them */
             caller?: string;
+            /**
+             * @description Forbids the parameters, fields or parts that no condition of the mapping names
+             * @enum {string}
+             */
+            only?: "query" | "form" | "part";
+            /** @description What does not count: names, for only; JSONPaths into the value, for equals of a body */
+            except?: string[];
             equals?: unknown;
             not?: unknown;
             contains?: string;
@@ -1529,6 +1577,8 @@ export interface components {
             oneOf?: unknown[];
             /** @description JSON that must be contained */
             includes?: unknown;
+            /** @description What a recording keeps instead of a value: secret- and 32 digits for a secret, under the key of the environment, or sha256: and 64 digits */
+            digest?: string;
             /** @description Characters of a text, elements of a list, members of an object */
             length?: number;
             /** @description A JSON Schema */
@@ -1580,6 +1630,24 @@ export interface components {
                 text: string;
                 /** @description XML */
                 detail?: string;
+            };
+            /** @description How a recorded answer came over the connection. While the body is the one that was recorded, its very bytes are sent; once it is edited, coding, ETag and digests follow the new one. */
+            recorded?: {
+                /** @description The beginning of the SHA-256 of the body that was recorded, decoded: 32 hexadecimal digits */
+                sum: string;
+                /** @description The payload with the body in the coding that Content-Encoding names, for callers who accept it */
+                coded?: string;
+                /** @description Of the body of which the answer to HEAD speaks; -1 where it says nothing */
+                length?: number;
+                /** @description Send no Content-Type although there is a body */
+                untyped?: boolean;
+                trailers?: {
+                    [key: string]: string;
+                }[];
+                /** @description The parts in which the body came: 512 after 120ms */
+                pieces?: string[];
+                /** @description Plays the pauses between them: none, the default, recorded, or a factor such as 2x */
+                pace?: string;
             };
         };
         MappingDocument: {
@@ -1672,6 +1740,11 @@ export interface components {
             hosts?: string[];
             mediaTypes?: string[];
             missing?: boolean;
+            /** @description It ends when nobody attends to it for some seconds */
+            attended?: boolean;
+            end?: components["schemas"]["RecordingEnd"];
+            /** @description Why it ended where nobody stopped it */
+            ended?: string;
             by?: string;
             upstream?: string;
             version?: string;
@@ -1700,6 +1773,23 @@ export interface components {
             /** @description Ids of relayed calls in the log; the recording is made of them and does not run */
             keep?: string[];
             version?: string;
+            /** @description End it, as end says, when nobody attends to it for 8 seconds */
+            attended?: boolean;
+            end?: components["schemas"]["RecordingEnd"];
+        };
+        /** @description What becomes of a recording that ends */
+        RecordingEnd: {
+            /** @description Make no mappings, and leave the mode */
+            onlyKeep?: boolean;
+            /**
+             * @description What becomes of mappings that ask for the same; left out, those that a recording made are replaced, and those that somebody edited are kept. follow puts the new answers behind the old ones.
+             * @enum {string}
+             */
+            existing?: "keep" | "replace" | "follow";
+            /** @description Make one mapping of paths whose answers differ only by the same value; it answers for any value */
+            fold?: boolean;
+            /** @description Of the answers: none, recorded, or a factor such as 2x */
+            pace?: string;
         };
         /** @description One thing that an impairment did to a call */
         Injected: {
@@ -2011,16 +2101,13 @@ export interface components {
             operation?: string;
             deviations?: components["schemas"]["Deviation"][];
         };
-        MakeMappings: {
-            /**
-             * @description What becomes of mappings of the same ids that were edited by hand
-             * @default keep
-             * @enum {string}
-             */
-            existing: "keep" | "replace" | "add";
-            /** @description Keep paths apart whose answers differ only by the same value */
-            separate?: boolean;
+        MakeMappings: components["schemas"]["RecordingEnd"] & {
+            /** @description Ids of the calls that are meant */
             calls?: string[];
+            /** @description Calls that are meant, such as GET /berths/{number} */
+            paths?: string[];
+            /** @description Of the answers that are meant */
+            statuses?: number[];
             dryRun?: boolean;
         };
         RecordingReport: {
@@ -2036,7 +2123,7 @@ export interface components {
                 calls: string[];
                 notes: string[];
                 /** @enum {string} */
-                outcome: "created" | "changed" | "unchanged" | "kept";
+                outcome: "created" | "changed" | "unchanged" | "kept" | "followed" | "narrowed";
             }[];
             skipped: {
                 call: string;
@@ -2235,7 +2322,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */
@@ -2263,8 +2350,13 @@ export interface components {
             data: string;
             services: number;
             mappings: number;
-            /** @description Services that are being recorded */
-            recording?: string[];
+            /** @description The recordings that run */
+            recording?: {
+                service: string;
+                name: string;
+                /** @description Captured so far */
+                calls: number;
+            }[];
             /** @description Services that relay to their upstream */
             relaying?: string[];
             /** @description Targets of the impairments that are on, none being an empty list */
@@ -2649,6 +2741,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeDigest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    secret: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The digest, under the key of the environment */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        digest: string;
+                    };
                 };
             };
             default: components["responses"]["Problem"];
@@ -4440,6 +4561,10 @@ export interface operations {
             query?: {
                 /** @description Hold each against the contract in force */
                 check?: boolean;
+                /** @description Id of a call; only those that came later */
+                after?: string;
+                /** @description Only so many of the last ones */
+                last?: number;
             };
             header?: never;
             path: {
@@ -4506,10 +4631,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": {
-                    /** @description Make no mappings, and leave the mode */
-                    onlyKeep?: boolean;
-                };
+                "application/json": components["schemas"]["RecordingEnd"];
             };
         };
         responses: {
@@ -4521,6 +4643,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordingReport"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    attendRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

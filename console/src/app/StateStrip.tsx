@@ -51,13 +51,14 @@ export function StateStrip() {
           {count(data.callsNotChecked, 'call')} not checked
         </span>
       )}
-      {data?.recording?.map((service) => (
+      {data?.recording?.map(({ service, name, calls }) => (
         <Link
           key={service}
           href={`/services/${encodeURIComponent(service)}`}
+          title={`“${name}” runs`}
           className="font-medium text-upstream hover:underline"
         >
-          recording {service}
+          recording {service}, {count(calls, 'call')}
         </Link>
       ))}
       {data?.publicHosts && (

@@ -25,6 +25,7 @@ type Template struct {
 	body     *expr.Template // nil without a body, or with one of bytes
 	bytes    []byte
 	kind     bodyKind
+	untyped  bool // no Content-Type is added
 }
 
 type headerTemplate struct {
@@ -75,10 +76,16 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 	case a.Payload != "":
 		c.payload(t, a.Payload, payloads)
 	}
+	if a.Recorded != nil {
+		t.untyped = a.Recorded.Untyped
+	}
 	if c.dynamic || len(c.faults) > 0 {
 		return call.Answer{Status: a.Status.Code}, t, c.faults
 	}
 	fixed, _ = t.Render(nil) // which asks for no scope
+	if a.Recorded != nil {
+		return c.recorded(fixed, a.Recorded, payloads), nil, c.faults
+	}
 	return fixed, nil, nil
 }
 
@@ -101,13 +108,8 @@ func (c *compiler) compile(n *tree.Node, at string) *expr.Template {
 // payload makes a payload the body: its bytes, unless it is a text with
 // expressions.
 func (c *compiler) payload(t *Template, name string, payloads Payloads) {
-	p := payloads[name]
+	p := c.find(name, "/payload", payloads)
 	if p == nil {
-		detail := fmt.Sprintf("payload %q was not given to the service", name)
-		if near := problem.Closest(name, payloads.Names()); near != "" {
-			detail += fmt.Sprintf(" (%s?)", near)
-		}
-		c.faults = append(c.faults, problem.Item{At: c.at + "/payload", Detail: detail})
 		return
 	}
 	t.kind, t.bytes = p.kind(), p.Bytes
@@ -123,6 +125,19 @@ func (c *compiler) payload(t *Template, name string, payloads Payloads) {
 		}
 	}
 	t.body = c.compile(n, "/payload")
+}
+
+// find finds a payload; that there is none is a fault.
+func (c *compiler) find(name, at string, payloads Payloads) *Payload {
+	p := payloads[name]
+	if p == nil {
+		detail := fmt.Sprintf("payload %q was not given to the service", name)
+		if near := problem.Closest(name, payloads.Names()); near != "" {
+			detail += fmt.Sprintf(" (%s?)", near)
+		}
+		c.faults = append(c.faults, problem.Item{At: c.at + at, Detail: detail})
+	}
+	return p
 }
 
 // Render makes the answer to one call. The content type follows the body unless
@@ -162,7 +177,7 @@ func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	if out.Status == 204 || out.Status == 304 {
 		return out, nil
 	}
-	if contentType != "" {
+	if contentType != "" && !t.untyped {
 		out.Header = append(out.Header, call.Field{Name: "Content-Type", Value: contentType})
 	}
 	var err error

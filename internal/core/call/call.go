@@ -98,7 +98,35 @@ type Answer struct {
 	Status int
 	Header []Field
 	Body   []byte
+	// Wire says how it is sent beside that; nil for as it is.
+	Wire *Wire
 }
+
+// Wire is how an answer came over the connection, or is to be sent. It is immutable.
+type Wire struct {
+	// Coding is the content coding, "" for none that we can undo; Coded is the body in
+	// it, nil where only the decoded one is known.
+	Coding string `json:"coding,omitempty"`
+	Coded  []byte `json:"coded,omitempty"`
+	// Length is what the answer to HEAD says of the body, -1 where it says nothing.
+	Length  int64   `json:"length,omitempty"`
+	Trailer []Field `json:"trailer,omitempty"`
+	// Untyped is set where no Content-Type is sent although there is a body.
+	Untyped bool `json:"untyped,omitempty"`
+	// Pieces are the parts in which a body without a length came, their sizes adding up to
+	// its own; what came without a pause between is one.
+	Pieces []Piece `json:"pieces,omitempty"`
+}
+
+// Piece is so many bytes, and how long they came after those before, the first ones after
+// the request.
+type Piece struct {
+	Bytes int           `json:"bytes"`
+	After time.Duration `json:"after,omitempty"`
+}
+
+// OfBytes are headers that follow from the bytes of a body: with others they lie.
+var OfBytes = []string{"ETag", "Content-MD5", "Digest", "Content-Digest", "Repr-Digest"}
 
 // Get returns the first value of a header, "" when there is none.
 func (a *Answer) Get(name string) string {
@@ -120,6 +148,8 @@ type Record struct {
 	// AnswerSize is the length of the answer's body on the wire; the log may
 	// keep less of it.
 	AnswerSize int64
+	// Wire is how the answer of the upstream came, where the call is recorded; else nil.
+	Wire *Wire
 
 	// Upstream is what passed between us and the upstream where it is not what
 	// passed between us and the caller; else nil.
@@ -130,6 +160,8 @@ type Record struct {
 
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
+	// StandIns are, for each digest of a secret that was masked, what the recording keeps.
+	StandIns map[string]string
 
 	weight int // see Weight; 0 while nobody asked
 
@@ -238,6 +270,20 @@ func (r *Record) Weight() int {
 	return r.weight
 }
 
+// Trim cuts the bodies off behind a number of bytes.
+func (r *Record) Trim(limit int) {
+	if body := &r.Request.Body; len(body.Bytes) > limit {
+		body.Bytes, body.Truncated = body.Bytes[:limit:limit], true
+	}
+	if len(r.Answer.Body) > limit {
+		r.Answer.Body = r.Answer.Body[:limit:limit]
+	}
+	if r.Wire != nil && len(r.Wire.Coded) > limit {
+		r.Wire = nil
+	}
+	r.weight = 0
+}
+
 func (r *Record) weigh() int {
 	weight := 1_000 + len(r.Request.Address) + len(r.Request.Query) + len(r.Request.Body.Bytes) + len(r.Answer.Body)
 	for name, values := range r.Request.Header {
@@ -257,6 +303,9 @@ func (r *Record) weigh() int {
 	}
 	if x := r.Upstream; x != nil {
 		weight += len(x.RequestBody) + len(x.Answer.Body)
+	}
+	if r.Wire != nil {
+		weight += len(r.Wire.Coded)
 	}
 	return weight
 }

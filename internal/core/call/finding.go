@@ -34,6 +34,9 @@ const (
 	Absent         Code = "absent"
 	Differs        Code = "differs"
 	SecretDiffers  Code = "secret-differs"
+	SecretUnknown  Code = "secret-unknown"
+	TooMany        Code = "too-many"
+	TooOften       Code = "too-often"
 	NoneHold       Code = "none-hold"
 	ForbiddenHold  Code = "forbidden-hold"
 	IfFalse        Code = "if-false"
@@ -73,6 +76,9 @@ const (
 	Edited         Code = "edited"
 	NotEdited      Code = "not-edited"
 	OnTheWay       Code = "on-the-way"
+
+	NotModifiedSince Code = "not-modified"
+	CodingUndone     Code = "coding-undone"
 
 	Injection Code = "injected"
 	Carried   Code = "carried-out"

@@ -30,6 +30,9 @@ var table = []entry{
 	{Absent, "{part} is missing[, expected {expected}]", "a condition asks for something that the call does not have"},
 	{Differs, "{part} is {seen}, expected {expected}", "a condition does not hold"},
 	{SecretDiffers, "{part} is another secret than expected", "a condition on a secret does not hold; neither value is told"},
+	{SecretUnknown, "{part} is a secret that was not recorded", "a condition knows a secret by its digest, and it is another one"},
+	{TooMany, "{part} is {seen}, expected {expected}", "the call has something that no condition names"},
+	{TooOften, "{part} is there {seen} times, expected {expected}", "the call has something more often than conditions name it"},
 	{NoneHold, "none of: {among}", "no condition of a group of any holds"},
 	{ForbiddenHold, "conditions that must not hold, but do: {0}", "conditions of a group of none hold"},
 	{IfFalse, "if: the expression is false", "the expression of the mapping is false"},
@@ -68,6 +71,8 @@ var table = []entry{
 	{NotPinned, "{0}", "a pin could not be set"},
 	{Edited, "steps applied: {0}", "the message was edited"},
 	{NotEdited, "nothing is changed: {0}", "a test of the edit did not hold"},
+	{NotModifiedSince, "the caller has it already, as the ETag or the time of its last change says", "a recorded answer was not sent again"},
+	{CodingUndone, "the caller does not accept {0}, in which it was recorded, so it is sent without", "a recorded answer is sent without its content coding"},
 	{OnTheWay, "{0}", "what happened while the call was relayed"},
 
 	{Injection, "{0}[ (seed {1}, draw {2})]", "trouble was injected"},

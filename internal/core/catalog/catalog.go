@@ -80,7 +80,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 	}
 	running := make(map[string]*Capture)
 	for _, stored := range definitions.Running {
-		compiled, err := compileCapture(stored.Recording)
+		compiled, err := CompileCapture(stored.Recording)
 		if err != nil {
 			setAside(err, "recording %q of %s", stored.Recording.Name, names[stored.ServiceID])
 			continue

@@ -52,6 +52,13 @@ func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.
 func (s *fakeStore) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
 	return nil, nil
 }
+func (s *fakeStore) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
+	return nil, nil
+}
+func (s *fakeStore) CountExchanges(context.Context, string) (int, error) { return 0, nil }
+func (s *fakeStore) ExchangesOn(context.Context, string, string, []string) ([]recording.Exchange, error) {
+	return nil, nil
+}
 func (s *fakeStore) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
 func (s *fakeStore) Applied(context.Context) ([]catalog.Applied, error) {
 	return s.applied, nil

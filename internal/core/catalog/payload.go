@@ -98,7 +98,9 @@ func (e *edit) putPayloads(old *Service, payloads map[string][]byte) (*Service, 
 
 // sends reports whether a mapping answers with one of some payloads.
 func sends(m *Mapping, one func(name string) bool) bool {
-	return slices.ContainsFunc(m.Spec.Answers(), func(a spec.Answer) bool { return a.Payload != "" && one(a.Payload) })
+	return slices.ContainsFunc(m.Spec.Answers(), func(a spec.Answer) bool {
+		return a.Payload != "" && one(a.Payload) || a.Recorded != nil && a.Recorded.Coded != "" && one(a.Recorded.Coded)
+	})
 }
 
 // Senders are the mappings that answer with a payload.

@@ -31,6 +31,14 @@ type Store interface {
 	Recordings(ctx context.Context, serviceID string) ([]StoredRecording, error)
 	// Exchanges returns the calls of a recording in their order.
 	Exchanges(ctx context.Context, recordingID string) ([]recording.Exchange, error)
+	// ExchangeHeads is Exchanges without large bodies, of the calls after a number; of
+	// them the last ones only, where last is not 0.
+	ExchangeHeads(ctx context.Context, recordingID string, after uint64, last int) ([]recording.Exchange, error)
+	// CountExchanges counts the calls of a recording.
+	CountExchanges(ctx context.Context, recordingID string) (int, error)
+	// ExchangesOn returns the calls to some paths of all recordings of a service but one,
+	// the oldest recording first.
+	ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error)
 	// Applied lists what came from a folder, as it was then.
 	Applied(ctx context.Context) ([]Applied, error)
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -61,10 +62,11 @@ func (c *Catalog) TryRecording(r spec.Recording) (*Capture, error) {
 	if err := spec.CheckRecording(r); err != nil {
 		return nil, err
 	}
-	return compileCapture(r)
+	return CompileCapture(r)
 }
 
-func compileCapture(r spec.Recording) (*Capture, error) {
+// CompileCapture compiles which calls a recording captures.
+func CompileCapture(r spec.Recording) (*Capture, error) {
 	c := &Capture{Spec: r}
 	var items []problem.Item
 	compile := func(at string, texts []string) (rules []match.Rule) {
@@ -107,7 +109,7 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 	}
 	r.ID = "r-" + strconv.FormatInt(c.nextLocked(), 36)
 	r.By, r.Upstream = authorOf(ctx), old.Spec.Upstream
-	capture, err := compileCapture(r)
+	capture, err := CompileCapture(r)
 	if err != nil {
 		return nil, err
 	}
@@ -120,8 +122,9 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 }
 
 // StopRecording ends the recording of a service. Unless it is only kept, the
-// service answers by itself from the next call on.
-func (c *Catalog) StopRecording(ctx context.Context, nameOrID, id string, at time.Time, answer bool) (spec.Recording, error) {
+// service answers by itself from the next call on. why is why it ended, where nobody
+// stopped it.
+func (c *Catalog) StopRecording(ctx context.Context, nameOrID, id string, at time.Time, answer bool, why string) (spec.Recording, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	old, err := c.Find(nameOrID)
@@ -132,7 +135,7 @@ func (c *Catalog) StopRecording(ctx context.Context, nameOrID, id string, at tim
 		return spec.Recording{}, problem.New(problem.NotFound, "recording %q of service %q is not running", id, old.Spec.Name)
 	}
 	r := old.Recording.Spec
-	r.Stopped = at
+	r.Stopped, r.Ended = at, why
 	edit := c.editLocked()
 	edit.change.Recordings = []StoredRecording{{ServiceID: old.Spec.ID, Recording: r}}
 	p, stored := old.parts(), old.stored()
@@ -201,6 +204,22 @@ func (c *Catalog) Exchanges(ctx context.Context, nameOrID, id string) (StoredRec
 	return r, exchanges, err
 }
 
+// ExchangeHeads is Exchanges without large bodies, of the calls after a number; of them
+// the last ones only, where last is not 0.
+func (c *Catalog) ExchangeHeads(ctx context.Context, nameOrID, id string, after uint64, last int) (StoredRecording, []recording.Exchange, error) {
+	r, err := c.FindRecording(ctx, nameOrID, id)
+	if err != nil {
+		return r, nil, err
+	}
+	exchanges, err := c.store.ExchangeHeads(ctx, r.Recording.ID, after, last)
+	return r, exchanges, err
+}
+
+// Captured counts the calls that a running recording has captured.
+func (c *Catalog) Captured(ctx context.Context, running *Capture) (int, error) {
+	return c.store.CountExchanges(ctx, running.Spec.ID)
+}
+
 // RemoveRecording removes a recording with its calls; mappings that were made of
 // it stay.
 func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) error {
@@ -218,31 +237,45 @@ func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) erro
 	return edit.commit(ctx)
 }
 
-// What becomes of mappings that are there already when a recording makes ones
-// of the same ids.
+// What becomes of a mapping that asks for the same as one that a recording makes. Left
+// open, one that a recording made and nobody touched since is replaced, and one that
+// somebody edited is kept.
 const (
-	// ExistingKeep leaves mappings that were edited by hand, and replaces those
-	// that a recording made and nobody changed.
 	ExistingKeep    = "keep"
 	ExistingReplace = "replace"
-	ExistingAdd     = "add" // under another id
+	// ExistingFollow puts the new answers behind the old ones, in one sequence.
+	ExistingFollow = "follow"
+)
+
+// What can become of a proposal, beside Created, Changed and Unchanged.
+const (
+	Kept     = "kept"     // the mapping that is there stays
+	Followed = "followed" // the answers came behind those that are there
+	Narrowed = "narrowed" // the mapping that is there asks for more now, and answers as before
 )
 
 // Made is what became of one proposal.
 type Made struct {
 	recording.Proposal
-	Outcome string // created, changed, unchanged or kept
+	Outcome string
 }
 
 // RecordedBy is the author of mappings that recordings make.
 const RecordedBy = "recording "
 
-// MakeMappings puts the mappings that recorded calls propose into a service.
-// Ones that are there already are treated as existing says. With dryRun it says
-// what would happen.
-func (c *Catalog) MakeMappings(ctx context.Context, nameOrID string, proposals []recording.Proposal, name, existing string, dryRun bool) ([]Made, error) {
-	if !slices.Contains([]string{"", ExistingKeep, ExistingReplace, ExistingAdd}, existing) {
-		return nil, problem.New(problem.Invalid, "existing must be keep, replace or add, not %q", existing)
+// Making says how mappings are made of a recording.
+type Making struct {
+	// Name is that of the recording.
+	Name     string
+	Existing string // "" or one of those above
+	DryRun   bool
+}
+
+// MakeMappings puts the mappings that recorded calls propose into a service, or says
+// what would become of them. A mapping is told by what it asks for, whatever its id.
+func (c *Catalog) MakeMappings(ctx context.Context, nameOrID string, proposals []recording.Proposal, how Making) ([]Made, error) {
+	if !slices.Contains([]string{"", ExistingKeep, ExistingReplace, ExistingFollow}, how.Existing) {
+		return nil, problem.New(problem.Invalid, "existing must be keep, replace or follow, not %q", how.Existing)
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -250,59 +283,214 @@ func (c *Catalog) MakeMappings(ctx context.Context, nameOrID string, proposals [
 	if err != nil {
 		return nil, err
 	}
-	var made []Made
-	var put []spec.Mapping
-	payloads := make(map[string][]byte)
-	for _, p := range proposals {
-		m := Made{Proposal: p, Outcome: Created}
-		if have := s.Mapping(p.Mapping.ID); have != nil {
-			if m.Outcome, err = c.collision(ctx, s, have, p.Mapping, existing); err != nil {
-				return nil, err
-			}
-			if existing == ExistingAdd && m.Outcome == Created {
-				m.Mapping.ID = freeID(s, p.Mapping.ID)
-			}
-		}
-		if m.Outcome == Created || m.Outcome == Changed {
-			put = append(put, m.Mapping)
-			for payload, content := range p.Payloads {
-				payloads[payload] = content
-			}
-		}
-		made = append(made, m)
+	m := making{Making: how, ctx: ctx, catalog: c, service: s, asks: make(map[string]*Mapping), ids: make(map[string]bool), payloads: make(map[string][]byte), given: make(map[string]bool)}
+	for _, have := range s.Mappings {
+		m.asks[recording.KeyOf(have.Spec.Call)] = have
+		m.ids[have.Spec.ID] = true
 	}
-	if dryRun || len(put) == 0 {
+	var made []Made
+	for _, p := range proposals {
+		one, err := m.one(p)
+		if err != nil {
+			return nil, err
+		}
+		if one != nil {
+			made = append(made, *one)
+		}
+	}
+	if how.DryRun || len(m.put) == 0 {
 		return made, nil
 	}
 	edit := c.editLocked()
-	if len(payloads) > 0 {
-		if s, err = edit.putPayloads(s, payloads); err != nil {
+	if len(m.payloads) > 0 {
+		if s, err = edit.putPayloads(s, m.payloads); err != nil {
 			return nil, err
 		}
 	}
-	if _, _, _, err := edit.putMappings(s, put); err != nil {
+	if _, _, _, err := edit.putMappings(s, m.put); err != nil {
 		return nil, err
 	}
-	return made, edit.commit(By(ctx, RecordedBy+name))
+	return made, edit.commit(By(ctx, RecordedBy+how.Name))
 }
 
-// collision says what becomes of a proposal whose id is taken.
-func (c *Catalog) collision(ctx context.Context, s *Service, have *Mapping, next spec.Mapping, existing string) (string, error) {
-	if mappingDigest(have.Spec) == mappingDigest(next) {
-		return Unchanged, nil
+// making is MakeMappings at work. It belongs to who holds the catalog's lock.
+type making struct {
+	Making
+	ctx     context.Context
+	catalog *Catalog
+	service *Service
+	asks    map[string]*Mapping // those that are there, by what they ask for
+	ids     map[string]bool     // that are taken
+	given   map[string]bool     // ids of mappings that have become another's
+	put     []spec.Mapping
+	// payloads are those of put.
+	payloads map[string][]byte
+}
+
+// one decides about one proposal; nil for one that nobody needs.
+func (m *making) one(p recording.Proposal) (*Made, error) {
+	made := &Made{Proposal: p, Outcome: Created}
+	have := m.asks[recording.KeyOf(p.Mapping.Call)]
+	wider := m.asks[p.Wider]
+	if p.Wider == "" || have != nil {
+		wider = nil
 	}
-	switch existing {
-	case ExistingReplace:
-		return Changed, nil
-	case ExistingAdd:
-		return Created, nil
+	if wider != nil {
+		untouched, err := m.untouched(wider)
+		if err != nil {
+			return nil, err
+		}
+		if !untouched || m.given[wider.Spec.ID] {
+			if p.Earlier && !untouched {
+				return nil, nil // it answers them as before
+			}
+			wider = nil
+		}
 	}
-	versions, err := c.store.MappingVersions(ctx, s.Spec.ID, have.Spec.ID)
+	switch {
+	case p.Earlier && (have != nil || wider == nil && !m.given[m.idOf(p.Wider)]):
+		return nil, nil
+	case have != nil:
+		if err := m.collide(made, have); err != nil {
+			return nil, err
+		}
+	case wider != nil: // it would answer for all others, too
+		made.Outcome = Changed
+		if p.Earlier {
+			made.Outcome = Narrowed
+		}
+		m.given[wider.Spec.ID] = true
+		made.Mapping = takingPlace(wider.Spec, p.Mapping)
+	default:
+		made.Mapping.ID = m.freeID(p.Name)
+	}
+	if made.Outcome != Kept && (made.Outcome != Unchanged || !slices.Equal(made.Mapping.Labels, have.Spec.Labels)) {
+		m.put = append(m.put, made.Mapping)
+		for name, content := range p.Payloads {
+			m.payloads[name] = content
+		}
+	}
+	return made, nil
+}
+
+// idOf is the id of the mapping that asks for this, "" for none.
+func (m *making) idOf(ask string) string {
+	if have := m.asks[ask]; ask != "" && have != nil {
+		return have.Spec.ID
+	}
+	return ""
+}
+
+// collide says what becomes of a proposal that asks for the same as a mapping that is
+// there.
+func (m *making) collide(made *Made, have *Mapping) error {
+	next := takingPlace(have.Spec, made.Mapping)
+	untouched, err := m.untouched(have)
+	switch {
+	case err != nil:
+		return err
+	case m.Existing == ExistingFollow:
+		followed, ok := following(have.Spec, made.Mapping)
+		if made.Outcome = Followed; !ok {
+			made.Outcome = Kept
+			made.Notes = append(made.Notes, "it chooses among its answers, so that none can follow")
+		}
+		next = followed
+		if sameBut(have.Spec, followed) {
+			made.Outcome = Unchanged
+		}
+	case sameBut(have.Spec, next):
+		made.Outcome = Unchanged
+	case m.Existing == ExistingKeep, m.Existing == "" && !untouched:
+		made.Outcome = Kept
+	default:
+		made.Outcome = Changed
+	}
+	if !have.Spec.Enabled {
+		made.Notes = append(made.Notes, "it is switched off, and stays so")
+	}
+	made.Mapping = next
+	if made.Outcome == Kept {
+		made.Mapping = have.Spec
+	}
+	return nil
+}
+
+// untouched reports whether a recording made a mapping as it is.
+func (m *making) untouched(have *Mapping) (bool, error) {
+	versions, err := m.catalog.store.MappingVersions(m.ctx, m.service.Spec.ID, have.Spec.ID)
 	if err != nil {
-		return "", fmt.Errorf("see who changed mapping %q: %w", have.Spec.ID, err)
+		return false, fmt.Errorf("see who changed mapping %q: %w", have.Spec.ID, err)
 	}
-	if len(versions) > 0 && strings.HasPrefix(versions[0].By, RecordedBy) {
-		return Changed, nil
+	return len(versions) > 0 && strings.HasPrefix(versions[0].By, RecordedBy), nil
+}
+
+// freeID is an id that no mapping has, nor one that was proposed.
+func (m *making) freeID(id string) string {
+	free := id
+	for n := 2; m.ids[free]; n++ {
+		free = id + "-" + strconv.Itoa(n)
 	}
-	return "kept", nil
+	m.ids[free] = true
+	return free
+}
+
+// takingPlace is a proposal as the next state of a mapping: it keeps what a recording
+// does not say.
+func takingPlace(have, next spec.Mapping) spec.Mapping {
+	next.ID, next.Title, next.Rank, next.Enabled, next.Impair = have.ID, have.Title, have.Rank, have.Enabled, have.Impair
+	labels := slices.Clone(have.Labels)
+	for _, label := range next.Labels {
+		if !slices.Contains(labels, label) {
+			labels = append(labels, label)
+		}
+	}
+	next.Labels = labels
+	if next.Sequence != nil && have.Sequence != nil {
+		next.Then, next.Per = have.Then, have.Per
+	}
+	return next
+}
+
+// following is a mapping with the answers of another behind its own, unless they are
+// there already. ok is false where it has no order.
+func following(have, next spec.Mapping) (followed spec.Mapping, ok bool) {
+	if have.Choose != nil {
+		return have, false
+	}
+	followed = takingPlace(have, next)
+	before, more := have.Answers(), next.Answers()
+	followed.Answer, followed.Sequence = spec.Answer{}, slices.Concat(before, more)
+	if from := len(before) - len(more); from >= 0 && sameAnswers(before[from:], more) {
+		followed.Answer, followed.Sequence, followed.Then = have.Answer, have.Sequence, have.Then
+		return followed, true
+	}
+	if followed.Then == "" {
+		followed.Then = spec.RepeatLast
+	}
+	return followed, len(followed.Sequence) <= spec.MaxSequence
+}
+
+// sameBut reports whether two mappings differ by their labels at most.
+func sameBut(a, b spec.Mapping) bool {
+	a.Labels = b.Labels
+	return mappingDigest(a) == mappingDigest(b)
+}
+
+func sameAnswers(a, b []spec.Answer) bool {
+	return mappingDigest(spec.Mapping{Sequence: a}) == mappingDigest(spec.Mapping{Sequence: b})
+}
+
+// EarlierExchanges are the calls of all other recordings of a service to the paths of
+// some, the oldest first.
+func (c *Catalog) EarlierExchanges(ctx context.Context, nameOrID, id string, exchanges []recording.Exchange) ([]recording.Exchange, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return nil, err
+	}
+	paths := make(map[string]bool)
+	for _, x := range exchanges {
+		paths[x.Path] = true
+	}
+	return c.store.ExchangesOn(ctx, s.Spec.ID, id, slices.Sorted(maps.Keys(paths)))
 }

@@ -98,3 +98,31 @@ func inflate(r io.Reader) (io.ReadCloser, error) {
 	}
 	return flate.NewReader(buffered), nil
 }
+
+// Accepted reports whether the Accept-Encoding lines of a request accept a coding, or all
+// of several on top of each other (RFC 9110, section 12.5.3). Without such a line none is
+// asked for.
+func Accepted(lines []string, name string) bool {
+	for one := range strings.SplitSeq(name, ",") {
+		if !accepts(lines, strings.TrimSpace(one)) {
+			return false
+		}
+	}
+	return true
+}
+
+func accepts(lines []string, name string) (accepted bool) {
+	for line := range strings.SplitSeq(strings.ToLower(strings.Join(lines, ",")), ",") {
+		one, parameters, _ := strings.Cut(line, ";")
+		one = strings.TrimSpace(one)
+		_, quality, _ := strings.Cut(strings.ReplaceAll(parameters, " ", ""), "q=")
+		refused := quality != "" && strings.Trim(quality, "0.") == ""
+		switch strings.TrimPrefix(one, "x-") {
+		case strings.TrimPrefix(name, "x-"):
+			return !refused
+		case "*":
+			accepted = !refused
+		}
+	}
+	return accepted
+}

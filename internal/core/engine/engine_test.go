@@ -30,6 +30,13 @@ func (nowhere) MappingVersions(context.Context, string, string) ([]catalog.Mappi
 func (nowhere) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
 	return nil, nil
 }
+func (nowhere) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
+	return nil, nil
+}
+func (nowhere) CountExchanges(context.Context, string) (int, error) { return 0, nil }
+func (nowhere) ExchangesOn(context.Context, string, string, []string) ([]recording.Exchange, error) {
+	return nil, nil
+}
 func (nowhere) Exchanges(context.Context, string) ([]recording.Exchange, error) { return nil, nil }
 func (nowhere) Applied(context.Context) ([]catalog.Applied, error)              { return nil, nil }
 

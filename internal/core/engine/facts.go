@@ -28,7 +28,10 @@ func (e *Engine) ask(p *Placed, r *call.Request) *asking {
 		a := &asking{budget: budget.New(p.ctx, e.now, e.gate)}
 		a.facts = match.Facts{Request: r, Budget: &a.budget}
 		if e.secrets != nil {
-			a.facts.Hide = e.secrets.Hide
+			a.facts.Hide, a.facts.StandIn = e.secrets.Hide, e.secrets.StandIn
+		}
+		if p.Service != nil {
+			a.facts.Noise = p.Service.Spec.IsNoise
 		}
 		p.asking = a
 	}

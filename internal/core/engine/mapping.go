@@ -168,7 +168,11 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
 		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
 	}
-	if len(before) == 0 && len(won.later) == 0 && won.others == 0 && which == "" {
+	var represented []call.Step
+	if d.Answer.Wire != nil {
+		represented = represent(d, r)
+	}
+	if len(before) == 0 && len(won.later) == 0 && won.others == 0 && which == "" && represented == nil {
 		return
 	}
 	steps := append(before, winner.Taken())
@@ -183,7 +187,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		steps = append(steps, f.Value.Skipped(why))
 	}
 	steps = append(steps, narrowed(won.others)...)
-	d.Explanation = &call.Explanation{Summary: winner.Summary(), Steps: append(steps, winner.Built(index, which))}
+	d.Explanation = &call.Explanation{Summary: winner.Summary(), Steps: append(append(steps, winner.Built(index, which)), represented...)}
 }
 
 // chooseReply picks one of the answers of a mapping, and says why it is that

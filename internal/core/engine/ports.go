@@ -18,6 +18,8 @@ type Secrets interface {
 	Hide(f *call.Finding)
 	// Clean does so with an answer of ours and its explanation, which it may replace.
 	Clean(r *call.Request, a *call.Answer, x **call.Explanation)
+	// StandIn is what recordings keep of a secret.
+	StandIn(secret string) string
 }
 
 // State is what changes from call to call and is no definition. It is lost at

@@ -8,6 +8,9 @@
 package jsonpath
 
 import (
+	"regexp"
+	"strings"
+
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/spec/tree"
 )
@@ -219,4 +222,15 @@ func (s byFilter) selectFrom(r *run, n *tree.Node, found []*tree.Node) []*tree.N
 		}
 	}
 	return found
+}
+
+// plainName is a name that needs no quotes in a path.
+var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+
+// Child is the path to a member of what stands at a path.
+func Child(path, member string) string {
+	if plainName.MatchString(member) {
+		return path + "." + member
+	}
+	return path + "['" + strings.NewReplacer(`\`, `\\`, `'`, `\'`, "\n", `\n`, "\r", `\r`, "\t", `\t`).Replace(member) + "']"
 }

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"cmp"
 	"strconv"
 
 	"rapidmimic.example/internal/core/call"
@@ -31,27 +32,37 @@ func (c *Conditions) ReadsBody() bool {
 	return c != nil && c.when != nil && (c.when.LooksAt("body") || c.when.LooksAt("text"))
 }
 
-// first is the first of the conditions that compares a text, nil when none does.
-func (c *Conditions) first() *condition {
+// equalities are those of the conditions by which the index can know a mapping.
+func (c *Conditions) equalities() (found []*condition) {
 	if c == nil {
 		return nil
 	}
 	for i := range c.all {
 		if c.all[i].equals != nil {
-			return &c.all[i]
+			found = append(found, &c.all[i])
 		}
 	}
-	return nil
+	return found
 }
 
 // condition is one condition, compiled.
 type condition struct {
 	subject string // as people read it: "query season"
+	lens    string // how the index tells values from other ones of the subject
 	values  func(*Facts) []*tree.Node
 	test    test
-	// equals is what an equality on a text compares with: the index knows
-	// mappings by it. Nil for every other test.
+	// code says of values that do not pass what they are; "" for Differs.
+	code call.Code
+	// within finds where a value differs from the one expected; nil where the value as a
+	// whole says enough.
+	within func(v *tree.Node) *call.Finding
+	// check stands instead of values and test.
+	check func(*Facts) *call.Finding
+	// equals is what the values, or keys where they are set, have among them when the
+	// condition holds: the index knows mappings by it. Nil for tests that say no more
+	// than whether they hold.
 	equals *string
+	keys   func(*Facts) []*tree.Node
 	// group is set instead of values and test.
 	group []condition
 	kind  string // any, all or none
@@ -67,6 +78,8 @@ type Schema interface {
 type Compiler struct {
 	// Schema compiles a JSON Schema. The error says what is wrong with it.
 	Schema func(*tree.Node) (Schema, error)
+
+	named named // by the conditions that are being compiled
 }
 
 // Conditions compiles what a pattern asks. The fault names the place.
@@ -74,6 +87,7 @@ func (k Compiler) Conditions(p spec.Pattern) (*Conditions, *problem.Item) {
 	if len(p.Where) == 0 && p.If == "" {
 		return nil, nil
 	}
+	k.named = namedIn(p.Where)
 	all, fault := k.all(p.Where, "/call/where")
 	if fault != nil {
 		return nil, fault
@@ -109,12 +123,22 @@ func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
 			return condition{kind: kind, group: group, subject: kind + " of " + strconv.Itoa(len(list))}, fault
 		}
 	}
+	if s.Only != "" {
+		return k.only(s), nil
+	}
 	c, err := subjectOf(s)
 	if err == nil && s.Caller == "" {
 		c.test, err = k.testOf(&s)
 	}
-	if want := s.Equals; want != nil && want.Kind == tree.String {
+	switch want := s.Equals; {
+	case err != nil:
+	case s.Digest != nil:
+		c = c.byDigest(*s.Digest)
+	case want == nil:
+	case want.Kind == tree.String:
 		c.equals = &want.Text
+	case want.Kind == tree.Map || want.Kind == tree.List:
+		err = c.byStructure(want, s.Except)
 	}
 	if err != nil {
 		return c, &problem.Item{At: at, Detail: err.Error()}
@@ -154,6 +178,9 @@ func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) *call.Finding {
 }
 
 func (c *condition) fails(f *Facts) *call.Finding {
+	if c.check != nil {
+		return c.check(f)
+	}
 	if c.group == nil {
 		values := c.values(f)
 		ok, expected := c.test(values)
@@ -162,7 +189,10 @@ func (c *condition) fails(f *Facts) *call.Finding {
 		}
 		unmet := &call.Finding{Code: call.Absent, Part: c.subject, Expected: expected}
 		if len(values) > 0 {
-			unmet.Code, unmet.Seen = call.Differs, seen(values[0])
+			unmet.Code, unmet.Seen = cmp.Or(c.code, call.Differs), seen(values[0])
+			if c.within != nil {
+				unmet = c.within(values[0])
+			}
 		}
 		if f.Hide != nil {
 			f.Hide(unmet)

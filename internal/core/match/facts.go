@@ -28,6 +28,12 @@ type Facts struct {
 	// Hide takes secrets out of what is told of a condition that does not hold; nil
 	// leaves them.
 	Hide func(*call.Finding)
+	// StandIn is the digest of a secret under the environment's key; nil where there is
+	// none, and no secret is known again.
+	StandIn func(secret string) string
+	// Noise reports whether a query parameter says only when or how the call came; nil
+	// where none does.
+	Noise func(parameter string) bool
 
 	queries, fields, multipart, asked url.Values
 	text                              []*tree.Node

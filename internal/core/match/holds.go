@@ -65,6 +65,9 @@ var tests = map[string]func(k Compiler, s *spec.Condition) (test, error){
 	"includes": func(_ Compiler, s *spec.Condition) (test, error) {
 		return oneHolds("including "+shown(s.Includes), func(v *tree.Node) bool { return includes(v, s.Includes) }), nil
 	},
+	"digest": func(_ Compiler, s *spec.Condition) (test, error) {
+		return oneHolds(expectedDigest(*s.Digest), func(v *tree.Node) bool { return v.Text == *s.Digest }), nil
+	},
 	"length": func(_ Compiler, s *spec.Condition) (test, error) {
 		wanted, err := strconv.Atoi(s.Length.Text)
 		if err != nil || s.Length.Kind != tree.Number || wanted < 0 {

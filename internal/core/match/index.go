@@ -47,12 +47,14 @@ type bucket[T any] struct {
 	// long as all are few enough to be asked one by one.
 	open   []ruleValue[T]
 	groups []*group[T]
+	shared map[string]int // how many rules have an equality, of those with several
 }
 
 // group holds the rules that compare the same part of a call.
 type group[T any] struct {
 	operation bool
 	subject   string // of the condition, "" when only the operation counts
+	lens      string // of the condition: "" where keys are what it compares
 	values    func(*Facts) []*tree.Node
 	byKey     map[string][]ruleValue[T]
 }
@@ -149,26 +151,52 @@ func (rs *Rules[T]) on(found []*bucket[T], segments []string) []*bucket[T] {
 
 // narrow puts a rule where it is found by what it asks.
 func (b *bucket[T]) narrow(v ruleValue[T]) {
-	first := v.rule.Conditions.first()
-	if first == nil && v.rule.Operation == "" {
+	telling := b.telling(v.rule.Conditions.equalities())
+	if telling == nil && v.rule.Operation == "" {
 		b.open = append(b.open, v)
 		return
 	}
 	subject, key := "", v.rule.Operation
-	if first != nil {
-		subject, key = first.subject, key+"\x00"+*first.equals
+	if telling != nil {
+		subject, key = telling.lens+telling.subject, key+"\x00"+*telling.equals
 	}
 	i := slices.IndexFunc(b.groups, func(g *group[T]) bool {
 		return g.subject == subject && g.operation == (v.rule.Operation != "")
 	})
 	if i < 0 {
 		g := &group[T]{operation: v.rule.Operation != "", subject: subject, byKey: make(map[string][]ruleValue[T])}
-		if first != nil {
-			g.values = first.values
+		if telling != nil {
+			g.lens, g.values = telling.lens, telling.values
+			if telling.keys != nil {
+				g.values = telling.keys
+			}
 		}
 		i, b.groups = len(b.groups), append(b.groups, g)
 	}
 	b.groups[i].byKey[key] = append(b.groups[i].byKey[key], v)
+}
+
+// telling is the equality of a rule that the fewest of the rules before share; nil for
+// none. Of recorded calls that ask for limit=20 and each for another offset it is the
+// offset.
+func (b *bucket[T]) telling(equalities []*condition) (least *condition) {
+	if len(equalities) < 2 {
+		for _, c := range equalities {
+			return c
+		}
+		return nil
+	}
+	if b.shared == nil {
+		b.shared = make(map[string]int)
+	}
+	fewest := 0
+	for _, c := range equalities {
+		key := c.lens + c.subject + "\x00" + *c.equals
+		if b.shared[key]++; least == nil || b.shared[key] < fewest {
+			least, fewest = c, b.shared[key]
+		}
+	}
+	return least
 }
 
 // appendTo appends the rules that can fit a call of which facts are known.
@@ -272,7 +300,7 @@ func (b *bucket[T]) near(facts *Facts) []ruleValue[T] {
 	}
 	byDistance := make([][]ruleValue[T], nearEnough)
 	for _, g := range b.groups {
-		if g.values == nil {
+		if g.values == nil || g.lens != "" {
 			continue
 		}
 		for _, value := range g.values(facts) {

@@ -1,200 +1,232 @@
 package recording
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
+	"maps"
 	"net/url"
-	"regexp"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/jsonpath"
 	"rapidmimic.example/internal/core/xmltree"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/tree"
 )
 
-// parts are the single values of a body by their places, in their order.
-type parts struct {
-	kind   string // json, xml or form
-	places []string
-	values map[string]*tree.Node
-}
+// mostWritten is the size, in bytes, up to which a body is compared by what it says; a
+// larger one, or one that is no text, by its digest.
+const mostWritten = 16 << 10
 
-func (p *parts) add(place string, value *tree.Node) {
-	if _, twice := p.values[place]; !twice {
-		p.places = append(p.places, place)
-	}
-	p.values[place] = value
-}
-
-// condition demands of a body what stands in a place of this one.
-func (p *parts) condition(place string) spec.Condition {
-	c := spec.Condition{}
-	switch p.kind {
-	case "xml":
-		c.XML = place
-	case "form":
-		c.Form = place
+// body asks for the body of a call: for all that it says, save what differs each time.
+func (a *ask) body(x Exchange, k *known) {
+	switch base := call.BaseType(x.Request.Get("Content-Type")); {
+	case len(x.Body) == 0:
+		if x.Method == "POST" || x.Method == "PUT" || x.Method == "PATCH" {
+			a.conditions = append(a.conditions, spec.Condition{Text: true, Equals: tree.NewString("")})
+		}
+	case base == "application/x-www-form-urlencoded":
+		a.fields(x, k)
+	case strings.HasPrefix(base, "multipart/"):
+		a.parts(x, k)
+	case call.IsXML(base) && a.xml(x, k), a.json(x, k), a.xml(x, k):
 	default:
-		c.Body = place
+		a.text(x)
 	}
-	value, present := p.values[place]
-	if !present || value == nil { // which has no value to compare
-		c.Present = &present
-	} else {
-		c.Equals = value
-	}
-	return c
 }
 
-// partsOf reads a body of JSON, XML or a form; nil for any other.
-func partsOf(x Exchange) *parts {
-	p := &parts{values: make(map[string]*tree.Node)}
-	if n, err := tree.ParseJSON(x.Body); err == nil {
-		p.kind = "json"
-		p.addJSON("$", n)
-		return p
+// text compares a body as it stands.
+func (a *ask) text(x Exchange) {
+	c := spec.Condition{Text: true}
+	switch {
+	case standIns.Match(x.Body):
+		a.notes = append(a.notes, "the body is left out: it is no JSON, XML or form, and has a secret in it")
+		return
+	case len(x.Body) <= mostWritten && utf8.Valid(x.Body):
+		c.Equals = tree.NewString(string(x.Body))
+	default:
+		c.Digest = plainDigest(x.Body)
 	}
-	if call.BaseType(x.Request.Get("Content-Type")) == "application/x-www-form-urlencoded" {
-		values, err := url.ParseQuery(string(x.Body))
-		if err != nil {
-			return nil
-		}
-		p.kind = "form"
-		for name := range values {
-			p.add(name, tree.NewString(values.Get(name)))
-		}
-		slices.Sort(p.places)
-		return p
-	}
-	root, err := xmltree.Parse(x.Body)
+	a.conditions = append(a.conditions, c)
+}
+
+func plainDigest(value []byte) *string {
+	sum := sha256.Sum256(value)
+	digest := "sha256:" + hex.EncodeToString(sum[:])
+	return &digest
+}
+
+// json compares a body of JSON. It reports false for any other.
+func (a *ask) json(x Exchange, k *known) bool {
+	n, err := tree.ParseJSON(x.Body)
 	if err != nil {
-		return nil
+		return false
 	}
-	p.kind = "xml"
-	p.addXML("/"+root.Name.Local, root)
-	return p
+	j := jsonBody{ask: a, x: x, known: k}
+	if j.walk("$", n); len(x.Body) > mostWritten && len(j.except) == 0 {
+		a.text(x)
+		return true
+	}
+	a.conditions = append(a.conditions, spec.Condition{Body: "$", Equals: n, Except: j.except})
+	a.conditions = append(a.conditions, j.secrets...)
+	return true
 }
 
-// plainKey is a name that needs no quotes in a JSONPath.
-var plainKey = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+// jsonBody goes through the values of a body.
+type jsonBody struct {
+	*ask
+	x       Exchange
+	known   *known
+	except  []string
+	secrets []spec.Condition
+}
 
-func (p *parts) addJSON(path string, n *tree.Node) {
+// walk looks at a value. What does not count is emptied, so that what is compared is
+// the same for all calls that ask for it.
+func (j *jsonBody) walk(path string, n *tree.Node) {
 	switch n.Kind {
 	case tree.Map:
 		for _, m := range n.Members {
-			if plainKey.MatchString(m.Key) {
-				p.addJSON(path+"."+m.Key, m.Value)
-			}
+			j.walk(jsonpath.Child(path, m.Key), m.Value)
 		}
 	case tree.List:
-	default:
-		p.add(path, n)
+		for i, item := range n.Items {
+			j.walk(path+"["+strconv.Itoa(i)+"]", item)
+		}
+	case tree.String, tree.Number:
+		digest, found := secretIn(n.Text)
+		switch {
+		case digest != "":
+			j.secrets = append(j.secrets, spec.Condition{Body: path, Digest: &digest})
+		case found:
+			j.notes = append(j.notes, path+" of the body is left out: "+lostSecret)
+		case j.known.passing(n.Text, j.x):
+			j.notes = append(j.notes, path+" of the body is left out: it differs each time")
+		default:
+			return
+		}
+		j.except = append(j.except, path)
+		n.Kind, n.Text = tree.String, ""
 	}
 }
 
-// addXML adds the texts of elements by their local names. What stands several
-// times is left out, as are the headers of an envelope.
-func (p *parts) addXML(path string, n *xmltree.Node) {
-	for _, a := range n.Attrs {
-		p.add(path+"/@"+a.Name.Local, tree.NewString(a.Value))
-	}
-	if len(n.Children) == 0 {
-		if text := strings.TrimSpace(n.Text); text != "" {
-			p.add(path, tree.NewString(text))
-		} else {
-			p.add(path, nil)
-		}
+// fields compares a form.
+func (a *ask) fields(x Exchange, k *known) {
+	values, err := url.ParseQuery(string(x.Body))
+	if err != nil {
+		a.text(x)
 		return
 	}
-	count := make(map[string]int)
+	a.named("form", values, x, k, func(name string) spec.Condition { return spec.Condition{Form: name} })
+}
+
+// parts compares the parts of a multipart body, whose boundaries differ each time.
+func (a *ask) parts(x Exchange, k *known) {
+	values, err := call.Parts(x.Request.Get("Content-Type"), x.Body)
+	if err != nil {
+		a.text(x)
+		return
+	}
+	a.named("part", values, x, k, func(name string) spec.Condition { return spec.Condition{Part: name} })
+}
+
+// named compares values that have names, and lets no others be there.
+func (a *ask) named(kind string, values url.Values, x Exchange, k *known, condition func(name string) spec.Condition) {
+	var except []string
+	for _, name := range slices.Sorted(maps.Keys(values)) {
+		for _, value := range values[name] {
+			c := condition(name)
+			ok := name != "" && !k.passing(value, x)
+			if ok && (len(value) > mostWritten || !utf8.ValidString(value)) {
+				c.Digest = plainDigest([]byte(value))
+			} else if ok {
+				c, ok = valued(c, value)
+			}
+			if ok {
+				a.conditions = append(a.conditions, c)
+				continue
+			}
+			except = append(except, name)
+			a.notes = append(a.notes, kind+" "+name+" is left out: it differs each time, or holds a secret that nothing knows again")
+		}
+	}
+	a.conditions = append(a.conditions, spec.Condition{Only: kind, Except: slices.Compact(except)})
+}
+
+// mostLeaves is how many texts and attributes of a document are compared one by one.
+const mostLeaves = 200
+
+// xml compares a document by its elements, whatever their prefixes; of an envelope what
+// is in its body. It reports false for a body of anything else.
+func (a *ask) xml(x Exchange, k *known) bool {
+	root, err := xmltree.Parse(x.Body)
+	if err != nil {
+		return false
+	}
+	from, path := root, "/"+root.Name.Local
+	if body := root.Child(root.Name.Space, "Body"); root.Name.Local == "Envelope" && body != nil {
+		from, path = body, path+"/Body"
+	}
+	d := xmlBody{x: x, known: k}
+	if d.walk(path, from); len(d.conditions) > mostLeaves {
+		a.text(x)
+		return true
+	}
+	a.conditions = append(append(a.conditions, d.conditions...),
+		spec.Condition{XML: "count(" + path + "//*)", Equals: tree.NewNumber(strconv.Itoa(d.elements))})
+	a.notes = append(a.notes, d.notes...)
+	return true
+}
+
+// xmlBody goes through the elements of a document.
+type xmlBody struct {
+	x          Exchange
+	known      *known
+	conditions []spec.Condition
+	notes      []string
+	elements   int // below the first
+}
+
+func (d *xmlBody) walk(path string, n *xmltree.Node) {
+	for _, attribute := range n.Attrs {
+		d.value(path+"/@"+attribute.Name.Local, attribute.Value)
+	}
+	if len(n.Children) == 0 {
+		d.value(path, strings.TrimSpace(n.Text))
+		return
+	}
+	count, nth := make(map[string]int), make(map[string]int)
 	for _, c := range n.Children {
 		count[c.Name.Local]++
 	}
 	for _, c := range n.Children {
-		if count[c.Name.Local] == 1 && !(n.Name.Local == "Envelope" && c.Name.Local == "Header") {
-			p.addXML(path+"/"+c.Name.Local, c)
+		here := path + "/" + c.Name.Local
+		if nth[c.Name.Local]++; count[c.Name.Local] > 1 {
+			here = fmt.Sprintf("%s[%d]", here, nth[c.Name.Local])
 		}
+		d.elements++
+		d.walk(here, c)
 	}
 }
 
-// byBody takes a group apart by what its bodies say, where the answers depend on
-// that.
-func byBody(g *group) []*group {
-	distinct, answers := make(map[string][]Exchange), make(map[string]bool)
-	var order []string
-	for _, x := range g.calls {
-		key := string(x.Body)
-		if _, known := distinct[key]; !known {
-			order = append(order, key)
-		}
-		distinct[key] = append(distinct[key], x)
-		answers[answerKey(x)] = true
-	}
-	if len(distinct) == 1 || len(answers) == 1 {
-		if len(distinct) > 1 {
-			g.notes = append(g.notes, fmt.Sprintf("%d different bodies got the same answer, so the body does not count", len(distinct)))
-		}
-		return []*group{g}
-	}
-	var bodies []*parts
-	for _, key := range order {
-		p := partsOf(distinct[key][0])
-		if p == nil || len(bodies) > 0 && p.kind != bodies[0].kind {
-			g.notes = append(g.notes, "the bodies are not all JSON, XML or forms, so they do not tell calls apart")
-			return []*group{g}
-		}
-		bodies = append(bodies, p)
-	}
-	places := differing(bodies)
-	if len(places) == 0 {
-		return []*group{g}
-	}
-	var groups []*group
-	for i, key := range order {
-		part := *g
-		part.calls, part.notes = distinct[key], append(slices.Clone(g.notes), "the answer depends on "+strings.Join(places, ", ")+" of the body")
-		for _, place := range places {
-			part.conditions = append(part.conditions, bodies[i].condition(place))
-		}
-		groups = append(groups, &part)
-	}
-	return groups
-}
-
-// moments are values that differ from call to call by themselves.
-var moments = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d|^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$`)
-
-// differing lists the places in which bodies differ, save times and identifiers
-// that differ in all of them.
-func differing(bodies []*parts) (places []string) {
-	values, seen := make(map[string]map[string]bool), make(map[string]int)
-	var order []string
-	for _, body := range bodies {
-		for _, place := range body.places {
-			if values[place] == nil {
-				values[place] = make(map[string]bool)
-				order = append(order, place)
-			}
-			seen[place]++
-			text := ""
-			if value := body.values[place]; value != nil {
-				text = string(value.AppendJSON(nil))
-			}
-			values[place][text] = true
+func (d *xmlBody) value(path, value string) {
+	c, ok := spec.Condition{XML: path}, true
+	switch {
+	case d.known.passing(value, d.x):
+		d.notes = append(d.notes, path+" of the body is left out: it differs each time")
+		return
+	case value == "": // nothing to compare: it is there
+		there := true
+		c.Present = &there
+	default:
+		if c, ok = valued(c, value); !ok {
+			d.notes = append(d.notes, path+" of the body is left out: "+lostSecret)
+			return
 		}
 	}
-	for _, place := range order {
-		if len(values[place]) == 1 && seen[place] == len(bodies) {
-			continue
-		}
-		passing := len(values[place]) == len(bodies)
-		for value := range values[place] {
-			passing = passing && moments.MatchString(strings.Trim(value, `"`))
-		}
-		if !passing {
-			places = append(places, place)
-		}
-	}
-	return places
+	d.conditions = append(d.conditions, c)
 }

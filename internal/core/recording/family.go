@@ -1,22 +1,57 @@
 package recording
 
 import (
+	"bytes"
 	"fmt"
 	"net/url"
 	"slices"
 	"strings"
+
+	"rapidmimic.example/spec"
 )
 
-// folded puts groups together whose paths differ in one segment and whose
-// answers differ only by that segment's value: /berths/N7 and /berths/S4, each
-// answered with its own number, are one /berths/{berth}.
-func folded(groups []*group) (out []*group) {
+// familiesOf finds the groups that would fold into one, by their keys.
+func familiesOf(groups []*group) map[string][]*group {
 	families := make(map[string][]*group)
 	for _, g := range groups {
 		for _, key := range g.familyKeys() {
 			families[key] = append(families[key], g)
 		}
 	}
+	return families
+}
+
+// offerFolding notes which groups could be one.
+func offerFolding(groups []*group) {
+	families := familiesOf(groups)
+	for _, g := range groups {
+		for i, key := range g.familyKeys() {
+			members := families[key]
+			if len(members) < 2 || members[0] != g {
+				continue
+			}
+			name := paramName(g.values(), g.foldable()[i])
+			g.notes = append(g.notes, fmt.Sprintf("%d paths are answered alike save for the %s in them: folded they would be one mapping, for any %s", len(members), name, name))
+			break
+		}
+	}
+}
+
+// answerWithout is an answer without a value.
+func answerWithout(x Exchange, value string) string {
+	x.Answer = bytes.ReplaceAll(x.Answer, []byte(value), []byte{0})
+	x.Header = slices.Clone(x.Header)
+	for i, f := range x.Header {
+		x.Header[i].Value = strings.ReplaceAll(f.Value, value, "\x00")
+	}
+	return answerKey(x)
+}
+
+// folded puts groups together whose paths differ in one segment and whose
+// answers differ only by that segment's value: /berths/N7 and /berths/S4, each
+// answered with its own number, are one /berths/{berth}.
+func folded(groups []*group) (out []*group) {
+	families := familiesOf(groups)
 	taken := make(map[*group]bool)
 	for _, g := range groups {
 		if taken[g] {
@@ -40,7 +75,8 @@ func folded(groups []*group) (out []*group) {
 
 // foldable are the segments of a group's path that its answer repeats.
 func (g *group) foldable() (segments []int) {
-	if len(g.calls) != 1 || g.conditions != nil {
+	inBody := func(c spec.Condition) bool { return c.Query == "" && c.Only != "query" }
+	if len(g.calls) != 1 || len(g.callers) > 0 || slices.ContainsFunc(g.ask.conditions, inBody) {
 		return nil
 	}
 	for i, value := range g.values() {
@@ -69,7 +105,7 @@ func (g *group) familyKeys() (keys []string) {
 	for _, i := range g.foldable() {
 		path := slices.Clone(values)
 		path[i] = "\x00"
-		keys = append(keys, fmt.Sprintf("%s %q %v %s", g.method, path, g.query, strings.ReplaceAll(answerKey(g.calls[0]), values[i], "\x00")))
+		keys = append(keys, fmt.Sprintf("%s %q %v %s", g.method, path, g.ask.key, answerWithout(g.calls[0], values[i])))
 	}
 	return keys
 }

@@ -1,22 +1,22 @@
 // Package recording makes mappings of recorded calls, and reads and writes them
-// as HAR. It stores nothing and decides about no call. Start with Propose.
+// as HAR. It stores nothing and decides about no call.
+//
+// What a recorded call asks for is worked out in ask.go and body.go, what else tells
+// calls apart whose answers differ in telling.go, and what is sent back in answer.go.
+// Start with Propose.
 package recording
 
 import (
 	"bytes"
 	"cmp"
-	"encoding/base64"
 	"fmt"
-	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/coding"
 	"rapidmimic.example/spec"
-	"rapidmimic.example/spec/tree"
 )
 
 // Exchange is one recorded call with its answer, secrets masked, bodies decoded.
@@ -32,9 +32,16 @@ type Exchange struct {
 	Status  int          `json:"status"`
 	Header  []call.Field `json:"header,omitempty"`
 	Answer  []byte       `json:"answer,omitempty"`
+	// Size is that of Answer, where that was not read with the rest.
+	Size int `json:"size,omitempty"`
 	// Truncated is set when a body was too large to keep whole: then it cannot be
 	// played back.
 	Truncated bool `json:"cut,omitempty"` // as recordings of old have it stored
+	// Wire is how the answer came; nil in recordings of old, and where only the log knew
+	// the call.
+	Wire *call.Wire `json:"wire,omitempty"`
+
+	earlier bool // it is of another recording than the calls that it is looked at with
 }
 
 // Of is a finished call, whose secrets are masked, as an exchange.
@@ -44,7 +51,15 @@ func Of(r *call.Record) Exchange {
 		Request: r.Request.Header, Body: r.Request.Body.Bytes, Status: r.Answer.Status, Header: r.Answer.Header, Answer: r.Answer.Body,
 		Truncated: r.Request.Body.Truncated || int64(len(r.Answer.Body)) < r.AnswerSize && r.Request.Method != "HEAD",
 	}
-	return x.withStandIns()
+	x = x.withStandIns(r.StandIns)
+	if w := r.Wire; w != nil {
+		kept := *w
+		if plain, ok := coding.Decode(w.Coding, w.Coded, len(x.Answer)); w.Coded != nil && (!ok || !bytes.Equal(plain, x.Answer)) {
+			kept.Coded = nil // there are secrets in it
+		}
+		x.Wire = &kept
+	}
+	return x
 }
 
 // Record is the exchange as a finished call to a service.
@@ -64,21 +79,39 @@ func (x Exchange) Record(service string) *call.Record {
 type Options struct {
 	// Labels go to every mapping.
 	Labels []string
-	// Separate keeps paths apart whose answers differ only by the same value.
-	Separate bool
+	// Fold makes one mapping of paths whose answers differ only by the same value: it
+	// answers for values that were never recorded, too.
+	Fold bool
 	// NoPreflights leaves out what browsers ask before they let a page call: for a
 	// service that answers it by itself.
 	NoPreflights bool
+	// Noise reports whether a query parameter says only when or how a call came; nil
+	// where none does.
+	Noise func(parameter string) bool
+	// Pace is that of the answers, see spec.Recorded.
+	Pace string
+	// Earlier are calls of other recordings of the service to the same paths, the oldest
+	// first: where their answers differ from those of now by what a caller is, both
+	// must be told apart by it.
+	Earlier []Exchange
 }
 
 // Proposal is a mapping that would answer as the upstream did.
 type Proposal struct {
 	Mapping spec.Mapping
-	Calls   []uint64 // that it was made of
+	// Name is the id of the mapping, before it was told from others of these proposals.
+	Name  string
+	Calls []uint64 // that it was made of
 	// Notes tell what was decided on the way.
 	Notes []string
 	// Payloads are large bodies that the mapping sends, by name.
 	Payloads map[string][]byte
+	// Wider is the key of the pattern that asks for the same without what tells callers
+	// apart; "" where nothing has to. A mapping that asks for it would answer others.
+	Wider string
+	// Earlier is set where all calls are of other recordings: the mapping is only needed
+	// instead of one that is Wider.
+	Earlier bool
 }
 
 // Skipped is a call that no mapping can be made of.
@@ -87,8 +120,8 @@ type Skipped struct {
 	Reason string
 }
 
-// Propose makes mappings of recorded calls: one of each call that was made,
-// with the answers in their order where they changed.
+// Propose makes mappings of recorded calls: one of each call that was made, with the
+// answers in their order where they changed.
 func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []Skipped) {
 	var usable []Exchange
 	for _, x := range exchanges {
@@ -102,13 +135,22 @@ func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []S
 		}
 		usable = append(usable, x)
 	}
-	groups := grouped(usable)
-	if !o.Separate {
+	var earlier []Exchange
+	for _, x := range o.Earlier {
+		if x.earlier = true; unusable(x) == "" {
+			earlier = append(earlier, x)
+		}
+	}
+	groups := grouped(usable, earlier, o.Noise)
+	if o.Fold {
 		groups = folded(groups)
+	} else {
+		offerFolding(groups)
 	}
 	ids := make(map[string]int)
 	for _, g := range groups {
 		p := g.proposal(o)
+		p.Name = p.Mapping.ID
 		if ids[p.Mapping.ID]++; ids[p.Mapping.ID] > 1 {
 			p.Mapping.ID = fmt.Sprintf("%s-%d", p.Mapping.ID, ids[p.Mapping.ID])
 		}
@@ -120,7 +162,7 @@ func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []S
 func unusable(x Exchange) string {
 	switch {
 	case x.Truncated:
-		return "a body was larger than the log keeps, so it cannot be played back"
+		return "a body was larger than the recording keeps, so it cannot be played back"
 	case x.Status < 200:
 		return "its protocol was changed, or it was never answered"
 	case x.Status == 499:
@@ -133,87 +175,40 @@ func unusable(x Exchange) string {
 // group is calls that ask for the same.
 type group struct {
 	method, path string
-	query        []pair // the telling parameters
-	conditions   []spec.Condition
+	ask          ask
+	callers      []spec.Condition // what else tells them apart, see telling.go
 	calls        []Exchange
+	earlier      bool // all of them are of other recordings
 	notes        []string
 	param        string // of a folded group, the name of its parameter
 	segment      int    // where it stands
 }
 
-type pair struct{ name, value string }
-
-// noise are query parameters that say when or how a call came, not what it asks
-// for.
-var noise = regexp.MustCompile(`(?i)^(_|t|ts|time|timestamp|nonce|cb|cachebuster|cache|rand|random|utm_.*|trace.*|request-?id)$`)
-
-func tellingQuery(raw string) (telling []pair, left []string) {
-	for part := range strings.SplitSeq(raw, "&") {
-		if part == "" {
-			continue
-		}
-		name, value, _ := strings.Cut(part, "=")
-		name, nameErr := url.QueryUnescape(name)
-		value, valueErr := url.QueryUnescape(value)
-		if nameErr != nil || valueErr != nil {
-			continue
-		}
-		if noise.MatchString(name) {
-			left = append(left, name)
-			continue
-		}
-		telling = append(telling, pair{name, value})
-	}
-	slices.SortStableFunc(telling, func(a, b pair) int { return cmp.Or(strings.Compare(a.name, b.name), strings.Compare(a.value, b.value)) })
-	return telling, left
-}
-
-// grouped puts calls together that ask for the same, in the order in which each
-// was first made.
-func grouped(exchanges []Exchange) (groups []*group) {
+// grouped puts calls together that ask for the same, in the order in which each was
+// first made.
+func grouped(exchanges, earlier []Exchange, noise func(string) bool) (groups []*group) {
+	all := slices.Concat(earlier, exchanges)
+	known := knownOf(all)
 	byKey := make(map[string]*group)
-	for _, x := range exchanges {
-		query, left := tellingQuery(x.Query)
-		key := fmt.Sprint(x.Method, "\x00", x.Path, "\x00", query)
+	for _, x := range all {
+		a := askOf(x, known, noise)
+		key := x.Method + "\x00" + x.Path + "\x00" + a.key
 		g := byKey[key]
 		if g == nil {
-			g = &group{method: x.Method, path: x.Path, query: query}
+			g = &group{method: x.Method, path: x.Path, ask: a, notes: a.notes, earlier: true}
 			byKey[key] = g
 			groups = append(groups, g)
 		}
-		if len(left) > 0 && len(g.notes) == 0 {
-			g.notes = append(g.notes, "query "+strings.Join(left, ", ")+" is left out: it says when or how the call came")
-		}
+		g.earlier = g.earlier && x.earlier
 		g.calls = append(g.calls, x)
 	}
 	var out []*group
 	for _, g := range groups {
-		out = append(out, byBody(g)...)
-	}
-	return out
-}
-
-// answerKey is an answer without what differs by itself.
-func answerKey(x Exchange) string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%d\n", x.Status)
-	for _, f := range kept(x.Header) {
-		fmt.Fprintf(&b, "%s: %s\n", f.Name, f.Value)
-	}
-	b.Write(x.Answer)
-	return b.String()
-}
-
-// ownHeaders follow from the body or the moment, and are not played back.
-var ownHeaders = []string{"Date", "Content-Length", "Content-Encoding", "Connection", "Transfer-Encoding", "Keep-Alive", "Age", "Trailer", "Rapid-Mimic",
-	"X-Request-Id", "Traceparent", "Server-Timing"}
-
-func kept(fields []call.Field) (out []call.Field) {
-	for _, f := range fields {
-		if !slices.ContainsFunc(ownHeaders, func(own string) bool { return strings.EqualFold(own, f.Name) }) {
-			out = append(out, f)
+		if !g.earlier { // else nobody asks for it now
+			out = append(out, g.byCaller(known)...)
 		}
 	}
+	slices.SortStableFunc(out, func(a, b *group) int { return cmp.Compare(a.calls[0].Number, b.calls[0].Number) })
 	return out
 }
 
@@ -222,23 +217,27 @@ func (g *group) proposal(o Options) Proposal {
 	if g.param != "" {
 		m.Call.Path = g.template()
 	}
-	for _, q := range g.query {
-		m.Call.Where = append(m.Call.Where, spec.Condition{Query: q.name, Equals: tree.NewString(q.value)})
+	m.Call.Where = slices.Clone(g.ask.conditions)
+	p := Proposal{Notes: slices.Clone(g.notes), Payloads: make(map[string][]byte), Earlier: g.earlier}
+	if len(g.callers) > 0 {
+		p.Wider = KeyOf(m.Call)
+		m.Call.Where = append(m.Call.Where, g.callers...)
 	}
-	m.Call.Where = append(m.Call.Where, g.conditions...)
-	m.ID = spec.Slug(g.method+" "+m.Call.Path, 110)
-	p := Proposal{Notes: slices.Clone(g.notes), Payloads: make(map[string][]byte)}
+	m.ID = g.id(m.Call.Path)
 	var answers []spec.Answer
 	same := true
 	for _, x := range g.calls {
 		p.Calls = append(p.Calls, x.Number)
 		same = same && answerKey(x) == answerKey(g.calls[0])
-		answers = append(answers, g.answer(x, &p))
+		answers = append(answers, g.answer(x, &p, o.Pace))
 	}
 	switch {
-	case g.param != "" || same:
+	case g.param != "":
 		m.Answer = answers[0]
-		if len(answers) > 1 && g.param == "" {
+	case same:
+		coded := slices.IndexFunc(g.calls, func(x Exchange) bool { return x.Wire != nil && x.Wire.Coding != "" })
+		m.Answer = answers[max(coded, 0)] // callers that want no coding get it without
+		if len(answers) > 1 {
 			p.Notes = append(p.Notes, fmt.Sprintf("%d calls got the same answer", len(answers)))
 		}
 	default:
@@ -249,58 +248,23 @@ func (g *group) proposal(o Options) Proposal {
 	return p
 }
 
+// id says in a few words what the mapping is asked: get-slots-limit-1.
+func (g *group) id(path string) string {
+	words := []string{g.method, path}
+	for _, q := range g.ask.query {
+		words = append(words, q.name, q.value)
+	}
+	for _, c := range g.callers {
+		if name := cmp.Or(c.Cookie, c.Header); c.Present != nil && !*c.Present {
+			words = append(words, "without", name)
+		} else if c.Equals != nil {
+			words = append(words, c.Equals.Text)
+		}
+	}
+	return spec.Slug(strings.Join(words, " "), 110)
+}
+
 // literal is a path as a template without parameters.
 func literal(path string) string {
 	return strings.NewReplacer("{", "%7B", "}", "%7D").Replace(path)
 }
-
-// largeBody is from which size on a body becomes a payload.
-const largeBody = 64 << 10
-
-// answer is what an exchange was answered with.
-func (g *group) answer(x Exchange, p *Proposal) spec.Answer {
-	a := spec.Answer{Status: spec.Status{Code: x.Status}}
-	mediaType := ""
-	for _, f := range kept(x.Header) {
-		if strings.EqualFold(f.Name, "Content-Type") {
-			mediaType = f.Value
-		}
-		a.Headers = append(a.Headers, spec.Header{Name: f.Name, Value: g.withParam(f.Value)})
-	}
-	if len(x.Answer) == 0 {
-		return a
-	}
-	base, _, _ := strings.Cut(mediaType, ";")
-	base = strings.ToLower(strings.TrimSpace(base))
-	text := g.withParam(string(x.Answer))
-	if len(x.Answer) > largeBody {
-		name := fmt.Sprintf("recorded-%d%s", x.Number, endings[base])
-		p.Payloads[name], a.Payload = []byte(escaped(string(x.Answer))), name
-		if !utf8.Valid(x.Answer) {
-			p.Payloads[name] = x.Answer
-		}
-		return a
-	}
-	if base == "application/json" || strings.HasSuffix(base, "+json") {
-		if n, err := tree.ParseJSON([]byte(text)); err == nil {
-			if mediaType == "application/json" {
-				a.Headers = slices.DeleteFunc(a.Headers, func(h spec.Header) bool { return strings.EqualFold(h.Name, "Content-Type") })
-			}
-			a.JSON = n
-			return a
-		}
-	}
-	if utf8.Valid(x.Answer) && !bytes.ContainsRune(x.Answer, 0) {
-		a.Text = &text
-		return a
-	}
-	coded := base64.StdEncoding.EncodeToString(x.Answer)
-	a.Base64 = &coded
-	return a
-}
-
-var endings = map[string]string{"application/json": ".json", "application/xml": ".xml", "text/xml": ".xml", "text/html": ".html", "text/plain": ".txt",
-	"text/csv": ".csv", "application/pdf": ".pdf", "image/png": ".png", "image/jpeg": ".jpg"}
-
-// escaped makes a text stand for itself where expressions may stand.
-func escaped(text string) string { return strings.ReplaceAll(text, "${", "$${") }

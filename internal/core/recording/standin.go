@@ -2,14 +2,13 @@ package recording
 
 import (
 	"bytes"
-	"crypto/sha256"
-	"encoding/hex"
 	"maps"
 	"regexp"
 	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/secret"
 )
 
 // What is recorded is played back to callers, who must not see the digests by which the
@@ -18,26 +17,23 @@ import (
 
 var digest = regexp.MustCompile(`masked-[0-9a-f]{32}`)
 
-const (
-	digestPrefix  = "masked-"
-	standInPrefix = "secret-"
-)
-
-func standIn(digest string) string {
-	sum := sha256.Sum256([]byte("stand-in for " + digest))
-	return standInPrefix + hex.EncodeToString(sum[:16])
-}
-
-// withStandIns is an exchange as it is kept. What calls share is replaced, not changed.
-func (x Exchange) withStandIns() Exchange {
+// withStandIns is an exchange as it is kept; known are the stand-ins of digests whose
+// secrets were there to see. What calls share is replaced, not changed.
+func (x Exchange) withStandIns(known map[string]string) Exchange {
+	standIn := func(digest string) string {
+		if s := known[digest]; s != "" {
+			return s
+		}
+		return secret.OfDigest(digest)
+	}
 	text := func(s string) string {
-		if !strings.Contains(s, digestPrefix) {
+		if !strings.Contains(s, secret.Prefix) {
 			return s
 		}
 		return digest.ReplaceAllStringFunc(s, standIn)
 	}
 	body := func(b []byte) []byte {
-		if !bytes.Contains(b, []byte(digestPrefix)) {
+		if !bytes.Contains(b, []byte(secret.Prefix)) {
 			return b
 		}
 		return []byte(text(string(b)))

@@ -25,14 +25,15 @@ import (
 type Masker struct {
 	rules *Rules
 	// digests are hashes under the present key, used one after the other.
-	digests atomic.Pointer[sync.Pool]
-	clean   cleanBodies
+	digests  atomic.Pointer[sync.Pool]
+	standIns *StandIns
+	clean    cleanBodies
 }
 
 // NewMasker builds a Masker. Digests can be compared only under the same key, which
-// should never leave the environment.
-func NewMasker(key []byte, rules *Rules) *Masker {
-	m := &Masker{rules: rules}
+// should never leave the environment. Calls that are recorded get stand-ins, too.
+func NewMasker(key []byte, rules *Rules, standIns *StandIns) *Masker {
+	m := &Masker{rules: rules, standIns: standIns}
 	m.SetKey(key)
 	return m
 }
@@ -55,6 +56,9 @@ func (m *Masker) digest(secret string) string {
 	var sum [sha256.Size]byte
 	return Prefix + hex.EncodeToString(mac.Sum(sum[:0])[:16])
 }
+
+// StandIn is what recordings keep of a secret.
+func (m *Masker) StandIn(secret string) string { return m.standIns.Of(secret) }
 
 // hidden stands for a secret where whoever reads it may not even recognise it.
 func hidden(string) string { return "(secret)" }
@@ -110,7 +114,16 @@ func (m *Masker) pass(mark func(string) string) *pass { return &pass{rules: m.ru
 // Mask takes the secrets out of r. What holds some is replaced, not changed: others
 // may share it.
 func (m *Masker) Mask(r *call.Record) {
-	p := m.pass(m.digest)
+	mark := m.digest
+	if r.Recording != "" && m.standIns != nil {
+		r.StandIns = make(map[string]string)
+		mark = func(secret string) string {
+			digest := m.digest(secret)
+			r.StandIns[digest] = m.standIns.Of(secret)
+			return digest
+		}
+	}
+	p := m.pass(mark)
 	p.clean = &m.clean
 	p.request(&r.Request)
 	before := len(r.Answer.Body)

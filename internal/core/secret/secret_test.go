@@ -20,7 +20,7 @@ import (
 )
 
 func newMasker(except ...string) *secret.Masker {
-	return secret.NewMasker([]byte("key of this environment"), secret.NewRules([]string{"berth_pin", "z", ""}, except))
+	return secret.NewMasker([]byte("key of this environment"), secret.NewRules([]string{"berth_pin", "z", ""}, except), nil)
 }
 
 // shown is a text with each digest written as M.
@@ -112,7 +112,7 @@ func TestHeadersAndAddresses(t *testing.T) {
 	session, _, _ := strings.Cut(masked.Request.Header.Get("Cookie"), ";")
 	assert.True(t, strings.HasPrefix(masked.Answer.Header[0].Value, session), "equal secrets stay recognisable as equal")
 	another := *r
-	secret.NewMasker([]byte("another"), secret.NewRules(nil, nil)).Mask(&another)
+	secret.NewMasker([]byte("another"), secret.NewRules(nil, nil), nil).Mask(&another)
 	assert.NotEqual(t, session, strings.Split(another.Request.Header.Get("Cookie"), ";")[0])
 	assert.Equal(t, "Bearer s3cret-token", asReceived.Get("Authorization"), "the call's own headers are untouched")
 

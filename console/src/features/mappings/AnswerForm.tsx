@@ -43,6 +43,13 @@ const hasText: Partial<Record<MappingDraft['kind'], 'json' | 'xml' | 'text'>> = 
   upstream: 'json',
 };
 
+/** The language of a body that is text: what its media type says it is. */
+function languageOf(draft: MappingDraft): 'json' | 'xml' | 'text' {
+  const type = draft.headers.find(({ name }) => name.toLowerCase() === 'content-type')?.value ?? '';
+  if (draft.kind !== 'text') return hasText[draft.kind] ?? 'text';
+  return /[/+]json\b/i.test(type) ? 'json' : /[/+]xml\b/i.test(type) ? 'xml' : 'text';
+}
+
 /** A redirect has a status of its own; other kinds do not have that. */
 function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<MappingDraft> {
   if (kind === 'redirect' && !draft.status.startsWith('3')) return { kind, status: '302' };
@@ -51,6 +58,7 @@ function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<Mappin
 }
 
 export function AnswerForm({ service, draft, faults, change }: Props) {
+  const language = languageOf(draft);
   return (
     <>
       {draft.kind !== 'upstream' && (
@@ -82,17 +90,24 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
               </label>
             ))}
           </fieldset>
-          {(draft.kind === 'json' || draft.kind === 'xml') && (
-            <Button
-              look="bare"
-              className="h-6"
-              disabled={draft.kind === 'json' && jsonFault(draft.body) !== ''}
-              onClick={() => change({ body: pretty(draft.body) })}
-            >
-              Lay out
-            </Button>
-          )}
+          {(draft.kind === 'json' || draft.kind === 'xml' || draft.kind === 'text') &&
+            language !== 'text' && (
+              <Button
+                look="bare"
+                className="h-6"
+                disabled={language === 'json' && jsonFault(draft.body) !== ''}
+                onClick={() => change({ body: pretty(draft.body) })}
+              >
+                Lay out
+              </Button>
+            )}
         </div>
+        {draft.recorded && (
+          <p className="text-dim text-xs">
+            Recorded: the very bytes come back until the body is edited; then its coding, ETag and digests
+            follow what is sent.
+          </p>
+        )}
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
         {draft.kind === 'upstream' && <UpstreamFields draft={draft} change={change} />}
@@ -110,7 +125,7 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
             <CodeEditor
               label={draft.kind === 'upstream' ? 'Edit of the answer' : 'Body of the answer'}
-              language={hasText[draft.kind] ?? 'text'}
+              language={language}
               value={draft.body}
               onChange={(body) => change({ body })}
             />

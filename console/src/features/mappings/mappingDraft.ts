@@ -36,6 +36,7 @@ export interface MappingDraft {
   example: string; // of the contract; "" for data drawn from it
   impair: string; // JSON: trouble that goes with every answer; "" for none
   send: string; // JSON: steps that edit the request to the upstream; "" for none
+  recorded: string; // JSON: how a recorded answer came; "" for none
 }
 
 let lastKey = 0;
@@ -68,6 +69,7 @@ export function emptyDraft(): MappingDraft {
     example: '',
     send: '',
     impair: '',
+    recorded: '',
   };
 }
 
@@ -92,6 +94,7 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     headers: (answer.headers ?? []).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
     ),
+    recorded: answer.recorded ? writeExact(answer.recorded) : '',
     ...bodyOf(answer),
   };
 }
@@ -275,6 +278,7 @@ export function documentOf(draft: MappingDraft): string {
     ['status', status],
     ['headers', JSON.stringify(headers)],
   ];
+  if (draft.recorded) body.push(['recorded', draft.recorded]);
   const answer = draft.kind === 'upstream' ? body : [...head, ...body];
   return object([
     ...(draft.id ? [['id', JSON.stringify(draft.id)] as [string, string]] : []),

@@ -8,7 +8,8 @@ import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
-import { makeMappings, recordedCalls } from './queries';
+import { MakingFields } from './MakingFields';
+import { type Making, makeMappings, recordedCalls } from './queries';
 import { RecordingReportView } from './RecordingReportView';
 
 interface Props {
@@ -43,16 +44,17 @@ const lineOf = (call: RecordedCall) => `${call.method} ${call.path}${call.query 
 
 function Choice({ service, recording, onReport }: Props) {
   const queries = useQueryClient();
-  const query = useQuery(recordedCalls(service, recording.id, false));
+  const query = useQuery(recordedCalls(service, recording.id));
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [filter, setFilter] = useState('');
+  const [how, setHow] = useState<Making>({});
   const shown = (query.data?.items ?? []).filter((call) =>
     lineOf(call).toLowerCase().includes(filter.trim().toLowerCase()),
   );
   const chosen = shown.filter((call) => !left.has(call.id)).map((call) => call.id);
-  const preview = useMutation({ mutationFn: () => makeMappings(service, recording.id, true, chosen) });
+  const preview = useMutation({ mutationFn: () => makeMappings(service, recording.id, true, chosen, how) });
   const make = useMutation({
-    mutationFn: () => makeMappings(service, recording.id, false, chosen),
+    mutationFn: () => makeMappings(service, recording.id, false, chosen, how),
     onSuccess: async (report) => {
       onReport(report);
       await queries.invalidateQueries({ queryKey: keys.services() });
@@ -93,6 +95,13 @@ function Choice({ service, recording, onReport }: Props) {
             ))}
             {shown.length === 0 && <li className="px-3 py-2 text-dim">No call has that in it.</li>}
           </ul>
+          <MakingFields
+            how={how}
+            change={(next) => {
+              setHow(next);
+              preview.reset();
+            }}
+          />
           {preview.data && <RecordingReportView report={preview.data} />}
           {preview.error && <p className="text-bad text-xs">{preview.error.message}</p>}
           <div className="flex gap-2">

@@ -22,9 +22,7 @@ export function RecordingReportView({ report }: { report: RecordingReport }) {
         {mappings.map(({ mapping, outcome, notes }) => (
           <li key={mapping.id}>
             <span className="inline-block w-20 text-dim">{outcome}</span>
-            <span className="font-mono text-xs">
-              {[mapping.call.method].flat().join('|')} {mapping.call.path}
-            </span>{' '}
+            <span className="font-mono text-xs">{mapping.id}</span>{' '}
             <span className="text-dim text-xs">{notes.join('; ')}</span>
           </li>
         ))}

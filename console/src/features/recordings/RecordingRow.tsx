@@ -34,6 +34,7 @@ export function RecordingRow({ service, recording, onReport }: Props) {
         <span className="text-dim text-xs">
           {count(recording.calls, 'call')}, {moment(recording.started)}
           {recording.by && `, by ${recording.by}`}
+          {recording.ended && `; it ended by itself: ${recording.ended}`}
         </span>
       </span>
       <span className="flex items-center gap-2">

@@ -4,7 +4,7 @@ import type { Recording, RecordingReport } from '@/api/types';
 import { clock, count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
-import { recordedCalls, stopRecording } from './queries';
+import { latestCalls, stopRecording } from './queries';
 
 interface Props {
   service: string;
@@ -15,7 +15,7 @@ interface Props {
 /** A recording that runs: what it captured lately, and how to end it. */
 export function RunningRecording({ service, recording, onStopped }: Props) {
   const queries = useQueryClient();
-  const { data } = useQuery(recordedCalls(service, recording.id, true));
+  const { data } = useQuery(latestCalls(service, recording.id, 6));
   const stop = useMutation({
     mutationFn: (onlyKeep: boolean) => stopRecording(service, recording.id, onlyKeep),
     onSuccess: async (report) => {
@@ -31,7 +31,7 @@ export function RunningRecording({ service, recording, onStopped }: Props) {
         <p role="status">
           <strong className="text-upstream">Recording “{recording.name}”</strong>{' '}
           <span className="text-dim">
-            since {clock(recording.started)}, {count(calls.length, 'call')} captured
+            since {clock(recording.started)}, {count(recording.calls, 'call')} captured
           </span>
         </p>
         <Button look="main" disabled={stop.isPending} onClick={() => stop.mutate(false)}>
@@ -42,15 +42,12 @@ export function RunningRecording({ service, recording, onStopped }: Props) {
         </Button>
       </div>
       <ol className="font-mono text-xs">
-        {calls
-          .slice(-6)
-          .reverse()
-          .map((call) => (
-            <li key={call.id}>
-              <span className="text-dim">{clock(call.at)}</span> {call.method} {call.path}
-              {call.query && `?${call.query}`} <span className="text-dim">{call.status}</span>
-            </li>
-          ))}
+        {calls.toReversed().map((call) => (
+          <li key={call.id}>
+            <span className="text-dim">{clock(call.at)}</span> {call.method} {call.path}
+            {call.query && `?${call.query}`} <span className="text-dim">{call.status}</span>
+          </li>
+        ))}
       </ol>
     </div>
   );

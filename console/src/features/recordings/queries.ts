@@ -14,12 +14,29 @@ export function recordingList(service: string) {
   });
 }
 
-export function recordedCalls(service: string, id: string, running: boolean) {
+export function recordedCalls(service: string, id: string) {
   return queryOptions({
     queryKey: keys.recordedCalls(service, id),
     queryFn: () => send<{ items: RecordedCall[] }>(`${of(service)}/${part(id)}/calls`),
-    refetchInterval: running ? 700 : false,
   });
+}
+
+/** The last calls of a recording that runs. */
+export function latestCalls(service: string, id: string, last: number) {
+  return queryOptions({
+    queryKey: keys.latestCalls(service, id),
+    queryFn: () => send<{ items: RecordedCall[] }>(`${of(service)}/${part(id)}/calls?last=${last}`),
+    refetchInterval: 700,
+  });
+}
+
+/** What becomes of mappings that ask for the same; "" decides by who made them. */
+export type Existing = '' | 'keep' | 'replace' | 'follow';
+
+/** How mappings are made of recorded calls. */
+export interface Making {
+  existing?: Exclude<Existing, ''>;
+  fold?: boolean;
 }
 
 /** Which calls a recording captures; empty lists do not restrict it. */
@@ -42,7 +59,7 @@ export function recordingTrial(service: string, filter: RecordingFilter) {
   });
 }
 
-export function startRecording(service: string, start: { name: string } & RecordingFilter) {
+export function startRecording(service: string, start: { name: string; end?: Making } & RecordingFilter) {
   return send<Recording>(of(service), { method: 'POST', body: JSON.stringify(start) });
 }
 
@@ -53,10 +70,10 @@ export function stopRecording(service: string, id: string, onlyKeep: boolean) {
   });
 }
 
-export function makeMappings(service: string, id: string, dryRun: boolean, calls?: string[]) {
+export function makeMappings(service: string, id: string, dryRun: boolean, calls: string[], how: Making) {
   return send<RecordingReport>(`${of(service)}/${part(id)}/mappings`, {
     method: 'POST',
-    body: JSON.stringify({ dryRun, calls }),
+    body: JSON.stringify({ dryRun, calls, ...how }),
   });
 }
 

@@ -119,7 +119,7 @@ func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answ
 		return mappedFault(version, written)
 	case written.XML != nil:
 		body, contentType := wrap(version, a.Body)
-		a.Body, a.Header = body, slices.Clone(a.Header)
+		a.Body, a.Header, a.Wire = body, slices.Clone(a.Header), nil
 		for i, f := range a.Header {
 			if f.Name == "Content-Type" && f.Value == "application/xml" {
 				a.Header[i].Value = contentType

@@ -1,0 +1,71 @@
+package match
+
+import (
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec"
+)
+
+// named counts by how many conditions each parameter, field or part is named.
+type named map[string]map[string]int // "query" → "season" → 1
+
+func namedIn(conditions []spec.Condition) named {
+	n := named{"query": {}, "form": {}, "part": {}}
+	n.add(conditions)
+	return n
+}
+
+func (n named) add(conditions []spec.Condition) {
+	for _, c := range conditions {
+		for part, name := range map[string]string{"query": c.Query, "form": c.Form, "part": c.Part} {
+			if name != "" {
+				n[part][name]++
+			}
+		}
+		for _, group := range [][]spec.Condition{c.All, c.Any, c.None} {
+			n.add(group)
+		}
+	}
+}
+
+// only forbids what no condition names, and what comes more often than it is named.
+func (k Compiler) only(s spec.Condition) condition {
+	allowed, except := k.named[s.Only], s.Except
+	names := "none"
+	if len(allowed) > 0 {
+		sorted := make([]string, 0, len(allowed))
+		for name := range allowed {
+			sorted = append(sorted, name)
+		}
+		slices.Sort(sorted)
+		names = "only " + strings.Join(sorted, ", ")
+	}
+	all := map[string]func(*Facts) url.Values{"query": (*Facts).query, "form": (*Facts).form, "part": (*Facts).parts}[s.Only]
+	return condition{subject: s.Only, check: func(f *Facts) *call.Finding {
+		excess, worst := "", 0
+		for name, values := range all(f) {
+			more := len(values) - allowed[name]
+			if more <= 0 || slices.Contains(except, name) || s.Only == "query" && f.Noise != nil && f.Noise(name) {
+				continue
+			}
+			if worst == 0 || name < excess {
+				excess, worst = name, len(values)
+			}
+		}
+		if worst == 0 {
+			return nil
+		}
+		unmet := &call.Finding{Code: call.TooMany, Part: s.Only + " " + excess, Seen: strconv.Quote(all(f)[excess][0]), Expected: names}
+		if allowed[excess] > 0 {
+			unmet.Code, unmet.Seen, unmet.Expected = call.TooOften, strconv.Itoa(worst), strconv.Itoa(allowed[excess])
+		}
+		if f.Hide != nil {
+			f.Hide(unmet)
+		}
+		return unmet
+	}}
+}
