@@ -39,7 +39,7 @@ type Status struct {
 	CallsMissing string `json:"callsMissing,omitempty"`
 	// Recording are the recordings that run, Relaying the services that relay.
 	Recording []RunningRecording `json:"recording,omitempty"`
-	Relaying  []string `json:"relaying,omitempty"`
+	Relaying  []string           `json:"relaying,omitempty"`
 	// Impaired are the targets of the impairments that are on, none being an empty
 	// list; ImpairmentsOff is set when all are switched off.
 	Impaired       []string `json:"impaired"`
