@@ -94,7 +94,7 @@ func TestListedHostsAreAnsweredThroughTheProxy(t *testing.T) {
 	assert.ErrorContains(t, err, `host "Office.Example" is listed by service "office"`)
 	other.Hosts = []string{"https://x"}
 	_, err = s.api.PutService(t.Context(), "other", other, "")
-	assert.ErrorContains(t, err, "without scheme, port and path")
+	assert.ErrorContains(t, err, "without scheme and port")
 	_, pac := get(t, http.DefaultClient, s.control+"/proxy.pac")
 	assert.Regexp(t, `if \(host === "office.example"\) return "PROXY 127.0.0.1:\d+";`, pac)
 }
@@ -285,4 +285,48 @@ func TestAConnectionThatIsGivenUp(t *testing.T) {
 		list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "CONNECT"})
 		return err == nil && len(list.Items) == 1 && list.Items[0].By == "not-intercepted"
 	}, 5*time.Second, 50*time.Millisecond)
+}
+
+// A program that calls the real thing says its whole path: several services share a host
+// by it, no base path is doubled, and what none of them takes goes where it was meant to.
+func TestServicesShareAHost(t *testing.T) {
+	s, client := proxied(t)
+	real := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.URL.Path) }))
+	defer real.Close()
+	for _, document := range []string{
+		`{"name": "slots", "hosts": ["harbour.example/v1"], "upstream": "` + real.URL + `/v1", "mode": "relay"}`,
+		`{"name": "notes", "hosts": ["harbour.example/v1/notes"], "upstream": "` + real.URL + `/v1/notes", "mode": "relay"}`,
+		`{"name": "dome", "hosts": ["dome.example"], "upstream": "` + real.URL + `/api", "mode": "relay"}`,
+	} {
+		status, _, body := s.request("POST /services", document)
+		require.Equal(t, 201, status, body)
+	}
+	for address, want := range map[string][2]string{ // what the real thing is asked, and who asks
+		"http://harbour.example/v1/slots":    {"/v1/slots", "slots"},
+		"https://harbour.example/v1":         {"/v1/", "slots"},
+		"https://harbour.example/v1/notes/7": {"/v1/notes/7", "notes"},
+		"http://harbour.example/v10":         {"harbour.example was not reached: its host name \"harbour.example\" is not known here.\n", ""},
+		"https://harbour.example/elsewhere":  {"harbour.example:443 was not reached: its host name \"harbour.example\" is not known here.\n", ""},
+		"http://dome.example/api/dues":       {"/api/dues", "dome"},
+		"http://dome.example/dues":           {"/api/dues", "dome"},
+	} {
+		resp, body := get(t, client, address)
+		assert.Equal(t, want[0], body, address)
+		id, _, _ := strings.Cut(strings.TrimPrefix(resp.Header.Get("Rapid-Mimic"), "call="), ",")
+		if want[1] == "" {
+			assert.Empty(t, id, "passed on unread")
+			continue
+		}
+		detail, err := s.api.Call(t.Context(), id)
+		require.NoError(t, err)
+		assert.Equal(t, want[1], detail.Service, address)
+		again, err := exec.Command("sh", "-c", detail.Curl+" --silent").Output()
+		require.NoError(t, err, detail.Curl)
+		assert.Equal(t, want[0], string(again), "repeated: %s", detail.Curl)
+	}
+	for hosts, why := range map[string]string{"DOME.example": `host "DOME.example" is listed by service "dome"`, "dome.example/": "or one with a path such as office.example/v1"} {
+		status, _, body := s.request("POST /services", `{"name": "other", "hosts": ["`+hosts+`"]}`)
+		assert.Equal(t, 422, status)
+		assert.Contains(t, fmt.Sprint(body), why)
+	}
 }

@@ -20,8 +20,9 @@ type Service struct {
 	// Name is unique in the environment and stands in the address.
 	Name  string `json:"name"`
 	Title string `json:"title,omitempty"`
-	// Hosts are names of hosts whose calls are for the service, whole paths and
-	// all: through the proxy, or by the Host header.
+	// Hosts are names of hosts whose calls are for the service, through the proxy or by
+	// the Host header: office.example, or those below a path of it, office.example/v1.
+	// Of several that fit a call the longest counts.
 	Hosts []string `json:"hosts,omitempty"`
 	// Upstream is the base URL of the real thing behind the service.
 	Upstream string `json:"upstream,omitempty"`
@@ -139,8 +140,8 @@ func (s Service) faults() (items []problem.Item) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})
 	}
 	for i, host := range s.Hosts {
-		if !hostName.MatchString(host) {
-			items = append(items, problem.Item{At: "/hosts/" + strconv.Itoa(i), Detail: fmt.Sprintf("a host is a name such as office.example, without scheme, port and path, not %q", host)})
+		if name, base := SplitHost(host); !hostName.MatchString(name) || base != "" && !hostBase.MatchString(base) {
+			items = append(items, problem.Item{At: "/hosts/" + strconv.Itoa(i), Detail: fmt.Sprintf("a host is a name such as office.example, or one with a path such as office.example/v1, without scheme and port, not %q", host)})
 		}
 	}
 	items = append(items, s.upstreamFaults()...)
@@ -158,6 +159,18 @@ func (s Service) faults() (items []problem.Item) {
 	}
 	return items
 }
+
+// SplitHost takes an entry of Hosts apart: its name in lower case, and the path that its
+// calls are below, "" for all.
+func SplitHost(entry string) (name, base string) {
+	if i := strings.IndexByte(entry, '/'); i >= 0 {
+		entry, base = entry[:i], entry[i:]
+	}
+	return strings.ToLower(entry), base
+}
+
+// hostBase is a path without an end to fall off: /v1, /a/b.
+var hostBase = regexp.MustCompile(`^(/[A-Za-z0-9._~!$&'()*+,;=:@%-]+)+$`)
 
 var hostName = regexp.MustCompile(`^[A-Za-z0-9]([A-Za-z0-9.-]{0,252}[A-Za-z0-9])?$`)
 

@@ -365,8 +365,12 @@ func (a *app) assembleProxy(definitions *catalog.Catalog, answering *traffic.Han
 	a.proxied = traffic.NewListener(a.proxyListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.proxy = a.server(traffic.NewProxy(traffic.ProxyConfig{
 		Handler: answering, Certificate: ca.Certificate, Logger: a.logger, Only: a.config.OpenProxy || a.config.NoUpstream, Asks: a.config.ProxyAsks,
-		Listed: func(host string) bool { return definitions.Snapshot().OnHost(host) != nil },
-		Dial:   a.outgoing(false).Dial,
+		Listed: func(host string) bool { return definitions.Snapshot().ListsHost(host) },
+		Taken: func(host, path string) bool {
+			service, _ := definitions.Snapshot().OnHost(host, path)
+			return service != nil
+		},
+		Dial: a.outgoing(false).Dial,
 	}))
 	a.proxy.ConnState = a.proxied.Track
 }

@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -45,7 +47,10 @@ func (s *server) getPAC(c *gin.Context) {
 	if err == nil && proxy.Host != "" {
 		for _, service := range s.Catalog.Snapshot().Services() {
 			for _, host := range service.Spec.Hosts {
-				tests = append(tests, fmt.Sprintf("host === %q", strings.ToLower(host)))
+				name, _ := spec.SplitHost(host)
+				if test := fmt.Sprintf("host === %q", name); !slices.Contains(tests, test) {
+					tests = append(tests, test)
+				}
 			}
 		}
 	}

@@ -96,14 +96,29 @@ func (s *server) getCall(c *gin.Context) {
 	c.PureJSON(http.StatusOK, s.callDetail(r))
 }
 
+// addressed is the request of a call as it is made to the traffic port: what came through
+// the proxy, or by its host, is told its service and its lane by the address.
+func (s *server) addressed(r *call.Record) call.Request {
+	asked := r.Request
+	if on, _ := s.Catalog.Snapshot().OnHost(asked.HostName(), asked.Address); on == nil || on.Spec.Name != r.Service {
+		return asked
+	}
+	asked.Address = "/" + r.Service + asked.Path
+	if r.Lane != "" {
+		asked.Address = "/@" + r.Lane + asked.Address
+	}
+	return asked
+}
+
 func (s *server) callDetail(r *call.Record) api.CallDetail {
 	detail := api.CallDetail{
 		Call: callView(r.Summary()), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},
-		Curl:    r.Request.Repeat(s.TrafficURL, call.POSIX), PowerShell: r.Request.Repeat(s.TrafficURL, call.PowerShell),
 	}
+	repeated := s.addressed(r)
+	detail.Curl, detail.PowerShell = repeated.Repeat(s.TrafficURL, call.POSIX), repeated.Repeat(s.TrafficURL, call.PowerShell)
 	if x := r.Upstream; x != nil {
 		view := api.Exchange{Method: x.Method, Target: x.Target, Request: message(headerLines(x.RequestHeader), x.RequestBody, int64(len(x.RequestBody)))}
 		if x.Answer.Status != 0 {

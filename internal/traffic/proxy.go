@@ -40,8 +40,10 @@ const trustingMax = 4096
 // ProxyConfig is what a Proxy works with.
 type ProxyConfig struct {
 	Handler *Handler // answers the calls of services
-	// Listed reports whether a service lists a host, given without its port.
+	// Listed reports whether a service lists a host, given without its port, or a path of
+	// it; Taken whether a call to it, by its escaped path, is for one.
 	Listed func(host string) bool
+	Taken  func(host, path string) bool
 	// Certificate makes the certificate for a host that is intercepted.
 	Certificate func(host string) (*tls.Certificate, error)
 	// Dial makes the connections of tunnels, to where it may.
@@ -69,11 +71,17 @@ func (p *Proxy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		p.connect(w, r)
 	case r.URL.Host == "":
 		p.rootPage(w)
-	case p.Listed(hostOf(r.URL.Host)):
+	case p.Taken(hostOf(r.URL.Host), r.URL.EscapedPath()):
 		r.Host = r.URL.Host
 		p.Handler.ServeHTTP(w, r.WithContext(withProxyUser(r.Context(), userOf(r))))
 	default:
-		p.forward(w, r)
+		address := r.URL.Host
+		if r.URL.Port() == "" {
+			address = net.JoinHostPort(r.URL.Hostname(), "80")
+		}
+		if p.Listed(hostOf(r.URL.Host)) || p.allowed(w, address) {
+			p.forward(w, r, "http", r.URL.Host)
+		}
 	}
 }
 
@@ -172,6 +180,10 @@ func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	handler := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Host == "" {
 			r.Host = address
+		}
+		if !p.Taken(hostOf(r.Host), r.URL.EscapedPath()) {
+			p.forward(w, r, "https", address)
+			return
 		}
 		p.Handler.ServeHTTP(w, r.WithContext(withProxyUser(r.Context(), user)))
 	})
@@ -300,21 +312,15 @@ func closeWrite(conn net.Conn) {
 	_ = conn.Close()
 }
 
-// forward passes a call in plain HTTP on, unread and not logged.
-func (p *Proxy) forward(w http.ResponseWriter, r *http.Request) {
-	address := r.URL.Host
-	if r.URL.Port() == "" {
-		address = net.JoinHostPort(r.URL.Hostname(), "80")
-	}
-	if !p.allowed(w, address) {
-		return
-	}
+// forward passes a call on to a host, unread and not logged: one in plain HTTP, or one
+// to a host of which services list other paths.
+func (p *Proxy) forward(w http.ResponseWriter, r *http.Request, scheme, host string) {
 	out := r.Clone(r.Context())
-	out.RequestURI, out.URL = "", &url.URL{Scheme: "http", Host: r.URL.Host, Path: r.URL.Path, RawPath: r.URL.RawPath, RawQuery: r.URL.RawQuery}
+	out.RequestURI, out.URL = "", &url.URL{Scheme: scheme, Host: host, Path: r.URL.Path, RawPath: r.URL.RawPath, RawQuery: r.URL.RawQuery}
 	out.Header = http.Header(engine.WithoutHints(engine.EndToEnd(map[string][]string(r.Header))))
 	resp, err := p.Handler.Upstream.RoundTrip(out)
 	if err != nil {
-		p.unreached(w, r.URL.Host, err)
+		p.unreached(w, host, err)
 		return
 	}
 	defer resp.Body.Close()

@@ -24,18 +24,11 @@ func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Servic
 		return nil, false, nameTaken(s.Name)
 	}
 	if old == nil {
-		if err := c.checkHosts(ctx, s, nil, snapshot); err != nil {
-			return nil, false, err
-		}
 		if demandsOne(ifMatch) {
 			return nil, false, notFound("service", nameOrID, snapshot.Names())
 		}
-		if err := checkOtherwise(s, nil); err != nil {
-			return nil, false, err
-		}
-		edit := c.editLocked()
-		service = edit.putService(nil, c.newServiceLocked(s), parts{})
-		return service, true, edit.commit(ctx)
+		service, err = c.createLocked(ctx, s)
+		return service, true, err
 	}
 	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
 		return old, false, err
@@ -68,14 +61,15 @@ func (c *Catalog) checkHosts(ctx context.Context, s spec.Service, old *Service, 
 	var items []problem.Item
 	for i, host := range s.Hosts {
 		item := problem.Item{At: "/hosts/" + strconv.Itoa(i)}
-		other := snapshot.OnHost(host)
+		other := snapshot.lister(host)
 		if old != nil && slices.Contains(old.Spec.Hosts, host) {
 			continue
 		}
 		if other != nil && other != old {
 			item.Detail = fmt.Sprintf("host %q is listed by service %q", host, other.Spec.Name)
 		} else if c.hosts != nil {
-			confirm, err := c.hosts(host)
+			name, _ := spec.SplitHost(host)
+			confirm, err := c.hosts(name)
 			switch {
 			case err != nil:
 				item.Detail = fmt.Sprintf("host %q cannot be listed: %v", host, err)
@@ -99,8 +93,9 @@ func (c *Catalog) PublicHosts() (hosts []string) {
 	}
 	for _, service := range c.Snapshot().Services() {
 		for _, host := range service.Spec.Hosts {
-			if confirm, err := c.hosts(host); confirm || err != nil {
-				hosts = append(hosts, host)
+			name, _ := spec.SplitHost(host)
+			if confirm, err := c.hosts(name); (confirm || err != nil) && !slices.Contains(hosts, name) {
+				hosts = append(hosts, name)
 			}
 		}
 	}
@@ -162,6 +157,13 @@ func (c *Catalog) CreateService(ctx context.Context, s spec.Service) (*Service, 
 	defer c.mu.Unlock()
 	if c.Snapshot().Named(s.Name) != nil {
 		return nil, nameTaken(s.Name)
+	}
+	return c.createLocked(ctx, s)
+}
+
+func (c *Catalog) createLocked(ctx context.Context, s spec.Service) (*Service, error) {
+	if err := c.checkHosts(ctx, s, nil, c.Snapshot()); err != nil {
+		return nil, err
 	}
 	if err := checkOtherwise(s, nil); err != nil {
 		return nil, err

@@ -25,7 +25,7 @@ import (
 type Snapshot struct {
 	services []*Service // by name
 	byName   map[string]*Service
-	byHost   map[string]*Service // lower case; nil when no service lists one
+	byHost   map[string][]hosted // lower case; nil when no service lists one
 
 	impairments impairments
 	scenarios   map[string]*Scenario
@@ -61,13 +61,50 @@ func (s *Snapshot) Find(nameOrID string) *Service {
 // Named returns the service with exactly this name, else nil.
 func (s *Snapshot) Named(name string) *Service { return s.byName[name] }
 
-// OnHost returns the service that lists a host, given without its port, else
-// nil.
-func (s *Snapshot) OnHost(host string) *Service {
+// hosted is an entry of the hosts of a service.
+type hosted struct {
+	base    string // path that its calls are below, "" for all
+	service *Service
+}
+
+// OnHost returns the service that a call to a host, given without its port, is for by
+// its escaped path, with the part of that which stands for the service; nil when none is
+// listed for it.
+func (s *Snapshot) OnHost(host, address string) (service *Service, base string) {
 	if len(s.byHost) == 0 {
-		return nil
+		return nil, ""
 	}
-	return s.byHost[strings.ToLower(host)]
+	for _, h := range s.byHost[strings.ToLower(host)] { // the longest first
+		if below(address, h.base) {
+			if base = h.base; base == "" && h.service.Upstream != nil { // a program that calls the real thing says its whole path
+				if own := strings.TrimSuffix(h.service.Upstream.EscapedPath(), "/"); below(address, own) {
+					base = own
+				}
+			}
+			return h.service, base
+		}
+	}
+	return nil, ""
+}
+
+// below reports whether a path is base or what is below it.
+func below(path, base string) bool {
+	rest, ok := strings.CutPrefix(path, base)
+	return ok && (base == "" || rest == "" || rest[0] == '/')
+}
+
+// ListsHost reports whether a service lists a host, or a path of it.
+func (s *Snapshot) ListsHost(host string) bool { return len(s.byHost[strings.ToLower(host)]) > 0 }
+
+// lister is the service that has this very entry among its hosts, nil for none.
+func (s *Snapshot) lister(entry string) *Service {
+	host, base := spec.SplitHost(entry)
+	for _, h := range s.byHost[host] {
+		if h.base == base {
+			return h.service
+		}
+	}
+	return nil
 }
 
 // Names lists the names of all services.
@@ -105,10 +142,14 @@ func (s *Snapshot) index() {
 		s.byName[service.Spec.Name] = service
 		for _, host := range service.Spec.Hosts {
 			if s.byHost == nil {
-				s.byHost = make(map[string]*Service)
+				s.byHost = make(map[string][]hosted)
 			}
-			s.byHost[strings.ToLower(host)] = service
+			name, base := spec.SplitHost(host)
+			s.byHost[name] = append(s.byHost[name], hosted{base, service})
 		}
+	}
+	for _, entries := range s.byHost {
+		slices.SortStableFunc(entries, func(a, b hosted) int { return cmp.Compare(len(b.base), len(a.base)) })
 	}
 }
 

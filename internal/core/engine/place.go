@@ -21,8 +21,9 @@ import (
 func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
 	p := &Placed{ctx: ctx, snapshot: e.definitions.Snapshot(), foreign: e.foreign(r)}
 	inAddress := ""
-	if p.Service = p.snapshot.OnHost(r.HostName()); p.Service != nil {
-		if r.Path = r.Address; r.Path == "" {
+	var base string
+	if p.Service, base = p.snapshot.OnHost(r.HostName(), r.Address); p.Service != nil {
+		if r.Path = r.Address[len(base):]; r.Path == "" {
 			r.Path = "/"
 		}
 	} else {
