@@ -9,10 +9,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -429,4 +431,130 @@ func TestLoginsArePlayedBack(t *testing.T) {
 	s.run(t, "apply", folder)
 	status, _, _ := login("ida", "tide-ida-77")
 	assert.Equal(t, 404, status, "without the key nothing is known again")
+}
+
+// Whatever was asked of a server, in whatever order: each ask gets in playback what it
+// got, at its turn where that changed; what was never asked gets a miss.
+func TestPlaybackOfAnything(t *testing.T) {
+	turns := make(map[string]int)
+	var mu sync.Mutex
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		body, _ := io.ReadAll(r.Body)
+		query := r.URL.Query()
+		query.Del("_") // which says nothing
+		ask := r.Method + r.URL.Path + query.Encode() + string(body)
+		turns[ask]++
+		turn := 0
+		if strings.HasPrefix(r.URL.Path, "/turns") {
+			turn = turns[ask]
+		}
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = fmt.Fprintf(w, "{\"asked\": %q, \"turn\":%d}\n", ask, turn)
+	}))
+	defer server.Close()
+	s := start(t, config.Config{})
+	for seed := range uint64(6) {
+		chance := rand.New(rand.NewPCG(seed, 18))
+		some := func(texts ...string) string { return texts[chance.IntN(len(texts))] }
+		draw := func() (line, body string) {
+			query := some("", "", "a=1", "a=2", "a=1&b=1", "b=1&a=1", "a=1&a=1", "c=", "d=%20")
+			if body = some("", "", `{"n":1}`, `{"n":2}`, `{"n":1,"m":[1]}`, `[]`, "plain text", "<a><b>1</b></a>", "<a><b>1</b><b>1</b></a>"); body != "" {
+				return some("POST", "PUT") + " /" + some("things", "things/1", "turns") + "?" + query, body
+			}
+			return some("GET", "POST", "DELETE") + " /" + some("things", "things/1", "turns", "turns/2") + "?" + query, ""
+		}
+		key := func(line, body string) string { // two spellings of one ask are one
+			target, query, _ := strings.Cut(line, "?")
+			values, _ := url.ParseQuery(query)
+			return target + " " + values.Encode() + " " + body
+		}
+		name := fmt.Sprint("office-", seed)
+		document := spec.NewService(name)
+		document.Upstream, document.CORS = server.URL, false
+		_, err := s.api.CreateService(t.Context(), document)
+		require.NoError(t, err)
+		ask := func(line, body string) string {
+			resp, answer := s.send(strings.Replace(line, " ", " /"+name, 1), body)
+			if resp.StatusCode == 404 {
+				return "miss"
+			}
+			return answer
+		}
+		got := make(map[string][]string)
+		lines := make(map[string][2]string)
+		for _, recording := range []string{"one", "two"} {
+			_, err := s.api.StartRecording(t.Context(), name, api.RecordingStart{Name: recording, End: spec.RecordingEnd{Existing: "follow"}})
+			require.NoError(t, err)
+			for range 25 {
+				line, body := draw()
+				if answer := ask(strings.Replace(line, "?", some("?", "?_=7&"), 1), body); answer != "miss" {
+					k := key(line, body)
+					got[k], lines[k] = append(got[k], answer), [2]string{line, body}
+				}
+			}
+			_, err = s.api.StopRecording(t.Context(), name, recording, api.RecordingStop{})
+			require.NoError(t, err)
+		}
+		asked := make(map[string]int)
+		for range 150 {
+			line, body := draw()
+			k := key(line, body)
+			answers := got[k]
+			want := "miss"
+			if answers != nil {
+				want = answers[min(asked[k], len(answers)-1)]
+				asked[k]++
+			}
+			assert.Equal(t, want, ask(line, body), "seed %d, %s %s, turn %d of %d", seed, line, body, asked[k], len(answers))
+		}
+	}
+}
+
+// A recording ends with its recorder, as if that had stopped it, unless it was told to go
+// on.
+func TestARecordingEndsWithItsRecorder(t *testing.T) {
+	t.Parallel()
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "ebb") }))
+	defer upstream.Close()
+	s := start(t, config.Config{})
+	for _, name := range []string{"office", "annex"} {
+		document := spec.NewService(name)
+		document.Upstream = upstream.URL
+		_, err := s.api.CreateService(t.Context(), document)
+		require.NoError(t, err)
+	}
+	record := func(service string, flags ...string) *exec.Cmd {
+		cmd := exec.Command(binary, append([]string{"--url", s.control, "record", service, "--name", "left"}, flags...)...)
+		require.NoError(t, cmd.Start())
+		require.Eventually(t, func() bool {
+			found, err := s.api.Service(t.Context(), service)
+			return err == nil && found.Recording != nil
+		}, 10*time.Second, 20*time.Millisecond)
+		return cmd
+	}
+	left, going := record("office"), record("annex", "--keep-running")
+	_, body := s.send("GET /office/tide", "")
+	assert.Equal(t, "ebb", body)
+	require.Eventually(t, func() bool {
+		status, err := s.api.Status(t.Context())
+		return err == nil && slices.Contains(status.Recording, api.RunningRecording{Service: "office", Name: "left", Calls: 1})
+	}, 5*time.Second, 20*time.Millisecond)
+	for _, cmd := range []*exec.Cmd{left, going} {
+		require.NoError(t, cmd.Process.Kill())
+		_ = cmd.Wait() // it was killed
+	}
+	require.Eventually(t, func() bool {
+		r, err := s.api.Recording(t.Context(), "office", "left")
+		return err == nil && !r.Running
+	}, 15*time.Second, 100*time.Millisecond)
+	assert.Contains(t, s.run(t, "recording", "list", "office"), "kept, its recorder was gone")
+	assert.Contains(t, s.log.String(), "its recorder was gone")
+	upstream.Close()
+	_, body = s.send("GET /office/tide", "")
+	assert.Equal(t, "ebb", body, "it answers by itself")
+	r, err := s.api.Recording(t.Context(), "annex", "left")
+	require.NoError(t, err)
+	assert.True(t, r.Running)
 }

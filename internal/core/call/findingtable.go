@@ -32,7 +32,7 @@ var table = []entry{
 	{SecretDiffers, "{part} is another secret than expected", "a condition on a secret does not hold; neither value is told"},
 	{SecretUnknown, "{part} is a secret that was not recorded", "a condition knows a secret by its digest, and it is another one"},
 	{TooMany, "{part} is {seen}, expected {expected}", "the call has something that no condition names"},
-	{TooOften, "{part} is there {seen} times, expected {expected}", "the call has something more often than conditions name it"},
+	{TooOften, "{part} is there {seen} times, expected {expected}", "the call has something more or less often than conditions name it"},
 	{NoneHold, "none of: {among}", "no condition of a group of any holds"},
 	{ForbiddenHold, "conditions that must not hold, but do: {0}", "conditions of a group of none hold"},
 	{IfFalse, "if: the expression is false", "the expression of the mapping is false"},

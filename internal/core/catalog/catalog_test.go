@@ -21,6 +21,8 @@ type fakeStore struct {
 	applied []catalog.Applied // what came from a folder; kept from the changes
 	fail    error
 	panics  bool
+	// versions are those of every mapping, the newest first.
+	versions []catalog.MappingVersion
 }
 
 func (s *fakeStore) Load(context.Context) (catalog.Definitions, error) {
@@ -46,7 +48,7 @@ func (s *fakeStore) Revisions(context.Context, string) ([]catalog.StoredContract
 }
 
 func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
-	return nil, s.fail
+	return s.versions, s.fail
 }
 
 func (s *fakeStore) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {

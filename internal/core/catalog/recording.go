@@ -391,13 +391,14 @@ func (m *making) collide(made *Made, have *Mapping) error {
 		return err
 	case m.Existing == ExistingFollow:
 		followed, ok := following(have.Spec, made.Mapping)
-		if made.Outcome = Followed; !ok {
+		switch next = followed; {
+		case !ok:
 			made.Outcome = Kept
-			made.Notes = append(made.Notes, "it chooses among its answers, so that none can follow")
-		}
-		next = followed
-		if sameBut(have.Spec, followed) {
+			made.Notes = append(made.Notes, fmt.Sprintf("no answer can follow: it chooses among its answers, or has %d of them", spec.MaxSequence))
+		case sameBut(have.Spec, followed):
 			made.Outcome = Unchanged
+		default:
+			made.Outcome = Followed
 		}
 	case sameBut(have.Spec, next):
 		made.Outcome = Unchanged

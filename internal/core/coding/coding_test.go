@@ -90,3 +90,17 @@ func TestDecodeRefuses(t *testing.T) {
 	assert.Empty(t, coding.Name("Identity"))
 	assert.Equal(t, "berth N4", string(coding.Beginning("gzip", zipped[:len(zipped)-1], 1<<10)), "what came before the end")
 }
+
+func TestAccepted(t *testing.T) {
+	for _, c := range []struct {
+		lines []string
+		name  string
+		want  bool
+	}{
+		{nil, "gzip", false}, {[]string{"gzip, br"}, "gzip", true}, {[]string{"br", "GZIP;q=0.5"}, "gzip", true}, {[]string{"x-gzip"}, "gzip", true}, {[]string{"gzip"}, "x-gzip", true},
+		{[]string{"gzip;q=0"}, "gzip", false}, {[]string{"gzip; q=0.000, *"}, "gzip", false}, {[]string{"*"}, "zstd", true}, {[]string{"*;q=0"}, "zstd", false}, {[]string{"identity"}, "gzip", false},
+		{[]string{"gzip"}, "gzip, br", false}, {[]string{"gzip, br"}, "gzip, br", true},
+	} {
+		assert.Equal(t, c.want, coding.Accepted(c.lines, c.name), "%v %s", c.lines, c.name)
+	}
+}

@@ -79,7 +79,8 @@ type Compiler struct {
 	// Schema compiles a JSON Schema. The error says what is wrong with it.
 	Schema func(*tree.Node) (Schema, error)
 
-	named named // by the conditions that are being compiled
+	named named            // by the conditions that are being compiled
+	where []spec.Condition // those themselves
 }
 
 // Conditions compiles what a pattern asks. The fault names the place.
@@ -87,7 +88,7 @@ func (k Compiler) Conditions(p spec.Pattern) (*Conditions, *problem.Item) {
 	if len(p.Where) == 0 && p.If == "" {
 		return nil, nil
 	}
-	k.named = namedIn(p.Where)
+	k.named, k.where = namedIn(p.Where), p.Where
 	all, fault := k.all(p.Where, "/call/where")
 	if fault != nil {
 		return nil, fault

@@ -2,6 +2,7 @@ package match_test
 
 import (
 	"errors"
+	"strings"
 	"testing"
 	"time"
 
@@ -43,53 +44,81 @@ func (textSchema) Breach(value *tree.Node) string {
 
 func TestConditions(t *testing.T) {
 	for name, c := range map[string]struct{ where, body, want string }{
-		"query":                {`{query: season, equals: winter}`, "", ""},
-		"another value":        {`{query: season, equals: summer}`, "", `query season is "winter", expected "summer"`},
-		"a number as text":     {`{query: nights, equals: 3}`, "", ""},
-		"one of several":       {`{query: tag, equals: b}`, "", ""},
-		"not there":            {`{query: none, equals: a}`, "", `query none is missing, expected "a"`},
-		"forbidden":            {`{query: none, present: false}`, "", ""},
-		"forbidden, and there": {`{query: season, present: false}`, "", `query season is "winter", expected not to be there`},
-		"just there":           {`{query: season}`, "", ""},
-		"header, any case":     {`{header: X-KIND, starts: a}`, "", ""},
-		"ends":                 {`{header: x-kind, ends: z}`, "", `header x-kind is "abc", expected ending with "z"`},
-		"cookie":               {`{cookie: tier, oneOf: [gold, silver]}`, "", ""},
-		"not":                  {`{cookie: tier, not: gold}`, "", `cookie tier is "gold", expected anything but "gold"`},
-		"pattern":              {`{header: x-kind, pattern: '^[a-c]+$'}`, "", ""},
-		"length of a text":     {`{query: season, length: 6}`, "", ""},
-		"another length":       {`{query: season, length: 5}`, "", `query season is "winter", expected length 5`},
-		"characters":           {`{body: $.a, length: 2}`, `{"a": "é€"}`, ""},
-		"length of a list":     {`{body: $.a, length: 2}`, `{"a": [1, 2]}`, ""},
-		"length of an object":  {`{body: $.a, length: 1}`, `{"a": {"b": 1}}`, ""},
-		"length of a number":   {`{body: $.a, length: 1}`, `{"a": 7}`, `body $.a is 7, expected length 1`},
-		"body above":           {`{body: $.vessel.lengthMetres, above: 20}`, booking, ""},
-		"body below":           {`{body: $.vessel.lengthMetres, below: 20}`, booking, `body $.vessel.lengthMetres is 21.5, expected below 20`},
-		"a list's elements":    {`{body: '$.vessel.flags[*]', equals: GB}`, booking, ""},
-		"includes":             {`{body: $, includes: {vessel: {flags: [GB]}, nights: 3}}`, booking, ""},
-		"includes not":         {`{body: $, includes: {vessel: {flags: [SE]}}}`, booking, `expected including {"vessel":{"flags":["SE"]}}`},
-		"null":                 {`{body: $.agent, equals: null}`, booking, ""},
-		"no JSON":              {`{body: $.a, equals: 1}`, "text", `body $.a is missing, expected 1`},
-		"the whole text":       {`{text: true, contains: Gannet}`, booking, ""},
-		"form":                 {`{form: name, equals: Ida}`, "name=Ida&x=1", ""},
-		"XPath, prefixes free": {`{xml: '//other:manifest/other:line[2]', equals: "2"}`, manifest, ""},
-		"XPath, attribute":     {`{xml: '//manifest/@id', equals: M-7}`, manifest, ""},
-		"XPath, function":      {`{xml: 'count(//line)', equals: 2}`, manifest, ""},
-		"XPath, boolean":       {`{xml: 'count(//line) > 5'}`, manifest, `expected to be there`},
-		"XPath finds nothing":  {`{xml: //crane, equals: a}`, manifest, `xml //crane is missing, expected "a"`},
-		"part":                 {`{part: note, contains: fog}`, parts, ""},
-		"no such part":         {`{part: photo}`, parts, "part photo is missing, expected to be there"},
-		"schema":               {`{body: $.vessel.name, schema: {type: string}}`, booking, ""},
-		"schema, broken":       {`{body: $.nights, schema: {type: string}}`, booking, "body $.nights is 3, expected what the schema allows (got a number, want string)"},
-		"graphql name":         {`{graphql: name, equals: Berths}`, graphQL, ""},
-		"graphql type":         {`{graphql: type, equals: query}`, graphQL, `graphql type is "mutation", expected "query"`},
-		"graphql field":        {`{graphql: field, equals: book}`, graphQL, ""},
-		"no graphql":           {`{graphql: type, equals: query}`, booking, `graphql type is missing, expected "query"`},
-		"caller":               {`{caller: 10.2.0.0/16}`, "", ""},
-		"caller, one":          {`{caller: 10.2.3.5}`, "", `caller is "10.2.3.4:5000", expected one in 10.2.3.5`},
-		"any":                  {`{any: [{query: season, equals: summer}, {query: nights, equals: 3}]}`, "", ""},
-		"none of any":          {`{any: [{query: season, equals: summer}, {query: nights, equals: 4}]}`, "", `none of: query season is "winter", expected "summer"; query nights is "3", expected 4`},
-		"none":                 {`{none: [{query: season, equals: winter}]}`, "", "conditions that must not hold, but do: 1"},
-		"all":                  {`{all: [{query: season, equals: winter}, {query: nights, above: 3}]}`, "", `query nights is "3", expected above 3`},
+		"query":                        {`{query: season, equals: winter}`, "", ""},
+		"another value":                {`{query: season, equals: summer}`, "", `query season is "winter", expected "summer"`},
+		"a number as text":             {`{query: nights, equals: 3}`, "", ""},
+		"one of several":               {`{query: tag, equals: b}`, "", ""},
+		"not there":                    {`{query: none, equals: a}`, "", `query none is missing, expected "a"`},
+		"forbidden":                    {`{query: none, present: false}`, "", ""},
+		"forbidden, and there":         {`{query: season, present: false}`, "", `query season is "winter", expected not to be there`},
+		"just there":                   {`{query: season}`, "", ""},
+		"header, any case":             {`{header: X-KIND, starts: a}`, "", ""},
+		"ends":                         {`{header: x-kind, ends: z}`, "", `header x-kind is "abc", expected ending with "z"`},
+		"cookie":                       {`{cookie: tier, oneOf: [gold, silver]}`, "", ""},
+		"not":                          {`{cookie: tier, not: gold}`, "", `cookie tier is "gold", expected anything but "gold"`},
+		"pattern":                      {`{header: x-kind, pattern: '^[a-c]+$'}`, "", ""},
+		"length of a text":             {`{query: season, length: 6}`, "", ""},
+		"another length":               {`{query: season, length: 5}`, "", `query season is "winter", expected length 5`},
+		"characters":                   {`{body: $.a, length: 2}`, `{"a": "é€"}`, ""},
+		"length of a list":             {`{body: $.a, length: 2}`, `{"a": [1, 2]}`, ""},
+		"length of an object":          {`{body: $.a, length: 1}`, `{"a": {"b": 1}}`, ""},
+		"length of a number":           {`{body: $.a, length: 1}`, `{"a": 7}`, `body $.a is 7, expected length 1`},
+		"body above":                   {`{body: $.vessel.lengthMetres, above: 20}`, booking, ""},
+		"body below":                   {`{body: $.vessel.lengthMetres, below: 20}`, booking, `body $.vessel.lengthMetres is 21.5, expected below 20`},
+		"a list's elements":            {`{body: '$.vessel.flags[*]', equals: GB}`, booking, ""},
+		"includes":                     {`{body: $, includes: {vessel: {flags: [GB]}, nights: 3}}`, booking, ""},
+		"includes not":                 {`{body: $, includes: {vessel: {flags: [SE]}}}`, booking, `expected including {"vessel":{"flags":["SE"]}}`},
+		"null":                         {`{body: $.agent, equals: null}`, booking, ""},
+		"no JSON":                      {`{body: $.a, equals: 1}`, "text", `body $.a is missing, expected 1`},
+		"the whole text":               {`{text: true, contains: Gannet}`, booking, ""},
+		"form":                         {`{form: name, equals: Ida}`, "name=Ida&x=1", ""},
+		"XPath, prefixes free":         {`{xml: '//other:manifest/other:line[2]', equals: "2"}`, manifest, ""},
+		"XPath, attribute":             {`{xml: '//manifest/@id', equals: M-7}`, manifest, ""},
+		"XPath, function":              {`{xml: 'count(//line)', equals: 2}`, manifest, ""},
+		"XPath, boolean":               {`{xml: 'count(//line) > 5'}`, manifest, `expected to be there`},
+		"XPath finds nothing":          {`{xml: //crane, equals: a}`, manifest, `xml //crane is missing, expected "a"`},
+		"part":                         {`{part: note, contains: fog}`, parts, ""},
+		"no such part":                 {`{part: photo}`, parts, "part photo is missing, expected to be there"},
+		"the whole body, in any order": {`{body: $, equals: {nights: 3.0, agent: null, vessel: {flags: [NO, GB], name: Grey Gannet, lengthMetres: 21.5}}}`, booking, ""},
+		"a value of it differs":        {`{body: $, equals: {nights: 4, agent: null, vessel: {flags: [NO, GB], name: Grey Gannet, lengthMetres: 21.5}}}`, booking, "body $.nights is 3, expected 4"},
+		"an element of it differs":     {`{body: $.vessel, equals: {flags: [NO, SE], name: Grey Gannet, lengthMetres: 21.5}}`, booking, `body $.flags[1] is "GB", expected "SE"`},
+		"it has too few elements":      {`{body: $.vessel.flags, equals: [NO, GB, SE]}`, booking, `body $[2] is missing, expected "SE"`},
+		"it has one too many":          {`{body: $.vessel.flags, equals: [NO]}`, booking, `body $[1] is "GB", expected none`},
+		"a member is missing":          {`{body: $, equals: {a b: 1}}`, "{}", `body $['a b'] is missing, expected 1`},
+		"a member is too many":         {`{body: $, equals: {}}`, `{"it's": 1}`, `body $['it\'s'] is 1, expected none`},
+		"a number is no text":          {`{body: $, equals: {a: 1}}`, `{"a": "1"}`, `body $.a is "1", expected 1`},
+		"except":                       {`{body: $, equals: {a: 1, at: x}, except: [$.at, $.more, '$.list[1]']}`, `{"a": 1, "at": "y", "more": []}`, ""},
+		"except what is not there":     {`{body: $, equals: {a: 1, at: x}, except: [$.at]}`, `{"a": 1}`, ""},
+		"except an element":            {`{body: $, equals: [1, x], except: ['$[1]']}`, `[1, 2]`, ""},
+		"except, and another differs":  {`{body: $, equals: {a: 1, at: x}, except: [$.at]}`, `{"a": 2, "at": "y"}`, "body $.a is 2, expected 1"},
+		"a digest of the body":         {`{text: true, digest: "sha256:2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"}`, "foo", ""},
+		"a digest of another body":     {`{text: true, digest: "sha256:2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"}`, "bar", `body is "sha256:fcde2b2edba56bf408601fb721fe9b5c338d10ee429ea04fae5511b68fbf8fb9", expected sha256:2c26`},
+		"a digest of a secret":         {`{cookie: pass, digest: secret-000000000000000000000000000fade0}`, "", ""},
+		"of one that is quoted":        {`{body: $.s, digest: secret-000000000000000000000000000fade0}`, `{"s": "\"fade\""}`, ""},
+		"of one behind its scheme":     {`{body: $.s, digest: secret-000000000000000000000000000fade0}`, `{"s": "Bearer fade"}`, ""},
+		"a digest stands for itself":   {`{body: $.s, digest: secret-000000000000000000000000000fade0}`, `{"s": "secret-000000000000000000000000000fade0"}`, ""},
+		"a digest of another secret":   {`{cookie: a, digest: secret-000000000000000000000000000fade0}`, "", "cookie a is a secret that was not recorded"},
+		"a secret is missing":          {`{header: authorization, digest: secret-000000000000000000000000000fade0}`, "", "header authorization is missing, expected a secret that was recorded"},
+		"only what is named":           {`{only: query}, {query: season}, {query: nights}, {any: [{query: tag, equals: a}, {query: tag, equals: b}]}`, "", ""},
+		"one is too many":              {`{only: query}, {query: season}, {query: tag}, {query: tag}`, "", `query nights is "3", expected only season, tag`},
+		"none is expected":             {`{only: query, except: [nights, tag]}`, "", `query season is "winter", expected none`},
+		"one comes too often":          {`{only: query}, {query: season}, {query: nights}, {query: tag}`, "", "query tag is there 2 times, expected 1"},
+		"one comes too seldom":         {`{only: query, except: [tag]}, {query: season, equals: winter}, {query: season, equals: winter}, {query: nights}`, "", "query season is there 1 times, expected 2"},
+		"except one":                   {`{only: query, except: [nights, tag]}, {query: season}`, "", ""},
+		"only the field":               {`{only: form}, {form: name}`, "name=Ida&x=1", `form x is "1", expected only name`},
+		"only the part":                {`{only: part}`, parts, `part note is "dense fog", expected none`},
+		"schema":                       {`{body: $.vessel.name, schema: {type: string}}`, booking, ""},
+		"schema, broken":               {`{body: $.nights, schema: {type: string}}`, booking, "body $.nights is 3, expected what the schema allows (got a number, want string)"},
+		"graphql name":                 {`{graphql: name, equals: Berths}`, graphQL, ""},
+		"graphql type":                 {`{graphql: type, equals: query}`, graphQL, `graphql type is "mutation", expected "query"`},
+		"graphql field":                {`{graphql: field, equals: book}`, graphQL, ""},
+		"no graphql":                   {`{graphql: type, equals: query}`, booking, `graphql type is missing, expected "query"`},
+		"caller":                       {`{caller: 10.2.0.0/16}`, "", ""},
+		"caller, one":                  {`{caller: 10.2.3.5}`, "", `caller is "10.2.3.4:5000", expected one in 10.2.3.5`},
+		"any":                          {`{any: [{query: season, equals: summer}, {query: nights, equals: 3}]}`, "", ""},
+		"none of any":                  {`{any: [{query: season, equals: summer}, {query: nights, equals: 4}]}`, "", `none of: query season is "winter", expected "summer"; query nights is "3", expected 4`},
+		"none":                         {`{none: [{query: season, equals: winter}]}`, "", "conditions that must not hold, but do: 1"},
+		"all":                          {`{all: [{query: season, equals: winter}, {query: nights, above: 3}]}`, "", `query nights is "3", expected above 3`},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got := fails(t, "where: ["+c.where+"]", c.body)
@@ -120,9 +149,12 @@ func fails(t *testing.T, asks, body string) string {
 	conditions, fault := compiler.Conditions(mappings[0].Call)
 	require.Nil(t, fault)
 	r := &call.Request{Method: "POST", Query: "season=winter&nights=3&tag=a&tag=b", Caller: "10.2.3.4:5000", Body: call.Body{Bytes: []byte(body)},
-		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
+		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold; pass=fade"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
 	scope := &expr.Scope{Call: map[string]any{"method": "POST", "query": map[string]any{"season": "winter"}}, Now: time.Unix(0, 0)}
-	if unmet := conditions.Fails(&match.Facts{Request: r}, func() *expr.Scope { return scope }); unmet != nil {
+	facts := &match.Facts{Request: r, StandIn: func(secret string) string {
+		return "secret-" + strings.Repeat("0", 32-len(secret)-1) + secret + "0"
+	}}
+	if unmet := conditions.Fails(facts, func() *expr.Scope { return scope }); unmet != nil {
 		return unmet.String()
 	}
 	return ""
@@ -130,15 +162,16 @@ func fails(t *testing.T, asks, body string) string {
 
 func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 	for asks, want := range map[string]string{
-		`where: [{query: a, length: 1.5}]`:           "/call/where/0: length must be a whole number from 0, not 1.5",
-		`where: [{query: a, length: -1}]`:            "/call/where/0: length must be a whole number from 0, not -1",
-		`where: [{body: "$["}]`:                      "/call/where/0: body \"$[\" is not a JSONPath",
-		`where: [{query: a}, {any: [{xml: "//["}]}]`: "/call/where/1/any/0: xml \"//[\" is not an XPath",
-		`where: [{query: a, pattern: "("}]`:          "/call/where/0: pattern",
-		`where: [{query: a, above: x}]`:              "/call/where/0: above must be a number, not a string",
-		`where: [{caller: nowhere}]`:                 "caller must be an address or a range",
-		`where: [{query: a, schema: 7}]`:             "/call/where/0: schema: must be an object",
-		`if: "1 +"`:                                  "/call/if: expression \"1 +\"",
+		`where: [{body: $, equals: {a: 1}, except: [a]}]`: "/call/where/0: except \"a\" is not a JSONPath such as $.sent",
+		`where: [{query: a, length: 1.5}]`:                "/call/where/0: length must be a whole number from 0, not 1.5",
+		`where: [{query: a, length: -1}]`:                 "/call/where/0: length must be a whole number from 0, not -1",
+		`where: [{body: "$["}]`:                           "/call/where/0: body \"$[\" is not a JSONPath",
+		`where: [{query: a}, {any: [{xml: "//["}]}]`:      "/call/where/1/any/0: xml \"//[\" is not an XPath",
+		`where: [{query: a, pattern: "("}]`:               "/call/where/0: pattern",
+		`where: [{query: a, above: x}]`:                   "/call/where/0: above must be a number, not a string",
+		`where: [{caller: nowhere}]`:                      "caller must be an address or a range",
+		`where: [{query: a, schema: 7}]`:                  "/call/where/0: schema: must be an object",
+		`if: "1 +"`:                                       "/call/if: expression \"1 +\"",
 	} {
 		mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))
 		require.NoError(t, err)
@@ -147,4 +180,19 @@ func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 			assert.Contains(t, fault.String(), want)
 		}
 	}
+}
+
+// Noise of the service may be there, secrets are not told.
+func TestNoiseAndSecretsOfOnly(t *testing.T) {
+	mappings, err := spec.ReadMappings([]byte("call: {path: /x, where: [{only: query}]}"))
+	require.NoError(t, err)
+	conditions, fault := compiler.Conditions(mappings[0].Call)
+	require.Nil(t, fault)
+	facts := func(query string) *match.Facts {
+		return &match.Facts{Request: &call.Request{Query: query}, Noise: func(name string) bool { return name == "_" }, Hide: func(f *call.Finding) { f.Seen = "hidden" }}
+	}
+	assert.Nil(t, conditions.Fails(facts("_=1"), nil))
+	unmet := conditions.Fails(facts("_=1&b=2&a=secret"), nil)
+	require.NotNil(t, unmet)
+	assert.Equal(t, "query a is hidden, expected none", unmet.String(), "the first by its name")
 }

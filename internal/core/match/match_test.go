@@ -165,6 +165,8 @@ func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
 	f.Add(uint64(1), "season=a&season=b&tier=c", 60)
 	f.Add(uint64(2), "", 25)
 	f.Add(uint64(3), "tier=a", 10)
+	f.Add(uint64(4), "season=b&tier=c", 90)
+	f.Add(uint64(5), "season=a&tier=1", 99)
 	f.Fuzz(func(t *testing.T, seed uint64, query string, count int) {
 		chance := rand.New(rand.NewPCG(seed, 1))
 		some := func(texts ...string) string { return texts[chance.IntN(len(texts))] }
@@ -174,7 +176,8 @@ func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
 			var where string
 			for range chance.IntN(3) {
 				where += some("{query: season, equals: a},", "{query: season, equals: b},", "{query: tier, equals: c},", "{query: tier, equals: 1},",
-					"{query: season, not: a},", "{query: tier},", "{any: [{query: tier, equals: a}]},", "{header: x, equals: a},")
+					"{query: season, not: a},", "{query: tier},", "{any: [{query: tier, equals: a}]},", "{header: x, equals: a},",
+					"{body: $, equals: {n: 1}},", "{body: $, equals: {n: 2.0}, except: [$.at]},", "{text: true, digest: 'sha256:e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855'},", "{only: query, except: [season]},")
 			}
 			mappings, err := spec.ReadMappings([]byte("call: {path: /x, where: [" + where + "]}"))
 			require.NoError(t, err)
@@ -188,7 +191,8 @@ func FuzzIndexFindsTheWinnerThatAskingEachFinds(f *testing.F) {
 		fits := func(r *match.Rule, facts *match.Facts) bool {
 			return (r.Operation == "" || r.Operation == facts.Operation) && r.Conditions.Fails(facts, nil) == nil
 		}
-		facts := &match.Facts{Request: &call.Request{Method: "GET", Query: query}, Operation: "book"}
+		body := []byte(some("", `{"n": 1}`, `{"at": 7, "n": 2}`, `{"n": 2}`))
+		facts := &match.Facts{Request: &call.Request{Method: "GET", Query: query, Body: call.Body{Bytes: body}}, Operation: "book"}
 		segments := []string{"berths", "N7"}
 		slices.SortFunc(all, func(a, b *match.Rule) int { return a.Compare(b) })
 		want := slices.IndexFunc(all, func(r *match.Rule) bool { return fits(r, facts) })
@@ -225,6 +229,53 @@ func BenchmarkFindOnOnePath(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// BenchmarkFindRecorded finds a recorded call among many to one path: by a whole body of
+// a megabyte or by the one parameter of several that tells.
+func BenchmarkFindRecorded(b *testing.B) {
+	padding := strings.Repeat("x", 1<<20)
+	for name, c := range map[string]struct {
+		where string
+		call  func(i int) call.Request
+	}{
+		"bodies": {`{"body": "$", "equals": {"n": %d, "at": ""}, "except": ["$.at", "$.padding"]}`, func(i int) call.Request {
+			return call.Request{Body: call.Body{Bytes: fmt.Appendf(nil, `{"n": %d, "at": "now"}`, i)}}
+		}},
+		"large": {`{"body": "$", "equals": {"n": %d, "at": ""}, "except": ["$.at", "$.padding"]}`, func(i int) call.Request {
+			return call.Request{Body: call.Body{Bytes: fmt.Appendf(nil, `{"n": %d, "padding": "%s"}`, i, padding)}}
+		}},
+		"pages": {`{"query": "limit", "equals": "20"}, {"query": "offset", "equals": "%d"}, {"only": "query"}`, func(i int) call.Request {
+			return call.Request{Query: fmt.Sprintf("limit=20&offset=%d", i)}
+		}},
+		"secrets": {`{"header": "authorization", "digest": "secret-%032d"}, {"only": "query"}`, func(i int) call.Request {
+			return call.Request{Header: call.Header{"Authorization": {fmt.Sprintf("Bearer %032d", i)}}}
+		}},
+	} {
+		for _, n := range []int{100, 10_000} {
+			b.Run(fmt.Sprint(name, "/", n), func(b *testing.B) {
+				var rules match.Rules[int]
+				path := template(b, "/bookings")
+				for i := range n {
+					mappings, err := spec.ReadMappings(fmt.Appendf(nil, `{"call": {"path": "/bookings", "where": [`+c.where+`]}}`, i))
+					require.NoError(b, err)
+					conditions, fault := compiler.Conditions(mappings[0].Call)
+					require.Nil(b, fault)
+					rules.Add(&match.Rule{ID: fmt.Sprint(i), Template: path, Conditions: conditions}, i)
+				}
+				i := 0
+				for b.Loop() {
+					i = (i + 7919) % n
+					r := c.call(i)
+					facts := &match.Facts{Request: &r, StandIn: func(secret string) string { return "secret-" + secret }}
+					fits, _ := rules.Find("GET", []string{"bookings"}, facts)
+					if len(fits) > 25 || !slices.ContainsFunc(fits, func(f match.Fit[int]) bool { return f.Value == i && f.Rule.Conditions.Fails(facts, nil) == nil }) {
+						b.Fatalf("%d of %d found", len(fits), n)
+					}
+				}
+			})
+		}
 	}
 }
 

@@ -32,9 +32,22 @@ func (n named) add(conditions []spec.Condition) {
 	}
 }
 
-// only forbids what no condition names, and what comes more often than it is named.
+// equalled counts by how many conditions, outside of groups, each name has a value.
+func equalled(conditions []spec.Condition, part string) map[string]int {
+	n := named{"query": {}, "form": {}, "part": {}}
+	for _, c := range conditions {
+		if c.Equals != nil || c.Digest != nil {
+			n.add([]spec.Condition{c})
+		}
+	}
+	return n[part]
+}
+
+// only forbids what no condition names, and has what is named be there as often as that:
+// of tag=a&tag=a both.
 func (k Compiler) only(s spec.Condition) condition {
 	allowed, except := k.named[s.Only], s.Except
+	demanded := equalled(k.where, s.Only)
 	names := "none"
 	if len(allowed) > 0 {
 		sorted := make([]string, 0, len(allowed))
@@ -54,6 +67,11 @@ func (k Compiler) only(s spec.Condition) condition {
 			}
 			if worst == 0 || name < excess {
 				excess, worst = name, len(values)
+			}
+		}
+		for name, times := range demanded {
+			if count := len(all(f)[name]); worst == 0 && count > 0 && count < times {
+				return &call.Finding{Code: call.TooOften, Part: s.Only + " " + name, Seen: strconv.Itoa(count), Expected: strconv.Itoa(times)}
 			}
 		}
 		if worst == 0 {

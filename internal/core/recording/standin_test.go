@@ -1,6 +1,8 @@
 package recording_test
 
 import (
+	"bytes"
+	"compress/gzip"
 	"fmt"
 	"strings"
 	"testing"
@@ -30,4 +32,22 @@ func TestRecordingsHaveStandIns(t *testing.T) {
 	assert.Equal(t, 5, strings.Count(all, standIn), "equal ones stay equal")
 	assert.Equal(t, before, fmt.Sprint(r.Request.Header, r.Answer.Header), "the call itself is untouched")
 	assert.Len(t, x.Answer, len(r.Answer.Body))
+	r.StandIns = map[string]string{one: "secret-known"}
+	known := recording.Of(r)
+	assert.Equal(t, "token=secret-known", known.Query)
+	assert.Equal(t, x.Answer, known.Answer, "what was not seen keeps what leads nowhere")
+}
+
+// A coding is kept where it says the same as the body, else it has secrets in it.
+func TestCodingsAreKeptWithoutSecrets(t *testing.T) {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write([]byte("ebb"))
+	_ = w.Close()
+	of := func(body string) *call.Wire {
+		return recording.Of(&call.Record{Answer: call.Answer{Status: 200, Body: []byte(body)}, AnswerSize: int64(len(body)), Wire: &call.Wire{Coding: "gzip", Coded: b.Bytes()}}).Wire
+	}
+	assert.Equal(t, b.Bytes(), of("ebb").Coded)
+	assert.Nil(t, of("masked").Coded)
+	assert.Equal(t, "gzip", of("masked").Coding, "it tells that the body was decoded")
 }

@@ -273,3 +273,29 @@ func TestSharedBodiesAreRemembered(t *testing.T) {
 	masker.Mask(with)
 	assert.Equal(t, "it is M", shown(string(with.Answer.Body)), "what a request says is looked for all the same")
 }
+
+// Secrets of a call that is recorded get stand-ins that lead to them again, and to no
+// digest of the log.
+func TestStandIns(t *testing.T) {
+	standIns := secret.NewStandIns([]byte("key of the recordings"))
+	masker := secret.NewMasker([]byte("key of the log"), secret.NewRules(nil, nil), standIns)
+	r := &call.Record{Recording: "r-1", Request: call.Request{Header: call.Header{"Authorization": {"Bearer s3cret-token"}, "Cookie": {"theme=dark"}}}}
+	masker.Mask(r)
+	digest, _ := strings.CutPrefix(r.Request.Header.Get("Authorization"), "Bearer ")
+	assert.Equal(t, standIns.Of("s3cret-token"), r.StandIns[digest])
+	assert.Len(t, r.StandIns, 2, "also of words that are masked in place only")
+	assert.Equal(t, masker.StandIn("dark"), standIns.Of("dark"))
+	assert.Regexp(t, `^secret-[0-9a-f]{32}$`, standIns.Of("dark"))
+	assert.Len(t, standIns.Of("dark"), len(digest), "a body keeps its length")
+	assert.NotContains(t, digest, standIns.Of("s3cret-token")[len(secret.StandInPrefix)+4:])
+
+	unrecorded := &call.Record{Request: call.Request{Header: call.Header{"Authorization": {"Bearer s3cret-token"}}}}
+	masker.Mask(unrecorded)
+	assert.Nil(t, unrecorded.StandIns)
+	again, other := secret.NewStandIns([]byte("key of the recordings")), secret.NewStandIns([]byte("another"))
+	assert.Equal(t, standIns.Of("dark"), again.Of("dark"))
+	assert.NotEqual(t, standIns.Of("dark")[:11], other.Of("dark")[:11], "it tells that the key is another one")
+	assert.NotEqual(t, standIns.Of("dark")[11:], standIns.Of("night")[11:])
+	assert.Regexp(t, `^secret-0000[0-9a-f]{28}$`, secret.OfDigest(digest))
+	assert.NotEqual(t, secret.OfDigest(digest), secret.OfDigest("masked-1"))
+}
