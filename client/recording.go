@@ -65,6 +65,21 @@ func (c *Client) CheckRecording(ctx context.Context, service, id string) ([]api.
 	return list.Items, err
 }
 
+// Replay sends the requests of a recording to a real service again. It takes as long as
+// that does.
+func (c *Client) Replay(ctx context.Context, service, id string, how api.ReplayRequest) (api.DriftReport, error) {
+	return post[api.DriftReport](ctx, c, path("services", service, "recordings", id, "replays"), how)
+}
+
+// CompareRecordings tells in what the answers of another recording differ.
+func (c *Client) CompareRecordings(ctx context.Context, service, id, other string, how api.Comparing) (api.DriftReport, error) {
+	query := url.Values{"ignore": how.Ignore}
+	if how.Values {
+		query.Set("values", "true")
+	}
+	return do[api.DriftReport](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", id, "comparisons", other), query: query})
+}
+
 // RecordingHAR returns a recording as HAR 1.2.
 func (c *Client) RecordingHAR(ctx context.Context, service, id string) ([]byte, error) {
 	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "recordings", id, "har")})

@@ -308,7 +308,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 	c := control.Config{
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
-		Memory:  a.memory.uploads, Gate: gate,
+		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
 		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
 	}

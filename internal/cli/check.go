@@ -14,6 +14,8 @@ import (
 type checkResult struct {
 	Mappings []api.Mapping    `json:"mappings"`
 	Calls    []api.CallDetail `json:"calls"`
+	// Undescribed are relayed calls to addresses that no operation describes.
+	Undescribed []api.RecordedOperation `json:"undescribed,omitempty"`
 	// NotKept and NotChecked are calls of the environment of which nobody knows.
 	NotKept    int64 `json:"notKept"`
 	NotChecked int64 `json:"notChecked"`
@@ -23,6 +25,10 @@ type checkResult struct {
 
 // mostChecked is how many deviating calls are looked at one by one.
 const mostChecked = 50
+
+// mostRelayed is how many relayed calls are looked at for addresses that no operation
+// describes.
+const mostRelayed = 500
 
 func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 	given, api, err := p.connect(c, "a SERVICE")
@@ -40,7 +46,7 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	switch {
-	case len(result.Mappings)+len(result.Calls) > 0:
+	case len(result.Mappings)+len(result.Calls)+len(result.Undescribed) > 0:
 		return errDoesNotHold
 	case result.NotKept+result.NotChecked > 0:
 		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so this is undecidable", result.NotKept, result.NotChecked)
@@ -78,6 +84,17 @@ func check(ctx context.Context, c *client.Client, service string) (result checkR
 			result.Calls = append(result.Calls, detail)
 		}
 	}
+	if found.Contract != nil {
+		relayed, err := c.Calls(ctx, client.CallQuery{Service: found.Name, Text: "upstream", Limit: mostRelayed})
+		if err != nil {
+			return result, err
+		}
+		for _, call := range relayed.Items {
+			if call.Source == "upstream" && call.Operation == "" {
+				result.Undescribed = countedOn(result.Undescribed, call.Method+" "+call.Path)
+			}
+		}
+	}
 	status, err := c.Status(ctx)
 	result.NotKept, result.NotChecked, result.Missing = status.CallsNotKept, status.CallsNotChecked, status.CallsMissing
 	return result, err
@@ -96,11 +113,30 @@ func (p Program) sayCheck(service string, result checkResult) {
 			p.say("  %s, %s: %s", d.Side, d.Where, d.Detail)
 		}
 	}
-	if len(result.Mappings)+len(result.Calls) == 0 {
+	p.sayUndescribed(result.Undescribed)
+	if len(result.Mappings)+len(result.Calls)+len(result.Undescribed) == 0 {
 		p.say("%s  nothing in the log and no mapping deviates from the contract", service)
 		return
 	}
-	p.say("%s  out of step with the contract: mappings %d, calls %d", service, len(result.Mappings), len(result.Calls))
+	p.say("%s  out of step with the contract: mappings %d, calls %d, addresses that no operation describes %d",
+		service, len(result.Mappings), len(result.Calls), len(result.Undescribed))
+}
+
+// countedOn counts one more call to an address.
+func countedOn(addresses []api.RecordedOperation, address string) []api.RecordedOperation {
+	for i := range addresses {
+		if addresses[i].Call == address {
+			addresses[i].Count++
+			return addresses
+		}
+	}
+	return append(addresses, api.RecordedOperation{Call: address, Count: 1})
+}
+
+func (p Program) sayUndescribed(addresses []api.RecordedOperation) {
+	for _, a := range addresses {
+		p.say("no operation describes %s (%s)", a.Call, counted(a.Count, "relayed call"))
+	}
 }
 
 // checkRecording holds what the upstream once answered against the contract: it
@@ -111,12 +147,14 @@ func (p Program) checkRecording(ctx context.Context, c *cli.Command, environment
 		return err
 	}
 	deviating, unknown := []api.RecordedCall{}, 0
+	var undescribed []api.RecordedOperation
 	for _, call := range calls {
 		if len(call.Deviations) > 0 {
 			deviating = append(deviating, call)
 		}
 		if call.Operation == "" {
 			unknown++
+			undescribed = countedOn(undescribed, call.Method+" "+call.Path)
 		}
 	}
 	err = p.print(c, deviating, nil, func() {
@@ -126,6 +164,7 @@ func (p Program) checkRecording(ctx context.Context, c *cli.Command, environment
 				p.say("  %s, %s: %s", d.Side, d.Where, d.Detail)
 			}
 		}
+		p.sayUndescribed(undescribed)
 		p.say("%s  of %d recorded calls %d break the contract, %d are for no operation of it", service, len(calls), len(deviating), unknown)
 	})
 	if err == nil && len(deviating)+unknown > 0 {

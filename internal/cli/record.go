@@ -104,6 +104,7 @@ func (p Program) recordingCommand() *cli.Command {
 					&cli.BoolFlag{Name: "static", Usage: "take pictures, styles, scripts and fonts too"},
 				},
 			},
+			p.replayCommand(), p.compareCommand(),
 			{
 				Name: "remove", Usage: "remove a recording with its calls; its mappings stay", ArgsUsage: "SERVICE RECORDING",
 				UsageText: "rapidmimic recording remove moorings r-4", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingRemove,

@@ -31,6 +31,8 @@ type Config struct {
 	Masker    *secret.Masker
 	Engine    Decider
 	Authority Authority
+	// Upstream asks real services, where a recording is replayed.
+	Upstream Upstream
 	// Fetch gets a contract from an address, with its name; nil where that is
 	// not allowed.
 	Fetch func(ctx context.Context, address string) (text []byte, name string, err error)

@@ -2,6 +2,7 @@ package control
 
 import (
 	"context"
+	"net/http"
 	"time"
 
 	"rapidmimic.example/internal/core/call"
@@ -63,6 +64,13 @@ type Decider interface {
 	ResetLane(lane *catalog.Lane)
 	// Misfit says why a mapping does not fit a call, and by how much.
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
+}
+
+// Upstream asks real services.
+type Upstream interface {
+	http.RoundTripper
+	// Explain says why one did not answer.
+	Explain(err error) (status int, why string)
 }
 
 // Authority is our own certificate authority.

@@ -183,7 +183,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	}
 	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
 	for _, x := range exchanges {
-		view := api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: max(x.Size, len(x.Answer)), Truncated: x.Truncated}
+		view := recordedCallView(x)
 		if c.Query("check") == "true" {
 			operation, found, _ := s.Engine.Check(c.Request.Context(), x.Record(service.Spec.Name)) // what was found is told
 			view.Operation, view.Deviations = operation, deviationViews(found)
@@ -191,6 +191,10 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 		list.Items = append(list.Items, view)
 	}
 	c.PureJSON(http.StatusOK, list)
+}
+
+func recordedCallView(x recording.Exchange) api.RecordedCall {
+	return api.RecordedCall{ID: call.ID(x.Number), At: x.At.UTC(), Method: x.Method, Path: x.Path, Query: x.Query, Status: x.Status, Size: max(x.Size, len(x.Answer)), Truncated: x.Truncated}
 }
 
 // askedOfRecording reads what a request asks of a recording, and the recording with

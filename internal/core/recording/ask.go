@@ -30,8 +30,7 @@ type pair struct{ name, value string }
 func KeyOf(p spec.Pattern) string {
 	where := make([]string, len(p.Where))
 	for i, c := range p.Where {
-		text, _ := json.Marshal(c) // a condition that was read can be written
-		where[i] = string(text)
+		where[i] = textOf(c)
 	}
 	slices.Sort(where)
 	methods := slices.Clone(p.Method)
@@ -172,7 +171,38 @@ func (a *ask) parameters(x Exchange, k *known, noise func(string) bool) {
 	slices.Sort(except)
 	a.conditions = append(a.conditions, spec.Condition{Only: "query", Except: slices.Compact(except)})
 	for _, c := range a.conditions {
-		text, _ := json.Marshal(c)
-		a.key += string(text) + "\x00"
+		a.key += textOf(c) + "\x00"
+	}
+}
+
+// textOf is equal for conditions that ask for the same.
+func textOf(c spec.Condition) string {
+	if c.Equals != nil {
+		c.Equals = canonical(c.Equals)
+	}
+	text, _ := json.Marshal(c) // a condition that was read can be written
+	return string(text)
+}
+
+// canonical is a value in the one spelling of all that are equal.
+func canonical(n *tree.Node) *tree.Node {
+	switch n.Kind {
+	case tree.Map:
+		members := make([]tree.Member, len(n.Members))
+		for i, m := range n.Members {
+			members[i] = tree.Member{Key: m.Key, Value: canonical(m.Value)}
+		}
+		slices.SortFunc(members, func(a, b tree.Member) int { return strings.Compare(a.Key, b.Key) })
+		return tree.NewMap(members...)
+	case tree.List:
+		items := make([]*tree.Node, len(n.Items))
+		for i, item := range n.Items {
+			items[i] = canonical(item)
+		}
+		return tree.NewList(items...)
+	case tree.Number:
+		return tree.NewString("number " + tree.CanonicalNumber(n.Text))
+	default:
+		return n
 	}
 }
