@@ -65,6 +65,17 @@ func (c *Client) CheckRecording(ctx context.Context, service, id string) ([]api.
 	return list.Items, err
 }
 
+// Latencies tells how long operations took at the upstream, in one recording, or with ""
+// in all of the service.
+func (c *Client) Latencies(ctx context.Context, service, recording string) ([]api.MeasuredLatency, error) {
+	target := path("services", service, "latencies")
+	if recording != "" {
+		target = path("services", service, "recordings", recording, "latencies")
+	}
+	list, err := do[api.List[api.MeasuredLatency]](ctx, c, request{method: http.MethodGet, path: target})
+	return list.Items, err
+}
+
 // Replay sends the requests of a recording to a real service again. It takes as long as
 // that does.
 func (c *Client) Replay(ctx context.Context, service, id string, how api.ReplayRequest) (api.DriftReport, error) {

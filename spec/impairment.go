@@ -192,7 +192,7 @@ func (o Outage) Status() int {
 
 // Draws reports whether chance has a part in it, so that its seed matters.
 func (i Impairment) Draws() bool {
-	return i.Latency != nil && (i.Latency.P50 > 0 || i.Latency.Low != i.Latency.High) ||
+	return i.Latency != nil && i.Latency.Draws() ||
 		i.Errors != nil && (i.Errors.Rate != nil || len(i.Errors.Status) > 1) || i.Connection != nil && i.Connection.Rate != nil
 }
 

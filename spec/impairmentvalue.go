@@ -62,10 +62,32 @@ func decodeJSON(text []byte, v interface{ DecodeTree(*tree.Node) error }) error 
 type Latency struct {
 	Low, High Duration
 	P50, P99  Duration
+	// Recorded stands for what was measured at the upstream while it was recorded; it is
+	// written out as Measured when it is set.
+	Recorded bool
+	// Measured are, for each operation and under "" for all others, times in ascending
+	// order with equal shares of calls between them: from the shortest to the longest.
+	Measured map[string][]Duration
 }
+
+// Of is what was measured of an operation.
+func (l *Latency) Of(operation string) []Duration {
+	if times := l.Measured[operation]; times != nil {
+		return times
+	}
+	return l.Measured[""]
+}
+
+// Draws reports whether chance has a part in it.
+func (l *Latency) Draws() bool { return l.P50 > 0 || l.Low != l.High || l.Measured != nil }
 
 func (l Latency) String() string {
 	switch {
+	case l.Recorded:
+		return "recorded"
+	case l.Measured != nil:
+		all := l.Measured[""]
+		return fmt.Sprintf("as recorded (p50 %s, p99 %s)", all[len(all)/2], all[len(all)*99/100])
 	case l.P50 > 0:
 		return fmt.Sprintf("p50 %s, p99 %s", l.P50, l.P99)
 	case l.Low == l.High:
@@ -75,8 +97,12 @@ func (l Latency) String() string {
 	}
 }
 
-// ParseLatency reads 250ms, 100ms..400ms, or p50=80ms,p99=900ms.
+// ParseLatency reads 250ms, 100ms..400ms, p50=80ms,p99=900ms, or recorded.
 func ParseLatency(text string) (l Latency, err error) {
+	if text == "recorded" {
+		l.Recorded = true
+		return l, nil
+	}
 	if strings.HasPrefix(text, "p50=") {
 		p50, p99, _ := strings.Cut(strings.TrimPrefix(text, "p50="), ",p99=")
 		if l.P50, err = ParseDuration(p50); err == nil {
@@ -94,28 +120,54 @@ func ParseLatency(text string) (l Latency, err error) {
 	return l, err
 }
 
-// DecodeTree reads 250ms, 100ms..400ms, or an object of p50 and p99.
+// DecodeTree reads 250ms, 100ms..400ms, recorded, or an object of p50 and p99, or of what
+// was measured.
 func (l *Latency) DecodeTree(n *tree.Node) (err error) {
 	if n.Kind != tree.Map {
 		*l, err = ParseLatency(n.Text)
 		return err
 	}
 	var shape struct {
-		P50 Duration `json:"p50"`
-		P99 Duration `json:"p99"`
+		P50      Duration              `json:"p50"`
+		P99      Duration              `json:"p99"`
+		Measured map[string][]Duration `json:"measured"`
 	}
 	if items := tree.Decode(n, &shape, "latency"); len(items) > 0 {
 		return errors.New(items[0].Detail)
 	}
-	l.P50, l.P99 = shape.P50, shape.P99
+	l.P50, l.P99, l.Measured = shape.P50, shape.P99, shape.Measured
+	if l.Measured != nil {
+		return l.measuredFault()
+	}
 	if l.P50 == 0 {
 		return errors.New("needs p50 and p99, such as { p50: 80ms, p99: 900ms }")
 	}
 	return nil
 }
 
+// mostMeasured bounds the times of one operation.
+const mostMeasured = 1_001
+
+func (l *Latency) measuredFault() error {
+	if l.P50+l.P99 > 0 {
+		return errors.New("has p50 and p99, or measured, not both")
+	}
+	if len(l.Measured[""]) == 0 {
+		return errors.New(`needs times for all operations that measured does not name, under ""`)
+	}
+	for operation, times := range l.Measured {
+		if len(times) == 0 || len(times) > mostMeasured || !slices.IsSorted(times) || times[len(times)-1] > Duration(time.Hour) {
+			return fmt.Errorf("needs for %q from 1 to %d times in ascending order, of at most 1h", operation, mostMeasured)
+		}
+	}
+	return nil
+}
+
 // MarshalJSON writes what DecodeTree reads.
 func (l Latency) MarshalJSON() ([]byte, error) {
+	if l.Measured != nil {
+		return json.Marshal(map[string]map[string][]Duration{"measured": l.Measured})
+	}
 	if l.P50 > 0 {
 		return json.Marshal(map[string]Duration{"p50": l.P50, "p99": l.P99})
 	}

@@ -36,7 +36,7 @@ func (p Program) impairCommand() *cli.Command {
 				Description: "It stands instead of what the same target had before. The narrowest latency wins (mapping,\n" +
 					"operation, service, everything); each is asked whether it refuses a call, the narrowest first.",
 				Flags: append(targetFlags(),
-					&cli.StringFlag{Name: "latency", Usage: "hold answers back for `TIME`: 250ms, 100ms..400ms, or p50=80ms,p99=900ms"},
+					&cli.StringFlag{Name: "latency", Usage: "hold answers back for `TIME`: 250ms, 100ms..400ms, p50=80ms,p99=900ms, or recorded, as long as the upstream took"},
 					&cli.StringFlag{Name: "error-rate", Usage: "the `SHARE` of calls that gets an error: 30%"},
 					&cli.IntFlag{Name: "error-next", Usage: "the next `N` calls get an error"},
 					&cli.IntFlag{Name: "error-every", Usage: "every `N`-th call gets an error"},

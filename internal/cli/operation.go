@@ -96,7 +96,19 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return p.print(c, op, nil, func() { p.sayOperation(op) })
+	latencies, err := api.Latencies(ctx, given[0], "")
+	if err != nil {
+		return err
+	}
+	return p.print(c, op, nil, func() {
+		p.sayOperation(op)
+		for _, l := range latencies {
+			if l.Of == op.ID {
+				p.say("")
+				p.say("recorded  p50 %s ms, p90 %s ms, p99 %s ms at the upstream, over %s", inMilliseconds(l.P50), inMilliseconds(l.P90), inMilliseconds(l.P99), counted(l.Calls, "call"))
+			}
+		}
+	})
 }
 
 func (p Program) sayOperation(op api.OperationDetail) {

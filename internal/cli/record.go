@@ -295,6 +295,10 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	latencies, err := environment.Latencies(ctx, given[0], given[1])
+	if err != nil {
+		return err
+	}
 	return p.print(c, calls, nil, func() {
 		p.say("%s  %q, %s, from %s", r.ID, r.Name, counted(r.Calls, "call"), r.Upstream)
 		rows := make([][]string, len(calls))
@@ -308,6 +312,7 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 		writeTable(p.Out, p.width(), []column{
 			{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true}, {title: "BYTES", right: true}, {title: "ID"}, {title: "", flexible: true},
 		}, rows)
+		p.sayLatencies(latencies)
 	})
 }
 
@@ -430,4 +435,26 @@ func (p Program) recordingRemove(ctx context.Context, c *cli.Command) error {
 	}
 	p.say("%s  removed; its mappings stay", given[1])
 	return nil
+}
+
+// mostLatencies is how many operations of a recording are told how long they took.
+const mostLatencies = 20
+
+// sayLatencies tells how long operations took at the upstream.
+func (p Program) sayLatencies(latencies []api.MeasuredLatency) {
+	if len(latencies) == 0 {
+		return
+	}
+	p.say("")
+	var rows [][]string
+	for _, l := range latencies[:min(len(latencies), mostLatencies)] {
+		rows = append(rows, []string{l.Of, strconv.Itoa(l.Calls), inMilliseconds(l.P50), inMilliseconds(l.P90), inMilliseconds(l.P99)})
+	}
+	writeTable(p.Out, p.width(), []column{
+		{title: "TOOK AT THE UPSTREAM", flexible: true}, {title: "CALLS", right: true}, {title: "P50 ms", right: true}, {title: "P90 ms", right: true}, {title: "P99 ms", right: true},
+	}, rows)
+}
+
+func inMilliseconds(d spec.Duration) string {
+	return strconv.FormatFloat(float64(d)/1e6, 'f', 1, 64)
 }

@@ -78,6 +78,9 @@ func (s *server) putImpairment(c *gin.Context) {
 	if err == nil {
 		wanted, err = spec.ReadImpairment(text)
 	}
+	if err == nil {
+		err = s.writeOut(c.Request.Context(), targetOf(c), &wanted)
+	}
 	if err == nil && c.Query("lane") != "" {
 		s.putLaneImpairment(c, wanted)
 		return

@@ -68,6 +68,8 @@ func (s *server) table() []route {
 		{"GET", "/services/:service/recordings/:recording/calls", s.listRecordedCalls},
 		{"GET", "/services/:service/recordings/:recording/har", s.getHAR},
 		{"POST", "/services/:service/recordings/:recording/stop", s.stopRecording},
+		{"GET", "/services/:service/latencies", s.listLatencies},
+		{"GET", "/services/:service/recordings/:recording/latencies", s.listLatencies},
 		{"POST", "/services/:service/recordings/:recording/replays", s.postReplay},
 		{"GET", "/services/:service/recordings/:recording/comparisons/:other", s.getComparison},
 		{"PUT", "/services/:service/recordings/:recording/attendance", s.putAttendance},

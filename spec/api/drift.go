@@ -51,10 +51,10 @@ type DriftLatency struct {
 
 // DriftCall is a recorded call beside that of now.
 type DriftCall struct {
-	ID          string       `json:"id"`
-	Method      string       `json:"method"`
-	Path        string       `json:"path"`
-	Query       string       `json:"query,omitempty"`
+	ID          string            `json:"id"`
+	Method      string            `json:"method"`
+	Path        string            `json:"path"`
+	Query       string            `json:"query,omitempty"`
 	Differences []DriftDifference `json:"differences,omitempty"`
 	// Deviations are the places in which the answer of now breaks the contract in force.
 	Deviations []Deviation `json:"deviations,omitempty"`

@@ -119,3 +119,12 @@ type RecordedCall struct {
 	Operation  string      `json:"operation,omitempty"`
 	Deviations []Deviation `json:"deviations,omitempty"`
 }
+
+// MeasuredLatency is how long an operation took at the upstream, until its answer began.
+type MeasuredLatency struct {
+	Of    string        `json:"of"` // an operation, or "GET /berths/N7" where there is none
+	Calls int           `json:"calls"`
+	P50   spec.Duration `json:"p50"`
+	P90   spec.Duration `json:"p90"`
+	P99   spec.Duration `json:"p99"`
+}

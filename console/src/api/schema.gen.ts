@@ -1094,6 +1094,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/latencies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** How long operations took at the upstream, in all recordings of the service */
+        get: operations["listLatencies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/latencies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** How long operations took at the upstream, in one recording */
+        get: operations["listRecordedLatencies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/replays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send the requests of a recording to a real service again, and tell in what its answers differ; it takes as long as that does */
+        post: operations["replayRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/recordings/{recording}/comparisons/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+                /** @description Id or name of the recording to compare with */
+                other: string;
+            };
+            cookie?: never;
+        };
+        /** In what the answers of another recording differ */
+        get: operations["compareRecordings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings/{recording}/attendance": {
         parameters: {
             query?: never;
@@ -1804,10 +1892,15 @@ export interface components {
         };
         /** @description Injected trouble; the reference in the docs has every key */
         ImpairmentDocument: {
-            /** @description 250ms, 100ms..400ms, or { p50, p99 } */
+            /** @description 250ms, 100ms..400ms, { p50, p99 }, or recorded, which is written out as what recordings of the service measured */
             latency?: string | {
                 p50: string;
                 p99: string;
+            } | {
+                /** @description For each operation, and under the empty name for all others, times in ascending order with equal shares of calls between them */
+                measured: {
+                    [key: string]: string[];
+                };
             };
             /** @description One of rate, next, every and first says which calls get errors */
             errors?: {
@@ -2100,6 +2193,70 @@ export interface components {
             /** @description Of the contract in force, where that was asked */
             operation?: string;
             deviations?: components["schemas"]["Deviation"][];
+        };
+        MeasuredLatencies: {
+            items: {
+                /** @description An operation, or GET /berths/N7 where there is none */
+                of: string;
+                calls: number;
+                /** @description Until the answer began */
+                p50: string;
+                p90: string;
+                p99: string;
+            }[];
+        };
+        ReplayRequest: {
+            /** @description Base URL of the service */
+            against: string;
+            /** @description For every request, instead of those that were recorded: credentials */
+            headers?: string[][];
+            /** @description Send also requests that may change something there */
+            writes?: boolean;
+            /** @description Keeps the pauses between calls: none, the default, recorded, or a factor such as 2x */
+            pace?: string;
+            /** @description What does not count: names of headers, and paths such as $.at, with all that is below */
+            ignore?: string[];
+            /** @description Compare values, too; else only what bodies are made of */
+            values?: boolean;
+        };
+        /** @description In what answers are not what was recorded */
+        DriftReport: {
+            recording: components["schemas"]["Recording"];
+            /** @description The address that was asked, or the name of the other recording */
+            against: string;
+            calls: components["schemas"]["DriftCall"][];
+            compared: number;
+            different: number;
+            skipped: number;
+            onlyRecorded?: components["schemas"]["RecordedCall"][];
+            onlyNow?: components["schemas"]["RecordedCall"][];
+            /** @description Of the calls that were compared, in milliseconds */
+            latency: {
+                recordedP50: number;
+                recordedP90: number;
+                nowP50: number;
+                nowP90: number;
+            };
+        };
+        DriftCall: {
+            id: string;
+            method: string;
+            path: string;
+            query?: string;
+            differences?: {
+                /** @description status, header content-type, body $.berths[*].free */
+                at: string;
+                /** @description What stood there; left out for nothing */
+                recorded?: string;
+                now?: string;
+            }[];
+            deviations?: components["schemas"]["Deviation"][];
+            recordedMs: number;
+            nowMs: number;
+            /** @description Why it was not sent */
+            skipped?: string;
+            /** @description What was sent otherwise than it was recorded */
+            notes?: string[];
         };
         MakeMappings: components["schemas"]["RecordingEnd"] & {
             /** @description Ids of the calls that are meant */
@@ -4642,6 +4799,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordingReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLatencies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The latencies, those of the most calls first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredLatencies"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRecordedLatencies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The latencies, those of the most calls first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredLatencies"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    replayRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReplayRequest"];
+            };
+        };
+        responses: {
+            /** @description The differences */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    compareRecordings: {
+        parameters: {
+            query?: {
+                /** @description Compare values, too; else only what bodies are made of */
+                values?: boolean;
+                /** @description What does not count: names of headers, and paths such as $.at */
+                ignore?: string[];
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id or name of the recording */
+                recording: components["parameters"]["recording"];
+                /** @description Id or name of the recording to compare with */
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The differences */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftReport"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -166,7 +166,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		} else {
 			relay(&d, p, r, why, p.Service.Recording, nil)
 		}
-		e.injure(&d, p)
+		e.injure(&d, p, r)
 		return d
 	}
 	if p.Service.Spec.CORS && isPreflight(r) {
@@ -179,7 +179,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	case e.refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)
-		e.injure(&d, p)
+		e.injure(&d, p, r)
 	}
 	e.settle(&d, p, r)
 	if p.Service.Spec.CORS {

@@ -318,7 +318,7 @@ func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
 
 // injure adds to a decision what the impairments of the call do beside refusing
 // it: the narrowest that has a latency, or a line, gives it.
-func (e *Engine) injure(d *Decision, p *Placed) {
+func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 	in := &p.injury
 	if len(in.troubles) == 0 && p.hints.Delay == 0 {
 		return
@@ -332,9 +332,13 @@ func (e *Engine) injure(d *Decision, p *Placed) {
 		if l := t.Spec.Latency; l != nil && !delayed {
 			delayed = true
 			number := e.state.Claim(t.counted("latency"), "")
-			d.Delay = t.Delay(impair.Chance(t.Seed, "latency", number))
+			operation := ""
+			if l.Measured != nil {
+				operation = e.dispatch(p, r).ID()
+			}
+			d.Delay = t.Delay(operation, impair.Chance(t.Seed, "latency", number))
 			injected := call.Injected{Kind: "latency", What: fmt.Sprintf("%s of %s", d.Delay.Round(100*time.Microsecond), l), From: t.Target}
-			if l.Low != l.High || l.P50 > 0 {
+			if l.Draws() {
 				injected.Seed, injected.Draw = t.Seed, number+1
 			}
 			in.injected = append(in.injected, injected)

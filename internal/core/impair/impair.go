@@ -37,6 +37,9 @@ type weight struct {
 // Compile compiles an impairment. A seed must be set. The fault says that its
 // line is not there; where lines are nil its name is looked up later, by OnLine.
 func Compile(i spec.Impairment, target string, since time.Time, lines map[string]spec.Line) (*Plan, *problem.Item) {
+	if i.Latency != nil && i.Latency.Recorded {
+		return nil, &problem.Item{At: "/latency", Detail: "recorded latency is written out when it is switched on for a service; here its times must stand, as measured"}
+	}
 	p := &Plan{Spec: i, Target: target, Since: since}
 	if i.Seed != nil {
 		p.Seed = *i.Seed
@@ -93,17 +96,31 @@ func (p *Plan) Status(draw float64) int {
 	return p.weights[len(p.weights)-1].status
 }
 
-// Delay is how long the answer is held back, by a draw from 0 to 1.
-func (p *Plan) Delay(draw float64) time.Duration {
+// Delay is how long the answer of an operation, "" for none, is held back, by a draw from
+// 0 to 1.
+func (p *Plan) Delay(operation string, draw float64) time.Duration {
 	l := p.Spec.Latency
 	switch {
 	case l == nil:
 		return 0
+	case l.Measured != nil:
+		return Empirical(l.Of(operation), draw)
 	case l.P50 > 0:
 		return LogNormal(time.Duration(l.P50), time.Duration(l.P99), draw)
 	default:
 		return time.Duration(l.Low) + time.Duration(draw*float64(l.High-l.Low))
 	}
+}
+
+// Empirical is the time below which a share of a distribution lies that is given by times
+// with equal shares between them.
+func Empirical(times []spec.Duration, share float64) time.Duration {
+	at := share * float64(len(times)-1)
+	i := min(int(at), len(times)-1)
+	if i == len(times)-1 {
+		return time.Duration(times[i])
+	}
+	return time.Duration(times[i]) + time.Duration((at-float64(i))*float64(times[i+1]-times[i]))
 }
 
 // normal99 is the 99th percentile of the standard normal distribution.

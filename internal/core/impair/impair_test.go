@@ -52,10 +52,10 @@ func TestDelays(t *testing.T) {
 	} {
 		p := plan(t, document)
 		for i, draw := range []float64{0.01, 0.5, 0.99} {
-			assert.InDelta(t, want[i].Seconds(), p.Delay(draw).Seconds(), 0.0005, "%s at %g", document, draw)
+			assert.InDelta(t, want[i].Seconds(), p.Delay("", draw).Seconds(), 0.0005, "%s at %g", document, draw)
 		}
 	}
-	assert.LessOrEqual(t, plan(t, `latency: { p50: 1s, p99: 1h }`).Delay(1), 10*time.Minute, "the tail is bounded")
+	assert.LessOrEqual(t, plan(t, `latency: { p50: 1s, p99: 1h }`).Delay("", 1), 10*time.Minute, "the tail is bounded")
 }
 
 func TestStatusesByWeight(t *testing.T) {
@@ -181,4 +181,16 @@ func TestLimitsRememberSoManyCallers(t *testing.T) {
 	assert.False(t, taken, "those that called last are remembered")
 	_, taken = l.Take("pier", "caller 11999", now, 1, time.Hour)
 	assert.True(t, taken, "another subject has callers of its own")
+}
+
+func TestMeasuredLatency(t *testing.T) {
+	p := plan(t, `latency: { measured: { "": [10ms, 20ms, 40ms], listBerths: [7ms] } }`)
+	for draw, want := range map[float64]time.Duration{0: 10 * time.Millisecond, 0.25: 15 * time.Millisecond, 0.5: 20 * time.Millisecond, 0.75: 30 * time.Millisecond, 0.999999: 39999960 * time.Nanosecond, 1: 40 * time.Millisecond} {
+		assert.Equal(t, want, p.Delay("", draw).Round(time.Nanosecond), draw)
+		assert.Equal(t, want, p.Delay("another", draw).Round(time.Nanosecond), draw)
+		assert.Equal(t, 7*time.Millisecond, p.Delay("listBerths", draw))
+	}
+	_, fault := impair.Compile(spec.Impairment{Latency: &spec.Latency{Recorded: true}}, "quay", time.Time{}, nil)
+	require.NotNil(t, fault)
+	assert.Equal(t, "/latency", fault.At)
 }

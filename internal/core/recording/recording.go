@@ -21,9 +21,12 @@ import (
 
 // Exchange is one recorded call with its answer, secrets masked, bodies decoded.
 type Exchange struct {
-	Number  uint64       `json:"number"`
-	At      time.Time    `json:"at"`
-	Took    int64        `json:"took"` // in microseconds
+	Number uint64    `json:"number"`
+	At     time.Time `json:"at"`
+	Took   int64     `json:"took"` // in microseconds
+	// Asked is how long the upstream took until its answer began, in microseconds; 0 where
+	// nobody knows.
+	Asked   int64        `json:"asked,omitempty"`
 	Method  string       `json:"method"`
 	Path    string       `json:"path"` // relative to the service, escaped
 	Query   string       `json:"query,omitempty"`
@@ -47,7 +50,7 @@ type Exchange struct {
 // Of is a finished call, whose secrets are masked, as an exchange.
 func Of(r *call.Record) Exchange {
 	x := Exchange{
-		Number: r.Number, At: r.At, Took: r.Took().Microseconds(), Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query,
+		Number: r.Number, At: r.At, Took: r.Took().Microseconds(), Asked: r.Ask.Microseconds(), Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query,
 		Request: r.Request.Header, Body: r.Request.Body.Bytes, Status: r.Answer.Status, Header: r.Answer.Header, Answer: r.Answer.Body,
 		Truncated: r.Request.Body.Truncated || int64(len(r.Answer.Body)) < r.AnswerSize && r.Request.Method != "HEAD",
 	}

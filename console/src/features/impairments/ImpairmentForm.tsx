@@ -214,7 +214,7 @@ function FieldsForm({ text, typed, onChange }: FieldsFormProps) {
   return (
     <>
       <div className="flex flex-wrap items-start gap-3">
-        {field('latency', 'Latency', '200ms..900ms', 'w-44', 'Or 250ms, or p50=80ms,p99=900ms')}
+        {field('latency', 'Latency', '200ms..900ms', 'w-44', 'Or 250ms, p50=80ms,p99=900ms, or recorded')}
         {field('errors', 'Errors', '30%', 'w-20')}
         {field('status', 'With status', '503, 429', 'w-28')}
         {field('retryAfter', 'Retry after', '5s', 'w-20')}

@@ -34,7 +34,7 @@ export function textOf(document?: ImpairmentDocument): string {
 }
 
 type Plain = {
-  latency?: string | { p50?: string; p99?: string };
+  latency?: string | { p50?: string; p99?: string; measured?: object };
   errors?: { rate?: string; status?: string | string[] | Record<string, string>; retryAfter?: string };
   limit?: { calls?: string; per?: string; of?: string };
   connection?: string | { effect?: string; line?: string };
@@ -57,7 +57,7 @@ export function fieldsOf(text: string): Fields | undefined {
     : [status ?? []].flat();
   const held = typeof connection === 'string' ? { effect: connection } : connection;
   return {
-    latency: typeof latency === 'object' ? `p50=${latency.p50},p99=${latency.p99}` : (latency ?? ''),
+    latency: latencyText(latency),
     errors: errors?.rate ?? '',
     status: statuses.join(', '),
     retryAfter: errors?.retryAfter ?? '',
@@ -118,7 +118,13 @@ export function withFields(text: string, fields: Partial<Fields>): string {
   );
 }
 
-/** The latency that a text means: 250ms, 200ms..900ms or p50=80ms,p99=900ms. */
+/** What stands in the field: what was measured is too long for it. */
+function latencyText(latency: Plain['latency']): string {
+  if (typeof latency !== 'object') return latency ?? '';
+  return latency.measured ? 'recorded' : `p50=${latency.p50},p99=${latency.p99}`;
+}
+
+/** The latency that a text means: 250ms, 200ms..900ms, recorded or p50=80ms,p99=900ms. */
 export function latencyOf(text: string): string | { p50: string; p99: string } {
   const shaped = /^p50=([^,]+),\s*p99=(.+)$/.exec(text.trim());
   return shaped ? { p50: shaped[1]?.trim() ?? '', p99: shaped[2]?.trim() ?? '' } : text.trim();

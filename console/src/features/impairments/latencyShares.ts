@@ -22,7 +22,11 @@ export function setShares(latency: ImpairmentDocument['latency']): number[] | un
 
 /** Which share of the latency lies below a time. */
 function cumulative(latency: ImpairmentDocument['latency']): ((ms: number) => number) | undefined {
-  if (!latency) return undefined;
+  if (!latency || latency === 'recorded') return undefined;
+  if (typeof latency === 'object' && 'measured' in latency) {
+    const times = (latency.measured[''] ?? []).map(milliseconds);
+    return (ms) => times.filter((time) => time <= ms).length / times.length;
+  }
   if (typeof latency === 'object') {
     const p50 = milliseconds(latency.p50);
     const sigma = Math.log(milliseconds(latency.p99) / p50) / 2.3263;
