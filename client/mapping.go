@@ -110,6 +110,11 @@ func (c *Client) RemoveMappings(ctx context.Context, service string, which Selec
 	return out.Changed, err
 }
 
+// LoosenMapping has a mapping answer a call, too, that its conditions did not fit.
+func (c *Client) LoosenMapping(ctx context.Context, service, id string, how api.LooseningRequest) (api.Loosening, error) {
+	return post[api.Loosening](ctx, c, path("services", service, "mappings", id, "loosenings"), how)
+}
+
 // CopyMapping copies or moves a mapping.
 func (c *Client) CopyMapping(ctx context.Context, service, id string, to api.MappingCopy) (api.Mapping, error) {
 	return post[api.Mapping](ctx, c, path("services", service, "mappings", id, "copies"), to)

@@ -38,6 +38,27 @@ func TestConsoleRecording(t *testing.T) {
 	must(t, p.Press("Make mappings"), p.WaitText("Show what would be made"), p.Fill("Only calls with this in them", "dues"), p.WaitText("No call has that in it"),
 		p.Fill("Only calls with this in them", "N7"), p.Press("Show what would be made"), p.WaitText("unchanged"), p.Press("Make mappings of 1 call"), p.WaitText("1 mapping of “a look around”"))
 
+	// a miss says what is too many, and one press lets it be there
+	_, body = s.send("GET /moorings/berths/S4", "")
+	assert.Contains(t, body, `"number":"S4"`, "of the contract, as the report says")
+	must(t, p.WaitText("What was not recorded is answered by the contract"), p.Press("The contract answers when no mapping does"), p.Wait(`document.querySelector('[role=switch][aria-checked=false]')`))
+	resp, body = s.send("GET /moorings/berths/N7?page=2", "")
+	assert.Equal(t, 404, resp.StatusCode)
+	assert.Contains(t, body, `query page is \"2\", expected none`)
+	missed := s.answered.Load().(string)
+	other := s.page("/calls?call=" + missed)
+	must(t, other.WaitText("query page is"), other.Press("Let it answer this, too"), other.WaitText("query page may be there, however often"))
+	_, body = s.send("GET /moorings/berths/N7?page=2", "")
+	assert.Equal(t, `{"path": "/berths/N7"}`, body)
+
+	// is it still true? the real service is asked again; here another one answers
+	changed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		fmt.Fprint(w, `{"path": 7}`)
+	}))
+	defer changed.Close()
+	must(t, p.Press("Still true?"), p.Fill("Address of the real service", changed.URL), p.Press("Ask again"), p.WaitText("1 call compared, 1 differ"), p.WaitText("a number it was a string"), p.WaitText("breaks the contract"), p.Press("Close"))
+
 	// the switch relays, and says in the answer why nothing came back
 	must(t, p.Press("relay"), p.WaitText("moorings relays to"))
 	resp, _ = s.send("GET /moorings/berths/N7", "")

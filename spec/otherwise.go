@@ -16,6 +16,9 @@ const (
 	OtherwiseExample   = "example"
 	OtherwiseGenerated = "generated"
 	OtherwiseUpstream  = "upstream"
+	// OtherwiseMiss is the last one: what no way before it answers is a miss, as it is
+	// where nothing stands behind them.
+	OtherwiseMiss = "miss"
 )
 
 // Way is a way to answer calls that no mapping does: one of the names above, or
@@ -38,7 +41,7 @@ func (w *Way) DecodeTree(n *tree.Node) error {
 		return errors.New(items[0].Detail)
 	}
 	if own.Answer == nil {
-		return errors.New("must be example, generated, upstream, or an answer such as `answer: { status: 503 }`")
+		return errors.New("must be example, generated, upstream, miss, or an answer such as `answer: { status: 503 }`")
 	}
 	own.Answer.setStatus()
 	w.Answer = own.Answer
@@ -97,10 +100,12 @@ func (s Service) otherwiseFaults() (items []problem.Item) {
 	last := ""
 	for i, way := range s.Otherwise {
 		switch {
-		case way.Answer == nil && !slices.Contains([]string{OtherwiseExample, OtherwiseGenerated, OtherwiseUpstream}, way.Name):
-			fault(i, "otherwise lists example, generated, upstream, or an answer, not %q", way.Name)
+		case way.Answer == nil && !slices.Contains([]string{OtherwiseExample, OtherwiseGenerated, OtherwiseUpstream, OtherwiseMiss}, way.Name):
+			fault(i, "otherwise lists example, generated, upstream, miss, or an answer, not %q", way.Name)
 		case last != "":
 			fault(i, "nothing comes after %s, which answers every call", last)
+		case way.Name == OtherwiseMiss:
+			last = "a miss"
 		case way.Answer != nil:
 			last = "an answer"
 			items = append(items, way.Answer.faults("/otherwise/"+strconv.Itoa(i)+"/answer")...)

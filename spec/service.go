@@ -30,8 +30,8 @@ type Service struct {
 	// upstream, and neither mappings nor the contract are asked.
 	Mode string `json:"mode,omitempty"`
 	// Otherwise is what answers when no mapping does, in its order: "example" and
-	// "generated" by the contract, "upstream", or an answer of its own. Left out,
-	// the first two.
+	// "generated" by the contract, "upstream", or an answer of its own; "miss" alone is
+	// for nothing. Left out, the first two.
 	Otherwise []Way `json:"otherwise,omitempty"`
 	// KeepWithUs changes what would lead callers of a relaying service past it:
 	// Location, domains and paths of cookies, alternative services.
@@ -118,6 +118,9 @@ func ReadServiceNamed(text []byte, name string) (Service, error) {
 		return s, err
 	}
 	items := tree.Decode(n, &s, "service")
+	if s.Otherwise != nil && len(s.Otherwise) == 0 { // written out, so that it is not taken for the usual ones
+		s.Otherwise = []Way{{Name: OtherwiseMiss}}
+	}
 	if len(items) == 0 {
 		items = tree.Locate(n, s.faults())
 	}

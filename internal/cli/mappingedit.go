@@ -62,6 +62,13 @@ func (p Program) mappingEditCommands() []*cli.Command {
 			Flags: copyFlags, ShellComplete: p.completeServices, Action: p.mappingCopy(true),
 		},
 		{
+			Name: "loosen", Usage: "have a mapping answer a call, too, that its conditions did not fit", ArgsUsage: "SERVICE MAPPING CALL",
+			UsageText: "rapidmimic mapping loosen moorings get-slots-limit-1 c-81f3 --dry-run", OnUsageError: usageError,
+			Description:   "What the call has too much of, or has another value of, does not count any more.",
+			Flags:         []cli.Flag{&cli.BoolFlag{Name: "dry-run", Usage: "say what would not count any more, and change nothing"}},
+			ShellComplete: p.completeServices, Action: p.mappingLoosen,
+		},
+		{
 			Name: "reset", Usage: "set sequences back to their start and counts to none", ArgsUsage: "SERVICE MAPPING",
 			UsageText: "rapidmimic mapping reset moorings booking-turns", OnUsageError: usageError,
 			ShellComplete: p.completeServices, Action: p.mappingReset,
@@ -191,4 +198,29 @@ func (p Program) mappingReset(ctx context.Context, c *cli.Command) error {
 	}
 	p.say("%s  sequence and call counts were reset", given[1])
 	return nil
+}
+
+func (p Program) mappingLoosen(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a MAPPING", "a CALL")
+	if err != nil {
+		return err
+	}
+	loosened, err := environment.LoosenMapping(ctx, given[0], given[1], api.LooseningRequest{Call: given[2], DryRun: c.Bool("dry-run")})
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, loosened, nil, func() {
+		for _, note := range loosened.Notes {
+			p.say("loosened  %s", note)
+		}
+		switch {
+		case len(loosened.Notes) == 0:
+			p.say("%s  fits %s as it is", loosened.Mapping.ID, given[2])
+		case c.Bool("dry-run"):
+			p.say("nothing was changed")
+		default:
+			p.say("%s  answers %s, live on the next call", loosened.Mapping.ID, asks(loosened.Mapping.Call))
+			p.say("undo      rapidmimic mapping restore %s %s", given[0], loosened.Mapping.ID)
+		}
+	})
 }

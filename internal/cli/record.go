@@ -249,6 +249,10 @@ func (p Program) sayMade(service string, r api.RecordingReport) {
 	if len(r.Mappings) > 0 {
 		p.say("next      rapidmimic mapping list %s", service)
 	}
+	if r.Otherwise != "" && len(r.Mappings) > 0 {
+		p.say("note      what was not recorded is answered by the %s of %s; for a miss instead", r.Otherwise, service)
+		p.say("          rapidmimic service set %s --otherwise miss", service)
+	}
 }
 
 func (p Program) recordingList(ctx context.Context, c *cli.Command) error {

@@ -53,7 +53,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.StringFlag{Name: "hosts", Usage: "`NAMES` of hosts whose calls are for the service, with commas between them; empty for none"},
 					&cli.StringFlag{Name: "mode", Usage: "answer calls, or relay them to the upstream"},
 					&cli.StringFlag{Name: "noise", Usage: "`NAMES` of query parameters that say only when or how a call came, with commas between them, * for any letters"},
-					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, with commas between them"},
+					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, miss, with commas between them"},
 					&cli.BoolFlag{Name: "keep-with-us", Usage: "change redirects and cookies of the upstream so that callers stay here"},
 					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
 				},

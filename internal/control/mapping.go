@@ -17,7 +17,7 @@ import (
 func (s *server) mappingView(seen perspective, service *catalog.Service, m *catalog.Mapping) api.Mapping {
 	view := api.Mapping{
 		Mapping: m.Spec, ETag: s.mappingTag(seen, m), Origin: m.Origin, OffBy: service.OffBy(m),
-		Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m),
+		Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m), Telling: m.Spec.Call.Telling(),
 	}
 	if calls, ok := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}

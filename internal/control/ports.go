@@ -8,6 +8,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
 )
 
 // CallLog is the log of calls as it runs. Its methods are called from any
@@ -64,6 +65,8 @@ type Decider interface {
 	ResetLane(lane *catalog.Lane)
 	// Misfit says why a mapping does not fit a call, and by how much.
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
+	// Loosen makes of a mapping one that fits a call as well.
+	Loosen(service *catalog.Service, m *catalog.Mapping, r *call.Request) (looser spec.Mapping, notes []string, why *call.Finding)
 }
 
 // Upstream asks real services.

@@ -301,6 +301,9 @@ func (s *server) endRecording(ctx context.Context, service, id string, now spec.
 	if len(exchanges) == 0 {
 		report.Reasons = s.whyNothing(ctx, service, stopped)
 	}
+	if !end.OnlyKeep {
+		report.Otherwise = s.otherwiseOf(service)
+	}
 	report.Recording = recordingView(catalog.StoredRecording{Recording: stopped, Calls: len(exchanges)})
 	return report, nil
 }
@@ -367,6 +370,7 @@ func (s *server) postRecordedMappings(c *gin.Context) {
 		return
 	}
 	if !wanted.DryRun {
+		report.Otherwise = s.otherwiseOf(c.Param("service"))
 		s.noteOthers(c.Request.Context(), c.Param("service"), report.Mappings, exchanges)
 	}
 	c.PureJSON(http.StatusOK, report)
@@ -421,6 +425,21 @@ func (s *server) makeMappings(ctx context.Context, name string, r catalog.Stored
 		without = append(without, api.SkippedCall{Call: call.ID(x.Number), Reason: x.Reason})
 	}
 	return mappings, without, nil
+}
+
+// otherwiseOf says what answers calls that were not recorded; "" for a miss.
+func (s *server) otherwiseOf(name string) string {
+	service, err := s.Catalog.Find(name)
+	switch {
+	case err != nil:
+		return ""
+	case service.Spec.Falls(spec.OtherwiseUpstream):
+		return "upstream"
+	case service.Contract != nil && service.Spec.AnswersByContract():
+		return "contract"
+	default:
+		return ""
+	}
 }
 
 // noteOthers tells of mappings that answer recorded calls instead of those that

@@ -55,6 +55,7 @@ func (s *server) table() []route {
 		{"GET", "/services/:service/mappings/:mapping/versions/:version", s.getMappingVersion},
 		{"POST", "/services/:service/mappings/:mapping/restore", s.restoreMapping},
 		{"POST", "/services/:service/mappings/:mapping/copies", s.copyMapping},
+		{"POST", "/services/:service/mappings/:mapping/loosenings", s.postLoosening},
 		{"DELETE", "/services/:service/mappings/:mapping/positions", s.resetPositions},
 		{"DELETE", "/services/:service/mappings/:mapping/counts", s.resetCounts},
 		{"DELETE", "/services/:service/counts", s.resetAllCounts},

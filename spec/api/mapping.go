@@ -19,6 +19,9 @@ type Mapping struct {
 	OffBy string `json:"offBy,omitempty"`
 	// Problem says why it never answers, where that is known.
 	Problem string `json:"problem,omitempty"`
+	// Telling says what it asks for beside method and path, so that mappings on one path
+	// can be told apart: limit=1.
+	Telling []string `json:"telling,omitempty"`
 	// Calls counts those that it answered since the start; nil for none.
 	Calls *OperationCalls `json:"calls,omitempty"`
 	// Positions say where its sequence stands, for each caller that has one;

@@ -62,6 +62,9 @@ type RecordingReport struct {
 	Recording Recording `json:"recording"`
 	// Operations count the calls by what they asked for.
 	Operations []RecordedOperation `json:"operations"`
+	// Otherwise says what answers calls that were not recorded, where that is no miss:
+	// "contract" or "upstream".
+	Otherwise string `json:"otherwise,omitempty"`
 	// Reasons say why nothing was captured, from what was seen.
 	Reasons  []string      `json:"reasons,omitempty"`
 	Mappings []MadeMapping `json:"mappings"`

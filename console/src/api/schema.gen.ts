@@ -607,6 +607,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/mappings/{mapping}/loosenings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a mapping answer a call, too, that its conditions did not fit, by asking for less */
+        post: operations["loosenMapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/mappings/{mapping}/positions": {
         parameters: {
             query?: never;
@@ -1377,8 +1399,8 @@ export interface components {
             mode: "answer" | "relay";
             /** @description Query parameters that say only when or how a call came, * standing for any letters: recordings leave them out, and `only: query` lets them pass */
             noise?: string[];
-            /** @description What answers when no mapping does, in this order; example and generated unless given */
-            otherwise?: (("example" | "generated" | "upstream") | {
+            /** @description What answers when no mapping does, in this order; example and generated unless given; miss alone for nothing */
+            otherwise?: (("example" | "generated" | "upstream" | "miss") | {
                 answer: components["schemas"]["AnswerDocument"];
             })[];
             /**
@@ -1779,6 +1801,8 @@ export interface components {
             deviations?: components["schemas"]["Deviation"][];
             /** @description Why it never answers, where that is known */
             problem?: string;
+            /** @description What it asks for beside method and path: limit=1 */
+            telling?: string[];
             /** @description Calls that it answered since the start */
             calls?: {
                 total: number;
@@ -2273,6 +2297,11 @@ export interface components {
                 call: string;
                 count: number;
             }[];
+            /**
+             * @description What answers calls that were not recorded; left out where they are a miss
+             * @enum {string}
+             */
+            otherwise?: "contract" | "upstream";
             /** @description Why nothing was captured */
             reasons?: string[];
             mappings: {
@@ -3676,6 +3705,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    loosenMapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the mapping */
+                mapping: components["parameters"]["mapping"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Id of the call */
+                    call: string;
+                    dryRun?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The mapping, and what does not count any more */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        mapping: components["schemas"]["MappingDocument"];
+                        /** @description None where it fits as it is */
+                        notes: string[];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -48,3 +48,6 @@ export type RecordingTrial = Schemas['RecordingTrial'];
 export type Exchange = Schemas['Exchange'];
 export type RecordedCall = Schemas['RecordedCall'];
 export type RecordingReport = Schemas['RecordingReport'];
+export type DriftReport = Schemas['DriftReport'];
+export type ReplayRequest = Schemas['ReplayRequest'];
+export type MeasuredLatencies = Schemas['MeasuredLatencies'];

@@ -451,6 +451,12 @@ func (m *Mapping) explainAlone() {
 	m.Alone = &call.Explanation{Summary: m.Summary(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
 }
 
+// CompileConditions compiles what a pattern asks beside method and path. The fault names
+// the place.
+func CompileConditions(p spec.Pattern) (*match.Conditions, *problem.Item) {
+	return conditionCompiler.Conditions(p)
+}
+
 var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) { return contract.CompileSchema(n) }}
 
 // compileReplies compiles the answers of a mapping.

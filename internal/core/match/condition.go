@@ -178,6 +178,20 @@ func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) *call.Finding {
 	return nil
 }
 
+// Unmet is Fails that says as well which condition it is: its number in the document, -1
+// for the expression, which is not asked.
+func (c *Conditions) Unmet(f *Facts) (number int, why *call.Finding) {
+	if c == nil {
+		return -1, nil
+	}
+	for i := range c.all {
+		if why := c.all[i].fails(f); why != nil {
+			return i, why
+		}
+	}
+	return -1, nil
+}
+
 func (c *condition) fails(f *Facts) *call.Finding {
 	if c.check != nil {
 		return c.check(f)

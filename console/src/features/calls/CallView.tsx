@@ -108,7 +108,12 @@ function CallBody({ call }: { call: CallDetail }) {
       )}
       <section className="border-line border-t px-5 py-3">
         <h3 className="mb-1.5 font-semibold text-[13px]">Why</h3>
-        <ExplanationView steps={call.explanation.steps} />
+        <ExplanationView
+          steps={call.explanation.steps}
+          missed={
+            call.source === 'miss' && call.service ? { service: call.service, call: call.id } : undefined
+          }
+        />
       </section>
       <section className="border-line border-t px-5 py-3">
         <h3 className="mb-2 font-semibold text-[13px]">Timing</h3>

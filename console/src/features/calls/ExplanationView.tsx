@@ -2,6 +2,7 @@ import { Check, CircleSlash, Dot } from 'lucide-react';
 import type { Step } from '@/api/types';
 import { cn } from '@/ui/cn';
 import { Quoted } from '@/ui/Quoted';
+import { LoosenMapping } from './LoosenMapping';
 
 const verdicts = {
   taken: { Icon: Check, word: 'taken', look: 'text-good' },
@@ -9,8 +10,25 @@ const verdicts = {
   noted: { Icon: Dot, word: 'noted', look: 'text-dim' },
 };
 
+/** A call that no mapping answered, and which one of them could. */
+interface Missed {
+  service: string;
+  call: string;
+}
+
+/** Findings of conditions that a mapping can do without. */
+const loose = new Set([
+  'absent',
+  'differs',
+  'secret-unknown',
+  'too-many',
+  'too-often',
+  'none-hold',
+  'forbidden-hold',
+]);
+
 /** What was considered for a call, in order, and why each was taken or not. */
-export function ExplanationView({ steps }: { steps: Step[] }) {
+export function ExplanationView({ steps, missed }: { steps: Step[]; missed?: Missed }) {
   return (
     <ol className="space-y-1">
       {steps.map((step) => {
@@ -29,6 +47,9 @@ export function ExplanationView({ steps }: { steps: Step[] }) {
               <span className="text-dim">
                 <Quoted text={step.reason} />
               </span>
+              {missed && step.of.kind === 'mapping' && step.of.id && loose.has(step.code) && (
+                <LoosenMapping {...missed} mapping={step.of.id} />
+              )}
             </span>
           </li>
         );

@@ -30,6 +30,14 @@ export function callDetail(id: string) {
   });
 }
 
+/** Has a mapping answer a call, too, that its conditions did not fit. */
+export function loosenMapping(service: string, mapping: string, call: string) {
+  return send<{ notes: string[] }>(`/services/${part(service)}/mappings/${part(mapping)}/loosenings`, {
+    method: 'POST',
+    body: JSON.stringify({ call }),
+  });
+}
+
 export function clearCalls() {
   return send<void>('/calls', { method: 'DELETE' });
 }

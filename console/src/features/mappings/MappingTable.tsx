@@ -98,7 +98,8 @@ function MappingRow({ service, mapping }: { service: string; mapping: Mapping })
     <tr className="border-line border-b bg-panel" data-mapping={mapping.id}>
       <td className={`${cell} font-mono text-xs`}>
         {methods && <span className="inline-block w-[52px]">{methods}</span>}{' '}
-        {mapping.call.path ?? `operation ${mapping.call.operation}`}
+        {mapping.call.path ?? `operation ${mapping.call.operation}`}{' '}
+        <span className="text-dim">{mapping.telling?.slice(0, 4).join(' ')}</span>
       </td>
       <td className={cell}>
         <Link

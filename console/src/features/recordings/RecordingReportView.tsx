@@ -4,7 +4,7 @@ import { ProblemNotice } from '@/ui/ProblemNotice';
 
 /** What came of a recording: the mappings that were made, and why so. */
 export function RecordingReportView({ report }: { report: RecordingReport }) {
-  const { recording, mappings, skipped, reasons } = report;
+  const { recording, mappings, skipped, reasons, otherwise } = report;
   if (recording.calls === 0) {
     return (
       <ProblemNotice
@@ -18,6 +18,12 @@ export function RecordingReportView({ report }: { report: RecordingReport }) {
       <p className="font-medium">
         “{recording.name}”: {count(recording.calls, 'call')}, {count(mappings.length, 'mapping')}
       </p>
+      {otherwise && (
+        <p className="text-miss text-xs">
+          What was not recorded is answered by the {otherwise}; a switch in the settings below makes it a
+          miss.
+        </p>
+      )}
       <ul className="mt-1 space-y-0.5">
         {mappings.map(({ mapping, outcome, notes }) => (
           <li key={mapping.id}>

@@ -5,6 +5,8 @@ import { count, moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
 import { ChooseCalls } from './ChooseCalls';
+import { DriftDialog } from './DriftDialog';
+import { LatencyTable } from './LatencyTable';
 import { harAddress, removeRecording } from './queries';
 
 interface Props {
@@ -29,16 +31,18 @@ export function RecordingRow({ service, recording, onReport }: Props) {
       className="flex flex-wrap items-center justify-between gap-3 border-line border-b bg-panel px-5 py-1.5"
       data-recording={recording.id}
     >
-      <span>
+      <span className="min-w-0">
         <span className="font-medium">{recording.name}</span>{' '}
         <span className="text-dim text-xs">
           {count(recording.calls, 'call')}, {moment(recording.started)}
           {recording.by && `, by ${recording.by}`}
           {recording.ended && `; it ended by itself: ${recording.ended}`}
         </span>
+        <LatencyTable service={service} recording={recording.id} />
       </span>
       <span className="flex items-center gap-2">
         <ChooseCalls service={service} recording={recording} onReport={onReport} />
+        <DriftDialog service={service} recording={recording} />
         <a
           href={harAddress(service, recording.id)}
           download

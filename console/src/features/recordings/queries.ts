@@ -1,7 +1,15 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { RecordedCall, Recording, RecordingReport, RecordingTrial } from '@/api/types';
+import type {
+  DriftReport,
+  MeasuredLatencies,
+  RecordedCall,
+  Recording,
+  RecordingReport,
+  RecordingTrial,
+  ReplayRequest,
+} from '@/api/types';
 
 const of = (service: string) => `/services/${part(service)}/recordings`;
 
@@ -75,6 +83,32 @@ export function makeMappings(service: string, id: string, dryRun: boolean, calls
     method: 'POST',
     body: JSON.stringify({ dryRun, calls, ...how }),
   });
+}
+
+/** How long operations took at the upstream while it ran. */
+export function latencies(service: string, id: string) {
+  return queryOptions({
+    queryKey: keys.recordedLatencies(service, id),
+    queryFn: () => send<MeasuredLatencies>(`${of(service)}/${part(id)}/latencies`),
+  });
+}
+
+export function replayRecording(service: string, id: string, how: ReplayRequest) {
+  return send<DriftReport>(`${of(service)}/${part(id)}/replays`, {
+    method: 'POST',
+    body: JSON.stringify(how),
+  });
+}
+
+export function compareRecordings(
+  service: string,
+  id: string,
+  other: string,
+  how: { values: boolean; ignore: string[] },
+) {
+  const query = new URLSearchParams(how.ignore.map((path) => ['ignore', path]));
+  if (how.values) query.set('values', 'true');
+  return send<DriftReport>(`${of(service)}/${part(id)}/comparisons/${part(other)}?${query}`);
 }
 
 export function removeRecording(service: string, id: string) {

@@ -116,6 +116,22 @@ export function ServiceSettings({ service }: { service: Service }) {
           </span>
         )}
       </form>
+      {service.contract && (
+        <Switch
+          label="The contract answers when no mapping does"
+          checked={byContract(service).length > 0}
+          onCheckedChange={(answers) =>
+            change.mutate({
+              otherwise: [
+                ...(answers ? ['example', 'generated'] : []),
+                ...(service.otherwise ?? []).filter(
+                  (way) => way !== 'example' && way !== 'generated' && way !== 'miss',
+                ),
+              ],
+            })
+          }
+        />
+      )}
       <RemoveService service={service} />
     </div>
   );
