@@ -152,11 +152,11 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 		if m.Calls != nil {
 			calls = strconv.FormatInt(m.Calls.Total, 10)
 		}
-		rows[i] = []string{m.ID, asks(m.Call), statusesText(m), strconv.Itoa(m.Rank), calls, stateText(m), labelled(m)}
+		rows[i] = []string{m.ID, asks(m.Call), statusesText(m), calls, stateText(m), labelled(m)}
 	}
 	writeTable(p.Out, p.width(), []column{
-		{title: "MAPPING"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true},
-		{title: "RANK", right: true}, {title: "CALLS", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
+		{title: "MAPPING"}, {title: "CALL", flexible: true, share: 3}, {title: "STATUS", right: true},
+		{title: "CALLS", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
 	}, rows)
 	for _, m := range mappings {
 		if m.Problem != "" {
@@ -216,6 +216,9 @@ func stateText(m api.Mapping) string {
 	}
 	if m.Origin != "" {
 		state += ", of " + m.Origin
+	}
+	if m.Rank != 0 {
+		state += ", rank " + strconv.Itoa(m.Rank)
 	}
 	if len(m.Deviations) > 0 {
 		state += ", deviates"

@@ -415,7 +415,7 @@ func (s *server) makeMappings(ctx context.Context, name string, r catalog.Stored
 	}
 	mappings, without := []api.MadeMapping{}, []api.SkippedCall{}
 	for _, m := range made {
-		view := api.MadeMapping{Mapping: m.Mapping, Outcome: m.Outcome, Notes: append([]string{}, m.Notes...), Calls: []string{}}
+		view := api.MadeMapping{Mapping: m.Mapping, Telling: m.Mapping.Call.Telling(), Outcome: m.Outcome, Notes: append([]string{}, m.Notes...), Calls: []string{}}
 		for _, number := range m.Calls {
 			view.Calls = append(view.Calls, call.ID(number))
 		}

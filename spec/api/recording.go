@@ -80,8 +80,10 @@ type RecordedOperation struct {
 // MadeMapping is a mapping that recorded calls propose, and what became of it.
 type MadeMapping struct {
 	Mapping spec.Mapping `json:"mapping"`
-	Calls   []string     `json:"calls"`
-	Notes   []string     `json:"notes"`
+	// Telling says what it asks for beside method and path: limit=1.
+	Telling []string `json:"telling,omitempty"`
+	Calls   []string `json:"calls"`
+	Notes   []string `json:"notes"`
 	// Outcome is created, changed, unchanged; kept, where the mapping that asks for the
 	// same stays; followed, where the answers came behind its own; or narrowed, where it
 	// asks for more now, since others who ask get another answer.

@@ -2306,6 +2306,8 @@ export interface components {
             reasons?: string[];
             mappings: {
                 mapping: components["schemas"]["MappingDocument"];
+                /** @description What it asks for beside method and path: limit=1 */
+                telling?: string[];
                 calls: string[];
                 notes: string[];
                 /** @enum {string} */

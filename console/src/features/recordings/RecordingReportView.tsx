@@ -25,10 +25,11 @@ export function RecordingReportView({ report }: { report: RecordingReport }) {
         </p>
       )}
       <ul className="mt-1 space-y-0.5">
-        {mappings.map(({ mapping, outcome, notes }) => (
+        {mappings.map(({ mapping, telling, outcome, notes }) => (
           <li key={mapping.id}>
             <span className="inline-block w-20 text-dim">{outcome}</span>
             <span className="font-mono text-xs">{mapping.id}</span>{' '}
+            <span className="font-mono text-dim text-xs">{telling?.join(' ')}</span>{' '}
             <span className="text-dim text-xs">{notes.join('; ')}</span>
           </li>
         ))}
