@@ -138,14 +138,15 @@ func wire(t *testing.T, address, method, path string, lines ...string) (w wired)
 // end is what an answer says, without what belongs to the connection, the moment or us:
 // its length where there is a body to see.
 func (w wired) end() (lines []string) {
+	length := "no length"
 	lines = append(lines, w.status)
 	for _, line := range w.header {
 		name, value, _ := strings.Cut(line, ": ")
 		switch strings.ToLower(name) {
 		case "date", "connection", "transfer-encoding", "rapid-mimic", "trailer", "x-request-id":
 		case "content-length":
-			if w.body == "" {
-				lines = append(lines, line)
+			if w.body == "" { // which line it is belongs to the connection
+				length = value
 			}
 		case "cache-control":
 			if value != "no-store" {
@@ -159,7 +160,17 @@ func (w wired) end() (lines []string) {
 			lines = append(lines, line)
 		}
 	}
-	return append(append(lines, fmt.Sprintf("%q", w.body)), w.trailers...)
+	return append(append(lines, fmt.Sprintf("%q, %s", w.body, length)), w.trailers...)
+}
+
+// names are those of the header lines of end, as they are spelled and in their order.
+func (w wired) names() (names []string) {
+	lines := w.end()
+	for _, line := range lines[1 : len(lines)-1-len(w.trailers)] {
+		name, _, _ := strings.Cut(line, ": ")
+		names = append(names, name)
+	}
+	return names
 }
 
 // whole is a raw answer with its length.
@@ -235,8 +246,9 @@ func TestPlaybackIsTrueToTheByte(t *testing.T) {
 		return wire(t, strings.TrimPrefix(s.traffic, "http://"), method, base+path, append(lines, "Accept-Encoding: gzip, br, zstd, deflate, fog")...)
 	}
 	s := start(t, config.Config{})
+	upstream := wireServer(t, answers)
 	document := spec.NewService("office")
-	document.Upstream = "http://" + wireServer(t, answers)
+	document.Upstream = "http://" + upstream
 	_, err := s.api.CreateService(t.Context(), document)
 	require.NoError(t, err)
 	_, err = s.api.StartRecording(t.Context(), "office", api.RecordingStart{Name: "bytes", End: spec.RecordingEnd{Pace: "recorded"}})
@@ -244,6 +256,8 @@ func TestPlaybackIsTrueToTheByte(t *testing.T) {
 	live := make(map[string]wired)
 	for _, ask := range asks {
 		live[ask] = call(s, "/office", ask)
+		method, path, _ := strings.Cut(ask, " ")
+		assert.Equal(t, wire(t, upstream, method, path).names(), live[ask].names(), "%s: order and spelling", ask)
 	}
 	report, err := s.api.StopRecording(t.Context(), "office", "bytes", api.RecordingStop{})
 	require.NoError(t, err)

@@ -314,7 +314,7 @@ func TestAnUpstreamThatFails(t *testing.T) {
 		`{"upstream": "office.example"}`:      "must be a base URL",
 		`{"upstream": null}`:                  "nothing to relay to",
 		`{"mode": "pass"}`:                    "mode must be answer or relay",
-		`{"otherwise": ["upstream", "luck"]}`: "otherwise lists example, generated, upstream, or an answer",
+		`{"otherwise": ["upstream", "luck"]}`: "otherwise lists example, generated, upstream, miss, or an answer",
 	} {
 		_, err := s.api.PatchService(t.Context(), "office", []byte(document))
 		assert.ErrorContains(t, err, want)

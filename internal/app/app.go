@@ -333,7 +333,7 @@ const heavyWait = 5 * time.Second
 // server builds the server of a port with the timeouts that all have.
 func (a *app) server(handler http.Handler) *http.Server {
 	return &http.Server{
-		Handler: handler, ReadHeaderTimeout: a.config.HeaderTimeout, IdleTimeout: a.config.IdleTimeout,
+		Handler: handler, ConnContext: traffic.WithConn, ReadHeaderTimeout: a.config.HeaderTimeout, IdleTimeout: a.config.IdleTimeout,
 		ErrorLog: slog.NewLogLogger(a.logger.Handler(), slog.LevelDebug), MaxHeaderBytes: maxHeader,
 	}
 }

@@ -129,6 +129,8 @@ type conn struct {
 	renewed  atomic.Int64
 	hijacked atomic.Bool
 	reading  readDeadline
+	// order is that of the head that is sent next; nil for the usual one.
+	order atomic.Pointer[headOrder]
 
 	// begins is the beginning of the present request, of which there are beginsSize
 	// bytes. Reading and refusing happen in one goroutine.
@@ -164,6 +166,17 @@ func (c *conn) Write(b []byte) (int, error) {
 	}
 	if bytes.HasPrefix(b, refused) || bytes.HasPrefix(b, notImplemented) {
 		c.note(b)
+	}
+	if order := c.order.Load(); order != nil {
+		ready, over := order.take(b)
+		if !over {
+			return len(b), nil
+		}
+		c.order.Store(nil)
+		if _, err := c.Conn.Write(ready); err != nil {
+			return 0, err
+		}
+		return len(b), nil
 	}
 	return c.Conn.Write(b)
 }

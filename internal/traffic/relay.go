@@ -40,7 +40,15 @@ type relayed struct {
 	answer   *capture   // of the answer's body
 	wire     *call.Wire // how the answer came, where it is recorded; else nil
 	asked    time.Time  // when the upstream was asked
+	conn     headed     // on which it was asked; nil where heads are not known as they came
 	last     time.Time  // when the last piece of its answer came
+}
+
+// headed is a connection that knows how the head of an answer was written.
+type headed interface {
+	// Begin expects another answer, Head gives its lines as they came.
+	Begin()
+	Head() []call.Field
 }
 
 // relay passes a call on and its answer back, both as they come; the log keeps
@@ -161,7 +169,11 @@ func (x *relayed) request() *http.Request {
 			io.Closer
 		}{io.TeeReader(x.body, x.sent), x.body}
 	}
-	trace := &httptrace.ClientTrace{Got1xxResponse: func(code int, header textproto.MIMEHeader) error {
+	trace := &httptrace.ClientTrace{GotConn: func(info httptrace.GotConnInfo) {
+		if x.conn, _ = info.Conn.(headed); x.conn != nil {
+			x.conn.Begin()
+		}
+	}, Got1xxResponse: func(code int, header textproto.MIMEHeader) error {
 		if code != http.StatusSwitchingProtocols && code != http.StatusContinue {
 			for name, values := range header {
 				x.w.Header()[name] = values
@@ -179,6 +191,11 @@ func (x *relayed) pass(resp *http.Response) error {
 	defer resp.Body.Close()
 	header := x.answerHeader(resp)
 	x.record.Answer.Status, x.record.Answer.Header = resp.StatusCode, fieldsOf(header)
+	var came []call.Field
+	if x.conn != nil {
+		came = x.conn.Head()
+		x.record.Answer.Header = call.Arrange(x.record.Answer.Header, came)
+	}
 	if why := x.decision.Relay.LeavesOut(resp.Header.Get("Content-Type")); why != "" && x.record.Recording != "" {
 		x.record.Recording = ""
 		x.note("the recording leaves it out: " + why)
@@ -210,6 +227,9 @@ func (x *relayed) pass(resp *http.Response) error {
 	if x.wire = x.wireOf(resp); x.wire != nil && call.NotModified(&x.record.Request, resp.StatusCode, resp.Header.Get("ETag"), resp.Header.Get("Last-Modified")) {
 		x.notModified(resp)
 		return nil
+	}
+	if call.IsArranged(came) {
+		arrange(x.r, came)
 	}
 	x.w.WriteHeader(resp.StatusCode)
 	err := x.copyBody(resp)

@@ -160,6 +160,9 @@ func send(w http.ResponseWriter, r *http.Request, record *call.Record, reveal bo
 	answer := &record.Answer
 	record.AnswerSize = int64(len(answer.Body))
 	body := answer.Body
+	if answer.Arranged {
+		arrange(r, answer.Header)
+	}
 	if answer.Wire != nil {
 		sendAsItCame(w, r, record, reveal)
 		return

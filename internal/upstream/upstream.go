@@ -45,9 +45,9 @@ func New(c Config) *Client {
 		c.HeaderTimeout = DefaultHeaderTimeout
 	}
 	t := &http.Transport{
-		DialContext: c.Rules.Dial, ForceAttemptHTTP2: true, DisableCompression: true,
+		DialContext: dialPlain(c.Rules.Dial), DialTLSContext: dialTLS(c.Rules.Dial), ForceAttemptHTTP2: true, DisableCompression: true,
 		MaxIdleConns: 500, MaxIdleConnsPerHost: 100, IdleConnTimeout: 90 * time.Second,
-		TLSHandshakeTimeout: 10 * time.Second, ExpectContinueTimeout: time.Second, ResponseHeaderTimeout: c.HeaderTimeout,
+		ExpectContinueTimeout: time.Second, ResponseHeaderTimeout: c.HeaderTimeout,
 		// No proxy from the environment: the upstream is asked where it says it is.
 	}
 	if c.Forbidden {

@@ -26,6 +26,7 @@ type Template struct {
 	bytes    []byte
 	kind     bodyKind
 	untyped  bool // no Content-Type is added
+	arranged bool // the headers are in an order or a spelling of their own
 }
 
 type headerTemplate struct {
@@ -60,6 +61,7 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 	for i, h := range a.Headers {
 		t.headers = append(t.headers, headerTemplate{h.Name, c.compile(tree.NewString(h.Value), "/headers/"+strconv.Itoa(i))})
 	}
+	t.arranged = isArranged(a.Headers)
 	switch {
 	case a.JSON != nil:
 		t.kind, t.body = asJSON, c.compile(a.JSON, "/json")
@@ -87,6 +89,14 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 		return c.recorded(fixed, a.Recorded, payloads), nil, c.faults
 	}
 	return fixed, nil, nil
+}
+
+func isArranged(headers []spec.Header) bool {
+	fields := make([]call.Field, len(headers))
+	for i, h := range headers {
+		fields[i].Name = h.Name
+	}
+	return call.IsArranged(fields)
 }
 
 type compiler struct {
@@ -164,6 +174,7 @@ func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 		}
 		out.Header = append(out.Header, call.Field{Name: h.name, Value: oneLine(value)})
 	}
+	out.Arranged = t.arranged
 	if t.redirect != nil {
 		target, err := t.redirect.Text(scope, nil)
 		if err != nil {

@@ -98,8 +98,37 @@ type Answer struct {
 	Status int
 	Header []Field
 	Body   []byte
+	// Arranged has Header sent in its order and with its spelling; else each name is
+	// written in one spelling, in the order of the alphabet.
+	Arranged bool
 	// Wire says how it is sent beside that; nil for as it is.
 	Wire *Wire
+}
+
+// Arrange brings fields into the order and the spelling of others, as far as they are
+// among those; the rest comes behind.
+func Arrange(fields, like []Field) (arranged []Field) {
+	rest := slices.Clone(fields)
+	for _, l := range like {
+		for i, f := range rest {
+			if strings.EqualFold(f.Name, l.Name) {
+				arranged = append(arranged, Field{Name: l.Name, Value: f.Value})
+				rest = slices.Delete(rest, i, i+1)
+				break
+			}
+		}
+	}
+	return append(arranged, rest...)
+}
+
+// IsArranged reports whether fields are in another order or spelling than the usual one.
+func IsArranged(fields []Field) bool {
+	for i, f := range fields {
+		if f.Name != textproto.CanonicalMIMEHeaderKey(f.Name) || i > 0 && fields[i-1].Name > f.Name {
+			return true
+		}
+	}
+	return false
 }
 
 // Wire is how an answer came over the connection, or is to be sent. It is immutable.

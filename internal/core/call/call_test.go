@@ -75,3 +75,15 @@ func TestFilterAndCurl(t *testing.T) {
 	assert.Equal(t, `curl -X POST 'http://127.0.0.1:7401/moorings/bertsh?q=it'\''s' -H 'Content-Type: application/json' --data-raw '{}'`,
 		r.Request.Curl("http://127.0.0.1:7401"))
 }
+
+func TestHeaderLinesAreArranged(t *testing.T) {
+	fields := []call.Field{{Name: "Content-Type", Value: "a"}, {Name: "X-B", Value: "1"}, {Name: "X-B", Value: "2"}, {Name: "X-C", Value: "3"}}
+	arranged := call.Arrange(fields, []call.Field{{Name: "x-b", Value: "other"}, {Name: "Gone"}, {Name: "content-type"}, {Name: "X-B"}})
+	assert.Equal(t, []call.Field{{Name: "x-b", Value: "1"}, {Name: "content-type", Value: "a"}, {Name: "X-B", Value: "2"}, {Name: "X-C", Value: "3"}}, arranged)
+	assert.Equal(t, "Content-Type", fields[0].Name, "what was given is untouched")
+	assert.True(t, call.IsArranged(arranged))
+	assert.False(t, call.IsArranged(fields))
+	assert.False(t, call.IsArranged(nil))
+	assert.True(t, call.IsArranged([]call.Field{{Name: "X-C"}, {Name: "X-B"}}))
+	assert.True(t, call.IsArranged([]call.Field{{Name: "ETag"}}), "which net/http would spell Etag")
+}
