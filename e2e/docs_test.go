@@ -1,11 +1,14 @@
 package e2e
 
 import (
+	"bytes"
 	"encoding/json"
 	"io"
 	"maps"
 	"net/http"
+	"net/http/httptest"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -17,9 +20,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
 	"rapidmimic.example/internal/config"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -124,6 +129,78 @@ func TestTheExamplesOfTheReferenceWork(t *testing.T) {
 	resp, _ = s.send("GET /moorings/old/berths/N7", "")
 	assert.Equal(t, 308, resp.StatusCode)
 	assert.Equal(t, "/moorings/berths/N7", resp.Header.Get("Location"))
+}
+
+var inlineCommand = regexp.MustCompile("(?m)`(rapidmimic [^`]+)`|^(rapidmimic .*)$")
+
+// Every command of the page on recording is one that works, as it stands there save for
+// names of calls and the address of the real service.
+func TestTheCommandsOfThePageOnRecordingWork(t *testing.T) {
+	t.Parallel()
+	text, err := os.ReadFile(docsFolder + "recording.md")
+	require.NoError(t, err)
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = io.WriteString(w, `{"asked": "`+r.URL.Path+`"}`)
+	}))
+	defer upstream.Close()
+	s := start(t, config.Config{Proxy: "127.0.0.1:0"})
+	require.NoError(t, demo.SetUp(t.Context(), s.api))
+	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"upstream": "`+upstream.URL+`"}`))
+	require.NoError(t, err)
+	recorded := false
+	names := func(command string) string {
+		calls, err := s.api.RecordedCalls(t.Context(), "moorings", "r-4", "")
+		ids := []string{"c-81f3", "c-8201"}
+		if err == nil && len(calls) > 1 {
+			ids = []string{calls[0].ID, calls[1].ID}
+		}
+		if strings.Contains(command, "loosen office") {
+			s.send("GET /office/berths?pier=north&page=2", "")
+			ids[0] = s.answered.Load().(string)
+		}
+		return strings.NewReplacer("https://office.example/api", upstream.URL, "c-81f3", ids[0], "c-8201", ids[1], "NAME", "r-4").Replace(command)
+	}
+	count := 0
+	for _, found := range inlineCommand.FindAllStringSubmatch(string(text), -1) {
+		command, _, _ := strings.Cut(found[1]+found[2], "  #")
+		if strings.Contains(command, "SERVICE") || strings.Contains(command, "FILE") || strings.HasPrefix(command, "rapidmimic serve ") {
+			continue
+		}
+		if !recorded && strings.Contains(command, "recording ") { // of which the page speaks
+			recorded = true
+			for _, service := range []string{"moorings", "office"} {
+				for _, name := range []string{"r-4", "r-9"} {
+					_, err := s.api.StartRecording(t.Context(), service, api.RecordingStart{Name: name})
+					require.NoError(t, err)
+					s.send("GET /"+service+"/berths?pier=north", "")
+					s.send("GET /"+service+"/berths/N7", "")
+					_, err = s.api.StopRecording(t.Context(), service, name, api.RecordingStop{})
+					require.NoError(t, err)
+				}
+			}
+		}
+		count++
+		cmd := exec.Command("sh", "-c", names(strings.Replace(command, "rapidmimic", `exec "$0"`, 1)), binary)
+		cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control)
+		var out bytes.Buffer
+		cmd.Stdout, cmd.Stderr = &out, &out
+		require.NoError(t, cmd.Start())
+		if strings.HasPrefix(command, "rapidmimic record ") {
+			service := strings.Fields(command)[2]
+			require.Eventually(t, func() bool {
+				running, err := s.api.Service(t.Context(), service)
+				return err == nil && running.Recording != nil
+			}, 10*time.Second, 20*time.Millisecond, command)
+			s.send("GET /"+service+"/berths", "")
+			require.NoError(t, cmd.Process.Signal(os.Interrupt))
+		}
+		_ = cmd.Wait() // its code is looked at
+		code := cmd.ProcessState.ExitCode()
+		fine := code == 0 || code == 3 || strings.HasPrefix(command, "rapidmimic reach") // this machine does not trust our authority
+		assert.True(t, fine, "%s ends with %d: %s", command, code, out.String())
+	}
+	assert.Greater(t, count, 15)
 }
 
 func TestTheRecipesWork(t *testing.T) {
