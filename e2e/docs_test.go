@@ -341,6 +341,15 @@ var impairLine = regexp.MustCompile("(?m)^(rapidmimic impair [^`\n#]+)|`(rapidmi
 // The commands of the walk through a bad day work as they stand.
 func TestTheCommandsOfABadDay(t *testing.T) {
 	s := startDemo(t)
+	upstream := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {}))
+	defer upstream.Close()
+	_, err := s.api.PatchService(t.Context(), "moorings", []byte(`{"upstream": "`+upstream.URL+`"}`))
+	require.NoError(t, err)
+	_, err = s.api.StartRecording(t.Context(), "moorings", api.RecordingStart{Name: "how long it takes"})
+	require.NoError(t, err)
+	s.send("GET /moorings/berths", "")
+	_, err = s.api.StopRecording(t.Context(), "moorings", "how long it takes", api.RecordingStop{})
+	require.NoError(t, err)
 	for _, page := range []string{"bad-day.md", "impairments.md"} {
 		text, err := os.ReadFile(docsFolder + page)
 		require.NoError(t, err)

@@ -226,7 +226,7 @@ func TestPlaybackIsTrueToTheByte(t *testing.T) {
 		"GET /teapot":      {"HTTP/1.1 418 I'm a teapot\r\nContent-Length: 1\r\n\r\nx"},
 		"GET /redirect":    {"HTTP/1.1 307 Temporary Redirect\r\nLocation: /redirect\r\nContent-Length: 0\r\n\r\n"},
 		"GET /cookies":     whole("Set-Cookie: pier=north; Path=/; HttpOnly; Max-Age=600\nSet-Cookie: a=b; Expires=Wed, 01 Jan 2031 00:00:00 GMT; SameSite=Lax\n", "{}"),
-		"GET /long-header": whole("X-Long: "+strings.Repeat("fog ", 10_000)+"horn\n", "{}"),
+		"GET /long-header": whole("X-Long: "+strings.Repeat("fog ", 25_000)+"horn\n", "{}"),
 		"GET /parts":       whole("Content-Type: multipart/mixed; boundary=x\n", "--x\r\nContent-Type: text/plain\r\n\r\na\r\n--x--\r\n"),
 		"GET /hints":       {"HTTP/1.1 103 Early Hints\r\nLink: </a.css>; rel=preload\r\n\r\n" + whole(jsonHead, "{}")[0]},
 		"GET /events":      chunked("data: 1\n\n", "data: 2\n\n", "data: 3\n\n"),

@@ -118,8 +118,11 @@ func (p Program) sayCheck(service string, result checkResult) {
 		p.say("%s  nothing in the log and no mapping deviates from the contract", service)
 		return
 	}
-	p.say("%s  out of step with the contract: mappings %d, calls %d, addresses that no operation describes %d",
-		service, len(result.Mappings), len(result.Calls), len(result.Undescribed))
+	summary := fmt.Sprintf("%s  out of step with the contract: mappings %d, calls %d", service, len(result.Mappings), len(result.Calls))
+	if len(result.Undescribed) > 0 {
+		summary += fmt.Sprintf(", addresses that no operation describes %d", len(result.Undescribed))
+	}
+	p.say("%s", summary)
 }
 
 // countedOn counts one more call to an address.

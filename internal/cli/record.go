@@ -154,13 +154,13 @@ func (p Program) record(ctx context.Context, c *cli.Command) error {
 	if start.Name == "" {
 		return usage("%s needs --name NAME", c.FullName())
 	}
-	started, err := environment.StartRecording(ctx, given[0], start)
+	service, err := environment.Service(ctx, given[0])
 	if err != nil {
 		return unchanged(err, "")
 	}
-	service, err := environment.Service(ctx, given[0])
+	started, err := environment.StartRecording(ctx, given[0], start)
 	if err != nil {
-		return err
+		return unchanged(err, "")
 	}
 	fmt.Fprintf(p.Err, "%s  records %q from %s\n", service.Name, started.Name, started.Upstream)
 	fmt.Fprintf(p.Err, "address   %s   Ctrl+C ends it\n", service.Address)
@@ -244,7 +244,10 @@ func (p Program) sayMade(service string, r api.RecordingReport) {
 		}
 	}
 	for _, x := range r.Skipped {
-		p.say("skipped   %s: %s", x.Call, x.Reason)
+		p.say("skipped   %s, %s: %s", x.Call, x.Address, x.Reason)
+		if x.Truncated {
+			p.say("          rapidmimic serve --record-limit BYTES keeps larger bodies")
+		}
 	}
 	if len(r.Mappings) > 0 {
 		p.say("next      rapidmimic mapping list %s", service)

@@ -422,7 +422,7 @@ func (s *server) makeMappings(ctx context.Context, name string, r catalog.Stored
 		mappings = append(mappings, view)
 	}
 	for _, x := range skipped {
-		without = append(without, api.SkippedCall{Call: call.ID(x.Number), Reason: x.Reason})
+		without = append(without, api.SkippedCall{Call: call.ID(x.Number), Address: x.Address, Reason: x.Reason, Truncated: x.Truncated})
 	}
 	return mappings, without, nil
 }
@@ -544,7 +544,7 @@ func (s *server) postHAR(c *gin.Context) {
 	report := api.RecordingReport{Recording: recordingView(catalog.StoredRecording{Recording: r, Calls: len(exchanges)}), Operations: operationsOf(exchanges),
 		Mappings: []api.MadeMapping{}, Skipped: []api.SkippedCall{}}
 	for _, l := range left {
-		report.Skipped = append(report.Skipped, api.SkippedCall(l))
+		report.Skipped = append(report.Skipped, api.SkippedCall{Call: l.Call, Address: l.Call, Reason: l.Reason})
 	}
 	c.PureJSON(http.StatusCreated, report)
 }

@@ -309,7 +309,7 @@ func (s *server) draft(c *gin.Context, wanted api.ScenarioDraft) (proposal api.S
 	var skipped []recording.Skipped
 	proposal.Scenario, skipped = snapshot.DraftFromCalls(wanted.Name, byService)
 	for _, x := range skipped {
-		proposal.Skipped = append(proposal.Skipped, api.SkippedCall{Call: call.ID(x.Number), Reason: x.Reason})
+		proposal.Skipped = append(proposal.Skipped, api.SkippedCall{Call: call.ID(x.Number), Address: x.Address, Reason: x.Reason, Truncated: x.Truncated})
 	}
 	slices.SortFunc(proposal.Skipped, func(a, b api.SkippedCall) int { return strings.Compare(a.Call, b.Call) })
 	return proposal, nil

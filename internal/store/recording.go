@@ -127,15 +127,21 @@ func (s *Store) CountExchanges(ctx context.Context, recordingID string) (count i
 	return count, nil
 }
 
+// mostEarlier bounds the bodies of calls of other recordings that are read, in bytes: of
+// more the oldest recordings are left out.
+const mostEarlier = 128 << 20
+
 // ExchangesOn implements catalog.Store.
 func (s *Store) ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error) {
 	var ids []string
-	if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM recordings WHERE service_id = ? AND id <> ? ORDER BY started, id`, serviceID, except); err != nil {
+	if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM recordings WHERE service_id = ? AND id <> ? ORDER BY started DESC, id DESC`, serviceID, except); err != nil {
 		return nil, fmt.Errorf("list recordings: %w", err)
 	}
-	var all []recording.Exchange
-	for chunk := range slices.Chunk(paths, 500) { // SQLite bounds the parameters of a statement
-		for _, id := range ids {
+	var newestFirst [][]recording.Exchange
+	bytes := 0
+	for _, id := range ids {
+		var one []recording.Exchange
+		for chunk := range slices.Chunk(paths, 500) { // SQLite bounds the parameters of a statement
 			query, args, err := sqlx.In(withBodies+`WHERE e.recording_id = ? AND e.path IN (?) ORDER BY e.number`, id, chunk)
 			if err != nil {
 				return nil, fmt.Errorf("read recorded calls: %w", err)
@@ -144,10 +150,18 @@ func (s *Store) ExchangesOn(ctx context.Context, serviceID, except string, paths
 			if err != nil {
 				return nil, err
 			}
-			all = append(all, found...)
+			one = append(one, found...)
 		}
+		for _, x := range one {
+			bytes += len(x.Body) + len(x.Answer)
+		}
+		if bytes > mostEarlier {
+			break
+		}
+		newestFirst = append(newestFirst, one)
 	}
-	return all, nil
+	slices.Reverse(newestFirst)
+	return slices.Concat(newestFirst...), nil
 }
 
 // InsertExchanges keeps calls with the recordings that they belong to.

@@ -92,8 +92,11 @@ type MadeMapping struct {
 
 // SkippedCall is a recorded call that no mapping can be made of.
 type SkippedCall struct {
-	Call   string `json:"call"`
-	Reason string `json:"reason"`
+	Call    string `json:"call"`
+	Address string `json:"address"` // "GET /berths/N7"
+	Reason  string `json:"reason"`
+	// Truncated is set where a body was larger than recordings keep.
+	Truncated bool `json:"truncated,omitempty"`
 }
 
 // MakeMappings says how mappings are made of a recording, and of which of its calls: of

@@ -34,6 +34,7 @@ export const keys = {
 
   recordings: (service: string) => [...keys.service(service), 'recordings'],
   recordedCalls: (service: string, id: string) => [...keys.recordings(service), id, 'calls'],
+  latencies: (service: string) => [...keys.recordings(service), 'latencies'],
   recordedLatencies: (service: string, id: string) => [...keys.recordings(service), id, 'latencies'],
   latestCalls: (service: string, id: string) => [...keys.recordings(service), id, 'latest-calls'],
   recordingTrial: (service: string, filter: unknown) => [

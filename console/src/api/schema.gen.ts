@@ -2315,7 +2315,11 @@ export interface components {
             }[];
             skipped: {
                 call: string;
+                /** @description GET /berths/N7 */
+                address: string;
                 reason: string;
+                /** @description A body of it was larger than recordings keep */
+                truncated?: boolean;
             }[];
         };
         TrialRequest: {

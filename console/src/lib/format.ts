@@ -58,3 +58,8 @@ export function isJson(body: string): boolean {
 export function total(counts: Record<string, number>): number {
   return Object.values(counts).reduce((sum, n) => sum + n, 0);
 }
+
+/** A time such as 12.345678ms in one decimal. */
+export function shortTime(duration: string): string {
+  return duration.replace(/\d+\.\d+/, (digits) => Number(digits).toFixed(1));
+}

@@ -58,7 +58,7 @@ func (s *Snapshot) DraftFromCalls(name string, calls map[string][]recording.Exch
 		service := s.Named(serviceName)
 		if service == nil {
 			for _, x := range exchanges {
-				skipped = append(skipped, recording.Skipped{Number: x.Number, Reason: "it was for no service that is here"})
+				skipped = append(skipped, recording.Skipped{Number: x.Number, Address: x.Method + " " + x.Path, Reason: "it was for no service that is here"})
 			}
 			continue
 		}
@@ -67,7 +67,7 @@ func (s *Snapshot) DraftFromCalls(name string, calls map[string][]recording.Exch
 		for _, p := range proposals {
 			if len(p.Payloads) > 0 {
 				for _, number := range p.Calls {
-					skipped = append(skipped, recording.Skipped{Number: number, Reason: "its answer is too large for a scenario: keep it as a payload of the service"})
+					skipped = append(skipped, recording.Skipped{Number: number, Address: p.Mapping.Call.String(), Reason: "its answer is too large for a scenario: keep it as a payload of the service"})
 				}
 				continue
 			}

@@ -37,7 +37,7 @@ type Store interface {
 	// CountExchanges counts the calls of a recording.
 	CountExchanges(ctx context.Context, recordingID string) (int, error)
 	// ExchangesOn returns the calls to some paths of all recordings of a service but one,
-	// the oldest recording first.
+	// the oldest recording first; where that is too much, of the newest ones only.
 	ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error)
 	// Applied lists what came from a folder, as it was then.
 	Applied(ctx context.Context) ([]Applied, error)

@@ -119,8 +119,10 @@ type Proposal struct {
 
 // Skipped is a call that no mapping can be made of.
 type Skipped struct {
-	Number uint64
-	Reason string
+	Number    uint64
+	Address   string // "GET /berths/N7"
+	Reason    string
+	Truncated bool // a body of it was not kept whole
 }
 
 // Propose makes mappings of recorded calls: one of each call that was made, with the
@@ -133,7 +135,7 @@ func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []S
 			reason = "a preflight of a browser, which the service answers by itself"
 		}
 		if reason != "" {
-			skipped = append(skipped, Skipped{x.Number, reason})
+			skipped = append(skipped, Skipped{x.Number, x.Method + " " + x.Path, reason, x.Truncated})
 			continue
 		}
 		usable = append(usable, x)

@@ -199,7 +199,7 @@ func TestWhatIsNotPlayedBack(t *testing.T) {
 	preflight := exchange(10, "OPTIONS /x", "", 204, "", "")
 	preflight.Request = call.Header{"Access-Control-Request-Method": {"PUT"}}
 	_, skipped = recording.Propose([]recording.Exchange{preflight}, recording.Options{NoPreflights: true})
-	assert.Equal(t, []recording.Skipped{{Number: 10, Reason: "a preflight of a browser, which the service answers by itself"}}, skipped)
+	assert.Equal(t, []recording.Skipped{{Number: 10, Address: "OPTIONS /x", Reason: "a preflight of a browser, which the service answers by itself"}}, skipped)
 	proposals, skipped = recording.Propose([]recording.Exchange{preflight}, recording.Options{})
 	assert.Len(t, proposals, 1)
 	assert.Empty(t, skipped)

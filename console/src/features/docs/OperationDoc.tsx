@@ -1,14 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { OperationDetail } from '@/api/types';
-import { count } from '@/lib/format';
+import { count, shortTime } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
 import { Panel } from '@/ui/Panel';
 import { BodyDoc } from './BodyDoc';
 import { PartTable } from './PartTable';
 import { PinnedFields } from './PinnedFields';
-import { operationDetail } from './queries';
+import { measuredLatencies, operationDetail } from './queries';
 import { ResponseDoc } from './ResponseDoc';
 import { TestCallForm } from './TestCallForm';
 
@@ -71,7 +71,21 @@ function Head({ service, detail }: { service: string; detail: OperationDetail })
           )}
         </p>
       )}
+      <Recorded service={service} operation={detail.id} />
       <CommandLine command={detail.curl} />
     </header>
+  );
+}
+
+/** How long the upstream took while it was recorded; nothing where nobody measured that. */
+function Recorded({ service, operation }: { service: string; operation: string }) {
+  const { data } = useQuery(measuredLatencies(service));
+  const measured = data?.items.find(({ of }) => of === operation);
+  if (!measured) return null;
+  return (
+    <p className="text-[13px] text-dim">
+      At the upstream it took {shortTime(measured.p50)} (p50), {shortTime(measured.p90)} (p90),{' '}
+      {shortTime(measured.p99)} (p99), over {count(measured.calls, 'recorded call')}
+    </p>
   );
 }

@@ -1,12 +1,20 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { OperationDetail, Service, TestCall, TestCallResult } from '@/api/types';
+import type { MeasuredLatencies, OperationDetail, Service, TestCall, TestCallResult } from '@/api/types';
 
 export function operationDetail(service: string, operation: string) {
   return queryOptions({
     queryKey: keys.operation(service, operation),
     queryFn: () => send<OperationDetail>(`/services/${part(service)}/operations/${part(operation)}`),
+  });
+}
+
+/** How long operations took at the upstream, in all recordings of a service. */
+export function measuredLatencies(service: string) {
+  return queryOptions({
+    queryKey: keys.latencies(service),
+    queryFn: () => send<MeasuredLatencies>(`/services/${part(service)}/latencies`),
   });
 }
 

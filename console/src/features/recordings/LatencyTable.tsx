@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { shortTime } from '@/lib/format';
 import { latencies } from './queries';
 
 /** How long operations took at the upstream while a recording ran. */
@@ -26,7 +27,7 @@ export function LatencyTable({ service, recording }: { service: string; recordin
             {data.items.slice(0, 20).map(({ of, calls, p50, p90, p99 }) => (
               <tr key={of}>
                 <td className="pr-6 font-mono">{of}</td>
-                {[String(calls), rounded(p50), rounded(p90), rounded(p99)].map((value, i) => (
+                {[String(calls), shortTime(p50), shortTime(p90), shortTime(p99)].map((value, i) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: a cell is where it is
                   <td key={i} className="px-3 text-right tabular-nums">
                     {value}
@@ -39,9 +40,4 @@ export function LatencyTable({ service, recording }: { service: string; recordin
       )}
     </details>
   );
-}
-
-/** 12.345678ms in one decimal. */
-function rounded(duration: string): string {
-  return duration.replace(/\d+\.\d+/, (digits) => Number(digits).toFixed(1));
 }

@@ -20,6 +20,16 @@ export function MakingFields({ how, change }: { how: Making; change(next: Making
         options={choices}
         onChange={(existing) => change({ ...how, existing: chosen(existing) })}
       />
+      <Select
+        label="Pauses of streams"
+        value={how.pace ?? 'none'}
+        options={[
+          ['none', 'none'],
+          ['recorded', 'as recorded'],
+          ['2x', 'twice as fast'],
+        ]}
+        onChange={(pace) => change({ ...how, pace: pace === 'none' ? undefined : pace })}
+      />
       <label className="inline-flex items-center gap-1.5 pb-1.5">
         <input
           type="checkbox"

@@ -33,10 +33,13 @@ export function RecordingReportView({ report }: { report: RecordingReport }) {
             <span className="text-dim text-xs">{notes.join('; ')}</span>
           </li>
         ))}
-        {skipped.map(({ call, reason }) => (
+        {skipped.map(({ call, address, reason }) => (
           <li key={call}>
             <span className="inline-block w-20 text-miss">skipped</span>
-            {call} <span className="text-dim text-xs">{reason}</span>
+            <span className="break-all font-mono text-xs">{address}</span>{' '}
+            <span className="text-dim text-xs">
+              {call}: {reason}
+            </span>
           </li>
         ))}
       </ul>

@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { keys } from '@/api/keys';
 import type { Recording, RecordingReport } from '@/api/types';
 import { clock, count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
-import { latestCalls, stopRecording } from './queries';
+import { MakingFields } from './MakingFields';
+import { latestCalls, type Making, stopRecording } from './queries';
 
 interface Props {
   service: string;
@@ -16,8 +18,9 @@ interface Props {
 export function RunningRecording({ service, recording, onStopped }: Props) {
   const queries = useQueryClient();
   const { data } = useQuery(latestCalls(service, recording.id, 6));
+  const [how, setHow] = useState<Making>({});
   const stop = useMutation({
-    mutationFn: (onlyKeep: boolean) => stopRecording(service, recording.id, onlyKeep),
+    mutationFn: (onlyKeep: boolean) => stopRecording(service, recording.id, { onlyKeep, ...how }),
     onSuccess: async (report) => {
       onStopped(report);
       await queries.invalidateQueries({ queryKey: keys.services() });
@@ -41,6 +44,12 @@ export function RunningRecording({ service, recording, onStopped }: Props) {
           Stop, only keep it
         </Button>
       </div>
+      <details className="text-[13px]">
+        <summary className="cursor-pointer text-dim text-xs">How mappings are made of it</summary>
+        <div className="mt-1.5">
+          <MakingFields how={how} change={setHow} />
+        </div>
+      </details>
       <ol className="font-mono text-xs">
         {calls.toReversed().map((call) => (
           <li key={call.id}>

@@ -45,6 +45,7 @@ export type Existing = '' | 'keep' | 'replace' | 'follow';
 export interface Making {
   existing?: Exclude<Existing, ''>;
   fold?: boolean;
+  pace?: string;
 }
 
 /** Which calls a recording captures; empty lists do not restrict it. */
@@ -71,10 +72,10 @@ export function startRecording(service: string, start: { name: string; end?: Mak
   return send<Recording>(of(service), { method: 'POST', body: JSON.stringify(start) });
 }
 
-export function stopRecording(service: string, id: string, onlyKeep: boolean) {
+export function stopRecording(service: string, id: string, how: Making & { onlyKeep: boolean }) {
   return send<RecordingReport>(`${of(service)}/${part(id)}/stop`, {
     method: 'POST',
-    body: JSON.stringify({ onlyKeep }),
+    body: JSON.stringify(how),
   });
 }
 
