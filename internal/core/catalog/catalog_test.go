@@ -3,6 +3,7 @@ package catalog_test
 import (
 	"context"
 	"errors"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -39,20 +40,66 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 	return s.fail
 }
 
-func (s *fakeStore) Contract(context.Context, string, int) (catalog.StoredContract, error) {
+func (s *fakeStore) Contract(_ context.Context, service string, revision int) (catalog.StoredContract, error) {
+	for _, stored := range s.contracts(service) {
+		if stored.Revision == revision {
+			return stored, s.fail
+		}
+	}
 	return catalog.StoredContract{}, s.fail
 }
 
-func (s *fakeStore) Revisions(context.Context, string) ([]catalog.StoredContract, error) {
-	return nil, s.fail
+func (s *fakeStore) contracts(service string) (all []catalog.StoredContract) {
+	for _, change := range s.changes {
+		for _, stored := range change.Contracts {
+			if stored.ServiceID == service {
+				all = append(all, stored)
+			}
+		}
+	}
+	return all
 }
 
-func (s *fakeStore) MappingVersions(context.Context, string, string) ([]catalog.MappingVersion, error) {
-	return s.versions, s.fail
+func (s *fakeStore) Revisions(_ context.Context, service string) ([]catalog.StoredContract, error) {
+	return s.contracts(service), s.fail
 }
 
-func (s *fakeStore) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
-	return nil, nil
+// MappingVersions gives versions, or what the changes say, the newest first.
+func (s *fakeStore) MappingVersions(_ context.Context, service, id string) ([]catalog.MappingVersion, error) {
+	if s.versions != nil {
+		return s.versions, s.fail
+	}
+	var all []catalog.MappingVersion
+	for _, change := range s.changes {
+		for _, m := range change.Mappings {
+			if m.ServiceID == service && m.Mapping.ID == id {
+				all = append([]catalog.MappingVersion{{ID: id, Version: m.Version, By: change.By, Mapping: &m.Mapping}}, all...)
+			}
+		}
+		for _, m := range change.RemoveMappings {
+			if m.ServiceID == service && m.ID == id {
+				all = append([]catalog.MappingVersion{{ID: id, Version: m.Version, By: change.By}}, all...)
+			}
+		}
+	}
+	return all, s.fail
+}
+
+// Recordings gives those of the changes, the newest first.
+func (s *fakeStore) Recordings(_ context.Context, service string) (all []catalog.StoredRecording, _ error) {
+	at := make(map[string]int)
+	for _, change := range s.changes {
+		for _, r := range change.Recordings {
+			if i, known := at[r.Recording.ID]; known {
+				all[i] = r
+			} else if r.ServiceID == service {
+				at[r.Recording.ID] = len(all)
+				all = append(all, r)
+			}
+		}
+	}
+	slices.Reverse(all)
+	return all, nil
 }
 func (s *fakeStore) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
 	return nil, nil
