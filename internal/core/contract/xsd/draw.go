@@ -120,26 +120,7 @@ func (s *Simple) drawBytes(d *sample.Draw) string {
 }
 
 func (s *Simple) drawNumber(d *sample.Draw, name string) string {
-	usualLow, usualHigh, digits := d.Span(name)
-	low, high := usualLow, usualHigh
-	if s.low != nil {
-		low, _ = s.low.Float64()
-		if high <= low {
-			high = low + 1000
-		}
-	}
-	if s.high != nil {
-		limit, _ := s.high.Float64()
-		if limit < high || s.low != nil {
-			high = min(high, limit)
-			if s.low != nil && limit-low < 1e6 {
-				high = limit
-			}
-		}
-		if s.low == nil && low > high {
-			low = high - 1000
-		}
-	}
+	low, high, digits := s.span(d, name)
 	if s.totalDigits > 0 {
 		whole := s.totalDigits - max(s.fraction, 0)
 		most := math.Pow10(min(max(whole, 0), 15)) - 1
@@ -160,6 +141,33 @@ func (s *Simple) drawNumber(d *sample.Draw, name string) string {
 		text = strconv.FormatFloat(f, 'f', extra, 64)
 	}
 	return text
+}
+
+// span is where a number is drawn from: between the limits that a schema states, and
+// where it states none what is usual for the name. The limits of a built-in type only
+// bound it: two thousand million is an int, yet nobody's number of berths.
+func (s *Simple) span(d *sample.Draw, name string) (low, high float64, digits int) {
+	low, high, digits = d.Span(name)
+	least, most := math.Inf(-1), math.Inf(1)
+	if s.low != nil {
+		least, _ = s.low.Float64()
+	}
+	if s.high != nil {
+		most, _ = s.high.Float64()
+	}
+	low = max(low, least)
+	if s.earliest != "" {
+		if low = least; high <= low {
+			high = low + 1000
+		}
+	}
+	if s.latest != "" && most-low < 1e6 {
+		high = most
+	}
+	if high = min(high, most); low > high || low == high && s.highOpen {
+		low = max(high-1000, least)
+	}
+	return low, high, digits
 }
 
 func (s *Simple) drawWhole(d *sample.Draw, low, high float64) string {

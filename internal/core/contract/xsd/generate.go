@@ -1,6 +1,7 @@
 package xsd
 
 import (
+	"slices"
 	"strconv"
 
 	"rapidmimic.example/internal/core/sample"
@@ -86,13 +87,7 @@ func (g *Generator) standIn(e *Element, depth int) *Element {
 		return e
 	}
 	if depth >= fullDepth {
-		least := usable[0]
-		for _, u := range usable {
-			if u.height() < least.height() {
-				least = u
-			}
-		}
-		return least
+		return slices.MinFunc(usable, func(a, b *Element) int { return a.height() - b.height() })
 	}
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
 }
@@ -111,6 +106,9 @@ func (g *Generator) typeFor(t *Type, depth int) *Type {
 	}
 	if len(usable) == 0 {
 		return t
+	}
+	if depth >= fullDepth {
+		return slices.MinFunc(usable, func(a, b *Type) int { return a.height - b.height })
 	}
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
 }
@@ -248,18 +246,12 @@ func (g *Generator) occurrences(p *Particle, depth int) int {
 }
 
 func (g *Generator) choose(p *Particle, depth int) *Particle {
-	var usable []*Particle
-	var least *Particle
-	for _, item := range p.Items {
-		if item.height() < endless {
-			usable = append(usable, item)
-		}
-		if least == nil || item.height() < least.height() {
-			least = item
-		}
+	if len(p.Items) == 0 {
+		return nil
 	}
+	usable := slices.DeleteFunc(slices.Clone(p.Items), func(item *Particle) bool { return item.least() >= endless })
 	if depth >= fullDepth || len(usable) == 0 {
-		return least
+		return slices.MinFunc(p.Items, func(a, b *Particle) int { return a.least() - b.least() })
 	}
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
 }
@@ -306,23 +298,24 @@ func (p *Particle) height() int {
 		height = p.Element.height()
 	case Sequence, All:
 		for _, item := range p.Items {
-			if item.Min > 0 {
-				height = max(height, item.height())
-			}
+			height = max(height, item.least())
 		}
 	case Choice:
-		height = endless
-		for _, item := range p.Items {
-			if item.Min == 0 {
-				height = 0
-			}
-			height = min(height, item.height())
+		if len(p.Items) > 0 {
+			height = slices.MinFunc(p.Items, func(a, b *Particle) int { return a.least() - b.least() }).least()
 		}
-		if len(p.Items) == 0 {
-			height = 0
-		}
+	case Any:
+		height = 1
 	}
 	return height
+}
+
+// least is the height that a particle demands: none where it may be left out.
+func (p *Particle) least() int {
+	if p.Min == 0 {
+		return 0
+	}
+	return p.height()
 }
 
 // settle finds the height of every type.

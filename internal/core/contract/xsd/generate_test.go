@@ -88,9 +88,17 @@ func TestEveryShapeIsDrawn(t *testing.T) {
 		"what stands in": {`<xs:element name="head" type="xs:int"/><xs:element name="other" type="xs:int" substitutionGroup="t:head"/>` + element(`<xs:sequence><xs:element ref="t:head"/></xs:sequence>`), []string{"v(head)", "v(other)"}},
 		"what stands in for an abstract one": {`<xs:element name="head" type="xs:int" abstract="true"/><xs:element name="one" type="xs:int" substitutionGroup="t:head"/><xs:element name="two" type="xs:int" substitutionGroup="t:one"/>` + element(`<xs:sequence><xs:element ref="t:head"/></xs:sequence>`),
 			[]string{"v(one)", "v(two)"}},
-		"anything lax":    {element(`<xs:sequence><xs:any processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
-		"anything known":  {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(known)"}},
-		"anything else's": {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##other" processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
+		"anything lax":          {element(`<xs:sequence><xs:any processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
+		"anything known":        {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(known)"}},
+		"anything of its own":   {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##targetNamespace"/></xs:sequence>`), []string{"v(known)"}},
+		"anything of no space":  {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##local"/></xs:sequence>`), []string{"v(extra)"}},
+		"nothing of its own":    {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##other"/></xs:sequence>`), []string{"v(extra)"}},
+		"the simplest known":    {`<xs:element name="a" type="t:T"/><xs:complexType name="T"><xs:sequence>` + b + `</xs:sequence></xs:complexType><xs:element name="z" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(z)"}},
+		"the first of two":      {`<xs:element name="n" type="xs:int"/><xs:element name="m" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(m)"}},
+		"as many as are wanted": {element(`<xs:sequence><xs:any processContents="lax" minOccurs="2" maxOccurs="5"/></xs:sequence>`), []string{"v(extra extra)"}},
+		"a choice with an end":  {`<xs:complexType name="T"><xs:sequence><xs:element name="n" type="t:T"/></xs:sequence></xs:complexType>` + element(`<xs:choice>`+a+`<xs:element name="e" type="t:T"/></xs:choice>`), []string{"v(a)"}},
+		"an attribute's space":  {element(`<xs:attribute name="r" use="required" form="qualified" type="xs:int"/>`), []string{"v@r"}},
+		"anything else's":       {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##other" processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			assert.Equal(t, c.want, drawn(t, c.definitions, false))
@@ -98,27 +106,88 @@ func TestEveryShapeIsDrawn(t *testing.T) {
 	}
 }
 
+// depthOf is how deep the brackets of a shape go.
+func depthOf(shape string) (depth int) {
+	now := 0
+	for _, r := range shape {
+		switch r {
+		case '(':
+			now++
+		case ')':
+			now--
+		}
+		depth = max(depth, now)
+	}
+	return depth
+}
+
+// A schema cannot ask for a document without an end: it is cut off where it would be
+// larger than any message.
+func TestTheSizeOfADocumentIsBounded(t *testing.T) {
+	s, warned := schemas(t, `<xs:complexType name="C"><xs:sequence><xs:element name="c" minOccurs="60" maxOccurs="60" type="xs:int"/></xs:sequence></xs:complexType>
+		<xs:complexType name="B"><xs:sequence><xs:element name="b" minOccurs="60" maxOccurs="60" type="t:C"/></xs:sequence></xs:complexType>
+		<xs:element name="v"><xs:complexType><xs:sequence><xs:element name="a" minOccurs="60" maxOccurs="60" type="t:B"/></xs:sequence></xs:complexType></xs:element>`)
+	require.Empty(t, warned)
+	n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", 1), Schemas: s}).Element(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}])
+	var count func(*xmltree.Node) int
+	count = func(n *xmltree.Node) int {
+		sum := 1
+		for _, c := range n.Children {
+			sum += count(c)
+		}
+		return sum
+	}
+	assert.InDelta(t, 20_000, count(n), 100)
+}
+
+// Declarations that lead back to themselves are read, drawn and checked to an end.
+func TestCirclesOfDeclarationsEnd(t *testing.T) {
+	s, _ := schemas(t, `<xs:complexType name="A"><xs:complexContent><xs:extension base="t:B"/></xs:complexContent></xs:complexType>
+		<xs:complexType name="B"><xs:complexContent><xs:extension base="t:A"/></xs:complexContent></xs:complexType>
+		<xs:element name="one" type="xs:int" substitutionGroup="t:two"/><xs:element name="two" type="xs:int" substitutionGroup="t:one"/>
+		<xs:element name="v"><xs:complexType><xs:sequence><xs:element ref="t:one"/><xs:element name="a" type="t:A"/></xs:sequence></xs:complexType></xs:element>`)
+	e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
+	shapes := make(map[string]bool)
+	for i := range uint64(300) {
+		n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s}).Element(e)
+		require.Empty(t, s.Validate(n, e), told(n))
+		shapes[told(n.Children[0])] = true
+	}
+	assert.Equal(t, map[string]bool{"one": true, "two": true}, shapes)
+}
+
 // A type that contains itself ends, and a message in SOAP's own encoding names its
 // types and counts its arrays.
 func TestRecursionAndArrays(t *testing.T) {
+	const a = `<xs:element name="a" type="xs:int"/>`
+	for name, definitions := range map[string]string{
+		"a choice":         `<xs:complexType name="T"><xs:choice><xs:sequence><xs:element name="n" type="t:T"/><xs:element name="n" type="t:T"/></xs:sequence>` + a + `</xs:choice></xs:complexType>`,
+		"an optional one":  `<xs:complexType name="T"><xs:choice><xs:element name="n" type="t:T"/><xs:element name="o" minOccurs="0" type="t:T"/></xs:choice></xs:complexType>`,
+		"all":              `<xs:complexType name="T"><xs:all><xs:element name="n" minOccurs="0" type="t:T"/><xs:element name="o" minOccurs="0" type="t:T"/></xs:all></xs:complexType>`,
+		"a derived type":   `<xs:complexType name="T" abstract="true"><xs:sequence/></xs:complexType><xs:complexType name="R"><xs:complexContent><xs:extension base="t:T"><xs:sequence><xs:element name="n" type="t:T"/><xs:element name="o" type="t:T"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType><xs:complexType name="S"><xs:complexContent><xs:extension base="t:T"/></xs:complexContent></xs:complexType>`,
+		"what stands in":   `<xs:complexType name="T"><xs:sequence><xs:element ref="t:head"/><xs:element ref="t:head"/></xs:sequence></xs:complexType><xs:element name="head" abstract="true" type="xs:anyType"/><xs:element name="again" type="t:T" substitutionGroup="t:head"/><xs:element name="end" type="xs:int" substitutionGroup="t:head"/>`,
+		"nil":              `<xs:complexType name="T"><xs:sequence><xs:element name="n" nillable="true" type="t:T"/><xs:element name="o" nillable="true" type="t:T"/></xs:sequence></xs:complexType>`,
+		"a group's choice": `<xs:complexType name="T"><xs:group ref="t:g" maxOccurs="2"/></xs:complexType><xs:group name="g"><xs:choice><xs:element name="n" type="t:T"/>` + a + `</xs:choice></xs:group>`,
+	} {
+		deepest := 0
+		for _, shape := range drawn(t, definitions+`<xs:element name="v" type="t:T"/>`, false) {
+			deepest = max(deepest, depthOf(shape))
+		}
+		assert.Greater(t, deepest, 2, "%s does contain itself", name)
+		assert.LessOrEqual(t, deepest, 10, name)
+	}
 	deepest := 0
 	for _, shape := range drawn(t, `<xs:complexType name="T"><xs:sequence><xs:element name="a" type="xs:int"/><xs:element name="n" type="t:T" minOccurs="0" maxOccurs="unbounded"/></xs:sequence></xs:complexType><xs:element name="v" type="t:T"/>`, false) {
-		depth, now := 0, 0
-		for _, r := range shape {
-			switch r {
-			case '(':
-				now++
-			case ')':
-				now--
-			}
-			depth = max(depth, now)
-		}
-		deepest = max(deepest, depth)
+		deepest = max(deepest, depthOf(shape))
 	}
 	assert.Greater(t, deepest, 2, "it does contain itself")
 	assert.LessOrEqual(t, deepest, 10)
 	array := `<xs:complexType name="A"><xs:complexContent><xs:restriction base="enc:Array" xmlns:enc="` + xsd.Encoding + `"><xs:attribute ref="enc:arrayType" wsdl:arrayType="xs:int[]" xmlns:wsdl="http://schemas.xmlsoap.org/wsdl/"/></xs:restriction></xs:complexContent></xs:complexType><xs:element name="v" type="t:A"/>`
 	assert.Equal(t, []string{"v@type=A@arrayType=int[2](item@type=int item@type=int)"}, drawn(t, array, true))
+	nested := strings.Replace(array, `"xs:int[]"`, `"t:N[]"`, 1) + `<xs:complexType name="N"><xs:sequence><xs:element name="w" type="t:A"/></xs:sequence></xs:complexType>`
+	shape := drawn(t, nested, true)[0]
+	assert.Contains(t, shape, "w@type=A@arrayType=N[0]", "arrays deep down are empty")
+	assert.Contains(t, shape, "w@type=A@arrayType=N[2]")
 }
 
 // What somebody reads of a schema, and what two revisions are compared by.

@@ -83,6 +83,7 @@ func TestContentModels(t *testing.T) {
 		<xs:element name="every"><xs:complexType><xs:all><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" minOccurs="0"/></xs:all></xs:complexType></xs:element>
 		<xs:element name="open"><xs:complexType><xs:sequence><xs:any processContents="lax" minOccurs="0" maxOccurs="2"/></xs:sequence></xs:complexType></xs:element>
 		<xs:element name="nothing"><xs:complexType/></xs:element>
+		<xs:element name="marked"><xs:complexType><xs:attribute name="r" use="required" type="xs:int"/><xs:attribute name="f" fixed="x"/><xs:attribute name="q" form="qualified" type="xs:int"/></xs:complexType></xs:element>
 		<xs:element name="int" type="xs:int" nillable="true" default="7"/>
 		<xs:element name="fixed" type="xs:string" fixed="x"/>
 		<xs:complexType name="Base" abstract="true"><xs:sequence><xs:element name="a" type="xs:int"/></xs:sequence></xs:complexType>
@@ -106,6 +107,12 @@ func TestContentModels(t *testing.T) {
 		"<open><int>x</int></open>":                       `/open/int: "x" is not a valid integer`,
 		"<nothing></nothing>":                             "",
 		"<nothing>text</nothing>":                         `text "text" is not expected`,
+		`<marked r="1" f="x" t:q="2"></marked>`:           "",
+		`<marked r="x"></marked>`:                         `attribute r: "x" is not a valid integer`,
+		`<marked></marked>`:                               "attribute r is required and missing",
+		`<marked r="1" f="y"></marked>`:                   `attribute f must be "x", not "y"`,
+		`<marked r="1" t:q="x"></marked>`:                 `attribute q: "x" is not a valid integer`,
+		`<marked r="1" s="1"></marked>`:                   "attribute s is not expected",
 		"<int></int>":                                     "",
 		`<int xsi:nil="true"></int>`:                      "",
 		`<int xsi:nil="true">7</int>`:                     "is nil and must be empty",
