@@ -41,7 +41,7 @@ func TestConsoleRecording(t *testing.T) {
 	// a miss says what is too many, and one press lets it be there
 	_, body = s.send("GET /moorings/berths/S4", "")
 	assert.Contains(t, body, `"number":"S4"`, "of the contract, as the report says")
-	must(t, p.WaitText("What was not recorded is answered by the contract"), p.Press("The contract answers when no mapping does"), p.Wait(`document.querySelector('[role=switch][aria-checked=false]')`))
+	must(t, p.WaitText("What was not recorded is answered by the contract"), p.Press("The contract answers when no mapping does"), p.Wait(`[...document.querySelectorAll('[role=switch][aria-checked=false]')].some((e) => e.labels[0].innerText.includes('The contract answers'))`))
 	resp, body = s.send("GET /moorings/berths/N7?page=2", "")
 	assert.Equal(t, 404, resp.StatusCode)
 	assert.Contains(t, body, `query page is \"2\", expected none`)

@@ -154,13 +154,20 @@ func (e *Engine) limits(p *Placed, r *call.Request, t trouble, now time.Time) bo
 	return false
 }
 
-// take counts a call against a limit; while only explaining it looks.
+// take counts a call against a limit; while only explaining it says what counting it
+// would give.
 func (e *Engine) take(key, caller string, now time.Time, calls int, per time.Duration) (impair.Window, bool) {
 	if !e.peeking {
 		return e.counts.Take(key, caller, now, calls, per)
 	}
 	state := e.counts.Window(key, caller, now)
-	return state, state.Used < calls
+	if state.Used >= calls {
+		return state, false
+	}
+	if state.Used++; state.Used == 1 {
+		state.Reset = per
+	}
+	return state, true
 }
 
 // rateLimitFields are RateLimit and RateLimit-Policy of the IETF's draft "RateLimit
@@ -182,8 +189,8 @@ func (e *Engine) errs(p *Placed, r *call.Request, t trouble, now time.Time) bool
 		return false
 	}
 	hold, who := t.counted("hold"), callerKey(orCaller(errors.Of), r)+" "+r.Method+" "+r.Address
-	if errors.RetryAfter > 0 && !e.peeking {
-		left, waited := e.counts.Held(hold, who, now)
+	if errors.RetryAfter > 0 {
+		left, waited := e.counts.Held(hold, who, now, e.peeking)
 		if waited {
 			return false
 		}

@@ -157,8 +157,8 @@ func (l *Limits) Hold(subject, caller string, until time.Time) {
 }
 
 // Held tells how long a caller still has to wait. waited is set once for one that
-// was told to wait and did.
-func (l *Limits) Held(subject, caller string, now time.Time) (left time.Duration, waited bool) {
+// was told to wait and did; peeking leaves that to the call itself.
+func (l *Limits) Held(subject, caller string, now time.Time, peeking bool) (left time.Duration, waited bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	m := l.holds[subject]
@@ -172,7 +172,9 @@ func (l *Limits) Held(subject, caller string, now time.Time) (left time.Duration
 	if left = until.Sub(now); left > 0 {
 		return left, false
 	}
-	m.Delete(caller)
+	if !peeking {
+		m.Delete(caller)
+	}
 	return 0, true
 }
 
