@@ -344,7 +344,14 @@ func (s *Simple) checkRange(text string) string {
 	return ""
 }
 
-const zone = `(?:Z|[+-]\d\d:\d\d)?`
+// The parts of dates and times.
+const (
+	year  = `-?\d{4,}`
+	month = `(?:0[1-9]|1[0-2])`
+	day   = `(?:0[1-9]|[12]\d|3[01])`
+	clock = `(?:(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d(?:\.\d+)?|24:00:00(?:\.0+)?)`
+	zone  = `(?:Z|[+-]\d\d:\d\d)?`
+)
 
 // lexicals are the forms of the built-in types.
 var lexicals = map[string]*regexp.Regexp{
@@ -354,14 +361,14 @@ var lexicals = map[string]*regexp.Regexp{
 	"float":        regexp.MustCompile(`^(?:[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?|-?INF|NaN)$`),
 	"double":       regexp.MustCompile(`^(?:[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?|-?INF|NaN)$`),
 	"duration":     regexp.MustCompile(`^-?P(?:\d+Y)?(?:\d+M)?(?:\d+D)?(?:T(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$`),
-	"dateTime":     regexp.MustCompile(`^-?\d{4,}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?` + zone + `$`),
-	"date":         regexp.MustCompile(`^-?\d{4,}-\d\d-\d\d` + zone + `$`),
-	"time":         regexp.MustCompile(`^\d\d:\d\d:\d\d(?:\.\d+)?` + zone + `$`),
-	"gYearMonth":   regexp.MustCompile(`^-?\d{4,}-\d\d` + zone + `$`),
-	"gYear":        regexp.MustCompile(`^-?\d{4,}` + zone + `$`),
-	"gMonthDay":    regexp.MustCompile(`^--\d\d-\d\d` + zone + `$`),
-	"gDay":         regexp.MustCompile(`^---\d\d` + zone + `$`),
-	"gMonth":       regexp.MustCompile(`^--\d\d` + zone + `$`),
+	"dateTime":     regexp.MustCompile(`^` + year + `-` + month + `-` + day + `T` + clock + zone + `$`),
+	"date":         regexp.MustCompile(`^` + year + `-` + month + `-` + day + zone + `$`),
+	"time":         regexp.MustCompile(`^` + clock + zone + `$`),
+	"gYearMonth":   regexp.MustCompile(`^` + year + `-` + month + zone + `$`),
+	"gYear":        regexp.MustCompile(`^` + year + zone + `$`),
+	"gMonthDay":    regexp.MustCompile(`^` + `--` + month + `-` + day + zone + `$`),
+	"gDay":         regexp.MustCompile(`^` + `---` + day + zone + `$`),
+	"gMonth":       regexp.MustCompile(`^` + `--` + month + zone + `$`),
 	"language":     regexp.MustCompile(`^[a-zA-Z]{1,8}(?:-[a-zA-Z0-9]{1,8})*$`),
 	"Name":         regexp.MustCompile(`^[\pL_:][\pL\pN._:-]*$`),
 	"NCName":       regexp.MustCompile(`^[\pL_][\pL\pN._-]*$`),
@@ -381,12 +388,9 @@ func lexical(kind, text string) bool {
 	switch kind {
 	case "duration":
 		return !strings.HasSuffix(text, "P") && !strings.HasSuffix(text, "T")
-	case "date":
-		_, err := time.Parse(time.DateOnly, text[:min(len(text), 10)])
-		return err == nil
-	case "dateTime":
-		_, err := time.Parse("2006-01-02T15:04:05", text[:min(len(text), 19)])
-		return err == nil
+	case "date", "dateTime": // of a year with four digits the month has its length
+		_, err := time.Parse(time.DateOnly, text[:10])
+		return err == nil || text[0] == '-' || text[4] != '-'
 	case "base64Binary":
 		_, err := base64.StdEncoding.DecodeString(strings.ReplaceAll(text, " ", ""))
 		return err == nil

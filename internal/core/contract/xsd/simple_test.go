@@ -47,8 +47,8 @@ func TestSimpleTypes(t *testing.T) {
 		{`<xs:restriction base="xs:unsignedByte"><xs:maxExclusive value="9"/></xs:restriction>`, []string{"0", "8"}, []string{"9", "-1"}},
 		{`<xs:restriction base="xs:decimal"><xs:totalDigits value="4"/><xs:fractionDigits value="2"/></xs:restriction>`, []string{"12.34", "-1.5", "12.300"}, []string{"123.45", "1.234", "1e3"}},
 		{`<xs:restriction base="xs:double"/>`, []string{"1e3", "INF", "NaN", "-.5"}, []string{"one", "1e"}},
-		{`<xs:restriction base="xs:date"/>`, []string{"2026-02-28", "2026-02-28Z", "2026-02-28+01:00"}, []string{"2026-02-30", "28.02.2026"}},
-		{`<xs:restriction base="xs:dateTime"><xs:minInclusive value="2026-01-01T00:00:00Z"/></xs:restriction>`, []string{"2026-05-01T10:00:00Z"}, []string{"2025-12-31T23:59:59Z", "2026-05-01", "2026-05-01T25:00:00Z"}},
+		{`<xs:restriction base="xs:date"/>`, []string{"2026-02-28", "2026-02-28Z", "2026-02-28+01:00", "12026-01-31", "-0044-03-15"}, []string{"2026-02-30", "2026-13-01", "2026-01-32", "28.02.2026"}},
+		{`<xs:restriction base="xs:dateTime"><xs:minInclusive value="2026-01-01T00:00:00Z"/></xs:restriction>`, []string{"2026-05-01T10:00:00Z", "2026-05-01T24:00:00Z"}, []string{"2025-12-31T23:59:59Z", "2026-05-01T24:00:01Z", "2026-02-30T10:00:00Z", "2026-05-01", "2026-05-01T25:00:00Z"}},
 		{`<xs:restriction base="xs:duration"/>`, []string{"P1Y", "PT5M", "-P3DT2H"}, []string{"P", "PT", "1D"}},
 		{`<xs:restriction base="xs:hexBinary"><xs:length value="2"/></xs:restriction>`, []string{"0aFF"}, []string{"0a", "0aF", "zzzz"}},
 		{`<xs:restriction base="xs:base64Binary"><xs:maxLength value="3"/></xs:restriction>`, []string{"YWJj", ""}, []string{"YWJjZA==", "a"}},
@@ -58,6 +58,12 @@ func TestSimpleTypes(t *testing.T) {
 		{`<xs:list itemType="xs:int"/>`, []string{"1 2 3", ""}, []string{"1 x"}},
 		{`<xs:union memberTypes="xs:int xs:date"/>`, []string{"7", "2026-01-01"}, []string{"soon"}},
 		{`<xs:restriction base="xs:NCName"/>`, []string{"a-b"}, []string{"1a", "a:b", ""}},
+		{`<xs:restriction base="xs:time"/>`, []string{"10:00:00", "10:00:00Z"}, []string{"10:00", "25:00:00"}},
+		{`<xs:restriction base="xs:gYearMonth"><xs:minInclusive value="2026-03"/></xs:restriction>`, []string{"2026-03"}, []string{"2026", "2026-13", "2026-02"}},
+		{`<xs:restriction base="xs:gDay"/>`, []string{"---07"}, []string{"07", "--07"}},
+		{`<xs:restriction base="xs:gMonth"/>`, []string{"--07"}, []string{"07", "---07"}},
+		{`<xs:restriction base="xs:token"><xs:minLength value="200"/><xs:maxLength value="201"/></xs:restriction>`, []string{strings.Repeat("ab ", 66) + "abc"}, []string{"a", strings.Repeat("a", 202)}},
+		{`<xs:restriction base="xs:NCName"><xs:length value="3"/></xs:restriction>`, []string{"a-b"}, []string{"ab", "abcd"}},
 		{`<xs:restriction base="xs:gMonthDay"/>`, []string{"--02-28"}, []string{"02-28"}},
 		{`<xs:restriction base="xs:anyURI"/>`, []string{"https://a.example/b", "c/d"}, []string{"http://[::1"}},
 	} {
@@ -88,7 +94,11 @@ func TestContentModels(t *testing.T) {
 		<xs:element name="fixed" type="xs:string" fixed="x"/>
 		<xs:complexType name="Base" abstract="true"><xs:sequence><xs:element name="a" type="xs:int"/></xs:sequence></xs:complexType>
 		<xs:complexType name="More"><xs:complexContent><xs:extension base="t:Base"><xs:sequence><xs:element name="b" type="xs:int"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>
-		<xs:element name="base" type="t:Base"/>`)
+		<xs:element name="base" type="t:Base"/>
+		<xs:complexType name="Talk" mixed="true"><xs:sequence><xs:element name="a" minOccurs="0" type="xs:int"/></xs:sequence></xs:complexType>
+		<xs:element name="talk"><xs:complexType><xs:complexContent><xs:extension base="t:Talk"/></xs:complexContent></xs:complexType></xs:element>
+		<xs:element name="turned"><xs:complexType><xs:sequence><xs:element name="a" minOccurs="2" maxOccurs="1" type="xs:int"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="few"><xs:complexType><xs:attribute name="k"><xs:simpleType><xs:restriction base="xs:string"><xs:enumeration value="x"/></xs:restriction></xs:simpleType></xs:attribute></xs:complexType></xs:element>`)
 	require.Empty(t, warned)
 	for document, want := range map[string]string{
 		"<seq><a>1</a><b>2</b><b>3</b><a>4</a></seq>":     "",
@@ -116,6 +126,12 @@ func TestContentModels(t *testing.T) {
 		"<int></int>":                                     "",
 		`<int xsi:nil="true"></int>`:                      "",
 		`<int xsi:nil="true">7</int>`:                     "is nil and must be empty",
+		"<talk>words <a>1</a></talk>":                     "",
+		"<talk>words <b>1</b></talk>":                     "/talk/b: <b> is not expected here; expected is <a>",
+		"<turned><a>1</a><a>1</a></turned>":               "",
+		"<turned><a>1</a></turned>":                       "/turned: <turned> is not complete; expected is <a>",
+		`<few k="x"></few>`:                               "",
+		`<few k="y"></few>`:                               "attribute k: ",
 		"<fixed>x</fixed>":                                "",
 		"<fixed>y</fixed>":                                `its value must be "x", not "y"`,
 		"<base><a>1</a></base>":                           "type Base is abstract",
@@ -138,9 +154,10 @@ func TestWhatIsMissingIsWarnedOf(t *testing.T) {
 		<xs:element name="b"><xs:complexType><xs:sequence><xs:element ref="t:gone"/><xs:group ref="t:lost"/></xs:sequence><xs:attribute ref="t:away"/><xs:attributeGroup ref="t:nope"/></xs:complexType></xs:element>
 		<xs:group name="round"><xs:sequence><xs:group ref="t:round"/></xs:sequence></xs:group>
 		<xs:element name="c"><xs:complexType><xs:group ref="t:round"/></xs:complexType></xs:element>
-		<xs:element name="d"><xs:complexType><xs:sequence><xs:element name="x" minOccurs="some"/></xs:sequence></xs:complexType></xs:element>`)
-	assert.Len(t, warned, 7)
-	for i, want := range []string{"type {urn:t}None is not in any", "element {urn:t}gone", "group {urn:t}lost", "attribute {urn:t}away", "attributeGroup {urn:t}nope", "contains itself", `minOccurs must be a number, not "some"`} {
+		<xs:element name="d"><xs:complexType><xs:sequence><xs:element name="x" minOccurs="some"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="e"><xs:complexType><xs:sequence><xs:element name="x" minOccurs="20001" maxOccurs="unbounded"/><xs:element name="y" minOccurs="20000" maxOccurs="unbounded"/></xs:sequence></xs:complexType></xs:element>`)
+	assert.Len(t, warned, 8)
+	for i, want := range []string{"type {urn:t}None is not in any", "element {urn:t}gone", "group {urn:t}lost", "attribute {urn:t}away", "attributeGroup {urn:t}nope", "contains itself", `minOccurs must be a number, not "some"`, "minOccurs 20001 is more than is ever drawn"} {
 		assert.Contains(t, warned[min(i, len(warned)-1)], want)
 	}
 }
