@@ -1,6 +1,7 @@
 package match_test
 
 import (
+	"cmp"
 	"errors"
 	"strings"
 	"testing"
@@ -162,16 +163,17 @@ func fails(t *testing.T, asks, body string) string {
 
 func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 	for asks, want := range map[string]string{
-		`where: [{body: $, equals: {a: 1}, except: [a]}]`: "/call/where/0: except \"a\" is not a JSONPath such as $.sent",
-		`where: [{query: a, length: 1.5}]`:                "/call/where/0: length must be a whole number from 0, not 1.5",
-		`where: [{query: a, length: -1}]`:                 "/call/where/0: length must be a whole number from 0, not -1",
-		`where: [{body: "$["}]`:                           "/call/where/0: body \"$[\" is not a JSONPath",
-		`where: [{query: a}, {any: [{xml: "//["}]}]`:      "/call/where/1/any/0: xml \"//[\" is not an XPath",
-		`where: [{query: a, pattern: "("}]`:               "/call/where/0: pattern",
-		`where: [{query: a, above: x}]`:                   "/call/where/0: above must be a number, not a string",
-		`where: [{caller: nowhere}]`:                      "caller must be an address or a range",
-		`where: [{query: a, schema: 7}]`:                  "/call/where/0: schema: must be an object",
-		`if: "1 +"`:                                       "/call/if: expression \"1 +\"",
+		`where: [{body: $, equals: {a: 1}, except: [a]}]`:     "/call/where/0: except \"a\" is not a JSONPath such as $.sent",
+		`where: [{query: a, length: 1.5}]`:                    "/call/where/0: length must be a whole number from 0, not 1.5",
+		`where: [{query: a, length: -1}]`:                     "/call/where/0: length must be a whole number from 0, not -1",
+		`where: [{body: "$["}]`:                               "/call/where/0: body \"$[\" is not a JSONPath",
+		`where: [{query: a}, {any: [{xml: "//["}]}]`:          "/call/where/1/any/0: xml \"//[\" is not an XPath",
+		`where: [{query: a, pattern: "("}]`:                   "/call/where/0: pattern",
+		`where: [{query: a, above: x}]`:                       "/call/where/0: above must be a number, not a string",
+		`where: [{caller: nowhere}]`:                          "caller must be an address or a range",
+		`where: [{query: a, schema: 7}]`:                      "/call/where/0: schema: must be an object",
+		"where: [{xml: '" + strings.Repeat("a", 4001) + "'}]": `/call/where/0: xml "aaaaaaaaaaaaaaaaaaaa"… is longer than an XPath may be, 4000 characters`,
+		`if: "1 +"`: "/call/if: expression \"1 +\"",
 	} {
 		mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))
 		require.NoError(t, err)
@@ -195,4 +197,39 @@ func TestNoiseAndSecretsOfOnly(t *testing.T) {
 	unmet := conditions.Fails(facts("_=1&b=2&a=secret"), nil)
 	require.NotNil(t, unmet)
 	assert.Equal(t, "query a is hidden, expected none", unmet.String(), "the first by its name")
+}
+
+// GraphQL is asked for in a JSON body, as a document of its own, or in the query; what
+// expressions see of a body is its JSON, or the message of an envelope.
+func TestWhatIsReadOfACall(t *testing.T) {
+	for name, c := range map[string]struct {
+		query, mediaType, body string
+		field                  string // of GraphQL
+		seen                   string // as JSON
+	}{
+		"in JSON":               {body: `{"query": "{ berths { id } }"}`, field: "berths", seen: `{"query":"{ berths { id } }"}`},
+		"as a document":         {mediaType: "application/graphql; charset=utf-8", body: `{ berths }`, field: "berths", seen: "null"},
+		"in the query":          {query: "query=%7Bdues%7D", field: "dues", seen: "null"},
+		"in the query, beside":  {query: "query=%7Bdues%7D", body: `["a"]`, field: "dues", seen: `["a"]`},
+		"a text that looks so":  {mediaType: "text/plain", body: `{ berths }`, seen: "null"},
+		"an envelope":           {body: manifest, seen: `{"manifest":{"id":"M-7","line":["1","2"]}}`},
+		"a document of its own": {body: `<a><b>1</b></a>`, seen: `{"a":{"b":"1"}}`},
+		"nothing":               {seen: "null"},
+	} {
+		f := &match.Facts{Request: &call.Request{Query: c.query, Header: call.Header{"Content-Type": {c.mediaType}}, Body: call.Body{Bytes: []byte(c.body)}}}
+		mappings, err := spec.ReadMappings([]byte("call: {path: /x, where: [{graphql: field, oneOf: [" + cmp.Or(c.field, "berths, dues") + "]}]}"))
+		require.NoError(t, err)
+		conditions, fault := compiler.Conditions(mappings[0].Call)
+		require.Nil(t, fault)
+		if unmet := conditions.Fails(f, nil); c.field == "" {
+			assert.NotNil(t, unmet, name)
+		} else {
+			assert.Nil(t, unmet, name)
+		}
+		seen := "null"
+		if n := f.Body(); n != nil {
+			seen = string(n.AppendJSON(nil))
+		}
+		assert.Equal(t, c.seen, seen, name)
+	}
 }

@@ -21,7 +21,7 @@ const maxXPath = 4_000
 
 func compileXPath(text string) (*xpath.Expr, error) {
 	if len(text) > maxXPath {
-		return nil, fmt.Errorf("an XPath has at most %d characters", maxXPath)
+		return nil, fmt.Errorf("%.20q… is longer than an XPath may be, %d characters", text, maxXPath)
 	}
 	path, err := xpath.Compile(prefixed.ReplaceAllString(text, ""))
 	if err != nil {
