@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -66,7 +67,7 @@ func harbour(t testing.TB, mappings string) (*catalog.Catalog, *engine.Engine) {
 		_, _, err = c.PutMappings(ctx, "moorings", list)
 		require.NoError(t, err)
 	}
-	return c, engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1})
+	return c, engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: time.Now})
 }
 
 // ask decides one call, written as "METHOD /address?query" with header lines.

@@ -63,3 +63,91 @@ func TestWhereRelaysLead(t *testing.T) {
 		assert.Equal(t, []string{"1"}, d.Relay.RequestHeader(call.Header{})["Rapid-Mimic-Hops"], nonsense)
 	}
 }
+
+// Whoever follows what an upstream answers stays with us, as far as it leads below the
+// upstream.
+func TestAnswersOfUpstreamsLeadToUs(t *testing.T) {
+	c, e := harbour(t, "")
+	office := spec.NewService("office")
+	office.Upstream, office.Mode = "https://real.example/v1", spec.ModeRelay
+	_, err := c.CreateService(t.Context(), office)
+	require.NoError(t, err)
+	relay := ask(e, "GET /office/desks").Relay
+	for name, values := range map[string]map[string]string{
+		"Location": {
+			"https://real.example/v1/desks/7?a=b#top": "/office/desks/7?a=b#top", "https://REAL.example/v1": "/office", "/v1/desks/%2f": "/office/desks/%2f",
+			"https://other.example/v1/desks": "", "https://real.example/v12/desks": "", "/elsewhere": "", "desks/7": "", "http://[::1": "",
+		},
+		"Content-Location": {"/v1/desks/7": "/office/desks/7"},
+		"Set-Cookie": {
+			"k=v; Domain=real.example; Path=/v1/desks; Secure; HttpOnly; SameSite=None": "k=v; Path=/office/desks; HttpOnly",
+			"k=v; Path=/v1; SameSite=Lax":        "k=v; Path=/office; SameSite=Lax",
+			"k=v; Path=/v1/":                     "k=v; Path=/office",
+			"k=v; Path=/other":                   "",
+			"k=v; Expires=Fri, 01 May 2026 8:00": "",
+		},
+	} {
+		for came, want := range values {
+			out, changes := relay.AnswerHeader(call.Header{name: {came}})
+			if want == "" {
+				want = came
+			}
+			assert.Equal(t, []string{want}, out[name], came)
+			assert.Len(t, changes, map[bool]int{true: 0, false: 1}[want == came], came)
+		}
+	}
+	came := call.Header{"Alt-Svc": {`h3=":443"`}, "Etag": {`"1"`}}
+	out, changes := relay.AnswerHeader(came)
+	assert.Equal(t, call.Header{"Etag": {`"1"`}}, out)
+	assert.Equal(t, []string{`Alt-Svc: h3=":443" was left out`}, changes)
+	assert.Len(t, came, 2, "what came stays as it is")
+}
+
+// A mapping sends a call on in its own words, and answers with what comes back in its
+// own words, too.
+func TestMappingsEditWhatIsRelayed(t *testing.T) {
+	c, e := harbour(t, "")
+	office := spec.NewService("office")
+	office.Upstream = "https://real.example/v1"
+	_, err := c.CreateService(t.Context(), office)
+	require.NoError(t, err)
+	mappings, err := spec.ReadMappings([]byte(`
+- id: plain
+  call: { path: /plain }
+  answer: { from: upstream }
+- id: edited
+  call: { path: "/edited/{number}" }
+  answer:
+    from: upstream
+    send:
+      - { op: add, path: /headers/X-Desk, value: "${call.path.number}" }
+    edit:
+      - { op: test, path: /status, value: 200 }
+      - { op: replace, path: /body/state, value: "${upstream.body.state + ' today'}" }
+`))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "office", mappings)
+	require.NoError(t, err)
+	d := ask(e, "GET /office/plain")
+	require.NotNil(t, d.Relay)
+	assert.Nil(t, d.Relay.Request, "it goes on as it came")
+	d = ask(e, "GET /office/edited/7")
+	require.NotNil(t, d.Relay)
+	assert.Equal(t, []string{"7"}, d.Relay.Request.Header["X-Desk"])
+	assert.Equal(t, "https://real.example/v1/edited/7", d.Relay.Target.String())
+
+	answer := func(status int) call.Answer {
+		d := ask(e, "GET /office/edited/7")
+		e.Finish(&d, call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: []byte(`{"state":"closed"}`)})
+		assert.Equal(t, call.FromMapping, d.Source)
+		return d.Answer
+	}
+	assert.JSONEq(t, `{"state":"closed today"}`, string(answer(200).Body))
+	assert.JSONEq(t, `{"state":"closed"}`, string(answer(503).Body), "the test does not hold")
+	office.Upstream = ""
+	_, _, err = c.PutService(t.Context(), "office", office, "")
+	require.NoError(t, err)
+	d = ask(e, "GET /office/plain")
+	assert.Equal(t, 502, d.Answer.Status)
+	assert.Contains(t, string(d.Answer.Body), `Mapping \"plain\" takes its answer from the upstream of office, which has none.`)
+}
