@@ -21,7 +21,7 @@ func TestConsoleMappingEditor(t *testing.T) {
 
 	// which of the last calls it would answer, while it is written
 	p := s.page("/services/moorings/mappings/closed")
-	must(t, p.WaitText("it would answer 0 of the last 2"), p.WaitText("no: path, segment 2: `N7`, expected `N8`"))
+	must(t, p.WaitText("it would answer 0 of the last 2"), p.WaitText("no: path, segment 2: N7, expected N8"))
 	must(t, p.Fill("Path", "/berths/{number}"), p.WaitText("it would answer 1 of the last 2"), p.Press("GET /berths/N7"), p.WaitText(`Answered by mapping "closed"`))
 	must(t, p.Press("Changes"), p.WaitText("As it is written now"), p.WaitText("path: /berths/{number}"), p.Press("Close"))
 

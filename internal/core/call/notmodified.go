@@ -1,15 +1,15 @@
 package call
 
 import (
-	"net/http"
 	"strings"
+	"time"
 )
 
 // NotModified reports whether a caller that asks for something on a condition has what
 // it would get: an answer of this status, with this ETag and time of its last change, ""
 // for none (RFC 9110, section 13.2.2).
 func NotModified(r *Request, status int, etag, lastModified string) bool {
-	if r.Method != "GET" && r.Method != "HEAD" || status != http.StatusOK {
+	if r.Method != "GET" && r.Method != "HEAD" || status != 200 {
 		return false
 	}
 	if tags := r.Header.Values("If-None-Match"); len(tags) > 0 {
@@ -21,7 +21,17 @@ func NotModified(r *Request, status int, etag, lastModified string) bool {
 		}
 		return false
 	}
-	since, err := http.ParseTime(r.Header.Get("If-Modified-Since"))
-	changed, changedErr := http.ParseTime(lastModified)
-	return err == nil && changedErr == nil && !changed.After(since)
+	since, ok := parseTime(r.Header.Get("If-Modified-Since"))
+	changed, known := parseTime(lastModified)
+	return ok && known && !changed.After(since)
+}
+
+// parseTime reads a date in any of the forms of RFC 9110, section 5.6.7.
+func parseTime(text string) (at time.Time, ok bool) {
+	for _, form := range []string{"Mon, 02 Jan 2006 15:04:05 GMT", time.RFC850, time.ANSIC} {
+		if at, err := time.Parse(form, text); err == nil {
+			return at, true
+		}
+	}
+	return at, false
 }

@@ -17,17 +17,18 @@ func TestNotModified(t *testing.T) {
 		etag, change string
 		want         bool
 	}{
-		"the same tag":             {"GET", call.Header{"If-None-Match": {`"x"`, `W/"a"`}}, 200, `"a"`, "", true},
-		"HEAD, any tag":            {"HEAD", call.Header{"If-None-Match": {"*"}}, 200, "", "", true},
-		"another tag":              {"GET", call.Header{"If-None-Match": {`"b"`}}, 200, `"a"`, "", false},
-		"no tag to compare":        {"GET", call.Header{"If-None-Match": {`"b"`}}, 200, "", "", false},
-		"a tag counts, not a time": {"GET", call.Header{"If-None-Match": {`"b"`}, "If-Modified-Since": {after}}, 200, `"a"`, before, false},
-		"unchanged since":          {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", before, true},
-		"changed since":            {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", after, false},
-		"no time of a change":      {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", "", false},
-		"no condition":             {"GET", nil, 200, `"a"`, before, false},
-		"not of a POST":            {"POST", call.Header{"If-None-Match": {`"a"`}}, 200, `"a"`, "", false},
-		"not of a failure":         {"GET", call.Header{"If-None-Match": {`"a"`}}, 500, `"a"`, "", false},
+		"the same tag":              {"GET", call.Header{"If-None-Match": {`"x"`, `W/"a"`}}, 200, `"a"`, "", true},
+		"HEAD, any tag":             {"HEAD", call.Header{"If-None-Match": {"*"}}, 200, "", "", true},
+		"another tag":               {"GET", call.Header{"If-None-Match": {`"b"`}}, 200, `"a"`, "", false},
+		"no tag to compare":         {"GET", call.Header{"If-None-Match": {`"b"`}}, 200, "", "", false},
+		"a tag counts, not a time":  {"GET", call.Header{"If-None-Match": {`"b"`}, "If-Modified-Since": {after}}, 200, `"a"`, before, false},
+		"unchanged since":           {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", before, true},
+		"unchanged, in an old form": {"GET", call.Header{"If-Modified-Since": {"Saturday, 28-Nov-26 10:00:00 GMT"}}, 200, "", before, true},
+		"changed since":             {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", after, false},
+		"no time of a change":       {"GET", call.Header{"If-Modified-Since": {before}}, 200, "", "", false},
+		"no condition":              {"GET", nil, 200, `"a"`, before, false},
+		"not of a POST":             {"POST", call.Header{"If-None-Match": {`"a"`}}, 200, `"a"`, "", false},
+		"not of a failure":          {"GET", call.Header{"If-None-Match": {`"a"`}}, 500, `"a"`, "", false},
 	} {
 		r := &call.Request{Method: c.method, Header: c.header}
 		assert.Equal(t, c.want, call.NotModified(r, c.status, c.etag, c.change), name)

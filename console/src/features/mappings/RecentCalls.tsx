@@ -3,6 +3,7 @@ import { useState } from 'react';
 import type { Trial, TrialCall } from '@/api/types';
 import { clock } from '@/lib/format';
 import { cn } from '@/ui/cn';
+import { Quoted } from '@/ui/Quoted';
 import { TrialResult } from './TrialResult';
 
 interface Props {
@@ -79,7 +80,9 @@ function CallRow({ call, chosen, choose }: { call: TrialCall; chosen: boolean; c
         {call.answers ? (
           <span className="font-medium text-mapping">answers it</span>
         ) : (
-          <span className="text-dim">no: {call.reason}</span>
+          <span className="text-dim">
+            no: <Quoted text={call.reason ?? ''} />
+          </span>
         )}
       </td>
     </tr>
