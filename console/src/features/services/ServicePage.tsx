@@ -13,9 +13,9 @@ import { CopyButton } from '@/ui/CopyButton';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Waiting } from '@/ui/Waiting';
+import { MissingTable, UndescribedTable } from './CallGroups';
 import { DropContract } from './DropContract';
 import { ImportControl } from './ImportControl';
-import { MissingTable } from './MissingTable';
 import { ModeSwitch } from './ModeSwitch';
 import { OperationTable } from './OperationTable';
 import { serviceByName } from './queries';
@@ -76,6 +76,7 @@ export function ServicePage({ name }: { name: string }) {
       >
         <OperationTable service={service} />
       </Panel>
+      <UndescribedTable service={service} />
       {service.contract && (
         <Panel title="Revisions of the contract">
           <RevisionTable service={service.name} restore={importing.restore} />

@@ -1,0 +1,38 @@
+import type { Call, Service } from '@/api/types';
+
+/** Calls of one kind, taken together by method and path. */
+export interface CallGroup {
+  method: string;
+  path: string;
+  count: number;
+  /** The latest of them. */
+  last: Call;
+}
+
+/** Groups the misses of one service, in a lane or with '' in all, the most frequent first. */
+export function groupMisses(calls: Call[], service: string, lane = ''): CallGroup[] {
+  return group(
+    calls.filter(
+      (call) => call.source === 'miss' && call.service === service && (!lane || call.lane === lane),
+    ),
+  );
+}
+
+/** Groups the relayed calls to addresses that no operation of the contract describes. */
+export function groupUndescribed(calls: Call[], service: Service): CallGroup[] {
+  if (!service.contract) return [];
+  return group(
+    calls.filter((call) => call.source === 'upstream' && call.service === service.name && !call.operation),
+  );
+}
+
+function group(calls: Call[]): CallGroup[] {
+  const groups = new Map<string, CallGroup>();
+  for (const call of calls) {
+    const key = `${call.method} ${call.path}`;
+    const group = groups.get(key);
+    if (group) group.count++;
+    else groups.set(key, { method: call.method, path: call.path, count: 1, last: call });
+  }
+  return [...groups.values()].sort((a, b) => b.count - a.count);
+}
