@@ -170,8 +170,12 @@ func (s *Store) InsertExchanges(ctx context.Context, records []*call.Record) err
 	if err != nil {
 		return fmt.Errorf("begin: %w", err)
 	}
+	w, err := newExchangeWriter(ctx, tx)
+	if err != nil {
+		return errors.Join(err, tx.Rollback())
+	}
 	for _, r := range records {
-		if err := insertExchange(ctx, tx, r.Recording, recording.Of(r)); err != nil {
+		if err := w.insert(ctx, r.Recording, recording.Of(r)); err != nil {
 			return errors.Join(err, tx.Rollback())
 		}
 	}
@@ -181,11 +185,33 @@ func (s *Store) InsertExchanges(ctx context.Context, records []*call.Record) err
 // largeRecorded is from which size on, in bytes, a body has a row of its own.
 const largeRecorded = 256
 
-// insertExchange keeps a recorded call. One whose recording is gone is nobody's.
-func insertExchange(ctx context.Context, tx *sqlx.Tx, recordingID string, x recording.Exchange) error {
-	exists := false
-	if err := tx.GetContext(ctx, &exists, `SELECT count(*) > 0 FROM recordings WHERE id = ?`, recordingID); err != nil || !exists {
-		return err
+// exchangeWriter keeps recorded calls within a transaction.
+type exchangeWriter struct {
+	tx     *sqlx.Tx
+	add    *sqlx.Stmt
+	exists map[string]bool // which recordings there are, as far as was asked
+}
+
+func newExchangeWriter(ctx context.Context, tx *sqlx.Tx) (*exchangeWriter, error) {
+	add, err := tx.PreparexContext(ctx, `INSERT INTO exchanges (recording_id, number, path, document, request_body, answer_body, coded_body) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT DO NOTHING`) // closed with the transaction
+	if err != nil {
+		return nil, fmt.Errorf("prepare to keep recorded calls: %w", err)
+	}
+	return &exchangeWriter{tx: tx, add: add, exists: make(map[string]bool)}, nil
+}
+
+// insert keeps a recorded call. One whose recording is gone is nobody's.
+func (w *exchangeWriter) insert(ctx context.Context, recordingID string, x recording.Exchange) error {
+	exists, known := w.exists[recordingID]
+	if !known {
+		if err := w.tx.GetContext(ctx, &exists, `SELECT count(*) > 0 FROM recordings WHERE id = ?`, recordingID); err != nil {
+			return err
+		}
+		w.exists[recordingID] = exists
+	}
+	if !exists {
+		return nil
 	}
 	hashes := make([][]byte, 3)
 	var wire call.Wire
@@ -200,7 +226,7 @@ func insertExchange(ctx context.Context, tx *sqlx.Tx, recordingID string, x reco
 		}
 		sum := sha256.Sum256(*body)
 		hashes[i] = sum[:]
-		if _, err := tx.ExecContext(ctx, `INSERT INTO recorded_bodies (hash, bytes) VALUES (?, ?) ON CONFLICT DO NOTHING`, sum[:], *body); err != nil {
+		if _, err := w.tx.ExecContext(ctx, `INSERT INTO recorded_bodies (hash, bytes) VALUES (?, ?) ON CONFLICT DO NOTHING`, sum[:], *body); err != nil {
 			return fmt.Errorf("keep recorded body: %w", err)
 		}
 		*body = nil
@@ -209,8 +235,7 @@ func insertExchange(ctx context.Context, tx *sqlx.Tx, recordingID string, x reco
 	if err != nil {
 		return fmt.Errorf("write recorded call: %w", err)
 	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO exchanges (recording_id, number, path, document, request_body, answer_body, coded_body) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT DO NOTHING`, recordingID, x.Number, x.Path, document, hashes[0], hashes[1], hashes[2])
+	_, err = w.add.ExecContext(ctx, recordingID, x.Number, x.Path, document, hashes[0], hashes[1], hashes[2])
 	if err != nil {
 		return fmt.Errorf("keep recorded call: %w", err)
 	}
@@ -223,6 +248,23 @@ func dropRecordedBodies(ctx context.Context, tx *sqlx.Tx) error {
 		UNION SELECT answer_body FROM exchanges WHERE answer_body IS NOT NULL UNION SELECT coded_body FROM exchanges WHERE coded_body IS NOT NULL)`)
 	if err != nil {
 		return fmt.Errorf("remove recorded bodies: %w", err)
+	}
+	return nil
+}
+
+// putExchanges keeps the calls that a recording was made with.
+func putExchanges(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
+	if len(change.Exchanges) == 0 {
+		return nil
+	}
+	w, err := newExchangeWriter(ctx, tx)
+	if err != nil {
+		return err
+	}
+	for _, x := range change.Exchanges {
+		if err := w.insert(ctx, change.Recordings[0].Recording.ID, x); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -240,10 +282,8 @@ func putRecordings(ctx context.Context, tx *sqlx.Tx, change catalog.Change) erro
 			return fmt.Errorf("keep recording %q: %w", stored.Recording.Name, err)
 		}
 	}
-	for _, x := range change.Exchanges {
-		if err := insertExchange(ctx, tx, change.Recordings[0].Recording.ID, x); err != nil {
-			return err
-		}
+	if err := putExchanges(ctx, tx, change); err != nil {
+		return err
 	}
 	for _, id := range change.RemoveRecordings {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM recordings WHERE id = ?`, id); err != nil {

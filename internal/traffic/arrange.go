@@ -5,6 +5,7 @@ import (
 	"context"
 	"net"
 	"net/http"
+	"slices"
 
 	"rapidmimic.example/internal/core/call"
 )
@@ -50,28 +51,35 @@ var (
 
 // take takes what is written; it gives what can be sent, and whether the head is over.
 func (o *headOrder) take(b []byte) (ready []byte, over bool) {
-	o.head = append(o.head, b...)
-	end := bytes.Index(o.head, headEnd)
-	if end < 0 {
-		return o.head, len(o.head) > mostHead
+	parts := len(o.head) > 0
+	if parts {
+		b = append(o.head, b...)
 	}
-	if bytes.HasPrefix(o.head, []byte("HTTP/1.1 1")) { // what goes before is none of it
-		return o.head, true
+	end := bytes.Index(b, headEnd)
+	switch {
+	case end < 0 && len(b) <= mostHead:
+		if !parts {
+			b = bytes.Clone(b)
+		}
+		o.head = b
+		return nil, false
+	case end < 0, bytes.HasPrefix(b, []byte("HTTP/1.1 1")): // what goes before is none of it
+		return b, true
 	}
-	return append(o.arranged(o.head[:end]), o.head[end:]...), true
+	return o.arranged(b[:end], b[end:]), true
 }
 
-// arranged is a head, without its end, in the order.
-func (o *headOrder) arranged(head []byte) []byte {
+// arranged is a head, without its end, in the order, and what follows it.
+func (o *headOrder) arranged(head, rest []byte) []byte {
+	out := make([]byte, 0, len(head)+len(rest)) // names are as long in any spelling
 	lines := bytes.Split(head, lineEnd)
-	out := make([]byte, 0, len(head)+len(o.head))
 	out = append(out, lines[0]...)
 	lines = lines[1:]
 	for _, name := range o.names {
 		for i, line := range lines {
 			if len(line) > len(name) && line[len(name)] == ':' && bytes.EqualFold(line[:len(name)], []byte(name)) {
 				out = append(append(append(out, lineEnd...), name...), line[len(name):]...)
-				lines = append(lines[:i:i], lines[i+1:]...)
+				lines = slices.Delete(lines, i, i+1)
 				break
 			}
 		}
@@ -79,5 +87,5 @@ func (o *headOrder) arranged(head []byte) []byte {
 	for _, line := range lines {
 		out = append(append(out, lineEnd...), line...)
 	}
-	return out
+	return append(out, rest...)
 }

@@ -65,19 +65,26 @@ func (c *headConn) CloseWrite() error {
 
 // take takes a part of what is read. The caller holds mu.
 func (c *headConn) take(b []byte) {
-	c.head = append(c.head, b...)
+	parts := len(c.head) > 0
+	if parts {
+		b = append(c.head, b...)
+	}
 	for {
-		head, rest, over := bytes.Cut(c.head, []byte("\r\n\r\n"))
+		head, rest, over := bytes.Cut(b, headEnd)
 		if !over {
-			c.reading = len(c.head) < mostHead
+			if !parts {
+				b = bytes.Clone(b)
+			}
+			c.head, c.reading = b, len(b) < mostHead
 			return
 		}
 		status, lines, _ := strings.Cut(string(head), "\r\n")
 		if _, code, _ := strings.Cut(status, " "); strings.HasPrefix(code, "1") && !strings.HasPrefix(code, "101") {
-			c.head = rest // what goes before the answer
+			b = rest // what goes before the answer
 			continue
 		}
 		c.reading, c.head = false, nil
+		c.fields = make([]call.Field, 0, strings.Count(lines, "\r\n")+1)
 		for line := range strings.SplitSeq(lines, "\r\n") {
 			if name, value, ok := strings.Cut(line, ":"); ok && name != "" && name[0] != ' ' && name[0] != '\t' {
 				c.fields = append(c.fields, call.Field{Name: name, Value: strings.TrimSpace(value)})
@@ -86,6 +93,8 @@ func (c *headConn) take(b []byte) {
 		return
 	}
 }
+
+var headEnd = []byte("\r\n\r\n")
 
 // dialPlain connects to an upstream without TLS.
 func dialPlain(dial func(ctx context.Context, network, address string) (net.Conn, error)) func(ctx context.Context, network, address string) (net.Conn, error) {

@@ -109,6 +109,7 @@ type Answer struct {
 // among those; the rest comes behind.
 func Arrange(fields, like []Field) (arranged []Field) {
 	rest := slices.Clone(fields)
+	arranged = make([]Field, 0, len(fields))
 	for _, l := range like {
 		for i, f := range rest {
 			if strings.EqualFold(f.Name, l.Name) {
