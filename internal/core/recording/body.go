@@ -66,7 +66,7 @@ func (a *ask) json(x Exchange, k *known) bool {
 	if err != nil {
 		return false
 	}
-	j := jsonBody{ask: a, x: x, known: k}
+	j := valueWalk{ask: a, x: x, known: k}
 	if j.walk("$", n); len(x.Body) > mostWritten && len(j.except) == 0 {
 		a.text(x)
 		return true
@@ -76,8 +76,8 @@ func (a *ask) json(x Exchange, k *known) bool {
 	return true
 }
 
-// jsonBody goes through the values of a body.
-type jsonBody struct {
+// valueWalk goes through the values of a body.
+type valueWalk struct {
 	*ask
 	x       Exchange
 	known   *known
@@ -87,7 +87,7 @@ type jsonBody struct {
 
 // walk looks at a value. What does not count is emptied, so that what is compared is
 // the same for all calls that ask for it.
-func (j *jsonBody) walk(path string, n *tree.Node) {
+func (j *valueWalk) walk(path string, n *tree.Node) {
 	switch n.Kind {
 	case tree.Map:
 		for _, m := range n.Members {
