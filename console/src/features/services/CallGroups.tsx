@@ -38,7 +38,8 @@ export function MissingTable({ service }: { service: string }) {
 /** What was relayed to addresses that the contract does not know: it is out of step. */
 export function UndescribedTable({ service }: { service: Service }) {
   const { calls } = useSyncExternalStore(feed.subscribe, feed.get);
-  const groups = useMemo(() => groupUndescribed(calls, service), [calls, service]);
+  const lane = useMyLane();
+  const groups = useMemo(() => groupUndescribed(calls, service, lane), [calls, service, lane]);
   return (
     <CallGroups title="Relayed, but no operation describes it" groups={groups}>
       {(group) => (

@@ -46,4 +46,6 @@ it('groups the relayed calls that no operation describes', () => {
     ['/bertsh/N7', 2, 'c-5'],
   ]);
   expect(groupUndescribed(calls, { ...moorings, contract: undefined })).toEqual([]);
+  const hers = call('c-6', { source: 'upstream', lane: 'mara' });
+  expect(groupUndescribed([...calls, hers], moorings, 'mara').map((g) => g.last.id)).toEqual(['c-6']);
 });

@@ -11,19 +11,19 @@ export interface CallGroup {
 
 /** Groups the misses of one service, in a lane or with '' in all, the most frequent first. */
 export function groupMisses(calls: Call[], service: string, lane = ''): CallGroup[] {
+  return group(calls.filter((call) => call.source === 'miss' && isOf(call, service, lane)));
+}
+
+/** Groups likewise the relayed calls to addresses that no operation of the contract describes. */
+export function groupUndescribed(calls: Call[], service: Service, lane = ''): CallGroup[] {
+  if (!service.contract) return [];
   return group(
-    calls.filter(
-      (call) => call.source === 'miss' && call.service === service && (!lane || call.lane === lane),
-    ),
+    calls.filter((call) => call.source === 'upstream' && !call.operation && isOf(call, service.name, lane)),
   );
 }
 
-/** Groups the relayed calls to addresses that no operation of the contract describes. */
-export function groupUndescribed(calls: Call[], service: Service): CallGroup[] {
-  if (!service.contract) return [];
-  return group(
-    calls.filter((call) => call.source === 'upstream' && call.service === service.name && !call.operation),
-  );
+function isOf(call: Call, service: string, lane: string): boolean {
+  return call.service === service && (!lane || call.lane === lane);
 }
 
 function group(calls: Call[]): CallGroup[] {
