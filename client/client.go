@@ -72,7 +72,6 @@ type request struct {
 	header       http.Header
 }
 
-// send returns the response of a request that succeeded; its body is open.
 type confirmedKey struct{}
 
 // Confirmed gives a context whose edits somebody has confirmed who was asked: see
@@ -81,6 +80,15 @@ func Confirmed(ctx context.Context) context.Context {
 	return context.WithValue(ctx, confirmedKey{}, true)
 }
 
+type overTheirsKey struct{}
+
+// OverTheirs gives a context whose writes overwrite what is there, also where a document
+// says that it was read at an earlier version.
+func OverTheirs(ctx context.Context) context.Context {
+	return context.WithValue(ctx, overTheirsKey{}, true)
+}
+
+// send returns the response of a request that succeeded; its body is open.
 func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	target := c.base + r.path
 	if ctx.Value(confirmedKey{}) != nil {
@@ -99,6 +107,9 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	}
 	for name, values := range r.header {
 		req.Header[name] = values
+	}
+	if ctx.Value(overTheirsKey{}) != nil {
+		req.Header.Set("If-Match", "*")
 	}
 	if c.by != "" {
 		req.Header.Set("Rapid-Mimic-By", url.PathEscape(c.by))

@@ -20,9 +20,12 @@ func (c *Client) Mappings(ctx context.Context, service string) ([]api.Mapping, e
 
 // Selection says which mappings are meant: all that meet every demand given.
 type Selection struct {
-	IDs   []string // not for lists
+	IDs   []string
 	Label string
 	Text  string // in id, title, method, path, operation or a label
+	// Origin is "everybody" for mappings that everybody has; in lists as a lane sees them
+	// also "scenario", "lane", or one of them: scenario "storm".
+	Origin string
 	// Problem means those that never answer, did not answer since the start, or
 	// break the contract; for lists alone.
 	Problem bool
@@ -41,6 +44,9 @@ func (s Selection) query() url.Values {
 	}
 	if s.Text != "" {
 		q.Set("text", s.Text)
+	}
+	if s.Origin != "" {
+		q.Set("origin", s.Origin)
 	}
 	if s.Lane != "" {
 		q.Set("lane", s.Lane)
@@ -93,14 +99,14 @@ func (c *Client) RemoveMapping(ctx context.Context, service, id string) error {
 	return err
 }
 
-// EditMappings changes many mappings alike, all or none, and returns the ids of
-// those that changed.
-func (c *Client) EditMappings(ctx context.Context, service string, edit api.MappingsEdit) ([]string, error) {
+// EditMappings changes the mappings that are meant alike, all or none, and returns the ids
+// of those that changed.
+func (c *Client) EditMappings(ctx context.Context, service string, which Selection, edit api.MappingsEdit) ([]string, error) {
 	body, err := json.Marshal(edit)
 	if err != nil {
 		return nil, fmt.Errorf("write edit: %w", err)
 	}
-	out, err := do[api.Changed](ctx, c, request{method: http.MethodPatch, path: path("services", service, "mappings"), body: body})
+	out, err := do[api.Changed](ctx, c, request{method: http.MethodPatch, path: path("services", service, "mappings"), query: which.query(), body: body})
 	return out.Changed, err
 }
 
@@ -113,6 +119,33 @@ func (c *Client) RemoveMappings(ctx context.Context, service string, which Selec
 // LoosenMapping has a mapping answer a call, too, that its conditions did not fit.
 func (c *Client) LoosenMapping(ctx context.Context, service, id string, how api.LooseningRequest) (api.Loosening, error) {
 	return post[api.Loosening](ctx, c, path("services", service, "mappings", id, "loosenings"), how)
+}
+
+// CopyMappings copies or moves the mappings that are meant, all or none, and returns the
+// ids of the copies.
+func (c *Client) CopyMappings(ctx context.Context, service string, which Selection, to api.MappingCopy) ([]string, error) {
+	return c.changeMappings(ctx, service, "copies", which, to)
+}
+
+// ResetMappings sets sequences and counts of the mappings that are meant back to their
+// start, and returns their ids.
+func (c *Client) ResetMappings(ctx context.Context, service string, which Selection) ([]string, error) {
+	return c.changeMappings(ctx, service, "resets", which, struct{}{})
+}
+
+// RestoreMappings brings back the removed mappings that are meant, all or none, and
+// returns their ids. An empty selection means all that were removed.
+func (c *Client) RestoreMappings(ctx context.Context, service string, which Selection) ([]string, error) {
+	return c.changeMappings(ctx, service, "restores", which, struct{}{})
+}
+
+func (c *Client) changeMappings(ctx context.Context, service, how string, which Selection, body any) ([]string, error) {
+	text, err := json.Marshal(body)
+	if err != nil {
+		return nil, fmt.Errorf("write request: %w", err)
+	}
+	out, err := do[api.Changed](ctx, c, request{method: http.MethodPost, path: path("services", service, "mappings", how), query: which.query(), body: text})
+	return out.Changed, err
 }
 
 // CopyMapping copies or moves a mapping.
@@ -151,14 +184,9 @@ func (c *Client) ResetPositions(ctx context.Context, service, id string) error {
 	return err
 }
 
-// ResetCounts counts the calls of a mapping anew; with "" those of all mappings
-// of the service.
+// ResetCounts counts the calls of a mapping anew.
 func (c *Client) ResetCounts(ctx context.Context, service, id string) error {
-	target := path("services", service, "counts")
-	if id != "" {
-		target = path("services", service, "mappings", id, "counts")
-	}
-	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: target})
+	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "mappings", id, "counts")})
 	return err
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
 
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
@@ -30,14 +31,14 @@ func (c *Client) ServiceYAML(ctx context.Context, service string) ([]byte, error
 	return c.text(ctx, request{method: http.MethodGet, path: path("services", service), header: yamlAnswer()})
 }
 
-// PutService creates a service or replaces its settings; tag is the ETag the
-// write is based on, "" for any.
+// PutService creates a service or replaces its settings; a document with another name
+// renames it. tag is the ETag the write is based on, "" for any.
 func (c *Client) PutService(ctx context.Context, service string, document spec.Service, tag string) (api.Service, error) {
 	body, err := json.Marshal(document)
 	if err != nil {
 		return api.Service{}, fmt.Errorf("write service: %w", err)
 	}
-	return do[api.Service](ctx, c, request{method: http.MethodPut, path: path("services", service), body: body, header: ifMatch(tag)})
+	return do[api.Service](ctx, c, request{method: http.MethodPut, path: path("services", service), query: url.Values{"rename": {"true"}}, body: body, header: ifMatch(tag)})
 }
 
 // CreateService makes a service without a contract.

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 	"testing"
 
@@ -40,6 +41,7 @@ func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
 	document := `{"call": {"path": "/x"}, "answer": {"status": 200}}`
 	status, first, _ := s.request("PUT "+path, document)
 	assert.Equal(t, 201, status)
+	document = strings.Replace(document, "200", "201", 1)
 	status, second, _ := s.request("PUT "+path, document, "If-Match: "+first)
 	assert.Equal(t, 200, status)
 	assert.NotEqual(t, first, second)
@@ -88,7 +90,7 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 		{"POST /services", `{"name": "moorings"}`, 409, "exists", "another name"},
 		{"POST /services", `{"name": "a b"}`, 422, "invalid", "cannot be used"},
 		{"PATCH /services/moorings", `{"colour": "red"}`, 422, "invalid", "cannot be used"},
-		{"PATCH /services/moorings", `{`, 400, "syntax", "patch is not JSON"},
+		{"PATCH /services/moorings", `{`, 400, "syntax", "the patch is neither JSON nor YAML"},
 		{"GET /services/morings", "", 404, "not-found", "(moorings?)"},
 		{"GET /services/morings/operations", "", 404, "not-found", "(moorings?)"},
 		{"PUT /services/moorings/mappings/a", `[{"call": {"path": "/a"}}, {"call": {"path": "/b"}}]`, 422, "invalid", "one mapping, not 2"},
@@ -123,12 +125,12 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 func TestListsPage(t *testing.T) {
 	s := startDemo(t)
 	_, _, first := s.request("GET /services?limit=1", "")
-	assert.Equal(t, "customs", first["next"])
-	_, _, second := s.request("GET /services?limit=1&after=customs", "")
+	assert.Equal(t, "0:customs", first["next"])
+	_, _, second := s.request("GET /services?limit=1&after="+url.QueryEscape(first["next"].(string)), "")
 	items := second["items"].([]any)
 	require.Len(t, items, 1)
 	assert.Equal(t, "moorings", items[0].(map[string]any)["name"])
-	assert.Equal(t, "moorings", second["next"])
+	assert.Equal(t, "1:moorings", second["next"])
 }
 
 func TestRevisionsAndExamplesOverTheAPI(t *testing.T) {
@@ -158,7 +160,7 @@ func TestRevisionsAndExamplesOverTheAPI(t *testing.T) {
 		text       string
 	}{
 		{"POST /imports?revision=1", "", 422, "it needs into, and no body"},
-		{"POST /imports?into=tides&revision=one", "", 422, `a revision is a number from 1, not "one"`},
+		{"POST /imports?into=tides&revision=one", "", 422, `must be a whole number, not "one"`},
 		{"POST /imports?into=tides&revision=9", "", 404, "there is no revision 9"},
 		{"GET /services/tides/revisions/1/changes", "", 422, "revision 1 is the first"},
 		{"GET /services/tides/revisions/0", "", 422, "a number from 1"},

@@ -302,8 +302,8 @@ func TestPatchesThatDemandNothingAllCount(t *testing.T) {
 	var all sync.WaitGroup
 	for _, label := range labels {
 		all.Go(func() {
-			for range 5 {
-				patch, _ := json.Marshal(map[string]any{"title": "by " + label})
+			for i := range 5 {
+				patch, _ := json.Marshal(map[string]any{"title": fmt.Sprint("by ", label, i)})
 				_, err := s.api.PatchMapping(t.Context(), "office", "log", patch, "")
 				assert.NoError(t, err)
 			}

@@ -190,7 +190,7 @@ func TestScenariosBuildOnOneAnother(t *testing.T) {
 	_, err = s.api.UseScenario(t.Context(), "", "strom", 0)
 	assert.ErrorContains(t, err, "storm?")
 	_, err = s.api.PutScenarios(t.Context(), []byte("- { name: y }\n- { name: y }\n"))
-	assert.ErrorContains(t, err, "twice")
+	assert.ErrorContains(t, err, "is used by scenario 1 of this document too")
 }
 
 // What is counted begins anew with each use, and by a reset; impairments that were

@@ -16,8 +16,8 @@ import (
 
 // Answer is what a mapping sends back. At most one of the bodies is set.
 type Answer struct {
-	Status  Status   `json:"status,omitzero"`
-	Headers []Header `json:"headers,omitempty"`
+	Status  Status  `json:"status,omitzero"`
+	Headers Headers `json:"headers,omitempty"`
 	// JSON is sent compact, its keys in order, its numbers as written. In it, in
 	// text, xml and headers ${…} stands for what an expression gives.
 	JSON *tree.Node `json:"json,omitempty"`
@@ -142,6 +142,52 @@ func (a *Answer) setStatus() {
 		a.Status.Code = 200
 	}
 }
+
+// Headers are header lines in their order. They are written as a list of single headers,
+// or where the order does not matter as an object, in which a list of values repeats a
+// name.
+type Headers []Header
+
+// DecodeTree reads headers as a list or as an object.
+func (h *Headers) DecodeTree(n *tree.Node) error {
+	var items []problem.Item
+	fault := func(n *tree.Node, at string, err error) {
+		items = append(items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: err.Error()})
+	}
+	switch n.Kind {
+	case tree.List:
+		for i, item := range n.Items {
+			var single Header
+			if err := single.DecodeTree(item); err != nil {
+				fault(item, "/"+strconv.Itoa(i), fmt.Errorf("headers %w", err))
+			}
+			*h = append(*h, single)
+		}
+	case tree.Map:
+		for _, m := range n.Members {
+			for _, value := range valuesOf(m.Value) {
+				if value.Kind == tree.List || value.Kind == tree.Map {
+					fault(value, tree.Join("", m.Key), fmt.Errorf("a value of %s must be a text or a number, not %s", m.Key, value.Kind))
+				}
+				*h = append(*h, Header{m.Key, value.Text})
+			}
+		}
+	default:
+		return errors.New("must be a list of single headers, such as `- Cache-Control: no-store`, or an object")
+	}
+	return problem.FromItems("the headers cannot be used", items)
+}
+
+// valuesOf are the values that one name has: those of a list, or the one.
+func valuesOf(n *tree.Node) []*tree.Node {
+	if n.Kind == tree.List {
+		return n.Items
+	}
+	return []*tree.Node{n}
+}
+
+// UnmarshalJSON reads headers as DecodeTree does.
+func (h *Headers) UnmarshalJSON(text []byte) error { return decodeJSON(text, h) }
 
 // Header is one header line; a name may occur several times.
 type Header struct{ Name, Value string }

@@ -224,17 +224,89 @@ func (i Impairment) String() string {
 	return strings.Join(parts, "; ")
 }
 
+var impairmentKind = kind[Impairment]{noun: "impairment", read: readImpairment}
+
 // ReadImpairment reads one impairment document.
-func ReadImpairment(text []byte) (i Impairment, err error) {
-	n, err := parse(text, "the impairment")
-	if err != nil {
-		return i, err
-	}
-	items := tree.Decode(n, &i, "impairment")
+func ReadImpairment(text []byte) (Impairment, error) {
+	given, err := impairmentKind.one(text, "")
+	return given.Document, err
+}
+
+func readImpairment(n *tree.Node, _ string) (i Impairment, items []problem.Item) {
+	items = tree.Decode(n, &i, "impairment")
 	if len(items) == 0 {
 		items = tree.Locate(n, i.Faults(""))
 	}
-	return i, problem.FromItems("the impairment cannot be used", items)
+	return i, items
+}
+
+var targetImpairmentKind = kind[TargetImpairment]{
+	noun: "impairment", key: "target", several: "impairments", always: true,
+	added: []string{"text", "draws", "own", "origin", "since", "by", "down", "limits"},
+	read: func(n *tree.Node, _ string) (i TargetImpairment, items []problem.Item) {
+		items = tree.Decode(n, &i, "impairment")
+		if len(items) == 0 {
+			items = tree.Locate(n, ownFaults(&i.Impairment, "/impairment"))
+		}
+		return i, items
+	},
+	name: func(i *TargetImpairment) string { return i.Target.String() },
+}
+
+// GivenImpairments are impairments as somebody gives them: one alone, for the target that
+// the address names, or several with their targets, as a list of them was read.
+type GivenImpairments struct {
+	// Several is set for those of a list, which name their targets.
+	Several bool
+	// Off is what a list says of the switch for all of them; nil for nothing.
+	Off   *bool
+	Items []Given[TargetImpairment]
+}
+
+// ReadImpairments reads an impairment, one with its target, or a list of these. What
+// mappings, scenarios and lanes have of themselves is passed over in a list.
+func ReadImpairments(text []byte) (given GivenImpairments, err error) {
+	n, err := parse(text, "the impairment")
+	if err != nil {
+		return given, err
+	}
+	if n.Kind != tree.List && n.Get("items") == nil && n.Get("impairments") == nil {
+		return oneImpairment(text, n)
+	}
+	given.Several = true
+	if off := n.Get("off"); off != nil {
+		if off.Kind != tree.Bool {
+			return given, problem.FromItems("the impairments cannot be used", []problem.Item{{At: "/off", Line: off.Line, Col: off.Col, Detail: "off must be true or false"}})
+		}
+		is := off.IsTrue()
+		given.Off = &is
+	}
+	nodes, prefix := n.Get("items").Elements(), "/items/"
+	switch {
+	case n.Kind == tree.List:
+		nodes, prefix = n.Items, "/"
+	case n.Get("impairments") != nil:
+		nodes, prefix = n.Get("impairments").Elements(), "/impairments/"
+	}
+	nodes = slices.DeleteFunc(slices.Clone(nodes), func(n *tree.Node) bool {
+		return n.Get("own").IsTrue() || n.Get("origin").Str() != ""
+	})
+	items, faults := targetImpairmentKind.all(nodes, prefix)
+	given.Items = items
+	return given, problem.FromItems("the impairments cannot be used", faults)
+}
+
+func oneImpairment(text []byte, n *tree.Node) (given GivenImpairments, err error) {
+	var one Given[TargetImpairment]
+	if n.Get("impairment") != nil {
+		one, err = targetImpairmentKind.one(text, "")
+	} else {
+		var bare Given[Impairment]
+		bare, err = impairmentKind.one(text, "")
+		one = Given[TargetImpairment]{Document: TargetImpairment{Impairment: bare.Document}, ETag: bare.ETag, Node: bare.Node}
+	}
+	given.Items = append(given.Items, one)
+	return given, err
 }
 
 var callerOf = regexp.MustCompile("^(everyone|caller|header:[!#$%&'*+.^_`|~0-9A-Za-z-]+)$")

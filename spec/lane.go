@@ -48,18 +48,29 @@ const LaneNameRule = "letters, digits, `.`, `_` and `-`, beginning with a letter
 // NewLane gives the defaults of every key.
 func NewLane(name string) Lane { return Lane{Name: name, TTL: DefaultTTL} }
 
-// ReadLane reads one lane document, which has this name unless it gives another.
+var laneKind = kind[Lane]{
+	noun: "lane", key: "name", several: "lanes",
+	added: []string{"opened", "until", "by", "active", "lines", "address", "header", "baggage", "calls", "lastMinute"},
+	read:  readLane,
+	name:  func(l *Lane) string { return l.Name },
+}
+
+// GivenLane reads one lane document, which has this name unless it gives another.
+func GivenLane(text []byte, name string) (Given[Lane], error) { return laneKind.one(text, name) }
+
+// GivenLanes reads a document that holds one lane or several.
+func GivenLanes(text []byte) ([]Given[Lane], error) { return laneKind.list(text) }
+
+// ReadLane is GivenLane without what was said about it.
 func ReadLane(text []byte, name string) (Lane, error) {
+	given, err := GivenLane(text, name)
+	return given.Document, err
+}
+
+func readLane(n *tree.Node, name string) (Lane, []problem.Item) {
 	l := NewLane(name)
-	n, err := parse(text, "the lane")
-	if err != nil {
-		return l, err
-	}
 	items := tree.Decode(n, &l, "lane")
-	if len(items) == 0 {
-		items = tree.Locate(n, l.faults())
-	}
-	return l, problem.FromItems("the lane cannot be used", items)
+	return l, append(items, Besides(items, tree.Locate(n, l.faults()), n)...)
 }
 
 // CheckLane says what is wrong with a lane.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // Line is how slow a line is.
@@ -16,6 +17,14 @@ type Line struct {
 	Pause     Duration `json:"pause,omitzero"`
 	Chunk     int      `json:"chunk,omitempty"`
 }
+
+var lineKind = kind[Line]{
+	noun: "line", key: "name", added: []string{"name", "text"}, always: true,
+	read: func(n *tree.Node, _ string) (l Line, items []problem.Item) { return l, tree.Decode(n, &l, "line") },
+}
+
+// GivenLine reads one line document.
+func GivenLine(text []byte) (Given[Line], error) { return lineKind.one(text, "") }
 
 // Slow reports whether the line is slower than what carries it.
 func (l Line) Slow() bool { return l != Line{} }

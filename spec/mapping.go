@@ -210,52 +210,35 @@ func newMapping() Mapping {
 	return Mapping{Enabled: true}
 }
 
-// ReadMappings reads a document that holds one mapping or a list of them.
-// Faults of all of them are reported together; then nothing is returned.
+var mappingKind = kind[Mapping]{
+	noun: "mapping", key: "id", several: "mappings",
+	added: []string{"service", "deviations", "origin", "offBy", "problem", "telling", "calls", "positions"},
+	read:  readMapping,
+	name:  func(m *Mapping) string { return m.ID },
+}
+
+// GivenMappings reads a document that holds one mapping or several. Faults of all of
+// them are reported together; then nothing is returned.
+func GivenMappings(text []byte) ([]Given[Mapping], error) { return mappingKind.list(text) }
+
+// GivenMapping reads a document that holds one mapping; name is its id unless it gives
+// one itself, or with "" what its call makes of it.
+func GivenMapping(text []byte, name string) (Given[Mapping], error) {
+	return mappingKind.one(text, name)
+}
+
+// ReadMappings is GivenMappings without what was said about them.
 func ReadMappings(text []byte) ([]Mapping, error) {
-	mappings, _, err := ReadMappingNodes(text)
-	return mappings, err
-}
-
-// ReadMappingNodes is ReadMappings with the nodes that the mappings were read
-// from, which know their places.
-func ReadMappingNodes(text []byte) ([]Mapping, []*tree.Node, error) {
-	n, err := parse(text, "the document")
+	given, err := GivenMappings(text)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	list, prefix := documentsIn(n)
-	mappings, items := readMappingList(list, prefix)
-	if err := problem.FromItems("the document cannot be used", items); err != nil {
-		return nil, nil, err
-	}
-	return mappings, list, nil
+	return Documents(given), nil
 }
 
-// readMappingList reads several mappings; prefix is "" for one that stands alone.
-func readMappingList(list []*tree.Node, prefix string) (mappings []Mapping, items []problem.Item) {
-	mappings = make([]Mapping, 0, len(list))
-	seen := make(map[string]int, len(list))
-	for i, node := range list {
-		m, faults := readMapping(node)
-		if first, ok := seen[m.ID]; ok && len(faults) == 0 {
-			faults = append(faults, problem.Item{At: "/id", Line: node.Line, Col: node.Col,
-				Detail: fmt.Sprintf("id %q is used by mapping %d of this document too", m.ID, first+1)})
-		}
-		seen[m.ID] = i
-		for _, fault := range faults {
-			if prefix != "" {
-				fault.At = prefix + strconv.Itoa(i) + fault.At
-			}
-			items = append(items, fault)
-		}
-		mappings = append(mappings, m)
-	}
-	return mappings, items
-}
-
-func readMapping(n *tree.Node) (Mapping, []problem.Item) {
+func readMapping(n *tree.Node, id string) (Mapping, []problem.Item) {
 	m := newMapping()
+	m.ID = id
 	items := tree.Decode(n, &m, "mapping")
 	if n.Get("answer") != nil && (m.Sequence != nil || m.Choose != nil) || m.Sequence != nil && m.Choose != nil {
 		items = append(items, problem.Item{Line: n.Line, Col: n.Col, Detail: "a mapping has one of answer, sequence and choose"})
@@ -264,11 +247,15 @@ func readMapping(n *tree.Node) (Mapping, []problem.Item) {
 		m.ID = m.idFromPattern()
 	}
 	m.setStatus()
-	if len(items) == 0 {
-		items = tree.Locate(n, m.faults())
-	}
-	return m, items
+	return m, append(items, Besides(items, tree.Locate(n, m.faults()), n)...)
 }
+
+// commonMethods are those that are meant by a slip of the pen, knownMethods beside them the
+// ones of the IANA registry that look like one. Any other name may be a method of its own.
+var (
+	commonMethods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "CONNECT"}
+	knownMethods  = append([]string{"ACL", "BIND", "LINK", "LOCK", "COPY", "MOVE", "PRI", "SEARCH", "REPORT", "REBIND", "UPDATE", "QUERY", "MERGE", "LABEL", "PURGE"}, commonMethods...)
+)
 
 func countConditions(list []Condition) int {
 	count := len(list)
@@ -345,7 +332,7 @@ func (m *Mapping) faults() (items []problem.Item) {
 	fault := func(at, format string, args ...any) {
 		items = append(items, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
 	}
-	if !mappingID.MatchString(m.ID) {
+	if !mappingID.MatchString(m.ID) && (m.ID != "" || m.Call.Path+m.Call.Operation != "") { // else there is nothing to make one of
 		fault("/id", "id must be letters, digits, `.`, `_` and `-`, at most 128, not %q", m.ID)
 	}
 	if m.Call.Path == "" && m.Call.Operation == "" {
@@ -354,6 +341,8 @@ func (m *Mapping) faults() (items []problem.Item) {
 	for _, method := range m.Call.Method {
 		if !token.MatchString(method) {
 			fault("/call/method", "%q is not an HTTP method", method)
+		} else if near := problem.Closest(method, commonMethods); near != "" && !slices.Contains(knownMethods, method) {
+			fault("/call/method", "%q is not an HTTP method (%s?)", method, near)
 		}
 	}
 	for i, label := range m.Labels {

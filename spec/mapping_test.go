@@ -35,7 +35,7 @@ func TestReadMappings(t *testing.T) {
 	assert.Equal(t, spec.Methods{"GET", "HEAD"}, got[0].Call.Method)
 	assert.Equal(t, spec.Status{Code: 200}, got[0].Answer.Status)
 	assert.Equal(t, `{"number":"007","metres":18.0,"none":null}`, string(got[0].Answer.JSON.AppendJSON(nil)))
-	assert.Equal(t, []spec.Header{{Name: "Cache-Control", Value: "no-store"}, {Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, got[0].Answer.Headers)
+	assert.Equal(t, spec.Headers{{Name: "Cache-Control", Value: "no-store"}, {Name: "Set-Cookie", Value: "a=1"}, {Name: "Set-Cookie", Value: "b=2"}}, got[0].Answer.Headers)
 	assert.False(t, got[1].Enabled)
 	assert.Equal(t, "", *got[1].Answer.Text)
 
@@ -62,7 +62,6 @@ func TestFaultsOfMappingsHavePlaces(t *testing.T) {
 		"no path":                          {"id: x\ncall: {method: GET}\n", `2:7: call needs a path, such as /berths/{number}`},
 		"bad method":                       {"call: {path: /x, method: GE T}\n", `1:26: "GE T" is not an HTTP method`},
 		"bad id":                           {"id: a b\ncall: {path: /x}\n", "1:5: id must be letters, digits, `.`, `_` and `-`, at most 128, not \"a b\""},
-		"headers as an object":             {"call: {path: /x}\nanswer: {headers: {A: b, C: d}}\n", `2:19: headers must be a list, not an object`},
 		"header with two names":            {"call: {path: /x}\nanswer: {headers: [{A: b, C: d}]}\n", "2:20: headers must be a list of single headers, such as `- Cache-Control: no-store`"},
 		"header line break":                {"call: {path: /x}\nanswer: {headers: [{A: \"b\\nc\"}]}\n", `2:20: the value of A must be a single line`},
 		"length is ours":                   {"call: {path: /x}\nanswer: {headers: [{Content-Length: 3}]}\n", `2:20: Content-Length follows from the body and cannot be set`},

@@ -66,8 +66,8 @@ func (m *Mappings) DecodeTree(n *tree.Node) error {
 	if n.Kind != tree.List {
 		return errors.New("must be a list of mappings")
 	}
-	mappings, items := readMappingList(n.Items, "/")
-	*m = mappings
+	given, items := mappingKind.all(n.Items, "/")
+	*m = Documents(given)
 	return problem.FromItems("the mappings cannot be used", items)
 }
 
@@ -83,53 +83,41 @@ func (m Mappings) MarshalJSON() ([]byte, error) {
 // UnmarshalJSON reads what MarshalJSON writes.
 func (m *Mappings) UnmarshalJSON(text []byte) error { return decodeJSON(text, m) }
 
-// ReadScenario reads one scenario document.
-func ReadScenario(text []byte) (Scenario, error) { return ReadScenarioNamed(text, "") }
-
-// ReadScenarioNamed reads one scenario document, which has this name unless it
-// gives another.
-func ReadScenarioNamed(text []byte, name string) (s Scenario, err error) {
-	n, err := parse(text, "the scenario")
-	if err != nil {
-		return s, err
-	}
-	s, items := readScenario(n, name)
-	return s, problem.FromItems("the scenario cannot be used", items)
+var scenarioKind = kind[Scenario]{
+	noun: "scenario", key: "name", several: "scenarios",
+	added: []string{"lines", "calls", "on", "differences", "faults"},
+	read:  readScenario,
+	name:  func(s *Scenario) string { return s.Name },
 }
 
-// ReadScenarios reads a document that holds one scenario or a list of them.
-func ReadScenarios(text []byte) (scenarios []Scenario, err error) {
-	n, err := parse(text, "the document")
+// GivenScenario reads one scenario document, which has this name unless it gives
+// another.
+func GivenScenario(text []byte, name string) (Given[Scenario], error) {
+	return scenarioKind.one(text, name)
+}
+
+// GivenScenarios reads a document that holds one scenario or several.
+func GivenScenarios(text []byte) ([]Given[Scenario], error) { return scenarioKind.list(text) }
+
+// ReadScenarios is GivenScenarios without what was said about them.
+func ReadScenarios(text []byte) ([]Scenario, error) {
+	given, err := GivenScenarios(text)
 	if err != nil {
 		return nil, err
 	}
-	list, prefix := documentsIn(n)
-	var items []problem.Item
-	seen := make(map[string]bool, len(list))
-	for i, node := range list {
-		s, faults := readScenario(node, "")
-		if seen[s.Name] {
-			faults = append(faults, problem.Item{At: "/name", Line: node.Line, Col: node.Col, Detail: fmt.Sprintf("scenario %q is in this document twice", s.Name)})
-		}
-		seen[s.Name] = true
-		for _, fault := range faults {
-			if prefix != "" {
-				fault.At = prefix + strconv.Itoa(i) + fault.At
-			}
-			items = append(items, fault)
-		}
-		scenarios = append(scenarios, s)
-	}
-	return scenarios, problem.FromItems("the document cannot be used", items)
+	return Documents(given), nil
+}
+
+// ReadScenarioNamed is GivenScenario without what was said about it.
+func ReadScenarioNamed(text []byte, name string) (Scenario, error) {
+	given, err := GivenScenario(text, name)
+	return given.Document, err
 }
 
 func readScenario(n *tree.Node, name string) (s Scenario, items []problem.Item) {
 	s.Name = name
 	items = tree.Decode(n, &s, "scenario")
-	if len(items) == 0 {
-		items = tree.Locate(n, s.faults())
-	}
-	return s, items
+	return s, append(items, Besides(items, tree.Locate(n, s.faults()), n)...)
 }
 
 func (s Scenario) faults() (items []problem.Item) {

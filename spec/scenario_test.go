@@ -35,7 +35,7 @@ services:
 
 // A scenario says in lines what it does, and comes back from JSON and YAML as it was.
 func TestScenarios(t *testing.T) {
-	s, err := spec.ReadScenario([]byte(everyKey))
+	s, err := spec.ReadScenarioNamed([]byte(everyKey), "")
 	require.NoError(t, err)
 	assert.Equal(t, []string{
 		"everything: latency 2s", "a: switched off", "a: mode relay", `a: list answers with example "none"`, "a: GET /x answers 200 (mapping get-x)",
@@ -47,7 +47,7 @@ func TestScenarios(t *testing.T) {
 	require.NoError(t, json.Unmarshal(text, &again))
 	yaml, err := s.Document().YAML()
 	require.NoError(t, err)
-	fromYAML, err := spec.ReadScenario(yaml)
+	fromYAML, err := spec.ReadScenarioNamed(yaml, "")
 	require.NoError(t, err)
 	for _, other := range []spec.Scenario{again, fromYAML} {
 		assert.True(t, tree.Equal(s.Document(), other.Document()), "%s", yaml)
@@ -95,7 +95,7 @@ func TestFaultsOfSituations(t *testing.T) {
 		{scenarios, "name: a\nservices:\n  b:\n    mappings:\n      - call: { path: /x }\n        anser: {}", `6:9: "anser" is not a key of mapping`},
 		{scenarios, "name: a\nservices:\n  b:\n    mappings: {}", `4:15: mappings must be a list of mappings`},
 		{scenarios, "- name: a\n- name: b\n  services: { c: { mode: fast } }", "3:26: mode must be answer or relay"},
-		{scenarios, "- name: a\n- name: a", `2:3: scenario "a" is in this document twice`},
+		{scenarios, "- name: a\n- name: a", `2:3: name "a" is used by scenario 1 of this document too`},
 		{scenarios, "name: a\nservices: { b: { impairOperations: { c: { latency: 2h } } } }", "at most 1h"},
 		{scenarios, "[", "neither JSON nor YAML"},
 		{lane, "ttl: 0s", "1:6: ttl must be"},

@@ -64,7 +64,22 @@ type Service struct {
 	// Pins fix single fields of what operations answer, while the rest varies:
 	// operation id → JSON Pointer into the body, in which * stands for every
 	// element → value, in whose texts ${…} holds expressions.
-	Pins map[string]map[string]*tree.Node `json:"pins,omitempty"`
+	Pins map[string]Pins `json:"pins,omitempty"`
+}
+
+// Pins are the fields of one operation that are fixed: JSON Pointer → value.
+type Pins map[string]*tree.Node
+
+// UnmarshalJSON reads pins through the tree, so that a value of null stays one.
+func (p *Pins) UnmarshalJSON(text []byte) error {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return err
+	}
+	if n.Kind == tree.Null {
+		return nil
+	}
+	return problem.FromItems("the pins cannot be used", tree.Decode(n, (*map[string]*tree.Node)(p), "pin"))
 }
 
 // DefaultNoise is the noise of a service that says nothing else.
@@ -106,25 +121,38 @@ func NewService(name string) Service {
 	return Service{Name: name, CORS: true, Reveal: true, Hints: true, Echo: true, KeepWithUs: true, Mode: ModeAnswer, Conformance: ConformanceReport}
 }
 
-// ReadService reads one service document.
+var serviceKind = kind[Service]{
+	noun: "service", key: "name", several: "services",
+	added: []string{"address", "contract", "operations", "mappings", "recording", "lastMinute", "recent"},
+	read:  readService,
+	name:  func(s *Service) string { return s.Name },
+}
+
+// GivenService reads one service document, which has this name unless it gives
+// another.
+func GivenService(text []byte, name string) (Given[Service], error) {
+	return serviceKind.one(text, name)
+}
+
+// GivenServices reads a document that holds one service or several.
+func GivenServices(text []byte) ([]Given[Service], error) { return serviceKind.list(text) }
+
+// ReadService reads one service document that gives its name.
 func ReadService(text []byte) (Service, error) { return ReadServiceNamed(text, "") }
 
-// ReadServiceNamed reads one service document, which has this name unless it
-// gives another.
+// ReadServiceNamed is GivenService without what was said about it.
 func ReadServiceNamed(text []byte, name string) (Service, error) {
+	given, err := GivenService(text, name)
+	return given.Document, err
+}
+
+func readService(n *tree.Node, name string) (Service, []problem.Item) {
 	s := NewService(name)
-	n, err := parse(text, "the service")
-	if err != nil {
-		return s, err
-	}
 	items := tree.Decode(n, &s, "service")
 	if s.Otherwise != nil && len(s.Otherwise) == 0 { // written out, so that it is not taken for the usual ones
 		s.Otherwise = []Way{{Name: OtherwiseMiss}}
 	}
-	if len(items) == 0 {
-		items = tree.Locate(n, s.faults())
-	}
-	return s, problem.FromItems("the service cannot be used", items)
+	return s, append(items, Besides(items, tree.Locate(n, s.faults()), n)...)
 }
 
 var serviceName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,62}$`)

@@ -17,19 +17,13 @@ import (
 // parse reads the text of a document and wraps a syntax error as a problem.
 func parse(text []byte, what string) (*tree.Node, error) {
 	n, err := tree.Parse(text)
-	if err == nil {
-		return n, nil
+	switch {
+	case err != nil:
+		return nil, SyntaxProblem(err, what)
+	case n.Kind == tree.Null && n.Text != "null":
+		return nil, problem.New(problem.Invalid, "%s is empty", what)
 	}
-	return nil, SyntaxProblem(err, what)
-}
-
-// documentsIn are the documents of a text: those of a list, or the one that it is.
-// prefix is how the places in a list begin, "" for one that stands alone.
-func documentsIn(n *tree.Node) (list []*tree.Node, prefix string) {
-	if n.Kind == tree.List {
-		return n.Items, "/"
-	}
-	return []*tree.Node{n}, ""
+	return n, nil
 }
 
 // SyntaxProblem turns the error of tree.Parse into a problem that names the

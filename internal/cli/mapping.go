@@ -12,6 +12,7 @@ import (
 	"rapidmimic.example/client"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 func (p Program) mappingCommand() *cli.Command {
@@ -22,13 +23,15 @@ func (p Program) mappingCommand() *cli.Command {
 		Commands: append([]*cli.Command{
 			{
 				Name: "put", Usage: "create or replace the mappings of a document, all or none", ArgsUsage: "SERVICE",
-				UsageText: "rapidmimic mapping put moorings -f night.mappings.yaml\nrapidmimic mapping show moorings berth-by-number -o yaml | rapidmimic mapping put moorings -f -",
+				UsageText: "rapidmimic mapping put moorings -f night.mappings.yaml\nrapidmimic mapping show moorings berth-by-number > berth.yaml   # change it, then\nrapidmimic mapping put moorings -f berth.yaml",
 				Description: "A document holds one mapping or a list of them, in YAML or JSON:\n\n" +
-					"   id: berth-by-number\n   call:   { method: GET, path: \"/berths/{number}\" }\n   answer: { status: 503, json: { title: Harbour office closed } }",
+					"   id: berth-by-number\n   call:   { method: GET, path: \"/berths/{number}\" }\n   answer: { status: 503, json: { title: Harbour office closed } }\n\n" +
+					"A document that mapping show wrote names the version that it was read at. When somebody\nchanged the mapping in the meantime, it is refused, and both are shown. After a put, the\nversion in the file is the new one.",
 				OnUsageError: usageError,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"},
 					laneFlag("only in this `LANE`, above what everybody has"),
+					&cli.BoolFlag{Name: "over-theirs", Usage: "also over what somebody changed since the document was read"},
 				},
 				ShellComplete: p.completeServices, Action: p.mappingPut,
 			},
@@ -44,7 +47,7 @@ func (p Program) mappingCommand() *cli.Command {
 				ShellComplete: p.completeServices, Action: p.mappingTry,
 			},
 			{
-				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE",
+				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE [MAPPING ...]",
 				UsageText: "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems\nrapidmimic mapping list moorings --lane night-run",
 				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored. --lane lists what\n" +
 					"answers in a lane, its own ones and those of its scenario first; --lane - what answers\ncalls in none, with the scenario that is on for everybody.",
@@ -56,42 +59,14 @@ func (p Program) mappingCommand() *cli.Command {
 				ShellComplete: p.completeServices, Action: p.mappingList,
 			},
 			{
-				Name: "show", Usage: "one mapping as a document that can be put back", ArgsUsage: "SERVICE MAPPING",
-				UsageText: "rapidmimic mapping show moorings berth-by-number\nrapidmimic mapping show moorings berth-by-number --version 12\nrapidmimic mapping show moorings berth-by-number --lane night-run", OnUsageError: usageError,
-				Flags:         []cli.Flag{&cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}, laneFlag(asSeenIn)},
+				Name: "show", Usage: "mappings as a document that can be put back", ArgsUsage: "SERVICE [MAPPING ...]",
+				UsageText: "rapidmimic mapping show moorings berth-by-number > berth.yaml\nrapidmimic mapping show moorings --label night\nrapidmimic mapping show moorings berth-by-number --version 12\nrapidmimic mapping show moorings berth-by-number --lane night-run", OnUsageError: usageError,
+				Description:   "The document names the version that it has, as its etag: mapping put refuses it when\nsomebody changed the mapping in the meantime.",
+				Flags:         append(selectFlags(), &cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}, laneFlag(asSeenIn)),
 				ShellComplete: p.completeServices, Action: p.mappingShow,
 			},
 		}, append(p.mappingEditCommands(), p.mappingVersionCommands()...)...),
 	}
-}
-
-func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
-	given, err := args(c, "a SERVICE")
-	if err != nil {
-		return err
-	}
-	if c.String("file") == "" {
-		return usage("%s needs a document: -f FILE, or -f - for standard input", c.FullName())
-	}
-	text, file, err := p.readInput(c.String("file"))
-	if err != nil {
-		return err
-	}
-	api, err := p.client(c)
-	if err != nil {
-		return err
-	}
-	lane := c.String("lane")
-	report, err := api.PutLaneMappings(ctx, lane, given[0], text)
-	if err != nil {
-		return unchanged(err, file)
-	}
-	return p.print(c, report, nil, func() {
-		p.sayPut(given[0], report)
-		if lane != "" {
-			p.say("only in lane %s", lane)
-		}
-	})
 }
 
 // fewMappings is how many changed mappings are named one by one.
@@ -99,13 +74,20 @@ const fewMappings = 20
 
 func (p Program) sayPut(service string, r api.PutReport) {
 	if len(r.Items) > fewMappings {
-		p.say("%s  %s created, %d replaced, live on the next call", service, counted(r.Created, "mapping"), r.Replaced)
+		p.say("%s  %s created, %d changed, %d unchanged, live on the next call", service, counted(r.Created, "mapping"), r.Changed, r.Unchanged)
 	} else {
 		for _, item := range r.Items {
-			p.say("%s  %s, %s, live on the next call", item.ID, item.Outcome, item.Call)
+			live := "live on the next call"
+			if !item.Live {
+				live = "does not answer yet"
+			}
+			p.say("%s  %s, %s, %s", item.ID, item.Outcome, item.Call, live)
 		}
 	}
 	for _, item := range r.Items {
+		for _, w := range item.Warnings {
+			p.say("warning   %s: %s", item.ID, w.Detail)
+		}
 		for _, d := range item.Deviations {
 			p.say("warning   %s breaks the contract, %s: %s", item.ID, d.Where, d.Detail)
 		}
@@ -113,15 +95,19 @@ func (p Program) sayPut(service string, r api.PutReport) {
 }
 
 func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
-	given, api, err := p.connect(c, "a SERVICE")
+	service, which, err := selectionOf(c)
+	if err != nil {
+		return err
+	}
+	api, err := p.client(c)
 	if err != nil {
 		return err
 	}
 	if c.Bool("removed") {
-		return p.mappingRemoved(ctx, c, given[0], api)
+		return p.mappingRemoved(ctx, c, service, api)
 	}
-	which := client.Selection{Label: c.String("label"), Text: c.String("text"), Problem: c.Bool("problems"), Lane: c.String("lane")}
-	mappings, err := api.SelectMappings(ctx, given[0], which)
+	which.Problem, which.Lane = c.Bool("problems"), c.String("lane")
+	mappings, err := api.SelectMappings(ctx, service, which)
 	if err != nil {
 		return err
 	}
@@ -130,18 +116,18 @@ func (p Program) mappingList(ctx context.Context, c *cli.Command) error {
 		switch {
 		case len(mappings) > 0:
 		case which.Problem:
-			p.say("%s has no mapping with a problem", given[0])
+			p.say("%s has no mapping with a problem", service)
 			return
-		case which.Label+which.Text != "":
-			p.say("%s has no such mapping", given[0])
+		case which.Label+which.Text != "" || len(which.IDs) > 0:
+			p.say("%s has no such mapping", service)
 			return
 		default:
-			p.say("%s has no mapping yet", given[0])
-			p.say("try       rapidmimic mapping put %s -f FILE", given[0])
+			p.say("%s has no mapping yet", service)
+			p.say("try       rapidmimic mapping put %s -f FILE", service)
 			return
 		}
 		p.sayMappings(mappings)
-		p.sayWhatIsOn(ctx, api, which.Lane, "mapping list "+given[0])
+		p.sayWhatIsOn(ctx, api, which.Lane, "mapping list "+service)
 	})
 }
 
@@ -179,11 +165,11 @@ func statusesText(m api.Mapping) string {
 }
 
 func documentsYAML(mappings []api.Mapping) ([]byte, error) {
-	documents := make([]any, len(mappings))
-	for i, m := range mappings {
-		documents[i] = m.Mapping
+	list := tree.NewList()
+	for _, m := range mappings {
+		list.Items = append(list.Items, spec.WithETag(m.Document(), m.ETag))
 	}
-	return yamlOf(documents)
+	return list.YAML()
 }
 
 // labelled is the title of a mapping behind its labels.
@@ -227,23 +213,46 @@ func stateText(m api.Mapping) string {
 }
 
 func (p Program) mappingShow(ctx context.Context, c *cli.Command) error {
-	given, api, err := p.connect(c, "a SERVICE", "a MAPPING")
+	service, which, err := selection(c)
+	if err != nil {
+		return err
+	}
+	environment, err := p.client(c)
 	if err != nil {
 		return err
 	}
 	if version := c.Int64("version"); version != 0 {
-		text, err := api.MappingVersionYAML(ctx, given[0], given[1], version)
+		if len(which.IDs) != 1 {
+			return usage("--version is of one MAPPING")
+		}
+		text, err := environment.MappingVersionYAML(ctx, service, which.IDs[0], version)
 		if err != nil {
 			return err
 		}
 		fmt.Fprintf(p.Out, "%s", text)
 		return nil
 	}
-	m, err := api.LaneMapping(ctx, c.String("lane"), given[0], given[1])
+	which.Lane = c.String("lane")
+	if len(which.IDs) == 1 && which.Label+which.Text == "" {
+		return p.mappingShowOne(ctx, c, environment, service, which)
+	}
+	mappings, err := environment.SelectMappings(ctx, service, which)
 	if err != nil {
 		return err
 	}
-	text, err := api.LaneMappingYAML(ctx, c.String("lane"), given[0], given[1])
+	text, err := documentsYAML(mappings)
+	if err != nil {
+		return err
+	}
+	return p.print(c, mappings, func() ([]byte, error) { return text, nil }, func() { fmt.Fprintf(p.Out, "%s", text) })
+}
+
+func (p Program) mappingShowOne(ctx context.Context, c *cli.Command, environment *client.Client, service string, which client.Selection) error {
+	m, err := environment.LaneMapping(ctx, which.Lane, service, which.IDs[0])
+	if err != nil {
+		return err
+	}
+	text, err := environment.LaneMappingYAML(ctx, which.Lane, service, which.IDs[0])
 	if err != nil {
 		return err
 	}

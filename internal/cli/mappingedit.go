@@ -1,7 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"context"
+	"fmt"
+	"regexp"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -10,11 +13,13 @@ import (
 	"rapidmimic.example/spec/api"
 )
 
-// selectFlags choose mappings otherwise than by their ids.
+// selectFlags choose mappings otherwise than by their ids. Every command for several
+// mappings has them.
 func selectFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "label", Usage: "only mappings with this `LABEL`"},
 		&cli.StringFlag{Name: "text", Usage: "only mappings with this `TEXT` in id, title, path, operation or a label"},
+		&cli.BoolFlag{Name: "all", Usage: "all mappings of the service"},
 	}
 }
 
@@ -52,14 +57,14 @@ func (p Program) mappingEditCommands() []*cli.Command {
 			}),
 		},
 		{
-			Name: "copy", Usage: "copy a mapping within its service or to another", ArgsUsage: "SERVICE MAPPING",
-			UsageText: "rapidmimic mapping copy moorings berth-by-number --id berth-closed\nrapidmimic mapping copy moorings berth-by-number --to tides", OnUsageError: usageError,
-			Flags: copyFlags, ShellComplete: p.completeServices, Action: p.mappingCopy(false),
+			Name: "copy", Usage: "copy mappings within their service or to another, all or none", ArgsUsage: "SERVICE [MAPPING ...]",
+			UsageText: "rapidmimic mapping copy moorings berth-by-number --id berth-closed\nrapidmimic mapping copy moorings --label night --to tides", OnUsageError: usageError,
+			Flags: append(selectFlags(), copyFlags...), ShellComplete: p.completeServices, Action: p.mappingCopy(false),
 		},
 		{
-			Name: "move", Usage: "move a mapping to another service, or give it another id", ArgsUsage: "SERVICE MAPPING",
-			UsageText: "rapidmimic mapping move moorings berth-by-number --id berth", OnUsageError: usageError,
-			Flags: copyFlags, ShellComplete: p.completeServices, Action: p.mappingCopy(true),
+			Name: "move", Usage: "move mappings to another service, or give one another id", ArgsUsage: "SERVICE [MAPPING ...]",
+			UsageText: "rapidmimic mapping move moorings berth-by-number --id berth\nrapidmimic mapping move moorings --label night --to tides", OnUsageError: usageError,
+			Flags: append(selectFlags(), copyFlags...), ShellComplete: p.completeServices, Action: p.mappingCopy(true),
 		},
 		{
 			Name: "loosen", Usage: "have a mapping answer a call, too, that its conditions did not fit", ArgsUsage: "SERVICE MAPPING CALL",
@@ -69,24 +74,36 @@ func (p Program) mappingEditCommands() []*cli.Command {
 			ShellComplete: p.completeServices, Action: p.mappingLoosen,
 		},
 		{
-			Name: "reset", Usage: "set sequences back to their start and counts to none", ArgsUsage: "SERVICE MAPPING",
-			UsageText: "rapidmimic mapping reset moorings booking-turns", OnUsageError: usageError,
-			ShellComplete: p.completeServices, Action: p.mappingReset,
+			Name: "reset", Usage: "set sequences back to their start and counts to none", ArgsUsage: "SERVICE [MAPPING ...]",
+			UsageText: "rapidmimic mapping reset moorings booking-turns\nrapidmimic mapping reset moorings --all", OnUsageError: usageError,
+			Flags: selectFlags(), ShellComplete: p.completeServices, Action: p.mappingReset,
 		},
 	}
 }
 
-// selection reads which mappings a command means.
-func selection(c *cli.Command) (service string, which client.Selection, err error) {
+// selectionOf reads which mappings a command means; an empty one means none in particular.
+func selectionOf(c *cli.Command) (service string, which client.Selection, err error) {
 	given, ids, err := argsFrom(c, "a SERVICE")
 	if err != nil {
 		return "", which, err
 	}
 	which = client.Selection{IDs: ids, Label: c.String("label"), Text: c.String("text")}
-	if len(ids) == 0 && which.Label == "" && which.Text == "" {
-		return "", which, usage("%s needs a MAPPING, --label or --text (%s --help has an example)", c.FullName(), c.FullName())
+	if c.Bool("all") {
+		if which.Label+which.Text != "" || len(ids) > 0 {
+			return "", which, usage("--all means all mappings of %s: leave out the rest", given[0])
+		}
+		which.Origin = "everybody"
 	}
 	return given[0], which, nil
+}
+
+// selection is selectionOf for a command that changes something, and so must be told what.
+func selection(c *cli.Command) (service string, which client.Selection, err error) {
+	service, which, err = selectionOf(c)
+	if err == nil && len(which.IDs) == 0 && which.Label+which.Text+which.Origin == "" {
+		err = usage("%s needs a MAPPING, --label, --text or --all (%s --help has an example)", c.FullName(), c.FullName())
+	}
+	return service, which, err
 }
 
 func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
@@ -108,9 +125,20 @@ func (p Program) mappingRemove(ctx context.Context, c *cli.Command) error {
 	return p.print(c, removed, nil, func() {
 		p.sayChanged(service, removed, "removed, no longer answers")
 		if len(removed) > 0 {
-			p.say("undo      rapidmimic mapping restore %s %s", service, removed[0])
+			p.say("undo      rapidmimic mapping restore %s %s", service, restoreWords(which, removed))
 		}
 	})
+}
+
+// plainWord needs no quotation marks in any shell.
+var plainWord = regexp.MustCompile(`^[A-Za-z0-9._-]+$`)
+
+// restoreWords are how mapping restore is told to bring back what was removed.
+func restoreWords(which client.Selection, removed []string) string {
+	if len(removed) > fewMappings && plainWord.MatchString(which.Label) && which.Text == "" && len(which.IDs) == 0 {
+		return "--label " + which.Label
+	}
+	return strings.Join(removed, " ")
 }
 
 // removeFromLane takes mappings out of a lane by their ids.
@@ -138,9 +166,7 @@ func (p Program) mappingEdit(done string, edit func(*cli.Command) api.MappingsEd
 		if err != nil {
 			return err
 		}
-		change := edit(c)
-		change.IDs, change.Label, change.Text = which.IDs, which.Label, which.Text
-		changed, err := api.EditMappings(ctx, service, change)
+		changed, err := api.EditMappings(ctx, service, which, edit(c))
 		if err != nil {
 			return unchanged(err, "")
 		}
@@ -161,7 +187,11 @@ func (p Program) sayChanged(service string, ids []string, done string) {
 
 func (p Program) mappingCopy(move bool) cli.ActionFunc {
 	return func(ctx context.Context, c *cli.Command) error {
-		given, client, err := p.connect(c, "a SERVICE", "a MAPPING")
+		service, which, err := selection(c)
+		if err != nil {
+			return err
+		}
+		client, err := p.client(c)
 		if err != nil {
 			return err
 		}
@@ -169,35 +199,34 @@ func (p Program) mappingCopy(move bool) cli.ActionFunc {
 		if move && to.Service == "" && to.ID == "" {
 			return usage("%s needs --to SERVICE or --id ID", c.FullName())
 		}
-		made, err := client.CopyMapping(ctx, given[0], given[1], to)
+		copies, err := client.CopyMappings(ctx, service, which, to)
 		if err != nil {
 			return unchanged(err, "")
-		}
-		where := given[0]
-		if to.Service != "" {
-			where = to.Service
 		}
 		done := "copied"
 		if move {
 			done = "moved"
 		}
-		return p.print(c, made, nil, func() { p.say("%s  %s to %s, live on the next call", made.ID, done, where) })
+		return p.print(c, copies, nil, func() {
+			p.sayChanged(service, copies, fmt.Sprintf("%s to %s, live on the next call", done, cmp.Or(to.Service, service)))
+		})
 	}
 }
 
 func (p Program) mappingReset(ctx context.Context, c *cli.Command) error {
-	given, api, err := p.connect(c, "a SERVICE", "a MAPPING")
+	service, which, err := selection(c)
 	if err != nil {
 		return err
 	}
-	if err := api.ResetPositions(ctx, given[0], given[1]); err != nil {
+	api, err := p.client(c)
+	if err != nil {
 		return err
 	}
-	if err := api.ResetCounts(ctx, given[0], given[1]); err != nil {
+	reset, err := api.ResetMappings(ctx, service, which)
+	if err != nil {
 		return err
 	}
-	p.say("%s  sequence and call counts were reset", given[1])
-	return nil
+	return p.print(c, reset, nil, func() { p.sayChanged(service, reset, "sequence and call counts were reset") })
 }
 
 func (p Program) mappingLoosen(ctx context.Context, c *cli.Command) error {

@@ -27,9 +27,10 @@ func (p Program) mappingVersionCommands() []*cli.Command {
 			ShellComplete: p.completeServices, Action: p.mappingCompare,
 		},
 		{
-			Name: "restore", Usage: "restore an earlier version of a mapping", ArgsUsage: "SERVICE MAPPING [VERSION]",
-			UsageText:   "rapidmimic mapping restore moorings berth-by-number\nrapidmimic mapping restore moorings berth-by-number 12",
-			Description: "Without a VERSION the one before the last change; a mapping that was removed comes back.", OnUsageError: usageError,
+			Name: "restore", Usage: "restore an earlier version of a mapping, or mappings that were removed", ArgsUsage: "SERVICE [MAPPING ...] [VERSION]",
+			UsageText:   "rapidmimic mapping restore moorings berth-by-number\nrapidmimic mapping restore moorings berth-by-number 12\nrapidmimic mapping restore moorings --label night",
+			Description: "Of one mapping, without a VERSION, the one before the last change; if it was removed, it\ncomes back. Several mappings, --label, --text and --all mean mappings that were removed.", OnUsageError: usageError,
+			Flags:         selectFlags(),
 			ShellComplete: p.completeServices, Action: p.mappingRestore,
 		},
 	}
@@ -163,7 +164,34 @@ func versionText(ctx context.Context, api *client.Client, service, id string, nu
 	return string(text), err
 }
 
+// mappingsRestore brings back mappings that were removed.
+func (p Program) mappingsRestore(ctx context.Context, c *cli.Command, service string, which client.Selection) error {
+	api, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	which.Origin = "" // --all is what was removed
+	restored, err := api.RestoreMappings(ctx, service, which)
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, restored, nil, func() {
+		if len(restored) == 0 {
+			p.say("no such mapping of %s was removed", service)
+			return
+		}
+		p.sayChanged(service, restored, "restored, live on the next call")
+	})
+}
+
 func (p Program) mappingRestore(ctx context.Context, c *cli.Command) error {
+	service, which, err := selection(c)
+	if err != nil {
+		return err
+	}
+	if _, noVersion := versionArgs(which.IDs[min(1, len(which.IDs)):], 1); which.Label+which.Text+which.Origin != "" || len(which.IDs) > 1 && noVersion != nil {
+		return p.mappingsRestore(ctx, c, service, which)
+	}
 	given, rest, err := argsFrom(c, "a SERVICE", "a MAPPING")
 	if err != nil {
 		return err

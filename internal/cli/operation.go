@@ -2,14 +2,13 @@ package cli
 
 import (
 	"context"
-	"encoding/json"
 	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
-	"rapidmimic.example/client"
 	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 func (p Program) operationCommand() *cli.Command {
@@ -211,40 +210,42 @@ func (p Program) operationPin(ctx context.Context, c *cli.Command) error {
 	if len(given) < 3 {
 		return usage("%s needs a SERVICE, an OPERATION and at least one POINTER=VALUE (%s --help has an example)", c.FullName(), c.FullName())
 	}
-	pins := map[string]any{}
+	environment, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	have, err := environment.Pins(ctx, given[0], given[1])
+	if err != nil {
+		return unchanged(err, "")
+	}
 	for _, word := range given[2:] {
 		pointer, value, ok := strings.Cut(word, "=")
 		if !ok || !strings.HasPrefix(pointer, "/") {
 			return usage("a pin is POINTER=VALUE, such as /state=taken, not %q", word)
 		}
-		pins[pointer] = pinValue(value)
+		if value == "" {
+			delete(have.Pins, pointer)
+			continue
+		}
+		have.Pins[pointer] = pinValue(value)
 	}
-	environment, err := client.New(c.String("url"))
-	if err != nil {
-		return err
-	}
-	patch, err := json.Marshal(map[string]any{"pins": map[string]any{given[1]: pins}})
-	if err != nil {
-		return err
-	}
-	service, err := environment.PatchService(ctx, given[0], patch)
+	set, err := environment.PutPins(ctx, given[0], given[1], have.Pins, have.ETag)
 	if err != nil {
 		return unchanged(err, "")
 	}
-	return p.print(c, service, nil, func() {
-		p.say("%s  pins of %s: %d, live on the next call", service.Name, given[1], len(service.Pins[given[1]]))
-		p.say("try       rapidmimic operation call %s %s", service.Name, given[1])
+	return p.print(c, set, nil, func() {
+		p.say("%s  pins of %s: %d, live on the next call", given[0], given[1], len(set.Pins))
+		for _, w := range set.Warnings {
+			p.say("warning   %s", w.Detail)
+		}
+		p.say("try       rapidmimic operation call %s %s", given[0], given[1])
 	})
 }
 
-// pinValue reads a value as JSON, else as a text; an empty one is null, which
-// takes a pin away in a merge patch.
-func pinValue(text string) any {
-	if text == "" {
-		return nil
+// pinValue reads a value as JSON, else as a text.
+func pinValue(text string) *tree.Node {
+	if n, err := tree.ParseJSON([]byte(text)); err == nil {
+		return n
 	}
-	if json.Valid([]byte(text)) {
-		return json.RawMessage(text)
-	}
-	return text
+	return tree.NewString(text)
 }

@@ -158,7 +158,8 @@ func (p Program) record(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return unchanged(err, "")
 	}
-	started, err := environment.StartRecording(ctx, given[0], start)
+	// Ctrl+C while it starts must not leave one behind that nobody ends
+	started, err := environment.StartRecording(context.WithoutCancel(ctx), given[0], start)
 	if err != nil {
 		return unchanged(err, "")
 	}

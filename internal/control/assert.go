@@ -52,7 +52,7 @@ func (a *assertion) byMessage() bool { return a.service.Protocol().ByMessage() }
 // the time to wait is over.
 func (s *server) postAssertion(c *gin.Context) {
 	var wanted api.Assertion
-	err := readJSON(c, &wanted, "assertion")
+	err := readFields(c, &wanted, "assertion")
 	var a *assertion
 	if err == nil {
 		a, err = s.compileAssertion(wanted)

@@ -36,7 +36,7 @@ func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err err
 }
 
 func (s *server) listCalls(c *gin.Context) {
-	limit, err := limitOf(c)
+	limit, err := limitOf(c, defaultLimit)
 	filter, _, wrong := filterOf(c)
 	if err = cmp.Or(err, wrong); err != nil {
 		s.fail(c, err, nil)
@@ -59,13 +59,21 @@ func (s *server) listCalls(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	list := api.List[api.Call]{Items: []api.Call{}}
+	list := api.List[any]{Items: []any{}}
 	if len(lines) > limit {
 		lines = lines[:limit]
 		list.Next = call.ID(lines[limit-1].Number)
 	}
+	if list.Next != "" {
+		c.Header("Link", "<"+followingPage(c, list.Next)+`>; rel="next"`)
+	}
 	for _, line := range lines {
-		list.Items = append(list.Items, callView(line))
+		view, err := onlyFields(callView(line), c.Query("fields"))
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		list.Items = append(list.Items, view)
 	}
 	c.PureJSON(http.StatusOK, list)
 }

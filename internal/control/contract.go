@@ -47,7 +47,7 @@ func (s *server) postImport(c *gin.Context) {
 func (s *server) readImport(c *gin.Context) (catalog.Import, error) {
 	in := catalog.Import{
 		File: c.Query("file"), Main: c.Query("main"), Name: c.Query("name"), Into: c.Query("into"), Answers: c.Query("answers"),
-		DryRun: c.Query("dryRun") == "true", At: time.Now(),
+		DryRun: isOn(c, "dryRun"), At: time.Now(),
 	}
 	text, err := readBody(c)
 	if err != nil {

@@ -62,6 +62,7 @@ type server struct {
 	Config
 	guard    hostGuard
 	attended attendance
+	repeats  *repeats
 }
 
 // Server is the handler of the control port, and what it does by itself.
@@ -76,7 +77,7 @@ const MaxUpload = 64 << 20
 // New builds the control port.
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{Config: c, guard: hostGuard{any: c.AnyHost}}
+	s := &server{Config: c, guard: hostGuard{any: c.AnyHost}, repeats: newRepeats()}
 	router := gin.New()
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
@@ -108,7 +109,11 @@ func (s *server) routes(router *gin.Engine) {
 	router.GET("/metrics", gin.WrapH(s.Metrics))
 	api := router.Group("/api/v1")
 	for _, r := range s.table() {
-		api.Handle(r.method, r.path, r.handle)
+		check := s.checkQuery(r.method, api.BasePath()+inDocument(r.path))
+		api.Handle(r.method, r.path, check, s.onlyOnce, r.handle)
+		if r.method == http.MethodGet && r.path != streamPath {
+			api.Handle(http.MethodHead, r.path, check, r.handle)
+		}
 	}
 }
 

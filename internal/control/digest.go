@@ -13,7 +13,7 @@ import (
 // neither kept nor logged.
 func (s *server) postDigest(c *gin.Context) {
 	var wanted api.DigestRequest
-	if err := readJSON(c, &wanted, "digest"); err != nil {
+	if err := readFields(c, &wanted, "digest"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}

@@ -200,7 +200,7 @@ func (s *server) getComparison(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	how := recording.Comparing{Ignore: c.QueryArray("ignore"), Values: c.Query("values") == "true"}
+	how := recording.Comparing{Ignore: c.QueryArray("ignore"), Values: isOn(c, "values")}
 	report := api.DriftReport{Recording: recordingView(r), Against: other.Recording.Name, Calls: []api.DriftCall{}}
 	report.Recording.Calls = len(before)
 	pairs, onlyBefore, onlyAfter := recording.Pairs(before, after, service.Spec.IsNoise)

@@ -36,7 +36,7 @@ func (s *server) postApply(c *gin.Context) {
 		return
 	}
 	report, err := s.Catalog.ApplyFolder(c.Request.Context(), folder.Read(files), catalog.Apply{
-		DryRun: c.Query("dryRun") == "true", Prune: c.Query("prune") == "true", Record: c.Query("record") == "true", At: time.Now(),
+		DryRun: isOn(c, "dryRun"), Prune: isOn(c, "prune"), Record: isOn(c, "record"), At: time.Now(),
 		Source: c.Query("source"),
 	})
 	if err != nil {

@@ -35,42 +35,64 @@ func (s *server) laneView(lane *catalog.Lane) api.Lane {
 }
 
 func (s *server) listLanes(c *gin.Context) {
-	list := api.List[api.Lane]{Items: []api.Lane{}}
-	documents := []spec.Lane{}
-	for _, lane := range s.Catalog.Snapshot().Lanes(time.Now()) {
-		list.Items = append(list.Items, s.laneView(lane))
-		documents = append(documents, lane.Spec)
-	}
-	s.respond(c, http.StatusOK, list, documents)
+	respondList(s, c, listing[*catalog.Lane, api.Lane]{
+		items: s.Catalog.Snapshot().Lanes(time.Now()), view: s.laneView,
+		key:      func(lane *catalog.Lane) string { return lane.Spec.Name },
+		document: func(lane *catalog.Lane) tagged { return tagged{lane.Spec, catalog.ETag(lane.Version)} },
+	})
 }
 
 func (s *server) respondLane(c *gin.Context, status int, lane *catalog.Lane) {
 	c.Header("ETag", catalog.ETag(lane.Version))
-	s.respond(c, status, s.laneView(lane), lane.Spec)
+	s.respond(c, status, s.laneView(lane), tagged{lane.Spec, catalog.ETag(lane.Version)})
 }
 
-// postLane opens a lane.
-func (s *server) postLane(c *gin.Context) {
+// postLanes opens the lanes of a document, one after the other. One that was read from a
+// lane that is open replaces what that says.
+func (s *server) postLanes(c *gin.Context) {
 	text, err := readDocument(c)
-	var wanted spec.Lane
+	var given []spec.Given[spec.Lane]
 	if err == nil {
-		wanted, err = spec.ReadLane(text, "")
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
+		given, err = spec.GivenLanes(text)
 	}
 	now := time.Now()
-	if err := s.Expire(c.Request.Context(), now); err != nil { // what had this name before has nothing to do with it
+	if err == nil { // what had this name before has nothing to do with it
+		err = s.Expire(c.Request.Context(), now)
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	lane, err := s.Catalog.OpenLane(c.Request.Context(), wanted, now)
-	if err != nil {
-		s.failLane(c, located(err, text), lane)
-		return
+	list := api.List[api.Lane]{Items: []api.Lane{}}
+	for _, g := range given {
+		lane, isNew, err := s.openOrReplace(c, g, now)
+		if err != nil {
+			s.failLane(c, located(err, []spec.Given[spec.Lane]{g}), lane)
+			return
+		}
+		if g.Alone && isNew {
+			s.respondLane(c, madeAt(c, "/api/v1/lanes/"+lane.Spec.Name), lane)
+			return
+		}
+		list.Items = append(list.Items, s.laneView(lane))
 	}
-	s.respondLane(c, http.StatusCreated, lane)
+	c.PureJSON(http.StatusOK, list)
+}
+
+func (s *server) openOrReplace(c *gin.Context, g spec.Given[spec.Lane], now time.Time) (lane *catalog.Lane, isNew bool, err error) {
+	demand, err := demandOf(c, g.ETag)
+	if err != nil {
+		return nil, false, err
+	}
+	if g.ETag != "" && s.Catalog.Snapshot().Lane(g.Document.Name, now) != nil {
+		lane, err = s.Catalog.EditLane(c.Request.Context(), g.Document.Name, demand, now, func(lane *spec.Lane) error {
+			*lane = g.Document
+			return nil
+		})
+		return lane, false, err
+	}
+	lane, err = s.Catalog.OpenLane(c.Request.Context(), g.Document, now)
+	return lane, true, err
 }
 
 func (s *server) failLane(c *gin.Context, err error, lane *catalog.Lane) {
@@ -93,45 +115,52 @@ func (s *server) getLane(c *gin.Context) {
 // putLane replaces what an open lane says; it stays open as long as that says from
 // when it was opened.
 func (s *server) putLane(c *gin.Context) {
+	name := c.Param("lane")
 	text, err := readDocument(c)
+	var given spec.Given[spec.Lane]
+	if err == nil {
+		given, err = spec.GivenLane(text, name)
+	}
+	if err == nil && given.Document.Name != name {
+		err = problem.New(problem.Conflict, "the address is of lane %q, the document of %q: a lane cannot be renamed, since callers name it", name, given.Document.Name)
+	}
+	var demand string
+	if err == nil {
+		demand, err = demandOf(c, given.ETag)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceLane(c, c.GetHeader("If-Match"), func(lane *spec.Lane) error {
-		read, err := spec.ReadLane(text, lane.Name)
-		if err == nil && read.Name != lane.Name {
-			err = problem.New(problem.Invalid, "a lane cannot be renamed: %q to %q", lane.Name, read.Name)
-		}
-		*lane = read
-		return err
-	}, text)
+	s.replaceLane(c, demand, given.Document, []spec.Given[spec.Lane]{given})
 }
 
 func (s *server) patchLane(c *gin.Context) {
 	lane, err := s.Catalog.Snapshot().FindLane(c.Param("lane"), time.Now())
-	var text []byte
+	var given spec.Given[spec.Lane]
 	if err == nil {
-		text, err = patched(c, lane.Spec)
+		given, err = patchedAs(c, lane.Spec, lane.Spec.Name, spec.GivenLane)
+	}
+	var demand string
+	if err == nil {
+		demand, err = patchDemand(c, given.ETag, catalog.ETag(lane.Version))
 	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceLane(c, ifMatchOr(c, lane.Version), func(lane *spec.Lane) error {
-		read, err := spec.ReadLane(text, lane.Name)
-		read.Name, *lane = lane.Name, read
-		return withoutLines(err)
-	}, nil)
+	s.replaceLane(c, demand, given.Document, nil)
 }
 
-func (s *server) replaceLane(c *gin.Context, ifMatch string, change func(*spec.Lane) error, text []byte) {
-	lane, err := s.Catalog.EditLane(c.Request.Context(), c.Param("lane"), ifMatch, time.Now(), change)
+// replaceLane puts what a lane says, under the name that it has. given is the document
+// where the caller knows its lines.
+func (s *server) replaceLane(c *gin.Context, demand string, document spec.Lane, given []spec.Given[spec.Lane]) {
+	lane, err := s.Catalog.EditLane(c.Request.Context(), c.Param("lane"), demand, time.Now(), func(lane *spec.Lane) error {
+		document.Name, *lane = lane.Name, document
+		return nil
+	})
 	if err != nil {
-		if text != nil {
-			err = located(err, text)
-		}
-		s.failLane(c, err, lane)
+		s.failLane(c, located(err, given), lane)
 		return
 	}
 	s.respondLane(c, http.StatusOK, lane)
@@ -151,53 +180,71 @@ func (s *server) deleteLane(c *gin.Context) {
 }
 
 // editLaneMappings puts mappings of a service into the lane of the query, above those
-// of everybody. isNew tells of each whether it was not there; text is the document
-// that they stand in.
-func (s *server) editLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) (lane *catalog.Lane, isNew []bool, err error) {
+// of everybody. outcomes tell what became of each. What the mappings demand is demanded of the lane, which has the version.
+func (s *server) editLaneMappings(c *gin.Context, given []spec.Given[spec.Mapping], demands []string) (lane *catalog.Lane, outcomes []string, err error) {
+	mappings := spec.Documents(given)
 	service, err := s.Catalog.Find(c.Param("service"))
 	if err != nil {
 		return nil, nil, err
 	}
-	demand := demandOf(c)
+	demand := ""
+	for _, d := range demands {
+		if d != "" && demand != "" && d != demand {
+			return nil, nil, problem.New(problem.Stale, "the mappings were read from the lane at different versions, %s and %s: read them again", demand, d)
+		}
+		demand = d
+	}
 	onlyNew := demand == catalog.NotThere
 	if onlyNew { // which is said of the mappings, not of the lane
 		demand = ""
 	}
 	lane, err = s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), demand, time.Now(), func(lane *spec.Lane) error {
-		isNew = lane.PutMappings(service.Spec.Name, mappings)
-		if at := slices.Index(isNew, false); onlyNew && at >= 0 {
+		outcomes = make([]string, len(mappings))
+		for i, isNew := range lane.PutMappings(service.Spec.Name, mappings) {
+			outcomes[i] = catalog.Changed
+			if isNew {
+				outcomes[i] = catalog.Created
+			}
+		}
+		if at := slices.Index(outcomes, catalog.Changed); onlyNew && at >= 0 {
 			return problem.New(problem.Stale, "mapping %q already exists", mappings[at].ID)
 		}
 		return nil
 	})
 	if err != nil {
-		return nil, nil, located(shifted(err, service, mappings), text)
+		return nil, nil, located(shifted(err, service, mappings), given)
 	}
-	return lane, isNew, nil
+	return lane, outcomes, nil
 }
 
 // putLaneMappings puts the mappings of a document into the lane of the query.
-func (s *server) putLaneMappings(c *gin.Context, mappings []spec.Mapping, text []byte) {
-	_, isNew, err := s.editLaneMappings(c, mappings, text)
+func (s *server) putLaneMappings(c *gin.Context, given []spec.Given[spec.Mapping], demands []string) {
+	lane, outcomes, err := s.editLaneMappings(c, given, demands)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	results := make([]api.PutResult, len(mappings))
-	for i, m := range mappings {
-		results[i] = api.PutResult{ID: m.ID, Call: m.Call.String(), Deviations: []api.Deviation{}}
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err != nil {
+		s.fail(c, err, nil)
+		return
 	}
-	c.PureJSON(http.StatusOK, putReport(results, isNew))
+	results := make([]api.PutResult, len(given))
+	for i, m := range spec.Documents(given) {
+		results[i] = api.PutResult{ID: m.ID, Outcome: outcomes[i], ETag: catalog.ETag(lane.Version), Call: m.Call.String(), Live: m.Enabled, Deviations: []api.Deviation{}}
+	}
+	s.respondPut(c, service, results)
 }
 
 // putLaneMapping puts one mapping into the lane of the query.
-func (s *server) putLaneMapping(c *gin.Context, m spec.Mapping, text []byte) {
-	lane, isNew, err := s.editLaneMappings(c, []spec.Mapping{m}, text)
+func (s *server) putLaneMapping(c *gin.Context, given spec.Given[spec.Mapping], demand string) {
+	m := given.Document
+	lane, outcomes, err := s.editLaneMappings(c, []spec.Given[spec.Mapping]{given}, []string{demand})
 	if err != nil {
 		s.fail(c, err, s.mappingInLane(c, m.ID))
 		return
 	}
-	c.PureJSON(created(isNew[0]), api.Mapping{Mapping: m, ETag: catalog.ETag(lane.Version)})
+	c.PureJSON(written(outcomes[0]), api.Mapping{Mapping: m, ETag: catalog.ETag(lane.Version)})
 }
 
 // mappingInLane is a mapping as the lane of the query finds it; nil for none.
@@ -214,10 +261,10 @@ func (s *server) mappingInLane(c *gin.Context, id string) any {
 }
 
 // shifted takes the way through the lane out of the places that an error names:
-// what was given is a document of mappings.
+// what was given is a document of one mapping.
 func shifted(err error, service *catalog.Service, given []spec.Mapping) error {
 	items := problem.ItemsOf(err)
-	if service == nil || len(items) == 0 {
+	if service == nil || len(items) == 0 || len(given) > 1 {
 		return err
 	}
 	prefix := "/services/" + service.Spec.Name + "/mappings/"
@@ -226,9 +273,6 @@ func shifted(err error, service *catalog.Service, given []spec.Mapping) error {
 			_, items[i].At, _ = strings.Cut(rest, "/")
 			items[i].At = "/" + items[i].At
 		}
-	}
-	if len(given) > 1 {
-		return withoutLines(err)
 	}
 	return err
 }
@@ -253,14 +297,18 @@ func (s *server) deleteLaneMapping(c *gin.Context) {
 
 // putLaneImpairment sets the impairment of a target in the lane of the query and
 // answers with what is in force there for it.
-func (s *server) putLaneImpairment(c *gin.Context, i spec.Impairment) {
+func (s *server) putLaneImpairment(c *gin.Context, i spec.Impairment, demand string) {
 	target := s.namedTarget(c)
 	if _, err := s.Catalog.Find(target.Service); target.Service != "" && err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), c.GetHeader("If-Match"), time.Now(), func(lane *spec.Lane) error {
-		if had := lane.SetImpairment(target, &i); had != nil && demandOf(c) == catalog.NotThere {
+	onlyNew := demand == catalog.NotThere
+	if onlyNew { // which is said of the impairment, not of the lane
+		demand = ""
+	}
+	_, err := s.Catalog.EditLane(c.Request.Context(), c.Query("lane"), demand, time.Now(), func(lane *spec.Lane) error {
+		if had := lane.SetImpairment(target, &i); had != nil && onlyNew {
 			return problem.New(problem.Stale, "the impairment of %s already exists in lane %q", target, lane.Name)
 		}
 		return nil

@@ -18,7 +18,7 @@ func (s *server) postLoosening(c *gin.Context) {
 		return
 	}
 	var wanted api.LooseningRequest
-	err := readJSON(c, &wanted, "loosening")
+	err := readFields(c, &wanted, "loosening")
 	number, ok := call.ParseID(wanted.Call)
 	var record *call.Record
 	switch {

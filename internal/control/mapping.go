@@ -3,6 +3,8 @@ package control
 import (
 	"errors"
 	"net/http"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -50,31 +52,72 @@ func deviationViews(found []call.Deviation) []api.Deviation {
 	return views
 }
 
+// selectionOf are the mappings that the query of a request means: the same words for lists
+// and for what is done to many.
+func selectionOf(c *gin.Context) catalog.Selection {
+	return catalog.Selection{IDs: c.QueryArray("id"), Label: c.Query("label"), Text: c.Query("text"), Origin: c.Query("origin")}
+}
+
+// servicesMeant are the services of a request about mappings: that of the address, those
+// that the query names, or all.
+func (s *server) servicesMeant(c *gin.Context) (names []string) {
+	if name := c.Param("service"); name != "" {
+		return []string{name}
+	}
+	if names = c.QueryArray("service"); len(names) > 0 {
+		return names
+	}
+	return s.Catalog.Snapshot().Names()
+}
+
+// seenMapping is a mapping in the perspective of a request, with its service.
+type seenMapping struct {
+	service *catalog.Service
+	mapping *catalog.Mapping
+}
+
+// key continues a list behind the mapping.
+func (m seenMapping) key() string {
+	return m.service.Spec.Name + "/" + m.mapping.Origin + m.mapping.Spec.ID
+}
+
 func (s *server) listMappings(c *gin.Context) {
-	limit, err := limitOf(c)
+	seen, err := s.perspectiveOf(c)
+	if err == nil {
+		err = s.Log.Flush(c.Request.Context())
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	seen, service := s.serviceSeen(c)
-	if service == nil {
-		return
+	var selected []seenMapping
+	for _, name := range s.servicesMeant(c) {
+		service, err := seen.view.FindService(name)
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+		for _, m := range s.selected(c, seen, service) {
+			selected = append(selected, seenMapping{service, m})
+		}
 	}
-	id := func(m *catalog.Mapping) string { return m.Origin + m.Spec.ID }
-	mappings, next := page(s.selected(c, seen, service), id, c.Query("after"), limit)
-	list := api.List[api.Mapping]{Items: []api.Mapping{}, Next: next}
-	documents := []spec.Mapping{}
-	for _, m := range mappings {
-		list.Items = append(list.Items, s.mappingView(seen, service, m))
-		documents = append(documents, m.Spec)
-	}
-	s.respond(c, http.StatusOK, list, documents)
+	respondList(s, c, listing[seenMapping, api.Mapping]{
+		items: selected, key: seenMapping.key, limit: defaultLimit,
+		view: func(m seenMapping) api.Mapping {
+			view := s.mappingView(seen, m.service, m.mapping)
+			if c.Param("service") == "" {
+				view.Service = m.service.Spec.Name
+			}
+			return view
+		},
+		document: func(m seenMapping) tagged { return tagged{m.mapping.Spec, s.mappingTag(seen, m.mapping)} },
+	})
 }
 
-// selected are the mappings that the query of a list asks for.
+// selected are the mappings of a service that the query of a list asks for.
 func (s *server) selected(c *gin.Context, seen perspective, service *catalog.Service) []*catalog.Mapping {
-	which := catalog.Selection{Label: c.Query("label"), Text: c.Query("text")}
-	troubled := c.Query("problem") == "true"
+	which := selectionOf(c)
+	troubled := isOn(c, "problem")
 	if which.IsEmpty() && !troubled {
 		return service.Seen()
 	}
@@ -94,10 +137,10 @@ func (s *server) isTroubled(seen perspective, service *catalog.Service, m *catal
 	return service.Problem(m) != "" || m.Spec.Enabled && !answered || len(service.Deviations(m)) > 0
 }
 
-// patchMappings changes many mappings alike, all or none.
+// patchMappings changes the mappings that the query means alike, all or none.
 func (s *server) patchMappings(c *gin.Context) {
 	var edit api.MappingsEdit
-	if err := readJSON(c, &edit, "edit"); err != nil {
+	if err := readFields(c, &edit, "edit"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -111,22 +154,79 @@ func (s *server) patchMappings(c *gin.Context) {
 			return
 		}
 	}
-	s.editMappings(c, catalog.Selection{IDs: edit.IDs, Label: edit.Label, Text: edit.Text},
-		catalog.BulkEdit{Enabled: edit.Enabled, AddLabels: edit.AddLabels, DropLabels: edit.DropLabels})
+	s.editMappings(c, catalog.BulkEdit{Enabled: edit.Enabled, AddLabels: edit.AddLabels, DropLabels: edit.DropLabels})
 }
 
-// deleteMappings removes the mappings that the query names.
-func (s *server) deleteMappings(c *gin.Context) {
-	s.editMappings(c, catalog.Selection{IDs: c.QueryArray("id"), Label: c.Query("label"), Text: c.Query("text")}, catalog.BulkEdit{Remove: true})
-}
+// deleteMappings removes the mappings that the query means.
+func (s *server) deleteMappings(c *gin.Context) { s.editMappings(c, catalog.BulkEdit{Remove: true}) }
 
-func (s *server) editMappings(c *gin.Context, which catalog.Selection, edit catalog.BulkEdit) {
-	changed, err := s.Catalog.EditMappings(c.Request.Context(), c.Param("service"), which, edit)
+func (s *server) editMappings(c *gin.Context, edit catalog.BulkEdit) {
+	done, err := s.Catalog.EditMappings(c.Request.Context(), s.servicesMeant(c), selectionOf(c), edit)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	c.PureJSON(http.StatusOK, api.Changed{Changed: append([]string{}, changed...)})
+	changed := []string{}
+	for _, m := range done {
+		if c.Param("service") == "" {
+			m.ID = m.Service + "/" + m.ID
+		}
+		changed = append(changed, m.ID)
+	}
+	c.PureJSON(http.StatusOK, api.Changed{Changed: changed})
+}
+
+// postCopies copies or moves the mappings that the query means.
+func (s *server) postCopies(c *gin.Context) {
+	var to api.MappingCopy
+	err := readFields(c, &to, "copy")
+	var copies []*catalog.Mapping
+	if err == nil {
+		_, copies, err = s.Catalog.CopyMappings(c.Request.Context(), c.Param("service"), selectionOf(c), catalog.Copy{Service: to.Service, ID: to.ID, Move: to.Move})
+	}
+	s.respondChanged(c, copies, err)
+}
+
+// postRestores brings back the removed mappings that the query means.
+func (s *server) postRestores(c *gin.Context) {
+	_, made, err := s.Catalog.RestoreMappings(c.Request.Context(), c.Param("service"), selectionOf(c))
+	s.respondChanged(c, made, err)
+}
+
+// postResets sets sequences and counts of the mappings that the query means back to their
+// start.
+func (s *server) postResets(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	which := selectionOf(c)
+	if err == nil {
+		err = which.Check(service)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var reset []*catalog.Mapping
+	view := s.shared()
+	for _, m := range service.Mappings {
+		if which.Selects(m) {
+			s.Engine.ResetSequence(view, service.Spec.ID, m)
+			s.Log.ForgetMapping(service.Spec.Name, m.Spec.ID)
+			reset = append(reset, m)
+		}
+	}
+	s.respondChanged(c, reset, nil)
+}
+
+func (s *server) respondChanged(c *gin.Context, mappings []*catalog.Mapping, err error) {
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	changed := []string{}
+	for _, m := range mappings {
+		changed = append(changed, m.Spec.ID)
+	}
+	c.PureJSON(http.StatusOK, api.Changed{Changed: changed})
 }
 
 func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) {
@@ -136,23 +236,15 @@ func (s *server) respondMapping(c *gin.Context, status int, m *catalog.Mapping) 
 		return
 	}
 	c.Header("ETag", catalog.ETag(m.Version))
-	s.respond(c, status, s.mappingView(s.asDefined(), service, m), m.Spec)
+	s.respond(c, status, s.mappingView(s.asDefined(), service, m), tagged{m.Spec, catalog.ETag(m.Version)})
 }
 
-// postMappings puts a document of one or many mappings, all or none.
+// postMappings puts a document of one or many mappings, all or none. One without an id
+// gets one that is free, unless a mapping with the id that it would get asks for the same.
 func (s *server) postMappings(c *gin.Context) {
-	mappings, text, err := readMappings(c)
+	given, err := s.readMappings(c)
 	if err != nil {
 		s.fail(c, err, nil)
-		return
-	}
-	if c.Query("lane") != "" {
-		s.putLaneMappings(c, mappings, text)
-		return
-	}
-	compiled, isNew, err := s.Catalog.PutMappings(c.Request.Context(), c.Param("service"), mappings)
-	if err != nil {
-		s.fail(c, located(err, text), nil)
 		return
 	}
 	service, err := s.Catalog.Find(c.Param("service"))
@@ -160,49 +252,156 @@ func (s *server) postMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	results := make([]api.PutResult, len(compiled))
-	for i, m := range compiled {
-		results[i] = api.PutResult{ID: m.Spec.ID, Call: m.Asks(), Deviations: deviationViews(service.Deviations(m))}
+	demands, err := demandsOf(c, given)
+	if err == nil && c.Query("lane") != "" {
+		s.putLaneMappings(c, given, demands)
+		return
 	}
-	c.PureJSON(http.StatusOK, putReport(results, isNew))
+	var compiled []*catalog.Mapping
+	var outcomes []string
+	if err == nil {
+		compiled, outcomes, err = s.Catalog.PutMappings(c.Request.Context(), service.Spec.ID, withFreeIDs(given, service), demands...)
+	}
+	if err != nil {
+		var stale *catalog.Mapping
+		if len(compiled) > 0 {
+			stale = compiled[0]
+		}
+		s.failMapping(c, located(err, given), stale)
+		return
+	}
+	if service, err = s.Catalog.Find(service.Spec.ID); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	results := make([]api.PutResult, len(compiled))
+	seen := s.shared().Find(service.Spec.ID)
+	for i, m := range compiled {
+		results[i] = api.PutResult{ID: m.Spec.ID, Outcome: outcomes[i], ETag: catalog.ETag(m.Version), Call: m.Asks(), Deviations: deviationViews(service.Deviations(m))}
+		results[i].Live, results[i].Warnings = warningsOf(service, seen, m)
+	}
+	s.respondPut(c, service, results)
 }
 
-// putReport says of each mapping whether it was there before.
-func putReport(results []api.PutResult, isNew []bool) api.PutReport {
-	report := api.PutReport{Items: results}
-	for i := range results {
-		if isNew[i] {
-			results[i].Outcome = "created"
-			report.Created++
-		} else {
-			results[i].Outcome = "replaced"
-			report.Replaced++
+// warningsOf says whether a mapping answers the next call that it fits, and what keeps it
+// from that or is probably not meant. seen is its service as calls in no lane find it.
+func warningsOf(service, seen *catalog.Service, m *catalog.Mapping) (live bool, warnings []problem.Item) {
+	warn := func(at, detail string) {
+		if detail != "" {
+			warnings = append(warnings, problem.Item{At: at, Detail: detail})
 		}
 	}
-	return report
-}
-
-// readMappings reads the mappings of a request, with the document they stand in.
-func readMappings(c *gin.Context) (mappings []spec.Mapping, text []byte, err error) {
-	if text, err = readDocument(c); err != nil {
-		return nil, nil, err
+	obstacle := service.Obstacle(m)
+	warn("/call", obstacle)
+	off := ""
+	if seen != nil {
+		off = seen.OffBy(m)
 	}
-	mappings, err = spec.ReadMappings(text)
-	return mappings, text, err
+	if off != "" {
+		warn("", off+" keeps it from answering calls in no lane")
+	}
+	warn("/call/path", service.Suspicion(m))
+	return m.Spec.Enabled && obstacle == "" && off == "", warnings
 }
 
-// located gives the places that an error names their lines in the document.
-func located(err error, text []byte) error {
+// withFreeIDs are the mappings of a document. What names no id does not take the place of
+// a mapping that asks for something else.
+func withFreeIDs(given []spec.Given[spec.Mapping], service *catalog.Service) []spec.Mapping {
+	mappings := spec.Documents(given)
+	for i, g := range given {
+		if !g.Named("id") {
+			mappings[i].ID = service.FreeID(mappings[i])
+		}
+	}
+	return mappings
+}
+
+// respondPut tells what a document of mappings changed.
+func (s *server) respondPut(c *gin.Context, service *catalog.Service, results []api.PutResult) {
+	report := api.PutReport{Items: results}
+	for _, r := range results {
+		switch r.Outcome {
+		case catalog.Created:
+			report.Created++
+		case catalog.Changed:
+			report.Changed++
+		default:
+			report.Unchanged++
+		}
+	}
+	status := http.StatusOK
+	if len(results) == 1 && report.Created == 1 {
+		status = madeAt(c, "/api/v1/services/"+service.Spec.Name+"/mappings/"+results[0].ID)
+	}
+	c.PureJSON(status, report)
+}
+
+// readMappings reads the mappings of a request. The error names all that is wrong with
+// them, also what only the service shows.
+func (s *server) readMappings(c *gin.Context) ([]spec.Given[spec.Mapping], error) {
+	text, err := readDocument(c)
+	if err != nil {
+		return nil, err
+	}
+	return s.mappingsIn(c, text)
+}
+
+// mappingsIn is readMappings for a document that stands elsewhere in a request.
+func (s *server) mappingsIn(c *gin.Context, text []byte) ([]spec.Given[spec.Mapping], error) {
+	given, err := spec.GivenMappings(text)
+	items := problem.ItemsOf(err)
+	if len(items) == 0 || len(given) == 0 || len(items) >= problem.MaxItems {
+		return given, err
+	}
+	for i, faults := range s.Catalog.MappingFaults(c.Param("service"), spec.Documents(given)) {
+		items = append(items, spec.Besides(items, placedIn(given[i], faults), placing(given[i]))...)
+	}
+	return nil, problem.FromItems("the document cannot be used", items)
+}
+
+// placing is a node in which the places of a document are found as they are told: below
+// where it stands.
+func placing[T any](g spec.Given[T]) *tree.Node {
+	n := g.Node
+	steps := strings.Split(g.At, "/")
+	for i := len(steps) - 1; i > 0; i-- {
+		n = tree.NewMap(tree.Member{Key: steps[i], Value: n})
+	}
+	return n
+}
+
+// placedIn gives faults of a document their places in the text that it stands in.
+func placedIn[T any](g spec.Given[T], items []problem.Item) []problem.Item {
+	items = tree.Locate(g.Node, items)
+	for i := range items {
+		items[i].At = g.At + items[i].At
+	}
+	return items
+}
+
+// located gives the places that an error names in given documents their lines. Of several
+// documents a place begins with the number of one: /1/call.
+func located[T any](err error, given []spec.Given[T]) error {
 	var p *problem.Error
-	if !errors.As(err, &p) {
+	if !errors.As(err, &p) || len(given) == 0 {
 		return err
 	}
-	if n, parseErr := tree.Parse(text); parseErr == nil {
-		if n.Kind == tree.List && len(n.Items) == 1 {
-			n = n.Items[0]
+	for i, item := range p.Items {
+		g := given[0]
+		if len(given) > 1 {
+			number, rest, _ := strings.Cut(strings.TrimPrefix(item.At, "/"), "/")
+			at, fault := strconv.Atoi(number)
+			if fault != nil || at >= len(given) {
+				continue
+			}
+			if g = given[at]; rest != "" {
+				rest = "/" + rest
+			}
+			item.At = rest
 		}
-		p.Items = tree.Locate(n, p.Items)
+		p.Items[i] = placedIn(g, []problem.Item{item})[0]
 	}
+	problem.Sort(p.Items)
 	return err
 }
 
@@ -220,59 +419,65 @@ func (s *server) getMapping(c *gin.Context) {
 	if view.ETag != "" {
 		c.Header("ETag", view.ETag)
 	}
-	s.respond(c, http.StatusOK, view, m.Spec)
+	s.respond(c, http.StatusOK, view, tagged{m.Spec, view.ETag})
 }
 
 func (s *server) putMapping(c *gin.Context) {
-	mappings, text, err := readMappings(c)
+	given, err := s.readMappings(c)
+	if err == nil && len(given) != 1 {
+		err = problem.New(problem.Invalid, "the document must hold one mapping, not %d (POST to its collection puts several)", len(given))
+	}
+	if err == nil && given[0].Named("id") {
+		err = checkAddress(c, "mapping", "id", c.Param("mapping"), given[0].Document.ID)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceMapping(c, mappings, text, demandOf(c))
+	if !given[0].Named("id") {
+		given[0].Document.ID = c.Param("mapping")
+	}
+	demand, err := demandOf(c, given[0].ETag)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	if c.Query("lane") != "" {
+		s.putLaneMapping(c, given[0], demand)
+		return
+	}
+	s.replaceMapping(c, given[0].Document, given, demand)
 }
 
 func (s *server) patchMapping(c *gin.Context) {
 	m, err := s.Catalog.FindMapping(c.Param("service"), c.Param("mapping"))
+	var given spec.Given[spec.Mapping]
+	if err == nil {
+		given, err = patchedAs(c, m.Spec, "", spec.GivenMapping)
+	}
+	var demand string
+	if err == nil {
+		demand, err = patchDemand(c, given.ETag, catalog.ETag(m.Version))
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	text, err := patched(c, m.Spec)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	mappings, err := spec.ReadMappings(text)
-	if err != nil {
-		s.fail(c, withoutLines(err), nil)
-		return
-	}
-	s.replaceMapping(c, mappings, nil, ifMatchOr(c, m.Version))
+	s.replaceMapping(c, given.Document, nil, demand)
 }
 
-// replaceMapping puts the one mapping of a document under the id of the URL.
-// text is the document where the caller knows its lines.
-func (s *server) replaceMapping(c *gin.Context, mappings []spec.Mapping, text []byte, ifMatch string) {
-	id := c.Param("mapping")
-	if len(mappings) != 1 {
-		s.fail(c, problem.New(problem.Invalid, "the document must hold one mapping, not %d", len(mappings)), nil)
-		return
-	}
-	mappings[0].ID = id
-	if c.Query("lane") != "" {
-		s.putLaneMapping(c, mappings[0], text)
-		return
-	}
-	m, isNew, err := s.Catalog.PutMapping(c.Request.Context(), c.Param("service"), mappings[0], ifMatch)
+// replaceMapping puts the mapping of a document at the address; under another id it is
+// renamed. given is the document where the caller knows its lines.
+func (s *server) replaceMapping(c *gin.Context, document spec.Mapping, given []spec.Given[spec.Mapping], demand string) {
+	m, outcome, err := s.Catalog.PutMappingAs(c.Request.Context(), c.Param("service"), c.Param("mapping"), document, demand)
 	if err != nil {
-		if text != nil {
-			err = located(err, text)
-		}
-		s.failMapping(c, err, m)
+		s.failMapping(c, located(err, given), m)
 		return
 	}
-	s.respondMapping(c, created(isNew), m)
+	if outcome == catalog.Created {
+		c.Header("Location", c.Request.URL.Path)
+	}
+	s.respondMapping(c, written(outcome), m)
 }
 
 func (s *server) failMapping(c *gin.Context, err error, m *catalog.Mapping) {

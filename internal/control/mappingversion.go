@@ -75,7 +75,7 @@ func (s *server) restoreMapping(c *gin.Context) {
 	var wanted struct {
 		Version int64 `json:"version"`
 	}
-	if err := readJSON(c, &wanted, "restore"); err != nil {
+	if err := readFields(c, &wanted, "restore"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -89,7 +89,7 @@ func (s *server) restoreMapping(c *gin.Context) {
 
 func (s *server) copyMapping(c *gin.Context) {
 	var to api.MappingCopy
-	if err := readJSON(c, &to, "copy"); err != nil {
+	if err := readFields(c, &to, "copy"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -118,16 +118,6 @@ func (s *server) resetCounts(c *gin.Context) {
 		return
 	}
 	s.Log.ForgetMapping(service.Spec.Name, m.Spec.ID)
-	c.Status(http.StatusNoContent)
-}
-
-func (s *server) resetAllCounts(c *gin.Context) {
-	service, err := s.Catalog.Find(c.Param("service"))
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.Log.ForgetMapping(service.Spec.Name, "")
 	c.Status(http.StatusNoContent)
 }
 

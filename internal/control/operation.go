@@ -21,13 +21,14 @@ func (s *server) listOperations(c *gin.Context) {
 	if service == nil {
 		return
 	}
-	list := api.List[api.Operation]{Items: []api.Operation{}}
+	var operations []*contract.Operation
 	if service.Contract != nil {
-		for _, op := range service.Contract.Operations {
-			list.Items = append(list.Items, s.operationView(seen, service, op))
-		}
+		operations = service.Contract.Operations
 	}
-	c.PureJSON(http.StatusOK, list)
+	respondList(s, c, listing[*contract.Operation, api.Operation]{
+		items: operations, key: func(op *contract.Operation) string { return op.ID + " " + op.Method + " " + op.Template.String() },
+		view: func(op *contract.Operation) api.Operation { return s.operationView(seen, service, op) },
+	})
 }
 
 func (s *server) getOperation(c *gin.Context) {

@@ -23,7 +23,7 @@ const patchTries = 50
 func (s *server) again(patch gin.HandlerFunc) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		for try := 1; ; try++ {
-			c.Set(mayRetryKey, try < patchTries && c.GetHeader("If-Match") == "")
+			c.Set(mayRetryKey, try < patchTries)
 			c.Set(staleKey, false)
 			patch(c)
 			if !c.GetBool(staleKey) {

@@ -20,11 +20,10 @@ func (s *server) listPayloads(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	list := api.List[api.Payload]{Items: []api.Payload{}}
-	for _, name := range service.Payloads.Names() {
-		list.Items = append(list.Items, payloadView(service, service.Payloads[name]))
-	}
-	c.PureJSON(http.StatusOK, list)
+	respondList(s, c, listing[string, api.Payload]{
+		items: service.Payloads.Names(), key: func(name string) string { return name },
+		view: func(name string) api.Payload { return payloadView(service, service.Payloads[name]) },
+	})
 }
 
 func (s *server) getPayload(c *gin.Context) {
@@ -44,7 +43,7 @@ func (s *server) putPayload(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	p, isNew, err := s.Catalog.PutPayload(c.Request.Context(), c.Param("service"), c.Param("payload"), bytes, demandOf(c))
+	p, isNew, err := s.Catalog.PutPayload(c.Request.Context(), c.Param("service"), c.Param("payload"), bytes, headerDemand(c))
 	if err != nil {
 		s.failPayload(c, err, p)
 		return

@@ -19,6 +19,7 @@ var statusOf = map[problem.Code]int{
 	problem.Syntax:      http.StatusBadRequest,
 	problem.NotFound:    http.StatusNotFound,
 	problem.Exists:      http.StatusConflict,
+	problem.Conflict:    http.StatusConflict,
 	problem.Stale:       http.StatusPreconditionFailed,
 	problem.TooLarge:    http.StatusRequestEntityTooLarge,
 	problem.Unsupported: http.StatusUnsupportedMediaType,
@@ -71,6 +72,13 @@ func (s *server) recoverFault(c *gin.Context) {
 	c.Next()
 }
 
+// noMethod refuses a method that an address does not have. It answers who asks for those
+// that it has.
 func noMethod(c *gin.Context) {
+	if c.Request.Method == http.MethodOptions {
+		c.Status(http.StatusNoContent)
+		c.Writer.WriteHeaderNow()
+		return
+	}
 	writeProblem(c, problem.New(problem.NotFound, "%s does not know the method %s", c.Request.URL.Path, c.Request.Method), http.StatusMethodNotAllowed, nil)
 }

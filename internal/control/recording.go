@@ -30,11 +30,10 @@ func (s *server) listRecordings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	list := api.List[api.Recording]{Items: []api.Recording{}}
-	for _, r := range recordings {
-		list.Items = append(list.Items, recordingView(r))
-	}
-	c.PureJSON(http.StatusOK, list)
+	respondList(s, c, listing[catalog.StoredRecording, api.Recording]{
+		items: recordings, view: recordingView,
+		key: func(r catalog.StoredRecording) string { return r.Recording.ID },
+	})
 }
 
 // flushedRecordings lists the recordings with the calls of the last moment.
@@ -48,7 +47,7 @@ func (s *server) flushedRecordings(c *gin.Context) ([]catalog.StoredRecording, e
 // postRecording starts a recording, or makes one of calls in the log.
 func (s *server) postRecording(c *gin.Context) {
 	var wanted api.RecordingStart
-	if err := readJSON(c, &wanted, "recording"); err != nil {
+	if err := readFields(c, &wanted, "recording"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -76,7 +75,7 @@ func recordingOf(wanted api.RecordingStart) spec.Recording {
 // captured.
 func (s *server) postRecordingTrial(c *gin.Context) {
 	var wanted api.RecordingStart
-	if err := readJSON(c, &wanted, "recording"); err != nil {
+	if err := readFields(c, &wanted, "recording"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -168,7 +167,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 		err = problem.New(problem.Invalid, "after must be the id of a call (such as c-81f3), not %q", c.Query("after"))
 	case notNumber != nil || last < 0:
 		err = problem.New(problem.Invalid, "last must be a number of calls, not %q", c.Query("last"))
-	case c.Query("check") == "true":
+	case isOn(c, "check"):
 		_, exchanges, err = s.Catalog.Exchanges(c.Request.Context(), c.Param("service"), c.Param("recording"))
 	default:
 		_, exchanges, err = s.Catalog.ExchangeHeads(c.Request.Context(), c.Param("service"), c.Param("recording"), after, last)
@@ -184,7 +183,7 @@ func (s *server) listRecordedCalls(c *gin.Context) {
 	list := api.List[api.RecordedCall]{Items: []api.RecordedCall{}}
 	for _, x := range exchanges {
 		view := recordedCallView(x)
-		if c.Query("check") == "true" {
+		if isOn(c, "check") {
 			operation, found, _ := s.Engine.Check(c.Request.Context(), x.Record(service.Spec.Name)) // what was found is told
 			view.Operation, view.Deviations = operation, deviationViews(found)
 		}
@@ -200,7 +199,7 @@ func recordedCallView(x recording.Exchange) api.RecordedCall {
 // askedOfRecording reads what a request asks of a recording, and the recording with
 // its calls. ok is false when it has answered that this cannot be.
 func (s *server) askedOfRecording(c *gin.Context, wanted any, what string) (r catalog.StoredRecording, exchanges []recording.Exchange, ok bool) {
-	err := readJSON(c, wanted, what)
+	err := readFields(c, wanted, what)
 	if err == nil {
 		r, exchanges, err = s.exchanges(c)
 	}
@@ -241,7 +240,7 @@ func (s *server) putAttendance(c *gin.Context) {
 // it that answer from the next call on.
 func (s *server) stopRecording(c *gin.Context) {
 	var wanted api.RecordingStop
-	err := readJSON(c, &wanted, "stop")
+	err := readFields(c, &wanted, "stop")
 	var report api.RecordingReport
 	if err == nil {
 		report, err = s.endRecording(c.Request.Context(), c.Param("service"), c.Param("recording"), wanted.RecordingEnd, "")
@@ -523,7 +522,7 @@ func (s *server) postHAR(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	exchanges, left, err := recording.ReadHAR(text, recording.Take{Host: c.Query("host"), Base: c.Query("base"), Static: c.Query("static") == "true"})
+	exchanges, left, err := recording.ReadHAR(text, recording.Take{Host: c.Query("host"), Base: c.Query("base"), Static: isOn(c, "static")})
 	if err != nil {
 		s.fail(c, err, nil)
 		return

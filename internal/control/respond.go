@@ -6,7 +6,6 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"strconv"
 	"strings"
 	"unicode"
 
@@ -43,16 +42,22 @@ func (s *server) respond(c *gin.Context, status int, view, document any) {
 // documentTree is a document as people would write it.
 func documentTree(document any) (*tree.Node, error) {
 	switch d := document.(type) {
+	case tagged:
+		return d.tree()
+	case []tagged:
+		list := tree.NewList()
+		for _, item := range d {
+			n, err := item.tree()
+			if err != nil {
+				return nil, err
+			}
+			list.Items = append(list.Items, n)
+		}
+		return list, nil
 	case spec.Mapping:
 		return d.Document(), nil
 	case *spec.Mapping:
 		return d.Document(), nil
-	case []spec.Mapping:
-		list := tree.NewList()
-		for i := range d {
-			list.Items = append(list.Items, d[i].Document())
-		}
-		return list, nil
 	default:
 		return tree.From(document)
 	}
@@ -71,16 +76,20 @@ func readDocument(c *gin.Context) ([]byte, error) {
 
 var errNoBody = problem.New(problem.Invalid, "the request has no body, so there is nothing to read")
 
-// readJSON reads a request's body, in which unknown keys are faults. No body
-// leaves into as it is.
-func readJSON(c *gin.Context, into any, what string) error {
+// readFields reads a request's body, in JSON or YAML, in which unknown keys are faults. No
+// body leaves into as it is.
+func readFields(c *gin.Context, into any, what string) error {
 	text, err := readBody(c)
 	if err != nil || len(text) == 0 {
 		return err
 	}
-	n, err := tree.ParseJSON(text)
+	return decode(text, into, what)
+}
+
+func decode(text []byte, into any, what string) error {
+	n, err := tree.Parse(text)
 	if err != nil {
-		return problem.New(problem.Syntax, "the body is not JSON: %v", err)
+		return spec.SyntaxProblem(err, "the body")
 	}
 	return problem.FromItems("the body cannot be used", tree.Decode(n, into, what))
 }
@@ -95,7 +104,7 @@ func author(c *gin.Context) {
 	if name != "" {
 		c.Request = c.Request.WithContext(catalog.By(c.Request.Context(), name))
 	}
-	if c.Query("confirm") == "true" {
+	if isOn(c, "confirm") {
 		c.Request = c.Request.WithContext(catalog.Confirmed(c.Request.Context()))
 	}
 }
@@ -111,9 +120,11 @@ func patched(c *gin.Context, document any) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if _, err := tree.ParseJSON(patch); err != nil {
-		return nil, problem.New(problem.Syntax, "the patch is not JSON: %v", err)
+	n, err := tree.Parse(patch)
+	if err != nil {
+		return nil, spec.SyntaxProblem(err, "the patch")
 	}
+	patch = n.AppendJSON(nil)
 	apply := tree.MergePatch
 	if c.ContentType() == "application/json-patch+json" {
 		apply = tree.Patch
@@ -123,6 +134,16 @@ func patched(c *gin.Context, document any) ([]byte, error) {
 		return nil, problem.New(problem.Invalid, "the patch does not apply: %v", err)
 	}
 	return changed, nil
+}
+
+// patchedAs is a document of a name as the request's patch makes it.
+func patchedAs[T any](c *gin.Context, document any, name string, read func([]byte, string) (spec.Given[T], error)) (given spec.Given[T], err error) {
+	text, err := patched(c, document)
+	if err != nil {
+		return given, err
+	}
+	given, err = read(text, name)
+	return given, withoutLines(err)
 }
 
 // withoutLines takes lines and columns out of an error: those of a document
@@ -135,44 +156,6 @@ func withoutLines(err error) error {
 		}
 	}
 	return err
-}
-
-const (
-	defaultLimit = 100
-	maxLimit     = 10_000
-)
-
-// limitOf reads the limit of a list.
-func limitOf(c *gin.Context) (int, error) {
-	text := c.Query("limit")
-	if text == "" {
-		return defaultLimit, nil
-	}
-	limit, err := strconv.Atoi(text)
-	if err != nil || limit < 1 || limit > maxLimit {
-		return 0, problem.New(problem.Invalid, "limit must be a number from 1 to %d, not %q", maxLimit, text)
-	}
-	return limit, nil
-}
-
-// page cuts a list that is ordered by key: after is the key of the last one
-// that the caller has.
-func page[T any](items []T, key func(T) string, after string, limit int) (list []T, next string) {
-	start := 0
-	if after != "" {
-		for i, item := range items {
-			if key(item) == after {
-				start = i + 1
-				break
-			}
-		}
-	}
-	list = items[start:]
-	if len(list) > limit {
-		list = list[:limit]
-		next = key(list[limit-1])
-	}
-	return list, next
 }
 
 func created(isNew bool) int {

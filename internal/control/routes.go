@@ -1,6 +1,10 @@
 package control
 
-import "github.com/gin-gonic/gin"
+import (
+	"regexp"
+
+	"github.com/gin-gonic/gin"
+)
 
 // route is one call of the API: a path below /api/v1 and what answers it.
 type route struct {
@@ -8,10 +12,19 @@ type route struct {
 	handle       gin.HandlerFunc
 }
 
+// streamPath never ends, so nobody asks for its head.
+const streamPath = "/calls/stream"
+
+var pathParameter = regexp.MustCompile(`:(\w+)`)
+
+// inDocument is a path as the API document writes it.
+func inDocument(path string) string { return pathParameter.ReplaceAllString(path, "{$1}") }
+
 // table is the whole API, a group for each resource. The API document describes the
 // same routes, which a test compares.
 func (s *server) table() []route {
 	return []route{
+		{"GET", "", s.getIndex},
 		{"GET", "/openapi.yaml", getOpenAPI},
 		{"GET", "/status", s.getStatus},
 
@@ -26,7 +39,7 @@ func (s *server) table() []route {
 		{"POST", "/export", s.postExport},
 
 		{"GET", "/services", s.listServices},
-		{"POST", "/services", s.postService},
+		{"POST", "/services", s.postServices},
 		{"GET", "/services/:service", s.getService},
 		{"PUT", "/services/:service", s.putService},
 		{"PATCH", "/services/:service", s.again(s.patchService)},
@@ -34,6 +47,9 @@ func (s *server) table() []route {
 		{"GET", "/services/:service/contract", s.getContract},
 		{"GET", "/services/:service/operations", s.listOperations},
 		{"GET", "/services/:service/operations/:operation", s.getOperation},
+		{"GET", "/services/:service/operations/:operation/pins", s.getPins},
+		{"PUT", "/services/:service/operations/:operation/pins", s.putPins},
+		{"DELETE", "/services/:service/operations/:operation/pins", s.deletePins},
 		{"POST", "/services/:service/test-calls", s.postTestCall},
 		{"POST", "/services/:service/explain", s.postExplain},
 		{"POST", "/services/:service/trials", s.postTrial},
@@ -50,6 +66,12 @@ func (s *server) table() []route {
 
 		{"PATCH", "/services/:service/mappings", s.again(s.patchMappings)},
 		{"DELETE", "/services/:service/mappings", s.deleteMappings},
+		{"POST", "/services/:service/mappings/copies", s.postCopies},
+		{"POST", "/services/:service/mappings/resets", s.postResets},
+		{"POST", "/services/:service/mappings/restores", s.postRestores},
+		{"GET", "/mappings", s.listMappings},
+		{"PATCH", "/mappings", s.again(s.patchMappings)},
+		{"DELETE", "/mappings", s.deleteMappings},
 		{"GET", "/services/:service/removed-mappings", s.listRemovedMappings},
 		{"GET", "/services/:service/mappings/:mapping/versions", s.listMappingVersions},
 		{"GET", "/services/:service/mappings/:mapping/versions/:version", s.getMappingVersion},
@@ -58,7 +80,6 @@ func (s *server) table() []route {
 		{"POST", "/services/:service/mappings/:mapping/loosenings", s.postLoosening},
 		{"DELETE", "/services/:service/mappings/:mapping/positions", s.resetPositions},
 		{"DELETE", "/services/:service/mappings/:mapping/counts", s.resetCounts},
-		{"DELETE", "/services/:service/counts", s.resetAllCounts},
 
 		{"GET", "/services/:service/recordings", s.listRecordings},
 		{"POST", "/services/:service/recordings", s.postRecording},
@@ -86,7 +107,9 @@ func (s *server) table() []route {
 		{"POST", "/impairments/reset", s.resetImpairments},
 		{"PUT", "/impairments", s.putImpairment},
 		{"DELETE", "/impairments", s.deleteImpairment},
+		{"GET", "/services/:service/impairments", s.listImpairments},
 		{"PUT", "/services/:service/impairments", s.putImpairment},
+		{"PATCH", "/services/:service/impairments", s.again(s.patchImpairments)},
 		{"DELETE", "/services/:service/impairments", s.deleteImpairment},
 
 		{"GET", "/scenarios", s.listScenarios},
@@ -102,14 +125,16 @@ func (s *server) table() []route {
 		{"POST", "/scenario-drafts", s.postDraft},
 
 		{"GET", "/lanes", s.listLanes},
-		{"POST", "/lanes", s.postLane},
+		{"POST", "/lanes", s.postLanes},
 		{"GET", "/lanes/:lane", s.getLane},
 		{"PUT", "/lanes/:lane", s.putLane},
 		{"PATCH", "/lanes/:lane", s.again(s.patchLane)},
 		{"DELETE", "/lanes/:lane", s.deleteLane},
 
 		{"GET", "/lines", s.listLines},
+		{"GET", "/lines/:line", s.getLine},
 		{"PUT", "/lines/:line", s.putLine},
+		{"PATCH", "/lines/:line", s.again(s.patchLine)},
 		{"DELETE", "/lines/:line", s.deleteLine},
 
 		{"GET", "/calls", s.listCalls},
@@ -117,7 +142,7 @@ func (s *server) table() []route {
 		{"POST", "/calls/assert", s.postAssertion},
 		{"GET", "/calls/retries", s.listRetries},
 		{"GET", "/services/:service/timings", s.getTimings},
-		{"GET", "/calls/stream", s.streamCalls},
+		{"GET", streamPath, s.streamCalls},
 		{"GET", "/calls/:call", s.getCall},
 	}
 }

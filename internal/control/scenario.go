@@ -70,44 +70,51 @@ func (s *server) scenarioView(scenario *catalog.Scenario) api.Scenario {
 }
 
 func (s *server) listScenarios(c *gin.Context) {
-	list := api.List[api.Scenario]{Items: []api.Scenario{}}
-	documents := []spec.Scenario{}
-	for _, scenario := range s.Catalog.Snapshot().Scenarios() {
-		if text := c.Query("label"); text != "" && !slices.Contains(scenario.Spec.Labels, text) {
-			continue
-		}
-		list.Items = append(list.Items, s.scenarioView(scenario))
-		documents = append(documents, scenario.Spec)
-	}
-	s.respond(c, http.StatusOK, list, documents)
+	label := c.Query("label")
+	respondList(s, c, listing[*catalog.Scenario, api.Scenario]{
+		items: slices.DeleteFunc(s.Catalog.Snapshot().Scenarios(), func(scenario *catalog.Scenario) bool {
+			return label != "" && !slices.Contains(scenario.Spec.Labels, label)
+		}),
+		key: func(scenario *catalog.Scenario) string { return scenario.Spec.Name }, view: s.scenarioView,
+		document: func(scenario *catalog.Scenario) tagged { return tagged{scenario.Spec, catalog.ETag(scenario.Version)} },
+	})
 }
 
 // postScenarios puts a document of one or many scenarios, all or none; all new ones,
 // if the request demands it.
 func (s *server) postScenarios(c *gin.Context) {
 	text, err := readDocument(c)
-	var wanted []spec.Scenario
+	var given []spec.Given[spec.Scenario]
 	if err == nil {
-		wanted, err = spec.ReadScenarios(text)
+		given, err = spec.GivenScenarios(text)
+	}
+	var demands []string
+	if err == nil {
+		demands, err = demandsOf(c, given)
 	}
 	var made []*catalog.Scenario
+	var outcomes []string
 	if err == nil {
-		made, _, err = s.Catalog.PutScenarios(c.Request.Context(), wanted, demandOf(c))
+		made, outcomes, err = s.Catalog.PutScenarios(c.Request.Context(), spec.Documents(given), demands...)
 	}
 	if err != nil {
-		s.failScenario(c, located(err, text), made)
+		s.failScenario(c, located(err, given), made)
 		return
 	}
 	list := api.List[api.Scenario]{Items: []api.Scenario{}}
 	for _, scenario := range made {
 		list.Items = append(list.Items, s.scenarioView(scenario))
 	}
-	c.PureJSON(http.StatusOK, list)
+	status := http.StatusOK
+	if len(made) == 1 && outcomes[0] == catalog.Created {
+		status = madeAt(c, "/api/v1/scenarios/"+made[0].Spec.Name)
+	}
+	c.PureJSON(status, list)
 }
 
 func (s *server) respondScenario(c *gin.Context, status int, scenario *catalog.Scenario) {
 	c.Header("ETag", catalog.ETag(scenario.Version))
-	s.respond(c, status, s.scenarioView(scenario), scenario.Spec)
+	s.respond(c, status, s.scenarioView(scenario), tagged{scenario.Spec, catalog.ETag(scenario.Version)})
 }
 
 func (s *server) getScenario(c *gin.Context) {
@@ -121,46 +128,58 @@ func (s *server) getScenario(c *gin.Context) {
 
 func (s *server) putScenario(c *gin.Context) {
 	text, err := readDocument(c)
+	var given spec.Given[spec.Scenario]
+	if err == nil {
+		given, err = spec.GivenScenario(text, c.Param("scenario"))
+	}
+	if err == nil {
+		err = checkAddress(c, "scenario", "name", c.Param("scenario"), given.Document.Name)
+	}
+	var demand string
+	if err == nil {
+		demand, err = demandOf(c, given.ETag)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceScenario(c, text, true, demandOf(c))
+	s.replaceScenario(c, given.Document, []spec.Given[spec.Scenario]{given}, demand)
 }
 
 func (s *server) patchScenario(c *gin.Context) {
 	scenario, err := s.Catalog.Snapshot().FindScenario(c.Param("scenario"))
-	var text []byte
+	var given spec.Given[spec.Scenario]
 	if err == nil {
-		text, err = patched(c, scenario.Spec)
+		given, err = patchedAs(c, scenario.Spec, scenario.Spec.Name, spec.GivenScenario)
+	}
+	var demand string
+	if err == nil {
+		demand, err = patchDemand(c, given.ETag, catalog.ETag(scenario.Version))
 	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceScenario(c, text, false, ifMatchOr(c, scenario.Version))
+	s.replaceScenario(c, given.Document, nil, demand)
 }
 
-// replaceScenario puts a document under the name of the URL. ours says that the
-// caller knows its lines.
-func (s *server) replaceScenario(c *gin.Context, text []byte, ours bool, ifMatch string) {
-	read, err := spec.ReadScenarioNamed(text, c.Param("scenario"))
-	if err == nil && read.Name != c.Param("scenario") {
-		err = problem.New(problem.Invalid, "the document is for scenario %q, the address for %q", read.Name, c.Param("scenario"))
-	}
-	var made []*catalog.Scenario
-	var isNew []bool
-	if err == nil {
-		made, isNew, err = s.Catalog.PutScenarios(c.Request.Context(), []spec.Scenario{read}, ifMatch)
-	}
+// replaceScenario puts the scenario of a document at the address; under another name it
+// is renamed. given is the document where the caller knows its lines.
+func (s *server) replaceScenario(c *gin.Context, document spec.Scenario, given []spec.Given[spec.Scenario], demand string) {
+	made, outcome, err := s.Catalog.PutScenarioAs(c.Request.Context(), c.Param("scenario"), document, demand)
 	if err != nil {
-		if err = located(err, text); !ours {
-			err = withoutLines(err)
+		err = located(err, given)
+		var there []*catalog.Scenario
+		if made != nil {
+			there = append(there, made)
 		}
-		s.failScenario(c, err, made)
+		s.failScenario(c, err, there)
 		return
 	}
-	s.respondScenario(c, created(isNew[0]), made[0])
+	if outcome == catalog.Created {
+		c.Header("Location", c.Request.URL.Path)
+	}
+	s.respondScenario(c, written(outcome), made)
 }
 
 // failScenario answers with an error, and with the scenario that is there already or
@@ -192,17 +211,54 @@ func (s *server) getActive(c *gin.Context) {
 	c.PureJSON(http.StatusOK, activeView(c.Query("lane"), s.Catalog.Snapshot().Active(lane, time.Now())))
 }
 
+// givenActivation is a switch, or what tells which scenario is on as it was read.
+type givenActivation struct {
+	api.UseScenario
+	Lane   string     `json:"lane"`
+	Since  *time.Time `json:"since"`
+	Until  *time.Time `json:"until"`
+	By     string     `json:"by"`
+	Before string     `json:"before"`
+}
+
+// isAs reports whether it was read from a scenario that is still on as it was then.
+func (g givenActivation) isAs(now api.ActiveScenario) bool {
+	return g.Since != nil && now.Since != nil && g.Scenario == now.Scenario && g.Since.Equal(*now.Since)
+}
+
 // putActive switches a scenario on instead of the one that was; what it counts
-// begins anew.
+// begins anew. What was read can be put back: what is on already stays as it is, and no
+// scenario means none.
 func (s *server) putActive(c *gin.Context) {
-	var wanted api.UseScenario
-	err := readJSON(c, &wanted, "switch")
+	var wanted givenActivation
+	err := readFields(c, &wanted, "switch")
+	var lane *catalog.Lane
 	if err == nil {
-		err = s.beginAnew(c, wanted.Scenario)
+		lane, err = s.laneOf(c)
 	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	now := time.Now()
+	if view := activeView(c.Query("lane"), s.Catalog.Snapshot().Active(lane, now)); wanted.isAs(view) {
+		c.PureJSON(http.StatusOK, view)
+		return
+	}
+	if wanted.Scenario == "" {
+		s.deleteActive(c)
+		return
+	}
+	if wanted.Until != nil && wanted.For == 0 {
+		if wanted.For = spec.Duration(wanted.Until.Sub(now)); wanted.For <= 0 {
+			s.fail(c, problem.New(problem.Invalid, "the scenario was on until %s, which is over: leave until out, or say for how long by \"for\"", wanted.Until.Format(time.RFC3339)), nil)
+			return
+		}
+	}
+	err = s.beginAnew(c, wanted.Scenario)
 	var used, before *catalog.Activation
 	if err == nil {
-		used, before, err = s.Catalog.UseScenario(c.Request.Context(), c.Query("lane"), wanted.Scenario, time.Duration(wanted.For), time.Now())
+		used, before, err = s.Catalog.UseScenario(c.Request.Context(), c.Query("lane"), wanted.Scenario, time.Duration(wanted.For), now)
 	}
 	if err != nil {
 		s.fail(c, err, nil)
@@ -260,7 +316,7 @@ func (s *server) resetActive(c *gin.Context) {
 // postDraft proposes a scenario of what is on, or of calls. It keeps nothing.
 func (s *server) postDraft(c *gin.Context) {
 	var wanted api.ScenarioDraft
-	err := readJSON(c, &wanted, "draft")
+	err := readFields(c, &wanted, "draft")
 	if err == nil && !spec.ValidName(wanted.Name) {
 		err = problem.New(problem.Invalid, "the name of a scenario is %s, not %q", spec.NameRule, wanted.Name)
 	}

@@ -58,45 +58,47 @@ func sourcesView(totals map[call.Source]int64) map[string]int {
 }
 
 func (s *server) listServices(c *gin.Context) {
-	limit, err := limitOf(c)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	services := s.Catalog.Snapshot().Services()
-	name := func(service *catalog.Service) string { return service.Spec.Name }
-	services, next := page(services, name, c.Query("after"), limit)
-	list := api.List[api.Service]{Items: []api.Service{}, Next: next}
-	documents := []spec.Service{}
-	for _, service := range services {
-		list.Items = append(list.Items, s.serviceView(service))
-		documents = append(documents, service.Spec)
-	}
-	s.respond(c, http.StatusOK, list, documents)
+	respondList(s, c, listing[*catalog.Service, api.Service]{
+		items: s.Catalog.Snapshot().Services(), limit: defaultLimit, view: s.serviceView,
+		key:      func(service *catalog.Service) string { return service.Spec.Name },
+		document: func(service *catalog.Service) tagged { return tagged{service.Spec, catalog.ETag(service.Version)} },
+	})
 }
 
 func (s *server) respondService(c *gin.Context, status int, service *catalog.Service) {
 	c.Header("ETag", catalog.ETag(service.Version))
-	s.respond(c, status, s.serviceView(service), service.Spec)
+	s.respond(c, status, s.serviceView(service), tagged{service.Spec, catalog.ETag(service.Version)})
 }
 
-func (s *server) postService(c *gin.Context) {
+// postServices makes the services of a document, all or none.
+func (s *server) postServices(c *gin.Context) {
 	text, err := readDocument(c)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
+	var given []spec.Given[spec.Service]
+	if err == nil {
+		given, err = spec.GivenServices(text)
 	}
-	document, err := spec.ReadService(text)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
+	var demands []string
+	if err == nil {
+		demands, err = demandsOf(c, given)
 	}
-	service, err := s.Catalog.CreateService(c.Request.Context(), document)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
+	var made []*catalog.Service
+	if err == nil {
+		made, err = s.Catalog.CreateServices(c.Request.Context(), spec.Documents(given), demands...)
 	}
-	s.respondService(c, http.StatusCreated, service)
+	switch {
+	case err != nil && len(made) > 0:
+		s.fail(c, err, s.serviceView(made[0]))
+	case err != nil:
+		s.fail(c, located(err, given), nil)
+	case len(given) == 1 && given[0].Alone:
+		s.respondService(c, madeAt(c, "/api/v1/services/"+made[0].Spec.Name), made[0])
+	default:
+		list := api.List[api.Service]{Items: []api.Service{}}
+		for _, service := range made {
+			list.Items = append(list.Items, s.serviceView(service))
+		}
+		c.PureJSON(http.StatusOK, list)
+	}
 }
 
 func (s *server) getService(c *gin.Context) {
@@ -109,65 +111,61 @@ func (s *server) getService(c *gin.Context) {
 }
 
 func (s *server) putService(c *gin.Context) {
+	name := c.Param("service")
+	old := s.Catalog.Snapshot().Find(name)
+	if old != nil {
+		name = old.Spec.Name
+	}
 	text, err := readDocument(c)
+	var given spec.Given[spec.Service]
+	if err == nil {
+		given, err = spec.GivenService(text, name)
+	}
+	if err == nil {
+		err = checkAddress(c, "service", "name", name, given.Document.Name)
+	}
+	var demand string
+	if err == nil {
+		demand, err = demandOf(c, given.ETag)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	document, err := spec.ReadService(text)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceService(c, document, demandOf(c))
+	s.replaceService(c, given.Document, []spec.Given[spec.Service]{given}, demand)
 }
 
 func (s *server) patchService(c *gin.Context) {
 	service, err := s.Catalog.Find(c.Param("service"))
+	var given spec.Given[spec.Service]
+	if err == nil {
+		given, err = patchedAs(c, service.Spec, service.Spec.Name, spec.GivenService)
+	}
+	var demand string
+	if err == nil {
+		demand, err = patchDemand(c, given.ETag, catalog.ETag(service.Version))
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	text, err := patched(c, service.Spec)
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	document, err := spec.ReadService(text)
-	if err != nil {
-		s.fail(c, withoutLines(err), nil)
-		return
-	}
-	s.replaceService(c, document, ifMatchOr(c, service.Version))
+	s.replaceService(c, given.Document, nil, demand)
 }
 
-// demandOf is the version that a write demands, or that what it makes is not there
-// yet.
-func demandOf(c *gin.Context) string {
-	if c.GetHeader("If-None-Match") == "*" {
-		return catalog.NotThere
-	}
-	return c.GetHeader("If-Match")
-}
-
-// ifMatchOr is the version that a patch was made on: the caller's, else the
-// one it was just applied to.
-func ifMatchOr(c *gin.Context, version int64) string {
-	if tag := c.GetHeader("If-Match"); tag != "" {
-		return tag
-	}
-	return catalog.ETag(version)
-}
-
-func (s *server) replaceService(c *gin.Context, document spec.Service, ifMatch string) {
-	service, isNew, err := s.Catalog.PutService(c.Request.Context(), c.Param("service"), document, ifMatch)
+// replaceService puts the settings of a document. given is the document where the caller
+// knows its lines.
+func (s *server) replaceService(c *gin.Context, document spec.Service, given []spec.Given[spec.Service], demand string) {
+	service, isNew, err := s.Catalog.PutService(c.Request.Context(), c.Param("service"), document, demand)
 	if err != nil {
 		var current any
 		if service != nil {
 			current = s.serviceView(service)
 		}
-		s.fail(c, err, current)
+		s.fail(c, located(err, given), current)
 		return
+	}
+	if isNew {
+		c.Header("Location", "/api/v1/services/"+service.Spec.Name)
 	}
 	s.respondService(c, created(isNew), service)
 }

@@ -4,6 +4,7 @@ import (
 	_ "embed"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -16,6 +17,17 @@ import (
 var openAPI []byte
 
 func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
+
+// getIndex is the API as links: where everything else is found.
+func (s *server) getIndex(c *gin.Context) {
+	index := api.Index{Name: "Rapid Mimic", Version: s.Version, Links: map[string]string{}}
+	for _, r := range s.table() {
+		if name := strings.Trim(r.path, "/"); r.method == http.MethodGet && name != "" && !strings.Contains(name, ":") {
+			index.Links[name] = "/api/v1" + r.path
+		}
+	}
+	c.PureJSON(http.StatusOK, index)
+}
 
 // authorityWarning is how long before its end the authority is told of.
 const authorityWarning = 7 * 24 * time.Hour

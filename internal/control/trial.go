@@ -9,7 +9,6 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
-	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
 )
@@ -21,7 +20,7 @@ const mostTried = 200
 // faults is no failure of the request.
 func (s *server) postTrial(c *gin.Context) {
 	var wanted api.TrialRequest
-	if err := readJSON(c, &wanted, "trial"); err != nil {
+	if err := readFields(c, &wanted, "trial"); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -53,19 +52,18 @@ func (s *server) postTrial(c *gin.Context) {
 
 // preview is the environment as it would be with the mapping of a trial.
 func (s *server) preview(c *gin.Context, wanted api.TrialRequest) (*catalog.Snapshot, *catalog.Mapping, error) {
-	text := []byte(wanted.Document)
-	mappings, err := spec.ReadMappings(text)
+	given, err := s.mappingsIn(c, []byte(wanted.Document))
 	if err != nil {
 		return nil, nil, err
 	}
-	if len(mappings) != 1 {
-		return nil, nil, problem.New(problem.Invalid, "the document must hold one mapping, not %d", len(mappings))
+	if len(given) != 1 {
+		return nil, nil, problem.New(problem.Invalid, "the document must hold one mapping, not %d", len(given))
 	}
 	if wanted.Replaces != "" {
-		mappings[0].ID = wanted.Replaces
+		given[0].Document.ID = wanted.Replaces
 	}
-	snapshot, m, err := s.Catalog.Preview(c.Param("service"), mappings[0])
-	return snapshot, m, located(err, text)
+	snapshot, m, err := s.Catalog.Preview(c.Param("service"), given[0].Document)
+	return snapshot, m, located(err, given)
 }
 
 // tryOnCalls tries a mapping on the last calls of its service, and on the call

@@ -40,7 +40,7 @@ func TestVersionsAreKept(t *testing.T) {
 		many += fmt.Sprintf("{id: m%d, call: {path: /m}},", i)
 	}
 	put(t, c, "quay", many+"]")
-	_, err = c.EditMappings(catalog.By(t.Context(), "Ida"), "quay", catalog.Selection{Text: "often"}, catalog.BulkEdit{Remove: true})
+	_, err = c.EditMappings(catalog.By(t.Context(), "Ida"), []string{"quay"}, catalog.Selection{Text: "often"}, catalog.BulkEdit{Remove: true})
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 

@@ -7,4 +7,6 @@ type Line struct {
 	Name string `json:"name"`
 	spec.Line
 	Text string `json:"text"`
+	// ETag follows from what the line says.
+	ETag string `json:"etag"`
 }

@@ -4,12 +4,15 @@ import (
 	"time"
 
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 // Mapping is a mapping with its entity tag.
 type Mapping struct {
 	spec.Mapping
 	ETag string `json:"etag"`
+	// Service is the one it is of, in a list over several.
+	Service string `json:"service,omitempty"`
 	// Deviations are the places in which its answer breaks the contract.
 	Deviations []Deviation `json:"deviations,omitempty"`
 	// Origin says of which lane or scenario it is: scenario "storm". "" for one that
@@ -60,12 +63,8 @@ type MappingCopy struct {
 	Move bool `json:"move,omitempty"`
 }
 
-// MappingsEdit is one change to all the mappings that meet every demand of it.
+// MappingsEdit is one change to many mappings.
 type MappingsEdit struct {
-	IDs   []string `json:"ids,omitempty"`
-	Label string   `json:"label,omitempty"`
-	Text  string   `json:"text,omitempty"`
-
 	Enabled    *bool    `json:"enabled,omitempty"`
 	AddLabels  []string `json:"addLabels,omitempty"`
 	DropLabels []string `json:"dropLabels,omitempty"`
@@ -88,17 +87,24 @@ type Payload struct {
 
 // PutReport says what a document of mappings changed.
 type PutReport struct {
-	Items    []PutResult `json:"items"`
-	Created  int         `json:"created"`
-	Replaced int         `json:"replaced"`
+	Items     []PutResult `json:"items"`
+	Created   int         `json:"created"`
+	Changed   int         `json:"changed"`
+	Unchanged int         `json:"unchanged"`
 }
 
-// PutResult is the outcome for one mapping: "created", "replaced",
+// PutResult is the outcome for one mapping: "created", "changed", "unchanged",
 // "orphaned" or "deviating".
 type PutResult struct {
 	ID      string `json:"id"`
 	Outcome string `json:"outcome"`
-	Call    string `json:"call"` // "GET /berths/{number}"
+	// ETag is the version that the mapping has now, where it was put.
+	ETag string `json:"etag,omitempty"`
+	Call string `json:"call"` // "GET /berths/{number}"
+	// Live is set when it answers the next call that it fits.
+	Live bool `json:"live"`
+	// Warnings are what keeps it from answering, and what is probably not meant.
+	Warnings []problem.Item `json:"warnings,omitempty"`
 	// Deviations are the places in which its answer breaks the contract; it
 	// answers all the same.
 	Deviations []Deviation `json:"deviations,omitempty"`

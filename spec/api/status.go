@@ -52,3 +52,10 @@ type RunningRecording struct {
 	Name    string `json:"name"`
 	Calls   int    `json:"calls"`
 }
+
+// Index is the API as links.
+type Index struct {
+	Name    string            `json:"name"`
+	Version string            `json:"version"`
+	Links   map[string]string `json:"links"` // by the name of what is there
+}

@@ -23,6 +23,7 @@ const (
 	Syntax      Code = "syntax"      // a document is not JSON or YAML at all
 	NotFound    Code = "not-found"   // nothing has this name
 	Exists      Code = "exists"      // the name is taken
+	Conflict    Code = "conflict"    // parts of a request contradict one another
 	Stale       Code = "stale"       // somebody changed it since it was read
 	TooLarge    Code = "too-large"   // over a stated limit
 	Unsupported Code = "unsupported" // understood, but not something we do

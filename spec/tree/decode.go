@@ -42,11 +42,15 @@ func (d *decoding) fault(n *Node, at, format string, args ...any) {
 }
 
 func (d *decoding) wrongKind(n *Node, at, what string, want Kind) {
+	d.fault(n, at, "%s must be %s, not %s", what, want, shown(n))
+}
+
+// shown is a value as a message names it: what it says, or of what kind it is.
+func shown(n *Node) string {
 	if n.Kind == String || n.Kind == Number || n.Kind == Bool {
-		d.fault(n, at, "%s must be %s, not %q", what, want, n.Text)
-		return
+		return strconv.Quote(n.Text)
 	}
-	d.fault(n, at, "%s must be %s, not %s", what, want, n.Kind)
+	return n.Kind.String()
 }
 
 var nodeType = reflect.TypeFor[*Node]()
@@ -88,7 +92,7 @@ func (d *decoding) value(n *Node, v reflect.Value, at, what string) {
 		v.SetString(n.Text) // a number stays as it was written: 01234, 1.0
 	case reflect.Bool:
 		if n.Kind != Bool {
-			d.wrongKind(n, at, what, Bool)
+			d.fault(n, at, "%s must be true or false, not %s", what, shown(n))
 			return
 		}
 		v.SetBool(n.Text == "true")
@@ -133,11 +137,17 @@ func (d *decoding) list(n *Node, v reflect.Value, at, what string) {
 		return
 	}
 	out := reflect.MakeSlice(v.Type(), len(n.Items), len(n.Items))
+	if one, ok := singular[what]; ok {
+		what = one
+	}
 	for i, item := range n.Items {
 		d.value(item, out.Index(i), Join(at, strconv.Itoa(i)), what)
 	}
 	v.Set(out)
 }
+
+// singular is what messages call an element of a list, where its key does not say.
+var singular = map[string]string{"where": "condition", "all": "condition", "any": "condition", "none": "condition", "sequence": "answer", "choose": "choice", "send": "step", "edit": "step"}
 
 // dictionary reads an object with free keys into a map.
 func (d *decoding) dictionary(n *Node, v reflect.Value, at, what string) {
@@ -179,6 +189,15 @@ func (d *decoding) structure(n *Node, v reflect.Value, at, what string) {
 type structFields struct {
 	names []string
 	index map[string][]int // way to the field
+}
+
+// Keys are the keys that the documents of a struct can have, in their order.
+func Keys(v any) []string {
+	t := reflect.TypeOf(v)
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	return fieldsOf(t).names
 }
 
 // knownFields holds what fieldsOf found: there are but a few types.

@@ -11,6 +11,7 @@
 package tree
 
 import (
+	"cmp"
 	"strconv"
 	"strings"
 )
@@ -237,4 +238,28 @@ func equalMaps(a, b *Node) bool {
 		}
 	}
 	return true
+}
+
+// Compare orders values for a list: nothing first, then numbers by their size, then all
+// else by its text.
+func Compare(a, b *Node) int {
+	switch {
+	case a == nil || b == nil:
+		return cmp.Compare(btoi(a != nil), btoi(b != nil))
+	case a.Kind == Number && b.Kind == Number:
+		x, _ := a.Float()
+		y, _ := b.Float()
+		return cmp.Compare(x, y)
+	case a.Kind != b.Kind:
+		return cmp.Compare(btoi(a.Kind != Number), btoi(b.Kind != Number))
+	default:
+		return cmp.Compare(a.Text, b.Text)
+	}
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }

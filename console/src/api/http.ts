@@ -51,7 +51,7 @@ export async function send<T>(path: string, request: Send = {}): Promise<T> {
 /** Reads a definition as the YAML document that people would write. */
 export async function readDocument(path: string): Promise<string> {
   const response = await ask(path, {}, { Accept: 'application/yaml' });
-  return response.text();
+  return withoutETag(await response.text());
 }
 
 /** A document as it is kept, and its version. */
@@ -63,8 +63,11 @@ export interface Kept {
 /** Reads a definition as a document that is to be edited. */
 export async function readKept(path: string): Promise<Kept> {
   const response = await ask(path, {}, { Accept: 'application/yaml' });
-  return { text: await response.text(), etag: response.headers.get('ETag') ?? '' };
+  return { text: withoutETag(await response.text()), etag: response.headers.get('ETag') ?? '' };
 }
+
+/** A document without the version in it, which is kept beside the draft. */
+const withoutETag = (text: string) => text.replace(/^etag: .*\n?/m, '');
 
 async function ask(path: string, { method = 'GET', body, ifMatch }: Send, headers: Record<string, string>) {
   if (ifMatch === notThere) headers['If-None-Match'] = '*';

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The API as links */
+        get: operations["getIndex"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/openapi.yaml": {
         parameters: {
             query?: never;
@@ -240,7 +257,7 @@ export interface paths {
         /** All services, by name */
         get: operations["listServices"];
         put?: never;
-        /** Make a service without a contract */
+        /** Make a service without a contract, or several, all or none; what was read from a service that is there replaces its settings */
         post: operations["createService"];
         delete?: never;
         options?: never;
@@ -395,6 +412,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/operations/{operation}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        /** Which fields of what an operation answers are fixed */
+        get: operations["getPins"];
+        /** Fix fields instead of those that were fixed */
+        put: operations["putPins"];
+        post?: never;
+        /** Leave all fields of what an operation answers to the contract */
+        delete: operations["removePins"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/test-calls": {
         parameters: {
             query?: never;
@@ -468,14 +509,107 @@ export interface paths {
         /** The mappings of a service, in the order in which they were made; as a lane sees them, its own and those of its scenario first */
         get: operations["listMappings"];
         put?: never;
-        /** Create or replace mappings by their ids, all of a document or none */
+        /**
+         * Create or replace mappings by their ids, all of a document or none
+         * @description A mapping without an id gets one that is free, unless the mapping that has the id asks for the same: then it is replaced.
+         */
         post: operations["putMappings"];
-        /** Remove the mappings that meet every demand */
+        /** Remove the mappings that the query means, all or none */
         delete: operations["removeMappings"];
         options?: never;
         head?: never;
-        /** Change many mappings alike, all that meet every demand or none */
+        /** Change the mappings that the query means alike, all or none */
         patch: operations["editMappings"];
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy or move the mappings that the query means, all or none */
+        post: operations["copyMappings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/resets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set sequences and counts of the mappings that the query means back to their start */
+        post: operations["resetMappings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/mappings/restores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back the removed mappings that the query means, all or none; all that were removed without a query */
+        post: operations["restoreMappings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings": {
+        parameters: {
+            query?: {
+                /** @description Only of these services; of all when left out */
+                service?: components["parameters"]["mappingService"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mappings of all services, or of some */
+        get: operations["listAllMappings"];
+        put?: never;
+        post?: never;
+        /** Remove the mappings that the query means, all or none */
+        delete: operations["removeAllMappings"];
+        options?: never;
+        head?: never;
+        /** Change the mappings that the query means alike, all or none */
+        patch: operations["editAllMappings"];
         trace?: never;
     };
     "/api/v1/services/{service}/removed-mappings": {
@@ -493,26 +627,6 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/services/{service}/counts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Name or id of the service */
-                service: components["parameters"]["service"];
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Reset the call counts of all mappings */
-        delete: operations["resetMappingCounts"];
         options?: never;
         head?: never;
         patch?: never;
@@ -757,15 +871,15 @@ export interface paths {
         };
         /** What is switched on, and what mappings have of themselves */
         get: operations["listImpairments"];
-        /** Switch on an impairment of the whole environment */
+        /** Switch on an impairment of the whole environment; of a list that was read, all of them instead of what is on */
         put: operations["setEnvironmentImpairment"];
         post?: never;
         /** Switch off what the environment has */
         delete: operations["removeEnvironmentImpairment"];
         options?: never;
         head?: never;
-        /** Switch all impairments off, or those that are kept on again */
-        patch: operations["switchImpairments"];
+        /** Change the list, such as the one switch for all of them (off), or the impairment of the whole environment */
+        patch: operations["patchImpairments"];
         trace?: never;
     };
     "/api/v1/impairments/reset": {
@@ -798,15 +912,17 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
-        /** Switch on an impairment of a service, or of one operation or mapping of it */
+        /** What is switched on of a service, and what its mappings have of themselves */
+        get: operations["listServiceImpairments"];
+        /** Switch on an impairment of a service, or of one operation or mapping of it; of a list that was read, all of the service instead of what is on */
         put: operations["setImpairment"];
         post?: never;
         /** Switch off what a service, operation or mapping has */
         delete: operations["removeImpairment"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change a part of the impairment that is on, or of the list */
+        patch: operations["patchImpairment"];
         trace?: never;
     };
     "/api/v1/scenarios": {
@@ -919,7 +1035,7 @@ export interface paths {
         /** The lanes that are open, the first to be opened first */
         get: operations["listLanes"];
         put?: never;
-        /** Open a lane, which closes itself when its time is over */
+        /** Open a lane, which closes itself when its time is over, or several; what was read from a lane that is open replaces what that says */
         post: operations["openLane"];
         delete?: never;
         options?: never;
@@ -976,7 +1092,8 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** One line */
+        get: operations["getLine"];
         /** Make or change a line; impairments that use it change with it */
         put: operations["putLine"];
         post?: never;
@@ -984,7 +1101,8 @@ export interface paths {
         delete: operations["removeLine"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change a part of a line */
+        patch: operations["patchLine"];
         trace?: never;
     };
     "/api/v1/services/{service}/recording-trials": {
@@ -1385,7 +1503,8 @@ export interface components {
         ServiceDocument: {
             /** @description Given when the service is made; never changes */
             id?: string;
-            name: string;
+            /** @description Needed where the address does not name it */
+            name?: string;
             title?: string;
             /** @description Names of hosts whose calls are for the service: through the proxy, or by the Host header */
             hosts?: string[];
@@ -1510,6 +1629,16 @@ export interface components {
             mappedOrigin?: string;
             /** @description Why the operation does not answer */
             skipped?: string;
+        };
+        Pins: {
+            /** @description JSON Pointer into the body, in which * stands for every element → value; ${…} in texts holds an expression */
+            pins: {
+                [key: string]: unknown;
+            };
+            /** @description That of the service */
+            etag: string;
+            /** @description Pins that lead nowhere, or break the contract */
+            warnings?: components["schemas"]["Fault"][];
         };
         OperationDetail: components["schemas"]["Operation"] & {
             /** @description In Markdown */
@@ -1705,9 +1834,12 @@ export interface components {
         AnswerDocument: {
             /** @description A number, or an expression ${…} that gives one; 200 unless given */
             status?: number | string;
+            /** @description Single headers in their order; may be sent as an object, too, in which a list of values repeats a name */
             headers?: {
                 [key: string]: string;
-            }[];
+            }[] | {
+                [key: string]: string | string[];
+            };
             /** @description Sent as JSON; in its texts, as in text, xml and headers, ${…} stands for what an expression gives */
             json?: unknown;
             /** @description Sent as it stands */
@@ -1761,7 +1893,8 @@ export interface components {
             };
         };
         MappingDocument: {
-            id: string;
+            /** @description Made from the call when left out */
+            id?: string;
             title?: string;
             /** @description Free words to select by */
             labels?: string[];
@@ -1791,6 +1924,8 @@ export interface components {
             }[];
         };
         Mapping: components["schemas"]["MappingDocument"] & {
+            /** @description The one it is of, in a list over several */
+            service?: string;
             /** @description Of a mapping of a lane, that of the lane; none of a scenario's, which is edited as a whole */
             etag: string;
             /** @description The lane or scenario that it is of: scenario "storm"; left out for one that everybody has */
@@ -1832,10 +1967,6 @@ export interface components {
             mapping?: components["schemas"]["MappingDocument"];
         };
         MappingsEdit: {
-            /** @description Which mappings */
-            ids?: string[];
-            label?: string;
-            text?: string;
             /** @description What becomes of them */
             enabled?: boolean;
             addLabels?: string[];
@@ -2023,7 +2154,8 @@ export interface components {
         };
         /** @description A named set of changes, switched on and off as one */
         ScenarioDocument: {
-            name: string;
+            /** @description Needed where the address does not name it */
+            name?: string;
             title?: string;
             labels?: string[];
             /** @description Another scenario whose changes hold too; where both touch the same thing, this one wins */
@@ -2078,7 +2210,8 @@ export interface components {
         };
         /** @description A private view of the environment */
         LaneDocument: {
-            name: string;
+            /** @description Needed where the address does not name it */
+            name?: string;
             title?: string;
             /** @description The one that is on when it opens */
             scenario?: string;
@@ -2187,13 +2320,22 @@ export interface components {
             operation?: string;
             mapping?: string;
         };
-        Line: {
-            name?: string;
+        /** @description How slow a line is: at least one of bytesPerSecond, firstByte and pause */
+        LineDocument: {
             bytesPerSecond?: number;
+            /** @description What is waited before the body begins */
             firstByte?: string;
+            /** @description What is waited after each chunk of it */
             pause?: string;
+            /** @description Bytes; 1024 when left out */
             chunk?: number;
-            text?: string;
+        };
+        Line: components["schemas"]["LineDocument"] & {
+            name: string;
+            /** @description What it does, in a line */
+            text: string;
+            /** @description It follows from what the line says */
+            etag: string;
         };
         RecordingTrial: {
             captured: number;
@@ -2393,12 +2535,19 @@ export interface components {
             items: {
                 id: string;
                 /** @enum {string} */
-                outcome: "created" | "replaced";
+                outcome: "created" | "changed" | "unchanged";
+                /** @description Its version now, or that of the lane that has it */
+                etag?: string;
                 call: string;
+                /** @description It answers the next call that it fits */
+                live?: boolean;
+                /** @description What keeps it from answering, and what is probably not meant */
+                warnings?: components["schemas"]["Fault"][];
                 deviations?: components["schemas"]["Deviation"][];
             }[];
             created: number;
-            replaced: number;
+            changed: number;
+            unchanged: number;
         };
         Call: {
             id: string;
@@ -2633,8 +2782,28 @@ export interface components {
         service: string;
         revision: number;
         limit: number;
-        /** @description The next of the page before */
+        /** @description All when left out */
+        limitAll: number;
+        /** @description The next of the page before; the header Link has the address of the next page */
         after: string;
+        /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+        sort: string;
+        /** @description Only these fields of the items: id,title */
+        fields: string;
+        /** @description The document may name another than the address: what is there is renamed. Otherwise that is a conflict */
+        rename: boolean;
+        /** @description Yes to what would be asked: hosts of the public internet may be listed */
+        confirm: boolean;
+        /** @description Who does it, percent-encoded; it is kept with every change */
+        by: string;
+        /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+        idempotencyKey: string;
+        /** @description Only mappings with one of these ids */
+        mappingID: string[];
+        /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+        origin: string;
+        /** @description Only of these services; of all when left out */
+        mappingService: string[];
         /** @description The ETag that the write is based on */
         ifMatch: string;
         /** @description With *: only if it is not there yet, else 412 */
@@ -2659,6 +2828,14 @@ export interface components {
         callText: string;
     };
     requestBodies: {
+        Services: {
+            content: {
+                "application/json": components["schemas"]["ServiceDocument"] | components["schemas"]["ServiceDocument"][] | {
+                    items: components["schemas"]["ServiceDocument"][];
+                };
+                "application/yaml": string;
+            };
+        };
         Service: {
             content: {
                 "application/json": components["schemas"]["ServiceDocument"];
@@ -2672,7 +2849,10 @@ export interface components {
             };
         };
     };
-    headers: never;
+    headers: {
+        /** @description The address of what was made */
+        Location: string;
+    };
     pathItems: never;
 }
 export type $defs = Record<string, never>;
@@ -2746,6 +2926,32 @@ export interface operations {
             };
         };
     };
+    getIndex: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where everything is found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        name: string;
+                        version: string;
+                        links: {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+        };
+    };
     getOpenAPI: {
         parameters: {
             query?: never;
@@ -2808,8 +3014,15 @@ export interface operations {
                 revision?: number;
                 /** @description Report what would happen and change nothing */
                 dryRun?: boolean;
+                /** @description Yes to what would be asked: hosts of the public internet may be listed */
+                confirm?: components["parameters"]["confirm"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -2920,7 +3133,12 @@ export interface operations {
     rotateAuthority: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -2941,7 +3159,12 @@ export interface operations {
     makeDigest: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -2978,8 +3201,15 @@ export interface operations {
                 record?: boolean;
                 /** @description Names the folder; services that came from another one are not missed in it */
                 source?: string;
+                /** @description Yes to what would be asked: hosts of the public internet may be listed */
+                confirm?: components["parameters"]["confirm"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3007,7 +3237,12 @@ export interface operations {
                 /** @description Only this service */
                 service?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3034,8 +3269,12 @@ export interface operations {
         parameters: {
             query?: {
                 limit?: components["parameters"]["limit"];
-                /** @description The next of the page before */
+                /** @description The next of the page before; the header Link has the address of the next page */
                 after?: components["parameters"]["after"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
             };
             header?: never;
             path?: never;
@@ -3060,16 +3299,36 @@ export interface operations {
     };
     createService: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description Yes to what would be asked: hosts of the public internet may be listed */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["Service"];
+        requestBody: components["requestBodies"]["Services"];
         responses: {
+            /** @description The services of a list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Service"][];
+                    };
+                };
+            };
             /** @description The service */
             201: {
                 headers: {
+                    Location: components["headers"]["Location"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -3105,12 +3364,19 @@ export interface operations {
     };
     putService: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Yes to what would be asked: hosts of the public internet may be listed */
+                confirm?: components["parameters"]["confirm"];
+                /** @description The document may name another than the address: what is there is renamed. Otherwise that is a conflict */
+                rename?: components["parameters"]["rename"];
+            };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
                 /** @description With *: only if it is not there yet, else 412 */
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -3147,6 +3413,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -3168,10 +3436,15 @@ export interface operations {
     };
     patchService: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Yes to what would be asked: hosts of the public internet may be listed */
+                confirm?: components["parameters"]["confirm"];
+            };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -3308,6 +3581,14 @@ export interface operations {
             query?: {
                 /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
                 lane?: components["parameters"]["seenLane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
             };
             header?: never;
             path: {
@@ -3361,10 +3642,113 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    sendTestCall: {
+    getPins: {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pins */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pins"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putPins: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    pins: {
+                        [key: string]: unknown;
+                    };
+                    etag?: string;
+                };
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The pins */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pins"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePins: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+                /** @description Id of the operation */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No pins */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pins"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendTestCall: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3392,7 +3776,12 @@ export interface operations {
     explainCall: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3420,7 +3809,12 @@ export interface operations {
     tryMapping: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3457,8 +3851,16 @@ export interface operations {
                 /** @description Only mappings that never answer, did not answer since the start, or break the contract */
                 problem?: boolean;
                 limit?: components["parameters"]["limit"];
-                /** @description The next of the page before */
+                /** @description The next of the page before; the header Link has the address of the next page */
                 after?: components["parameters"]["after"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
             };
             header?: never;
             path: {
@@ -3491,7 +3893,12 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3500,7 +3907,10 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MappingDocument"] | components["schemas"]["MappingDocument"][];
+                "application/json": components["schemas"]["MappingDocument"] | components["schemas"]["MappingDocument"][] | {
+                    mappings?: components["schemas"]["MappingDocument"][];
+                    items?: components["schemas"]["MappingDocument"][];
+                };
                 "application/yaml": string;
             };
         };
@@ -3514,19 +3924,35 @@ export interface operations {
                     "application/json": components["schemas"]["PutReport"];
                 };
             };
+            /** @description The one mapping that was made */
+            201: {
+                headers: {
+                    Location: components["headers"]["Location"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutReport"];
+                };
+            };
             default: components["responses"]["Problem"];
         };
     };
     removeMappings: {
         parameters: {
             query?: {
-                id?: string[];
                 /** @description Only mappings with this label */
                 label?: components["parameters"]["label"];
                 /** @description Only mappings with this in id, title, method, path, operation or a label */
                 text?: components["parameters"]["mappingText"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3541,12 +3967,230 @@ export interface operations {
     };
     editMappings: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
             };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingsEdit"];
+            };
+        };
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    copyMappings: {
+        parameters: {
+            query?: {
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Where to; the same service when left out */
+                    service?: string;
+                    /** @description Of one copy */
+                    id?: string;
+                    /** @description Take the originals away */
+                    move?: boolean;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetMappings: {
+        parameters: {
+            query?: {
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreMappings: {
+        parameters: {
+            query?: {
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAllMappings: {
+        parameters: {
+            query?: {
+                /** @description Only of these services; of all when left out */
+                service?: components["parameters"]["mappingService"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
+                /** @description Only mappings that never answer, did not answer since the start, or break the contract */
+                problem?: boolean;
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The mappings, each with its service */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Mapping"][];
+                        next?: string;
+                    };
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeAllMappings: {
+        parameters: {
+            query?: {
+                /** @description Only of these services; of all when left out */
+                service?: components["parameters"]["mappingService"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    editAllMappings: {
+        parameters: {
+            query?: {
+                /** @description Only of these services; of all when left out */
+                service?: components["parameters"]["mappingService"];
+                /** @description Only mappings with one of these ids */
+                id?: components["parameters"]["mappingID"];
+                /** @description Only mappings with this label */
+                label?: components["parameters"]["label"];
+                /** @description Only mappings with this in id, title, method, path, operation or a label */
+                text?: components["parameters"]["mappingText"];
+                /** @description Only mappings of everybody, or as a lane sees them those of scenario or lane, or of one: scenario "storm" */
+                origin?: components["parameters"]["origin"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -3572,28 +4216,6 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["Versions"];
-            default: components["responses"]["Problem"];
-        };
-    };
-    resetMappingCounts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Name or id of the service */
-                service: components["parameters"]["service"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Done */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
             default: components["responses"]["Problem"];
         };
     };
@@ -3649,6 +4271,10 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -3682,7 +4308,12 @@ export interface operations {
     copyMapping: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3719,7 +4350,12 @@ export interface operations {
     loosenMapping: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3757,7 +4393,10 @@ export interface operations {
     resetPositions: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3781,7 +4420,10 @@ export interface operations {
     resetCounts: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3804,7 +4446,16 @@ export interface operations {
     };
     listRecordings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -3831,7 +4482,12 @@ export interface operations {
     startRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -3859,7 +4515,12 @@ export interface operations {
     assertCalls: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3968,13 +4629,16 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ImpairmentDocument"];
+                "application/json": components["schemas"]["ImpairmentDocument"] | components["schemas"]["Impairment"] | components["schemas"]["Impairments"];
+                "application/yaml": string;
             };
         };
         responses: {
@@ -4001,6 +4665,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path?: never;
             cookie?: never;
@@ -4019,18 +4685,20 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    switchImpairments: {
+    patchImpairments: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": {
-                    off: boolean;
-                };
+                "application/merge-patch+json": Record<string, never>;
+                "application/json-patch+json": Record<string, never>[];
             };
         };
         responses: {
@@ -4054,7 +4722,12 @@ export interface operations {
                 /** @description Only of this service */
                 service?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4070,6 +4743,35 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listServiceImpairments: {
+        parameters: {
+            query?: {
+                operation?: string;
+                mapping?: string;
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The impairments */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     setImpairment: {
         parameters: {
             query?: {
@@ -4081,6 +4783,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -4090,7 +4794,8 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ImpairmentDocument"];
+                "application/json": components["schemas"]["ImpairmentDocument"] | components["schemas"]["Impairment"] | components["schemas"]["Impairments"];
+                "application/yaml": string;
             };
         };
         responses: {
@@ -4119,6 +4824,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -4140,11 +4847,53 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    patchImpairment: {
+        parameters: {
+            query?: {
+                operation?: string;
+                mapping?: string;
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @description Name or id of the service */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The impairment, or the list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impairment"] | components["schemas"]["Impairments"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listScenarios: {
         parameters: {
             query?: {
                 /** @description Only scenarios with this label */
                 label?: string;
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
             };
             header?: never;
             path?: never;
@@ -4170,6 +4919,10 @@ export interface operations {
             header?: {
                 /** @description With *: only if it is not there yet, else 412 */
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
             cookie?: never;
@@ -4219,12 +4972,17 @@ export interface operations {
     };
     putScenario: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The document may name another than the address: what is there is renamed. Otherwise that is a conflict */
+                rename?: components["parameters"]["rename"];
+            };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
                 /** @description With *: only if it is not there yet, else 412 */
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name of the scenario */
@@ -4266,6 +5024,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name of the scenario */
@@ -4291,6 +5051,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name of the scenario */
@@ -4342,16 +5104,30 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
                 "application/json": {
+                    /** @description Its name; empty for none */
                     scenario: string;
                     /** @description How long, such as 10m; until it is switched off when left out */
                     for?: string;
+                    /**
+                     * Format: date-time
+                     * @description With what was read: if it is on since then, nothing changes
+                     */
+                    since?: string;
+                    /**
+                     * Format: date-time
+                     * @description Until when; instead of for
+                     */
+                    until?: string;
                 };
             };
         };
@@ -4374,7 +5150,10 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4398,7 +5177,12 @@ export interface operations {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4417,7 +5201,12 @@ export interface operations {
     draftScenario: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4447,7 +5236,16 @@ export interface operations {
     };
     listLanes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4471,20 +5269,39 @@ export interface operations {
     openLane: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LaneDocument"];
+                "application/json": components["schemas"]["LaneDocument"] | components["schemas"]["LaneDocument"][] | {
+                    items: components["schemas"]["LaneDocument"][];
+                };
                 "application/yaml": string;
             };
         };
         responses: {
+            /** @description The lanes of a list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Lane"][];
+                    };
+                };
+            };
             /** @description The lane */
             201: {
                 headers: {
+                    Location: components["headers"]["Location"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -4524,6 +5341,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name of the lane */
@@ -4553,7 +5372,10 @@ export interface operations {
     closeLane: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name of the lane */
                 lane: string;
@@ -4580,6 +5402,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name of the lane */
@@ -4603,7 +5427,16 @@ export interface operations {
     };
     listLines: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4624,7 +5457,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    putLine: {
+    getLine: {
         parameters: {
             query?: never;
             header?: never;
@@ -4633,11 +5466,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Line"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description The line */
             200: {
@@ -4651,10 +5480,58 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    putLine: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description With *: only if it is not there yet, else 412 */
+                "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                line: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineDocument"];
+            };
+        };
+        responses: {
+            /** @description The line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description The new line */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     removeLine: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 line: string;
             };
@@ -4672,10 +5549,43 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    patchLine: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                line: string;
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     tryRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -4711,7 +5621,12 @@ export interface operations {
                 /** @description Pictures, styles, scripts and fonts too */
                 static?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -4765,7 +5680,10 @@ export interface operations {
     removeRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -4850,7 +5768,12 @@ export interface operations {
     stopRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -4930,7 +5853,12 @@ export interface operations {
     replayRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -4993,7 +5921,10 @@ export interface operations {
     attendRecording: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -5017,7 +5948,12 @@ export interface operations {
     makeMappings: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -5046,7 +5982,16 @@ export interface operations {
     };
     listPayloads: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path: {
                 /** @description Name or id of the service */
@@ -5104,6 +6049,8 @@ export interface operations {
                 "If-Match"?: components["parameters"]["ifMatch"];
                 /** @description With *: only if it is not there yet, else 412 */
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -5143,7 +6090,10 @@ export interface operations {
     removePayload: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path: {
                 /** @description Name or id of the service */
                 service: components["parameters"]["service"];
@@ -5199,12 +6149,16 @@ export interface operations {
             query?: {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
+                /** @description The document may name another than the address: what is there is renamed. Otherwise that is a conflict */
+                rename?: components["parameters"]["rename"];
             };
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
                 /** @description With *: only if it is not there yet, else 412 */
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -5251,6 +6205,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -5278,6 +6234,8 @@ export interface operations {
             header?: {
                 /** @description The ETag that the write is based on */
                 "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
                 /** @description Name or id of the service */
@@ -5305,7 +6263,7 @@ export interface operations {
         parameters: {
             query?: {
                 limit?: components["parameters"]["limit"];
-                /** @description The next of the page before */
+                /** @description The next of the page before; the header Link has the address of the next page */
                 after?: components["parameters"]["after"];
                 /** @description Only calls to this service */
                 service?: components["parameters"]["callService"];
@@ -5313,6 +6271,8 @@ export interface operations {
                 lane?: components["parameters"]["callLane"];
                 /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
             };
             header?: never;
             path?: never;
@@ -5338,7 +6298,10 @@ export interface operations {
     clearCalls: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
             path?: never;
             cookie?: never;
         };

@@ -2,7 +2,10 @@ import type { components } from './schema.gen';
 
 type Schemas = components['schemas'];
 
-export type Service = Schemas['Service'];
+/** A document as the API returns it, in which keys are there that may be left out of what is sent. */
+type With<T, K extends keyof T> = T & { [P in K]-?: NonNullable<T[P]> };
+
+export type Service = With<Schemas['Service'], 'name'>;
 export type Operation = Schemas['Operation'];
 export type OperationDetail = Schemas['OperationDetail'];
 export type OperationPart = Schemas['OperationPart'];
@@ -10,8 +13,8 @@ export type OperationBody = Schemas['OperationBody'];
 export type OperationResponse = Schemas['OperationResponse'];
 export type TestCall = Schemas['TestCall'];
 export type TestCallResult = Schemas['TestCallResult'];
-export type Mapping = Schemas['Mapping'];
-export type MappingDocument = Schemas['MappingDocument'];
+export type Mapping = With<Schemas['Mapping'], 'id' | 'enabled' | 'rank'>;
+export type MappingDocument = With<Schemas['MappingDocument'], 'id' | 'enabled' | 'rank'>;
 export type ImportReport = Schemas['ImportReport'];
 export type Changes = Schemas['Changes'];
 export type Revision = Schemas['Revision'];
@@ -27,6 +30,7 @@ export type Fault = Schemas['Fault'];
 export type MappingVersion = Schemas['MappingVersion'];
 export type Trial = Schemas['Trial'];
 export type TrialCall = Schemas['TrialCall'];
+export type Pins = Schemas['Pins'];
 export type Payload = Schemas['Payload'];
 export type Deviation = Schemas['Deviation'];
 export type Recording = Schemas['Recording'];
@@ -37,12 +41,12 @@ export type Line = Schemas['Line'];
 export type Target = Schemas['Target'];
 export type Timings = Schemas['Timings'];
 export type ServiceChanges = Schemas['ServiceChanges'];
-export type ScenarioDocument = Schemas['ScenarioDocument'];
-export type Scenario = Schemas['Scenario'];
+export type ScenarioDocument = With<Schemas['ScenarioDocument'], 'name'>;
+export type Scenario = With<Schemas['Scenario'], 'name'>;
 export type ActiveScenario = Schemas['ActiveScenario'];
 export type ScenarioProposal = Schemas['ScenarioProposal'];
-export type LaneDocument = Schemas['LaneDocument'];
-export type Lane = Schemas['Lane'];
+export type LaneDocument = With<Schemas['LaneDocument'], 'name'>;
+export type Lane = With<Schemas['Lane'], 'name'>;
 export type RetryStory = Schemas['RetryStory'];
 export type RecordingTrial = Schemas['RecordingTrial'];
 export type Exchange = Schemas['Exchange'];

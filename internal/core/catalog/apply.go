@@ -299,9 +299,12 @@ func (a *application) mappings(f *folder.Service, s *Service) *Service {
 		inFolder := mappingDigest(m.Mapping)
 		var made *Mapping
 		if inFolder != here {
-			var fault *problem.Item
-			if made, fault = a.edit.compile(s, m.Mapping, version); fault != nil {
+			var faults []problem.Item
+			made, faults = a.edit.compile(s, m.Mapping, version)
+			for _, fault := range faults {
 				a.report.Faults = append(a.report.Faults, m.Place(fault.At, fmt.Sprintf("mapping %q: %s", m.ID, fault.Detail)))
+			}
+			if len(faults) > 0 {
 				continue
 			}
 		}

@@ -106,7 +106,7 @@ func (a *application) impairment(own spec.TargetImpairment, place problem.Item) 
 	fault := func(detail string) {
 		a.report.Faults = append(a.report.Faults, problem.Item{File: place.File, Line: place.Line, Col: place.Col, Detail: "impairment of " + own.Target.String() + ": " + detail})
 	}
-	serviceID, err := a.edit.next.checkTarget(own.Target)
+	serviceID, err := a.edit.next.CheckTarget(own.Target)
 	if err != nil {
 		fault(err.Error())
 		return

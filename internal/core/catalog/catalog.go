@@ -71,9 +71,9 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 	mappings := make(map[string][]*Mapping)
 	for _, stored := range definitions.Mappings {
 		c.version = max(c.version, stored.Version, stored.Position)
-		m, fault := compileMapping(stored, payloads[stored.ServiceID])
-		if fault != nil {
-			setAside(fault, "mapping %q of %s", stored.Mapping.ID, names[stored.ServiceID])
+		m, faults := compileMapping(stored, payloads[stored.ServiceID])
+		if len(faults) > 0 {
+			setAside(&faults[0], "mapping %q of %s", stored.Mapping.ID, names[stored.ServiceID])
 			continue
 		}
 		mappings[stored.ServiceID] = append(mappings[stored.ServiceID], m)

@@ -179,12 +179,17 @@ func TestWritesNeedTheCurrentVersion(t *testing.T) {
 	c, _ := open(t)
 	ctx := t.Context()
 	m := mappings(t, "{id: a, call: {path: /x}}")[0]
-	first, created, err := c.PutMapping(ctx, "moorings", m, "")
+	first, outcome, err := c.PutMapping(ctx, "moorings", m, "")
 	require.NoError(t, err)
-	assert.True(t, created)
-	second, created, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
+	assert.Equal(t, catalog.Created, outcome)
+	again, outcome, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
 	require.NoError(t, err)
-	assert.False(t, created)
+	assert.Equal(t, catalog.Unchanged, outcome)
+	assert.Same(t, first, again, "what is there as it is given keeps its version")
+	m.Title = "changed"
+	second, outcome, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
+	require.NoError(t, err)
+	assert.Equal(t, catalog.Changed, outcome)
 
 	current, _, err := c.PutMapping(ctx, "moorings", m, catalog.ETag(first.Version))
 	assert.Equal(t, problem.Stale, codeOf(err))

@@ -53,15 +53,16 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 		}
 		for i, m := range own.Mappings {
 			made, wrong := compileMapping(StoredMapping{ServiceID: service.Spec.ID, Mapping: m, Position: int64(i)}, service.Payloads)
-			if wrong == nil {
-				wrong = unsuitable(service, m)
+			if fault := service.unsuitable(m); fault != nil {
+				wrong = append(wrong, *fault)
 			}
-			if wrong != nil {
-				wrong.At = at + "/mappings/" + strconv.Itoa(i) + wrong.At
-				faults = append(faults, *wrong)
-				continue
+			for _, fault := range wrong {
+				fault.At = at + "/mappings/" + strconv.Itoa(i) + fault.At
+				faults = append(faults, fault)
 			}
-			compiled.add(name, made, false)
+			if len(wrong) == 0 {
+				compiled.add(name, made, false)
+			}
 		}
 		faults = append(faults, compiled.addExamples(service, own.Examples, at)...)
 		faults = append(faults, s.partFaults(service, own, at)...)
@@ -89,7 +90,7 @@ func (c *changes) addExamples(service *Service, examples map[string]string, at s
 			continue
 		}
 		m := spec.Mapping{ID: id, Enabled: true, Rank: chosenRank, Call: spec.Pattern{Operation: id}, Answer: spec.Answer{Example: name}}
-		if made, fault := compileMapping(StoredMapping{ServiceID: service.Spec.ID, Mapping: m}, nil); fault == nil {
+		if made, faults := compileMapping(StoredMapping{ServiceID: service.Spec.ID, Mapping: m}, nil); faults == nil {
 			c.add(service.Spec.Name, made, true)
 		}
 	}
@@ -171,7 +172,7 @@ func (e *edit) recompileChanges() {
 
 // renameInChanges lets scenarios and lanes name a service as it is called now.
 func (e *edit) renameInChanges(from, to string) {
-	rename := func(c *spec.Changes) bool {
+	e.rewriteChanges(func(c *spec.Changes) bool {
 		own, touched := c.Services[from]
 		if touched {
 			c.Services = maps.Clone(c.Services)
@@ -179,19 +180,50 @@ func (e *edit) renameInChanges(from, to string) {
 			c.Services[to] = own
 		}
 		return touched
-	}
+	})
+}
+
+// renameMappingInChanges lets scenarios and lanes name a mapping of a service as it is
+// called now.
+func (e *edit) renameMappingInChanges(service, from, to string) {
+	e.rewriteChanges(func(c *spec.Changes) bool {
+		own := c.Services[service]
+		off := slices.Index(own.MappingsOff, from)
+		impair, impaired := own.ImpairMappings[from]
+		if off < 0 && !impaired {
+			return false
+		}
+		if off >= 0 {
+			own.MappingsOff = slices.Clone(own.MappingsOff)
+			own.MappingsOff[off] = to
+		}
+		if impaired {
+			own.ImpairMappings = maps.Clone(own.ImpairMappings)
+			delete(own.ImpairMappings, from)
+			own.ImpairMappings[to] = impair
+		}
+		c.Services = maps.Clone(c.Services)
+		c.Services[service] = own
+		return true
+	})
+	e.recompileChanges()
+}
+
+// rewriteChanges changes what scenarios and lanes say; rewrite reports whether it
+// touched anything, and changes nothing that others share.
+func (e *edit) rewriteChanges(rewrite func(*spec.Changes) bool) {
 	next := *e.next
 	next.scenarios, next.lanes = maps.Clone(next.scenarios), maps.Clone(next.lanes)
 	for name, old := range next.scenarios {
 		made := *old
-		if rename(&made.Spec.Changes) {
+		if rewrite(&made.Spec.Changes) {
 			next.scenarios[name] = &made
 			e.change.Scenarios = append(e.change.Scenarios, made.stored())
 		}
 	}
 	for name, old := range next.lanes {
 		made := *old
-		if rename(&made.Spec.Changes) {
+		if rewrite(&made.Spec.Changes) {
 			next.lanes[name] = &made
 			e.change.Lanes = append(e.change.Lanes, made.StoredLane)
 		}

@@ -77,6 +77,14 @@ func (e *edit) commit(ctx context.Context) error {
 	return nil
 }
 
+// commitUnless is commit for an edit that may have found everything as it should be.
+func (e *edit) commitUnless(ctx context.Context, unchanged bool) error {
+	if unchanged {
+		return nil
+	}
+	return e.commit(ctx)
+}
+
 // parts are what a service consists of beside its settings.
 type parts struct {
 	contract *Contract // nil without one

@@ -3,6 +3,7 @@ package catalog
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"time"
@@ -149,12 +150,16 @@ func compileOwnImpairment(m spec.Mapping) (*impair.Plan, *problem.Item) {
 func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.Impairment, ifMatch string, seed int64, now time.Time) (*Impairment, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	serviceID, err := c.Snapshot().checkTarget(target)
+	serviceID, err := c.Snapshot().CheckTarget(target)
 	if err != nil {
 		return nil, err
 	}
-	if have, err := c.Snapshot().demandImpairment(serviceID, target, ifMatch); err != nil {
+	have, err := c.Snapshot().demandImpairment(serviceID, target, ifMatch)
+	if err != nil {
 		return have, err
+	}
+	if have != nil && documentDigest(have.Impairment) == documentDigest(i) {
+		return have, nil
 	}
 	if i.Empty() {
 		return nil, problem.New(problem.Invalid, "an impairment needs latency, errors, limit, connection or outage")
@@ -168,6 +173,65 @@ func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.
 	}
 	made := edit.next.Impairment(serviceID, target.Operation, target.Mapping)
 	return made, edit.commit(ctx)
+}
+
+// ReplaceImpairments switches on what is given, each for its target, and switches off
+// whatever else is on: of a service, or with "" of the environment. What is on as it is
+// given stays as it is. off is the switch for all of them, nil to leave it. Tags are the
+// versions that the given ones were read at, in their order; seed is for those that name
+// none.
+func (c *Catalog) ReplaceImpairments(ctx context.Context, nameOrID string, wanted []spec.TargetImpairment, tags []string, off *bool, seed int64, now time.Time) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	within := ""
+	if nameOrID != "" {
+		service, err := c.Find(nameOrID)
+		if err != nil {
+			return err
+		}
+		within = service.Spec.ID
+	}
+	keep := make(map[string]bool, len(wanted))
+	var items []problem.Item
+	for i, w := range wanted {
+		serviceID, err := edit.next.CheckTarget(w.Target)
+		if err == nil && within != "" && serviceID != within {
+			err = problem.New(problem.Invalid, "the impairment is of %s, the address of service %q", w.Target, nameOrID)
+		}
+		if err != nil {
+			items = append(items, problem.Item{At: fmt.Sprintf("/%d/target", i), Detail: err.Error()})
+			continue
+		}
+		have, err := edit.next.demandImpairment(serviceID, w.Target, tags[i])
+		if err != nil {
+			return err
+		}
+		keep[targetKey(serviceID, w.Target.Operation, w.Target.Mapping)] = true
+		if w.Impairment.Seed == nil {
+			w.Impairment.Seed = &seed
+		}
+		if have != nil && documentDigest(have.Impairment) == documentDigest(w.Impairment) {
+			continue
+		}
+		if fault := edit.setImpairment(serviceID, w.Target, w.Impairment, now, authorOf(ctx)); fault != nil {
+			fault.At = fmt.Sprintf("/%d/impairment%s", i, fault.At)
+			items = append(items, *fault)
+		}
+	}
+	if err := problem.FromItems("the impairments cannot be used", items); err != nil {
+		return err
+	}
+	edit.removeImpairments(func(i *Impairment) bool {
+		return !keep[i.Key()] && (within == "" || i.ServiceID == within)
+	})
+	if off != nil && *off != edit.next.impairments.off {
+		next := *edit.next
+		next.impairments.off = *off
+		edit.next, edit.change.ImpairmentsOff = &next, off
+	}
+	change := &edit.change
+	return edit.commitUnless(ctx, len(change.Impairments)+len(change.RemoveImpairments) == 0 && change.ImpairmentsOff == nil)
 }
 
 // demandImpairment refuses a write that was made on another impairment of a target
@@ -186,6 +250,10 @@ func (s *Snapshot) demandImpairment(serviceID string, target spec.Target, ifMatc
 // setImpairment switches an impairment on that has a seed.
 func (e *edit) setImpairment(serviceID string, target spec.Target, i spec.Impairment, now time.Time, by string) *problem.Item {
 	stored := StoredImpairment{ServiceID: serviceID, Operation: target.Operation, Mapping: target.Mapping, Impairment: i, Since: now, By: by, Version: e.catalog.nextLocked()}
+	return e.keepImpairment(stored)
+}
+
+func (e *edit) keepImpairment(stored StoredImpairment) *problem.Item {
 	made, fault := e.next.compileImpairment(stored)
 	if fault != nil {
 		return fault
@@ -197,8 +265,8 @@ func (e *edit) setImpairment(serviceID string, target spec.Target, i spec.Impair
 	return nil
 }
 
-// checkTarget returns the id of the service of a target that is there.
-func (s *Snapshot) checkTarget(target spec.Target) (serviceID string, err error) {
+// CheckTarget returns the id of the service of a target that is there.
+func (s *Snapshot) CheckTarget(target spec.Target) (serviceID string, err error) {
 	if target.Service == "" {
 		if target.Operation+target.Mapping != "" {
 			return "", problem.New(problem.Invalid, "an operation or mapping needs its service")
@@ -270,16 +338,4 @@ func (e *edit) removeImpairments(which func(*Impairment) bool) (gone []*Impairme
 	}
 	e.next = &next
 	return gone
-}
-
-// SwitchImpairments switches all impairments off, or those that are kept on
-// again.
-func (c *Catalog) SwitchImpairments(ctx context.Context, off bool) error {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	edit := c.editLocked()
-	next := *edit.next
-	next.impairments.off = off
-	edit.next, edit.change.ImpairmentsOff = &next, &off
-	return edit.commit(ctx)
 }

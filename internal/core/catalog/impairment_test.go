@@ -61,8 +61,25 @@ func TestImpairmentsOfTheCatalog(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"everything", "a-much-longer-name"}, targets(c.Snapshot()))
 
-	require.NoError(t, c.SwitchImpairments(ctx, true))
+	off := true
+	whole := func() (list []spec.TargetImpairment, tags []string) {
+		for _, i := range c.Snapshot().Impairments() {
+			list = append(list, spec.TargetImpairment{Target: c.Snapshot().TargetOf(i.StoredImpairment), Impairment: i.Impairment})
+			tags = append(tags, catalog.ETag(i.Version))
+		}
+		return list, tags
+	}
+	list, tags := whole()
+	require.NoError(t, c.ReplaceImpairments(ctx, "", list, tags, &off, 1, time.Now()))
 	assert.False(t, c.Snapshot().Impaired())
+	changes := len(store.changes)
+	require.NoError(t, c.ReplaceImpairments(ctx, "", list, tags, &off, 1, time.Now()))
+	assert.Len(t, store.changes, changes, "what is as it is given is not written again")
+	assert.ErrorContains(t, c.ReplaceImpairments(ctx, "a-much-longer-name", list, tags, nil, 1, time.Now()), "the impairment is of everything")
+	assert.ErrorContains(t, c.ReplaceImpairments(ctx, "", list[:1], []string{`"1"`}, nil, 1, time.Now()), "was changed by somebody else")
+	require.NoError(t, c.ReplaceImpairments(ctx, "a-much-longer-name", nil, nil, nil, 1, time.Now()))
+	assert.Equal(t, []string{"everything"}, targets(c.Snapshot()), "what a list does not name is switched off, within its service")
+	require.NoError(t, c.ReplaceImpairments(ctx, "", list, []string{"", ""}, nil, 1, time.Now()))
 	assert.Len(t, c.Snapshot().Impairments(), 2, "they are kept")
 	gone, err := c.RemoveImpairments(ctx, spec.Target{}, true, "")
 	require.NoError(t, err)

@@ -110,12 +110,12 @@ func compileLane(s *Snapshot, stored StoredLane) (*Lane, []problem.Item) {
 	var faults []problem.Item
 	lane.changes, faults = s.compileChanges(stored.Spec.Changes, "lane "+strconv.Quote(stored.Spec.Name))
 	if when := stored.Spec.When; when != nil {
-		rule, fault := conditionCompiler.Conditions(spec.Pattern{Where: when.Where, If: when.If})
-		switch {
-		case fault != nil:
+		rule, wrong := conditionCompiler.Conditions(spec.Pattern{Where: when.Where, If: when.If})
+		for _, fault := range wrong {
 			fault.At = "/when" + fault.At[len("/call"):]
-			faults = append(faults, *fault)
-		case rule.ReadsBody():
+			faults = append(faults, fault)
+		}
+		if rule != nil && rule.ReadsBody() {
 			faults = append(faults, problem.Item{At: "/when/if", Detail: "the lane of a call is known before its body is read: look at caller, headers, cookies or query"})
 		}
 		lane.rule = rule
@@ -172,6 +172,9 @@ func (c *Catalog) EditLane(ctx context.Context, name, ifMatch string, now time.T
 	stored.Spec.Name = name
 	if err := spec.CheckLane(stored.Spec); err != nil {
 		return nil, err
+	}
+	if documentDigest(stored.Spec) == documentDigest(old.Spec) {
+		return old, nil
 	}
 	stored.Version, stored.Until = c.nextLocked(), old.Opened.Add(time.Duration(stored.Spec.TTL))
 	return c.commitLane(ctx, stored)

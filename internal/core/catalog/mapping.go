@@ -10,97 +10,217 @@ import (
 
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/impair"
+	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 )
 
 // PutMappings creates or replaces mappings of a service by their ids, all of
-// them or, when one cannot be used, none. It returns them compiled, with
-// created telling for each whether it is new.
-func (c *Catalog) PutMappings(ctx context.Context, nameOrID string, mappings []spec.Mapping) (compiled []*Mapping, created []bool, err error) {
+// them or, when one cannot be used, none. It returns them compiled, with what became of
+// each: Created, Changed, or Unchanged where it was there as it is. Each may demand a
+// version, tags being in the order of the mappings; of a mapping that is not there nothing
+// can be overwritten, so it is made. Where one has another version, it is the only mapping
+// that is returned.
+func (c *Catalog) PutMappings(ctx context.Context, nameOrID string, mappings []spec.Mapping, tags ...string) (compiled []*Mapping, outcomes []string, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	old, err := c.Find(nameOrID)
 	if err != nil {
 		return nil, nil, err
+	}
+	if have, err := checkTags(old, mappings, tags); err != nil {
+		return have, nil, err
 	}
 	edit := c.editLocked()
 	if len(mappings) > MaxMappings { // before they are compiled
 		return nil, nil, checkCount(len(mappings))
 	}
-	if _, compiled, created, err = edit.putMappings(old, mappings); err != nil {
+	if _, compiled, outcomes, err = edit.putMappings(old, mappings); err != nil {
 		return nil, nil, err
 	}
-	return compiled, created, edit.commit(ctx)
+	return compiled, outcomes, edit.commitUnless(ctx, allUnchanged(outcomes))
 }
 
-// PutMapping creates or replaces one mapping. ifMatch may demand a version.
-func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mapping, ifMatch string) (mapping *Mapping, created bool, err error) {
+func allUnchanged(outcomes []string) bool {
+	return !slices.ContainsFunc(outcomes, func(o string) bool { return o != Unchanged })
+}
+
+// checkTags refuses mappings that were read at another version than they have, each at
+// its place. It returns the first of them as it is.
+func checkTags(s *Service, mappings []spec.Mapping, tags []string) (have []*Mapping, err error) {
+	var items []problem.Item
+	for i, tag := range tags {
+		m := s.Mapping(mappings[i].ID)
+		if m == nil {
+			continue
+		}
+		fault := checkTag(tag, m.Version, "mapping "+strconv.Quote(m.Spec.ID))
+		if fault == nil {
+			continue
+		}
+		if len(mappings) == 1 {
+			return []*Mapping{m}, fault
+		}
+		items = append(items, problem.Item{At: "/" + strconv.Itoa(i), Detail: fault.Error()})
+		if have == nil {
+			have = []*Mapping{m}
+		}
+	}
+	if len(items) == 0 {
+		return nil, nil
+	}
+	stale := problem.New(problem.Stale, "%d of the %d mappings are not as you read them, so none was put", len(items), len(mappings))
+	stale.Items = items[:min(len(items), problem.MaxItems)]
+	return have, stale
+}
+
+// PutMapping creates or replaces one mapping. ifMatch may demand a version, and is * for
+// any that is there; when it has another, that is the mapping that is returned.
+func (c *Catalog) PutMapping(ctx context.Context, nameOrID string, m spec.Mapping, ifMatch string) (mapping *Mapping, outcome string, err error) {
+	return c.PutMappingAs(ctx, nameOrID, m.ID, m, ifMatch)
+}
+
+// PutMappingAs is PutMapping for the mapping with an id, which gets that of the document:
+// with it go its place in the order and the impairment that it has, and what lanes and
+// scenarios say of it.
+func (c *Catalog) PutMappingAs(ctx context.Context, nameOrID, id string, m spec.Mapping, ifMatch string) (mapping *Mapping, outcome string, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	old, err := c.Find(nameOrID)
 	if err != nil {
-		return nil, false, err
+		return nil, "", err
 	}
-	have := old.Mapping(m.ID)
-	if demandsOne(ifMatch) && have == nil {
-		return nil, false, noMapping(old, m.ID)
+	have := old.Mapping(id)
+	if (demandsOne(ifMatch) || m.ID != id) && have == nil {
+		return nil, "", noMapping(old, id)
 	}
 	if have != nil {
-		if err := checkTag(ifMatch, have.Version, "mapping "+strconv.Quote(m.ID)); err != nil {
-			return have, false, err
+		if err := checkTag(ifMatch, have.Version, "mapping "+strconv.Quote(id)); err != nil {
+			return have, "", err
 		}
 	}
 	edit := c.editLocked()
-	_, compiled, isNew, err := edit.putMappings(old, []spec.Mapping{m})
-	if err != nil {
-		return nil, false, err
+	if m.ID != id {
+		if old, err = edit.renameMapping(old, have, m.ID); err != nil {
+			return nil, "", err
+		}
 	}
-	return compiled[0], isNew[0], edit.commit(ctx)
+	_, compiled, outcomes, err := edit.putMappings(old, []spec.Mapping{m})
+	if err != nil {
+		return nil, "", err
+	}
+	if m.ID != id { // it was made under the other id in this very edit
+		outcomes[0] = Changed
+	}
+	return compiled[0], outcomes[0], edit.commitUnless(ctx, allUnchanged(outcomes))
+}
+
+// renameMapping gives a mapping another id.
+func (e *edit) renameMapping(old *Service, m *Mapping, id string) (*Service, error) {
+	if old.Mapping(id) != nil {
+		return nil, problem.New(problem.Exists, "mapping %q is in service %q already (choose another id)", id, old.Spec.Name)
+	}
+	if err := spec.CheckMappingID(id); err != nil {
+		return nil, err
+	}
+	renamed := m.Spec
+	renamed.ID = id
+	made, faults := compileMapping(StoredMapping{old.Spec.ID, renamed, e.catalog.nextLocked(), m.Position}, old.Payloads)
+	if err := problem.FromItems("the mapping cannot be renamed", faults); err != nil {
+		return nil, err
+	}
+	impairment := e.next.Impairment(old.Spec.ID, "", m.Spec.ID)
+	without := e.removeMappings(old, m)
+	next := e.insert(without, made)
+	if impairment != nil {
+		moved := impairment.StoredImpairment
+		moved.Mapping = id
+		e.keepImpairment(moved)
+	}
+	e.renameMappingInChanges(old.Spec.Name, m.Spec.ID, id)
+	return next, nil
+}
+
+// insert puts a new mapping where its position has it stand.
+func (e *edit) insert(s *Service, m *Mapping) *Service {
+	at, _ := slices.BinarySearchFunc(s.Mappings, m, byPosition)
+	e.change.Mappings = append(e.change.Mappings, StoredMapping{s.Spec.ID, m.Spec, m.Version, m.Position})
+	return e.replace(s, s.withMappings(slices.Insert(slices.Clone(s.Mappings), at, m), nil, []*Mapping{m}))
 }
 
 // putMappings puts mappings into a service, all or, when one cannot be used,
-// none.
-func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service, compiled []*Mapping, created []bool, err error) {
+// none. One that is there as it is stays as it is.
+func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service, compiled []*Mapping, outcomes []string, err error) {
 	version := e.catalog.nextLocked()
 	var items []problem.Item
+	var changed []*Mapping
 	for i, m := range mappings {
-		made, fault := e.compile(old, m, version)
-		if fault != nil {
+		have := old.Mapping(m.ID)
+		if have != nil && mappingDigest(have.Spec) == mappingDigest(m) {
+			compiled, outcomes = append(compiled, have), append(outcomes, Unchanged)
+			continue
+		}
+		made, faults := e.compile(old, m, version)
+		for _, fault := range faults {
 			if len(mappings) > 1 {
 				fault.At = "/" + strconv.Itoa(i) + fault.At
 				fault.Detail = fmt.Sprintf("mapping %q: %s", m.ID, fault.Detail)
 			}
-			items = append(items, *fault)
-			continue
+			items = append(items, fault)
 		}
-		compiled, created = append(compiled, made), append(created, old.Mapping(m.ID) == nil)
+		outcome := Changed
+		if have == nil {
+			outcome = Created
+		}
+		compiled, outcomes, changed = append(compiled, made), append(outcomes, outcome), append(changed, made)
 	}
 	if err := problem.FromItems("the mappings cannot be used", items); err != nil {
 		return nil, nil, nil, err
 	}
-	return e.putCompiled(old, compiled), compiled, created, nil
+	if len(changed) == 0 {
+		return old, compiled, outcomes, nil
+	}
+	return e.putCompiled(old, changed), compiled, outcomes, nil
+}
+
+// MappingFaults says of mappings that could not all be read what else is wrong with each,
+// so that all of it is told at once. Nothing changes.
+func (c *Catalog) MappingFaults(nameOrID string, mappings []spec.Mapping) (faults [][]problem.Item) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	service, err := c.Find(nameOrID)
+	if err != nil || len(mappings) > MaxMappings {
+		return nil
+	}
+	edit := c.editLocked()
+	for _, m := range mappings {
+		_, wrong := edit.compile(service, m, 0)
+		faults = append(faults, wrong)
+	}
+	return faults
 }
 
 // compile compiles a mapping for a service, in which it keeps its position. The
-// fault says why it cannot stand there.
-func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, *problem.Item) {
+// faults say why it cannot stand there.
+func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, []problem.Item) {
 	stored := StoredMapping{ServiceID: s.Spec.ID, Mapping: m, Version: version}
 	if have := s.Mapping(m.ID); have != nil {
 		stored.Position = have.Position
 	} else {
 		stored.Position = e.catalog.nextLocked()
 	}
-	made, fault := compileMapping(stored, s.Payloads)
-	if fault == nil {
-		fault = unsuitable(s, m)
+	made, faults := compileMapping(stored, s.Payloads)
+	faults = append(faults, s.mistakes(m)...)
+	if fault := s.unsuitable(m); fault != nil {
+		faults = append(faults, *fault)
 	}
-	if fault == nil && m.Impair != nil {
-		if _, fault = impair.Compile(*m.Impair, "", time.Time{}, e.next.Lines()); fault != nil {
+	if m.Impair != nil && made != nil { // else its faults are told already
+		if _, fault := impair.Compile(*m.Impair, "", time.Time{}, e.next.Lines()); fault != nil {
 			fault.At = "/impair" + fault.At
+			faults = append(faults, *fault)
 		}
 	}
-	return made, fault
+	return made, faults
 }
 
 // putCompiled puts mappings that compile made for the service into it; of two
@@ -126,13 +246,34 @@ func (e *edit) putCompiled(old *Service, mappings []*Mapping) *Service {
 	return e.replace(old, old.withMappings(all, gone, added))
 }
 
+// FreeID is the id of a mapping that gives none: the one that it has from its call, or
+// numbered where that belongs to a mapping that asks for something else.
+func (s *Service) FreeID(m spec.Mapping) string {
+	asks := recording.KeyOf(m.Call)
+	id := m.ID
+	for number := 2; ; number++ {
+		have := s.Mapping(id)
+		if have == nil || recording.KeyOf(have.Spec.Call) == asks {
+			return id
+		}
+		id = m.ID + "-" + strconv.Itoa(number)
+	}
+}
+
 // byPosition orders the mappings of a service as they were made.
 func byPosition(a, b *Mapping) int { return cmp.Compare(a.Position, b.Position) }
 
-// unsuitable says why a mapping cannot stand in a service; nil when it can.
-func unsuitable(s *Service, m spec.Mapping) *problem.Item {
-	if name := m.Call.Operation; name != "" && s.Operation(name) == nil && s.Mapping(m.ID) == nil {
-		return &problem.Item{At: "/call/operation", Detail: notFound("operation", name, s.operationIDs()).Error()}
+// unsuitable says why a mapping cannot stand in a service; nil when it can. An operation
+// that a revision took away may stay in the mapping that named it.
+func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
+	if name := m.Call.Operation; name != "" && s.Operation(name) == nil {
+		if have := s.Mapping(m.ID); have == nil || have.Spec.Call.Operation != name {
+			detail := fmt.Sprintf("service %q has no contract, and so no operation %q: give method and path instead, or import the contract first", s.Spec.Name, name)
+			if s.Contract != nil {
+				detail = notFound("operation", name, s.operationIDs()).Error()
+			}
+			return &problem.Item{At: "/call/operation", Detail: detail}
+		}
 	}
 	op := s.Operation(m.Call.Operation)
 	for i, a := range m.Answers() {

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"maps"
@@ -39,7 +40,7 @@ func (c *Catalog) FindPayload(nameOrID, name string) (*answer.Payload, error) {
 // PutPayload gives a service a payload, or replaces the one of this name; the
 // mappings that send it do so from the next call on. ifMatch may demand a
 // version.
-func (c *Catalog) PutPayload(ctx context.Context, nameOrID, name string, bytes []byte, ifMatch string) (payload *answer.Payload, created bool, err error) {
+func (c *Catalog) PutPayload(ctx context.Context, nameOrID, name string, content []byte, ifMatch string) (payload *answer.Payload, created bool, err error) {
 	if !spec.PayloadName(name) {
 		return nil, false, problem.New(problem.Invalid, "the name of a payload must be %s, not %q", spec.PayloadRule, name)
 	}
@@ -57,9 +58,12 @@ func (c *Catalog) PutPayload(ctx context.Context, nameOrID, name string, bytes [
 		if err := checkTag(ifMatch, have.Version, "payload "+strconv.Quote(name)); err != nil {
 			return have, false, err
 		}
+		if bytes.Equal(have.Bytes, content) {
+			return have, false, nil
+		}
 	}
 	edit := c.editLocked()
-	next, err := edit.putPayloads(old, map[string][]byte{name: bytes})
+	next, err := edit.putPayloads(old, map[string][]byte{name: content})
 	if err != nil {
 		return nil, false, err
 	}
@@ -82,11 +86,10 @@ func (e *edit) putPayloads(old *Service, payloads map[string][]byte) (*Service, 
 		if !sends(m, func(name string) bool { _, ok := payloads[name]; return ok }) {
 			continue
 		}
-		made, fault := compileMapping(StoredMapping{old.Spec.ID, m.Spec, m.Version, m.Position}, p.payloads)
-		if fault != nil {
+		made, faults := compileMapping(StoredMapping{old.Spec.ID, m.Spec, m.Version, m.Position}, p.payloads)
+		for _, fault := range faults {
 			fault.Detail = fmt.Sprintf("mapping %q: %s", m.Spec.ID, fault.Detail)
-			items = append(items, *fault)
-			continue
+			items = append(items, fault)
 		}
 		p.mappings[i] = made
 	}

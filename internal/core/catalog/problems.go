@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/spec"
 )
@@ -36,6 +37,20 @@ func (s *Service) findProblems() map[string]string {
 // shadowed says which mapping takes every call that m could, "" when none is
 // known to.
 func (s *Service) shadowed(m *Mapping) string {
+	by, same := s.shadowOf(m)
+	switch {
+	case by == nil:
+		return ""
+	case same && by.Rule.Rank == m.Rule.Rank:
+		return fmt.Sprintf("it asks for the same as mapping %q, which comes first by its id", by.Spec.ID)
+	default:
+		return fmt.Sprintf("mapping %q always comes first, so it never answers", by.Spec.ID)
+	}
+}
+
+// shadowOf is the mapping that takes every call that m could, nil when none is known to;
+// same tells that it asks for the same.
+func (s *Service) shadowOf(m *Mapping) (by *Mapping, same bool) {
 	segments := match.Split(nil, m.Rule.Template.String())
 	for _, f := range s.mappings.rules.Some("", segments, nil, mostCompared) {
 		b, rule := f.Value, f.Rule
@@ -43,15 +58,49 @@ func (s *Service) shadowed(m *Mapping) string {
 			b.Spec.Sequence != nil && b.Spec.Then == spec.Pass || !methodsCover(rule, m.Rule) || !sameAddresses(rule, m) {
 			continue
 		}
-		same := asksTheSame(b, m)
-		switch {
-		case same && rule.Rank == m.Rule.Rank:
-			return fmt.Sprintf("it asks for the same as mapping %q, which comes first by its id", b.Spec.ID)
-		case same || rule.Conditions == nil:
-			return fmt.Sprintf("mapping %q always comes first, so it never answers", b.Spec.ID)
+		if same = asksTheSame(b, m); same || rule.Conditions == nil {
+			return b, same
 		}
 	}
-	return ""
+	return nil, false
+}
+
+// Obstacle says what keeps a mapping from answering the next call that it fits, and what
+// can be done about it; "" when nothing is known to. Unlike Problem it looks at one mapping
+// alone.
+func (s *Service) Obstacle(m *Mapping) string {
+	name := m.Spec.Call.Operation
+	switch {
+	case !m.Spec.Enabled:
+		return ""
+	case name != "" && s.Operation(name) == nil:
+		return fmt.Sprintf("operation %q is not in the contract", name)
+	case s.Spec.Relays():
+		return "the service relays all its calls to its upstream: set its mode to answer"
+	}
+	by, same := s.shadowOf(m)
+	switch {
+	case by == nil:
+		return ""
+	case same && by.Rule.Rank == m.Rule.Rank:
+		return fmt.Sprintf("mapping %q asks for the same and comes first: remove or disable it, give this one a rank above %d, or another condition", by.Spec.ID, by.Spec.Rank)
+	default:
+		return fmt.Sprintf("mapping %q takes every call that this one fits: give this one a rank above %d, or remove or disable the other", by.Spec.ID, by.Spec.Rank)
+	}
+}
+
+// Suspicion says what of a mapping is probably not meant; "" for nothing.
+func (s *Service) Suspicion(m *Mapping) string {
+	first, _, _ := strings.Cut(strings.TrimPrefix(m.Spec.Call.Path, "/"), "/")
+	if first == "" || !strings.EqualFold(first, s.Spec.Name) {
+		return ""
+	}
+	if s.Contract != nil && slices.ContainsFunc(s.Contract.Operations, func(op *contract.Operation) bool {
+		return strings.HasPrefix(op.Template.String(), "/"+first)
+	}) {
+		return ""
+	}
+	return fmt.Sprintf("the path begins with the name of the service, so calls to /%s%s are meant: paths are relative to the service", s.Spec.Name, m.Spec.Call.Path)
 }
 
 // mostCompared is with how many others of its path a mapping is compared.

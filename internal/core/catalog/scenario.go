@@ -86,23 +86,29 @@ func compileScenario(s *Snapshot, stored StoredScenario) *Scenario {
 
 // PutScenarios creates or replaces scenarios, all of them or, when one cannot be
 // used, none. They may build on one another in any order. Those that are on change with
-// the next call. ifMatch may demand the
-// version of each; where one has another, that is the scenario that is returned.
-func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, ifMatch string) (made []*Scenario, created []bool, err error) {
+// the next call. It tells of each whether it was Created, Changed, or Unchanged. Each may
+// demand a version, tags being in their order; where one has another, that is the scenario
+// that is returned.
+func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, tags ...string) (made []*Scenario, outcomes []string, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	edit := c.editLocked()
-	for _, s := range scenarios {
+	for i, s := range scenarios {
+		tag := ""
+		if i < len(tags) {
+			tag = tags[i]
+		}
 		old := edit.next.Scenario(s.Name)
-		if old == nil && demandsOne(ifMatch) {
+		if old == nil && demandsOne(tag) {
 			return nil, nil, notFound("scenario", s.Name, edit.next.ScenarioNames())
 		}
 		if old != nil {
-			if err := checkTag(ifMatch, old.Version, "scenario "+strconv.Quote(s.Name)); err != nil {
+			if err := checkTag(tag, old.Version, "scenario "+strconv.Quote(s.Name)); err != nil {
 				return []*Scenario{old}, nil, err
 			}
 		}
-		made, created = append(made, edit.putScenario(s)), append(created, old == nil)
+		scenario, outcome := edit.writeScenario(old, s)
+		made, outcomes = append(made, scenario), append(outcomes, outcome)
 	}
 	var faults []problem.Item
 	for i, scenario := range made { // now that all are there which may build on one another
@@ -113,10 +119,92 @@ func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, i
 			faults = append(faults, fault)
 		}
 	}
-	if err := problem.FromItems("the scenario cannot be used", faults); err != nil {
+	if err := problem.FromItems("the scenario cannot be used", faults); err != nil && !allUnchanged(outcomes) {
 		return nil, nil, err
 	}
-	return made, created, edit.commit(ctx)
+	return made, outcomes, edit.commitUnless(ctx, allUnchanged(outcomes))
+}
+
+// PutScenarioAs is PutScenarios for one that is called name, and gets the name of the
+// document: what it is on for and what builds on it follow.
+func (c *Catalog) PutScenarioAs(ctx context.Context, name string, s spec.Scenario, ifMatch string) (made *Scenario, outcome string, err error) {
+	if s.Name == name {
+		made, outcomes, err := c.PutScenarios(ctx, []spec.Scenario{s}, ifMatch)
+		switch {
+		case err == nil:
+			return made[0], outcomes[0], nil
+		case len(made) > 0:
+			return made[0], "", err
+		}
+		return nil, "", err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	old, err := edit.next.FindScenario(name)
+	if err != nil {
+		return nil, "", err
+	}
+	if err := checkTag(ifMatch, old.Version, "scenario "+strconv.Quote(name)); err != nil {
+		return old, "", err
+	}
+	if edit.next.Scenario(s.Name) != nil {
+		return nil, "", problem.New(problem.Exists, "scenario %q already exists (choose another name)", s.Name)
+	}
+	made = edit.putScenario(s)
+	edit.renameScenario(name, s.Name)
+	if err := problem.FromItems("the scenario cannot be used", edit.next.ScenarioFaults(made)); err != nil {
+		return nil, "", err
+	}
+	return made, Changed, edit.commit(ctx)
+}
+
+// renameScenario lets what names a scenario name another one instead of it, and takes it
+// away.
+func (e *edit) renameScenario(from, to string) {
+	for _, other := range e.next.Scenarios() {
+		if other.Spec.BuildsOn == from {
+			changed := other.Spec
+			changed.BuildsOn = to
+			e.putScenario(changed)
+		}
+	}
+	moved := func(a *Activation) *Activation {
+		if a == nil || a.Scenario != from {
+			return a
+		}
+		renamed := *a
+		renamed.Scenario = to
+		return &renamed
+	}
+	for _, lane := range e.next.lanes {
+		changed := *lane
+		changed.Active = moved(lane.Active)
+		if changed.Spec.Scenario == from {
+			changed.Spec.Scenario = to
+		}
+		if changed.Active != lane.Active || changed.Spec.Scenario != lane.Spec.Scenario {
+			e.putLane(&changed)
+		}
+	}
+	if active := moved(e.next.active); active != e.next.active {
+		next := *e.next
+		next.active = active
+		e.next, e.change.Switched = &next, active
+	}
+	e.removeScenario(from)
+}
+
+// writeScenario is putScenario that leaves one as it is which says the same.
+func (e *edit) writeScenario(old *Scenario, s spec.Scenario) (made *Scenario, outcome string) {
+	switch {
+	case old == nil:
+		return e.putScenario(s), Created
+	case documentDigest(old.Spec) == documentDigest(s):
+		return old, Unchanged
+	default:
+		return e.putScenario(s), Changed
+	}
 }
 
 // putScenario puts a scenario, whatever its faults are: see ScenarioFaults.

@@ -7,10 +7,8 @@ import (
 	"strconv"
 
 	"rapidmimic.example/internal/core/answer"
-	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
-	"rapidmimic.example/spec/tree"
 )
 
 // PutService creates a service, or replaces the settings of the one with this
@@ -18,41 +16,85 @@ import (
 func (c *Catalog) PutService(ctx context.Context, nameOrID string, s spec.Service, ifMatch string) (service *Service, created bool, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	snapshot := c.Snapshot()
-	old := snapshot.Find(nameOrID)
-	if taken := snapshot.Named(s.Name); taken != nil && taken != old {
-		return nil, false, nameTaken(s.Name)
+	edit := c.editLocked()
+	old := edit.next.Find(nameOrID)
+	if old == nil && demandsOne(ifMatch) {
+		return nil, false, notFound("service", nameOrID, edit.next.Names())
+	}
+	if old != nil {
+		if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
+			return old, false, err
+		}
+	}
+	service, err = edit.writeService(ctx, old, s)
+	if err != nil {
+		return nil, false, err
+	}
+	return service, old == nil, edit.commitUnless(ctx, service == old)
+}
+
+// CreateServices creates services, all of them or, when one cannot be used, none. A name
+// that is taken is refused, unless the document was read from the service that has it:
+// then its settings are replaced. Tags are the versions that the documents were read at,
+// in their order. When one has another, that is the only service that is returned.
+func (c *Catalog) CreateServices(ctx context.Context, services []spec.Service, tags ...string) (made []*Service, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	unchanged := true
+	for i, s := range services {
+		old := edit.next.Named(s.Name)
+		if old != nil && (i >= len(tags) || tags[i] == "") {
+			return nil, nameTaken(s.Name)
+		}
+		if old != nil {
+			if err := checkTag(tags[i], old.Version, "service "+strconv.Quote(s.Name)); err != nil {
+				return []*Service{old}, err
+			}
+		}
+		service, err := edit.writeService(ctx, old, s)
+		if err != nil {
+			return nil, err
+		}
+		made, unchanged = append(made, service), unchanged && service == old
+	}
+	return made, edit.commitUnless(ctx, unchanged)
+}
+
+// writeService makes a service of settings, or gives them to the one that is old; the
+// same settings leave it as it is.
+func (e *edit) writeService(ctx context.Context, old *Service, s spec.Service) (*Service, error) {
+	if taken := e.next.Named(s.Name); taken != nil && taken != old {
+		return nil, nameTaken(s.Name)
+	}
+	if err := e.catalog.checkHosts(ctx, s, old, e.next); err != nil {
+		return nil, err
 	}
 	if old == nil {
-		if demandsOne(ifMatch) {
-			return nil, false, notFound("service", nameOrID, snapshot.Names())
+		if err := checkOtherwise(s, nil); err != nil {
+			return nil, err
 		}
-		service, err = c.createLocked(ctx, s)
-		return service, true, err
-	}
-	if err := checkTag(ifMatch, old.Version, "service "+strconv.Quote(old.Spec.Name)); err != nil {
-		return old, false, err
-	}
-	if err := c.checkHosts(ctx, s, old, snapshot); err != nil {
-		return nil, false, err
+		return e.putService(nil, e.catalog.newServiceLocked(s), parts{}), nil
 	}
 	if err := checkExamples(s, old); err != nil {
-		return nil, false, err
+		return nil, err
 	}
 	if err := checkPins(s, old); err != nil {
-		return nil, false, err
+		return nil, err
 	}
 	if err := checkOtherwise(s, old.Payloads); err != nil {
-		return nil, false, err
+		return nil, err
+	}
+	if settingsDigest(s) == settingsDigest(old.Spec) {
+		return old, nil
 	}
 	s.ID = old.Spec.ID
-	edit := c.editLocked()
-	service = edit.putService(old, StoredService{Service: s, Version: c.nextLocked()}, old.parts())
+	service := e.putService(old, StoredService{Service: s, Version: e.catalog.nextLocked()}, old.parts())
 	if s.Name != old.Spec.Name {
-		edit.renameTargets()
-		edit.renameInChanges(old.Spec.Name, s.Name)
+		e.renameTargets()
+		e.renameInChanges(old.Spec.Name, s.Name)
 	}
-	return service, false, edit.commit(ctx)
+	return service, nil
 }
 
 // checkHosts refuses hosts that another service lists, and new ones that may not be
@@ -123,24 +165,6 @@ func checkExamples(s spec.Service, old *Service) error {
 	return problem.FromItems("the examples cannot be chosen", items)
 }
 
-// checkPins refuses pins that cannot be compiled, and new ones of operations
-// that the contract does not have.
-func checkPins(s spec.Service, old *Service) error {
-	var items []problem.Item
-	for id, pins := range s.Pins {
-		at := tree.Join("/pins", id)
-		if old.Spec.Pins[id] == nil && old.Operation(id) == nil {
-			items = append(items, problem.Item{At: at, Detail: notFound("operation", id, old.operationIDs()).Error()})
-		}
-		_, faults := contract.CompilePins(pins)
-		for _, fault := range faults {
-			fault.At, fault.Line, fault.Col = at+fault.At, 0, 0 // of the value alone
-			items = append(items, fault)
-		}
-	}
-	return problem.FromItems("the pins cannot be set", items)
-}
-
 // checkOtherwise refuses an answer that cannot be compiled.
 func checkOtherwise(s spec.Service, payloads answer.Payloads) error {
 	own, at := s.OtherwiseAnswer()
@@ -153,24 +177,11 @@ func checkOtherwise(s spec.Service, payloads answer.Payloads) error {
 
 // CreateService creates a service and refuses a name that is taken.
 func (c *Catalog) CreateService(ctx context.Context, s spec.Service) (*Service, error) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.Snapshot().Named(s.Name) != nil {
-		return nil, nameTaken(s.Name)
-	}
-	return c.createLocked(ctx, s)
-}
-
-func (c *Catalog) createLocked(ctx context.Context, s spec.Service) (*Service, error) {
-	if err := c.checkHosts(ctx, s, nil, c.Snapshot()); err != nil {
+	made, err := c.CreateServices(ctx, []spec.Service{s})
+	if err != nil {
 		return nil, err
 	}
-	if err := checkOtherwise(s, nil); err != nil {
-		return nil, err
-	}
-	edit := c.editLocked()
-	service := edit.putService(nil, c.newServiceLocked(s), parts{})
-	return service, edit.commit(ctx)
+	return made[0], nil
 }
 
 func (c *Catalog) newServiceLocked(s spec.Service) StoredService {

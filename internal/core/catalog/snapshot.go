@@ -416,27 +416,27 @@ func (s *Service) alike() *Service {
 	}
 }
 
-func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, *problem.Item) {
+func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, []problem.Item) {
 	m := stored.Mapping
 	path := m.Call.Path
 	if path == "" {
 		path = "/" // the operation tells where; see addOnOperation
 	}
+	var faults []problem.Item
 	template, err := match.ParseTemplate(path)
 	if err != nil {
-		return nil, &problem.Item{At: "/call/path", Detail: err.Error()}
+		faults = append(faults, problem.Item{At: "/call/path", Detail: err.Error()})
 	}
-	conditions, fault := conditionCompiler.Conditions(m.Call)
-	if fault != nil {
-		return nil, fault
-	}
-	replies, fault := compileReplies(m, payloads)
-	if fault != nil {
-		return nil, fault
-	}
+	conditions, wrong := conditionCompiler.Conditions(m.Call)
+	faults = append(faults, wrong...)
+	replies, wrong := compileReplies(m, payloads)
+	faults = append(faults, wrong...)
 	plan, fault := compileOwnImpairment(m)
 	if fault != nil {
-		return nil, fault
+		faults = append(faults, *fault)
+	}
+	if len(faults) > 0 {
+		return nil, faults
 	}
 	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
@@ -451,31 +451,29 @@ func (m *Mapping) explainAlone() {
 	m.Alone = &call.Explanation{Summary: m.Summary(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
 }
 
-// CompileConditions compiles what a pattern asks beside method and path. The fault names
-// the place.
-func CompileConditions(p spec.Pattern) (*match.Conditions, *problem.Item) {
+// CompileConditions compiles what a pattern asks beside method and path. The faults name
+// their places.
+func CompileConditions(p spec.Pattern) (*match.Conditions, []problem.Item) {
 	return conditionCompiler.Conditions(p)
 }
 
 var conditionCompiler = match.Compiler{Schema: func(n *tree.Node) (match.Schema, error) { return contract.CompileSchema(n) }}
 
 // compileReplies compiles the answers of a mapping.
-func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, fault *problem.Item) {
+func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, faults []problem.Item) {
 	for i, a := range m.Answers() {
-		reply, faults := compileReply(a, m.AnswerPlace(i), payloads)
-		if len(faults) > 0 {
-			return nil, &faults[0]
-		}
+		reply, wrong := compileReply(a, m.AnswerPlace(i), payloads)
+		faults = append(faults, wrong...)
 		if len(m.Choose) > 0 && m.Choose[i].If != "" {
 			program, err := expr.Compile(m.Choose[i].If)
 			if err != nil {
-				return nil, &problem.Item{At: "/choose/" + strconv.Itoa(i) + "/if", Detail: err.Error()}
+				faults = append(faults, problem.Item{At: "/choose/" + strconv.Itoa(i) + "/if", Detail: err.Error()})
 			}
 			reply.If = program
 		}
 		replies = append(replies, reply)
 	}
-	return replies, nil
+	return replies, faults
 }
 
 func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Reply, faults []problem.Item) {

@@ -13,6 +13,7 @@ import (
 	"rapidmimic.example/internal/core/folder"
 	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
 )
 
 func service(t *testing.T, c *catalog.Catalog, document string) *catalog.Service {
@@ -30,35 +31,58 @@ func ids(s *catalog.Service) (all []string) {
 	return all
 }
 
+func refIDs(refs []catalog.MappingRef) (all []string) {
+	for _, ref := range refs {
+		all = append(all, ref.ID)
+	}
+	return all
+}
+
 // Lines can be made, changed, taken back and removed, and what uses one goes with it.
 func TestLines(t *testing.T) {
 	c, store := open(t)
 	own := spec.Line{BytesPerSecond: 100}
-	require.NoError(t, c.PutLine(t.Context(), "own", &own))
+	put := func(name string, line spec.Line, tag string) (bool, error) {
+		return c.PutLine(t.Context(), name, line, tag)
+	}
+	must := func(name string, line spec.Line) {
+		_, err := put(name, line, "")
+		require.NoError(t, err)
+	}
+	must("own", own)
 	assert.Equal(t, own, c.Snapshot().Lines()["own"])
+	for tag, code := range map[string]problem.Code{catalog.NotThere: problem.Stale, catalog.LineTag(spec.Line{}): problem.Stale, catalog.LineTag(own): ""} {
+		isNew, err := put("own", own, tag)
+		assert.False(t, isNew)
+		assert.Equal(t, code, codeOf(err), tag)
+	}
+	_, err := put("other", own, `"1"`)
+	assert.Equal(t, problem.NotFound, codeOf(err), "what is not there has no version")
+	assert.Len(t, store.changes, 2, "what is there as it is given is not written again")
 	faster := spec.Line{BytesPerSecond: 200}
-	_, err := c.SetImpairment(t.Context(), spec.Target{Service: "moorings"}, spec.Impairment{Connection: &spec.Connection{Line: "own"}}, "", 1, time.Now())
+	_, err = c.SetImpairment(t.Context(), spec.Target{Service: "moorings"}, spec.Impairment{Connection: &spec.Connection{Line: "own"}}, "", 1, time.Now())
 	require.NoError(t, err)
-	require.NoError(t, c.PutLine(t.Context(), "own", &faster))
+	must("own", faster)
 	assert.Equal(t, faster, c.Snapshot().Impairments()[0].Plan.Line, "what uses it goes with it")
-	assert.ErrorContains(t, c.PutLine(t.Context(), "own", nil), `line "own" is in use by the impairment of moorings`)
+	assert.ErrorContains(t, c.RemoveLine(t.Context(), "own", ""), `line "own" is in use by the impairment of moorings`)
 	_, err = c.RemoveImpairments(t.Context(), spec.Target{Service: "moorings"}, false, "")
 	require.NoError(t, err)
 	_, _, err = c.PutMappings(t.Context(), "moorings", mappings(t, "{id: slow, call: {path: /x}, impair: {connection: {line: own}}}"))
 	require.NoError(t, err)
-	assert.ErrorContains(t, c.PutLine(t.Context(), "own", nil), `line "own" is in use by mapping slow of moorings`)
+	assert.ErrorContains(t, c.RemoveLine(t.Context(), "own", ""), `line "own" is in use by mapping slow of moorings`)
 	_, err = c.RemoveMapping(t.Context(), "moorings", "slow", "")
 	require.NoError(t, err)
-	require.NoError(t, c.PutLine(t.Context(), "own", nil))
+	require.NoError(t, c.RemoveLine(t.Context(), "own", ""))
 	assert.NotContains(t, c.Snapshot().Lines(), "own")
 	assert.Equal(t, []string{"own"}, store.changes[len(store.changes)-1].RemoveLines)
-	assert.ErrorContains(t, c.PutLine(t.Context(), "own", nil), `line "own" not found`)
-	assert.Error(t, c.PutLine(t.Context(), "own", &spec.Line{BytesPerSecond: 1}))
+	assert.ErrorContains(t, c.RemoveLine(t.Context(), "own", ""), `line "own" not found`)
+	_, err = put("own", spec.Line{BytesPerSecond: 1}, "")
+	assert.Error(t, err)
 
 	original := spec.Lines()["sea-cable"]
-	require.NoError(t, c.PutLine(t.Context(), "sea-cable", &own))
+	must("sea-cable", own)
 	assert.Equal(t, own, c.Snapshot().Lines()["sea-cable"])
-	require.NoError(t, c.PutLine(t.Context(), "sea-cable", nil))
+	require.NoError(t, c.RemoveLine(t.Context(), "sea-cable", ""))
 	assert.Equal(t, original, c.Snapshot().Lines()["sea-cable"], "taken back, not removed")
 }
 
@@ -82,7 +106,7 @@ func TestCopiesAndEarlierStatesOfMappings(t *testing.T) {
 	assert.Equal(t, []string{"a-copy", "a-copy-2"}, ids(moorings), "it is taken away where it was")
 	at, _, err = c.CopyMapping(t.Context(), "moorings", "a-copy", catalog.Copy{ID: "b", Move: true})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"a-copy-2", "b"}, ids(at), "what comes back is the service after the move")
+	assert.Equal(t, []string{"b", "a-copy-2"}, ids(at), "what comes back is the service after the move, in which it keeps its place")
 	for to, why := range map[catalog.Copy]string{{ID: "a-copy-2"}: "is in service", {Service: "tide"}: "tides?", {ID: "a b"}: "id must be"} {
 		_, _, err = c.CopyMapping(t.Context(), "moorings", "b", to)
 		assert.ErrorContains(t, err, why)
@@ -134,19 +158,19 @@ func TestManyAtOnce(t *testing.T) {
 		"nothing to change": {catalog.Selection{IDs: []string{"a"}}, catalog.BulkEdit{AddLabels: []string{"quay"}}, nil},
 	} {
 		changes := len(store.changes)
-		changed, err := c.EditMappings(t.Context(), "moorings", k.which, k.edit)
+		changed, err := c.EditMappings(t.Context(), []string{"moorings"}, k.which, k.edit)
 		require.NoError(t, err, name)
-		assert.Equal(t, k.want, changed, name)
+		assert.Equal(t, k.want, refIDs(changed), name)
 		assert.Equal(t, k.want != nil, len(store.changes) > changes, "%s: only a change is stored", name)
 	}
 	b, err := c.FindMapping("moorings", "b")
 	require.NoError(t, err)
 	assert.Equal(t, []any{true, true}, []any{b.Spec.Enabled, b.Spec.Labels[0] == "quay"})
-	_, err = c.EditMappings(t.Context(), "moorings", catalog.Selection{IDs: []string{"a", "none"}}, catalog.BulkEdit{Remove: true})
+	_, err = c.EditMappings(t.Context(), []string{"moorings"}, catalog.Selection{IDs: []string{"a", "none"}}, catalog.BulkEdit{Remove: true})
 	assert.ErrorContains(t, err, `mapping "none" not found`)
-	removed, err := c.EditMappings(t.Context(), "moorings", catalog.Selection{Label: "quay"}, catalog.BulkEdit{Remove: true})
+	removed, err := c.EditMappings(t.Context(), []string{"moorings"}, catalog.Selection{Label: "quay"}, catalog.BulkEdit{Remove: true})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"a", "b"}, removed)
+	assert.Equal(t, []string{"a", "b"}, refIDs(removed))
 	moorings, _ := c.Find("moorings")
 	assert.Equal(t, []string{"c"}, ids(moorings))
 }

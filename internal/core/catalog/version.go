@@ -4,7 +4,6 @@ import (
 	"context"
 	"strconv"
 
-	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 )
 
@@ -73,47 +72,11 @@ type Copy struct {
 
 // CopyMapping copies or moves a mapping. It returns the copy and its service.
 func (c *Catalog) CopyMapping(ctx context.Context, nameOrID, id string, to Copy) (*Service, *Mapping, error) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	from, err := c.Find(nameOrID)
+	service, copies, err := c.CopyMappings(ctx, nameOrID, Selection{IDs: []string{id}}, to)
 	if err != nil {
 		return nil, nil, err
 	}
-	original := from.Mapping(id)
-	if original == nil {
-		return nil, nil, noMapping(from, id)
-	}
-	target := from
-	if to.Service != "" {
-		if target, err = c.Find(to.Service); err != nil {
-			return nil, nil, err
-		}
-	}
-	made := original.Spec
-	switch {
-	case to.ID != "":
-		made.ID = to.ID
-	case target == from:
-		made.ID = freeID(target, id+"-copy")
-	}
-	if target.Mapping(made.ID) != nil {
-		return nil, nil, problem.New(problem.Exists, "mapping %q is in service %q already (give the copy another id)", made.ID, target.Spec.Name)
-	}
-	if err := spec.CheckMappingID(made.ID); err != nil {
-		return nil, nil, err
-	}
-	edit := c.editLocked()
-	next, compiled, _, err := edit.putMappings(target, []spec.Mapping{made})
-	if err != nil {
-		return nil, nil, err
-	}
-	if to.Move {
-		after := edit.removeMappings(edit.next.Find(from.Spec.ID), original)
-		if target == from {
-			next = after
-		}
-	}
-	return next, compiled[0], edit.commit(ctx)
+	return service, copies[0], nil
 }
 
 // freeID is an id that no mapping of the service has: id itself, or numbered.

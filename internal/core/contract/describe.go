@@ -22,7 +22,7 @@ type Field struct {
 }
 
 const (
-	mostFields  = 200
+	MostFields  = 200
 	deepestPath = 6
 )
 
@@ -50,7 +50,7 @@ type describer struct {
 // led here.
 func (d *describer) describe(path string, schema *tree.Node, required bool, open []string) {
 	ref := schema.Get("$ref").Str()
-	if schema == nil || len(d.fields) >= mostFields || strings.Count(path, ".") > deepestPath {
+	if schema == nil || len(d.fields) >= MostFields || strings.Count(path, ".") > deepestPath {
 		return
 	}
 	full := deref(d.document, schema)

@@ -21,6 +21,9 @@ type Pin struct {
 // Path is the way to the field, step by step.
 func (p Pin) Path() []string { return p.path }
 
+// Fixed reports whether the same stands there for every call.
+func (p Pin) Fixed() bool { return p.value.Fixed() }
+
 // Value is what stands there for one call.
 func (p Pin) Value(scope *expr.Scope) (*tree.Node, error) { return p.value.Render(scope) }
 

@@ -33,9 +33,9 @@ func (e *Engine) Loosen(service *catalog.Service, m *catalog.Mapping, r *call.Re
 		facts.StandIn, facts.Hide = e.secrets.StandIn, e.secrets.Hide
 	}
 	for range mostLoosened {
-		conditions, fault := catalog.CompileConditions(looser.Call)
-		if fault != nil {
-			return looser, notes, call.Found(call.NotLookedAt, fault.Detail)
+		conditions, faults := catalog.CompileConditions(looser.Call)
+		if len(faults) > 0 {
+			return looser, notes, call.Found(call.NotLookedAt, faults[0].Detail)
 		}
 		number, unmet := conditions.Unmet(facts)
 		if unmet == nil {

@@ -204,6 +204,9 @@ func said(text string, issues *cel.Issues) error {
 	first := issues.Errors()[0]
 	message, _, _ := strings.Cut(first.Message, "\n")
 	message, _, _ = strings.Cut(message, " expecting ") // what follows is every token there is
+	if strings.HasSuffix(message, "'<EOF>'") {
+		message = "it ends too early"
+	}
 	return fmt.Errorf("expression %q, character %d: %s", text, first.Location.Column()+1, message)
 }
 

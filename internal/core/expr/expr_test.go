@@ -107,7 +107,7 @@ func TestFunctions(t *testing.T) {
 
 func TestFaultsOfTemplatesSayWhere(t *testing.T) {
 	for template, want := range map[string]string{
-		`{"a": ["x", "${call.method +}"]}`: `1:13: expression "call.method +", character 14: Syntax error: mismatched input '<EOF>'`,
+		`{"a": ["x", "${call.method +}"]}`: `1:13: expression "call.method +", character 14: it ends too early`,
 		`"${"`:                             `opens ${ and does not close it`,
 		`"${}"`:                            `holds no expression`,
 		`"${nothing}"`:                     `undeclared reference to 'nothing'`,

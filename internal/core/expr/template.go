@@ -153,13 +153,38 @@ func joined(parts []part, s *Scope, escape func(string) string) (string, error) 
 	return b.String(), nil
 }
 
-// split cuts a text into literal pieces and compiled expressions. $${ stands
-// for a literal ${.
+// split cuts a text into literal pieces and compiled expressions.
 func split(text string) (parts []part, err error) {
+	pieces, err := cut(text)
+	if err != nil {
+		return nil, err
+	}
+	for _, piece := range pieces {
+		if !piece.isExpression {
+			parts = append(parts, part{literal: piece.text})
+			continue
+		}
+		program, err := Compile(piece.text)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, part{program: program})
+	}
+	return parts, nil
+}
+
+// piece is a part of a text as it is written: literal, or an expression.
+type piece struct {
+	text         string
+	isExpression bool
+}
+
+// cut cuts a text into literal pieces and expressions. $${ stands for a literal ${.
+func cut(text string) (pieces []piece, err error) {
 	var literal strings.Builder
 	flush := func() {
 		if literal.Len() > 0 {
-			parts = append(parts, part{literal: literal.String()})
+			pieces = append(pieces, piece{text: literal.String()})
 			literal.Reset()
 		}
 	}
@@ -184,15 +209,11 @@ func split(text string) (parts []part, err error) {
 		if source == "" {
 			return nil, errors.New("${} holds no expression")
 		}
-		program, err := Compile(source)
-		if err != nil {
-			return nil, err
-		}
-		parts = append(parts, part{program: program})
+		pieces = append(pieces, piece{source, true})
 		text = text[i+2+end+1:]
 	}
 	flush()
-	return parts, nil
+	return pieces, nil
 }
 
 // endOf is where the brace that closes an expression stands, -1 when none

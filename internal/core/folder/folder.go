@@ -169,13 +169,14 @@ func (r *reader) settings(s *Service, file File) {
 }
 
 func (r *reader) mappings(s *Service, file File) {
-	mappings, nodes, err := spec.ReadMappingNodes(file.Text)
+	given, err := spec.GivenMappings(file.Text)
 	if err != nil {
 		r.fault(s, file.Name, itemsOf(err)...)
 		return
 	}
-	for i, m := range mappings {
-		made := Mapping{m, file.Name, nodes[i].Line, nodes[i].Col}
+	for _, g := range given {
+		m := g.Document
+		made := Mapping{m, file.Name, g.Node.Line, g.Node.Col}
 		if first := r.places[[2]string{s.Name, m.ID}]; first != nil {
 			r.fault(s, file.Name, problem.Item{Line: made.Line, Col: made.Col,
 				Detail: fmt.Sprintf("id %q is used in %s:%d too", m.ID, first.File, first.Line)})

@@ -6,7 +6,10 @@ package impair
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	"rapidmimic.example/spec"
@@ -48,7 +51,7 @@ func Compile(i spec.Impairment, target string, since time.Time, lines map[string
 		p.Line, p.LineText = c.OwnLine(), c.OwnLine().String()
 		if c.Line != "" && lines != nil {
 			if _, known := lines[c.Line]; !known {
-				return nil, &problem.Item{At: "/connection/line", Detail: fmt.Sprintf("line %q not found", c.Line)}
+				return nil, &problem.Item{At: "/connection/line", Detail: noLine(c.Line, lines)}
 			}
 			p = p.OnLine(lines)
 		}
@@ -167,4 +170,12 @@ func mixed(x uint64) uint64 {
 	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
 	x = (x ^ x>>27) * 0x94d049bb133111eb
 	return x ^ x>>31
+}
+
+func noLine(name string, lines map[string]spec.Line) string {
+	known := slices.Sorted(maps.Keys(lines))
+	if near := problem.Closest(name, known); near != "" {
+		return fmt.Sprintf("line %q not found (%s?)", name, near)
+	}
+	return fmt.Sprintf("line %q not found (there are %s)", name, strings.Join(known, ", "))
 }

@@ -83,45 +83,41 @@ type Compiler struct {
 	where []spec.Condition // those themselves
 }
 
-// Conditions compiles what a pattern asks. The fault names the place.
-func (k Compiler) Conditions(p spec.Pattern) (*Conditions, *problem.Item) {
+// Conditions compiles what a pattern asks. The faults name their places.
+func (k Compiler) Conditions(p spec.Pattern) (*Conditions, []problem.Item) {
 	if len(p.Where) == 0 && p.If == "" {
 		return nil, nil
 	}
 	k.named, k.where = namedIn(p.Where), p.Where
-	all, fault := k.all(p.Where, "/call/where")
-	if fault != nil {
-		return nil, fault
-	}
+	all, faults := k.all(p.Where, "/call/where")
 	c := &Conditions{all: all, count: len(all)}
 	if p.If != "" {
 		c.count++
 		program, err := expr.Compile(p.If)
 		if err != nil {
-			return nil, &problem.Item{At: "/call/if", Detail: err.Error()}
+			faults = append(faults, problem.Item{At: "/call/if", Detail: err.Error()})
 		}
 		c.when = program
+	}
+	if len(faults) > 0 {
+		return nil, faults
 	}
 	return c, nil
 }
 
-func (k Compiler) all(list []spec.Condition, at string) ([]condition, *problem.Item) {
-	var all []condition
+func (k Compiler) all(list []spec.Condition, at string) (all []condition, faults []problem.Item) {
 	for i, s := range list {
-		c, fault := k.one(s, at+"/"+strconv.Itoa(i))
-		if fault != nil {
-			return nil, fault
-		}
-		all = append(all, c)
+		c, wrong := k.one(s, at+"/"+strconv.Itoa(i))
+		all, faults = append(all, c), append(faults, wrong...)
 	}
-	return all, nil
+	return all, faults
 }
 
-func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
+func (k Compiler) one(s spec.Condition, at string) (condition, []problem.Item) {
 	for kind, list := range map[string][]spec.Condition{"all": s.All, "any": s.Any, "none": s.None} {
 		if list != nil {
-			group, fault := k.all(list, at+"/"+kind)
-			return condition{kind: kind, group: group, subject: kind + " of " + strconv.Itoa(len(list))}, fault
+			group, faults := k.all(list, at+"/"+kind)
+			return condition{kind: kind, group: group, subject: kind + " of " + strconv.Itoa(len(list))}, faults
 		}
 	}
 	if s.Only != "" {
@@ -142,7 +138,7 @@ func (k Compiler) one(s spec.Condition, at string) (condition, *problem.Item) {
 		err = c.byStructure(want, s.Except)
 	}
 	if err != nil {
-		return c, &problem.Item{At: at, Detail: err.Error()}
+		return c, []problem.Item{{At: at, Detail: err.Error()}}
 	}
 	return c, nil
 }

@@ -177,11 +177,23 @@ func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 	} {
 		mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))
 		require.NoError(t, err)
-		_, fault := compiler.Conditions(mappings[0].Call)
-		if assert.NotNil(t, fault, asks) {
-			assert.Contains(t, fault.String(), want)
+		_, faults := compiler.Conditions(mappings[0].Call)
+		if assert.Len(t, faults, 1, asks) {
+			assert.Contains(t, faults[0].String(), want)
 		}
 	}
+}
+
+// All that is wrong is told at once.
+func TestFaultsOfConditionsAreToldTogether(t *testing.T) {
+	mappings, err := spec.ReadMappings([]byte(`{call: {path: /x, where: [{query: a, pattern: "("}, {any: [{query: b}, {xml: "//["}]}, {query: c, above: x}], if: "1 +"}}`))
+	require.NoError(t, err)
+	_, faults := compiler.Conditions(mappings[0].Call)
+	var at []string
+	for _, fault := range faults {
+		at = append(at, fault.At)
+	}
+	assert.Equal(t, []string{"/call/where/0", "/call/where/1/any/1", "/call/where/2", "/call/if"}, at)
 }
 
 // Noise of the service may be there, secrets are not told.

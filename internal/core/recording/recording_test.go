@@ -193,7 +193,7 @@ func TestProposals(t *testing.T) {
 
 func TestWhatIsNotPlayedBack(t *testing.T) {
 	proposals, _ := recording.Propose([]recording.Exchange{exchange(1, "GET /x", "", 200, jsonType, "1")}, recording.Options{})
-	assert.Equal(t, []spec.Header{{Name: "X-Pier", Value: "north"}, {Name: "Content-Type", Value: jsonType}}, proposals[0].Mapping.Answer.Headers, "the date is not played back")
+	assert.Equal(t, spec.Headers{{Name: "X-Pier", Value: "north"}, {Name: "Content-Type", Value: jsonType}}, proposals[0].Mapping.Answer.Headers, "the date is not played back")
 	_, skipped := recording.Propose([]recording.Exchange{{Number: 7, Status: 200, Truncated: true}, {Number: 8, Status: 101}, {Number: 9, Status: 499}}, recording.Options{})
 	assert.Len(t, skipped, 3)
 	preflight := exchange(10, "OPTIONS /x", "", 204, "", "")

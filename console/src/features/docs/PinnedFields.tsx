@@ -2,13 +2,13 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { Service } from '@/api/types';
+import type { Pins } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { notify } from '@/ui/Notices';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { TextArea } from '@/ui/TextArea';
-import { parsePins, pinPatch, pinText } from './pinText';
+import { parsePins, pinText } from './pinText';
 import { serviceDocument } from './queries';
 
 /** Fixes single fields of what an operation answers, while the rest varies. */
@@ -29,15 +29,20 @@ function Editor({ service, operation, pins }: Props) {
   const queries = useQueryClient();
   const [text, setText] = useState(pinText(pins));
   const parsed = parsePins(text);
-  const set = (change: Record<string, unknown>) =>
-    send<Service>(`/services/${part(service)}`, {
-      method: 'PATCH',
-      body: JSON.stringify({ pins: { [operation]: change } }),
-    }).then(() => queries.invalidateQueries({ queryKey: keys.service(service) }));
+  const set = async (pins: Record<string, unknown>) => {
+    const kept = await send<Pins>(`/services/${part(service)}/operations/${part(operation)}/pins`, {
+      method: 'PUT',
+      body: JSON.stringify({ pins }),
+    });
+    await queries.invalidateQueries({ queryKey: keys.service(service) });
+    return kept;
+  };
   const save = useMutation({
-    mutationFn: (after: Record<string, unknown>) => set(pinPatch(pins, after)),
-    onSuccess: (_, after) =>
-      notify(`The pins of ${operation} changed, live on the next call`, () => set(pinPatch(after, pins))),
+    mutationFn: set,
+    onSuccess: ({ warnings = [] }) => {
+      notify(`The pins of ${operation} changed, live on the next call`, () => set(pins));
+      for (const { detail } of warnings) notify(`Warning: ${detail}`);
+    },
   });
   return (
     <Panel title="Pinned fields">

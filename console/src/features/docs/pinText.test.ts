@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { parsePins, pinPatch, pinText } from './pinText';
+import { parsePins, pinText } from './pinText';
 
 test('pins are written and read back', () => {
   const pins = {
@@ -9,6 +9,7 @@ test('pins are written and read back', () => {
     '/a/*/b': [1],
     '/until': '${now()}',
     '/empty': '',
+    '/nothing': null,
   };
   expect(parsePins(pinText(pins))).toEqual(pins);
   expect(pinText(undefined)).toBe('');
@@ -17,8 +18,4 @@ test('pins are written and read back', () => {
 
 test.each(['state = taken', '/state', '/state ='])('%s is no pin', (line) => {
   expect(parsePins(line)).toBeNull();
-});
-
-test('a patch takes away what is gone', () => {
-  expect(pinPatch({ '/a': 1, '/b': 2 }, { '/b': 3 })).toEqual({ '/a': null, '/b': 3 });
 });

@@ -25,15 +25,6 @@ export function parsePins(text: string): Record<string, unknown> | null {
   return pins;
 }
 
-/** What a merge patch says to get from one set of pins to another. */
-export function pinPatch(
-  before: Record<string, unknown>,
-  after: Record<string, unknown>,
-): Record<string, unknown> {
-  const gone = Object.keys(before).filter((pointer) => !(pointer in after));
-  return { ...Object.fromEntries(gone.map((pointer) => [pointer, null])), ...after };
-}
-
 function isJson(text: string): boolean {
   try {
     JSON.parse(text);

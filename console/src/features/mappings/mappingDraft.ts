@@ -91,7 +91,7 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     when: call.if ?? '',
     impair: mapping.impair ? writeExact(mapping.impair, 2) : '',
     status: String(answer.status ?? 200),
-    headers: (answer.headers ?? []).flatMap((h) =>
+    headers: ((answer.headers ?? []) as Record<string, string>[]).flatMap((h) =>
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
     ),
     recorded: answer.recorded ? writeExact(answer.recorded) : '',

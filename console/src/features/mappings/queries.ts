@@ -115,13 +115,16 @@ export function resetPositions(service: string, id: string) {
 
 /** Switches many mappings on or off. */
 export function editMappings(service: string, ids: string[], enabled: boolean) {
-  return send<{ changed: string[] }>(`/services/${part(service)}/mappings`, {
+  return send<{ changed: string[] }>(`/services/${part(service)}/mappings?${selection(ids)}`, {
     method: 'PATCH',
-    body: JSON.stringify({ ids, enabled }),
+    body: JSON.stringify({ enabled }),
   });
 }
 
 export function removeMappings(service: string, ids: string[]) {
-  const query = ids.map((id) => `id=${part(id)}`).join('&');
-  return send<{ changed: string[] }>(`/services/${part(service)}/mappings?${query}`, { method: 'DELETE' });
+  return send<{ changed: string[] }>(`/services/${part(service)}/mappings?${selection(ids)}`, {
+    method: 'DELETE',
+  });
 }
+
+const selection = (ids: string[]) => ids.map((id) => `id=${part(id)}`).join('&');

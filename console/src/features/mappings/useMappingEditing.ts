@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'wouter';
+import type { MappingDocument } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
 import {
@@ -98,7 +99,7 @@ export function useMappingEditing({ service, saved, start }: Start) {
       if (!mapping) notify(`The form cannot show it yet: ${wrong[0]?.detail}`);
       else if (!mapping.answer) notify('The form shows a single answer; several stay a document');
       else {
-        setDraft(draftOf(mapping));
+        setDraft(draftOf(mapping as MappingDocument));
         setView('form');
       }
     },
