@@ -16,6 +16,8 @@ type Apply struct {
 	Prune bool
 	// Record changes nothing but remembers where environment and folder agree.
 	Record bool
+	// OverTheirs lets the folder win where the environment was changed, too.
+	OverTheirs bool
 	// Source names the folder: services that came from another one are not missed
 	// in it.
 	Source string
@@ -25,7 +27,7 @@ type Apply struct {
 // its files.
 func (c *Client) Apply(ctx context.Context, archive []byte, how Apply) (api.ApplyReport, error) {
 	query := url.Values{}
-	for name, set := range map[string]bool{"dryRun": how.DryRun, "prune": how.Prune, "record": how.Record} {
+	for name, set := range map[string]bool{"dryRun": how.DryRun, "prune": how.Prune, "record": how.Record, "overTheirs": how.OverTheirs} {
 		if set {
 			query.Set(name, "true")
 		}
@@ -38,9 +40,12 @@ func (c *Client) Apply(ctx context.Context, archive []byte, how Apply) (api.Appl
 
 // Export says which files of a folder, given as a zip archive or nil for a new
 // one, have to change for it to hold what the environment holds; of all
-// services, or the one named.
-func (c *Client) Export(ctx context.Context, archive []byte, service string) (api.ExportReport, error) {
+// services, or the one named. What was edited in the folder stays, unless overMine is set.
+func (c *Client) Export(ctx context.Context, archive []byte, service string, overMine bool) (api.ExportReport, error) {
 	query := url.Values{}
+	if overMine {
+		query.Set("overMine", "true")
+	}
 	if service != "" {
 		query.Set("service", service)
 	}

@@ -184,7 +184,7 @@ func TestSecretsAreNowhere(t *testing.T) {
 	out.Write(har)
 	tell(s.api.MakeMappings(t.Context(), "office", "logins", api.MakeMappings{}))
 	tell(s.api.Mappings(t.Context(), "office"))
-	exported, err := s.api.Export(t.Context(), nil, "")
+	exported, err := s.api.Export(t.Context(), nil, "", false)
 	require.NoError(t, err)
 	tell(exported, nil)
 	out.WriteString(s.log.String())

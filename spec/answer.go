@@ -18,6 +18,9 @@ import (
 type Answer struct {
 	Status  Status  `json:"status,omitzero"`
 	Headers Headers `json:"headers,omitempty"`
+	// Let names values that the rest of the answer uses by their names, an object: each is
+	// worked out once for a call, in their order, and may use those before it.
+	Let *tree.Node `json:"let,omitempty"`
 	// JSON is sent compact, its keys in order, its numbers as written. In it, in
 	// text, xml and headers ${…} stands for what an expression gives.
 	JSON *tree.Node `json:"json,omitempty"`
@@ -232,6 +235,7 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	if code := a.Status.Code; a.From == "" && a.Status.Expr == "" && (code < 200 || code > 999) {
 		fault("/status", "status must be a number from 200 to 999, not %d", code)
 	}
+	items = append(items, a.letFaults(at+"/let")...)
 	if a.bodies() > 1 {
 		fault("", "an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate")
 	}
@@ -258,6 +262,30 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	items = append(items, headerFaults(a.Headers, at+"/headers/")...)
 	return append(items, a.editFaults(at)...)
 }
+
+// letFaults finds what is wrong with the values that an answer names.
+func (a Answer) letFaults(at string) (items []problem.Item) {
+	switch {
+	case a.Let == nil:
+		return nil
+	case a.Let.Kind != tree.Map:
+		return []problem.Item{{At: at, Detail: "let must be an object of names and values"}}
+	case a.From != "" || a.Example != "" || a.Generate || a.Fault != nil || a.Base64 != nil:
+		return []problem.Item{{At: at, Detail: "let belongs to an answer that has expressions: json, text, xml, payload, redirect, headers or status"}}
+	}
+	for _, m := range a.Let.Members {
+		if !letName.MatchString(m.Key) || slices.Contains(takenNames, m.Key) {
+			items = append(items, problem.Item{At: tree.Join(at, m.Key), Detail: fmt.Sprintf("a name of let is letters, digits and _, beginning with a letter, and no word of expressions, not %q", m.Key)})
+		}
+	}
+	return items
+}
+
+// takenNames mean something in expressions already.
+var takenNames = []string{"call", "upstream", "fake", "random", "jwt", "true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if",
+	"import", "let", "loop", "package", "namespace", "return", "var", "void", "while", "math", "strings", "base64"}
+
+var letName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_]{0,63}$`)
 
 // headerFaults finds what is wrong with header lines; at is the beginning of their
 // places.

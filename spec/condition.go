@@ -34,8 +34,9 @@ type Condition struct {
 	GraphQL string `json:"graphql,omitempty"`
 	Caller  string `json:"caller,omitempty"`
 	// Only forbids what the conditions of the mapping do not name: other parameters of
-	// the query, other fields of the form, other parts of a multipart body. What a
-	// service calls noise may be there all the same.
+	// the query, other headers, other fields of the form, other parts of a multipart body.
+	// What a service calls noise, and headers that every client sends, may be there all the
+	// same.
 	Only string `json:"only,omitempty"`
 	// Except lists what does not count: names, for Only; JSONPaths into the value, for
 	// Equals of a body.
@@ -43,7 +44,8 @@ type Condition struct {
 
 	// The tests; one of them, or present: true when none is given. A part that
 	// occurs several times passes when one of its values does.
-	Equals   *tree.Node   `json:"equals,omitempty"`
+	Equals *tree.Node `json:"equals,omitempty"`
+	// Not is a value, or one other test, that holds of no value: {contains: fog}.
 	Not      *tree.Node   `json:"not,omitempty"`
 	Contains *string      `json:"contains,omitempty"`
 	Starts   *string      `json:"starts,omitempty"`
@@ -60,6 +62,17 @@ type Condition struct {
 	Digest *string `json:"digest,omitempty"`
 	// Length is how many characters a text has, elements a list, or members an object.
 	Length *tree.Node `json:"length,omitempty"`
+	// Type is the JSON type that a value has: string, number, integer, boolean, object,
+	// array or null.
+	Type *string `json:"type,omitempty"`
+	// Before and After compare dates and times, as RFC 3339, HTTP or a plain date writes them.
+	Before *string `json:"before,omitempty"`
+	After  *string `json:"after,omitempty"`
+	// Near is a number and how far from it a value may be: {value: 12.5, within: 0.1}.
+	Near *tree.Node `json:"near,omitempty"`
+	// Count is how many values the part has, or what their number is above or below:
+	// {above: 0, below: 5}.
+	Count *tree.Node `json:"count,omitempty"`
 	// Schema is a JSON Schema, which a text that is JSON meets by what it says.
 	Schema *tree.Node `json:"schema,omitempty"`
 }
@@ -69,7 +82,7 @@ type Condition struct {
 var GraphQLParts = []string{"type", "name", "field"}
 
 // What Only can name.
-var OnlyParts = []string{"query", "form", "part"}
+var OnlyParts = []string{"query", "header", "form", "part"}
 
 var digestText = regexp.MustCompile(`^(secret-[0-9a-f]{32}|sha256:[0-9a-f]{64})$`)
 
@@ -118,6 +131,11 @@ var Tests = []Test{
 	{"includes", func(c *Condition) bool { return c.Includes != nil }},
 	{"digest", func(c *Condition) bool { return c.Digest != nil }},
 	{"length", func(c *Condition) bool { return c.Length != nil }},
+	{"type", func(c *Condition) bool { return c.Type != nil }},
+	{"before", func(c *Condition) bool { return c.Before != nil }},
+	{"after", func(c *Condition) bool { return c.After != nil }},
+	{"near", func(c *Condition) bool { return c.Near != nil }},
+	{"count", func(c *Condition) bool { return c.Count != nil }},
 	{"schema", func(c *Condition) bool { return c.Schema != nil }},
 }
 
@@ -158,7 +176,7 @@ func conditionFaults(conditions []Condition, at string) (items []problem.Item) {
 		case (c.isGroup() || c.Caller != "" || c.Only != "") && c.tests() > 0:
 			fault("a group, a caller or only takes no test")
 		case c.Only != "" && !slices.Contains(OnlyParts, c.Only):
-			fault("only must be query, form or part, not %q", c.Only)
+			fault("only must be query, header, form or part, not %q", c.Only)
 		case c.Except != nil && c.Only == "" && (c.Body == "" || c.Equals == nil):
 			fault("except belongs to only, or to a body with equals")
 		case c.Digest != nil && !digestText.MatchString(*c.Digest):

@@ -13,17 +13,26 @@ type Environment struct {
 	// Impairments are those that are switched on.
 	Impairments []TargetImpairment `json:"impairments,omitempty"`
 	Scenarios   []Scenario         `json:"scenarios,omitempty"`
+	// ImpairmentsOff is the one switch for all impairments; nil leaves it.
+	ImpairmentsOff *bool `json:"impairmentsOff,omitempty"`
+	// Scenario is the one that is on for calls in no lane, "" for none; nil leaves it.
+	Scenario *string `json:"scenario,omitempty"`
 }
 
 // Empty reports whether there is nothing in it.
-func (e Environment) Empty() bool { return len(e.Impairments)+len(e.Scenarios) == 0 }
+func (e Environment) Empty() bool {
+	return len(e.Impairments)+len(e.Scenarios) == 0 && e.ImpairmentsOff == nil && e.Scenario == nil
+}
 
 // ReadEnvironment reads one environment document, and gives the places of its
 // impairments and scenarios.
 func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree.Node, err error) {
-	n, err := parse(text, "the environment")
-	if err != nil {
-		return e, nil, nil, err
+	n, err := tree.Parse(text)
+	switch {
+	case err != nil:
+		return e, nil, nil, SyntaxProblem(err, "the environment")
+	case n.Kind == tree.Null: // the file says that the folder is an environment, and no more
+		return e, nil, nil, nil
 	}
 	items := tree.Decode(n, &e, "environment")
 	impairments, scenarios = n.Get("impairments").Elements(), n.Get("scenarios").Elements()

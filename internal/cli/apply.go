@@ -25,10 +25,12 @@ func (p Program) applyCommand() *cli.Command {
 		Description: "A folder has one below it for each service:\n\n" +
 			"   moorings/service.yaml        its settings\n   moorings/contract.yaml       its contract, or contract/ with several files\n" +
 			"   moorings/*.mappings.yaml     mappings, one or a list a file\n   moorings/payloads/*          large bodies\n\n" +
-			"What was changed in the environment since the folder was applied is a conflict that stops\nall of it. `rapidmimic export DIR` takes such changes over.",
+			"   environment.yaml             scenarios, impairments, and the switches\n\n" +
+			"What was changed in the environment since the folder was applied is a conflict that stops\nall of it. `rapidmimic export DIR` takes such changes over, --over-theirs overwrites them.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "dry-run", Usage: "say what would change, and change nothing"},
-			&cli.BoolFlag{Name: "prune", Usage: "remove what came from the folder and is no longer there"},
+			&cli.BoolFlag{Name: "prune", Usage: "remove what came from the folder and is no longer there, and switch off what its environment.yaml does not list"},
+			&cli.BoolFlag{Name: "over-theirs", Usage: "overwrite what was changed in the environment, too"},
 			&cli.BoolFlag{Name: "yes", Usage: "let services list hosts of the public internet, too"},
 			&cli.BoolFlag{Name: "watch", Usage: "apply again whenever a file changes, until Ctrl+C"},
 		},
@@ -40,9 +42,12 @@ func (p Program) exportCommand() *cli.Command {
 	return &cli.Command{
 		Name: "export", Usage: "write the environment to a folder of files, fit for version control", ArgsUsage: "DIR", OnUsageError: usageError,
 		UsageText:   "rapidmimic export harbour\nrapidmimic export harbour --service moorings",
-		Description: "Files that say the same already stay as they are, with their comments. Edits in the\nfolder that were not applied yet stay too.",
-		Flags:       []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only this `SERVICE`"}},
-		Action:      p.export,
+		Description: "Files that say the same already stay as they are, with their comments. Edits in the\nfolder that were not applied yet stay too, unless --over-mine is given.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "service", Usage: "only this `SERVICE`"},
+			&cli.BoolFlag{Name: "over-mine", Usage: "overwrite what was edited in the folder, too"},
+		},
+		Action: p.export,
 	}
 }
 
@@ -61,11 +66,13 @@ func (p Program) apply(ctx context.Context, c *cli.Command) error {
 	if c.Bool("yes") {
 		ctx = client.Confirmed(ctx)
 	}
-	how := client.Apply{DryRun: c.Bool("dry-run"), Prune: c.Bool("prune")}
+	how := client.Apply{DryRun: c.Bool("dry-run"), Prune: c.Bool("prune"), OverTheirs: c.Bool("over-theirs")}
 	if c.Bool("watch") {
 		return p.watch(ctx, api, given[0], how)
 	}
+	done := p.working("applying " + given[0])
 	report, err := applyOnce(ctx, api, given[0], how)
+	done()
 	if err != nil {
 		return unchanged(err, "")
 	}
@@ -80,6 +87,9 @@ func (p Program) apply(ctx context.Context, c *cli.Command) error {
 
 func applyOnce(ctx context.Context, api *client.Client, folder string, how client.Apply) (report api.ApplyReport, err error) {
 	archive, left, err := packAll(folder)
+	if err == nil {
+		err = checkEnvironment(folder, left)
+	}
 	if err != nil {
 		return report, err
 	}
@@ -87,6 +97,28 @@ func applyOnce(ctx context.Context, api *client.Client, folder string, how clien
 	report, err = api.Apply(ctx, archive, how)
 	report.Unknown = append(report.Unknown, left...)
 	return report, err
+}
+
+// checkEnvironment refuses a folder of something else, of which single files would be
+// taken for parts of an environment.
+func checkEnvironment(folder string, left []string) error {
+	const few = 10
+	if len(left) <= few {
+		return nil
+	}
+	known := 0
+	err := filepath.WalkDir(folder, func(file string, _ fs.DirEntry, err error) error {
+		inside, _ := filepath.Rel(folder, file)
+		if name := filepath.ToSlash(inside); name == spec.EnvironmentFile || strings.HasSuffix(name, "/service.yaml") && spec.FolderFile(name) {
+			known++
+		}
+		return err
+	})
+	if err == nil && known == 0 {
+		err = fmt.Errorf("%s does not look like an environment: it has no %s and no service.yaml, and %d files that have no place in one, such as %s (nothing was changed; an empty %s in it says that it is one)",
+			folder, spec.EnvironmentFile, len(left), left[0], spec.EnvironmentFile)
+	}
+	return err
 }
 
 // sourceOf names a folder, so that what came from another one is not missed in
@@ -130,7 +162,8 @@ func (p Program) sayApplied(folder string, r api.ApplyReport) {
 	switch {
 	case r.Conflicts > 0:
 		p.say("%s  conflicts: %d, so nothing was changed", folder, r.Conflicts)
-		p.say("try       rapidmimic export %s   takes the environment's changes over", folder)
+		p.say("try       rapidmimic export %s --over-mine   takes the environment's changes over", folder)
+		p.say("or        rapidmimic apply %s --over-theirs   the folder's", folder)
 	case r.DryRun:
 		p.say("%s  would be %s", folder, summary)
 	case len(r.Faults) > 0:
@@ -211,7 +244,9 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	report, err := api.Export(ctx, archive, c.String("service"))
+	done := p.working("exporting to " + folder)
+	report, err := api.Export(ctx, archive, c.String("service"), c.Bool("over-mine"))
+	done()
 	if err != nil {
 		return unchanged(err, "")
 	}
@@ -224,7 +259,7 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 	if _, err := api.Apply(ctx, archive, client.Apply{Record: true, Source: sourceOf(folder)}); err != nil {
 		return err
 	}
-	return p.print(c, report, nil, func() {
+	if err := p.print(c, report, nil, func() {
 		for i, file := range report.Files {
 			if i < fewMappings {
 				p.say("%-8s  %s", file.Outcome, path.Join(filepath.ToSlash(folder), file.Name))
@@ -234,7 +269,14 @@ func (p Program) export(ctx context.Context, c *cli.Command) error {
 			p.say("ignored   %s has no place in a folder", name)
 		}
 		p.say("%s  files written or removed: %d, unchanged: %d", folder, len(report.Files), report.Unchanged)
-	})
+	}); err != nil || len(report.Kept) == 0 {
+		return err
+	}
+	for _, item := range report.Kept {
+		fmt.Fprintf(p.Err, "kept      %s: %s\n", strings.TrimSpace(item.Service+" "+item.Kind+" "+item.ID), item.Detail)
+	}
+	fmt.Fprintf(p.Err, "over      rapidmimic export %s --over-mine   takes the environment's; apply --over-theirs the folder's\n", folder)
+	return errSaid
 }
 
 // writeFiles carries out what an export says, inside of the folder alone: files that

@@ -62,8 +62,8 @@ func queryOf(c *cli.Command) client.CallQuery {
 }
 
 var callColumns = []column{
-	{title: "TIME"}, {title: "CALL", flexible: true, share: 3}, {title: "STATUS", right: true},
-	{title: "ANSWERED BY", flexible: true, share: 2}, {title: "TOOK", right: true}, {title: "ID"},
+	{title: "TIME"}, {title: "CALL", gives: pathGives}, {title: "STATUS", right: true},
+	{title: "ANSWERED BY", gives: sourceGives}, {title: "TOOK", right: true}, {title: "ID"},
 }
 
 func callRow(call api.Call) []string {
@@ -113,7 +113,7 @@ func withUnder(columns []column, rows [][]string, calls []api.Call, lane string)
 	for i := range rows {
 		rows[i] = slices.Insert(rows[i], at, under(calls[i]))
 	}
-	return slices.Insert(slices.Clone(columns), at, column{title: title, flexible: true})
+	return slices.Insert(slices.Clone(columns), at, column{title: title, gives: sourceGives})
 }
 
 func (p Program) callsList(ctx context.Context, c *cli.Command) error {
@@ -178,10 +178,25 @@ func (p Program) sayMissing(indent string, s api.Status) {
 	}
 }
 
+// tailColumns are those of calls; in a pipe none gives way.
+func (p Program) tailColumns() []column {
+	columns := slices.Clone(callColumns)
+	for i := range columns {
+		if p.width() == 0 {
+			columns[i].gives = 0
+		}
+	}
+	return columns
+}
+
 // tailWidths are the columns of a list whose later rows are not known.
 func (p Program) tailWidths() []int {
 	fixed := []int{8, 0, 6, 0, 9, 7}
-	rest := p.width() - len(gap)*(len(fixed)-1)
+	width := p.width()
+	if width == 0 {
+		width = 100 // where nothing is cut, longer ones stand out
+	}
+	rest := width - len(gap)*(len(fixed)-1)
 	for _, w := range fixed {
 		rest -= w
 	}
@@ -201,7 +216,7 @@ func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
 	}
 	defer stream.Close()
 	if c.String("output") == asTable {
-		writeRows(p.Out, callColumns, p.tailWidths(), nil, true)
+		writeRows(p.Out, p.tailColumns(), p.tailWidths(), nil, true)
 	}
 	for {
 		batch, err := stream.Next()
@@ -234,7 +249,7 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 		if under := underOf(call); under != "" {
 			row[3] += " (" + under + ")"
 		}
-		writeRows(p.Out, callColumns, p.tailWidths(), [][]string{row}, false)
+		writeRows(p.Out, p.tailColumns(), p.tailWidths(), [][]string{row}, false)
 	}
 	return nil
 }

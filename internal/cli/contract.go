@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -50,7 +51,9 @@ func (p Program) importCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
+			done := p.working("importing " + cmp.Or(in.File, in.From))
 			report, err := api.Import(ctx, in)
+			done()
 			if err != nil {
 				return unchanged(err, in.File)
 			}

@@ -281,7 +281,7 @@ func (p Program) sayImpairments(list api.Impairments) {
 		}
 		rows[i] = []string{item.Target.String(), text, seed, by}
 	}
-	columns := []column{{title: "FOR"}, {title: "WHAT", flexible: true}, {title: "SEED", right: true}, {title: "BY"}}
+	columns := []column{{title: "FOR"}, {title: "WHAT", gives: titleGives}, {title: "SEED", right: true}, {title: "BY"}}
 	writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, true)
 	for _, item := range list.Items {
 		for _, use := range item.Limits {

@@ -146,7 +146,7 @@ func (p Program) laneList(ctx context.Context, c *cli.Command) error {
 			}
 			rows[i] = []string{l.Name, scenario, strconv.Itoa(len(l.Lines)), strconv.Itoa(sum(l.Calls)), l.By, leftText(l.Until)}
 		}
-		writeTable(p.Out, p.width(), []column{{title: "LANE", flexible: true}, {title: "SCENARIO", flexible: true}, {title: "OWN CHANGES", right: true}, {title: "CALLS", right: true}, {title: "BY"}, {title: "CLOSES IN"}}, rows)
+		writeTable(p.Out, p.width(), []column{{title: "LANE"}, {title: "SCENARIO"}, {title: "OWN CHANGES", right: true}, {title: "CALLS", right: true}, {title: "BY"}, {title: "CLOSES IN"}}, rows)
 	})
 }
 

@@ -40,7 +40,7 @@ func (p Program) lineList(ctx context.Context, c *cli.Command) error {
 		for i, line := range lines {
 			rows[i] = []string{line.Name, line.Text}
 		}
-		columns := []column{{title: "LINE"}, {title: "HOW SLOW", flexible: true}}
+		columns := []column{{title: "LINE"}, {title: "HOW SLOW", gives: titleGives}}
 		writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, true)
 	})
 }

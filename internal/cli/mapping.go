@@ -141,8 +141,8 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 		rows[i] = []string{m.ID, asks(m.Call), statusesText(m), calls, stateText(m), labelled(m)}
 	}
 	writeTable(p.Out, p.width(), []column{
-		{title: "MAPPING"}, {title: "CALL", flexible: true, share: 3}, {title: "STATUS", right: true},
-		{title: "CALLS", right: true}, {title: "STATE"}, {title: "TITLE", flexible: true},
+		{title: "MAPPING"}, {title: "CALL", gives: pathGives}, {title: "STATUS", right: true},
+		{title: "CALLS", right: true}, {title: "STATE", gives: sourceGives}, {title: "TITLE", gives: titleGives},
 	}, rows)
 	for _, m := range mappings {
 		if m.Problem != "" {

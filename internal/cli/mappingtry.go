@@ -63,7 +63,7 @@ func (p Program) sayTrial(trial api.Trial) {
 		rows[i] = []string{tried.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", tried.Method, target), tried.ID, verdict}
 	}
 	if len(rows) > 0 {
-		writeTable(p.Out, p.width(), []column{{title: "TIME"}, {title: "CALL", flexible: true}, {title: "ID"}, {title: "WOULD IT ANSWER", flexible: true}}, rows)
+		writeTable(p.Out, p.width(), []column{{title: "TIME"}, {title: "CALL", gives: pathGives}, {title: "ID"}, {title: "WOULD IT ANSWER", gives: sourceGives}}, rows)
 	}
 	p.say("%s  would answer %d of the last %d calls; nothing was changed", trial.Mapping.ID, answered, len(rows))
 }

@@ -64,7 +64,7 @@ func (p Program) mappingRemoved(ctx context.Context, c *cli.Command, service str
 }
 
 func (p Program) sayVersions(versions []api.MappingVersion, ids bool) {
-	columns := []column{{title: "VERSION", right: true}, {title: "WHEN"}, {title: "BY", flexible: true}, {title: "WHAT", flexible: true}}
+	columns := []column{{title: "VERSION", right: true}, {title: "WHEN"}, {title: "BY", gives: titleGives}, {title: "WHAT", gives: titleGives}}
 	if ids {
 		columns[3].title = "MAPPING"
 	}

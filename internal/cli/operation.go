@@ -81,7 +81,7 @@ func (p Program) sayOperations(operations []api.Operation) {
 		rows[i] = []string{op.Method + " " + op.Path, id, answerText(op), calls, deviating}
 	}
 	writeTable(p.Out, p.width(), []column{
-		{title: "CALL", flexible: true}, {title: "OPERATION", flexible: true}, {title: "ANSWERS", flexible: true},
+		{title: "CALL", gives: pathGives}, {title: "OPERATION"}, {title: "ANSWERS", gives: sourceGives},
 		{title: "CALLS", right: true}, {title: "DEVIATE", right: true},
 	}, rows)
 }

@@ -79,16 +79,15 @@ func (p Program) readInput(file string) (text []byte, name string, err error) {
 	return text, filepath.Base(file), nil
 }
 
-// width is how many columns a table may use: those of the terminal, 100 at
-// most and when there is none.
+// width is how many columns a table may use: those of the terminal. In a pipe nothing is
+// cut, and it is 0.
 func (p Program) width() int {
-	const most = 100
 	if p.terminal != nil {
 		if columns, _, err := term.GetSize(int(p.terminal.Fd())); err == nil && columns > 0 {
-			return min(columns, most)
+			return columns
 		}
 	}
-	return most
+	return 0
 }
 
 // counted says how many there are of something: 1 call, 2 calls.

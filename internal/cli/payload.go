@@ -86,7 +86,7 @@ func (p Program) payloadList(ctx context.Context, c *cli.Command) error {
 			rows[i] = []string{payload.Name, strconv.Itoa(payload.Size), payload.MediaType, strings.Join(payload.Senders, ", ")}
 		}
 		writeTable(p.Out, p.width(), []column{
-			{title: "PAYLOAD", flexible: true}, {title: "BYTES", right: true}, {title: "TYPE", flexible: true}, {title: "SENT BY", flexible: true},
+			{title: "PAYLOAD"}, {title: "BYTES", right: true}, {title: "TYPE", gives: titleGives}, {title: "SENT BY", gives: titleGives},
 		}, rows)
 	})
 }

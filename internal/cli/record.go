@@ -132,7 +132,7 @@ func (p Program) tryRecording(ctx context.Context, c *cli.Command, environment *
 				rows[i][0] = "  passed"
 			}
 		}
-		columns := []column{{}, {flexible: true}, {right: true}, {flexible: true}}
+		columns := []column{{}, {gives: pathGives}, {right: true}, {gives: titleGives}}
 		writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, false)
 	})
 }
@@ -285,7 +285,7 @@ func (p Program) recordingList(ctx context.Context, c *cli.Command) error {
 			rows[i] = []string{r.ID, r.Name, whenText(r.Started), strconv.Itoa(r.Calls), state, r.By}
 		}
 		writeTable(p.Out, p.width(), []column{
-			{title: "ID"}, {title: "RECORDING", flexible: true}, {title: "STARTED"}, {title: "CALLS", right: true}, {title: "STATE", flexible: true}, {title: "BY", flexible: true},
+			{title: "ID"}, {title: "RECORDING", gives: titleGives}, {title: "STARTED"}, {title: "CALLS", right: true}, {title: "STATE", gives: sourceGives}, {title: "BY", gives: titleGives},
 		}, rows)
 	})
 }
@@ -318,7 +318,7 @@ func (p Program) recordingShow(ctx context.Context, c *cli.Command) error {
 			rows[i] = []string{call.At.Local().Format(time.TimeOnly), fmt.Sprintf("%-6s %s", call.Method, target(call)), strconv.Itoa(call.Status), strconv.Itoa(call.Size), call.ID, note}
 		}
 		writeTable(p.Out, p.width(), []column{
-			{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true}, {title: "BYTES", right: true}, {title: "ID"}, {title: "", flexible: true},
+			{title: "TIME"}, {title: "CALL", gives: pathGives}, {title: "STATUS", right: true}, {title: "BYTES", right: true}, {title: "ID"}, {title: "", gives: titleGives},
 		}, rows)
 		p.sayLatencies(latencies)
 	})
@@ -381,7 +381,9 @@ func (p Program) recordingMappings(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	done := p.working("making mappings of " + given[1])
 	report, err := environment.MakeMappings(ctx, given[0], given[1], api.MakeMappings{RecordingEnd: endOf(c), Calls: c.StringSlice("call"), Paths: c.StringSlice("path"), Statuses: c.IntSlice("status"), DryRun: c.Bool("dry-run")})
+	done()
 	if err != nil {
 		return unchanged(err, "")
 	}
@@ -459,7 +461,7 @@ func (p Program) sayLatencies(latencies []api.MeasuredLatency) {
 		rows = append(rows, []string{l.Of, strconv.Itoa(l.Calls), inMilliseconds(l.P50), inMilliseconds(l.P90), inMilliseconds(l.P99)})
 	}
 	writeTable(p.Out, p.width(), []column{
-		{title: "TOOK AT THE UPSTREAM", flexible: true}, {title: "CALLS", right: true}, {title: "P50 ms", right: true}, {title: "P90 ms", right: true}, {title: "P99 ms", right: true},
+		{title: "TOOK AT THE UPSTREAM", gives: pathGives}, {title: "CALLS", right: true}, {title: "P50 ms", right: true}, {title: "P90 ms", right: true}, {title: "P99 ms", right: true},
 	}, rows)
 }
 

@@ -69,7 +69,7 @@ func (p Program) contractList(ctx context.Context, c *cli.Command) error {
 			}
 			rows[i] = []string{strconv.Itoa(r.Revision), r.Imported.Local().Format(time.DateTime), r.File, state}
 		}
-		writeTable(p.Out, p.width(), []column{{title: "REVISION", right: true}, {title: "IMPORTED"}, {title: "FILE", flexible: true}, {title: "STATE"}}, rows)
+		writeTable(p.Out, p.width(), []column{{title: "REVISION", right: true}, {title: "IMPORTED"}, {title: "FILE", gives: pathGives}, {title: "STATE"}}, rows)
 	})
 }
 

@@ -214,7 +214,7 @@ func (p Program) scenarioList(ctx context.Context, c *cli.Command) error {
 			}
 			rows[i] = []string{s.Name, s.Title, builds, strconv.Itoa(sum(s.Calls)), onText(s.On)}
 		}
-		writeTable(p.Out, p.width(), []column{{title: "SCENARIO"}, {title: "TITLE", flexible: true}, {title: "BUILDS ON"}, {title: "CALLS", right: true}, {title: "ON FOR", flexible: true}}, rows)
+		writeTable(p.Out, p.width(), []column{{title: "SCENARIO"}, {title: "TITLE", gives: titleGives}, {title: "BUILDS ON"}, {title: "CALLS", right: true}, {title: "ON FOR", gives: sourceGives}}, rows)
 	})
 }
 

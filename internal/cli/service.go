@@ -103,8 +103,8 @@ func (p Program) serviceList(ctx context.Context, c *cli.Command) error {
 			rows[i] = []string{s.Name, s.Address, strconv.Itoa(s.Operations), strconv.Itoa(s.Mappings), strconv.Itoa(sum(s.LastMinute)), sourcesText(s.LastMinute)}
 		}
 		writeTable(p.Out, p.width(), []column{
-			{title: "SERVICE", flexible: true}, {title: "ADDRESS"}, {title: "OPERATIONS", right: true}, {title: "MAPPINGS", right: true},
-			{title: "CALLS/MIN", right: true}, {title: "ANSWERED BY", flexible: true},
+			{title: "SERVICE"}, {title: "ADDRESS"}, {title: "OPERATIONS", right: true}, {title: "MAPPINGS", right: true},
+			{title: "CALLS/MIN", right: true}, {title: "ANSWERED BY", gives: sourceGives},
 		}, rows)
 	})
 }

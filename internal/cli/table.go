@@ -7,28 +7,34 @@ import (
 	"unicode/utf8"
 )
 
-// column is one column of a table. Flexible columns give way when the table is
-// too wide, longer ones first; numbers stand at the right. One with a share keeps so
-// many times the width of one without.
+// column is one column of a table; numbers stand at the right.
 type column struct {
-	title    string
-	right    bool
-	flexible bool
-	share    int
+	title string
+	right bool
+	// gives says when the column gives way, where the table is too wide; 0 is never, as for
+	// what is copied from it: ids, addresses, numbers.
+	gives int
 }
 
-// minFlexible is how narrow a flexible column may become.
+// What columns give way, the first ones first.
+const (
+	titleGives  = iota + 1 // what is said of a thing, and by whom
+	sourceGives            // who answered, and the state
+	pathGives              // what was asked
+)
+
+// minFlexible is how narrow a column becomes that gives way.
 const minFlexible = 12
 
 const gap = "  "
 
-// writeTable prints rows below their titles within width columns.
+// writeTable prints rows below their titles within width columns; 0 is for no bound.
 func writeTable(w io.Writer, width int, columns []column, rows [][]string) {
 	writeRows(w, columns, widths(width, columns, rows), rows, true)
 }
 
-// widths gives each column what it needs, then takes from the flexible ones
-// what is too much.
+// widths gives each column what it needs, then takes what is too much from those that give
+// way, from the widest of them.
 func widths(width int, columns []column, rows [][]string) []int {
 	need := make([]int, len(columns))
 	total := len(gap) * (len(columns) - 1)
@@ -39,18 +45,20 @@ func widths(width int, columns []column, rows [][]string) []int {
 		}
 		total += need[i]
 	}
-	for total > width {
-		widest := -1
-		for i, c := range columns {
-			if c.flexible && need[i] > minFlexible && (widest < 0 || need[i]*max(1, columns[widest].share) > need[widest]*max(1, c.share)) {
-				widest = i
+	for gives := titleGives; gives <= pathGives && width > 0; gives++ {
+		for total > width {
+			widest := -1
+			for i, c := range columns {
+				if c.gives == gives && need[i] > minFlexible && (widest < 0 || need[i] > need[widest]) {
+					widest = i
+				}
 			}
+			if widest < 0 {
+				break
+			}
+			need[widest]--
+			total--
 		}
-		if widest < 0 {
-			break
-		}
-		need[widest]--
-		total--
 	}
 	return need
 }
@@ -66,8 +74,11 @@ func writeRows(w io.Writer, columns []column, widths []int, rows [][]string, tit
 	for _, row := range rows {
 		var line strings.Builder
 		for i, c := range columns {
-			cell := shorten(oneLine(row[i]), widths[i])
-			pad := strings.Repeat(" ", widths[i]-utf8.RuneCountInString(cell))
+			cell := oneLine(row[i])
+			if c.gives > 0 {
+				cell = shorten(cell, widths[i])
+			}
+			pad := strings.Repeat(" ", max(0, widths[i]-utf8.RuneCountInString(cell)))
 			if c.right {
 				line.WriteString(pad + cell)
 			} else {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -9,29 +10,42 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
+// Titles give way first, then who answered, then what was asked; ids and numbers never.
 func TestTablesFitTheirWidth(t *testing.T) {
-	columns := []column{{title: "TIME"}, {title: "CALL", flexible: true}, {title: "STATUS", right: true}, {title: "BY", flexible: true}}
-	rows := [][]string{
-		{"09:14:02", "GET /moorings/berths/N7/bookings?from=2026-12-01", "200", "listBookings"},
-		{"09:14:05", "GET /é", "4", strings.Repeat("long ", 10)},
-	}
-	for _, width := range []int{200, 80, 60, 40, 10} {
+	columns := []column{{title: "ID"}, {title: "CALL", gives: pathGives}, {title: "STATUS", right: true}, {title: "BY", gives: sourceGives}, {title: "TITLE", gives: titleGives}}
+	const id, call, by, title = "berth-by-number-of-the-north-pier", "GET /moorings/berths/N7/bookings?from=2026-12-01", "mapping of the scenario", "what somebody said of it, at some length"
+	rows := [][]string{{id, call, "200", by, title}, {"x", "GET /é", "4", "z", ""}}
+	cut := func(width int) (whole []string) {
 		var out strings.Builder
 		writeTable(&out, width, columns, rows)
 		lines := strings.Split(strings.TrimSuffix(out.String(), "\n"), "\n")
 		assert.Len(t, lines, 3)
-		narrowest := 8 + 12 + 6 + 12 + 3*len(gap)
+		narrowest := len(id) + 12 + 6 + 12 + 12 + 4*len(gap)
 		for _, line := range lines {
 			assert.LessOrEqual(t, utf8.RuneCountInString(line), max(width, narrowest), "%d columns:\n%s", width, out.String())
 		}
 		status := strings.Index(lines[0], "STATUS") + len("STATUS")
 		assert.Equal(t, "200", strings.TrimSpace(string([]rune(lines[1])[status-6:status])), "numbers stand at the right:\n%s", out.String())
-		if width == 200 {
-			assert.NotContains(t, out.String(), "…")
-		} else if width < 80 {
-			assert.Contains(t, lines[1], "…")
+		for _, cell := range []string{id, call, by, title} {
+			if strings.Contains(out.String(), cell) {
+				whole = append(whole, cell)
+			}
 		}
+		return whole
 	}
+	needed := len(id) + len(call) + 6 + len(by) + len(title) + 4*len(gap)
+	assert.Equal(t, []string{id, call, by, title}, cut(needed))
+	assert.Equal(t, []string{id, call, by}, cut(needed-1))
+	assert.Equal(t, []string{id, call}, cut(needed-len(title)+12-1))
+	assert.Equal(t, []string{id}, cut(needed-len(title)-len(by)+24-1))
+	assert.Equal(t, []string{id}, cut(10), "an id can be copied from any terminal")
+	columns = slices.Clone(columns)
+	var out strings.Builder
+	for i := range columns {
+		columns[i].gives = titleGives
+	}
+	writeTable(&out, 0, columns, rows)
+	assert.NotContains(t, out.String(), "…", "in a pipe nothing is cut")
 }
 
 func TestWhatPeopleReadIsHarmless(t *testing.T) {

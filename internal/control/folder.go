@@ -31,13 +31,14 @@ func (s *server) postApply(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	if len(files) == 0 {
-		s.fail(c, problem.New(problem.Invalid, "the folder has no files"), nil)
+	read := folder.Read(files)
+	if len(files) == 0 || read.IsNone() {
+		s.fail(c, problem.New(problem.Invalid, "the folder holds no environment: an environment.yaml, or folders of services with service.yaml, contract.yaml, *.mappings.yaml or payloads/"), nil)
 		return
 	}
-	report, err := s.Catalog.ApplyFolder(c.Request.Context(), folder.Read(files), catalog.Apply{
+	report, err := s.Catalog.ApplyFolder(c.Request.Context(), read, catalog.Apply{
 		DryRun: isOn(c, "dryRun"), Prune: isOn(c, "prune"), Record: isOn(c, "record"), At: time.Now(),
-		Source: c.Query("source"),
+		OverTheirs: isOn(c, "overTheirs"), Source: c.Query("source"),
 	})
 	if err != nil {
 		s.fail(c, err, nil)
@@ -62,18 +63,19 @@ func (s *server) postExport(c *gin.Context) {
 			return
 		}
 	}
-	states, env, keep, err := s.Catalog.FolderState(c.Request.Context(), c.Query("service"))
+	states, env, edits, err := s.Catalog.FolderState(c.Request.Context(), c.Query("service"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	changes, err := folder.Update(files, states, keep)
+	edits.OverMine = isOn(c, "overMine")
+	changes, err := folder.Update(files, states, edits.Keep)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	if c.Query("service") == "" {
-		more, err := folder.UpdateEnvironment(files, env, keep)
+		more, err := folder.UpdateEnvironment(files, env, edits.Keep)
 		if err != nil {
 			s.fail(c, err, nil)
 			return
@@ -95,6 +97,9 @@ func (s *server) postExport(c *gin.Context) {
 			file.Outcome = catalog.Removed
 		}
 		report.Files = append(report.Files, file)
+	}
+	for _, o := range edits.Both {
+		report.Kept = append(report.Kept, api.ApplyItem(o))
 	}
 	c.PureJSON(http.StatusOK, report)
 }

@@ -259,7 +259,7 @@ func (s *server) patchImpairments(c *gin.Context) {
 	}
 	var given spec.Given[spec.TargetImpairment]
 	if err == nil {
-		given, err = patchedAs(c, spec.TargetImpairment{Target: target, Impairment: have.Impairment}, "", oneImpairment)
+		given, err = patchedAs(c, have.Impairment, "", oneImpairment)
 	}
 	var demand string
 	if err == nil {

@@ -28,6 +28,9 @@ func (s *server) table() []route {
 		{"GET", "/openapi.yaml", getOpenAPI},
 		{"GET", "/status", s.getStatus},
 
+		{"GET", "/reference", s.listReference},
+		{"GET", "/reference/:operation", s.getReference},
+		{"GET", "/functions", s.listFunctions},
 		{"GET", "/schemas/:schema", s.getSchema},
 
 		{"POST", "/imports", s.postImport},

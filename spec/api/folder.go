@@ -35,6 +35,9 @@ type ExportReport struct {
 	Files []ExportFile `json:"files"`
 	// Unchanged counts the files that say it already.
 	Unchanged int `json:"unchanged"`
+	// Kept are definitions that changed in the folder and in the environment: they stay as
+	// the folder has them.
+	Kept []ApplyItem `json:"kept,omitempty"`
 }
 
 // ExportFile is what becomes of one file.

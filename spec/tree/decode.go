@@ -147,7 +147,8 @@ func (d *decoding) list(n *Node, v reflect.Value, at, what string) {
 }
 
 // singular is what messages call an element of a list, where its key does not say.
-var singular = map[string]string{"where": "condition", "all": "condition", "any": "condition", "none": "condition", "sequence": "answer", "choose": "choice", "send": "step", "edit": "step"}
+var singular = map[string]string{"where": "condition", "all": "condition", "any": "condition", "none": "condition", "sequence": "answer", "choose": "choice", "send": "step", "edit": "step",
+	"scenarios": "scenario", "impairments": "impairment", "mappings": "mapping"}
 
 // dictionary reads an object with free keys into a map.
 func (d *decoding) dictionary(n *Node, v reflect.Value, at, what string) {

@@ -47,6 +47,9 @@ export const keys = {
   impairmentsIn: (lane: string) => [...keys.impairments(), lane],
   lines: () => ['lines'],
 
+  reference: () => ['reference'],
+  referenceOf: (operation: string) => [...keys.reference(), operation],
+
   scenarios: () => ['scenarios'],
   scenarioText: (name: string) => [...keys.scenarios(), name],
   lanes: () => ['lanes'],

@@ -126,11 +126,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What this API lets a caller do, as the console shows it */
+        get: operations["listReference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reference/{operation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        /** One operation of this API with everything that a caller wants to know */
+        get: operations["getReference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/schemas/{schema}": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /** @example mappings.json */
                 schema: "mappings.json" | "service.json";
             };
             cookie?: never;
@@ -270,7 +311,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -293,7 +337,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -313,7 +360,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -333,8 +383,12 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
+                /** @example 1 */
                 revision: components["parameters"]["revision"];
             };
             cookie?: never;
@@ -354,8 +408,12 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
+                /** @example 1 */
                 revision: components["parameters"]["revision"];
             };
             cookie?: never;
@@ -375,7 +433,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -395,9 +456,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -417,9 +484,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -441,7 +514,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -461,7 +537,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -481,7 +560,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -501,7 +583,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -527,7 +612,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -547,7 +635,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -567,7 +658,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -617,7 +711,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -637,9 +734,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -659,10 +762,17 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
+                /** @example 12 */
                 version: number;
             };
             cookie?: never;
@@ -682,9 +792,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -704,9 +820,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -726,9 +848,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -748,9 +876,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -770,9 +904,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -792,7 +932,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -847,7 +990,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -907,7 +1053,10 @@ export interface paths {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -948,7 +1097,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the scenario */
+                /**
+                 * @description Name of the scenario
+                 * @example bad-night
+                 */
                 scenario: string;
             };
             cookie?: never;
@@ -1048,7 +1200,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the lane */
+                /**
+                 * @description Name of the lane
+                 * @example night-run
+                 */
                 lane: string;
             };
             cookie?: never;
@@ -1088,6 +1243,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
+                /** @example far-skerry */
                 line: string;
             };
             cookie?: never;
@@ -1110,7 +1266,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -1130,7 +1289,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -1150,9 +1312,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1173,9 +1341,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1195,9 +1369,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1217,9 +1397,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1239,7 +1425,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -1259,9 +1448,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1281,9 +1476,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1303,11 +1504,20 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
-                /** @description Id or name of the recording to compare with */
+                /**
+                 * @description Id or name of the recording to compare with
+                 * @example r-9
+                 */
                 other: string;
             };
             cookie?: never;
@@ -1327,9 +1537,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1349,9 +1565,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -1371,7 +1593,10 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -1391,9 +1616,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Name of a file */
+                /**
+                 * @description Name of a file
+                 * @example chart.txt
+                 */
                 payload: string;
             };
             cookie?: never;
@@ -1415,9 +1646,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -2521,6 +2758,14 @@ export interface components {
                 content?: string;
             }[];
             unchanged: number;
+            /** @description What changed in the folder and in the environment, and stays as the folder has it */
+            kept?: {
+                service: string;
+                kind: string;
+                id?: string;
+                outcome: string;
+                detail?: string;
+            }[];
         };
         Payload: {
             name: string;
@@ -2778,8 +3023,12 @@ export interface components {
         };
     };
     parameters: {
-        /** @description Name or id of the service */
+        /**
+         * @description Name or id of the service
+         * @example moorings
+         */
         service: string;
+        /** @example 1 */
         revision: number;
         limit: number;
         /** @description All when left out */
@@ -2808,9 +3057,15 @@ export interface components {
         ifMatch: string;
         /** @description With *: only if it is not there yet, else 412 */
         ifNoneMatch: "*";
-        /** @description Id of the mapping */
+        /**
+         * @description Id of the mapping
+         * @example berth-by-number
+         */
         mapping: string;
-        /** @description Id or name of the recording */
+        /**
+         * @description Id or name of the recording
+         * @example r-4
+         */
         recording: string;
         /** @description Only mappings with this label */
         label: string;
@@ -2846,6 +3101,7 @@ export interface components {
             content: {
                 "application/merge-patch+json": Record<string, never>;
                 "application/json-patch+json": Record<string, never>[];
+                "application/json": Record<string, never>;
             };
         };
     };
@@ -3055,11 +3311,71 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listReference: {
+        parameters: {
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The operations */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Operation"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getReference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The operation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationDetail"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getSchema: {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /** @example mappings.json */
                 schema: "mappings.json" | "service.json";
             };
             cookie?: never;
@@ -3199,6 +3515,8 @@ export interface operations {
                 prune?: boolean;
                 /** @description Change nothing but remember where environment and folder agree */
                 record?: boolean;
+                /** @description Where both sides changed, the folder wins */
+                overTheirs?: boolean;
                 /** @description Names the folder; services that came from another one are not missed in it */
                 source?: string;
                 /** @description Yes to what would be asked: hosts of the public internet may be listed */
@@ -3236,6 +3554,8 @@ export interface operations {
             query?: {
                 /** @description Only this service */
                 service?: string;
+                /** @description What was edited in the folder is overwritten, too */
+                overMine?: boolean;
             };
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
@@ -3343,7 +3663,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3379,7 +3702,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3417,7 +3743,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3447,7 +3776,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3476,7 +3808,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3501,7 +3836,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3527,8 +3865,12 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
+                /** @example 1 */
                 revision: components["parameters"]["revision"];
             };
             cookie?: never;
@@ -3556,8 +3898,12 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
+                /** @example 1 */
                 revision: components["parameters"]["revision"];
             };
             cookie?: never;
@@ -3592,7 +3938,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3621,9 +3970,15 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -3647,9 +4002,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -3678,9 +4039,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -3719,9 +4086,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the operation */
+                /**
+                 * @description Id of the operation
+                 * @example getBerth
+                 */
                 operation: string;
             };
             cookie?: never;
@@ -3750,7 +4123,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3783,7 +4159,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3816,7 +4195,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3864,7 +4246,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3900,7 +4285,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3954,7 +4342,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -3982,7 +4373,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4016,7 +4410,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4057,7 +4454,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4087,7 +4487,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4208,7 +4611,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4224,9 +4630,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4242,10 +4654,17 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
+                /** @example 12 */
                 version: number;
             };
             cookie?: never;
@@ -4277,9 +4696,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4315,9 +4740,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4357,9 +4788,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4398,9 +4835,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4425,9 +4868,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -4458,7 +4907,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4489,7 +4941,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4577,7 +5032,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4699,6 +5157,7 @@ export interface operations {
             content: {
                 "application/merge-patch+json": Record<string, never>;
                 "application/json-patch+json": Record<string, never>[];
+                "application/json": Record<string, never>;
             };
         };
         responses: {
@@ -4753,7 +5212,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4787,7 +5249,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4828,7 +5293,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4862,7 +5330,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -4951,7 +5422,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the scenario */
+                /**
+                 * @description Name of the scenario
+                 * @example bad-night
+                 */
                 scenario: string;
             };
             cookie?: never;
@@ -4985,7 +5459,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the scenario */
+                /**
+                 * @description Name of the scenario
+                 * @example bad-night
+                 */
                 scenario: string;
             };
             cookie?: never;
@@ -5028,7 +5505,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the scenario */
+                /**
+                 * @description Name of the scenario
+                 * @example bad-night
+                 */
                 scenario: string;
             };
             cookie?: never;
@@ -5055,7 +5535,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the scenario */
+                /**
+                 * @description Name of the scenario
+                 * @example bad-night
+                 */
                 scenario: string;
             };
             cookie?: never;
@@ -5316,7 +5799,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the lane */
+                /**
+                 * @description Name of the lane
+                 * @example night-run
+                 */
                 lane: string;
             };
             cookie?: never;
@@ -5345,7 +5831,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the lane */
+                /**
+                 * @description Name of the lane
+                 * @example night-run
+                 */
                 lane: string;
             };
             cookie?: never;
@@ -5377,7 +5866,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the lane */
+                /**
+                 * @description Name of the lane
+                 * @example night-run
+                 */
                 lane: string;
             };
             cookie?: never;
@@ -5406,7 +5898,10 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name of the lane */
+                /**
+                 * @description Name of the lane
+                 * @example night-run
+                 */
                 lane: string;
             };
             cookie?: never;
@@ -5462,6 +5957,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example far-skerry */
                 line: string;
             };
             cookie?: never;
@@ -5492,6 +5988,7 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
+                /** @example far-skerry */
                 line: string;
             };
             cookie?: never;
@@ -5533,6 +6030,7 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
+                /** @example far-skerry */
                 line: string;
             };
             cookie?: never;
@@ -5559,6 +6057,7 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
+                /** @example far-skerry */
                 line: string;
             };
             cookie?: never;
@@ -5587,7 +6086,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -5628,7 +6130,10 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -5656,9 +6161,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5685,9 +6196,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5716,9 +6233,15 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5744,9 +6267,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5775,9 +6304,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5805,7 +6340,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -5829,9 +6367,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5860,9 +6404,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5895,11 +6445,20 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
-                /** @description Id or name of the recording to compare with */
+                /**
+                 * @description Id or name of the recording to compare with
+                 * @example r-9
+                 */
                 other: string;
             };
             cookie?: never;
@@ -5926,9 +6485,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5955,9 +6520,15 @@ export interface operations {
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id or name of the recording */
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
                 recording: components["parameters"]["recording"];
             };
             cookie?: never;
@@ -5994,7 +6565,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
             };
             cookie?: never;
@@ -6020,9 +6594,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Name of a file */
+                /**
+                 * @description Name of a file
+                 * @example chart.txt
+                 */
                 payload: string;
             };
             cookie?: never;
@@ -6053,9 +6633,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Name of a file */
+                /**
+                 * @description Name of a file
+                 * @example chart.txt
+                 */
                 payload: string;
             };
             cookie?: never;
@@ -6095,9 +6681,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Name of a file */
+                /**
+                 * @description Name of a file
+                 * @example chart.txt
+                 */
                 payload: string;
             };
             cookie?: never;
@@ -6122,9 +6714,15 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -6161,9 +6759,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -6209,9 +6813,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -6238,9 +6848,15 @@ export interface operations {
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
             };
             path: {
-                /** @description Name or id of the service */
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
                 service: components["parameters"]["service"];
-                /** @description Id of the mapping */
+                /**
+                 * @description Id of the mapping
+                 * @example berth-by-number
+                 */
                 mapping: components["parameters"]["mapping"];
             };
             cookie?: never;
@@ -6342,7 +6958,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["Batch"];
+                    /** @example event: calls
+                     *     id: 1-42
+                     *     data: {"items":[],"total":0}
+                     *
+                     *      */
+                    "text/event-stream": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -6353,7 +6974,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Id of the call */
+                /**
+                 * @description Id of the call
+                 * @example c-81f3
+                 */
                 call: string;
             };
             cookie?: never;

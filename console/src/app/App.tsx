@@ -9,6 +9,7 @@ import { NoPage } from './NoPage';
 import { Shell } from './Shell';
 
 // pages that are not the first one of most visits are fetched when they are opened
+const ApiPage = lazy(() => import('@/features/docs/ApiPage').then((m) => ({ default: m.ApiPage })));
 const DocsPage = lazy(() => import('@/features/docs/DocsPage').then((m) => ({ default: m.DocsPage })));
 const LanesPage = lazy(() => import('@/features/lanes/LanesPage').then((m) => ({ default: m.LanesPage })));
 const MappingPages = lazy(() =>
@@ -63,6 +64,9 @@ export function App() {
               <Route path="/scenarios" component={ScenariosPage} />
               <Route path="/lanes" component={LanesPage} />
               <Route path="/retries" component={RetriesPage} />
+              <Route path="/reference/:operation?">
+                {({ operation }) => <ApiPage operation={operation && decodeURIComponent(operation)} />}
+              </Route>
               <Route component={NoPage} />
             </Switch>
           </Suspense>

@@ -10,6 +10,7 @@ const tabs = [
   { href: '/scenarios', word: 'Scenarios', owns: (path: string) => path === '/scenarios' },
   { href: '/lanes', word: 'Lanes', owns: (path: string) => path === '/lanes' },
   { href: '/retries', word: 'Retries', owns: (path: string) => path === '/retries' },
+  { href: '/reference', word: 'API', owns: (path: string) => path.startsWith('/reference') },
 ];
 
 /** The state strip, the tabs, and the page below them. */

@@ -1,11 +1,14 @@
 package answer
 
 import (
+	"fmt"
 	"maps"
 	"path"
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"rapidmimic.example/spec/problem"
 )
 
 // Payload is a body in a file of its own. It is immutable.
@@ -26,6 +29,25 @@ func (p Payloads) Clone() Payloads {
 	clone := make(Payloads, len(p)+1)
 	maps.Copy(clone, p)
 	return clone
+}
+
+// Text is a payload that an expression asks for, such as a key. The error names similar ones.
+func (p Payloads) Text(name string) (string, error) {
+	found := p[name]
+	switch {
+	case found == nil:
+		return "", missing(name, p)
+	case !utf8.Valid(found.Bytes):
+		return "", fmt.Errorf("payload %q is no text", name)
+	}
+	return string(found.Bytes), nil
+}
+
+func missing(name string, payloads Payloads) error {
+	if near := problem.Closest(name, payloads.Names()); near != "" {
+		return fmt.Errorf("payload %q was not given to the service (%s?)", name, near)
+	}
+	return fmt.Errorf("payload %q was not given to the service", name)
 }
 
 // mediaTypes are ours, not those of the machine, so that all answer alike.

@@ -18,6 +18,7 @@ import (
 // Template is the answer of a mapping in which ${…} stands for what expressions
 // give. It is immutable.
 type Template struct {
+	let      []letTemplate
 	status   int
 	statusOf *expr.Template // nil when the status is the same for every call
 	headers  []headerTemplate
@@ -27,6 +28,12 @@ type Template struct {
 	kind     bodyKind
 	untyped  bool // no Content-Type is added
 	arranged bool // the headers are in an order or a spelling of their own
+}
+
+// letTemplate is a value that the rest of the answer uses by its name.
+type letTemplate struct {
+	name  string
+	value *expr.Template
 }
 
 type headerTemplate struct {
@@ -55,6 +62,11 @@ var (
 func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, template *Template, faults []problem.Item) {
 	c := &compiler{at: at}
 	t := &Template{status: a.Status.Code}
+	for _, named := range a.Let.Entries() {
+		t.let = append(t.let, letTemplate{named.Key, c.compile(named.Value, tree.Join("/let", named.Key))})
+		c.names = append(c.names, named.Key)
+	}
+	c.dynamic = false // what nothing uses needs no scope
 	if a.Status.Expr != "" {
 		t.statusOf = c.compile(tree.NewString(a.Status.Expr), "/status")
 	}
@@ -101,12 +113,13 @@ func isArranged(headers []spec.Header) bool {
 
 type compiler struct {
 	at      string
+	names   []string // that let has given so far
 	dynamic bool
 	faults  []problem.Item
 }
 
 func (c *compiler) compile(n *tree.Node, at string) *expr.Template {
-	compiled, items := expr.CompileTemplate(n)
+	compiled, items := expr.CompileTemplate(n, c.names...)
 	for _, item := range items {
 		item.At = c.at + at + item.At
 		c.faults = append(c.faults, item)
@@ -141,11 +154,7 @@ func (c *compiler) payload(t *Template, name string, payloads Payloads) {
 func (c *compiler) find(name, at string, payloads Payloads) *Payload {
 	p := payloads[name]
 	if p == nil {
-		detail := fmt.Sprintf("payload %q was not given to the service", name)
-		if near := problem.Closest(name, payloads.Names()); near != "" {
-			detail += fmt.Sprintf(" (%s?)", near)
-		}
-		c.faults = append(c.faults, problem.Item{At: c.at + at, Detail: detail})
+		c.faults = append(c.faults, problem.Item{At: c.at + at, Detail: missing(name, payloads).Error()})
 	}
 	return p
 }
@@ -154,6 +163,10 @@ func (c *compiler) find(name, at string, payloads Payloads) *Payload {
 // a header sets it. The error is that of an expression.
 func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	out := call.Answer{Status: t.status}
+	scope, err := t.letIn(scope)
+	if err != nil {
+		return out, err
+	}
 	if t.statusOf != nil {
 		status, err := t.statusOf.Text(scope, nil)
 		if err != nil {
@@ -191,9 +204,25 @@ func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	if contentType != "" && !t.untyped {
 		out.Header = append(out.Header, call.Field{Name: "Content-Type", Value: contentType})
 	}
-	var err error
 	out.Body, err = t.renderBody(scope)
 	return out, err
+}
+
+// letIn is a scope in which the values are known that the answer names.
+func (t *Template) letIn(scope *expr.Scope) (*expr.Scope, error) {
+	if len(t.let) == 0 || scope == nil {
+		return scope, nil
+	}
+	with := *scope
+	with.Let = make(map[string]any, len(t.let))
+	for _, named := range t.let {
+		value, err := named.value.Named(&with)
+		if err != nil {
+			return scope, fmt.Errorf("let %s: %w", named.name, err)
+		}
+		with.Let[named.name] = value
+	}
+	return &with, nil
 }
 
 func (t *Template) renderBody(scope *expr.Scope) ([]byte, error) {

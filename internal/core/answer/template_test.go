@@ -1,6 +1,8 @@
 package answer_test
 
 import (
+	"fmt"
+	"strconv"
 	"testing"
 	"time"
 
@@ -53,4 +55,56 @@ func TestWhatAnswersComeTo(t *testing.T) {
 		_, err := spec.ReadMappings([]byte("{call: {path: /x}, answer: " + document + "}"))
 		assert.ErrorContains(t, err, want, document)
 	}
+}
+
+// What let names is worked out once, in its order, and kept as it is.
+func TestNamedValues(t *testing.T) {
+	mappings, err := spec.ReadMappings([]byte(`{call: {path: /x}, answer: {
+		let: {nights: "${int(call.query.n)}", price: "${decimal('12.50') * nights}", number: "${counter('bills')}", plain: [1, 2]},
+		headers: [{X-Bill: "${number}"}], json: {nights: "${nights}", price: "${price}", again: "no ${number}, ${plain.sum()}"}}}`))
+	require.NoError(t, err)
+	_, template, faults := answer.Compile(mappings[0].Answer, "/answer", nil)
+	require.Empty(t, faults)
+	counted := int64(0)
+	scope := &expr.Scope{Call: map[string]any{"query": map[string]any{"n": "3"}}, Count: func(string) int64 { counted++; return counted }}
+	for want := range 2 {
+		built, err := template.Render(scope)
+		require.NoError(t, err)
+		assert.Equal(t, fmt.Sprintf(`{"nights":3,"price":37.50,"again":"no %d, 3"}`, want+1), string(built.Body))
+		assert.Equal(t, strconv.Itoa(want+1), built.Header[0].Value)
+	}
+	assert.Nil(t, scope.Let, "what one call names is not there for another")
+	scope.Call["query"] = map[string]any{"n": "x"}
+	_, err = template.Render(scope)
+	assert.ErrorContains(t, err, "let nights: ")
+
+	for document, want := range map[string]string{
+		`{let: {a: "${b}", b: 1}, text: x}`:       "/answer/let/a expression \"b\", character 1: undeclared reference to 'b'",
+		`{let: {a: 1}, text: "${aa}"}`:            "/answer/text expression \"aa\", character 1: undeclared reference to 'aa'",
+		`{let: {a: 1}, text: "${[1].map(a, a)}"}`: "/answer/text expression \"[1].map(a, a)\": a is named by let",
+		`{let: {call: 1}, text: x}`:               "no word of expressions, not \"call\"",
+		`{let: {"a b": 1}, text: x}`:              "beginning with a letter",
+		`{let: [1], text: x}`:                     "let must be an object",
+		`{let: {a: 1}, example: free}`:            "let belongs to an answer that has expressions",
+	} {
+		mappings, err := spec.ReadMappings([]byte("{call: {path: /x}, answer: " + document + "}"))
+		if err != nil {
+			assert.ErrorContains(t, err, want, document)
+			continue
+		}
+		_, _, faults := answer.Compile(mappings[0].Answer, "/answer", nil)
+		require.NotEmpty(t, faults, document)
+		assert.Contains(t, faults[0].At+" "+faults[0].Detail, want, document)
+	}
+}
+
+func TestPayloadsAsText(t *testing.T) {
+	payloads := answer.Payloads{"key.pem": {Name: "key.pem", Bytes: []byte("secret")}, "a.png": {Name: "a.png", Bytes: []byte{0xff, 0xfe}}}
+	text, err := payloads.Text("key.pem")
+	require.NoError(t, err)
+	assert.Equal(t, "secret", text)
+	_, err = payloads.Text("kye.pem")
+	assert.ErrorContains(t, err, "(key.pem?)")
+	_, err = payloads.Text("a.png")
+	assert.ErrorContains(t, err, "is no text")
 }

@@ -23,6 +23,8 @@ type Apply struct {
 	Prune bool
 	// Record changes nothing but remembers where environment and folder agree.
 	Record bool
+	// OverTheirs lets the folder win where both sides changed.
+	OverTheirs bool
 	// Source names the folder: services that came from another one are not missed
 	// in it.
 	Source string
@@ -134,6 +136,11 @@ func (a *application) decide(o Outcome, inFolder, here string, changedBy func() 
 	switch {
 	case inFolder == here:
 		o.Outcome = Unchanged
+	case a.how.OverTheirs && here != before && (inFolder != "" || before != "" && a.how.Prune):
+		o.Outcome = map[bool]string{true: Created, false: Changed}[here == ""]
+		if inFolder == "" {
+			o.Outcome = Removed
+		}
 	case inFolder == "" && before == "":
 		return Unchanged // made in the environment, and none of the folder's business
 	case here == before && inFolder == "" && a.how.Prune:
@@ -143,6 +150,8 @@ func (a *application) decide(o Outcome, inFolder, here string, changedBy func() 
 	case here == before && before == "":
 		o.Outcome = Created
 	case here == before:
+		o.Outcome = Changed
+	case before == "" && here == "usual": // a switch that nobody has touched
 		o.Outcome = Changed
 	case before == "":
 		o.Outcome, o.Detail = Conflict, "the environment has another one, which did not come from a folder"+changedBy()
@@ -423,9 +432,9 @@ func documentDigest(v any) string {
 }
 
 // FolderState is what the environment holds, as a folder keeps it: all services,
-// or the one named, and what belongs to none. keep tells of what a folder has
-// otherwise whether that is an edit of its own that was not applied yet.
-func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []folder.State, env spec.Environment, keep folder.Keep, err error) {
+// or the one named, and what belongs to none. It says what of a folder that has it
+// otherwise is an edit of its own.
+func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []folder.State, env spec.Environment, edits *FolderEdits, err error) {
 	snapshot := c.Snapshot()
 	services := snapshot.Services()
 	env = snapshot.environmentState()
@@ -440,38 +449,89 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 	if err != nil {
 		return nil, env, nil, err
 	}
-	here := make(map[Applied]string)
+	edits = &FolderEdits{snapshot: snapshot, came: make(map[Applied]string), here: make(map[Applied]string)}
 	for _, s := range services {
 		state := folder.State{Settings: s.Spec, Payloads: make(map[string][]byte, len(s.Payloads))}
+		edits.here[Applied{Service: s.Spec.Name, Kind: "service"}] = settingsDigest(s.Spec)
 		if s.Contract != nil {
 			stored, err := c.store.Contract(ctx, s.Spec.ID, s.Contract.Revision)
 			if err != nil {
 				return nil, env, nil, err
 			}
 			state.Contract = &folder.ContractState{File: stored.File, Text: stored.Text}
+			edits.here[Applied{Service: s.Spec.Name, Kind: "contract"}] = digest(folder.ContractBytes(stored.Text))
 		}
 		for _, m := range s.Mappings {
 			state.Mappings = append(state.Mappings, m.Spec)
-			here[Applied{Service: s.Spec.Name, Kind: "mapping", ID: m.Spec.ID}] = mappingDigest(m.Spec)
+			edits.here[Applied{Service: s.Spec.Name, Kind: "mapping", ID: m.Spec.ID}] = mappingDigest(m.Spec)
 		}
 		for name, p := range s.Payloads {
 			state.Payloads[name] = p.Bytes
-			here[Applied{Service: s.Spec.Name, Kind: "payload", ID: name}] = digest(p.Bytes)
+			edits.here[Applied{Service: s.Spec.Name, Kind: "payload", ID: name}] = digest(p.Bytes)
 		}
 		states = append(states, state)
 	}
-	came := make(map[Applied]string)
 	for _, m := range marks {
-		came[Applied{Service: m.Service, Kind: m.Kind, ID: m.ID}] = m.Digest
+		edits.came[Applied{Service: m.Service, Kind: m.Kind, ID: m.ID}] = m.Digest
 	}
 	for _, s := range env.Scenarios {
-		here[Applied{Kind: scenarioKind, ID: s.Name}] = documentDigest(s)
+		edits.here[Applied{Kind: scenarioKind, ID: s.Name}] = documentDigest(s)
 	}
 	for _, i := range env.Impairments {
-		here[Applied{Kind: impairmentKind, ID: i.Target.String()}] = documentDigest(i)
+		edits.here[Applied{Kind: impairmentKind, ID: i.Target.String()}] = documentDigest(i)
 	}
-	return states, env, func(service, kind, id string) bool {
-		key := Applied{Service: service, Kind: kind, ID: id}
-		return came[key] == here[key]
-	}, nil
+	if nameOrID == "" {
+		edits.here[Applied{Kind: offKind}] = switchDigest(*env.ImpairmentsOff, false)
+		edits.here[Applied{Kind: onKind}] = switchDigest(*env.Scenario, "")
+	}
+	return states, env, edits, nil
+}
+
+// FolderEdits tells the edits that a folder has of its own from what it was given.
+type FolderEdits struct {
+	snapshot   *Snapshot
+	came, here map[Applied]string
+	// OverMine takes what the environment has over all of them.
+	OverMine bool
+	// Both are those that the environment changed, too, since the folder was applied or
+	// exported: they stay as the folder has them.
+	Both []Outcome
+}
+
+// Keep implements folder.Keep.
+func (e *FolderEdits) Keep(service, kind, id string, local any) bool {
+	key := Applied{Service: service, Kind: kind, ID: id}
+	if e.OverMine || e.digestOf(local) == e.came[key] {
+		return false
+	}
+	if e.came[key] != e.here[key] {
+		e.Both = append(e.Both, Outcome{Service: service, Kind: kind, ID: id, Outcome: Conflict, Detail: "it was changed in the folder and in the environment"})
+	}
+	return true
+}
+
+// digestOf is the digest that applying a definition of a folder would leave.
+func (e *FolderEdits) digestOf(local any) string {
+	switch d := local.(type) {
+	case []byte:
+		return digest(d)
+	case spec.Service:
+		return settingsDigest(d)
+	case bool:
+		return switchDigest(d, false)
+	case string:
+		return switchDigest(d, "")
+	case spec.TargetImpairment:
+		if d.Impairment.Seed == nil {
+			d.Impairment.Seed = seedOf(d.Target.String())
+			if serviceID, err := e.snapshot.CheckTarget(d.Target); err == nil {
+				if have := e.snapshot.Impairment(serviceID, d.Target.Operation, d.Target.Mapping); have != nil {
+					d.Impairment.Seed = have.Impairment.Seed
+				}
+			}
+		}
+		return documentDigest(d)
+	default:
+		return documentDigest(local)
+	}
 }

@@ -2,12 +2,14 @@ package catalog_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/folder"
+	"rapidmimic.example/spec"
 )
 
 // tides is a folder with one service and mappings.
@@ -101,4 +103,62 @@ func TestPruningLeavesPayloadsThatAFaultyFileMaySend(t *testing.T) {
 	service, err := c.Find("tides")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"year.json"}, service.Payloads.Names())
+}
+
+// The folder wins over what was changed in the environment when that is asked for, and says
+// which switches are on, and which impairments are.
+func TestAFolderOverTheirsAndItsSwitches(t *testing.T) {
+	c, _ := open(t)
+	apply := func(how catalog.Apply, environment string, mapping string) catalog.ApplyReport {
+		how.Source, how.At = "quay", time.Unix(1000, 0)
+		files := []folder.File{{Name: "tides/service.yaml", Text: []byte("title: Tides")}, {Name: "environment.yaml", Text: []byte(environment)}}
+		if mapping != "" {
+			files = append(files, folder.File{Name: "tides/all.mappings.yaml", Text: []byte(mapping)})
+		}
+		report, err := c.ApplyFolder(t.Context(), folder.Read(files), how)
+		require.NoError(t, err)
+		assert.Empty(t, report.Faults)
+		return report
+	}
+	const moon = "{id: moon, call: {path: /moon}, answer: {text: up}}"
+	const on = "scenarios: [{name: storm}]\nscenario: storm\nimpairmentsOff: true\n"
+	apply(catalog.Apply{}, on, moon)
+	assert.Equal(t, "storm", c.Snapshot().Active(nil, time.Now()).Scenario)
+	assert.True(t, c.Snapshot().ImpairmentsOff())
+	assert.Empty(t, apply(catalog.Apply{}, on, moon).Outcomes, "again it changes nothing")
+
+	theirs := mappings(t, "{id: moon, title: theirs, call: {path: /moon}}")
+	_, _, err := c.PutMappings(t.Context(), "tides", theirs)
+	require.NoError(t, err)
+	_, err = c.LeaveScenario(t.Context(), "", time.Now())
+	require.NoError(t, err)
+	const edited = "{id: moon, call: {path: /moon}, answer: {text: mine}}"
+	report := apply(catalog.Apply{}, on, edited)
+	assert.Equal(t, 2, report.Conflicts, "the mapping, and the scenario that somebody switched off")
+	assert.Nil(t, c.Snapshot().Active(nil, time.Now()))
+	report = apply(catalog.Apply{OverTheirs: true}, on, edited)
+	assert.Zero(t, report.Conflicts)
+	m, err := c.FindMapping("tides", "moon")
+	require.NoError(t, err)
+	assert.Equal(t, "mine", *m.Spec.Answer.Text)
+	assert.Equal(t, "storm", c.Snapshot().Active(nil, time.Now()).Scenario)
+
+	_, _, err = c.PutMappings(t.Context(), "tides", theirs)
+	require.NoError(t, err)
+	assert.Zero(t, apply(catalog.Apply{OverTheirs: true}, on, "").Conflicts)
+	_, err = c.FindMapping("tides", "moon")
+	require.NoError(t, err, "what is not in the folder stays without prune")
+	slow := spec.Impairment{Latency: &spec.Latency{Low: 1, High: 1}}
+	_, err = c.SetImpairment(t.Context(), spec.Target{Service: "tides"}, slow, "", 1, time.Now())
+	require.NoError(t, err)
+	apply(catalog.Apply{OverTheirs: true, Prune: true}, on, "")
+	assert.Len(t, c.Snapshot().Impairments(), 1, "a folder that says nothing of impairments leaves them")
+	_, err = c.FindMapping("tides", "moon")
+	assert.Error(t, err, "with it, it goes")
+	apply(catalog.Apply{}, "scenarios: [{name: storm}]\nscenario: ''\nimpairments: []\nimpairmentsOff: false\n", "")
+	assert.Len(t, c.Snapshot().Impairments(), 1, "without prune they stay")
+	apply(catalog.Apply{Prune: true}, "scenarios: [{name: storm}]\nscenario: ''\nimpairments: []\nimpairmentsOff: false\n", "")
+	assert.Empty(t, c.Snapshot().Impairments())
+	assert.False(t, c.Snapshot().ImpairmentsOff())
+	assert.Nil(t, c.Snapshot().Active(nil, time.Now()))
 }

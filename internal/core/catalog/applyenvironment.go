@@ -1,6 +1,8 @@
 package catalog
 
 import (
+	"time"
+
 	"rapidmimic.example/internal/core/folder"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
@@ -9,6 +11,8 @@ import (
 const (
 	scenarioKind   = "scenario"
 	impairmentKind = "impairment"
+	offKind        = "impairmentsOff"
+	onKind         = "scenario on"
 )
 
 // environment brings what belongs to no single service to what the folder says,
@@ -37,12 +41,69 @@ func (a *application) environment(f *folder.Folder) {
 	}
 	for _, i := range a.edit.next.Impairments() {
 		target := a.edit.next.TargetOf(i.StoredImpairment)
-		if impaired[target.String()] || !a.fromHere(impairmentKind, target.String()) {
+		switch {
+		case impaired[target.String()]:
+			continue
+		case a.how.Prune && env.Impairments != nil: // the folder says which are on, and that no other is
+			a.report.Outcomes = append(a.report.Outcomes, Outcome{Kind: impairmentKind, ID: target.String(), Outcome: Removed})
+			a.edit.change.Forgotten = append(a.edit.change.Forgotten, Applied{Kind: impairmentKind, ID: target.String()})
+			a.edit.removeImpairments(func(other *Impairment) bool { return other.Key() == i.Key() })
+			continue
+		case !a.fromHere(impairmentKind, target.String()):
 			continue
 		}
 		if a.decide(Outcome{Kind: impairmentKind, ID: target.String()}, "", impairmentDigest(target, i.Impairment), nobody) == Removed {
 			a.edit.removeImpairments(func(other *Impairment) bool { return other.Key() == i.Key() })
 		}
+	}
+	a.switches(env.Environment)
+}
+
+// switches sets the switches that the folder names.
+func (a *application) switches(env spec.Environment) {
+	if off := env.ImpairmentsOff; off != nil {
+		here := a.edit.next.impairments.off
+		switch a.decide(Outcome{Kind: offKind, File: spec.EnvironmentFile}, switchDigest(*off, false), switchDigest(here, false), nobody) {
+		case Created, Changed, Removed:
+			next := *a.edit.next
+			next.impairments.off = *off
+			a.edit.next, a.edit.change.ImpairmentsOff = &next, off
+		}
+	}
+	if on := env.Scenario; on != nil {
+		here := ""
+		if active := a.edit.next.active.at(a.how.At); active != nil {
+			here = active.Scenario
+		}
+		if *on != "" && a.edit.next.Scenario(*on) == nil {
+			a.report.Faults = append(a.report.Faults, problem.Item{File: spec.EnvironmentFile, At: "/scenario", Detail: notFound("scenario", *on, a.edit.next.ScenarioNames()).Error()})
+			return
+		}
+		switch a.decide(Outcome{Kind: onKind, File: spec.EnvironmentFile}, switchDigest(*on, ""), switchDigest(here, ""), nobody) {
+		case Created, Changed, Removed:
+			a.edit.switchTo(*on, a.how.At, authorOf(a.ctx))
+		}
+	}
+}
+
+// switchDigest is what is compared of a switch. One that is as it usually is has a digest,
+// too: a folder that names it says so.
+func switchDigest[T comparable](is, usual T) string {
+	if is == usual {
+		return "usual"
+	}
+	return documentDigest(is)
+}
+
+// switchTo has a scenario be on for calls in no lane; "" for none.
+func (e *edit) switchTo(scenario string, at time.Time, by string) {
+	next := *e.next
+	if next.active = nil; scenario != "" {
+		next.active = &Activation{Scenario: scenario, Since: at, By: by}
+	}
+	e.next, e.change.Switched = &next, &Activation{}
+	if next.active != nil {
+		e.change.Switched = next.active
 	}
 }
 
@@ -90,7 +151,7 @@ func (a *application) goneScenario(s *Scenario) {
 		return
 	}
 	if users := a.edit.next.usersOf(s.Spec.Name, a.how.At); len(users) > 0 {
-		a.report.Faults = append(a.report.Faults, problem.Item{File: "environment.yaml", Detail: "scenario " + s.Spec.Name + " stays, since it is used by " + users[0]})
+		a.report.Faults = append(a.report.Faults, problem.Item{File: spec.EnvironmentFile, Detail: "scenario " + s.Spec.Name + " stays, since it is used by " + users[0]})
 		return
 	}
 	a.edit.removeScenario(s.Spec.Name)
@@ -134,6 +195,10 @@ func (s *Snapshot) environmentState() (env spec.Environment) {
 	}
 	for _, scenario := range s.Scenarios() {
 		env.Scenarios = append(env.Scenarios, scenario.Spec)
+	}
+	env.ImpairmentsOff, env.Scenario = &s.impairments.off, new(string)
+	if s.active != nil {
+		env.Scenario = &s.active.Scenario
 	}
 	return env
 }

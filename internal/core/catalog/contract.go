@@ -210,3 +210,12 @@ func (c *Catalog) withContract(nameOrID string) (*Service, error) {
 	}
 	return s, nil
 }
+
+// Described is a service of a contract that is in no environment: to be looked at.
+func Described(name string, text []byte) (*Service, error) {
+	compiled, err := compileContract(StoredContract{Revision: 1, File: name, Text: text})
+	if err != nil {
+		return nil, err
+	}
+	return compileService(StoredService{Service: spec.NewService(name)}, parts{contract: compiled}), nil
+}

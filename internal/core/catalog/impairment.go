@@ -178,8 +178,8 @@ func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.
 // ReplaceImpairments switches on what is given, each for its target, and switches off
 // whatever else is on: of a service, or with "" of the environment. What is on as it is
 // given stays as it is. off is the switch for all of them, nil to leave it. Tags are the
-// versions that the given ones were read at, in their order; seed is for those that name
-// none.
+// versions that the given ones were read at, in their order, and are demanded of what is
+// on; seed is for those that name none.
 func (c *Catalog) ReplaceImpairments(ctx context.Context, nameOrID string, wanted []spec.TargetImpairment, tags []string, off *bool, seed int64, now time.Time) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -203,9 +203,11 @@ func (c *Catalog) ReplaceImpairments(ctx context.Context, nameOrID string, wante
 			items = append(items, problem.Item{At: fmt.Sprintf("/%d/target", i), Detail: err.Error()})
 			continue
 		}
-		have, err := edit.next.demandImpairment(serviceID, w.Target, tags[i])
-		if err != nil {
-			return err
+		have := edit.next.Impairment(serviceID, w.Target.Operation, w.Target.Mapping)
+		if have != nil { // of what is off nothing is overwritten
+			if _, err := edit.next.demandImpairment(serviceID, w.Target, tags[i]); err != nil {
+				return err
+			}
 		}
 		keep[targetKey(serviceID, w.Target.Operation, w.Target.Mapping)] = true
 		if w.Impairment.Seed == nil {

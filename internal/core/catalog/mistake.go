@@ -36,6 +36,9 @@ func (s *Service) mistakes(m spec.Mapping) (items []problem.Item) {
 	}
 	for i, a := range m.Answers() {
 		at := m.AnswerPlace(i)
+		for _, named := range a.Let.Entries() {
+			value(named.Value, tree.Join(at+"/let", named.Key))
+		}
 		value(tree.NewString(a.Status.Expr), at+"/status")
 		for j, h := range a.Headers {
 			value(tree.NewString(h.Value), at+"/headers/"+strconv.Itoa(j))

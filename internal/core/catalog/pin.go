@@ -11,7 +11,6 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/expr"
-	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -107,14 +106,11 @@ func (s *Service) pinBreaks(op *contract.Operation, pin contract.Pin) string {
 	if !pin.Fixed() {
 		return ""
 	}
-	response := op.Success
-	if response == nil || len(response.MediaTypes) == 0 {
+	protocol := s.Protocol()
+	built, ok := contract.SampleAnswer(protocol, op)
+	if !ok {
 		return ""
 	}
-	protocol := s.Protocol()
-	built, _ := protocol.Answer(&contract.Asked{Operation: op}, contract.Wanted{
-		Status: response.Status, MediaTypes: response.MediaTypes[:1], Draw: func() *sample.Draw { return sample.NewDraw(0, op.ID, 0) },
-	})
 	pinned, applied, err := protocol.Pin(built, []contract.Pin{pin}, nil)
 	if err != nil || len(applied) == 0 {
 		return ""

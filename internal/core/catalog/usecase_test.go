@@ -365,20 +365,43 @@ func TestAWholeFolder(t *testing.T) {
 	on = c.Snapshot().Impairments()
 	assert.Equal(t, []any{seed, spec.Duration(9 * time.Millisecond)}, []any{*on[0].Impairment.Seed, on[0].Impairment.Latency.Low}, "its seed is none of the folder's business")
 
-	states, env, keep, err := c.FolderState(t.Context(), "tides")
+	applied := mappings(t, "{id: moon, call: {path: /moon}, answer: {payload: moon.txt}}")[0]
+	if moon, err := c.FindMapping("tides", "moon"); assert.NoError(t, err) {
+		applied = moon.Spec
+	}
+	mine := applied
+	mine.Title = "edited in the folder"
+	states, env, edits, err := c.FolderState(t.Context(), "tides")
 	require.NoError(t, err)
 	require.Len(t, states, 1)
 	assert.Equal(t, []any{"up", contract, "moon"}, []any{string(states[0].Payloads["moon.txt"]), string(states[0].Contract.Text), states[0].Mappings[0].ID})
 	assert.Empty(t, env.Scenarios, "of one service nothing that belongs to none")
-	assert.True(t, keep("tides", "mapping", "moon"), "as it was applied")
+	assert.False(t, edits.Keep("tides", "mapping", "moon", applied), "as it was applied")
+	assert.True(t, edits.Keep("tides", "mapping", "moon", mine), "an edit of the folder's own")
+	assert.True(t, edits.Keep("tides", "mapping", "new", mine), "one that was never applied")
+	assert.Empty(t, edits.Both)
 	_, _, err = c.PutMappings(t.Context(), "tides", mappings(t, "{id: moon, call: {path: /moon}}"))
 	require.NoError(t, err)
-	_, env, keep, err = c.FolderState(t.Context(), "")
+	_, env, edits, err = c.FolderState(t.Context(), "")
 	require.NoError(t, err)
 	assert.Len(t, env.Scenarios, 1)
 	assert.Len(t, env.Impairments, 1)
-	assert.False(t, keep("tides", "mapping", "moon"), "it was edited since")
-	assert.True(t, keep("", "scenario", "storm"))
+	assert.False(t, edits.Keep("tides", "mapping", "moon", applied), "it was edited in the environment alone")
+	assert.Empty(t, edits.Both)
+	assert.True(t, edits.Keep("tides", "mapping", "moon", mine), "it was edited on both sides")
+	require.Len(t, edits.Both, 1)
+	assert.Equal(t, "moon", edits.Both[0].ID)
+	edits.OverMine = true
+	assert.False(t, edits.Keep("tides", "mapping", "moon", mine))
+	edits.OverMine = false
+	assert.False(t, edits.Keep("", "scenario", "storm", env.Scenarios[0]))
+	assert.True(t, edits.Keep("", "scenario", "storm", spec.Scenario{Name: "storm", Title: "mine"}))
+	seedless := env.Impairments[0]
+	seedless.Impairment.Seed = nil
+	assert.False(t, edits.Keep("", "impairment", seedless.Target.String(), seedless), "the seed is none of the folder's business")
+	assert.False(t, edits.Keep("tides", "payload", "moon.txt", []byte("up")))
+	assert.True(t, edits.Keep("tides", "payload", "moon.txt", []byte("down")))
+	assert.Len(t, edits.Both, 1)
 	_, _, _, err = c.FolderState(t.Context(), "none")
 	assert.Error(t, err)
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
 )
@@ -104,4 +105,17 @@ func (p *Pin) set(n *tree.Node, path []string, scope *expr.Scope) (out *tree.Nod
 		return tree.NewList(items...), found, nil
 	}
 	return n, false, nil
+}
+
+// SampleAnswer is an answer of an operation when it succeeds, always the same; ok is false
+// where that has no body.
+func SampleAnswer(p Protocol, op *Operation) (built Built, ok bool) {
+	response := op.Success
+	if response == nil || len(response.MediaTypes) == 0 {
+		return built, false
+	}
+	built, _ = p.Answer(&Asked{Operation: op}, Wanted{
+		Status: response.Status, MediaTypes: response.MediaTypes[:1], Draw: func() *sample.Draw { return sample.NewDraw(0, op.ID, 0) },
+	})
+	return built, true
 }

@@ -11,7 +11,9 @@ import (
 // calculate is CEL's arithmetic, save that a whole number beside another one
 // is widened to it.
 func calculate(operator string, a, b ref.Val) ref.Val {
-	if whole(a) && fractional(b) {
+	if a.Type() == decimalType && isNumber(b) || b.Type() == decimalType && isNumber(a) {
+		a, b = toDecimal(a), toDecimal(b)
+	} else if whole(a) && fractional(b) {
 		a = a.ConvertToType(types.DoubleType)
 	} else if fractional(a) && whole(b) {
 		b = b.ConvertToType(types.DoubleType)
@@ -61,7 +63,7 @@ func fractional(v ref.Val) bool { return v.Type() == types.DoubleType }
 
 // kinds names the types of CEL in a sentence.
 var kinds = map[string]string{"int": "a whole number", "uint": "a whole number", "double": "a number", "string": "a text", "map": "an object",
-	"list": "a list", "bool": "a boolean", "null_type": "null", "google.protobuf.Timestamp": "a time", "google.protobuf.Duration": "a duration"}
+	"list": "a list", "bool": "a boolean", "null_type": "null", "google.protobuf.Timestamp": "a time", "google.protobuf.Duration": "a duration", "rapidmimic.Decimal": "an exact number"}
 
 func kind(v ref.Val) string {
 	if name := kinds[v.Type().TypeName()]; name != "" {

@@ -55,6 +55,10 @@ type Scope struct {
 	// JSONPath finds values in a value, XPath texts in an XML document.
 	JSONPath func(root *tree.Node, path string) ([]*tree.Node, error)
 	XPath    func(document, path string) ([]string, error)
+	// Payload gives a payload of the service as text; nil where there are none.
+	Payload func(name string) (string, error)
+	// Let are the values that an answer names, as they are known so far.
+	Let map[string]any
 	// Budget is what the call has left; nil stands for no bound.
 	Budget *budget.Budget
 }
@@ -152,7 +156,9 @@ func newEnvironment() (*cel.Env, error) {
 		cel.Variable("@scope", scopeType),
 		cel.Variable("fake", scopeType),
 		cel.Variable("random", scopeType),
-		cel.Macros(macros...),
+		cel.Variable("jwt", scopeType),
+		cel.Variable("@let", cel.DynType),
+		cel.Macros(append(macros, listMacros()...)...),
 		cel.ParserExpressionSizeLimit(maxExpression),
 		ext.Strings(ext.StringsVersion(0)), ext.Encoders(), ext.Math(), // later ones write nested lists without a bound
 	}
@@ -162,11 +168,16 @@ func newEnvironment() (*cel.Env, error) {
 	}
 	options = append(options, scopeOptions()...)
 	options = append(options, textOptions()...)
+	options = append(options, listOptions()...)
+	options = append(options, objectOptions()...)
+	options = append(options, decimalOptions()...)
+	options = append(options, tokenOptions()...)
 	return cel.NewEnv(append(options, timeOptions()...)...)
 }
 
-// Compile compiles one expression. The error says what is wrong and where.
-func Compile(text string) (*Program, error) {
+// Compile compiles one expression. The error says what is wrong and where. names are those
+// of Scope.Let that it can use.
+func Compile(text string, names ...string) (*Program, error) {
 	env, err := environment()
 	if err != nil {
 		return nil, fmt.Errorf("set up expressions: %w", err)
@@ -176,13 +187,27 @@ func Compile(text string) (*Program, error) {
 		return nil, said(text, issues)
 	}
 	factory := ast.NewExprFactory()
+	hidden, fresh := "", ast.MaxID(parsed.NativeRep())
 	ast.PostOrderVisit(parsed.NativeRep().Expr(), ast.NewExprVisitor(func(e ast.Expr) {
-		if e.Kind() == ast.CallKind {
+		switch e.Kind() {
+		case ast.IdentKind:
+			if name := e.AsIdent(); slices.Contains(names, name) {
+				fresh++
+				e.SetKindCase(factory.NewSelect(e.ID(), factory.NewIdent(fresh, "@let"), name))
+			}
+		case ast.ComprehensionKind:
+			if name := e.AsComprehension().IterVar(); slices.Contains(names, name) {
+				hidden = name
+			}
+		case ast.CallKind:
 			if name := widened[e.AsCall().FunctionName()]; name != "" && len(e.AsCall().Args()) == 2 {
 				e.SetKindCase(factory.NewCall(e.ID(), name, e.AsCall().Args()...))
 			}
 		}
 	}))
+	if hidden != "" {
+		return nil, fmt.Errorf("expression %q: %s is named by let, so elements of a list need another name", text, hidden)
+	}
 	checked, issues := env.Check(parsed)
 	if issues.Err() != nil {
 		return nil, said(text, issues)
@@ -190,7 +215,7 @@ func Compile(text string) (*Program, error) {
 	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize), cel.CustomDecoratorV2(bounded)}
 	steps := plainSteps
 	if !isPlain(checked.NativeRep().Expr()) {
-		options, steps = append(options, cel.CostLimit(costLimit)), costSteps
+		options, steps = append(options, cel.CostTracking(sized{}), cel.CostLimit(costLimit)), costSteps
 	}
 	program, err := env.Program(checked, options...)
 	if err != nil {
@@ -225,7 +250,9 @@ func (a *activation) ResolveName(name string) (any, bool) {
 		return a.scope.Upstream, a.scope.Upstream != nil
 	case "@now":
 		return a.scope.Now, true
-	case "fake", "random", "@scope":
+	case "@let":
+		return a.scope.Let, a.scope.Let != nil
+	case "fake", "random", "jwt", "@scope":
 		return scopeValue{a.scope}, true
 	default:
 		return nil, false
@@ -282,6 +309,36 @@ func bounded(i interpreter.InterpretableV2) (interpreter.InterpretableV2, error)
 	}), nil
 }
 
+// sizedPrefix begins the names of overloads that cost as much as they look at and make.
+const sizedPrefix = "sized_"
+
+// signatureCost is what signing a token, and looking at its signature, costs: some tens of
+// them an expression.
+const signatureCost = 2_000
+
+// sized tells CEL what functions on lists and objects cost, which it takes for one step.
+type sized struct{}
+
+// CallCost implements CEL's estimator of actual costs.
+func (sized) CallCost(_, overload string, args []ref.Val, result ref.Val) *uint64 {
+	if overload == "scope_sign" || overload == "scope_verify" {
+		cost := uint64(signatureCost)
+		return &cost
+	}
+	if !strings.HasPrefix(overload, sizedPrefix) {
+		return nil
+	}
+	cost := uint64(1)
+	for _, v := range append(args[:len(args):len(args)], result) {
+		if sizer, ok := v.(traits.Sizer); ok {
+			if size, ok := sizer.Size().(types.Int); ok {
+				cost += uint64(size)
+			}
+		}
+	}
+	return &cost
+}
+
 // Steps that running a program takes from the budget: one without loops, and one
 // that may cost as much as costLimit.
 const (
@@ -291,8 +348,21 @@ const (
 
 // Run evaluates the program. An error of the budget is wrapped.
 func (p *Program) Run(s *Scope) (*tree.Node, error) {
-	if err := s.Budget.Spend(p.steps); err != nil {
+	out, err := p.value(s)
+	var n *tree.Node
+	if err == nil {
+		n, err = nodeOf(out)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", p.text, err)
+	}
+	return n, nil
+}
+
+// value evaluates the program; what it gives is not looked at yet.
+func (p *Program) value(s *Scope) (ref.Val, error) {
+	if err := s.Budget.Spend(p.steps); err != nil {
+		return nil, err
 	}
 	out, details, err := p.program.Eval(&activation{s, p.parts})
 	if cost := details.ActualCost(); cost != nil {
@@ -301,14 +371,7 @@ func (p *Program) Run(s *Scope) (*tree.Node, error) {
 	if err == nil {
 		err = s.Budget.Err()
 	}
-	if err != nil {
-		return nil, fmt.Errorf("expression %q: %w", p.text, err)
-	}
-	n, err := nodeOf(out)
-	if err != nil {
-		return nil, fmt.Errorf("expression %q: %w", p.text, err)
-	}
-	return n, nil
+	return out, err
 }
 
 var errNoValue = errors.New("it is no value that JSON has")
@@ -341,6 +404,8 @@ func written(v ref.Val) (*tree.Node, error) {
 		return tree.NewString(v.Time.UTC().Format(time.RFC3339)), nil
 	case types.Duration:
 		return tree.NewString(v.Duration.String()), nil
+	case number:
+		return tree.NewNumber(v.text()), nil
 	}
 	switch v := v.(type) {
 	case object:

@@ -128,7 +128,7 @@ func TestFailuresOfExpressions(t *testing.T) {
 		`1 / 0`:                          `division by zero`,
 		`random.whole(9, 3)`:             `the first must not be above the second`,
 		`random.pick([])`:                `the list is empty`,
-		`'a'.hmac('sha3', 'k')`:          `there is no hash "sha3" (md5, sha1 or sha256)`,
+		`'a'.hmac('sha3', 'k')`:          `there is no hash "sha3" (md5, sha1, sha256 or sha512)`,
 		`'/w=='.fromBase64()`:            `what it stands for is no text`,
 		`'a'.find('(')`:                  `missing closing )`,
 		`'a'.find('b')`:                  `nothing in "a" fits b`,

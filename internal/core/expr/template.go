@@ -25,21 +25,25 @@ type part struct {
 	program *Program
 }
 
-// CompileTemplate compiles a value. Faults name the place within it.
-func CompileTemplate(n *tree.Node) (*Template, []problem.Item) {
-	c := &templateCompiler{}
+// CompileTemplate compiles a value. Faults name the place within it. names are those of
+// Scope.Let that its expressions can use.
+func CompileTemplate(n *tree.Node, names ...string) (*Template, []problem.Item) {
+	c := &templateCompiler{names: names}
 	t := c.compile(n, "")
 	return t, c.items
 }
 
-type templateCompiler struct{ items []problem.Item }
+type templateCompiler struct {
+	names []string
+	items []problem.Item
+}
 
 func (c *templateCompiler) compile(n *tree.Node, at string) *Template {
 	t := &Template{fixed: n}
 	dynamic := false
 	switch n.Kind {
 	case tree.String:
-		parts, err := split(n.Text)
+		parts, err := split(n.Text, c.names)
 		if err != nil {
 			c.items = append(c.items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: err.Error()})
 			return t
@@ -113,6 +117,20 @@ func (t *Template) Render(s *Scope) (*tree.Node, error) {
 	return n, failed
 }
 
+// Named gives the value for one call as other expressions take it, by a name: what is
+// nothing but one expression stays what that gives, such as a time or an exact number.
+func (t *Template) Named(s *Scope) (any, error) {
+	if len(t.parts) == 1 && t.parts[0].program != nil {
+		value, err := t.parts[0].program.value(s)
+		if left := mostParts; err == nil && tooLarge(value, &left) {
+			err = errTooLarge
+		}
+		return value, err
+	}
+	n, err := t.Render(s)
+	return Value(n), err
+}
+
 // Text gives the text of a template that is one, with escape, unless it is nil,
 // applied to what expressions give.
 func (t *Template) Text(s *Scope, escape func(string) string) (string, error) {
@@ -154,7 +172,7 @@ func joined(parts []part, s *Scope, escape func(string) string) (string, error) 
 }
 
 // split cuts a text into literal pieces and compiled expressions.
-func split(text string) (parts []part, err error) {
+func split(text string, names []string) (parts []part, err error) {
 	pieces, err := cut(text)
 	if err != nil {
 		return nil, err
@@ -164,7 +182,7 @@ func split(text string) (parts []part, err error) {
 			parts = append(parts, part{literal: piece.text})
 			continue
 		}
-		program, err := Compile(piece.text)
+		program, err := Compile(piece.text, names...)
 		if err != nil {
 			return nil, err
 		}

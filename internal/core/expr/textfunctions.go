@@ -5,6 +5,7 @@ import (
 	"crypto/md5"  //nolint:gosec // programs under test use it
 	"crypto/sha1" //nolint:gosec // likewise
 	"crypto/sha256"
+	"crypto/sha512"
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"cel.dev/cel-go/cel"
@@ -22,7 +24,7 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-var hashes = map[string]func() hash.Hash{"md5": md5.New, "sha1": sha1.New, "sha256": sha256.New}
+var hashes = map[string]func() hash.Hash{"md5": md5.New, "sha1": sha1.New, "sha256": sha256.New, "sha512": sha512.New}
 
 // textFunctions take a text and give one.
 var textFunctions = map[string]func(string) (string, error){
@@ -34,6 +36,19 @@ var textFunctions = map[string]func(string) (string, error){
 	"fromURL":    url.QueryUnescape,
 	"upper":      func(s string) (string, error) { return strings.ToUpper(s), nil },
 	"lower":      func(s string) (string, error) { return strings.ToLower(s), nil },
+	"title":      func(s string) (string, error) { return title(s), nil },
+}
+
+// title writes the first letter of each word large.
+func title(s string) string {
+	first := true
+	return strings.Map(func(r rune) rune {
+		large := first
+		if first = unicode.IsSpace(r) || r == '-'; large {
+			return unicode.ToTitle(r)
+		}
+		return r
+	}, s)
 }
 
 func textOf(bytes []byte, err error) (string, error) {
@@ -64,10 +79,21 @@ func textOptions() (options []cel.EnvOption) {
 	texts("hmac", 3, func(args []string) (ref.Val, error) {
 		newHash := hashes[args[1]]
 		if newHash == nil {
-			return nil, fmt.Errorf("there is no hash %q (md5, sha1 or sha256)", args[1])
+			return nil, fmt.Errorf("there is no hash %q (md5, sha1, sha256 or sha512)", args[1])
 		}
 		return sum(hmac.New(newHash, []byte(args[2])), args[0]), nil
 	}, cel.StringType)
+	texts("hexToBase64", 1, func(args []string) (ref.Val, error) {
+		bytes, err := hex.DecodeString(args[0])
+		return types.String(base64.StdEncoding.EncodeToString(bytes)), err
+	}, cel.StringType)
+	texts("lines", 1, func(args []string) (ref.Val, error) {
+		lines := strings.Split(strings.TrimSuffix(strings.ReplaceAll(args[0], "\r\n", "\n"), "\n"), "\n")
+		if len(lines) > most {
+			return nil, fmt.Errorf("more than %d lines", most)
+		}
+		return types.DefaultTypeAdapter.NativeToValue(lines), nil
+	}, cel.ListType(cel.StringType))
 	texts("find", 2, func(args []string) (ref.Val, error) { return findPattern(args[0], args[1]) }, cel.StringType)
 	texts("findAll", 2, func(args []string) (ref.Val, error) {
 		re, err := regexp.Compile(args[1])
@@ -174,13 +200,16 @@ func padding(name string, join func(text, fill string) string) cel.FunctionOpt {
 
 // formatNumber writes a number with so many digits after the point, its
 // thousands separated.
-func formatNumber(number, digits ref.Val, separator string) ref.Val {
-	f, ok := number.ConvertToType(types.DoubleType).(types.Double)
+func formatNumber(value, digits ref.Val, separator string) ref.Val {
+	f, ok := value.ConvertToType(types.DoubleType).(types.Double)
 	count := int(digits.(types.Int))
 	if !ok || count < 0 || count > 20 {
 		return types.NewErr("digits takes a number and how many digits follow its point, from 0 to 20")
 	}
 	text := strconv.FormatFloat(float64(f), 'f', count, 64)
+	if exact, ok := value.(number); ok {
+		text = exact.StringFixed(int32(count)) // from 0 to 20
+	}
 	if separator == "" {
 		return types.String(text)
 	}

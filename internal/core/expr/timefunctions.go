@@ -30,13 +30,71 @@ func timeOptions() []cel.EnvOption {
 	format, parse := cel.FunctionBinding(formatTime), cel.FunctionBinding(parseTime)
 	return []cel.EnvOption{
 		add("addDays", func(t time.Time, n int) time.Time { return t.AddDate(0, 0, n) }),
-		add("addMonths", func(t time.Time, n int) time.Time { return t.AddDate(0, n, 0) }),
-		add("addYears", func(t time.Time, n int) time.Time { return t.AddDate(n, 0, 0) }),
+		add("addMonths", addMonths),
+		add("addYears", func(t time.Time, n int) time.Time { return addMonths(t, 12*n) }),
+		add("addWorkdays", addWorkdays),
+		cel.Function("startOf", cel.MemberOverload("time_startOf", texts(1, cel.TimestampType), cel.TimestampType, cel.FunctionBinding(startOf)),
+			cel.MemberOverload("time_startOf_zone", texts(2, cel.TimestampType), cel.TimestampType, cel.FunctionBinding(startOf))),
 		cel.Function("write", cel.MemberOverload("time_write", texts(1, cel.TimestampType), cel.StringType, format),
 			cel.MemberOverload("time_write_zone", texts(2, cel.TimestampType), cel.StringType, format)),
 		cel.Function("toTime", cel.MemberOverload("text_toTime", texts(1, cel.StringType), cel.TimestampType, parse),
 			cel.MemberOverload("text_toTime_zone", texts(2, cel.StringType), cel.TimestampType, parse)),
 	}
+}
+
+// addMonths keeps the day, or takes the last one of a month that has not so many: 31
+// January and a month are 28 or 29 February.
+func addMonths(t time.Time, n int) time.Time {
+	year, month, day := t.Date()
+	last := time.Date(year, month+time.Month(n)+1, 0, 0, 0, 0, 0, t.Location()).Day()
+	return time.Date(year, month+time.Month(n), min(day, last), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), t.Location())
+}
+
+// addWorkdays goes on by days that are neither Saturday nor Sunday: from a weekend, too,
+// one workday on is Monday.
+func addWorkdays(t time.Time, n int) time.Time {
+	step := 1
+	if n < 0 {
+		step, n = -1, -n
+	}
+	for n > 0 && isWeekend(t) {
+		t = t.AddDate(0, 0, -step)
+	}
+	n = min(n, most)
+	t = t.AddDate(0, 0, step*7*(n/5)) // a week has five
+	for n %= 5; n > 0; {
+		if t = t.AddDate(0, 0, step); !isWeekend(t) {
+			n--
+		}
+	}
+	return t
+}
+
+func isWeekend(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday }
+
+// startOf is the first moment of the day, week (from Monday), month, quarter or year that
+// a time lies in, in UTC or in a zone.
+func startOf(args ...ref.Val) ref.Val {
+	zone, err := zoneOf(args)
+	if err != nil {
+		return types.WrapErr(err)
+	}
+	year, month, day := args[0].(types.Timestamp).Time.In(zone).Date()
+	weekday := int(args[0].(types.Timestamp).Time.In(zone).Weekday())
+	switch part := string(args[1].(types.String)); part {
+	case "day":
+	case "week":
+		day -= (weekday + 6) % 7
+	case "month":
+		day = 1
+	case "quarter":
+		month, day = month-(month-1)%3, 1
+	case "year":
+		month, day = time.January, 1
+	default:
+		return types.NewErr("startOf takes day, week, month, quarter or year, not %q", part)
+	}
+	return types.Timestamp{Time: time.Date(year, month, day, 0, 0, 0, 0, zone)}
 }
 
 // timeTokens are the letters of a pattern for times (those of Unicode's CLDR),

@@ -48,8 +48,10 @@ func UpdateEnvironment(files []File, state spec.Environment, keep Keep) ([]Chang
 	state.Impairments = seededAs(state.Impairments, local.Impairments)
 	there := slices.ContainsFunc(files, func(f File) bool { return f.Name == environmentFile })
 	next := spec.Environment{
-		Impairments: merged(local.Impairments, state.Impairments, func(i spec.TargetImpairment) string { return i.Target.String() }, "impairment", keep),
-		Scenarios:   merged(local.Scenarios, state.Scenarios, func(s spec.Scenario) string { return s.Name }, "scenario", keep),
+		ImpairmentsOff: switched(local.ImpairmentsOff, state.ImpairmentsOff, false, "impairmentsOff", keep),
+		Scenario:       switched(local.Scenario, state.Scenario, "", "scenario on", keep),
+		Impairments:    merged(local.Impairments, state.Impairments, func(i spec.TargetImpairment) string { return i.Target.String() }, "impairment", keep),
+		Scenarios:      merged(local.Scenarios, state.Scenarios, func(s spec.Scenario) string { return s.Name }, "scenario", keep),
 	}
 	switch {
 	case local.Faulty, bytes.Equal(canonical(next), canonical(local.Environment)):
@@ -88,7 +90,7 @@ func merged[T any](local, state []T, key func(T) string, kind string, keep Keep)
 		want, there := wanted[key(one)]
 		delete(wanted, key(one))
 		switch {
-		case there && bytes.Equal(canonical(want), canonical(one)), keep("", kind, key(one)):
+		case there && bytes.Equal(canonical(want), canonical(one)), keep("", kind, key(one), one):
 			out = append(out, one)
 		case there:
 			out = append(out, want)
@@ -100,4 +102,17 @@ func merged[T any](local, state []T, key func(T) string, kind string, keep Keep)
 	}
 	slices.SortFunc(fresh, func(a, b T) int { return strings.Compare(key(a), key(b)) })
 	return append(out, fresh...)
+}
+
+// switched is a switch as the environment has it, unless the folder has an edit of its own.
+// One that is as it usually is stands in the folder only where it stood already.
+func switched[T comparable](local, state *T, usual T, kind string, keep Keep) *T {
+	switch {
+	case local == nil && (state == nil || *state == usual):
+		return nil
+	case local != nil && (state == nil || *local == *state || keep("", kind, "", *local)):
+		return local
+	default:
+		return state
+	}
 }

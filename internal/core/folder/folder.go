@@ -35,6 +35,11 @@ type Folder struct {
 	Unknown []string
 }
 
+// IsNone reports whether nothing in the folder has a place in one.
+func (f *Folder) IsNone() bool {
+	return len(f.Services) == 0 && f.Environment.Empty() && !f.Environment.Faulty && len(f.Faults) == 0
+}
+
 // Service is one folder below it.
 type Service struct {
 	Name string

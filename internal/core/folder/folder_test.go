@@ -11,7 +11,7 @@ import (
 	"rapidmimic.example/spec"
 )
 
-func never(string, string, string) bool { return false }
+func never(_, _, _ string, _ any) bool { return false }
 
 // after is what a folder has once the changes are carried out.
 func after(files []folder.File, changes []folder.Change) (out []folder.File) {
@@ -108,7 +108,7 @@ func TestUpdateOfTheEnvironment(t *testing.T) {
 	seed := int64(3)
 	impaired := spec.TargetImpairment{Target: spec.Target{Service: "tides"}, Impairment: spec.Impairment{Errors: &spec.Errors{Rate: &rate}, Seed: &seed}}
 	state := spec.Environment{Impairments: []spec.TargetImpairment{impaired}, Scenarios: []spec.Scenario{{Name: "ebb"}, {Name: "flood", Title: "new"}}}
-	kept := func(_, kind, id string) bool { return kind == "scenario" && id == "mine" }
+	kept := func(_, kind, id string, _ any) bool { return kind == "scenario" && id == "mine" }
 	for name, k := range map[string]struct {
 		before string
 		state  spec.Environment
@@ -116,6 +116,9 @@ func TestUpdateOfTheEnvironment(t *testing.T) {
 	}{
 		"nothing yet":             {"", state, "impairments:\n  - target:\n      service: tides\n    impairment:\n      errors:\n        rate: 20%\n      seed: 3\nscenarios:\n  - name: ebb\n  - name: flood\n    title: new\n"},
 		"nothing at all":          {"", spec.Environment{}, ""},
+		"switches as usual":       {"", spec.Environment{ImpairmentsOff: new(bool), Scenario: new(string)}, ""},
+		"switches":                {"", spec.Environment{ImpairmentsOff: new(bool), Scenario: &state.Scenarios[0].Name}, "scenario: ebb\n"},
+		"a switch back":           {"scenario: flood\nimpairmentsOff: true\n", spec.Environment{ImpairmentsOff: new(bool), Scenario: &state.Scenarios[0].Name}, "impairmentsOff: false\nscenario: ebb\n"},
 		"the same, in words":      {"# shared\nscenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {seed: 3, errors: {rate: 20%}}}]\n", state, ""},
 		"the same without a seed": {"scenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {errors: {rate: 20%}}}]\n", state, ""},
 		"an older one":            {"scenarios: [{title: old, name: flood}, {name: mine}, {name: gone}]\n", spec.Environment{Scenarios: state.Scenarios}, "scenarios:\n  - name: flood\n    title: new\n  - name: mine\n  - name: ebb\n"},
@@ -146,7 +149,7 @@ func TestUpdateOfTheEnvironment(t *testing.T) {
 	}
 	read := folder.Read([]folder.File{{Name: "environment.yaml", Text: []byte("scenarios:\n  - name: ebb\n  - nme: flood\n")}})
 	require.Len(t, read.Faults, 1)
-	assert.Equal(t, `environment.yaml:3:5: "nme" is not a key of scenarios (name?)`, read.Faults[0].String())
+	assert.Equal(t, `environment.yaml:3:5: "nme" is not a key of scenario (name?)`, read.Faults[0].String())
 	assert.True(t, read.Environment.Faulty)
 	assert.Empty(t, read.Unknown)
 }

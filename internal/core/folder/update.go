@@ -34,9 +34,9 @@ type Change struct {
 	Remove bool
 }
 
-// Keep reports whether a mapping or payload stays as the folder has it, though
+// Keep reports whether a definition stays as the folder has it, which local is, though
 // the environment has it otherwise, or not at all.
-type Keep func(service, kind, id string) bool
+type Keep func(service, kind, id string, local any) bool
 
 // Update says which files of a folder have to change for it to hold what an
 // environment holds. A file that says the same already stays as it is, with its
@@ -81,7 +81,7 @@ func (u *updater) changes() (changes []Change) {
 }
 
 func (u *updater) service(local *Service, state State) error {
-	if local.Settings == nil || !SameSettings(*local.Settings, state.Settings) {
+	if local.Settings == nil || !SameSettings(*local.Settings, state.Settings) && !u.keep(local.Name, "service", "", *local.Settings) {
 		text, err := settingsText(state.Settings)
 		if err != nil {
 			return err
@@ -92,13 +92,14 @@ func (u *updater) service(local *Service, state State) error {
 		return err
 	}
 	prefix := local.Name + "/" + payloadDir
-	for name := range local.Payloads {
-		if _, there := state.Payloads[name]; !there && !u.keep(local.Name, "payload", name) {
+	for name, content := range local.Payloads {
+		if _, there := state.Payloads[name]; !there && !u.keep(local.Name, "payload", name, content) {
 			delete(u.next, prefix+name)
 		}
 	}
 	for name, content := range state.Payloads {
-		if _, there := local.Payloads[name]; !there || !u.keep(local.Name, "payload", name) {
+		mine, there := local.Payloads[name]
+		if !there || !bytes.Equal(mine, content) && !u.keep(local.Name, "payload", name, mine) {
 			u.next[prefix+name] = content
 		}
 	}
@@ -106,7 +107,7 @@ func (u *updater) service(local *Service, state State) error {
 }
 
 func (u *updater) contract(local *Service, state *ContractState) error {
-	if state == nil || local.Contract != nil && SameContract(local.Contract.Text, state.Text) {
+	if state == nil || local.Contract != nil && (SameContract(local.Contract.Text, state.Text) || u.keep(local.Name, "contract", "", ContractBytes(local.Contract.Text))) {
 		return nil
 	}
 	for name := range u.next {
@@ -152,7 +153,7 @@ func (u *updater) mappings(local *Service, state []spec.Mapping) error {
 	for _, m := range local.Mappings {
 		want := wanted[m.ID]
 		delete(wanted, m.ID)
-		if want != nil && SameMapping(*want, m.Mapping) || u.keep(local.Name, "mapping", m.ID) {
+		if want != nil && SameMapping(*want, m.Mapping) || u.keep(local.Name, "mapping", m.ID, m.Mapping) {
 			continue
 		}
 		edits[m.File] = append(edits[m.File], edit{m.Line, want})

@@ -85,7 +85,7 @@ func TestLinesByName(t *testing.T) {
 	assert.Equal(t, spec.Lines()["harbour-radio"], p.Line)
 	_, fault := impair.Compile(spec.Impairment{Connection: &spec.Connection{Line: "tin-can"}}, "", time.Time{}, spec.Lines())
 	require.NotNil(t, fault)
-	assert.Equal(t, `line "tin-can" not found`, fault.Detail)
+	assert.Equal(t, `line "tin-can" not found (there are crowded-quay, far-skerry, harbour-radio, sea-cable)`, fault.Detail)
 }
 
 // A limit is exact: in no span of its length are more calls let through than it

@@ -45,6 +45,33 @@ func (textSchema) Breach(value *tree.Node) string {
 
 func TestConditions(t *testing.T) {
 	for name, c := range map[string]struct{ where, body, want string }{
+		"of a type":                    {`{body: $.nights, type: integer}`, booking, ""},
+		"of a type, with a fraction":   {`{body: $.vessel.lengthMetres, type: integer}`, booking, "body $.vessel.lengthMetres is 21.5, expected of type integer"},
+		"a number":                     {`{body: $.vessel.lengthMetres, type: number}`, booking, ""},
+		"the type of null":             {`{body: $.agent, type: "null"}`, booking, ""},
+		"a list":                       {`{body: $.vessel.flags, type: array}`, booking, ""},
+		"a text and no number":         {`{query: nights, type: number}`, "", `query nights is "3", expected of type number`},
+		"near":                         {`{body: $.vessel.lengthMetres, near: {value: 21.6, within: 0.1}}`, booking, ""},
+		"not near enough":              {`{body: $.vessel.lengthMetres, near: {value: 21.6, within: 0.09}}`, booking, "expected 21.6 ± 0.09"},
+		"near, in a text":              {`{query: nights, near: {value: 4, within: 1}}`, "", ""},
+		"near what is none":            {`{query: season, near: {value: 4, within: 1}}`, "", "expected 4 ± 1"},
+		"after":                        {`{header: x-at, after: 2026-11-01}`, "", ""},
+		"not after":                    {`{header: x-at, after: "2026-12-01T10:00:00Z"}`, "", "expected after 2026-12-01T10:00:00Z"},
+		"before":                       {`{header: x-at, before: "2026-12-01T12:00:01+02:00"}`, "", ""},
+		"before, as HTTP writes it":    {`{header: x-http, before: 2026-12-02}`, "", ""},
+		"before what is no time":       {`{query: season, before: 2026-12-01}`, "", "expected before 2026-12-01"},
+		"so many":                      {`{query: tag, count: 2}`, "", ""},
+		"not so many":                  {`{query: tag, count: 3}`, "", "expected 3 of them, not 2"},
+		"none of them":                 {`{query: none, count: 0}`, "", ""},
+		"more and less":                {`{body: "$.vessel.flags[*]", count: {above: 1, below: 3}}`, booking, ""},
+		"too few":                      {`{body: "$.vessel.flags[*]", count: {above: 2}}`, booking, "expected above 2 of them, not 2"},
+		"too many":                     {`{body: "$.vessel.flags[*]", count: {below: 2}}`, booking, "expected below 2 of them, not 2"},
+		"not containing":               {`{query: season, not: {contains: sum}}`, "", ""},
+		"not containing, and does":     {`{query: season, not: {contains: win}}`, "", `query season is "winter", expected not containing "win"`},
+		"not, of several":              {`{query: tag, not: {starts: a}}`, "", "expected not starting with"},
+		"not, where nothing is":        {`{query: none, not: {contains: a}}`, "", ""},
+		"not present":                  {`{query: season, not: {present: true}}`, "", "expected not to be there"},
+		"not an object":                {`{body: $.vessel, not: {name: other}}`, booking, ""},
 		"query":                        {`{query: season, equals: winter}`, "", ""},
 		"another value":                {`{query: season, equals: summer}`, "", `query season is "winter", expected "summer"`},
 		"a number as text":             {`{query: nights, equals: 3}`, "", ""},
@@ -106,6 +133,8 @@ func TestConditions(t *testing.T) {
 		"one comes too often":          {`{only: query}, {query: season}, {query: nights}, {query: tag}`, "", "query tag is there 2 times, expected 1"},
 		"one comes too seldom":         {`{only: query, except: [tag]}, {query: season, equals: winter}, {query: season, equals: winter}, {query: nights}`, "", "query season is there 1 times, expected 2"},
 		"except one":                   {`{only: query, except: [nights, tag]}, {query: season}`, "", ""},
+		"only these headers":           {`{only: header, except: [X-HTTP]}, {header: x-kind}, {header: x-at}`, "", ""},
+		"another header":               {`{only: header}, {header: x-kind}, {header: x-at}`, "", `header x-http is "Tue, 01 Dec 2026 10:00:00 GMT", expected only x-at, x-kind`},
 		"only the field":               {`{only: form}, {form: name}`, "name=Ida&x=1", `form x is "1", expected only name`},
 		"only the part":                {`{only: part}`, parts, `part note is "dense fog", expected none`},
 		"schema":                       {`{body: $.vessel.name, schema: {type: string}}`, booking, ""},
@@ -150,7 +179,7 @@ func fails(t *testing.T, asks, body string) string {
 	conditions, fault := compiler.Conditions(mappings[0].Call)
 	require.Nil(t, fault)
 	r := &call.Request{Method: "POST", Query: "season=winter&nights=3&tag=a&tag=b", Caller: "10.2.3.4:5000", Body: call.Body{Bytes: []byte(body)},
-		Header: call.Header{"X-Kind": {"abc"}, "Cookie": {"a=b; tier=gold; pass=fade"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
+		Header: call.Header{"X-Kind": {"abc"}, "X-At": {"2026-12-01T10:00:00Z"}, "X-Http": {"Tue, 01 Dec 2026 10:00:00 GMT"}, "Cookie": {"a=b; tier=gold; pass=fade"}, "Content-Type": {"multipart/form-data; boundary=x"}}}
 	scope := &expr.Scope{Call: map[string]any{"method": "POST", "query": map[string]any{"season": "winter"}}, Now: time.Unix(0, 0)}
 	facts := &match.Facts{Request: r, StandIn: func(secret string) string {
 		return "secret-" + strings.Repeat("0", 32-len(secret)-1) + secret + "0"
@@ -163,16 +192,25 @@ func fails(t *testing.T, asks, body string) string {
 
 func TestFaultsOfConditionsHavePlaces(t *testing.T) {
 	for asks, want := range map[string]string{
-		`where: [{body: $, equals: {a: 1}, except: [a]}]`:     "/call/where/0: except \"a\" is not a JSONPath such as $.sent",
-		`where: [{query: a, length: 1.5}]`:                    "/call/where/0: length must be a whole number from 0, not 1.5",
-		`where: [{query: a, length: -1}]`:                     "/call/where/0: length must be a whole number from 0, not -1",
-		`where: [{body: "$["}]`:                               "/call/where/0: body \"$[\" is not a JSONPath",
-		`where: [{query: a}, {any: [{xml: "//["}]}]`:          "/call/where/1/any/0: xml \"//[\" is not an XPath",
-		`where: [{query: a, pattern: "("}]`:                   "/call/where/0: pattern",
-		`where: [{query: a, above: x}]`:                       "/call/where/0: above must be a number, not a string",
-		`where: [{caller: nowhere}]`:                          "caller must be an address or a range",
-		`where: [{query: a, schema: 7}]`:                      "/call/where/0: schema: must be an object",
-		"where: [{xml: '" + strings.Repeat("a", 4001) + "'}]": `/call/where/0: xml "aaaaaaaaaaaaaaaaaaaa"… is longer than an XPath may be, 4000 characters`,
+		`where: [{body: $, equals: {a: 1}, except: [a]}]`:      "/call/where/0: except \"a\" is not a JSONPath such as $.sent",
+		`where: [{query: a, length: 1.5}]`:                     "/call/where/0: length must be a whole number from 0, not 1.5",
+		`where: [{query: a, length: -1}]`:                      "/call/where/0: length must be a whole number from 0, not -1",
+		`where: [{body: "$["}]`:                                "/call/where/0: body \"$[\" is not a JSONPath",
+		`where: [{query: a}, {any: [{xml: "//["}]}]`:           "/call/where/1/any/0: xml \"//[\" is not an XPath",
+		`where: [{query: a, pattern: "("}]`:                    "/call/where/0: pattern",
+		`where: [{query: a, above: x}]`:                        "/call/where/0: above must be a number, not a string",
+		`where: [{caller: nowhere}]`:                           "caller must be an address or a range",
+		`where: [{query: a, schema: 7}]`:                       "/call/where/0: schema: must be an object",
+		"where: [{xml: '" + strings.Repeat("a", 4001) + "'}]":  `/call/where/0: xml "aaaaaaaaaaaaaaaaaaaa"… is longer than an XPath may be, 4000 characters`,
+		`where: [{query: a, type: text}]`:                      "type must be one of string, number",
+		`where: [{query: a, after: soon}]`:                     "after must be a date such as 2026-12-01",
+		`where: [{query: a, near: 3}]`:                         "near must be a number and how far",
+		`where: [{query: a, near: {value: 1, within: -1}}]`:    "a distance from 0",
+		`where: [{query: a, near: {value: 1e400, within: 1}}]`: "numbers of a usual size",
+		`where: [{query: a, count: many}]`:                     "count must be a number, or",
+		`where: [{query: a, count: -1}]`:                       "count must be a whole number from 0",
+		`where: [{query: a, count: {over: 1}}]`:                "count must be a number, or",
+		`where: [{query: a, not: {pattern: "("}}]`:             "not: pattern",
 		`if: "1 +"`: "/call/if: expression \"1 +\"",
 	} {
 		mappings, err := spec.ReadMappings([]byte("call: {path: /x, " + asks + "}"))

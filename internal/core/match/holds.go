@@ -4,10 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"math/big"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"rapidmimic.example/spec"
@@ -25,7 +27,7 @@ var tests = map[string]func(k Compiler, s *spec.Condition) (test, error){
 	"equals": func(_ Compiler, s *spec.Condition) (test, error) {
 		return oneHolds(shown(s.Equals), func(v *tree.Node) bool { return same(v, s.Equals) }), nil
 	},
-	"not": func(_ Compiler, s *spec.Condition) (test, error) {
+	"not": func(_ Compiler, s *spec.Condition) (test, error) { // a value; see negated
 		return func(values []*tree.Node) (bool, string) {
 			for _, v := range values {
 				if same(v, s.Not) {
@@ -75,12 +77,174 @@ var tests = map[string]func(k Compiler, s *spec.Condition) (test, error){
 		}
 		return oneHolds("length "+s.Length.Text, func(v *tree.Node) bool { return lengthOf(v) == wanted }), nil
 	},
+	"type": func(_ Compiler, s *spec.Condition) (test, error) {
+		if !slices.Contains(jsonTypes, *s.Type) {
+			return nil, fmt.Errorf("type must be one of %s, not %q", strings.Join(jsonTypes, ", "), *s.Type)
+		}
+		return oneHolds("of type "+*s.Type, func(v *tree.Node) bool { return isType(v, *s.Type) }), nil
+	},
+	"before": func(_ Compiler, s *spec.Condition) (test, error) { return timeTest("before", *s.Before, -1) },
+	"after":  func(_ Compiler, s *spec.Condition) (test, error) { return timeTest("after", *s.After, 1) },
+	"near":   func(_ Compiler, s *spec.Condition) (test, error) { return nearTest(s.Near) },
+	"count":  func(_ Compiler, s *spec.Condition) (test, error) { return countTest(s.Count) },
 	"schema": func(k Compiler, s *spec.Condition) (test, error) { return k.schemaTest(s.Schema) },
+}
+
+// jsonTypes are what type can be.
+var jsonTypes = []string{"string", "number", "integer", "boolean", "object", "array", "null"}
+
+func isType(v *tree.Node, name string) bool {
+	switch name {
+	case "number":
+		return v.Kind == tree.Number
+	case "integer":
+		return v.Kind == tree.Number && isWhole(v.Text)
+	default:
+		return v.Kind == map[string]tree.Kind{"string": tree.String, "boolean": tree.Bool, "object": tree.Map, "array": tree.List, "null": tree.Null}[name]
+	}
+}
+
+// isWhole reports whether a number has no fraction: 3 and 3.0 have none.
+func isWhole(text string) bool {
+	r := exactly(text)
+	return r != nil && r.IsInt()
+}
+
+// mostExponent is the size of the powers of ten up to which numbers are compared exactly.
+const mostExponent = 400
+
+// exactly is a number as a fraction; nil for one that is too large or small for that.
+func exactly(text string) *big.Rat {
+	f, err := strconv.ParseFloat(text, 64)
+	if err != nil || len(text) > mostExponent || f != 0 && (math.Abs(f) > 1e300 || math.Abs(f) < 1e-300) {
+		return nil
+	}
+	if r, ok := new(big.Rat).SetString(text); ok {
+		return r
+	}
+	return nil
+}
+
+// negated is the test that not is around; nil where it is a value.
+func negated(n *tree.Node) *spec.Condition {
+	if n.Kind != tree.Map || len(n.Members) != 1 || n.Members[0].Key == "not" {
+		return nil
+	}
+	known := slices.ContainsFunc(spec.Tests, func(t spec.Test) bool { return t.Name == n.Members[0].Key })
+	var inner spec.Condition
+	if !known || len(tree.Decode(n, &inner, "condition")) > 0 {
+		return nil
+	}
+	return &inner
+}
+
+// notTest holds where another test does not.
+func (k Compiler) notTest(inner *spec.Condition) (test, error) {
+	holds, err := k.testOf(inner)
+	if err != nil {
+		return nil, fmt.Errorf("not: %w", err)
+	}
+	return func(values []*tree.Node) (bool, string) {
+		if len(values) == 0 && inner.Test() != "present" && inner.Test() != "count" {
+			return true, ""
+		}
+		ok, expected := holds(values)
+		if inner.Test() == "not" || !ok {
+			return !ok, ""
+		}
+		return false, "not " + expected
+	}, nil
+}
+
+// timeLayouts are how dates and times are written.
+var timeLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02 15:04:05", time.DateOnly, http1123, time.RFC850, time.ANSIC}
+
+const http1123 = "Mon, 02 Jan 2006 15:04:05 GMT"
+
+func timeIn(text string) (time.Time, bool) {
+	for _, layout := range timeLayouts {
+		if t, err := time.Parse(layout, strings.TrimSpace(text)); err == nil {
+			return t, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// timeTest compares times: side is -1 for those before a moment, 1 for those after.
+func timeTest(word, text string, side int) (test, error) {
+	moment, ok := timeIn(text)
+	if !ok {
+		return nil, fmt.Errorf("%s must be a date such as 2026-12-01, or a time such as 2026-12-01T10:00:00Z, not %q", word, text)
+	}
+	return oneHolds(word+" "+text, func(v *tree.Node) bool {
+		t, ok := timeIn(v.Text)
+		return ok && v.Kind == tree.String && t.Compare(moment) == side
+	}), nil
+}
+
+// nearTest holds of numbers that are no further from another than said.
+func nearTest(n *tree.Node) (test, error) {
+	value, within := n.Get("value"), n.Get("within")
+	if value == nil || within == nil || len(n.Members) != 2 || value.Kind != tree.Number || within.Kind != tree.Number {
+		return nil, fmt.Errorf("near must be a number and how far from it, such as { value: 12.5, within: 0.1 }, not %s", shown(n))
+	}
+	middle, most := exactly(value.Text), exactly(within.Text)
+	if middle == nil || most == nil || most.Sign() < 0 {
+		return nil, fmt.Errorf("near takes numbers of a usual size, and a distance from 0, not %s", shown(n))
+	}
+	return oneHolds(value.Text+" ± "+within.Text, func(v *tree.Node) bool {
+		text, ok := numberIn(v)
+		number := exactly(text)
+		if !ok || number == nil {
+			return false
+		}
+		distance := new(big.Rat).Sub(number, middle)
+		return distance.Abs(distance).Cmp(most) <= 0
+	}), nil
+}
+
+// countTest holds when the part has so many values.
+func countTest(n *tree.Node) (test, error) {
+	low, high, expected := 0, math.MaxInt, ""
+	switch above, below := n.Get("above"), n.Get("below"); {
+	case n.Kind == tree.Number:
+		wanted, ok := n.Int()
+		if !ok || wanted < 0 {
+			return nil, fmt.Errorf("count must be a whole number from 0, not %s", n.Text)
+		}
+		low, high, expected = wanted, wanted, n.Text
+	case n.Kind == tree.Map && len(n.Members) > 0:
+		for _, m := range n.Members {
+			limit, ok := m.Value.Int()
+			if !ok || m.Value.Kind != tree.Number || m.Key != "above" && m.Key != "below" {
+				return nil, fmt.Errorf("count must be a number, or { above: 0, below: 5 }, not %s", shown(n))
+			}
+			expected = strings.TrimSpace(expected + " " + m.Key + " " + strconv.Itoa(limit))
+		}
+		if above != nil {
+			limit, _ := above.Int() // looked at above
+			low = limit + 1
+		}
+		if below != nil {
+			limit, _ := below.Int()
+			high = limit - 1
+		}
+	default:
+		return nil, fmt.Errorf("count must be a number, or { above: 0, below: 5 }, not %s", shown(n))
+	}
+	return func(values []*tree.Node) (bool, string) {
+		return low <= len(values) && len(values) <= high, fmt.Sprintf("%s of them, not %d", expected, len(values))
+	}, nil
 }
 
 // testOf compiles the test of a condition.
 func (k Compiler) testOf(s *spec.Condition) (test, error) {
 	name := s.Test()
+	if name == "not" {
+		if inner := negated(s.Not); inner != nil {
+			return k.notTest(inner)
+		}
+	}
 	compile := tests[name]
 	if compile == nil {
 		return nil, fmt.Errorf("the test %q is not known", name)

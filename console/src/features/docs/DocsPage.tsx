@@ -4,6 +4,7 @@ import { operationList } from '@/api/operations';
 import { Awaited } from '@/ui/Awaited';
 import { OperationDoc } from './OperationDoc';
 import { OperationMenu } from './OperationMenu';
+import { docsOf } from './queries';
 
 /** What a caller of a service needs to know, one operation at a time. */
 export function DocsPage({ service, operation }: { service: string; operation?: string }) {
@@ -23,7 +24,7 @@ export function DocsPage({ service, operation }: { service: string; operation?: 
             </h1>
             {shown ? (
               <div className="flex min-h-0 flex-1 flex-wrap md:flex-nowrap">
-                <OperationMenu service={service} operations={answering} shown={shown} />
+                <OperationMenu base={docsOf(service)} operations={answering} shown={shown} />
                 <OperationDoc key={shown} service={service} operation={shown} />
               </div>
             ) : (

@@ -8,7 +8,7 @@ import { Panel } from '@/ui/Panel';
 import { BodyDoc } from './BodyDoc';
 import { PartTable } from './PartTable';
 import { PinnedFields } from './PinnedFields';
-import { measuredLatencies, operationDetail } from './queries';
+import { docsOf, measuredLatencies, operationDetail } from './queries';
 import { ResponseDoc } from './ResponseDoc';
 import { TestCallForm } from './TestCallForm';
 
@@ -23,25 +23,34 @@ export function OperationDoc({ service, operation }: { service: string; operatio
             <Head service={service} detail={detail} />
             <TestCallForm service={service} detail={detail} />
             <PinnedFields service={service} operation={detail.id} />
-            {detail.parameters.length > 0 && (
-              <Panel title="Parameters">
-                <PartTable parts={detail.parameters} />
-              </Panel>
-            )}
-            {detail.takes.length > 0 && (
-              <Panel title={detail.bodyRequired ? 'Body, required' : 'Body'}>
-                {detail.takes.map((body) => (
-                  <BodyDoc key={body.mediaType} body={body} />
-                ))}
-              </Panel>
-            )}
-            {detail.responses.map((response) => (
-              <ResponseDoc key={response.status} service={service} response={response} />
-            ))}
+            <Described base={docsOf(service)} detail={detail} />
           </article>
         )}
       </Awaited>
     </div>
+  );
+}
+
+/** What an operation takes, and what comes back. */
+export function Described({ base, detail }: { base: string; detail: OperationDetail }) {
+  return (
+    <>
+      {detail.parameters.length > 0 && (
+        <Panel title="Parameters">
+          <PartTable parts={detail.parameters} />
+        </Panel>
+      )}
+      {detail.takes.length > 0 && (
+        <Panel title={detail.bodyRequired ? 'Body, required' : 'Body'}>
+          {detail.takes.map((body) => (
+            <BodyDoc key={body.mediaType} body={body} />
+          ))}
+        </Panel>
+      )}
+      {detail.responses.map((response) => (
+        <ResponseDoc key={response.status} base={base} response={response} />
+      ))}
+    </>
   );
 }
 

@@ -4,14 +4,15 @@ import { cn } from '@/ui/cn';
 import { groupOperations } from './operationGroups';
 
 interface Props {
-  service: string;
+  /** What the addresses of operations begin with. */
+  base: string;
   operations: Operation[];
   /** Id of the operation that is described beside the menu. */
   shown: string;
 }
 
 /** The operations to read about, by tag. */
-export function OperationMenu({ service, operations, shown }: Props) {
+export function OperationMenu({ base, operations, shown }: Props) {
   return (
     <nav
       aria-label="Operations"
@@ -24,7 +25,7 @@ export function OperationMenu({ service, operations, shown }: Props) {
             {group.operations.map((operation) => (
               <li key={operation.id}>
                 <Link
-                  href={`/services/${encodeURIComponent(service)}/docs/${encodeURIComponent(operation.id)}`}
+                  href={`${base}/${encodeURIComponent(operation.id)}`}
                   aria-current={operation.id === shown ? 'page' : undefined}
                   className={cn(
                     'flex gap-2 break-all py-1 pr-3 pl-5 font-mono text-xs hover:bg-sunken',

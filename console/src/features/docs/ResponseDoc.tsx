@@ -6,7 +6,7 @@ import { BodyDoc } from './BodyDoc';
 import { PartTable } from './PartTable';
 
 /** One response: when it comes, its examples, headers, bodies and where to go on. */
-export function ResponseDoc({ service, response }: { service: string; response: OperationResponse }) {
+export function ResponseDoc({ base, response }: { base: string; response: OperationResponse }) {
   const reason = statusText(Number(response.status));
   return (
     <Panel title={`Answer ${response.status}${reason ? ` ${reason}` : ''}`}>
@@ -35,7 +35,7 @@ export function ResponseDoc({ service, response }: { service: string; response: 
           <p key={link.name} className="px-5 text-[13px]">
             Go on with{' '}
             <Link
-              href={`/services/${encodeURIComponent(service)}/docs/${encodeURIComponent(link.operation)}`}
+              href={`${base}/${encodeURIComponent(link.operation)}`}
               className="text-accent hover:underline"
             >
               {link.operation}

@@ -1,12 +1,39 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { MeasuredLatencies, OperationDetail, Service, TestCall, TestCallResult } from '@/api/types';
+import type {
+  MeasuredLatencies,
+  Operation,
+  OperationDetail,
+  Service,
+  TestCall,
+  TestCallResult,
+} from '@/api/types';
 
 export function operationDetail(service: string, operation: string) {
   return queryOptions({
     queryKey: keys.operation(service, operation),
     queryFn: () => send<OperationDetail>(`/services/${part(service)}/operations/${part(operation)}`),
+  });
+}
+
+/** The address of what those who call a service need to know. */
+export const docsOf = (service: string) => `/services/${part(service)}/docs`;
+
+/** What the API itself lets a caller do. */
+export function referenceList() {
+  return queryOptions({
+    queryKey: keys.reference(),
+    queryFn: () => send<{ items: Operation[] }>('/reference'),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function referenceDetail(operation: string) {
+  return queryOptions({
+    queryKey: keys.referenceOf(operation),
+    queryFn: () => send<OperationDetail>(`/reference/${part(operation)}`),
+    staleTime: Number.POSITIVE_INFINITY,
   });
 }
 
