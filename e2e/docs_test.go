@@ -116,6 +116,8 @@ func TestTheExamplesOfTheReferenceWork(t *testing.T) {
 		{"GET /moorings/as/418", "", 418, "^$", nil},
 		{"GET /moorings/as/999", "", 999, "^$", nil},
 		{"POST /moorings/berths/N7/bookings?as=example", booking("12"), 201, "waiting", []string{jsonType}},
+		{"GET /moorings/berths/N7?as=taken", "", 200, `"state":"taken".*"note":"since 200"`, nil},
+		{"GET /moorings/berths/N7?as=closed", "", 203, `"state":"closed","services":\["water","power"\]}$`, nil},
 		{"GET /moorings/office", "", 503, "", nil},
 	} {
 		resp, body := s.send(k.line, k.body, k.headers...)

@@ -42,11 +42,14 @@ type Answer struct {
 	Generate bool   `json:"generate,omitempty"`
 	// Fault makes a SOAP fault in the caller's version.
 	Fault *Fault `json:"fault,omitempty"`
-	// From "upstream" passes the call on, and what comes back is the answer. Send
-	// changes the request on its way there, Edit the answer on its way back; an
-	// edit whose test fails changes nothing.
+	// From is where the answer comes from: FromUpstream passes the call on, FromContract
+	// gives what the contract would answer, and FromMapping with an id after it what
+	// another mapping does. With is merged into its JSON body (RFC 7396), then Edit
+	// changes it; an edit whose test fails changes nothing. Send changes the request on
+	// its way to the upstream.
 	From string     `json:"from,omitempty"`
 	Send []EditStep `json:"send,omitempty"`
+	With *tree.Node `json:"with,omitempty"`
 	Edit []EditStep `json:"edit,omitempty"`
 	// Recorded is how a recorded answer came over the connection, beside what the others
 	// say.
@@ -232,7 +235,7 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	fault := func(inside, format string, args ...any) {
 		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
 	}
-	if code := a.Status.Code; a.From == "" && a.Status.Expr == "" && (code < 200 || code > 999) {
+	if code := a.Status.Code; (a.From == "" || code != 0) && a.Status.Expr == "" && (code < 200 || code > 999) {
 		fault("/status", "status must be a number from 200 to 999, not %d", code)
 	}
 	items = append(items, a.letFaults(at+"/let")...)
@@ -282,7 +285,7 @@ func (a Answer) letFaults(at string) (items []problem.Item) {
 }
 
 // takenNames mean something in expressions already.
-var takenNames = []string{"call", "upstream", "fake", "random", "jwt", "true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if",
+var takenNames = []string{"call", "original", "upstream", "fake", "random", "jwt", "true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if",
 	"import", "let", "loop", "package", "namespace", "return", "var", "void", "while", "math", "strings", "base64"}
 
 var letName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_]{0,63}$`)

@@ -53,8 +53,12 @@ func (m Mapping) line() string {
 		text = fmt.Sprintf("has %d answers", len(answers))
 	case answers[0].Example != "":
 		text = fmt.Sprintf("answers with example %q", answers[0].Example)
-	case answers[0].From != "":
+	case answers[0].From == FromUpstream:
 		text = "answers what the upstream does"
+	case answers[0].From == FromContract:
+		text = "answers what the contract has"
+	case answers[0].From != "":
+		text = "answers what " + strings.Replace(answers[0].From, ":", " ", 1) + " does"
 	case answers[0].Fault != nil:
 		text = "answers with a fault"
 	}

@@ -10,8 +10,24 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// FromUpstream is what From of an answer can be.
-const FromUpstream = "upstream"
+// What From of an answer can be.
+const (
+	FromUpstream = "upstream"
+	FromContract = "contract"
+	FromMapping  = "mapping:" // and its id
+)
+
+// Original is the id of the mapping whose answer this one starts from; "" for none.
+func (a Answer) Original() string {
+	id, another := strings.CutPrefix(a.From, FromMapping)
+	if !another {
+		return ""
+	}
+	return id
+}
+
+// ByContract reports whether the answer is what the contract has, as it is or changed.
+func (a Answer) ByContract() bool { return a.Example != "" || a.Generate || a.From == FromContract }
 
 // EditStep is one step of a JSON Patch (RFC 6902). In its texts ${…} holds
 // expressions.
@@ -34,22 +50,26 @@ var (
 
 var editOps = []string{"add", "remove", "replace", "move", "copy", "test"}
 
-// editFaults finds what is wrong with what an answer says of the upstream.
+// editFaults finds what is wrong with what an answer says of the one that it starts from.
 func (a Answer) editFaults(at string) (items []problem.Item) {
 	fault := func(inside, format string, args ...any) {
 		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
 	}
 	switch {
-	case a.From == "" && len(a.Send)+len(a.Edit) > 0:
-		fault("", "edit and send change what passes between a caller and the upstream: they need `from: upstream`")
+	case a.From == "" && (len(a.Send)+len(a.Edit) > 0 || a.With != nil):
+		fault("", "send, with and edit change an answer that comes from elsewhere: they need `from: upstream`, `from: contract` or `from: mapping:ID`")
 	case a.From == "":
 		return nil
-	case a.From != FromUpstream:
-		fault("/from", "from can only be upstream, not %q", a.From)
-	case a.bodies() > 0:
-		fault("", "the upstream's answer has a body of its own: change it by edit, such as `- { op: replace, path: /body/state, value: closed }`")
-	case a.Status != Status{} || len(a.Headers) > 0:
-		fault("", "the upstream's answer has a status and headers of its own: change them by edit, such as `- { op: replace, path: /status, value: 503 }`")
+	case a.From != FromUpstream && a.From != FromContract && CheckMappingID(a.Original()) != nil:
+		fault("/from", "from must be upstream, contract, or mapping: and an id, not %q", a.From)
+	case len(a.Send) > 0 && a.From != FromUpstream:
+		fault("/send", "send changes the request on its way to the upstream: it needs `from: upstream`")
+	case a.bodies() > 0 && (a.From != FromContract || a.Example == "" && !a.Generate):
+		fault("", "an answer from elsewhere has a body of its own: change it by `with: { state: closed }`, or by edit, such as `- { op: replace, path: /body/state, value: closed }`")
+	case (a.Status != Status{} && (a.From != FromContract || a.Status.Expr != "")) || len(a.Headers) > 0:
+		fault("", "an answer from elsewhere has a status and headers of its own: change them by edit, such as `- { op: replace, path: /status, value: 503 }`")
+	case a.Generate && a.Status.Code != 0:
+		fault("/status", "generate draws the success response: leave out generate for that of status %d", a.Status.Code)
 	}
 	add := func(key string, steps []EditStep, parts []string) {
 		for i, step := range steps {

@@ -73,6 +73,26 @@ func (m *Mapping) Answers() []Answer {
 	}
 }
 
+// StartingFrom is the mapping with another id for one that answers of it start from; starts
+// is false where none does.
+func (m Mapping) StartingFrom(id, renamed string) (out Mapping, starts bool) {
+	out = m
+	out.Sequence, out.Choose = slices.Clone(m.Sequence), slices.Clone(m.Choose)
+	rename := func(a *Answer) {
+		if id != "" && a.Original() == id {
+			a.From, starts = FromMapping+renamed, true
+		}
+	}
+	rename(&out.Answer)
+	for i := range out.Sequence {
+		rename(&out.Sequence[i])
+	}
+	for i := range out.Choose {
+		rename(&out.Choose[i].Answer)
+	}
+	return out, starts
+}
+
 // AnswerPlace is the JSON Pointer to one of its answers.
 func (m *Mapping) AnswerPlace(index int) string {
 	switch {

@@ -109,7 +109,7 @@ func (s Service) otherwiseFaults() (items []problem.Item) {
 		case way.Answer != nil:
 			last = "an answer"
 			items = append(items, way.Answer.faults("/otherwise/"+strconv.Itoa(i)+"/answer")...)
-			if way.Answer.From != "" || way.Answer.Example != "" || way.Answer.Generate {
+			if way.Answer.From != "" || way.Answer.ByContract() {
 				fault(i, "the answer must be one of its own (the upstream and the contract are ways by their names)")
 			}
 		case way.Name == OtherwiseUpstream:

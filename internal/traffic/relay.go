@@ -115,7 +115,7 @@ func (x *relayed) respond(resp *http.Response, err error) error {
 		status, why := x.h.Upstream.Explain(err)
 		engine.Unreached(x.decision, status, why)
 		return x.deliver()
-	case x.decision.Relay.Edit != nil:
+	case x.decision.Relay.Edits():
 		return x.edit(resp)
 	default:
 		return x.pass(resp)

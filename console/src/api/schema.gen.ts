@@ -166,6 +166,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What expressions can call, each with an example */
+        get: operations["listFunctions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/schemas/{schema}": {
         parameters: {
             query?: never;
@@ -2035,13 +2052,14 @@ export interface components {
             /** @description An address or a range of them */
             caller?: string;
             /**
-             * @description Forbids the parameters, fields or parts that no condition of the mapping names
+             * @description Forbids the parameters, headers, fields or parts that no condition of the mapping names
              * @enum {string}
              */
-            only?: "query" | "form" | "part";
+            only?: "query" | "header" | "form" | "part";
             /** @description What does not count: names, for only; JSONPaths into the value, for equals of a body */
             except?: string[];
             equals?: unknown;
+            /** @description A value, or one other test: { contains: fog } */
             not?: unknown;
             contains?: string;
             starts?: string;
@@ -2057,10 +2075,25 @@ export interface components {
             digest?: string;
             /** @description Characters of a text, elements of a list, members of an object */
             length?: number;
+            /** @enum {string} */
+            type?: "string" | "number" | "integer" | "boolean" | "object" | "array" | "null";
+            /** @description A date or a time */
+            before?: string;
+            /** @description A date or a time */
+            after?: string;
+            near?: {
+                value: number;
+                within: number;
+            };
+            /** @description How many values the part has, or what their number is above or below */
+            count?: number | {
+                above?: number;
+                below?: number;
+            };
             /** @description A JSON Schema */
             schema?: unknown;
         };
-        /** @description One step of a JSON Patch (RFC 6902) on /status, /headers and /body of an answer, or /method, /path, /query, /headers and /body of a request; ${…} sees the upstream's answer as `upstream` */
+        /** @description One step of a JSON Patch (RFC 6902) on /status, /headers and /body of an answer, or /method, /path, /query, /headers and /body of a request; ${…} sees the answer that is changed as `original` */
         EditStep: {
             /** @enum {string} */
             op: "add" | "remove" | "replace" | "move" | "copy" | "test";
@@ -2077,6 +2110,10 @@ export interface components {
             }[] | {
                 [key: string]: string | string[];
             };
+            /** @description Values that the rest of the answer uses by their names, worked out once for a call, in their order */
+            let?: {
+                [key: string]: unknown;
+            };
             /** @description Sent as JSON; in its texts, as in text, xml and headers, ${…} stands for what an expression gives */
             json?: unknown;
             /** @description Sent as it stands */
@@ -2089,14 +2126,13 @@ export interface components {
             payload?: string;
             /** @description Where the caller is sent: a path of the service, or an address; 302 unless a status is given */
             redirect?: string;
-            /**
-             * @description The upstream answers; then there is no status, header or body but by edit
-             * @enum {string}
-             */
-            from?: "upstream";
+            /** @description What the answer starts from: upstream, contract (with status or example for one of its answers), or mapping: and an id; with and edit change what comes from there */
+            from?: string;
+            /** @description Merged into the JSON body of an answer from elsewhere, as a JSON Merge Patch; null takes a member out */
+            with?: unknown;
             /** @description Changes the request on its way to the upstream */
             send?: components["schemas"]["EditStep"][];
-            /** @description Changes the upstream's answer on its way back; nothing when a test does not hold */
+            /** @description Changes an answer from elsewhere, after with; nothing when a test does not hold */
             edit?: components["schemas"]["EditStep"][];
             /** @description A named example of the contract, or a declared fault, as the whole answer */
             example?: string;
@@ -2908,7 +2944,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */
@@ -3365,6 +3401,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OperationDetail"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFunctions: {
+        parameters: {
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The functions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: {
+                            name: string;
+                            group: string;
+                            /** @description How it is written: list.sortBy(x, x.depth) */
+                            call: string;
+                            says: string;
+                            example: string;
+                            /** @description What the example gives, as JSON */
+                            gives: string;
+                        }[];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

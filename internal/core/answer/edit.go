@@ -19,18 +19,45 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// Edit changes messages that pass between a caller and the upstream: a JSON
-// Patch in whose texts ${…} stands for expressions. It is immutable.
+// Edit changes messages that were made elsewhere: what is merged into the body, then a
+// JSON Patch, in whose texts ${…} stands for expressions. It is immutable.
 type Edit struct {
-	steps *expr.Template
+	with  *expr.Template // nil for nothing
+	steps *expr.Template // nil for none
 	count int
 }
 
 // CompileEdit compiles the steps of an edit, in which at is their place; nil for
 // none.
 func CompileEdit(steps []spec.EditStep, at string) (*Edit, []problem.Item) {
-	if len(steps) == 0 {
+	return compileEdit(nil, steps, "", at)
+}
+
+// CompileChange compiles what an answer, in which at is its place, changes of the one
+// that it starts from; nil for nothing.
+func CompileChange(a spec.Answer, at string) (*Edit, []problem.Item) {
+	return compileEdit(a.With, a.Edit, at+"/with", at+"/edit")
+}
+
+func compileEdit(with *tree.Node, steps []spec.EditStep, withAt, stepsAt string) (edit *Edit, faults []problem.Item) {
+	if with == nil && len(steps) == 0 {
 		return nil, nil
+	}
+	edit = &Edit{count: len(steps)}
+	compile := func(n *tree.Node, at string) *expr.Template {
+		template, wrong := expr.CompileTemplate(n)
+		for _, item := range wrong {
+			item.At = at + item.At
+			faults = append(faults, item)
+		}
+		return template
+	}
+	if with != nil {
+		edit.with = compile(with, withAt)
+		edit.count++
+	}
+	if len(steps) == 0 {
+		return edit, faults
 	}
 	lowered := slices.Clone(steps)
 	for i := range lowered { // names of headers have no case
@@ -38,13 +65,10 @@ func CompileEdit(steps []spec.EditStep, at string) (*Edit, []problem.Item) {
 	}
 	n, err := tree.From(lowered)
 	if err != nil {
-		return nil, []problem.Item{{At: at, Detail: err.Error()}}
+		return nil, append(faults, problem.Item{At: stepsAt, Detail: err.Error()})
 	}
-	compiled, faults := expr.CompileTemplate(n)
-	for i := range faults {
-		faults[i].At = at + faults[i].At
-	}
-	return &Edit{compiled, len(steps)}, faults
+	edit.steps = compile(n, stepsAt)
+	return edit, faults
 }
 
 func lowerHeader(pointer string) string {
@@ -54,17 +78,20 @@ func lowerHeader(pointer string) string {
 	return pointer
 }
 
-// Steps is how many steps the edit has.
+// Steps is how many steps the edit has; what is merged is one.
 func (e *Edit) Steps() int { return e.count }
 
 // apply applies the edit to a document. It is not applied, and the document comes
 // back as it was, where a test does not hold: why says which.
 func (e *Edit) apply(document *tree.Node, scope *expr.Scope) (edited *tree.Node, why string, err error) {
+	if edited, err = e.merge(document, scope); err != nil || e.steps == nil {
+		return edited, "", err
+	}
 	steps, err := e.steps.Render(scope)
 	if err != nil {
 		return nil, "", err
 	}
-	text, err := tree.Patch(document.AppendJSON(nil), steps.AppendJSON(nil))
+	text, err := tree.Patch(edited.AppendJSON(nil), steps.AppendJSON(nil))
 	if errors.Is(err, tree.ErrTest) {
 		return document, err.Error(), nil
 	}
@@ -75,8 +102,27 @@ func (e *Edit) apply(document *tree.Node, scope *expr.Scope) (edited *tree.Node,
 	return edited, "", err
 }
 
-// Answer edits what the upstream answered, its body decoded. The scope is given
-// the answer as `upstream`. skipped says which test did not hold, "" when the
+// merge merges what is to be merged into the body of a document.
+func (e *Edit) merge(document *tree.Node, scope *expr.Scope) (*tree.Node, error) {
+	if e.with == nil {
+		return document, nil
+	}
+	with, err := e.with.Render(scope)
+	if err != nil {
+		return nil, err
+	}
+	if body := document.Get("body"); with.Kind == tree.Map && body.Kind != tree.Map && body.Kind != tree.Null {
+		return nil, fmt.Errorf("with is merged into an object, and the body is %s (edit changes that)", body.Kind)
+	}
+	patch := tree.NewMap(tree.Member{Key: "body", Value: with})
+	text, err := tree.MergePatch(document.AppendJSON(nil), patch.AppendJSON(nil))
+	if err != nil {
+		return nil, err
+	}
+	return tree.ParseJSON(text)
+}
+
+// Answer edits an answer, its body decoded. The scope is given it as `original`. skipped says which test did not hold, "" when the
 // answer was edited.
 func (e *Edit) Answer(got call.Answer, scope *expr.Scope) (edited call.Answer, skipped string, err error) {
 	header := make(call.Header)
@@ -87,7 +133,7 @@ func (e *Edit) Answer(got call.Answer, scope *expr.Scope) (edited call.Answer, s
 	headers, body := headerValue(header), bodyValue(got.Body)
 	document := tree.NewMap(tree.Member{Key: "status", Value: tree.NewNumber(strconv.Itoa(got.Status))},
 		tree.Member{Key: "headers", Value: headers}, tree.Member{Key: "body", Value: body})
-	scope.Upstream = map[string]any{"status": int64(got.Status), "headers": expr.Value(headers), "body": expr.Value(body)}
+	scope.Original = map[string]any{"status": int64(got.Status), "headers": expr.Value(headers), "body": expr.Value(body)}
 	changed, skipped, err := e.apply(document, scope)
 	if err != nil || skipped != "" {
 		return got, skipped, err

@@ -10,6 +10,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // edit compiles the steps of an edit as a mapping would have them.
@@ -75,6 +76,36 @@ func TestEditsOfAnswers(t *testing.T) {
 	assert.Empty(t, header(edited.Header, "Etag"), "names have no case")
 	assert.Equal(t, []string{"a", "b", "c"}, header(edited.Header, "X-Two"))
 	assert.Equal(t, []string{"a b"}, header(edited.Header, "X-Line"), "a header is one line")
+}
+
+func TestWhatIsMergedIntoAnAnswer(t *testing.T) {
+	const object = `{"b": 1.50, "a": {"x": 1, "y": [1]}}`
+	for _, c := range []struct{ body, change, want, skipped, fails string }{
+		{object, `with: {a: {x: null, z: "${original.body.a.x + 1}"}, c: 2.00}`, `{"b":1.50,"a":{"y":[1],"z":2},"c":2.00}`, "", ""},
+		{object, `with: {a: {y: []}}, edit: [{op: copy, from: /body/a/y, path: /body/d}]`, `{"b":1.50,"a":{"x":1,"y":[]},"d":[]}`, "", ""},
+		{object, `with: {b: 2}, edit: [{op: test, path: /body/b, value: 1.5}]`, object, "a test of the patch does not hold", ""},
+		{object, `with: [1]`, `[1]`, "", ""},
+		{"", `with: {a: 1}`, `{"a":1}`, "", ""},
+		{"<fog/>", `with: {a: 1}`, "", "", "the body is a string"},
+		{"[]", `with: {a: 1}`, "", "", "the body is a list"},
+		{object, `with: {a: "${original.body.none}"}`, "", "", "none"},
+	} {
+		mappings, err := spec.ReadMappings([]byte("call: {path: /x}\nanswer: {from: contract, " + c.change + "}"))
+		require.NoError(t, err, c.change)
+		change, faults := answer.CompileChange(mappings[0].Answer, "/answer")
+		require.Empty(t, faults)
+		edited, skipped, err := change.Answer(call.Answer{Status: 200, Body: []byte(c.body)}, &expr.Scope{})
+		if c.fails != "" {
+			assert.ErrorContains(t, err, c.fails, c.change)
+			continue
+		}
+		require.NoError(t, err, c.change)
+		assert.Equal(t, c.want, string(edited.Body), c.change)
+		assert.Contains(t, skipped, c.skipped)
+	}
+	_, faults := answer.CompileChange(spec.Answer{With: tree.NewMap(tree.Member{Key: "a", Value: tree.NewString("${1 +}")})}, "/answer")
+	require.Len(t, faults, 1)
+	assert.Equal(t, "/answer/with/a", faults[0].At)
 }
 
 func TestEditsOfRequests(t *testing.T) {

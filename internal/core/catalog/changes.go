@@ -56,6 +56,7 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 			if fault := service.unsuitable(m); fault != nil {
 				wrong = append(wrong, *fault)
 			}
+			wrong = append(wrong, s.originFaultsAbove(service, m, own.Mappings)...)
 			for _, fault := range wrong {
 				fault.At = at + "/mappings/" + strconv.Itoa(i) + fault.At
 				faults = append(faults, fault)
@@ -190,9 +191,16 @@ func (e *edit) renameMappingInChanges(service, from, to string) {
 		own := c.Services[service]
 		off := slices.Index(own.MappingsOff, from)
 		impair, impaired := own.ImpairMappings[from]
-		if off < 0 && !impaired {
+		mappings, starts := slices.Clone(own.Mappings), false
+		for i, m := range own.Mappings {
+			if next, ok := m.StartingFrom(from, to); ok {
+				mappings[i], starts = next, true
+			}
+		}
+		if off < 0 && !impaired && !starts {
 			return false
 		}
+		own.Mappings = mappings
 		if off >= 0 {
 			own.MappingsOff = slices.Clone(own.MappingsOff)
 			own.MappingsOff[off] = to

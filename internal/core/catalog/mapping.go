@@ -123,6 +123,10 @@ func (e *edit) renameMapping(old *Service, m *Mapping, id string) (*Service, err
 	if err := spec.CheckMappingID(id); err != nil {
 		return nil, err
 	}
+	old, err := e.renameOriginal(old, m.Spec.ID, id)
+	if err != nil {
+		return nil, err
+	}
 	renamed := m.Spec
 	renamed.ID = id
 	made, faults := compileMapping(StoredMapping{old.Spec.ID, renamed, e.catalog.nextLocked(), m.Position}, old.Payloads)
@@ -174,6 +178,7 @@ func (e *edit) putMappings(old *Service, mappings []spec.Mapping) (next *Service
 		}
 		compiled, outcomes, changed = append(compiled, made), append(outcomes, outcome), append(changed, made)
 	}
+	items = append(items, originFaults(mappings, old.Mapping)...)
 	if err := problem.FromItems("the mappings cannot be used", items); err != nil {
 		return nil, nil, nil, err
 	}
@@ -281,10 +286,20 @@ func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
 		if a.Example != "" && op != nil && op.Named(a.Example) == nil {
 			return &problem.Item{At: at + "/example", Detail: notFound("example", a.Example, op.ExampleNames()).Error()}
 		}
-		if a.From != "" && s.Upstream == nil {
+		if a.From == spec.FromContract && s.Contract == nil {
+			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no contract: import it first, or give the answer itself", s.Spec.Name)}
+		}
+		if op != nil && a.From == spec.FromContract && a.Status.Code != 0 && op.Response(a.Status.Code) == nil {
+			return &problem.Item{At: at + "/status", Detail: fmt.Sprintf("operation %s has no response %d: change the status of another by edit", op.ID, a.Status.Code)}
+		}
+		if a.From == spec.FromUpstream && s.Upstream == nil {
 			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream", s.Spec.Name), Hint: &problem.Hint{Code: problem.SetUpstream, Service: s.Spec.Name}}
 		}
-		if _, faults := s.Protocol().(contract.Envelope); a.Fault != nil && !faults {
+		_, faults := s.Protocol().(contract.Envelope)
+		if a.With != nil && faults && a.From != spec.FromUpstream {
+			return &problem.Item{At: at + "/with", Detail: fmt.Sprintf("with is merged into JSON, and service %q answers in XML: use edit", s.Spec.Name)}
+		}
+		if a.Fault != nil && !faults {
 			return &problem.Item{At: at + "/fault", Detail: fmt.Sprintf("service %q speaks plain HTTP, which has no faults: give status and json instead", s.Spec.Name)}
 		}
 	}

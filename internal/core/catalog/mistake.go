@@ -51,6 +51,9 @@ func (s *Service) mistakes(m spec.Mapping) (items []problem.Item) {
 				value(tree.NewString(*text), at+key)
 			}
 		}
+		if a.With != nil {
+			value(a.With, at+"/with")
+		}
 		for key, steps := range map[string][]spec.EditStep{"/send": a.Send, "/edit": a.Edit} {
 			for j, step := range steps {
 				if step.Value != nil {

@@ -25,6 +25,8 @@ func (s *Service) findProblems() map[string]string {
 		case !m.Spec.Enabled:
 		case name != "" && s.Operation(name) == nil:
 			found[m.Spec.ID] = fmt.Sprintf("operation %q is not in the contract, so it never answers", name)
+		case s.withoutOriginal(m) != "":
+			found[m.Spec.ID] = fmt.Sprintf("mapping %q, whose answer it starts from, is gone, so it fails", s.withoutOriginal(m))
 		default:
 			if reason := s.shadowed(m); reason != "" {
 				found[m.Spec.ID] = reason
@@ -75,6 +77,8 @@ func (s *Service) Obstacle(m *Mapping) string {
 		return ""
 	case name != "" && s.Operation(name) == nil:
 		return fmt.Sprintf("operation %q is not in the contract", name)
+	case s.withoutOriginal(m) != "":
+		return fmt.Sprintf("mapping %q, whose answer it starts from, is gone", s.withoutOriginal(m))
 	case s.Spec.Relays():
 		return "the service relays all its calls to its upstream: set its mode to answer"
 	}

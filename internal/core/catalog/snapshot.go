@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"cmp"
+	"fmt"
 	"net/url"
 	"slices"
 	"strconv"
@@ -214,12 +215,16 @@ type Reply struct {
 	// Answer is what is sent, unless it has expressions: then Dynamic gives it.
 	Answer  call.Answer
 	Dynamic *answer.Template
-	// Send and Edit change what passes to and from the upstream, where the answer
-	// comes from there; either may be nil.
+	// Send changes what passes to the upstream, Edit an answer that comes from elsewhere;
+	// either may be nil.
 	Send, Edit *answer.Edit
 	// If decides among the answers of a choice; nil on the last one.
 	If *expr.Program
 }
+
+// Elsewhere reports whether the answer comes from the contract, the upstream or another
+// mapping.
+func (r *Reply) Elsewhere() bool { return r.Spec.From != "" || r.Spec.ByContract() }
 
 // Fixed reports whether the mapping gives the same answer to every call.
 func (m *Mapping) Fixed() bool {
@@ -342,7 +347,7 @@ func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
 // shows on calls.
 func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.Deviation {
 	switch {
-	case reply.Dynamic != nil, reply.Spec.Example != "", reply.Spec.Generate, reply.Spec.From != "":
+	case reply.Dynamic != nil, reply.Elsewhere():
 		return nil
 	case reply.Spec.Fault != nil: // which may always come
 		return nil
@@ -483,7 +488,7 @@ func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Rep
 		return reply, faults
 	}
 	reply.Send, faults = answer.CompileEdit(a.Send, at+"/send")
-	edit, more := answer.CompileEdit(a.Edit, at+"/edit")
+	edit, more := answer.CompileChange(a, at)
 	reply.Edit = edit
 	return reply, append(faults, more...)
 }
@@ -532,8 +537,12 @@ func (m *Mapping) Built(index int, which string) call.Step {
 	switch {
 	case reply.Dynamic != nil:
 		what = call.Find(call.FilledAnswer, reply.Spec.Status, which)
-	case reply.Spec.From != "":
+	case reply.Spec.From == spec.FromUpstream:
 		what = call.Find(call.UpstreamAnswer, which)
+	case reply.Spec.Original() != "":
+		what = call.Find(call.OriginalAnswer, fmt.Sprintf("mapping %q", reply.Spec.Original()), which)
+	case reply.Elsewhere():
+		what = call.Find(call.OriginalAnswer, "the contract", which)
 	}
 	return call.Step{Stage: call.Build, Of: call.Subject{Kind: call.KindAnswer}, Verdict: call.Taken, Finding: what}
 }

@@ -34,7 +34,7 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 	}
 	d.Source, d.By = call.FromMapping, m.Spec.ID
 	d.Explanation.Summary = call.Find(call.ByMappingUpstream, m.Spec.ID, p.Service.Upstream)
-	d.Relay.Edit, d.Relay.scope = reply.Edit, scope
+	d.Relay.scope = scope
 	if sent != r {
 		d.Relay.Request, d.Relay.ours = sent, baseOf(r)
 	}
@@ -43,16 +43,19 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 // Finish edits what the upstream answered to a call: header is what goes to the
 // caller of its header, body is decoded. It sets the answer of the decision.
 func (e *Engine) Finish(d *Decision, got call.Answer) {
-	edited, skipped, err := d.Relay.Edit.Answer(got, d.Relay.scope())
-	if err != nil {
-		refuseEdit(d, d.By, fmt.Sprintf("the upstream's answer (%d) cannot be edited", got.Status), err, d.Explanation.Steps)
-		return
+	for _, edit := range d.Relay.edits {
+		edited, skipped, err := edit.Answer(got, d.Relay.scope())
+		if err != nil {
+			refuseEdit(d, d.By, fmt.Sprintf("the upstream's answer (%d) cannot be edited", got.Status), err, d.Explanation.Steps)
+			return
+		}
+		got = edited
+		d.Explanation = d.Explanation.With(editStep(call.KindEdit, edit.Steps(), skipped))
+		if skipped == "" {
+			d.Explanation.Summary = call.Find(call.ByMappingEdit, d.By)
+		}
 	}
-	d.Answer = edited
-	d.Explanation = d.Explanation.With(editStep(call.KindEdit, d.Relay.Edit.Steps(), skipped))
-	if skipped == "" {
-		d.Explanation.Summary = call.Find(call.ByMappingEdit, d.By)
-	}
+	d.Answer = got
 }
 
 // editStep tells of an edit that was made, or left out since a test did not hold.

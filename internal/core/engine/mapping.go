@@ -10,6 +10,7 @@ import (
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
 )
 
 // fit is a mapping whose path fits a call.
@@ -146,27 +147,16 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	index, which := e.chooseReply(p, r, won)
 	reply := &winner.Replies[index]
 	d.Answer, d.Explanation = reply.Answer, winner.Alone
-	if reply.Spec.Example != "" || reply.Spec.Generate {
-		e.answerByContract(d, p, r, winner, reply, append(before, winner.Taken()))
-		return
-	}
-	if reply.Spec.From != "" {
-		e.answerFromUpstream(d, p, r, won, reply, append(before, winner.Taken(), winner.Built(index, which)))
-		return
-	}
-	if reply.Dynamic != nil {
-		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
-		if err != nil {
-			e.refuse(d, p, r, true, "expression", selfDocument{
-				Title: "An expression of the answer has no value for this call", Status: 500,
-				Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", winner.Spec.ID, err),
-			}, append(before, winner.Taken()))
-			return
+	if reply.Elsewhere() {
+		steps := append(before, winner.Taken())
+		if which != "" || !reply.Spec.ByContract() { // which has steps of its own
+			steps = append(steps, winner.Built(index, which))
 		}
-		d.Answer = built
+		e.answerFromElsewhere(d, p, r, won, reply, steps)
+		return
 	}
-	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
-		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
+	if !e.ownAnswer(d, p, r, won, reply, append(before, winner.Taken())) {
+		return
 	}
 	var represented []call.Step
 	if d.Answer.Wire != nil {
@@ -188,6 +178,27 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	}
 	steps = append(steps, narrowed(won.others)...)
 	d.Explanation = &call.Explanation{Summary: winner.Summary(), Steps: append(append(steps, winner.Built(index, which)), represented...)}
+}
+
+// ownAnswer answers with what a mapping says itself, and reports whether that has a value
+// for the call.
+func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
+	d.Answer = reply.Answer
+	if reply.Dynamic != nil {
+		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
+		if err != nil {
+			e.refuse(d, p, r, true, "expression", selfDocument{
+				Title: "An expression of the answer has no value for this call", Status: 500,
+				Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", won.Value.Spec.ID, err),
+			}, steps)
+			return false
+		}
+		d.Answer = built
+	}
+	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
+		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
+	}
+	return true
 }
 
 // chooseReply picks one of the answers of a mapping, and says why it is that
@@ -222,11 +233,14 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 		}, steps)
 		return
 	}
-	hints := call.Hints{Example: reply.Spec.Example, By: "the mapping"}
+	hints := call.Hints{Example: reply.Spec.Example, Status: reply.Spec.Status.Code, By: "the mapping"}
+	if reply.Spec.From == "" { // then the status is the usual one
+		hints.Status = 0
+	}
 	if m.Chosen {
 		hints.By = m.Origin
 	}
-	if reply.Spec.Generate {
+	if reply.Spec.Generate || !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
 		hints = call.Hints{Generate: true}
 	}
 	e.buildFromOperation(d, p, r, asked, hints, steps)

@@ -21,11 +21,8 @@ type Relay struct {
 	// Request is what is sent there, where a mapping edited it; nil for the call as
 	// it came.
 	Request *call.Request
-	// Edit has the answer edited on its way back: it must be held whole, and goes
-	// through Finish. Nil for an answer that is passed on as it comes.
-	Edit *answer.Edit
-
-	scope   func() *expr.Scope // of the call, for Edit
+	edits   []*answer.Edit     // of the answer on its way back, one after the other
+	scope   func() *expr.Scope // of the call, for edits
 	capture *catalog.Capture   // the recording that runs, nil for none
 	origin  *call.Request      // whose page may read what we answer ourselves; nil for none
 	foreign bool               // that page was not listed
@@ -35,6 +32,10 @@ type Relay struct {
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
 }
+
+// Edits reports whether the answer is edited on its way back: then it must be held whole,
+// and goes through Finish.
+func (relay *Relay) Edits() bool { return len(relay.edits) > 0 }
 
 // Streams reports whether the call is passed on whatever it says, so that its body
 // need not be held. One whose message tells its operation must be, where impairments

@@ -39,9 +39,9 @@ type Scope struct {
 	// Part gives a part of the call that Call does not have, when an expression
 	// asks for it; nil when there are none. It is asked once for each.
 	Part func(name string) any
-	// Upstream is what the upstream answered: status, headers and body; nil where
-	// it was not asked.
-	Upstream map[string]any
+	// Original is the answer that is being changed: status, headers and body; nil where
+	// none is. What the upstream said is called upstream, too.
+	Original map[string]any
 	// Base is the address of the service as the call had it, without the path
 	// within the service.
 	Base string
@@ -151,6 +151,7 @@ func newEnvironment() (*cel.Env, error) {
 	}
 	options := []cel.EnvOption{
 		cel.Variable("call", cel.DynType),
+		cel.Variable("original", cel.DynType),
 		cel.Variable("upstream", cel.DynType),
 		cel.Variable("@now", cel.TimestampType),
 		cel.Variable("@scope", scopeType),
@@ -246,8 +247,8 @@ func (a *activation) ResolveName(name string) (any, bool) {
 	switch name {
 	case "call":
 		return a.scope.call(a.parts), true
-	case "upstream":
-		return a.scope.Upstream, a.scope.Upstream != nil
+	case "original", "upstream":
+		return a.scope.Original, a.scope.Original != nil
 	case "@now":
 		return a.scope.Now, true
 	case "@let":

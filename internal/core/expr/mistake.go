@@ -95,10 +95,10 @@ func Filled(text, something string) string {
 	return b.String()
 }
 
-// upstreamParts are all parts of what an upstream answered.
-var upstreamParts = []string{"status", "headers", "body"}
+// originalParts are all parts of an answer that is being changed.
+var originalParts = []string{"status", "headers", "body"}
 
-// unknownName finds a part that call or upstream does not have, or a parameter that the
+// unknownName finds a part that call or original does not have, or a parameter that the
 // path does not have.
 func unknownName(e ast.Expr, parameters []string, say func(string, ...any)) {
 	of, name := e.AsSelect().Operand(), e.AsSelect().FieldName()
@@ -111,8 +111,8 @@ func unknownName(e ast.Expr, parameters []string, say func(string, ...any)) {
 	switch {
 	case isName(of, "call") && !slices.Contains(callParts, name):
 		say("call has no %q (%s)", name, near(callParts))
-	case isName(of, "upstream") && !slices.Contains(upstreamParts, name):
-		say("upstream has no %q (%s)", name, near(upstreamParts))
+	case (isName(of, "original") || isName(of, "upstream")) && !slices.Contains(originalParts, name):
+		say("%s has no %q (%s)", of.AsIdent(), name, near(originalParts))
 	case parameters != nil && partOf(of) == "path" && !slices.Contains(parameters, name):
 		if len(parameters) == 0 {
 			say("call.path has no %q: the path has no parameters", name)

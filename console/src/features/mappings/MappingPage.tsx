@@ -6,7 +6,7 @@ import { callDetail } from '@/features/calls';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { MappingEditor } from './MappingEditor';
-import { draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
+import { beyondForm, draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
 import { editorOf, ownerOf } from './owner';
 import { mappingById, mappingText } from './queries';
 
@@ -41,7 +41,7 @@ function MappingPage({ service, id }: { service: string; id: string }) {
                 key={mapping.etag}
                 service={service}
                 saved={{ mapping, text: document, lane: owner?.name }}
-                start={mapping.answer && draftOf(mapping)}
+                start={beyondForm(mapping) ? undefined : draftOf(mapping)}
               />
             )}
           </Awaited>

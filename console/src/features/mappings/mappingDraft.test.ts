@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { CallDetail, Mapping } from '@/api/types';
 import { parseExact } from '@/lib/exactJson';
 import {
+  beyondForm,
   documentOf,
   documentOfMapping,
   draftOf,
@@ -161,6 +162,20 @@ describe('statusesOf', () => {
   ])('lists what %o answers with', (change, want) => {
     expect(statusesOf({ ...mapping, ...change } as Mapping)).toEqual(want);
   });
+});
+
+it.each([
+  [{ json: {} }, ''],
+  [{ from: 'upstream', edit: [] }, ''],
+  [{ json: {}, let: { a: 1 } }, 'let'],
+  [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
+  [{ from: 'contract' }, 'starts from'],
+  [{ from: 'mapping:free-berth' }, 'starts from'],
+  [undefined, 'a single answer'],
+])('leaves %o to the form only where nothing is lost', (answer, why) => {
+  const said = beyondForm({ answer });
+  if (why) expect(said).toContain(why);
+  else expect(said).toBe('');
 });
 
 it('keeps the edits of what the upstream says, and no status beside them', () => {

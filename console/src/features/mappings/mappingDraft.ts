@@ -120,6 +120,16 @@ function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
   return { kind: 'none', body: '' };
 }
 
+/** Why the form would lose part of what a mapping answers, or "". */
+export function beyondForm({ answer }: Pick<MappingDocument, 'answer'>): string {
+  if (!answer) return 'The form shows a single answer; several stay a document';
+  if (answer.let) return 'The form has no names of values (let): it stays a document';
+  if (answer.with || (answer.from && answer.from !== 'upstream')) {
+    return 'The form cannot show what an answer starts from: it stays a document';
+  }
+  return '';
+}
+
 /** Starts from what an operation answers. */
 export function draftOfOperation(operation: Operation): MappingDraft {
   const json = operation.mediaType?.includes('json') ?? false;

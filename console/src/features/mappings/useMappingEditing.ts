@@ -5,6 +5,7 @@ import type { MappingDocument } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
 import {
+  beyondForm,
   documentOf,
   draftOf,
   emptyDraft,
@@ -97,7 +98,7 @@ export function useMappingEditing({ service, saved, start }: Start) {
     async toForm() {
       const { mapping, faults: wrong } = await ask();
       if (!mapping) notify(`The form cannot show it yet: ${wrong[0]?.detail}`);
-      else if (!mapping.answer) notify('The form shows a single answer; several stay a document');
+      else if (beyondForm(mapping)) notify(beyondForm(mapping));
       else {
         setDraft(draftOf(mapping as MappingDocument));
         setView('form');
