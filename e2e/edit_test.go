@@ -123,9 +123,9 @@ answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
 
 	faulty := map[string]string{
 		`{ edit: [{ op: remove, path: /body }] }`:                                     "they need `from: upstream`",
-		`{ from: elsewhere }`:                                                         "from can only be upstream",
+		`{ from: elsewhere }`:                                                         "from must be upstream, contract, or mapping",
 		`{ from: upstream, status: 404 }`:                                             "change them by edit",
-		`{ from: upstream, json: {} }`:                                                "change it by edit",
+		`{ from: upstream, json: {} }`:                                                "a body of its own: change it by `with",
 		`{ from: upstream, edit: [{ op: swap, path: /body }] }`:                       "op must be one of add, remove",
 		`{ from: upstream, edit: [{ op: add, path: /query/x, value: 1 }] }`:           "begins with /status, /headers, /body",
 		`{ from: upstream, send: [{ op: add, path: /query/x }] }`:                     "which need one",

@@ -14,9 +14,9 @@ import (
 // a group of conditions.
 type Condition struct {
 	// The groups: all, at least one, or none of them must hold.
-	All  []Condition `json:"all,omitempty"`
-	Any  []Condition `json:"any,omitempty"`
-	None []Condition `json:"none,omitempty"`
+	All  []Condition `json:"all,omitzero"`
+	Any  []Condition `json:"any,omitzero"`
+	None []Condition `json:"none,omitzero"`
 
 	// The parts: names of a query parameter, header, cookie or form field; a
 	// JSONPath (RFC 9535) or an XPath into the body, whose prefixes do not matter;
@@ -40,7 +40,7 @@ type Condition struct {
 	Only string `json:"only,omitempty"`
 	// Except lists what does not count: names, for Only; JSONPaths into the value, for
 	// Equals of a body.
-	Except []string `json:"except,omitempty"`
+	Except []string `json:"except,omitzero"`
 
 	// The tests; one of them, or present: true when none is given. A part that
 	// occurs several times passes when one of its values does.
@@ -54,7 +54,7 @@ type Condition struct {
 	Present  *bool        `json:"present,omitempty"`
 	Above    *tree.Node   `json:"above,omitempty"`
 	Below    *tree.Node   `json:"below,omitempty"`
-	OneOf    []*tree.Node `json:"oneOf,omitempty"`
+	OneOf    []*tree.Node `json:"oneOf,omitzero"`
 	Includes *tree.Node   `json:"includes,omitempty"`
 	// Digest is what a recording keeps instead of a value: secret- and 32 digits for a
 	// secret, under the key of the environment, or sha256: and 64 digits. A secret's own

@@ -21,7 +21,7 @@ func callFilterFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"},
 		laneFlag("only calls in this `LANE`; - for those in none"),
-		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status or who answered; also status:5xx, took:>200ms, service:, method:, source:, body:N7"},
+		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status, who answered or User-Agent; -word for those without, or between choices; also status:5xx, took:>200ms, service:, method:, source:, host:, agent:, body:N7"},
 	}
 }
 

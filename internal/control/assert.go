@@ -235,7 +235,7 @@ func (s *server) awaitCalls(ctx context.Context, a *assertion, wait time.Duratio
 		return s.takeAll(ctx, a)
 	}
 	for _, line := range lines {
-		if a.selection.Fits(&line) && !line.At.Before(a.Since) {
+		if a.selection.Fits(&line, nil) && !line.At.Before(a.Since) {
 			if err := s.take(ctx, a, line); err != nil {
 				return err
 			}
@@ -248,7 +248,7 @@ func (s *server) awaitCalls(ctx context.Context, a *assertion, wait time.Duratio
 // cannot be judged, "" when all can.
 func (s *server) openCalls(a *assertion, inWork []*call.Record) (open []*call.Record, unread string) {
 	for _, r := range inWork {
-		if line := r.Summary(); !a.selection.Fits(&line) || a.check.Knows(r.Number) || r.At.Before(a.Since) {
+		if line := r.Summary(); !a.selection.Fits(&line, nil) || a.check.Knows(r.Number) || r.At.Before(a.Since) {
 			continue
 		}
 		open = append(open, r)

@@ -21,6 +21,7 @@ func callView(line call.Summary) api.Call {
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
 		Deviations: line.Deviations, Lane: line.Lane, Scenario: line.Scenario, Impaired: strings.Fields(line.Injected),
+		Host: line.Host, Agent: line.Agent,
 	}
 }
 
@@ -35,9 +36,21 @@ func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err err
 	return f, selection, err
 }
 
+// unknownService says that a filter asks for a service that there is not.
+func (s *server) unknownService(selection *call.Selection) error {
+	snapshot := s.Catalog.Snapshot()
+	for _, name := range selection.Services {
+		if !slices.ContainsFunc(snapshot.Names(), func(known string) bool { return strings.EqualFold(known, name) }) {
+			_, err := s.Catalog.Find(name)
+			return problem.New(problem.Invalid, "%v", err)
+		}
+	}
+	return nil
+}
+
 func (s *server) listCalls(c *gin.Context) {
 	limit, err := limitOf(c, defaultLimit)
-	filter, _, wrong := filterOf(c)
+	filter, selection, wrong := filterOf(c)
 	if err = cmp.Or(err, wrong); err != nil {
 		s.fail(c, err, nil)
 		return
@@ -58,6 +71,12 @@ func (s *server) listCalls(c *gin.Context) {
 	if err != nil {
 		s.fail(c, err, nil)
 		return
+	}
+	if len(lines) == 0 {
+		if err := s.unknownService(selection); err != nil {
+			s.fail(c, err, nil)
+			return
+		}
 	}
 	list := api.List[any]{Items: []any{}}
 	if len(lines) > limit {
@@ -120,7 +139,7 @@ func (s *server) addressed(r *call.Record) call.Request {
 
 func (s *server) callDetail(r *call.Record) api.CallDetail {
 	detail := api.CallDetail{
-		Call: callView(r.Summary()), Host: r.Request.Host, Protocol: r.Request.Protocol, Caller: r.Request.Caller,
+		Call: callView(r.Summary()), Protocol: r.Request.Protocol, Caller: r.Request.Caller,
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},

@@ -1,6 +1,7 @@
 package control
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -32,7 +33,10 @@ const (
 func (s *server) streamCalls(c *gin.Context) {
 	position, gap, err := s.streamStart(c.GetHeader("Last-Event-ID"))
 	_, selection, wrong := filterOf(c)
-	if err = cmp.Or(err, wrong); err != nil {
+	if err = cmp.Or(err, wrong); err == nil {
+		err = s.unknownService(selection)
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -60,15 +64,18 @@ func (s *server) streamCalls(c *gin.Context) {
 // fits gives a selection as a function that looks into bodies too, where it asks for
 // them.
 func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summary) bool {
-	if len(selection.Bodies) == 0 {
-		return selection.Fits
-	}
 	return func(line *call.Summary) bool {
-		if !selection.Fits(line) {
-			return false
-		}
-		record, err := s.Calls.Call(c.Request.Context(), line.Number) // what is streamed is stored already
-		return err == nil && selection.FitsBodies(record.Request.Body.Bytes, record.Answer.Body)
+		var record *call.Record
+		return selection.Fits(line, func(place int) bool {
+			if record == nil {
+				var err error
+				if record, err = s.Calls.Call(c.Request.Context(), line.Number); err != nil { // what is streamed is stored already
+					record = &call.Record{}
+				}
+			}
+			text := []byte(selection.Bodies[place])
+			return bytes.Contains(record.Request.Body.Bytes, text) || bytes.Contains(record.Answer.Body, text)
+		})
 	}
 }
 

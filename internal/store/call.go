@@ -36,7 +36,7 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 			return false, nil // calls of one block can come between those of another
 		}
 		err = block.each(func(e callEntry) bool {
-			if line := e.summary(); e.number < below && selection.Fits(&line) && e.holds(bodies) {
+			if line := e.summary(); e.number < below && selection.Fits(&line, func(place int) bool { return e.holds(bodies[place]) }) {
 				found = append(found, line)
 			}
 			return true
@@ -80,11 +80,9 @@ func (s *Store) contentsWith(ctx context.Context, texts []string) (found []map[i
 	return found, rows.Err()
 }
 
-// holds reports whether one of the bodies of a call is among each of the contents.
-func (e *callEntry) holds(contents []map[int64]bool) bool {
-	return !slices.ContainsFunc(contents, func(with map[int64]bool) bool {
-		return !with[e.contents[partRequestBody]] && !with[e.contents[partAnswerBody]]
-	})
+// holds reports whether one of the bodies of a call is among contents.
+func (e *callEntry) holds(contents map[int64]bool) bool {
+	return contents[e.contents[partRequestBody]] || contents[e.contents[partAnswerBody]]
 }
 
 // eachBlock reads the blocks that a condition selects, until visit wants no more.

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/binary"
 	"errors"
+	"strings"
 	"time"
 
 	"rapidmimic.example/internal/core/call"
@@ -13,8 +14,8 @@ import (
 // the other in the order of their numbers, each told by what differs from the one
 // before. Headers, bodies and explanations are contents elsewhere.
 
-// blockVersion is the first byte of a block.
-const blockVersion = 1
+// blockVersion is the first byte of a block. Those of version 1 lack the last text.
+const blockVersion = 2
 
 // callEntry is one call in a block.
 type callEntry struct {
@@ -22,7 +23,7 @@ type callEntry struct {
 	service, method, path, query, source, by, operation string
 	injected                                            string // kinds
 	lane, scenario                                      string
-	address, host, protocol, caller                     string
+	address, host, protocol, caller, agent              string
 	status, deviations                                  int64
 	read, decide, wait, ask, send                       time.Duration
 	requestSize, answerSize                             int64
@@ -51,16 +52,19 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 		number: int64(r.Number), at: r.At.UnixMicro(), service: r.Service,
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation,
 		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
-		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller,
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "),
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
 	}
 }
 
+// textCount is how many texts an entry has.
+const textCount = 15
+
 // texts and numbers list the fields in the order in which they are encoded.
 
-func (e *callEntry) texts() [14]*string {
-	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller}
+func (e *callEntry) texts() [textCount]*string {
+	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent}
 }
 
 func (e *callEntry) numbers() [11 + partCount]*int64 {
@@ -97,15 +101,16 @@ var errBlock = errors.New("calls in the log were written by another version")
 // blockReader reads the calls of a block, one after the other. The texts of its entry
 // share the memory of the block.
 type blockReader struct {
-	rest string
+	rest  string
+	texts int // in each entry
 	callEntry
 }
 
 func readBlock(data string) (*blockReader, error) {
-	if data == "" || data[0] != blockVersion {
+	if data == "" || data[0] == 0 || data[0] > blockVersion {
 		return nil, errBlock
 	}
-	return &blockReader{rest: data[1:]}, nil
+	return &blockReader{rest: data[1:], texts: textCount - blockVersion + int(data[0])}, nil
 }
 
 // each reads the calls until visit wants no more; it may keep what it is given.
@@ -123,7 +128,8 @@ func (r *blockReader) each(visit func(e callEntry) (more bool)) error {
 
 // next reads one more call into the reader's entry.
 func (r *blockReader) next() error {
-	for _, text := range r.texts() {
+	texts := r.callEntry.texts()
+	for _, text := range texts[:r.texts] {
 		length, ok := r.uvarint()
 		if !ok || length > uint64(len(r.rest))+1 {
 			return errBlock
@@ -132,7 +138,7 @@ func (r *blockReader) next() error {
 			*text, r.rest = r.rest[:length-1], r.rest[length-1:]
 		}
 	}
-	for _, n := range r.numbers() {
+	for _, n := range r.callEntry.numbers() {
 		difference, ok := r.uvarint()
 		if !ok {
 			return errBlock
@@ -160,6 +166,7 @@ func (e *callEntry) summary() call.Summary {
 		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service, Method: e.method, Path: e.path, Query: e.query,
 		Status: int(e.status), Source: call.Source(e.source), By: e.by, Took: e.read + e.decide + e.wait + e.ask + e.send,
 		Operation: e.operation, Deviations: int(e.deviations), Injected: e.injected, Lane: e.lane, Scenario: e.scenario,
+		Host: e.host, Agent: e.agent,
 	}
 }
 

@@ -48,7 +48,14 @@ func TestBlocksGiveBackWhatWasPutIn(t *testing.T) {
 		}))
 		require.Equal(t, entries, read, "round %d", round)
 	}
-	_, err := readBlock("\x09 of a later version")
+	old := callEntry{number: 7, at: 9, status: 200}
+	data := appendEntry(nil, &old, &callEntry{})
+	first, err := readBlock("\x01" + string(data[1:])) // without the text that version 2 added
+	require.NoError(t, err)
+	require.NoError(t, first.next())
+	assert.Equal(t, old, first.callEntry)
+	assert.Empty(t, first.rest)
+	_, err = readBlock("\x09 of a later version")
 	assert.ErrorIs(t, err, errBlock)
 }
 

@@ -97,6 +97,7 @@ func TestListCalls(t *testing.T) {
 	for text, want := range map[string][]uint64{
 		"body:Gannet": {5, 4}, `body:"Grey Gannet"`: {5, 4}, "body:Grey 30.82": nil, "body:Gannet body:30.82": {5}, `post body:"30.82`: {5},
 		"body:gannet": nil, "body:Winter": nil, "miss body:Gannet": nil, "body:": {5, 4, 3, 2, 1}, "body:a%": nil,
+		"-body:Gannet": {3, 2, 1}, "body:30.82 or service:tides": {5, 3}, "-body:30.82 -tides": {4, 2, 1},
 	} {
 		assert.Equal(t, want, numbers(call.Filter{Text: text}, 0, 10), text)
 	}

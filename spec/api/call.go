@@ -29,12 +29,14 @@ type Call struct {
 	// Lane and Scenario are those under which it was answered.
 	Lane     string `json:"lane,omitempty"`
 	Scenario string `json:"scenario,omitempty"`
+	// Host is that of the call, Agent what its User-Agent says.
+	Host  string `json:"host"`
+	Agent string `json:"agent,omitempty"`
 }
 
 // CallDetail is one call, whole.
 type CallDetail struct {
 	Call
-	Host     string  `json:"host"`
 	Protocol string  `json:"protocol"`
 	Caller   string  `json:"caller"`
 	Request  Message `json:"request"`

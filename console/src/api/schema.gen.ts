@@ -2852,6 +2852,10 @@ export interface components {
             lane?: string;
             /** @description The scenario that it was answered under */
             scenario?: string;
+            /** @description The host that was asked for */
+            host: string;
+            /** @description What its User-Agent says */
+            agent?: string;
         };
         Message: {
             headers: string[][];
@@ -2862,7 +2866,6 @@ export interface components {
             truncated?: boolean;
         };
         CallDetail: components["schemas"]["Call"] & {
-            host: string;
             protocol: string;
             caller: string;
             request: components["schemas"]["Message"];
@@ -3115,7 +3118,7 @@ export interface components {
         seenLane: string;
         /** @description Only calls in this lane, also of one that is closed; - for those in none */
         callLane: string;
-        /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+        /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
         callText: string;
     };
     requestBodies: {
@@ -6962,7 +6965,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
                 /** @description Only these fields of the items: id,title */
                 fields?: components["parameters"]["fields"];
@@ -7017,7 +7020,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source or who answered, in any case. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s). What follows body:, in double quotes where it has spaces, must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
             };
             header?: {

@@ -259,6 +259,8 @@ type Summary struct {
 	Injected string
 	// Lane and Scenario are those under which it was answered, "" for none.
 	Lane, Scenario string
+	// Host is that of the call, Agent what its User-Agent says.
+	Host, Agent string
 }
 
 // kindsOf are the kinds of what was injected, each once, with spaces between them.
@@ -278,6 +280,7 @@ func (r *Record) Summary() Summary {
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
 		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
 		Injected: kindsOf(r.Injected), Lane: r.Lane, Scenario: r.Scenario,
+		Host: r.Request.Host, Agent: strings.Join(r.Request.Header["User-Agent"], ", "),
 	}
 }
 

@@ -3,12 +3,16 @@ package call
 import (
 	"bytes"
 	"fmt"
+	"maps"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 	"unicode"
 	"unicode/utf8"
+
+	"rapidmimic.example/spec/problem"
 )
 
 // Line is the text of a call that filters search: who was asked what, and who
@@ -17,7 +21,7 @@ import (
 // id, one that was impaired "impaired:" with the kind, one that breaks the
 // contract the word "deviates", one under a scenario "scenario:" with its name. One
 // in a lane begins with "lane:" and its name: no method begins so, whatever callers
-// and mappings put into the rest.
+// and mappings put into the rest. What the User-Agent says comes last.
 func (r *Summary) Line() string { return string(r.appendLine(nil)) }
 
 func (r *Summary) appendLine(b []byte) []byte {
@@ -41,6 +45,9 @@ func (r *Summary) appendLine(b []byte) []byte {
 	}
 	if r.Scenario != "" {
 		b = append(append(b, " scenario:"...), r.Scenario...)
+	}
+	if r.Agent != "" {
+		b = append(append(b, ' '), r.Agent...)
 	}
 	return b
 }
@@ -66,10 +73,11 @@ type Filter struct {
 	Service string
 	// Lane is the name of a lane; "" selects all, NoLane those in none.
 	Lane string
-	// Text is split at spaces; every word must occur in the call's Line, in
-	// any case. Of keyed words service:moorings, method:POST, source:miss, status:5xx
-	// and took:>200ms look at one thing; what follows body:, in quotes where it has
-	// spaces, must occur in the body of the request or of the answer, as it is written.
+	// Text is split at spaces, but for what is in double quotes. Every word must occur in
+	// the call's Line, in any case; -word must not, and "or" stands between several such
+	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
+	// took:>200ms, host:gauges and agent:python look at one thing; what follows body: must
+	// occur in the body of the request or of the answer, as it is written.
 	Text string
 }
 
@@ -78,132 +86,205 @@ const NoLane = "-"
 
 // Selection is a filter that calls are held against. It is safe for concurrent use.
 type Selection struct {
-	// Bodies are the texts that the body of the request or of the answer must hold;
-	// Fits does not see them.
-	Bodies []string
+	// Bodies are the texts that are looked for in bodies, Services the names of services
+	// that the filter asks for; each once.
+	Bodies, Services []string
 
-	tests []func(*Summary) bool
-	words [][]byte // in lower case
+	always  []term
+	choices [][]term // of which one must hold; none asks for nothing
+}
+
+// term is what a word asks of a call: one of test, word and body.
+type term struct {
+	not  bool
+	test func(*Summary) bool
+	word []byte // in lower case
+	body int    // place in Bodies, where there is neither
 }
 
 // Compile reads the filter. The error says which word means nothing.
 func (f Filter) Compile() (*Selection, error) {
 	s := &Selection{}
 	if f.Service != "" {
-		s.test(func(r *Summary) bool { return r.Service == f.Service })
+		s.Services = []string{f.Service}
+		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Service == f.Service }})
 	}
 	if f.Lane != "" {
-		s.test(func(r *Summary) bool { return r.Lane == f.Lane || r.Lane == "" && f.Lane == NoLane })
+		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Lane == f.Lane || r.Lane == "" && f.Lane == NoLane }})
 	}
+	var choice []term
 	for rest := strings.TrimSpace(f.Text); rest != ""; rest = strings.TrimSpace(rest) {
-		if quoted, is := strings.CutPrefix(rest, `body:"`); is {
-			var body string
-			if body, rest, _ = strings.Cut(quoted, `"`); body != "" {
-				s.Bodies = append(s.Bodies, body)
-			}
+		var w word
+		if w, rest = nextWord(rest); w.or {
+			s.choices, choice = append(s.choices, choice), nil
 			continue
 		}
-		end := strings.IndexFunc(rest, unicode.IsSpace)
-		if end < 0 {
-			end = len(rest)
-		}
-		if err := s.add(rest[:end]); err != nil {
+		asked, err := s.read(w)
+		if err != nil {
 			return nil, err
 		}
-		rest = rest[end:]
+		choice = append(choice, asked...)
 	}
+	s.choices = append(s.choices, choice)
+	s.choices = slices.DeleteFunc(s.choices, func(choice []term) bool { return len(choice) == 0 }) // still being typed
 	return s, nil
 }
 
-func (s *Selection) test(test func(*Summary) bool) { s.tests = append(s.tests, test) }
-
-// add adds a word. One that ends in its colon is still being typed.
-func (s *Selection) add(word string) error {
-	key, value, _ := strings.Cut(word, ":")
-	look := keyedWords[key]
-	switch {
-	case look == nil || key == word:
-		s.words = append(s.words, lower([]byte(word)))
-		return nil
-	case value == "":
-		return nil
-	default:
-		return look(s, value)
-	}
+// word is one of the text of a filter.
+type word struct {
+	key, value string // key is "" where the word is none that has a key
+	not, or    bool
 }
+
+var keyed = regexp.MustCompile(`^([a-z]+):`)
+
+// nextWord cuts the first word off a text that does not begin with a space.
+func nextWord(text string) (w word, rest string) {
+	if unquoted, is := strings.CutPrefix(text, "-"); is && unquoted != "" && !unicode.IsSpace(rune(unquoted[0])) {
+		w.not, text = true, unquoted
+	}
+	if m := keyed.FindStringSubmatch(text); m != nil {
+		w.key, text = m[1], text[len(m[0]):]
+	}
+	if quoted, is := strings.CutPrefix(text, `"`); is {
+		w.value, rest, _ = strings.Cut(quoted, `"`)
+		return w, rest
+	}
+	end := strings.IndexFunc(text, unicode.IsSpace)
+	if end < 0 {
+		end = len(text)
+	}
+	w.value, rest = text[:end], text[end:]
+	w.or = w.key == "" && !w.not && strings.EqualFold(w.value, "or")
+	return w, rest
+}
+
+// lineWords are keys that stand in the line of a call as they are.
+var lineWords = []string{"lane", "operation", "impaired", "scenario"}
 
 // keyedWords look at one thing of a call.
-var keyedWords = map[string]func(s *Selection, value string) error{
-	"body":    func(s *Selection, value string) error { s.Bodies = append(s.Bodies, value); return nil },
-	"service": (*Selection).addService,
-	"method":  (*Selection).addMethod,
-	"source":  (*Selection).addSource,
-	"status":  (*Selection).addStatus,
-	"took":    (*Selection).addTook,
+var keyedWords = map[string]func(s *Selection, value string) (term, error){
+	"body":    (*Selection).readBody,
+	"service": (*Selection).readService,
+	"method": func(_ *Selection, value string) (term, error) {
+		return matching(value, func(r *Summary) string { return r.Method }, strings.EqualFold)
+	},
+	"host": func(_ *Selection, value string) (term, error) {
+		return matching(value, func(r *Summary) string { return r.Host }, containsFold)
+	},
+	"agent": func(_ *Selection, value string) (term, error) {
+		return matching(value, func(r *Summary) string { return r.Agent }, containsFold)
+	},
+	"source": readSource,
+	"status": readStatus,
+	"took":   readTook,
 }
 
-func (s *Selection) addService(value string) error {
-	s.test(func(r *Summary) bool { return strings.EqualFold(r.Service, value) })
-	return nil
+// read gives what a word asks; nothing for one that is still being typed.
+func (s *Selection) read(w word) ([]term, error) {
+	look := keyedWords[w.key]
+	var asked term
+	var err error
+	switch {
+	case w.key == "" || slices.Contains(lineWords, w.key):
+		text := w.value
+		if w.key != "" {
+			text = w.key + ":" + w.value
+		}
+		if text == "" {
+			return nil, nil
+		}
+		asked = term{word: lower([]byte(text))}
+	case look == nil:
+		known := slices.Sorted(slices.Values(slices.AppendSeq(slices.Clone(lineWords), maps.Keys(keyedWords))))
+		hint := strings.Join(known, ", ")
+		if near := problem.Closest(w.key, known); near != "" {
+			hint = near + "?"
+		}
+		return nil, fmt.Errorf("%s: means nothing in a filter (%s); to look for it as it stands, put it in quotes", w.key, hint)
+	case w.value == "":
+		return nil, nil
+	default:
+		asked, err = look(s, w.value)
+	}
+	asked.not = w.not
+	return []term{asked}, err
 }
 
-func (s *Selection) addMethod(value string) error {
-	s.test(func(r *Summary) bool { return strings.EqualFold(r.Method, value) })
-	return nil
+func containsFold(text, part string) bool {
+	return strings.Contains(strings.ToLower(text), strings.ToLower(part))
 }
 
-func (s *Selection) addSource(value string) error {
+func matching(value string, of func(*Summary) string, same func(text, value string) bool) (term, error) {
+	return term{test: func(r *Summary) bool { return same(of(r), value) }}, nil
+}
+
+// place is that of a text in a list, to which it is added.
+func place(list *[]string, text string) int {
+	at := slices.Index(*list, text)
+	if at < 0 {
+		at, *list = len(*list), append(*list, text)
+	}
+	return at
+}
+
+func (s *Selection) readBody(value string) (term, error) {
+	return term{body: place(&s.Bodies, value)}, nil
+}
+
+func (s *Selection) readService(value string) (term, error) {
+	place(&s.Services, value)
+	return matching(value, func(r *Summary) string { return r.Service }, strings.EqualFold)
+}
+
+func readSource(_ *Selection, value string) (asked term, err error) {
 	source := Source(strings.ToLower(value))
 	if !slices.Contains(Sources, source) {
-		return fmt.Errorf("source:%s means nothing; it is one of %s", value, strings.Trim(fmt.Sprint(Sources), "[]"))
+		return asked, fmt.Errorf("source:%s means nothing; it is one of %s", value, strings.Trim(fmt.Sprint(Sources), "[]"))
 	}
-	s.test(func(r *Summary) bool { return r.Source == source })
-	return nil
+	return term{test: func(r *Summary) bool { return r.Source == source }}, nil
 }
 
-// addStatus reads 503, 5xx, or none for calls that got no answer.
-func (s *Selection) addStatus(value string) error {
+// readStatus reads 503, 5xx, or none for calls that got no answer.
+func readStatus(_ *Selection, value string) (asked term, err error) {
 	class, isClass := strings.CutSuffix(strings.ToLower(value), "xx")
 	number, err := strconv.Atoi(class)
 	switch {
 	case strings.EqualFold(value, "none"):
 		number, isClass = 0, false
 	case err != nil:
-		return fmt.Errorf("status:%s means nothing; it is such as status:503, status:5xx or status:none", value)
+		return asked, fmt.Errorf("status:%s means nothing; it is such as status:503, status:5xx or status:none", value)
 	}
-	s.test(func(r *Summary) bool { return r.Status == number || isClass && r.Status/100 == number })
-	return nil
+	return term{test: func(r *Summary) bool { return r.Status == number || isClass && r.Status/100 == number }}, nil
 }
 
-// addTook reads >200ms or <1s.
-func (s *Selection) addTook(value string) error {
+// readTook reads >200ms or <1s.
+func readTook(_ *Selection, value string) (asked term, err error) {
 	than, err := time.ParseDuration(value[1:])
 	if err != nil || value[0] != '<' && value[0] != '>' {
-		return fmt.Errorf("took:%s means nothing; it is such as took:>200ms or took:<1s", value)
+		return asked, fmt.Errorf("took:%s means nothing; it is such as took:>200ms or took:<1s", value)
 	}
 	longer := value[0] == '>'
-	s.test(func(r *Summary) bool { return r.Took != than && (r.Took > than) == longer })
-	return nil
+	return term{test: func(r *Summary) bool { return r.Took != than && (r.Took > than) == longer }}, nil
 }
 
-// Fits reports whether the selection has a call, as far as its line tells.
-func (s *Selection) Fits(r *Summary) bool {
-	for _, test := range s.tests {
-		if !test(r) {
-			return false
-		}
-	}
-	if len(s.words) == 0 {
-		return true
-	}
+// Fits reports whether the selection has a call. inBodies tells whether one of Bodies, by
+// its place, stands in the body of the request or of the answer; it is not asked where
+// Bodies is empty.
+func (s *Selection) Fits(r *Summary, inBodies func(place int) bool) bool {
+	var line []byte
 	var space [512]byte // a log has a hundred thousand lines
-	line := lower(r.appendLine(space[:0]))
-	return !slices.ContainsFunc(s.words, func(word []byte) bool { return !bytes.Contains(line, word) })
-}
-
-// FitsBodies reports whether each of Bodies is in one of the bodies of a call.
-func (s *Selection) FitsBodies(request, answer []byte) bool {
-	return !slices.ContainsFunc(s.Bodies, func(text string) bool {
-		return !bytes.Contains(request, []byte(text)) && !bytes.Contains(answer, []byte(text))
-	})
+	holds := func(t term) bool {
+		switch {
+		case t.test != nil:
+			return t.test(r) != t.not
+		case t.word == nil:
+			return inBodies(t.body) != t.not
+		case line == nil:
+			line = lower(r.appendLine(space[:0]))
+		}
+		return bytes.Contains(line, t.word) != t.not
+	}
+	fails := func(terms []term) bool { return slices.ContainsFunc(terms, func(t term) bool { return !holds(t) }) }
+	return !fails(s.always) && (len(s.choices) == 0 || slices.ContainsFunc(s.choices, func(choice []term) bool { return !fails(choice) }))
 }

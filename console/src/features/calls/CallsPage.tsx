@@ -72,7 +72,7 @@ export function CallsPage() {
             type="search"
             value={text}
             onChange={(event) => set('text', event.target.value)}
-            placeholder="Filter: words, status:5xx, took:>200ms, source:miss, body:N7 …"
+            placeholder="Filter: words, -word, or, status:5xx, took:>200ms, host:x, body:N7 …"
             className={`${inputLook} w-full pl-8`}
           />
         </label>

@@ -13,6 +13,8 @@ function call(number: number, change: Partial<Call> = {}): Call {
     source: 'contract',
     by: 'getBerth',
     tookMs: 0.3,
+    host: 'moorings.skerry.example:8443',
+    agent: 'curl/8',
     ...change,
   };
 }
@@ -37,7 +39,22 @@ describe('filterCalls', () => {
     ['', ['c-1', 'c-2', 'c-3']],
     ['  POST  409 ', ['c-2']],
     ['winter', ['c-2']],
-    ['body:N7 409 body:"Grey Gannet"', ['c-2']], // what stands in bodies the service tells
+    ['body:N7 409', ['c-1', 'c-2', 'c-3']], // the service tells
+    ['-post', ['c-1', 'c-3']],
+    ['-status:4xx', ['c-1']],
+    ['- miss', []],
+    ['tides or 409', ['c-2', 'c-3']],
+    ['or tides OR', ['c-3']],
+    ['nothing or get -miss', ['c-1']],
+    ['"get /moorings"', ['c-1']],
+    ['"/moorings get"', []],
+    ['-"get /moorings"', ['c-2', 'c-3']],
+    ['"or"', ['c-1', 'c-2']],
+    ['host:SKERRY agent:Curl', ['c-1', 'c-2', 'c-3']],
+    ['host:tides', []],
+    ['curl/8 -agent:python', ['c-1', 'c-2', 'c-3']],
+    ['lane:none', []],
+    ['service:"tides"', ['c-3']],
     ['deviates', ['c-2']],
     ['miss tides', ['c-3']],
     ['/moorings/berths', ['c-1', 'c-2']],

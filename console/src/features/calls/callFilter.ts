@@ -9,7 +9,7 @@ function line(call: Call): string {
   if (text === undefined) {
     const query = call.query ? `?${call.query}` : '';
     text =
-      `${call.lane ? `lane:${call.lane} ` : ''}${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}`.toLowerCase();
+      `${call.lane ? `lane:${call.lane} ` : ''}${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}${call.agent ? ` ${call.agent}` : ''}`.toLowerCase();
     lines.set(call, text);
   }
   return text;
@@ -19,40 +19,66 @@ type Test = (call: Call) => boolean;
 
 /** What a text asks of calls. */
 export interface Wanted {
-  tests: Test[];
+  /** One of these must hold; none asks for nothing. */
+  choices: Test[][];
   /** It asks for what stands in bodies, which only the service can tell. */
   inBodies: boolean;
 }
 
+/** A word, as the service cuts a text: -key:"value", with or without each part. */
+const words = /(-(?=\S))?(?:([a-z]+):)?(?:"([^"]*)"?|(\S*))/y;
+
+/** Keys that stand in the line of a call as they are. */
+const lineKeys = ['lane', 'operation', 'impaired', 'scenario'];
+
 /**
- * Reads the text of a filter, as the service does: words of the line, and keyed words that look at
- * one thing. What a keyed word cannot mean fits no call; the service says why.
+ * Reads the text of a filter, as the service does. What a keyed word cannot mean fits no call; the
+ * service says why.
  */
 export function wantedOf(text: string): Wanted {
-  const wanted: Wanted = { tests: [], inBodies: false };
-  for (const part of text.match(/body:"[^"]*"?|\S+/g) ?? []) {
-    const [, key = '', value = ''] = /^(body|service|method|source|status|took):(.*)$/.exec(part) ?? [];
-    if (key === 'body') wanted.inBodies ||= value.replaceAll('"', '') !== '';
-    else if (key) wanted.tests.push(...(value ? [keyed(key, value)] : []));
-    else wanted.tests.push((call) => line(call).includes(part.toLowerCase()));
+  const wanted: Wanted = { choices: [[]], inBodies: false };
+  let rest = text.trimStart();
+  while (rest) {
+    words.lastIndex = 0;
+    const [whole = rest, not, key = '', quoted, plain = ''] = words.exec(rest) ?? [];
+    rest = rest.slice(whole.length).trimStart();
+    const value = quoted ?? plain;
+    if (!not && !key && quoted === undefined && plain.toLowerCase() === 'or') {
+      wanted.choices.push([]);
+      continue;
+    }
+    if (key === 'body' && value) wanted.inBodies = true;
+    const test = testOf(key, value);
+    if (test) wanted.choices.at(-1)?.push(not ? (call) => !test(call) : test);
   }
+  wanted.choices = wanted.choices.filter((choice) => choice.length > 0);
+  if (wanted.inBodies) wanted.choices = []; // the service has looked at the words, too
   return wanted;
 }
 
-function keyed(key: string, value: string): Test {
-  const same = value.toLowerCase();
-  switch (key) {
-    case 'service':
-      return (call) => call.service.toLowerCase() === same;
-    case 'method':
-      return (call) => call.method.toLowerCase() === same;
-    case 'source':
-      return (call) => call.source === same;
-    case 'status':
-      return statusTest(same);
-    default:
-      return tookTest(same);
+/** What one word asks; undefined while it is being typed. */
+function testOf(key: string, value: string): Test | undefined {
+  if (!key || lineKeys.includes(key)) {
+    const part = (key ? `${key}:${value}` : value).toLowerCase();
+    return part ? (call) => line(call).includes(part) : undefined;
   }
+  return value || !(key in keys) ? keyed(key, value) : undefined;
+}
+
+/** What a keyed word asks, its value in lower case. */
+const keys: Record<string, (value: string) => Test> = {
+  body: () => () => true,
+  service: (value) => (call) => call.service.toLowerCase() === value,
+  method: (value) => (call) => call.method.toLowerCase() === value,
+  source: (value) => (call) => call.source === value,
+  host: (value) => (call) => call.host.toLowerCase().includes(value),
+  agent: (value) => (call) => (call.agent ?? '').toLowerCase().includes(value),
+  status: statusTest,
+  took: tookTest,
+};
+
+function keyed(key: string, value: string): Test {
+  return keys[key]?.(value.toLowerCase()) ?? (() => false);
 }
 
 /** 503, 5xx, or none. */
@@ -75,10 +101,12 @@ function tookTest(value: string): Test {
 }
 
 /** Selects the calls of a lane ('' for all) that a text asks for. */
-export function filterCalls(calls: Call[], { tests }: Wanted, lane = ''): Call[] {
-  if (tests.length === 0 && !lane) return calls;
+export function filterCalls(calls: Call[], { choices }: Wanted, lane = ''): Call[] {
+  if (choices.length === 0 && !lane) return calls;
   const of = lane === noLane ? '' : lane;
-  return calls.filter((call) => (!lane || (call.lane ?? '') === of) && tests.every((test) => test(call)));
+  const wanted = (call: Call) =>
+    choices.length === 0 || choices.some((choice) => choice.every((test) => test(call)));
+  return calls.filter((call) => (!lane || (call.lane ?? '') === of) && wanted(call));
 }
 
 /** Calls are numbered in hexadecimal: c-81f3. */

@@ -12,6 +12,7 @@ const call: Call = {
   source: 'contract',
   by: 'getBerth',
   tookMs: 1,
+  host: 'localhost',
 };
 
 it('leads to the mapping that answered, else to a new one made of the call', () => {

@@ -11,6 +11,7 @@ const call = (id: string, change: Partial<Call>): Call => ({
   status: 404,
   source: 'miss',
   tookMs: 0.1,
+  host: 'localhost',
   ...change,
 });
 
