@@ -26,8 +26,8 @@ type Selection struct {
 	// Origin is "everybody" for mappings that everybody has; in lists as a lane sees them
 	// also "scenario", "lane", or one of them: scenario "storm".
 	Origin string
-	// Problem means those that never answer, did not answer since the start, or
-	// break the contract; for lists alone.
+	// Problem means those that never answer, then those that break the contract, then
+	// those that did not answer since the start; for lists alone.
 	Problem bool
 	// Lane lists them as the calls of a lane find them, or with "-" those in none:
 	// what lanes and scenarios add comes first. For lists alone.

@@ -287,6 +287,27 @@ func TestManyMappingsByTheSameWords(t *testing.T) {
 }
 
 // Lists come in pages, in another order, and with some of their fields.
+func TestTroubleComesFirst(t *testing.T) {
+	s := startDemo(t)
+	s.put(t, "PUT", "/services/bare", "{}")
+	_, err := s.api.PutMappings(t.Context(), "bare", []byte(`
+- { id: a-new, call: { path: /a }, answer: { text: a } }
+- { id: b-called, call: { path: /b }, answer: { text: b } }
+- { id: c-base, enabled: false, call: { path: /c }, answer: { text: c } }
+- { id: d-orphan, call: { path: /d }, answer: { from: "mapping:c-base" } }`))
+	require.NoError(t, err)
+	s.send("GET /bare/b", "")
+	require.NoError(t, s.api.RemoveMapping(t.Context(), "bare", "c-base"))
+	troubled, err := s.api.SelectMappings(t.Context(), "bare", client.Selection{Problem: true})
+	require.NoError(t, err)
+	var ids []string
+	for _, m := range troubled {
+		ids = append(ids, m.ID)
+	}
+	assert.Equal(t, []string{"d-orphan", "a-new"}, ids)
+	assert.Contains(t, troubled[0].Problem, `mapping "c-base", whose answer it starts from, is gone`)
+}
+
 func TestListsInPages(t *testing.T) {
 	s := startDemo(t)
 	var documents []spec.Mapping

@@ -49,8 +49,8 @@ func (p Program) mappingCommand() *cli.Command {
 			{
 				Name: "list", Usage: "the mappings of a service", ArgsUsage: "SERVICE [MAPPING ...]",
 				UsageText: "rapidmimic mapping list moorings\nrapidmimic mapping list moorings --label night\nrapidmimic mapping list moorings --problems\nrapidmimic mapping list moorings --lane night-run",
-				Description: "--problems lists those that never answer, did not answer since the start, or break\nthe contract; --removed those that are gone and can be restored. --lane lists what\n" +
-					"answers in a lane, its own ones and those of its scenario first; --lane - what answers\ncalls in none, with the scenario that is on for everybody.",
+				Description: "--problems lists those that never answer, then those that break the contract, then\nthose that did not answer since the start; --removed those that are gone and can be\n" +
+					"restored. --lane lists what answers in a lane, its own ones and those of its scenario\nfirst; --lane - what answers calls in none, with the scenario that is on for everybody.",
 				Flags: append(selectFlags(),
 					laneFlag(asSeenIn),
 					&cli.BoolFlag{Name: "problems", Usage: "only mappings with a problem"},
@@ -155,11 +155,14 @@ func (p Program) sayMappings(mappings []api.Mapping) {
 func statusesText(m api.Mapping) string {
 	var statuses []string
 	for _, a := range m.Answers() {
-		if a.Status.Expr != "" {
+		switch {
+		case a.Status.Expr != "":
 			statuses = append(statuses, "${…}")
-			continue
+		case a.Status.Code == 0: // that of what it starts from
+			statuses = append(statuses, strings.Replace(a.From, spec.FromMapping, "as ", 1))
+		default:
+			statuses = append(statuses, a.Status.String())
 		}
-		statuses = append(statuses, a.Status.String())
 	}
 	return strings.Join(slices.Compact(statuses), ", ")
 }

@@ -1,8 +1,10 @@
 package control
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -74,6 +76,7 @@ func (s *server) servicesMeant(c *gin.Context) (names []string) {
 type seenMapping struct {
 	service *catalog.Service
 	mapping *catalog.Mapping
+	trouble int // what is wrong is higher; known where only that is asked for
 }
 
 // key continues a list behind the mapping.
@@ -90,6 +93,7 @@ func (s *server) listMappings(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	troubled := isOn(c, "problem")
 	var selected []seenMapping
 	for _, name := range s.servicesMeant(c) {
 		service, err := seen.view.FindService(name)
@@ -97,10 +101,17 @@ func (s *server) listMappings(c *gin.Context) {
 			s.fail(c, err, nil)
 			return
 		}
-		for _, m := range s.selected(c, seen, service) {
-			selected = append(selected, seenMapping{service, m})
+		for _, m := range selectedOf(c, service) {
+			one := seenMapping{service: service, mapping: m}
+			if troubled {
+				if one.trouble = s.troubleOf(seen, service, m); one.trouble == 0 {
+					continue
+				}
+			}
+			selected = append(selected, one)
 		}
 	}
+	slices.SortStableFunc(selected, func(a, b seenMapping) int { return cmp.Compare(b.trouble, a.trouble) })
 	respondList(s, c, listing[seenMapping, api.Mapping]{
 		items: selected, key: seenMapping.key, limit: defaultLimit,
 		view: func(m seenMapping) api.Mapping {
@@ -114,27 +125,35 @@ func (s *server) listMappings(c *gin.Context) {
 	})
 }
 
-// selected are the mappings of a service that the query of a list asks for.
-func (s *server) selected(c *gin.Context, seen perspective, service *catalog.Service) []*catalog.Mapping {
+// selectedOf are the mappings of a service that the query of a list selects.
+func selectedOf(c *gin.Context, service *catalog.Service) []*catalog.Mapping {
 	which := selectionOf(c)
-	troubled := isOn(c, "problem")
-	if which.IsEmpty() && !troubled {
+	if which.IsEmpty() {
 		return service.Seen()
 	}
 	var list []*catalog.Mapping
 	for _, m := range service.Seen() {
-		if which.Selects(m) && (!troubled || s.isTroubled(seen, service, m)) {
+		if which.Selects(m) {
 			list = append(list, m)
 		}
 	}
 	return list
 }
 
-// isTroubled reports whether a mapping can never answer, has not answered since
-// the start, or breaks the contract.
-func (s *server) isTroubled(seen perspective, service *catalog.Service, m *catalog.Mapping) bool {
+// troubleOf is 3 for a mapping that can never answer, 2 for one that breaks the contract, 1
+// for one that has not answered since the start, and 0 for one without trouble.
+func (s *server) troubleOf(seen perspective, service *catalog.Service, m *catalog.Mapping) int {
 	_, answered := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID)
-	return service.Problem(m) != "" || m.Spec.Enabled && !answered || len(service.Deviations(m)) > 0
+	switch {
+	case service.Problem(m) != "":
+		return 3
+	case len(service.Deviations(m)) > 0:
+		return 2
+	case m.Spec.Enabled && !answered:
+		return 1
+	default:
+		return 0
+	}
 }
 
 // patchMappings changes the mappings that the query means alike, all or none.

@@ -4310,7 +4310,7 @@ export interface operations {
                 label?: components["parameters"]["label"];
                 /** @description Only mappings with this in id, title, method, path, operation or a label */
                 text?: components["parameters"]["mappingText"];
-                /** @description Only mappings that never answer, did not answer since the start, or break the contract */
+                /** @description Only mappings with trouble: those that never answer come first, then those that break the contract, then those that did not answer since the start */
                 problem?: boolean;
                 limit?: components["parameters"]["limit"];
                 /** @description The next of the page before; the header Link has the address of the next page */
@@ -4596,7 +4596,7 @@ export interface operations {
                 origin?: components["parameters"]["origin"];
                 /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
                 lane?: components["parameters"]["seenLane"];
-                /** @description Only mappings that never answer, did not answer since the start, or break the contract */
+                /** @description Only mappings with trouble: those that never answer come first, then those that break the contract, then those that did not answer since the start */
                 problem?: boolean;
                 limit?: components["parameters"]["limit"];
                 /** @description The next of the page before; the header Link has the address of the next page */
