@@ -31,7 +31,7 @@ func (p Program) mappingCommand() *cli.Command {
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"},
 					laneFlag("only in this `LANE`, above what everybody has"),
-					&cli.BoolFlag{Name: "over-theirs", Usage: "also over what somebody changed since the document was read"},
+					overTheirsFlag(),
 				},
 				ShellComplete: p.completeServices, Action: p.mappingPut,
 			},

@@ -1,22 +1,15 @@
 package cli
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
-	"os"
-	"regexp"
-	"strings"
 
-	"github.com/pmezard/go-difflib/difflib"
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
-	"rapidmimic.example/spec/problem"
 )
 
 func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
@@ -40,19 +33,14 @@ func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
 		ctx = client.OverTheirs(ctx)
 	}
 	report, err := environment.PutLaneMappings(ctx, lane, given[0], text)
-	if stale := (*problem.Error)(nil); errors.As(err, &stale) && stale.Code == problem.Stale && lane == "" {
-		err = unchanged(err, file)
-		fmt.Fprintln(p.Err, harmless(err.Error()))
-		p.sayTheirs(ctx, environment, given[0], text, c.String("file"))
-		return errSaid
+	if isStale(err) && lane == "" {
+		return p.sayBoth(unchanged(err, file), c.String("file"), "mapping put "+given[0], changedMappings(ctx, environment, given[0], text))
 	}
 	if err != nil {
 		return unchanged(err, file)
 	}
 	if file != "" {
-		if err := noteVersions(c.String("file"), text, report); err != nil {
-			fmt.Fprintf(p.Err, "warning   %s: the new version could not be noted in it: %v\n", file, err)
-		}
+		p.noteMappings(c.String("file"), text, report)
 	}
 	return p.print(c, report, nil, func() {
 		p.sayPut(given[0], report)
@@ -62,12 +50,11 @@ func (p Program) mappingPut(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-// sayTheirs shows what somebody changed since a document was read, and what would become
-// of it.
-func (p Program) sayTheirs(ctx context.Context, environment *client.Client, service string, text []byte, file string) {
+// changedMappings are those of a document that somebody changed since it was read.
+func changedMappings(ctx context.Context, environment *client.Client, service string, text []byte) (all []both) {
 	given, err := spec.GivenMappings(text)
 	if err != nil {
-		return // it was said before
+		return nil // it was said before
 	}
 	for _, g := range given {
 		theirs, err := environment.Mapping(ctx, service, g.Document.ID)
@@ -79,55 +66,20 @@ func (p Program) sayTheirs(ctx context.Context, environment *client.Client, serv
 		if err == nil && len(versions) > 0 {
 			by = fmt.Sprintf(", %s, %s", whenText(versions[0].At), cmp.Or(versions[0].By, "nobody named"))
 		}
-		fmt.Fprintln(p.Err)
-		_ = difflib.WriteUnifiedDiff(p.Err, difflib.UnifiedDiff{ // a terminal that is gone is not ours to mend
-			A: difflib.SplitLines(documentText(theirs.Mapping)), B: difflib.SplitLines(documentText(g.Document)), Context: 3,
-			FromFile: g.Document.ID + ", as it is now" + by, ToFile: g.Document.ID + ", as in " + file,
-		})
+		all = append(all, both{g.Document.ID, by, documentText(theirs.Document()), documentText(g.Document.Document())})
 	}
-	if file != "-" {
-		fmt.Fprintf(p.Err, "\nover      rapidmimic mapping put %s -f %s --over-theirs\n", service, file)
-	}
+	return all
 }
 
-func documentText(m spec.Mapping) string {
-	text, err := m.YAML()
-	if err != nil {
-		return err.Error()
-	}
-	return text
-}
-
-var scalar = regexp.MustCompile(`^("(?:\\.|[^"\\])*"|'[^']*'|[^\s,}#]+)`)
-
-// noteVersions writes the versions that mappings have now into the file that they were
-// put from, where it names those that they had: so it can be edited and put again.
-func noteVersions(file string, text []byte, report api.PutReport) error {
+// noteMappings notes the versions of mappings in the file that they were put from.
+func (p Program) noteMappings(file string, text []byte, report api.PutReport) {
 	given, err := spec.GivenMappings(text)
-	if err != nil {
-		return err
+	if err != nil || len(given) > len(report.Items) {
+		return
 	}
-	lines := bytes.SplitAfter(text, []byte("\n"))
-	changed := false
+	var versions []version
 	for i, g := range given {
-		tag := g.Node.Get("etag")
-		if g.ETag == "" || i >= len(report.Items) || report.Items[i].ETag == g.ETag || tag.Line == 0 {
-			continue
-		}
-		line, at := lines[tag.Line-1], tag.Col-1
-		old := scalar.Find(line[min(at, len(line)):])
-		if old == nil {
-			return fmt.Errorf("line %d has no etag where one was read", tag.Line)
-		}
-		lines[tag.Line-1] = append(append(append([]byte(nil), line[:at]...), strings.Replace(string(old), strings.Trim(g.ETag, `"`), strings.Trim(report.Items[i].ETag, `"`), 1)...), line[at+len(old):]...)
-		changed = true
+		versions = append(versions, version{g.Node, g.ETag, report.Items[i].ETag})
 	}
-	if !changed {
-		return nil
-	}
-	info, err := os.Stat(file)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(file, bytes.Join(lines, nil), info.Mode().Perm())
+	p.noteVersions(file, text, versions)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -62,7 +63,7 @@ func (p Program) scenarioCommand() *cli.Command {
 				UsageText: "rapidmimic scenario put -f harbour.scenarios.yaml\nrapidmimic scenario show bad-night -o yaml | rapidmimic scenario put -f -",
 				Description: "A document holds one scenario or a list of them, in YAML or JSON:\n\n" +
 					"   name: no-free-berth\n   services:\n     moorings:\n       examples: { listBerths: none-free }",
-				Flags: []cli.Flag{&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"}}, Action: p.scenarioPut,
+				Flags: []cli.Flag{&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "the document's `FILE`, - for standard input"}, overTheirsFlag()}, Action: p.scenarioPut,
 			},
 			{
 				Name: "make", Usage: "make a scenario from what is on now, or from calls", ArgsUsage: "NAME [CALL ...]", OnUsageError: usageError,
@@ -242,7 +243,7 @@ func (p Program) scenarioShow(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return p.print(c, s, func() ([]byte, error) { return s.Document().YAML() }, func() {
+	return p.print(c, s, func() ([]byte, error) { return spec.WithETag(s.Document(), s.ETag).YAML() }, func() {
 		p.sayScenario(s)
 	})
 }
@@ -287,9 +288,18 @@ func (p Program) scenarioPut(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if c.Bool("over-theirs") {
+		ctx = client.OverTheirs(ctx)
+	}
 	made, err := api.PutScenarios(ctx, document)
+	if isStale(err) {
+		return p.sayBoth(unchanged(err, file), c.String("file"), "scenario put", changedScenarios(ctx, api, document))
+	}
 	if err != nil {
 		return unchanged(err, file)
+	}
+	if file != "" {
+		p.noteScenarios(c.String("file"), document, made)
 	}
 	return p.print(c, made, nil, func() {
 		for _, s := range made {
@@ -299,6 +309,36 @@ func (p Program) scenarioPut(ctx context.Context, c *cli.Command) error {
 			p.say("use       rapidmimic scenario use %s", made[0].Name)
 		}
 	})
+}
+
+// changedScenarios are those of a document that somebody changed since it was read.
+func changedScenarios(ctx context.Context, environment *client.Client, document []byte) (all []both) {
+	given, err := spec.GivenScenarios(document)
+	if err != nil {
+		return nil // it was said before
+	}
+	for _, g := range given {
+		theirs, err := environment.Scenario(ctx, g.Document.Name)
+		if err == nil && g.ETag != "" && theirs.ETag != g.ETag {
+			all = append(all, both{g.Document.Name, "", documentText(theirs.Document()), documentText(g.Document.Document())})
+		}
+	}
+	return all
+}
+
+// noteScenarios notes the versions of scenarios in the file that they were put from.
+func (p Program) noteScenarios(file string, document []byte, made []api.Scenario) {
+	given, err := spec.GivenScenarios(document)
+	if err != nil {
+		return
+	}
+	var versions []version
+	for _, g := range given {
+		if i := slices.IndexFunc(made, func(s api.Scenario) bool { return s.Name == g.Document.Name }); i >= 0 {
+			versions = append(versions, version{g.Node, g.ETag, made[i].ETag})
+		}
+	}
+	p.noteVersions(file, document, versions)
 }
 
 func (p Program) scenarioMake(ctx context.Context, c *cli.Command) error {

@@ -88,8 +88,14 @@ func compileScenario(s *Snapshot, stored StoredScenario) *Scenario {
 // used, none. They may build on one another in any order. Those that are on change with
 // the next call. It tells of each whether it was Created, Changed, or Unchanged. Each may
 // demand a version, tags being in their order; where one has another, that is the scenario
-// that is returned.
+// that is returned. Of a scenario that is not there nothing is demanded: what was removed
+// can be put back.
 func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, tags ...string) (made []*Scenario, outcomes []string, err error) {
+	return c.putScenarios(ctx, scenarios, func(spec.Scenario, string) error { return nil }, tags)
+}
+
+// putScenarios is PutScenarios, in which missing may refuse a scenario that is not there.
+func (c *Catalog) putScenarios(ctx context.Context, scenarios []spec.Scenario, missing func(s spec.Scenario, tag string) error, tags []string) (made []*Scenario, outcomes []string, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	edit := c.editLocked()
@@ -99,10 +105,11 @@ func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, t
 			tag = tags[i]
 		}
 		old := edit.next.Scenario(s.Name)
-		if old == nil && demandsOne(tag) {
-			return nil, nil, notFound("scenario", s.Name, edit.next.ScenarioNames())
-		}
-		if old != nil {
+		if old == nil {
+			if err := missing(s, tag); err != nil {
+				return nil, nil, err
+			}
+		} else {
 			if err := checkTag(tag, old.Version, "scenario "+strconv.Quote(s.Name)); err != nil {
 				return []*Scenario{old}, nil, err
 			}
@@ -129,7 +136,12 @@ func (c *Catalog) PutScenarios(ctx context.Context, scenarios []spec.Scenario, t
 // document: what it is on for and what builds on it follow.
 func (c *Catalog) PutScenarioAs(ctx context.Context, name string, s spec.Scenario, ifMatch string) (made *Scenario, outcome string, err error) {
 	if s.Name == name {
-		made, outcomes, err := c.PutScenarios(ctx, []spec.Scenario{s}, ifMatch)
+		made, outcomes, err := c.putScenarios(ctx, []spec.Scenario{s}, func(s spec.Scenario, tag string) error {
+			if demandsOne(tag) {
+				return notFound("scenario", s.Name, c.Snapshot().ScenarioNames())
+			}
+			return nil
+		}, []string{ifMatch})
 		switch {
 		case err == nil:
 			return made[0], outcomes[0], nil

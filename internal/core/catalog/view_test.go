@@ -161,7 +161,7 @@ func TestSituationsAreWholeOrNot(t *testing.T) {
 	openLane(t, c, `{ name: mara }`)
 	before := c.Snapshot()
 	put := func(s spec.Scenario, ifMatch string) error {
-		_, _, err := c.PutScenarios(t.Context(), []spec.Scenario{s}, ifMatch)
+		_, _, err := c.PutScenarioAs(t.Context(), s.Name, s, ifMatch)
 		return err
 	}
 	store.fail = errors.New("the disk is full")
