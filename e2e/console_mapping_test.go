@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -28,6 +29,9 @@ func TestConsoleMappingEditor(t *testing.T) {
 	// the same as a document: its faults stand at their lines
 	must(t, p.Press("Document"), p.Wait(`document.querySelector('.cm-content')?.innerText.includes('path: /berths/{number}')`))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}", pth: 1}}`), p.WaitText(`line 1, column 30: "pth" is not a key of call`))
+	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: /x}, answer: {text: "${[1, 2].sum`), p.Wait(`/list.sum\(\)/.test(document.querySelector('.cm-tooltip-autocomplete')?.innerText)`),
+		p.Wait(`/gives|→/.test(document.querySelector('.cm-completionInfo')?.innerText)`), func() error { time.Sleep(150 * time.Millisecond); return p.Type("\r") }(), // at once it would be a new line
+		p.Wait(`document.querySelector('.cm-content').innerText.includes('[1, 2].sum(')`))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}"}, answer: {status: 418, text: "tea for ${call.path.n}"}}`))
 	must(t, p.WaitText("tea for N7"), p.Press("Form"), p.WaitText("a Teapot"))
 	must(t, p.Press("Save"), p.WaitText("closed is saved and live on the next call"))

@@ -3,6 +3,7 @@ package control
 import (
 	"cmp"
 	"encoding/base64"
+	"errors"
 	"net/http"
 	"slices"
 	"strings"
@@ -30,7 +31,14 @@ func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 
 // filterOf reads which calls a request is about.
 func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err error) {
 	f = call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
-	if selection, err = f.Compile(); err != nil {
+	selection, err = f.Compile()
+	var unknown *call.UnknownKey
+	if errors.As(err, &unknown) {
+		if near := problem.Closest(unknown.Key, unknown.Known); near != "" {
+			err = errors.New(unknown.Say(near + "?"))
+		}
+	}
+	if err != nil {
 		err = problem.New(problem.Invalid, "%v", err)
 	}
 	return f, selection, err

@@ -3,6 +3,7 @@
  * answer, and what is below a key goes stale with it.
  */
 export const keys = {
+  functions: () => ['functions'],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 

@@ -5,10 +5,13 @@ import { yaml } from '@codemirror/lang-yaml';
 import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import { type Diagnostic, linter, lintGutter, setDiagnostics } from '@codemirror/lint';
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search';
-import { EditorState } from '@codemirror/state';
+import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, lineNumbers } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
+import { functionsQuery } from '@/api/functions';
+import { expressionHelp } from './expressionHelp';
 
 export interface Mark {
   /** From 1; without one the mark stands at the beginning. */
@@ -26,6 +29,8 @@ interface Props {
   onChange?(value: string): void;
   /** What somebody else found wrong with it. */
   marks?: Mark[];
+  /** Expressions may stand in it: their functions are completed and explained. */
+  expressions?: boolean;
 }
 
 const look = EditorView.theme({
@@ -36,6 +41,13 @@ const look = EditorView.theme({
   '&.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground, .cm-selectionBackground': {
     backgroundColor: 'color-mix(in srgb, var(--accent) 28%, transparent)',
   },
+  '.cm-tooltip': { backgroundColor: 'var(--panel)', color: 'var(--ink)', border: '1px solid var(--line)' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': {
+    backgroundColor: 'var(--accent)',
+    color: 'var(--panel)',
+  },
+  '.cm-completionDetail': { color: 'var(--dim)', fontStyle: 'normal' },
+  '.cm-tooltip-autocomplete li[aria-selected] .cm-completionDetail': { color: 'inherit' },
   '.cm-panels': { backgroundColor: 'var(--sunken)', color: 'var(--ink)' },
   '.cm-foldPlaceholder': { backgroundColor: 'var(--sunken)', color: 'var(--dim)', border: 'none' },
 });
@@ -84,12 +96,14 @@ function xmlLinter(view: EditorView): Diagnostic[] {
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
 
 /** A text with folding, search and undo; JSON and XML are checked as typed. */
-export function CodeEditor({ language, label, value, onChange, marks }: Props) {
+export function CodeEditor({ language, label, value, onChange, marks, expressions = false }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ value, onChange });
   latest.current = { value, onChange };
   const readOnly = !onChange;
+  const { data: functions } = useQuery({ ...functionsQuery, enabled: expressions && !readOnly });
+  const help = useRef(new Compartment());
 
   useEffect(() => {
     if (!box.current) return;
@@ -112,6 +126,7 @@ export function CodeEditor({ language, label, value, onChange, marks }: Props) {
           look,
           syntaxHighlighting(colors),
           languages[language],
+          help.current.of([]),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) latest.current.onChange?.(update.state.doc.toString());
           }),
@@ -127,6 +142,11 @@ export function CodeEditor({ language, label, value, onChange, marks }: Props) {
     if (!editor || editor.state.doc.toString() === value) return;
     editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
   }, [value]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: an editor that was made anew has none
+  useEffect(() => {
+    if (functions) view.current?.dispatch({ effects: help.current.reconfigure(expressionHelp(functions)) });
+  }, [functions, language, label, readOnly]);
 
   useEffect(() => {
     const editor = view.current;

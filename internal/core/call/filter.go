@@ -11,8 +11,6 @@ import (
 	"time"
 	"unicode"
 	"unicode/utf8"
-
-	"rapidmimic.example/spec/problem"
 )
 
 // Line is the text of a call that filters search: who was asked what, and who
@@ -196,12 +194,7 @@ func (s *Selection) read(w word) ([]term, error) {
 		}
 		asked = term{word: lower([]byte(text))}
 	case look == nil:
-		known := slices.Sorted(slices.Values(slices.AppendSeq(slices.Clone(lineWords), maps.Keys(keyedWords))))
-		hint := strings.Join(known, ", ")
-		if near := problem.Closest(w.key, known); near != "" {
-			hint = near + "?"
-		}
-		return nil, fmt.Errorf("%s: means nothing in a filter (%s); to look for it as it stands, put it in quotes", w.key, hint)
+		return nil, &UnknownKey{w.key, slices.Sorted(slices.Values(slices.AppendSeq(slices.Clone(lineWords), maps.Keys(keyedWords))))}
 	case w.value == "":
 		return nil, nil
 	default:
@@ -209,6 +202,20 @@ func (s *Selection) read(w word) ([]term, error) {
 	}
 	asked.not = w.not
 	return []term{asked}, err
+}
+
+// UnknownKey says that a keyed word of a filter means nothing.
+type UnknownKey struct {
+	Key   string
+	Known []string
+}
+
+// Error names what is known.
+func (e *UnknownKey) Error() string { return e.Say(strings.Join(e.Known, ", ")) }
+
+// Say is the error with a hint, such as the nearest of those that are known.
+func (e *UnknownKey) Say(hint string) string {
+	return e.Key + ": means nothing in a filter (" + hint + "); to look for it as it stands, put it in quotes"
 }
 
 func containsFold(text, part string) bool {

@@ -128,6 +128,7 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
               language={language}
               value={draft.body}
               onChange={(body) => change({ body })}
+              expressions
             />
           </Suspense>
         )}

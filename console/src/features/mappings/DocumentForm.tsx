@@ -14,6 +14,7 @@ export function DocumentForm({ editing }: { editing: Editing }) {
           value={editing.text}
           onChange={editing.setText}
           marks={editing.marks}
+          expressions
         />
       </Suspense>
       {editing.marks.map((mark) => (
