@@ -22,6 +22,7 @@ type CallQuery struct {
 	Text    string // words that must all occur
 	Limit   int    // 0 for the service's default
 	After   string // the Next of the page before
+	Ignored bool   // those, too, that lists leave out: see Client.Ignored
 }
 
 func (q CallQuery) values() url.Values {
@@ -31,6 +32,9 @@ func (q CallQuery) values() url.Values {
 			values.Set(key, value)
 		}
 	}
+	if q.Ignored {
+		values.Set("ignored", "true")
+	}
 	if q.Limit > 0 {
 		values.Set("limit", strconv.Itoa(q.Limit))
 	}
@@ -38,8 +42,8 @@ func (q CallQuery) values() url.Values {
 }
 
 // Calls lists calls, the newest first.
-func (c *Client) Calls(ctx context.Context, q CallQuery) (api.List[api.Call], error) {
-	return do[api.List[api.Call]](ctx, c, request{method: http.MethodGet, path: path("calls"), query: q.values()})
+func (c *Client) Calls(ctx context.Context, q CallQuery) (api.Calls, error) {
+	return do[api.Calls](ctx, c, request{method: http.MethodGet, path: path("calls"), query: q.values()})
 }
 
 // Call returns one call, whole.

@@ -21,7 +21,8 @@ func callFilterFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"},
 		laneFlag("only calls in this `LANE`; - for those in none"),
-		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status, who answered or User-Agent; -word for those without, or between choices; also status:5xx, took:>200ms, service:, method:, source:, host:, agent:, body:N7"},
+		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status, who answered or User-Agent; -word for those without, or between choices; also status:5xx, took:>200ms, service:, method:, source:, host:, path:, agent:, body:N7"},
+		ignoredFlag(),
 	}
 }
 
@@ -44,6 +45,8 @@ func (p Program) callsCommand() *cli.Command {
 				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
 				Flags: []cli.Flag{&cli.StringFlag{Name: "shell", Usage: "the `SHELL` that the line which repeats it is for: sh or powershell", Value: "sh", Validator: checkShell}},
 			},
+			p.ignoreCommand(),
+			p.ignoredCommand(),
 			p.assertCommand(),
 			{
 				Name: "retries", Usage: "how callers reacted to failures: attempts, gaps, advice followed, outcome", UsageText: "rapidmimic calls retries --service moorings\nrapidmimic calls retries --lane night-run",
@@ -58,7 +61,7 @@ func (p Program) callsCommand() *cli.Command {
 }
 
 func queryOf(c *cli.Command) client.CallQuery {
-	return client.CallQuery{Service: c.String("service"), Lane: c.String("lane"), Text: c.String("text")}
+	return client.CallQuery{Service: c.String("service"), Lane: c.String("lane"), Text: c.String("text"), Ignored: c.Bool("ignored")}
 }
 
 var callColumns = []column{
@@ -136,6 +139,7 @@ func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 	return p.print(c, list, nil, func() {
 		if len(list.Items) == 0 {
 			p.sayNoCalls(ctx, api, query)
+			p.sayLeftOut(list.Ignored)
 			return
 		}
 		slices.Reverse(list.Items) // the newest last, where the eye is
@@ -145,6 +149,7 @@ func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 		}
 		columns := withUnder(callColumns, rows, list.Items, query.Lane)
 		writeTable(p.Out, p.width(), columns, rows)
+		p.sayLeftOut(list.Ignored)
 		p.sayNotKept(ctx, api)
 	})
 }

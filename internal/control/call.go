@@ -3,7 +3,6 @@ package control
 import (
 	"cmp"
 	"encoding/base64"
-	"errors"
 	"net/http"
 	"slices"
 	"strings"
@@ -13,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
 )
@@ -31,15 +31,8 @@ func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 
 // filterOf reads which calls a request is about.
 func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err error) {
 	f = call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
-	selection, err = f.Compile()
-	var unknown *call.UnknownKey
-	if errors.As(err, &unknown) {
-		if near := problem.Closest(unknown.Key, unknown.Known); near != "" {
-			err = errors.New(unknown.Say(near + "?"))
-		}
-	}
-	if err != nil {
-		err = problem.New(problem.Invalid, "%v", err)
+	if selection, err = f.Compile(); err != nil {
+		err = problem.New(problem.Invalid, "%v", catalog.FilterFault(err))
 	}
 	return f, selection, err
 }
@@ -59,6 +52,16 @@ func (s *server) unknownService(selection *call.Selection) error {
 func (s *server) listCalls(c *gin.Context) {
 	limit, err := limitOf(c, defaultLimit)
 	filter, selection, wrong := filterOf(c)
+	ignored, leftOut := s.Catalog.Snapshot().Ignored(), 0
+	if !isOn(c, "ignored") {
+		filter.Ignored = func(r *call.Summary) bool {
+			if !ignored.IsIgnored(r) {
+				return false
+			}
+			leftOut++
+			return true
+		}
+	}
 	if err = cmp.Or(err, wrong); err != nil {
 		s.fail(c, err, nil)
 		return
@@ -86,7 +89,10 @@ func (s *server) listCalls(c *gin.Context) {
 			return
 		}
 	}
-	list := api.List[any]{Items: []any{}}
+	list := struct {
+		api.List[any]
+		Ignored int `json:"ignored,omitempty"`
+	}{api.List[any]{Items: []any{}}, leftOut}
 	if len(lines) > limit {
 		lines = lines[:limit]
 		list.Next = call.ID(lines[limit-1].Number)
@@ -95,7 +101,9 @@ func (s *server) listCalls(c *gin.Context) {
 		c.Header("Link", "<"+followingPage(c, list.Next)+`>; rel="next"`)
 	}
 	for _, line := range lines {
-		view, err := onlyFields(callView(line), c.Query("fields"))
+		one := callView(line)
+		one.Ignored = ignored.IsIgnored(&line)
+		view, err := onlyFields(one, c.Query("fields"))
 		if err != nil {
 			s.fail(c, err, nil)
 			return

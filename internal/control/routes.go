@@ -140,6 +140,11 @@ func (s *server) table() []route {
 		{"PATCH", "/lines/:line", s.again(s.patchLine)},
 		{"DELETE", "/lines/:line", s.deleteLine},
 
+		{"GET", "/ignored", s.getIgnored},
+		{"PUT", "/ignored", s.putIgnored},
+		{"PATCH", "/ignored", s.again(s.patchIgnored)},
+		{"POST", "/ignored", s.postIgnored},
+
 		{"GET", "/calls", s.listCalls},
 		{"DELETE", "/calls", s.clearCalls},
 		{"POST", "/calls/assert", s.postAssertion},

@@ -92,13 +92,19 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, positi
 		_, err := c.Writer.WriteString(": still here\n\n")
 		return position, err
 	}
-	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
+	batch, ignored, all := api.Batch{Calls: []api.Call{}, Skipped: skipped}, s.Catalog.Snapshot().Ignored(), isOn(c, "ignored")
 	for i := range lines {
-		if fits(&lines[i]) {
-			batch.Calls = append(batch.Calls, callView(lines[i]))
+		if !fits(&lines[i]) {
+			continue
 		}
+		one := callView(lines[i])
+		if one.Ignored = ignored.IsIgnored(&lines[i]); one.Ignored && !all {
+			batch.Ignored++
+			continue
+		}
+		batch.Calls = append(batch.Calls, one)
 	}
-	if len(batch.Calls) > 0 || skipped > 0 {
+	if len(batch.Calls) > 0 || skipped > 0 || batch.Ignored > 0 {
 		s.sendBatch(c, next, batch)
 	}
 	time.Sleep(streamEvery)

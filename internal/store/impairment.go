@@ -38,6 +38,9 @@ func (s *Store) loadImpairments(ctx context.Context, d *catalog.Definitions) err
 		}
 		d.Impairments = append(d.Impairments, stored)
 	}
+	if err := s.loadIgnored(ctx, d); err != nil {
+		return err
+	}
 	if err := s.loadLines(ctx, d); err != nil {
 		return err
 	}
@@ -65,6 +68,9 @@ func putImpairments(ctx context.Context, tx *sqlx.Tx, change catalog.Change) err
 		}
 	}
 	if err := putLines(ctx, tx, change); err != nil {
+		return err
+	}
+	if err := putIgnored(ctx, tx, change.Ignored); err != nil {
 		return err
 	}
 	if change.ImpairmentsOff == nil {

@@ -32,6 +32,15 @@ type Call struct {
 	// Host is that of the call, Agent what its User-Agent says.
 	Host  string `json:"host"`
 	Agent string `json:"agent,omitempty"`
+	// Ignored is set on a call that lists leave out unless they are asked for such.
+	Ignored bool `json:"ignored,omitempty"`
+}
+
+// Calls is a page of calls.
+type Calls struct {
+	List[Call]
+	// Ignored is how many were left out while looking for these.
+	Ignored int `json:"ignored,omitempty"`
 }
 
 // CallDetail is one call, whole.
@@ -147,6 +156,8 @@ type Batch struct {
 	Calls []Call `json:"calls"`
 	// Skipped counts calls that were left out because the reader was slow.
 	Skipped int `json:"skipped,omitempty"`
+	// Ignored counts calls that are left out since they are ignored.
+	Ignored int `json:"ignored,omitempty"`
 	// Gap is set when the stream could not be resumed where the reader left
 	// it: the calls in between must be listed.
 	Gap bool `json:"gap,omitempty"`

@@ -4,6 +4,7 @@
  */
 export const keys = {
   functions: () => ['functions'],
+  ignored: () => ['ignored'],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 
@@ -56,7 +57,8 @@ export const keys = {
   lanes: () => ['lanes'],
   laneText: (name: string) => [...keys.lanes(), name],
 
-  calls: (text: string, lane: string) => ['calls', { text, lane }],
+  callLists: () => ['calls'],
+  calls: (text: string, lane: string) => [...keys.callLists(), { text, lane }],
   call: (id: string) => ['call', id],
   retries: (lane: string) => ['retries', lane],
 };

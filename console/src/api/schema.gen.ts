@@ -1689,6 +1689,26 @@ export interface paths {
         patch: operations["patchMapping"];
         trace?: never;
     };
+    "/api/v1/ignored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which calls lists and streams leave out unless they are asked for, and how many there are */
+        get: operations["getIgnored"];
+        /** Say which calls are ignored */
+        put: operations["putIgnored"];
+        /** Add a rule, in words or by a call to ignore the like of; what was switched off is on again */
+        post: operations["ignoreCalls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a part of it */
+        patch: operations["patchIgnored"];
+        trace?: never;
+    };
     "/api/v1/calls": {
         parameters: {
             query?: never;
@@ -2610,6 +2630,21 @@ export interface components {
             /** @description It follows from what the line says */
             etag: string;
         };
+        /** @description Calls that lists and streams leave out. They are answered, kept and counted like all others */
+        IgnoredDocument: {
+            /**
+             * @description Shows all of them again, and keeps the rules
+             * @default false
+             */
+            off: boolean;
+            /** @description Rules in the words of filters, without body:, also label: for labels of the mapping that answered */
+            calls?: string[];
+        };
+        Ignored: components["schemas"]["IgnoredDocument"] & {
+            etag: string;
+            /** @description How many calls in the log each of the rules fits, the first one counting where several do */
+            counts: number[];
+        };
         RecordingTrial: {
             captured: number;
             calls: {
@@ -2856,6 +2891,8 @@ export interface components {
             host: string;
             /** @description What its User-Agent says */
             agent?: string;
+            /** @description Lists leave it out unless they are asked for such */
+            ignored?: boolean;
         };
         Message: {
             headers: string[][];
@@ -2952,6 +2989,8 @@ export interface components {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */
             skipped?: number;
+            /** @description Calls left out since they are ignored */
+            ignored?: number;
             /** @description The stream could not be resumed where the reader left it */
             gap?: boolean;
         };
@@ -3118,7 +3157,9 @@ export interface components {
         seenLane: string;
         /** @description Only calls in this lane, also of one that is closed; - for those in none */
         callLane: string;
-        /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+        /** @description Also calls that are ignored (see /ignored); they say so */
+        callIgnored: boolean;
+        /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
         callText: string;
     };
     requestBodies: {
@@ -6955,6 +6996,116 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getIgnored: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ignored"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putIgnored: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IgnoredDocument"];
+            };
+        };
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ignored"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    ignoreCalls: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Words of a filter: method:GET path:/health */
+                    text?: string;
+                    /** @description Id of a call: those to the same service, method and path are ignored */
+                    call?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ignored"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patchIgnored: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ignored"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listCalls: {
         parameters: {
             query?: {
@@ -6965,8 +7116,10 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
+                /** @description Also calls that are ignored (see /ignored); they say so */
+                ignored?: components["parameters"]["callIgnored"];
                 /** @description Only these fields of the items: id,title */
                 fields?: components["parameters"]["fields"];
             };
@@ -6985,6 +7138,8 @@ export interface operations {
                     "application/json": {
                         items: components["schemas"]["Call"][];
                         next?: string;
+                        /** @description How many were left out while looking for these */
+                        ignored?: number;
                     };
                 };
             };
@@ -7020,8 +7175,10 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
+                /** @description Also calls that are ignored (see /ignored); they say so */
+                ignored?: components["parameters"]["callIgnored"];
             };
             header?: {
                 /** @description Where to resume */

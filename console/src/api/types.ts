@@ -50,6 +50,7 @@ export type Lane = With<Schemas['Lane'], 'name'>;
 export type RetryStory = Schemas['RetryStory'];
 export type RecordingTrial = Schemas['RecordingTrial'];
 export type Exchange = Schemas['Exchange'];
+export type Ignored = Schemas['Ignored'] & { calls: string[]; off: boolean };
 export type RecordedCall = Schemas['RecordedCall'];
 export type RecordingReport = Schemas['RecordingReport'];
 export type DriftReport = Schemas['DriftReport'];

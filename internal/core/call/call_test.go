@@ -70,16 +70,32 @@ func TestFilterAndCurl(t *testing.T) {
 		`"post /moorings"`: true, `"/moorings post"`: false, `"or"`: true, `"nor"`: false, `-"post /moorings"`: false, `""`: true, `"not closed`: false, `"status:404"`: false,
 		"host:SKERRY": true, "host:tides": false, "agent:Curl": true, "curl/8": true, "agent:python": false, "-agent:python": true, `service:"moorings"`: true,
 		`body:"Grey Gannet"`: true, `body:Tern`: false, `-body:Tern`: true, `body:Tern or body:"Grey Gannet"`: true, `body:Tern or -body:"Grey Gannet"`: false,
+		"path:/bertsh": true, "path:/berts": false, "path:/*": true, "path:/*/x": false, "-path:/x": true, line.Rule(): true,
 		"lane:none": false, "impaired:latency": false,
 	} {
 		assert.Equal(t, want, fits(call.Filter{Text: text}), text)
 	}
+	odd := call.Summary{Method: "GET", Path: "/a*b [1]", Host: "x.example"}
+	rule, err := call.Filter{Text: odd.Rule()}.Compile()
+	require.NoError(t, err, odd.Rule())
+	assert.True(t, rule.Fits(&odd, nil), odd.Rule())
+	odd.Path = "/aab [1]"
+	assert.False(t, rule.Fits(&odd, nil))
+	labelled, err := call.Filter{Text: "label:quiet", Labels: func(*call.Summary) []string { return []string{"quiet"} }, Ignored: func(r *call.Summary) bool { return r.Path == "/x" }}.Compile()
+	require.NoError(t, err)
+	assert.True(t, labelled.Fits(&odd, nil))
+	assert.False(t, labelled.Fits(&call.Summary{Path: "/x"}, nil), "it is left out")
+	assert.False(t, labelled.Empty())
+	_, err = call.Filter{Text: "label:quiet"}.Compile()
+	assert.ErrorContains(t, err, "only lists of ignored calls know")
+	_, err = call.Filter{Text: "path:/["}.Compile()
+	assert.ErrorContains(t, err, "path:/[ means nothing")
 	for _, text := range []string{"status:bad", "status:xx", "took:200ms", "took:>soon", "source:mis"} {
 		_, err := call.Filter{Text: text}.Compile()
 		assert.ErrorContains(t, err, text+" means nothing; it is ")
 	}
 	for text, want := range map[string]string{
-		"stauts:404": "stauts: means nothing in a filter (agent, body, host, impaired, lane, method, operation, scenario, service, source, status, took); to look for it as it stands, put it in quotes",
+		"stauts:404": "stauts: means nothing in a filter (agent, body, host, impaired, label, lane, method, operation, path, scenario, service, source, status, took); to look for it as it stands, put it in quotes",
 		"-hots:x":    "hots: means nothing in a filter (agent,",
 	} {
 		_, err := call.Filter{Text: text}.Compile()

@@ -2,8 +2,10 @@ package call
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"maps"
+	"path"
 	"regexp"
 	"slices"
 	"strconv"
@@ -74,9 +76,14 @@ type Filter struct {
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
-	// took:>200ms, host:gauges and agent:python look at one thing; what follows body: must
+	// took:>200ms, path:/berths/*, host:gauges and agent:python look at one thing; what follows body: must
 	// occur in the body of the request or of the answer, as it is written.
 	Text string
+	// Labels are those of the mapping that answered a call, for label:; nil where they are
+	// not known.
+	Labels func(*Summary) []string
+	// Ignored are calls that fit and are left out; nil for none.
+	Ignored func(*Summary) bool
 }
 
 // NoLane selects the calls that are in no lane.
@@ -90,6 +97,8 @@ type Selection struct {
 
 	always  []term
 	choices [][]term // of which one must hold; none asks for nothing
+	labels  func(*Summary) []string
+	ignored func(*Summary) bool
 }
 
 // term is what a word asks of a call: one of test, word and body.
@@ -102,7 +111,7 @@ type term struct {
 
 // Compile reads the filter. The error says which word means nothing.
 func (f Filter) Compile() (*Selection, error) {
-	s := &Selection{}
+	s := &Selection{labels: f.Labels, ignored: f.Ignored}
 	if f.Service != "" {
 		s.Services = []string{f.Service}
 		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Service == f.Service }})
@@ -173,6 +182,8 @@ var keyedWords = map[string]func(s *Selection, value string) (term, error){
 	"agent": func(_ *Selection, value string) (term, error) {
 		return matching(value, func(r *Summary) string { return r.Agent }, containsFold)
 	},
+	"path":   readPath,
+	"label":  (*Selection).readLabel,
 	"source": readSource,
 	"status": readStatus,
 	"took":   readTook,
@@ -244,6 +255,48 @@ func (s *Selection) readService(value string) (term, error) {
 	return matching(value, func(r *Summary) string { return r.Service }, strings.EqualFold)
 }
 
+// readPath reads the path within the service, in which * stands for what is between two
+// slashes.
+func readPath(_ *Selection, value string) (asked term, err error) {
+	if _, err := path.Match(value, ""); err != nil {
+		return asked, fmt.Errorf("path:%s means nothing; it is such as path:/health or path:/berths/*", value)
+	}
+	return term{test: func(r *Summary) bool {
+		fits, _ := path.Match(value, r.Path) // the pattern is sound
+		return fits
+	}}, nil
+}
+
+func (s *Selection) readLabel(value string) (asked term, err error) {
+	if s.labels == nil {
+		return asked, errors.New("label: looks at the mapping that answered, which only lists of ignored calls know")
+	}
+	return term{test: func(r *Summary) bool { return slices.Contains(s.labels(r), value) }}, nil
+}
+
+// Empty reports whether the selection asks for nothing.
+func (s *Selection) Empty() bool { return len(s.always)+len(s.choices) == 0 }
+
+// special are what patterns of paths have a meaning for.
+var special = strings.NewReplacer(`\`, `\\`, `*`, `\*`, `?`, `\?`, `[`, `\[`)
+
+// Rule is the text of a filter that fits the call and others to the same place.
+func (r *Summary) Rule() string {
+	rule := keyedWord("method", r.Method) + " " + keyedWord("path", special.Replace(r.Path))
+	if r.Service != "" {
+		return keyedWord("service", r.Service) + " " + rule
+	}
+	return keyedWord("host", r.Host) + " " + rule
+}
+
+// keyedWord is a keyed word of a filter, in quotes where it needs them.
+func keyedWord(key, value string) string {
+	if strings.ContainsFunc(value, unicode.IsSpace) || value == "" {
+		return key + `:"` + value + `"`
+	}
+	return key + ":" + value
+}
+
 func readSource(_ *Selection, value string) (asked term, err error) {
 	source := Source(strings.ToLower(value))
 	if !slices.Contains(Sources, source) {
@@ -293,5 +346,6 @@ func (s *Selection) Fits(r *Summary, inBodies func(place int) bool) bool {
 		return bytes.Contains(line, t.word) != t.not
 	}
 	fails := func(terms []term) bool { return slices.ContainsFunc(terms, func(t term) bool { return !holds(t) }) }
-	return !fails(s.always) && (len(s.choices) == 0 || slices.ContainsFunc(s.choices, func(choice []term) bool { return !fails(choice) }))
+	return !fails(s.always) && (len(s.choices) == 0 || slices.ContainsFunc(s.choices, func(choice []term) bool { return !fails(choice) })) &&
+		(s.ignored == nil || !s.ignored(r))
 }

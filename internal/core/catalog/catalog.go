@@ -94,6 +94,10 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		c.version = max(c.version, stored.Version)
 	}
 	snapshot = snapshot.withStored(definitions, setAside)
+	var faults []problem.Item
+	if snapshot.ignored, faults = compileIgnored(definitions.Ignored, c.labelsOf); len(faults) > 0 {
+		setAside(&faults[0], "ignored calls")
+	}
 	for _, stored := range definitions.Impairments {
 		c.version = max(c.version, stored.Version)
 	}

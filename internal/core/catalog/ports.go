@@ -63,6 +63,7 @@ type Definitions struct {
 	Lines       map[string]spec.Line // that were edited
 	// ImpairmentsOff is set when all impairments are switched off.
 	ImpairmentsOff bool
+	Ignored        spec.Ignored
 	Scenarios      []StoredScenario
 	Lanes          []StoredLane
 	Active         *Activation // of calls in no lane; nil for none
@@ -96,7 +97,8 @@ type Change struct {
 	RemoveImpairments []StoredImpairment // of which only the target counts
 	Lines             map[string]spec.Line
 	RemoveLines       []string
-	ImpairmentsOff    *bool // nil leaves it as it is
+	ImpairmentsOff    *bool         // nil leaves it as it is
+	Ignored           *spec.Ignored // likewise
 
 	Scenarios       []StoredScenario
 	RemoveScenarios []string // names

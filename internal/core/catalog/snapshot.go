@@ -29,6 +29,7 @@ type Snapshot struct {
 	byHost   map[string][]hosted // lower case; nil when no service lists one
 
 	impairments impairments
+	ignored     *Ignored // nil for nothing
 	scenarios   map[string]*Scenario
 	active      *Activation // of calls in no lane; nil for none
 	lanes       map[string]*Lane

@@ -9,6 +9,7 @@ import { CopyButton } from '@/ui/CopyButton';
 import { Quoted } from '@/ui/Quoted';
 import { SourceMark } from '@/ui/SourceMark';
 import { ExplanationView } from './ExplanationView';
+import { IgnoreLike } from './IgnoredStrip';
 import { MessageView } from './MessageView';
 import { mappingLink } from './mappingLink';
 import { callDetail } from './queries';
@@ -91,6 +92,7 @@ function CallBody({ call }: { call: CallDetail }) {
           <CopyButton text={call.powershell} what="command for PowerShell">
             For PowerShell
           </CopyButton>
+          <IgnoreLike call={call.id} />
         </div>
       </div>
       {call.deviationList.length > 0 && (

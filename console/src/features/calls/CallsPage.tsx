@@ -1,5 +1,5 @@
 import { Pause, Play, Search } from 'lucide-react';
-import { useCallback, useRef, useSyncExternalStore } from 'react';
+import { useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { MakeScenario } from '@/features/scenarios';
@@ -11,6 +11,8 @@ import { Waiting } from '@/ui/Waiting';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
 import { feed } from './callFeed';
+import { IgnoredStrip } from './IgnoredStrip';
+import { withoutIgnored } from './ignored';
 import { everyLane, LaneFilter } from './LaneFilter';
 import { mappingLink } from './mappingLink';
 import { NoCalls } from './NoCalls';
@@ -28,7 +30,11 @@ export function CallsPage() {
   const selected = params.get('call') ?? undefined;
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
-  const { calls, waiting, held, hold, searching, unread } = useCalls(text, lane === everyLane ? '' : lane);
+  const withIgnored = params.has('ignored');
+  const all = useCalls(text, lane === everyLane ? '' : lane);
+  const { waiting, held, hold, searching, unread } = all;
+  const { shown, left } = useMemo(() => withoutIgnored(all.calls), [all.calls]);
+  const calls = withIgnored ? all.calls : shown;
   const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
@@ -97,6 +103,7 @@ export function CallsPage() {
           />
         </span>
       </div>
+      <IgnoredStrip left={left} shown={withIgnored} onShow={(on) => set('ignored', on ? 'yes' : null)} />
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (
         <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">

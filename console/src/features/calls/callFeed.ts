@@ -46,14 +46,14 @@ function take(batch: Batch) {
 
 /** Reads the last calls from the log: at the start, and after a gap. */
 async function fill() {
-  const list = await send<{ items: Call[] }>(`/calls?limit=${backfill}`);
+  const list = await send<{ items: Call[] }>(`/calls?limit=${backfill}&ignored=true`);
   const now = feed.get();
   feed.set({ ...now, filled: true, calls: mergeCalls(now.calls, list.items, maxCalls) });
 }
 
 /** Follows the stream of calls until the returned function is called. */
 export function startFeed(): () => void {
-  const stream = new EventSource('/api/v1/calls/stream');
+  const stream = new EventSource('/api/v1/calls/stream?ignored=true');
   stream.onopen = () => {
     feed.set({ ...feed.get(), connection: 'live' });
     if (!feed.get().filled) void fill().catch(() => stream.onerror?.(new Event('error')));
@@ -61,6 +61,13 @@ export function startFeed(): () => void {
   stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
   stream.addEventListener('calls', (event) => take(JSON.parse(shortDigests(event.data))));
   return () => stream.close();
+}
+
+/** Reads the last calls anew, after what is ignored has changed. */
+export function refillFeed() {
+  arrived = [];
+  feed.set({ ...feed.get(), calls: [] });
+  return fill();
 }
 
 /** Forgets the calls on the page, after the log was emptied. */

@@ -54,6 +54,11 @@ describe('filterCalls', () => {
     ['host:tides', []],
     ['curl/8 -agent:python', ['c-1', 'c-2', 'c-3']],
     ['lane:none', []],
+    ['path:/berths/*', ['c-1']],
+    ['path:/level', ['c-3']],
+    ['path:/level\\*', []],
+    ['path:/lev', []],
+    ['label:night', []], // only the service knows
     ['service:"tides"', ['c-3']],
     ['deviates', ['c-2']],
     ['miss tides', ['c-3']],

@@ -73,12 +73,25 @@ const keys: Record<string, (value: string) => Test> = {
   source: (value) => (call) => call.source === value,
   host: (value) => (call) => call.host.toLowerCase().includes(value),
   agent: (value) => (call) => (call.agent ?? '').toLowerCase().includes(value),
+  path: pathTest,
+  label: () => () => false,
   status: statusTest,
   took: tookTest,
 };
 
 function keyed(key: string, value: string): Test {
   return keys[key]?.(value.toLowerCase()) ?? (() => false);
+}
+
+/** A path within the service, in which * stands for what is between two slashes. */
+function pathTest(pattern: string): Test {
+  const source = pattern.replace(/\\(.)|[*?]|[.+^${}()|\]\\[]/g, (part, escaped?: string) => {
+    if (part === '*') return '[^/]*';
+    if (part === '?') return '[^/]';
+    return `\\${escaped ?? part}`;
+  });
+  const fits = new RegExp(`^${source}$`, 'i');
+  return (call) => fits.test(call.path);
 }
 
 /** 503, 5xx, or none. */

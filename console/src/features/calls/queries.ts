@@ -13,7 +13,7 @@ export function callSearch(text: string, lane: string) {
     queryFn: async () => {
       const begun = performance.now();
       const { items } = await send<{ items: Call[] }>(
-        inLane(`/calls?limit=${searched}&text=${part(text)}`, lane),
+        inLane(`/calls?limit=${searched}&ignored=true&text=${part(text)}`, lane),
       );
       return { items, took: performance.now() - begun };
     },

@@ -23,7 +23,7 @@ export function groupUndescribed(calls: Call[], service: Service, lane = ''): Ca
 }
 
 function isOf(call: Call, service: string, lane: string): boolean {
-  return call.service === service && (!lane || call.lane === lane);
+  return !call.ignored && call.service === service && (!lane || call.lane === lane);
 }
 
 function group(calls: Call[]): CallGroup[] {

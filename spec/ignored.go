@@ -1,0 +1,41 @@
+package spec
+
+import (
+	"strconv"
+
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
+)
+
+// Ignored says which calls lists and streams leave out unless they are asked for. They are
+// answered, kept and counted like all others.
+type Ignored struct {
+	// Off shows all of them again, and keeps the rules.
+	Off bool `json:"off"`
+	// Calls are rules in the words of filters, such as method:GET path:/health: a call that
+	// one of them fits is ignored.
+	Calls []string `json:"calls"`
+}
+
+// MaxIgnored bounds the rules: each call of a list is held against all of them.
+const MaxIgnored = 100
+
+var ignoredKind = kind[Ignored]{
+	noun: "list of ignored calls", key: "calls", added: []string{"counts"}, always: true,
+	read: func(n *tree.Node, _ string) (i Ignored, items []problem.Item) {
+		i.Calls = []string{}
+		items = tree.Decode(n, &i, "list of ignored calls")
+		for at, rule := range i.Calls {
+			if rule == "" {
+				items = append(items, problem.Item{At: "/calls/" + strconv.Itoa(at), Detail: "a rule is what a filter would be, such as method:GET path:/health, not empty"})
+			}
+		}
+		if len(i.Calls) > MaxIgnored {
+			items = append(items, problem.Item{At: "/calls", Detail: "there are more than " + strconv.Itoa(MaxIgnored) + " rules"})
+		}
+		return i, items
+	},
+}
+
+// GivenIgnored reads a document of ignored calls.
+func GivenIgnored(text []byte) (Given[Ignored], error) { return ignoredKind.one(text, "") }
