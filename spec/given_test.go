@@ -27,7 +27,7 @@ func TestWhatTheAPIAddsIsPassedOver(t *testing.T) {
 		"service":  {api.Service{}, spec.Service{}, "name: quay", func(b []byte) error { _, err := spec.GivenServices(b); return err }},
 		"scenario": {api.Scenario{}, spec.Scenario{}, "name: fog", func(b []byte) error { _, err := spec.GivenScenarios(b); return err }},
 		"lane":     {api.Lane{}, spec.Lane{}, "name: mara", func(b []byte) error { _, err := spec.GivenLanes(b); return err }},
-		"line":     {api.Line{}, spec.Line{}, "firstByte: 1s", func(b []byte) error { _, err := spec.GivenLine(b); return err }},
+		"line":     {api.Line{}, spec.Line{}, "firstByte: 1s", func(b []byte) error { _, err := spec.GivenLine(b, ""); return err }},
 		"impairment": {api.Impairment{}, spec.TargetImpairment{}, "target: {service: quay}, impairment: {latency: 5ms}",
 			func(b []byte) error { _, err := spec.ReadImpairments(b); return err }},
 	} {

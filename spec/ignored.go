@@ -37,5 +37,5 @@ var ignoredKind = kind[Ignored]{
 	},
 }
 
-// GivenIgnored reads a document of ignored calls.
-func GivenIgnored(text []byte) (Given[Ignored], error) { return ignoredKind.one(text, "") }
+// GivenIgnored reads a document of ignored calls, which has no name.
+func GivenIgnored(text []byte, _ string) (Given[Ignored], error) { return ignoredKind.one(text, "") }

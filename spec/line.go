@@ -23,8 +23,8 @@ var lineKind = kind[Line]{
 	read: func(n *tree.Node, _ string) (l Line, items []problem.Item) { return l, tree.Decode(n, &l, "line") },
 }
 
-// GivenLine reads one line document.
-func GivenLine(text []byte) (Given[Line], error) { return lineKind.one(text, "") }
+// GivenLine reads one line document; its name stands in its address.
+func GivenLine(text []byte, _ string) (Given[Line], error) { return lineKind.one(text, "") }
 
 // Slow reports whether the line is slower than what carries it.
 func (l Line) Slow() bool { return l != Line{} }

@@ -98,3 +98,41 @@ func madeAt(c *gin.Context, path string) int {
 	c.Header("Location", path)
 	return http.StatusCreated
 }
+
+// putDocument reads the document of a PUT, called name unless it says so itself, and hands
+// it with what it demands to keep. What check finds wrong with it is answered instead.
+func putDocument[T any](s *server, c *gin.Context, name string, read func([]byte, string) (spec.Given[T], error), check func(spec.Given[T]) error,
+	keep func(c *gin.Context, document T, given []spec.Given[T], demand string)) {
+	text, err := readDocument(c)
+	var given spec.Given[T]
+	if err == nil {
+		given, err = read(text, name)
+	}
+	if err == nil && check != nil {
+		err = check(given)
+	}
+	var demand string
+	if err == nil {
+		demand, err = demandOf(c, given.ETag)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	keep(c, given.Document, []spec.Given[T]{given}, demand)
+}
+
+// patchDocument is putDocument for what is present as a patch makes it; etag is its version.
+func patchDocument[T any](s *server, c *gin.Context, present any, name, etag string, read func([]byte, string) (spec.Given[T], error),
+	keep func(c *gin.Context, document T, given []spec.Given[T], demand string)) {
+	given, err := patchedAs(c, present, name, read)
+	var demand string
+	if err == nil {
+		demand, err = patchDemand(c, given.ETag, etag)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	keep(c, given.Document, nil, demand)
+}

@@ -40,34 +40,12 @@ func (s *server) respondIgnored(c *gin.Context, status int, ignored *catalog.Ign
 }
 
 func (s *server) putIgnored(c *gin.Context) {
-	text, err := readDocument(c)
-	var given spec.Given[spec.Ignored]
-	if err == nil {
-		given, err = spec.GivenIgnored(text)
-	}
-	var demand string
-	if err == nil {
-		demand, err = demandOf(c, given.ETag)
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceIgnored(c, given.Document, []spec.Given[spec.Ignored]{given}, demand)
+	putDocument(s, c, "", spec.GivenIgnored, nil, s.replaceIgnored)
 }
 
 func (s *server) patchIgnored(c *gin.Context) {
 	have := s.Catalog.Snapshot().Ignored()
-	given, err := patchedAs(c, have.Spec, "", func(text []byte, _ string) (spec.Given[spec.Ignored], error) { return spec.GivenIgnored(text) })
-	var demand string
-	if err == nil {
-		demand, err = patchDemand(c, given.ETag, have.ETag())
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceIgnored(c, given.Document, nil, demand)
+	patchDocument(s, c, have.Spec, "", have.ETag(), spec.GivenIgnored, s.replaceIgnored)
 }
 
 // replaceIgnored puts the rules. given is their document where the caller knows its lines.

@@ -40,41 +40,21 @@ func (s *server) getLine(c *gin.Context) {
 }
 
 func (s *server) putLine(c *gin.Context) {
-	name := c.Param("line")
-	text, err := readDocument(c)
-	var given spec.Given[spec.Line]
-	if err == nil {
-		given, err = spec.GivenLine(text)
-	}
-	if named := given.Node.Get("name").Str(); err == nil && named != "" && named != name {
-		err = problem.New(problem.Conflict, "the address is of line %q, the document of %q: a line cannot be renamed, since impairments name it", name, named)
-	}
-	var demand string
-	if err == nil {
-		demand, err = demandOf(c, given.ETag)
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceLine(c, given.Document, []spec.Given[spec.Line]{given}, demand)
+	putDocument(s, c, c.Param("line"), spec.GivenLine, func(given spec.Given[spec.Line]) error {
+		if named := given.Node.Get("name").Str(); named != "" && named != c.Param("line") {
+			return problem.New(problem.Conflict, "the address is of line %q, the document of %q: a line cannot be renamed, since impairments name it", c.Param("line"), named)
+		}
+		return nil
+	}, s.replaceLine)
 }
 
 func (s *server) patchLine(c *gin.Context) {
 	line, err := s.Catalog.Snapshot().FindLine(c.Param("line"))
-	var given spec.Given[spec.Line]
-	if err == nil {
-		given, err = patchedAs(c, line, "", func(text []byte, _ string) (spec.Given[spec.Line], error) { return spec.GivenLine(text) })
-	}
-	var demand string
-	if err == nil {
-		demand, err = patchDemand(c, given.ETag, catalog.LineTag(line))
-	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceLine(c, given.Document, nil, demand)
+	patchDocument(s, c, line, "", catalog.LineTag(line), spec.GivenLine, s.replaceLine)
 }
 
 // replaceLine puts a line. given is its document where the caller knows its lines.

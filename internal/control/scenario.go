@@ -127,40 +127,18 @@ func (s *server) getScenario(c *gin.Context) {
 }
 
 func (s *server) putScenario(c *gin.Context) {
-	text, err := readDocument(c)
-	var given spec.Given[spec.Scenario]
-	if err == nil {
-		given, err = spec.GivenScenario(text, c.Param("scenario"))
-	}
-	if err == nil {
-		err = checkAddress(c, "scenario", "name", c.Param("scenario"), given.Document.Name)
-	}
-	var demand string
-	if err == nil {
-		demand, err = demandOf(c, given.ETag)
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceScenario(c, given.Document, []spec.Given[spec.Scenario]{given}, demand)
+	putDocument(s, c, c.Param("scenario"), spec.GivenScenario, func(given spec.Given[spec.Scenario]) error {
+		return checkAddress(c, "scenario", "name", c.Param("scenario"), given.Document.Name)
+	}, s.replaceScenario)
 }
 
 func (s *server) patchScenario(c *gin.Context) {
 	scenario, err := s.Catalog.Snapshot().FindScenario(c.Param("scenario"))
-	var given spec.Given[spec.Scenario]
-	if err == nil {
-		given, err = patchedAs(c, scenario.Spec, scenario.Spec.Name, spec.GivenScenario)
-	}
-	var demand string
-	if err == nil {
-		demand, err = patchDemand(c, given.ETag, catalog.ETag(scenario.Version))
-	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceScenario(c, given.Document, nil, demand)
+	patchDocument(s, c, scenario.Spec, scenario.Spec.Name, catalog.ETag(scenario.Version), spec.GivenScenario, s.replaceScenario)
 }
 
 // replaceScenario puts the scenario of a document at the address; under another name it

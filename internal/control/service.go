@@ -116,40 +116,18 @@ func (s *server) putService(c *gin.Context) {
 	if old != nil {
 		name = old.Spec.Name
 	}
-	text, err := readDocument(c)
-	var given spec.Given[spec.Service]
-	if err == nil {
-		given, err = spec.GivenService(text, name)
-	}
-	if err == nil {
-		err = checkAddress(c, "service", "name", name, given.Document.Name)
-	}
-	var demand string
-	if err == nil {
-		demand, err = demandOf(c, given.ETag)
-	}
-	if err != nil {
-		s.fail(c, err, nil)
-		return
-	}
-	s.replaceService(c, given.Document, []spec.Given[spec.Service]{given}, demand)
+	putDocument(s, c, name, spec.GivenService, func(given spec.Given[spec.Service]) error {
+		return checkAddress(c, "service", "name", name, given.Document.Name)
+	}, s.replaceService)
 }
 
 func (s *server) patchService(c *gin.Context) {
 	service, err := s.Catalog.Find(c.Param("service"))
-	var given spec.Given[spec.Service]
-	if err == nil {
-		given, err = patchedAs(c, service.Spec, service.Spec.Name, spec.GivenService)
-	}
-	var demand string
-	if err == nil {
-		demand, err = patchDemand(c, given.ETag, catalog.ETag(service.Version))
-	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.replaceService(c, given.Document, nil, demand)
+	patchDocument(s, c, service.Spec, service.Spec.Name, catalog.ETag(service.Version), spec.GivenService, s.replaceService)
 }
 
 // replaceService puts the settings of a document. given is the document where the caller

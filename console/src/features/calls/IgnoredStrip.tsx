@@ -31,7 +31,7 @@ export function IgnoredStrip({ left, shown, onShow }: Props) {
         <span>
           {off
             ? `Nothing is ignored now: ${count(calls.length, 'rule')} switched off.`
-            : `${count(left, 'call')} ${shown ? 'here would be' : 'here'} ignored, by ${count(calls.length, 'rule')}.`}
+            : `${count(left, 'call')} ${shown ? 'shown' : 'left out'} here: ignored by ${count(calls.length, 'rule')}.`}
         </span>
         {!off && (
           <Button look="bare" className="h-6 px-1.5 text-xs" onClick={() => onShow(!shown)}>
