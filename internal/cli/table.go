@@ -26,6 +26,10 @@ const (
 // minFlexible is how narrow a column becomes that gives way.
 const minFlexible = 12
 
+// giving are the rounds in which columns give way, and how far in each: what can still be
+// told apart before what is cut to a few letters.
+var giving = []struct{ gives, least int }{{titleGives, minFlexible}, {sourceGives, 20}, {pathGives, 32}, {sourceGives, minFlexible}, {pathGives, minFlexible}}
+
 const gap = "  "
 
 // writeTable prints rows below their titles within width columns; 0 is for no bound.
@@ -45,11 +49,11 @@ func widths(width int, columns []column, rows [][]string) []int {
 		}
 		total += need[i]
 	}
-	for gives := titleGives; gives <= pathGives && width > 0; gives++ {
-		for total > width {
+	for _, round := range giving {
+		for width > 0 && total > width {
 			widest := -1
 			for i, c := range columns {
-				if c.gives == gives && need[i] > minFlexible && (widest < 0 || need[i] > need[widest]) {
+				if c.gives == round.gives && need[i] > round.least && (widest < 0 || need[i] > need[widest]) {
 					widest = i
 				}
 			}

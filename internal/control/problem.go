@@ -3,6 +3,7 @@ package control
 import (
 	"errors"
 	"io"
+	"log/slog"
 	"net/http"
 	"os"
 	"runtime/debug"
@@ -40,7 +41,11 @@ func (s *server) fail(c *gin.Context, err error, current any) {
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.Is(err, io.ErrUnexpectedEOF):
 		p = problem.New(problem.Syntax, "the body did not arrive whole (%v); nothing was changed", err)
 	default:
-		s.Logger.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		level := slog.LevelError
+		if c.Request.Context().Err() != nil { // nobody waits for it any more
+			level = slog.LevelDebug
+		}
+		s.Logger.Log(c.Request.Context(), level, "request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		p = problem.New(problem.Internal, "this is a fault of Rapid Mimic; its log has the details")
 	}
 	if p.Code == problem.Stale && c.GetBool(mayRetryKey) {
