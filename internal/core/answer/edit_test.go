@@ -1,6 +1,7 @@
 package answer_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -55,6 +56,8 @@ func TestEditsOfAnswers(t *testing.T) {
 		"a test that does not":            {body: object, steps: `[{op: remove, path: /body/a}, {op: test, path: /status, value: 404}]`, want: object, skipped: "a test of the patch does not hold"},
 		"a place that is not there":       {body: object, steps: `[{op: remove, path: /body/x}]`, fails: "/body/x"},
 		"a status that is none":           {body: object, steps: `[{op: replace, path: /status, value: gone}]`, fails: `/status became "gone"`},
+		"a status below those":            {body: object, steps: `[{op: replace, path: /status, value: 199}]`, fails: `/status became 199`},
+		"a status above those":            {body: object, steps: `[{op: replace, path: /status, value: 1000}]`, fails: `/status became 1000`},
 		"headers that are none":           {body: object, steps: `[{op: replace, path: /headers, value: 1}]`, fails: "must stay an object"},
 		"a header that is an object":      {body: object, steps: `[{op: add, path: /headers/x, value: {a: 1}}]`, fails: "/headers/x must be a text"},
 		"an expression without a value":   {body: object, steps: `[{op: add, path: /body/x, value: "${upstream.body.nothing}"}]`, fails: "nothing"},
@@ -67,6 +70,7 @@ func TestEditsOfAnswers(t *testing.T) {
 		}
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want, string(edited.Body), name)
+		assert.Equal(t, map[bool]int{true: 201, false: 200}[strings.Contains(c.steps, "value: 201")], edited.Status, name)
 		assert.Contains(t, skipped, c.skipped, name)
 		assert.Equal(t, []string{"a", "b"}, header(edited.Header, "X-Two"), name)
 	}

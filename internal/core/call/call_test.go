@@ -1,6 +1,7 @@
 package call_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -75,7 +76,21 @@ func TestFilterAndCurl(t *testing.T) {
 	} {
 		assert.Equal(t, want, fits(call.Filter{Text: text}), text)
 	}
+	for _, k := range []struct {
+		lane, text string
+		want       [2]bool
+	}{
+		{"run-1", "", [2]bool{true, false}}, {call.NoLane, "", [2]bool{false, true}}, {"", "", [2]bool{true, true}},
+		{"", "scenario:storm", [2]bool{true, false}}, {"", "lane:run-1 -scenario:calm", [2]bool{true, false}},
+	} {
+		selection, err := call.Filter{Lane: k.lane, Text: k.text}.Compile()
+		require.NoError(t, err)
+		for i, r := range []call.Summary{{Lane: "run-1", Scenario: "storm"}, {By: "run-1 storm"}} {
+			assert.Equal(t, k.want[i], selection.Fits(&r, nil), "%+v on %+v", k, r)
+		}
+	}
 	odd := call.Summary{Method: "GET", Path: "/a*b [1]", Host: "x.example"}
+	assert.Equal(t, `host:x.example method:GET path:"/a\*b \[1]"`, odd.Rule())
 	rule, err := call.Filter{Text: odd.Rule()}.Compile()
 	require.NoError(t, err, odd.Rule())
 	assert.True(t, rule.Fits(&odd, nil), odd.Rule())
@@ -120,4 +135,22 @@ func TestHeaderLinesAreArranged(t *testing.T) {
 	assert.False(t, call.IsArranged(nil))
 	assert.True(t, call.IsArranged([]call.Field{{Name: "X-C"}, {Name: "X-B"}}))
 	assert.True(t, call.IsArranged([]call.Field{{Name: "ETag"}}), "which net/http would spell Etag")
+}
+
+// A list holds each of its calls against all rules of what is ignored.
+func BenchmarkIgnoreRules(b *testing.B) {
+	var rules []*call.Selection
+	for i := range 100 {
+		rule, err := call.Filter{Text: fmt.Sprintf("service:moorings method:GET path:/health/%d or agent:probe-%d", i, i)}.Compile()
+		require.NoError(b, err)
+		rules = append(rules, rule)
+	}
+	r := call.Summary{Service: "moorings", Method: "GET", Path: "/berths/N7", Agent: "curl/8", Source: call.FromContract, By: "getBerth"}
+	for b.Loop() {
+		for _, rule := range rules {
+			if rule.Fits(&r, nil) {
+				b.Fatal("no rule fits")
+			}
+		}
+	}
 }

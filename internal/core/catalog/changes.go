@@ -56,7 +56,7 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 			if fault := service.unsuitable(m); fault != nil {
 				wrong = append(wrong, *fault)
 			}
-			wrong = append(wrong, s.originFaultsAbove(service, m, own.Mappings)...)
+			wrong = append(wrong, s.originFaultsAbove(service, m, own.Mappings, origin)...)
 			for _, fault := range wrong {
 				fault.At = at + "/mappings/" + strconv.Itoa(i) + fault.At
 				faults = append(faults, fault)

@@ -72,7 +72,7 @@ func originFaults(mappings []spec.Mapping, stored func(id string) *Mapping) (ite
 
 // originFaultsAbove say which answers of a mapping of a scenario or a lane start from one
 // that there is not: beside it, below it, or in a scenario.
-func (s *Snapshot) originFaultsAbove(service *Service, m spec.Mapping, beside []spec.Mapping) (items []problem.Item) {
+func (s *Snapshot) originFaultsAbove(service *Service, m spec.Mapping, beside []spec.Mapping, origin string) (items []problem.Item) {
 	find := func(id string) (found spec.Mapping, ok bool) {
 		if i := slices.IndexFunc(beside, func(other spec.Mapping) bool { return other.ID == id }); i >= 0 && id != m.ID {
 			return beside[i], true
@@ -80,7 +80,13 @@ func (s *Snapshot) originFaultsAbove(service *Service, m spec.Mapping, beside []
 		if have := service.Mapping(id); have != nil {
 			return have.Spec, true
 		}
-		return found, s.knowsMapping(service, id)
+		for _, scenario := range s.scenarios {
+			other := scenario.Spec.Services[service.Spec.Name].Mappings
+			if i := slices.IndexFunc(other, func(other spec.Mapping) bool { return other.ID == id }); i >= 0 && scenario.Origin() != origin {
+				return other[i], true
+			}
+		}
+		return found, false
 	}
 	for i, a := range m.Answers() {
 		name := m.ID

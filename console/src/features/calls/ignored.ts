@@ -7,7 +7,7 @@ import type { Call, Ignored } from '@/api/types';
 export const ignoredQuery = queryOptions({
   queryKey: keys.ignored(),
   queryFn: () => send<Ignored>('/ignored'),
-  refetchInterval: 10_000,
+  refetchInterval: 60_000, // the whole log is counted
 });
 
 /** Ignores a call and others to the same place. */

@@ -1,0 +1,41 @@
+package catalog_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/spec"
+)
+
+func TestIgnored(t *testing.T) {
+	c := quay(t)
+	list, err := spec.ReadMappings([]byte("{id: beat, labels: [noise], call: {path: /beat}, answer: {text: a}}"))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "quay", list)
+	require.NoError(t, err)
+	none := c.Snapshot().Ignored()
+	first, err := c.PutIgnored(t.Context(), spec.Ignored{Calls: []string{"label:noise", "path:/health"}}, none.ETag())
+	require.NoError(t, err)
+	beat := call.Summary{Service: "quay", Source: call.FromMapping, By: "beat", Path: "/beat"}
+	assert.Equal(t, 0, first.Rule(&beat))
+	assert.Equal(t, 1, first.Rule(&call.Summary{Path: "/health"}))
+	assert.False(t, first.IsIgnored(&call.Summary{Service: "quay", Source: call.FromContract, By: "beat", Path: "/beat"}), "another thing answered")
+	assert.True(t, first.IsIgnored(&beat))
+	_, err = c.PutIgnored(t.Context(), spec.Ignored{}, none.ETag())
+	assert.ErrorContains(t, err, "was changed by somebody else")
+	version := c.Snapshot().Ignored()
+	same, err := c.PutIgnored(t.Context(), first.Spec, "")
+	require.NoError(t, err)
+	assert.Same(t, version, same, "nothing changed")
+	off, err := c.PutIgnored(t.Context(), spec.Ignored{Off: true, Calls: first.Spec.Calls}, first.ETag())
+	require.NoError(t, err)
+	assert.False(t, off.IsIgnored(&beat))
+	assert.Equal(t, 0, off.Rule(&beat), "it is counted all the same")
+	_, err = c.PutIgnored(t.Context(), spec.Ignored{Calls: []string{"get", "body:x", "stauts:1"}}, "")
+	assert.ErrorContains(t, err, "/calls/1: body: is not looked at here")
+	assert.ErrorContains(t, err, "/calls/2: stauts: means nothing in a filter (status?)")
+	assert.Same(t, off, c.Snapshot().Ignored())
+}
