@@ -367,7 +367,7 @@ func TestIdempotencyKeys(t *testing.T) {
 	tag := header.Get("ETag")
 	s.put(t, "PATCH", "/services/buoys", `{"title": "changed"}`)
 	status, header, again := send("k1", "/services", "{name: buoys}")
-	assert.Equal(t, []any{201, "true", tag, "/api/v1/services/buoys", first}, []any{status, header.Get("Idempotency-Replayed"), header.Get("ETag"), header.Get("Location"), again})
+	assert.Equal(t, []any{201, "true", tag, "/api/v1/services/buoys", first}, []any{status, header.Get("Rapid-Mimic-Repeated"), header.Get("ETag"), header.Get("Location"), again})
 	status, _, answer := send("k1", "/services", "{name: lights}")
 	assert.Equal(t, 409, status, answer)
 	status, _, answer = send("k2", "/services", "{name: buoys}")

@@ -106,7 +106,8 @@ func (p Program) sayIgnored(ignored api.Ignored) {
 		p.say("off       nothing is ignored now (rapidmimic calls ignored --on)")
 		return
 	}
-	p.say("show      rapidmimic calls --ignored        ignored --off shows them to everybody")
+	p.say("show      rapidmimic calls --ignored")
+	p.say("stop      rapidmimic calls ignored --off")
 }
 
 // sayLeftOut tells that a list leaves calls out.

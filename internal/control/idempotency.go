@@ -62,7 +62,7 @@ func (s *server) onlyOnce(c *gin.Context) {
 		for name, values := range first.header {
 			c.Writer.Header()[name] = values
 		}
-		c.Header("Idempotency-Replayed", "true")
+		c.Header("Rapid-Mimic-Repeated", "true")
 		c.Abort()
 		c.Status(first.status)
 		_, _ = c.Writer.Write(first.body) // a caller that left again is not ours to mend

@@ -177,9 +177,5 @@ func onlyFields(view any, names string) (any, error) {
 func fieldsOf(view any) (*tree.Node, error) { return tree.From(view) }
 
 func unknownField(parameter, name string, view any) error {
-	keys := tree.Keys(view)
-	if near := problem.Closest(name, keys); near != "" {
-		return problem.New(problem.Invalid, "%s names %q, which items of this list do not have (%s?)", parameter, name, near)
-	}
-	return problem.New(problem.Invalid, "%s names %q, which items of this list do not have (they have %s)", parameter, name, strings.Join(keys, ", "))
+	return problem.New(problem.Invalid, "%s names %q, which items of this list do not have (%s)", parameter, name, problem.Suggest(name, tree.Keys(view), "they have"))
 }

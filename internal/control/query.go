@@ -80,14 +80,10 @@ func unknownParameter(taken map[string]*tree.Node, name string) error {
 		names = append(names, known)
 	}
 	slices.Sort(names)
-	switch near := problem.Closest(name, names); {
-	case near != "":
-		return problem.New(problem.Invalid, "unknown query parameter %q (%s?)", name, near)
-	case len(names) == 0:
+	if len(names) == 0 {
 		return problem.New(problem.Invalid, "unknown query parameter %q: this call takes none", name)
-	default:
-		return problem.New(problem.Invalid, "unknown query parameter %q (this call takes %s)", name, strings.Join(names, ", "))
 	}
+	return problem.New(problem.Invalid, "unknown query parameter %q (%s)", name, problem.Suggest(name, names, "this call takes"))
 }
 
 // wantedInstead says what a value must be; "" where it is right. A parameter without a

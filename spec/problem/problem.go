@@ -135,6 +135,15 @@ func Closest(word string, candidates []string) string {
 	return best
 }
 
+// Suggest is what an unknown word was probably meant to be, "label?", or else all that is
+// known, behind the words that say so: "it has label, text".
+func Suggest(word string, known []string, say string) string {
+	if near := Closest(word, known); near != "" {
+		return near + "?"
+	}
+	return say + " " + strings.Join(known, ", ")
+}
+
 // Distance counts the letters to insert, remove, change or swap with their
 // neighbour to get from a to b (optimal string alignment), in bytes. It stops
 // counting at limit.

@@ -31,6 +31,8 @@ func TestClosest(t *testing.T) {
 		assert.Equal(t, want, problem.Closest(word, names), word)
 	}
 	assert.Empty(t, problem.Closest("x", nil))
+	assert.Equal(t, "label?", problem.Suggest("lable", []string{"text", "label"}, "it has"))
+	assert.Equal(t, "it has text, label", problem.Suggest("nothing", []string{"text", "label"}, "it has"))
 }
 
 func TestErrorsListTheirPlacesInTheOrderOfTheDocument(t *testing.T) {

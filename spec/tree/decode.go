@@ -174,12 +174,7 @@ func (d *decoding) structure(n *Node, v reflect.Value, at, what string) {
 	for _, m := range n.Members {
 		i, ok := fields.index[m.Key]
 		if !ok {
-			detail := fmt.Sprintf("%q is not a key of %s", m.Key, what)
-			if near := problem.Closest(m.Key, fields.names); near != "" {
-				detail += fmt.Sprintf(" (%s?)", near)
-			} else {
-				detail += fmt.Sprintf(" (it has %s)", strings.Join(fields.names, ", "))
-			}
+			detail := fmt.Sprintf("%q is not a key of %s (%s)", m.Key, what, problem.Suggest(m.Key, fields.names, "it has"))
 			d.items = append(d.items, problem.Item{At: Join(at, m.Key), Line: m.Line, Col: m.Col, Detail: detail})
 			continue
 		}

@@ -3123,7 +3123,7 @@ export interface components {
         confirm: boolean;
         /** @description Who does it, percent-encoded; it is kept with every change */
         by: string;
-        /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+        /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
         idempotencyKey: string;
         /** @description Only mappings with one of these ids */
         mappingID: string[];
@@ -3356,7 +3356,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -3573,7 +3573,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -3599,7 +3599,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -3646,7 +3646,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -3681,7 +3681,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -3747,7 +3747,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -4240,7 +4240,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4276,7 +4276,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4312,7 +4312,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4402,7 +4402,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4527,7 +4527,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4571,7 +4571,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4604,7 +4604,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4813,7 +4813,7 @@ export interface operations {
                 "If-Match"?: components["parameters"]["ifMatch"];
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4857,7 +4857,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -4905,7 +4905,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -5058,7 +5058,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -5094,7 +5094,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -5305,7 +5305,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -5513,7 +5513,7 @@ export interface operations {
                 "If-None-Match"?: components["parameters"]["ifNoneMatch"];
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -5784,7 +5784,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -5808,7 +5808,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -5876,7 +5876,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path?: never;
@@ -6203,7 +6203,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -6247,7 +6247,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -6421,7 +6421,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -6521,7 +6521,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {
@@ -6637,7 +6637,7 @@ export interface operations {
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */
                 "Rapid-Mimic-By"?: components["parameters"]["by"];
-                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Idempotency-Replayed. Keys are remembered for a day, and as long as the service runs. */
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
             };
             path: {

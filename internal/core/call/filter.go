@@ -76,8 +76,8 @@ type Filter struct {
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
-	// took:>200ms, path:/berths/*, host:gauges and agent:python look at one thing; what follows body: must
-	// occur in the body of the request or of the answer, as it is written.
+	// took:>200ms, path:/berths/*, host:gauges and agent:python look at one thing; what
+	// follows body: must occur in the body of the request or of the answer, as it is written.
 	Text string
 	// Labels are those of the mapping that answered a call, for label:; nil where they are
 	// not known.
@@ -173,20 +173,14 @@ var lineWords = []string{"lane", "operation", "impaired", "scenario"}
 var keyedWords = map[string]func(s *Selection, value string) (term, error){
 	"body":    (*Selection).readBody,
 	"service": (*Selection).readService,
-	"method": func(_ *Selection, value string) (term, error) {
-		return matching(value, func(r *Summary) string { return r.Method }, strings.EqualFold)
-	},
-	"host": func(_ *Selection, value string) (term, error) {
-		return matching(value, func(r *Summary) string { return r.Host }, containsFold)
-	},
-	"agent": func(_ *Selection, value string) (term, error) {
-		return matching(value, func(r *Summary) string { return r.Agent }, containsFold)
-	},
-	"path":   readPath,
-	"label":  (*Selection).readLabel,
-	"source": readSource,
-	"status": readStatus,
-	"took":   readTook,
+	"method":  reading(func(r *Summary) string { return r.Method }, strings.EqualFold),
+	"host":    reading(func(r *Summary) string { return r.Host }, containsFold),
+	"agent":   reading(func(r *Summary) string { return r.Agent }, containsFold),
+	"path":    readPath,
+	"label":   (*Selection).readLabel,
+	"source":  readSource,
+	"status":  readStatus,
+	"took":    readTook,
 }
 
 // read gives what a word asks; nothing for one that is still being typed.
@@ -233,8 +227,11 @@ func containsFold(text, part string) bool {
 	return strings.Contains(strings.ToLower(text), strings.ToLower(part))
 }
 
-func matching(value string, of func(*Summary) string, same func(text, value string) bool) (term, error) {
-	return term{test: func(r *Summary) bool { return same(of(r), value) }}, nil
+// reading reads a word that compares one text of a call.
+func reading(of func(*Summary) string, same func(text, value string) bool) func(*Selection, string) (term, error) {
+	return func(_ *Selection, value string) (term, error) {
+		return term{test: func(r *Summary) bool { return same(of(r), value) }}, nil
+	}
 }
 
 // place is that of a text in a list, to which it is added.
@@ -252,7 +249,7 @@ func (s *Selection) readBody(value string) (term, error) {
 
 func (s *Selection) readService(value string) (term, error) {
 	place(&s.Services, value)
-	return matching(value, func(r *Summary) string { return r.Service }, strings.EqualFold)
+	return term{test: func(r *Summary) bool { return strings.EqualFold(r.Service, value) }}, nil
 }
 
 // readPath reads the path within the service, in which * stands for what is between two

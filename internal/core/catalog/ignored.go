@@ -14,12 +14,12 @@ import (
 // Ignored are the rules by which calls are left out of lists, compiled. It is immutable.
 type Ignored struct {
 	Spec  spec.Ignored
-	rules []*call.Selection
+	rules []*call.Selection // as Spec has them; nil for one that cannot be read
 }
 
 // compileIgnored compiles rules; the faults have their places.
 func compileIgnored(i spec.Ignored, labels func(*call.Summary) []string) (*Ignored, []problem.Item) {
-	compiled := &Ignored{Spec: i}
+	compiled := &Ignored{i, make([]*call.Selection, len(i.Calls))}
 	var faults []problem.Item
 	for at, rule := range i.Calls {
 		selection, err := call.Filter{Text: rule, Labels: labels}.Compile()
@@ -33,7 +33,7 @@ func compileIgnored(i spec.Ignored, labels func(*call.Summary) []string) (*Ignor
 			faults = append(faults, problem.Item{At: "/calls/" + strconv.Itoa(at), Detail: FilterFault(err).Error()})
 			continue
 		}
-		compiled.rules = append(compiled.rules, selection)
+		compiled.rules[at] = selection
 	}
 	return compiled, faults
 }
@@ -62,14 +62,14 @@ func (i *Ignored) IsIgnored(r *call.Summary) bool { return !i.Spec.Off && i.Rule
 
 // Rule is the place of the first rule that a call fits, also while all are off; -1 for none.
 func (i *Ignored) Rule(r *call.Summary) int {
-	return slices.IndexFunc(i.rules, func(rule *call.Selection) bool { return rule.Fits(r, nil) })
+	return slices.IndexFunc(i.rules, func(rule *call.Selection) bool { return rule != nil && rule.Fits(r, nil) })
 }
 
 // ETag is the version of the rules, which follows from what they say.
 func (i *Ignored) ETag() string { return `"` + documentDigest(i.Spec)[:12] + `"` }
 
-// labelsOf are the labels of the mapping that answered a call; none where another thing did
-// or it is gone.
+// labelsOf are the labels of the mapping that answered a call, as everybody has it; none
+// where another thing did or it is gone.
 func (c *Catalog) labelsOf(r *call.Summary) []string {
 	if r.Source != call.FromMapping {
 		return nil

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec"
 )
 
@@ -38,4 +39,16 @@ func TestIgnored(t *testing.T) {
 	assert.ErrorContains(t, err, "/calls/1: body: is not looked at here")
 	assert.ErrorContains(t, err, "/calls/2: stauts: means nothing in a filter (status?)")
 	assert.Same(t, off, c.Snapshot().Ignored())
+}
+
+// A rule that cannot be read any more is set aside, and the others keep their places.
+func TestIgnoredCallsAreLoaded(t *testing.T) {
+	store := &fakeStore{stored: catalog.Definitions{Ignored: spec.Ignored{Calls: []string{"stauts:5xx", "path:/health"}}}}
+	c, err := catalog.Open(t.Context(), store)
+	require.NoError(t, err)
+	ignored := c.Snapshot().Ignored()
+	assert.Equal(t, 1, ignored.Rule(&call.Summary{Path: "/health"}))
+	assert.Equal(t, -1, ignored.Rule(&call.Summary{Path: "/berths"}))
+	assert.Equal(t, store.stored.Ignored, ignored.Spec)
+	assert.Len(t, c.Aside(), 1)
 }

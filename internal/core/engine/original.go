@@ -53,7 +53,7 @@ func (e *Engine) answerFromMappingNamed(d *Decision, p *Placed, r *call.Request,
 	other := p.Service.Original(of, id)
 	why := fmt.Sprintf("takes its answer from mapping %q, which is not there", id)
 	if depth >= catalog.MaxOriginals {
-		other, why = nil, "in the end takes its answer from itself"
+		other, why = nil, fmt.Sprintf("more than %d others stand behind it, each starting from the next, or in the end itself", catalog.MaxOriginals)
 	}
 	if other == nil {
 		e.refuse(d, p, r, true, "no-mapping", selfDocument{

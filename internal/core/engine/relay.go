@@ -89,7 +89,6 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 	}
 }
 
-// targetOf is where a call goes below a base URL.
 // climbs reports whether an escaped path has a part that leads upwards, in any
 // spelling that a server may understand.
 func climbs(escaped string) bool {
@@ -105,6 +104,7 @@ func climbs(escaped string) bool {
 	return false
 }
 
+// targetOf is where a call goes below a base URL.
 func targetOf(base *url.URL, r *call.Request) *url.URL {
 	target := *base
 	joined, err := url.Parse(base.EscapedPath() + r.Path)

@@ -102,12 +102,7 @@ var originalParts = []string{"status", "headers", "body"}
 // path does not have.
 func unknownName(e ast.Expr, parameters []string, say func(string, ...any)) {
 	of, name := e.AsSelect().Operand(), e.AsSelect().FieldName()
-	near := func(known []string) string {
-		if closest := problem.Closest(name, known); closest != "" {
-			return closest + "?"
-		}
-		return "it has " + strings.Join(known, ", ")
-	}
+	near := func(known []string) string { return problem.Suggest(name, known, "it has") }
 	switch {
 	case isName(of, "call") && !slices.Contains(callParts, name):
 		say("call has no %q (%s)", name, near(callParts))
