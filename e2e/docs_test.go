@@ -278,7 +278,7 @@ func (s *service) served(t *testing.T, name string) (schema map[string]any) {
 // refers to.
 func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
 	whole, parts := s.served(t, name), map[string]any{}
-	for _, other := range []string{"mappings.json", "scenarios.json"} {
+	for _, other := range []string{"mappings.json", "scenarios.json", "environment.json"} {
 		maps.Copy(parts, s.served(t, other)["$defs"].(map[string]any))
 	}
 	whole["$defs"] = parts

@@ -285,8 +285,10 @@ func (a Answer) letFaults(at string) (items []problem.Item) {
 }
 
 // takenNames mean something in expressions already.
-var takenNames = []string{"call", "original", "upstream", "fake", "random", "jwt", "true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if",
-	"import", "let", "loop", "package", "namespace", "return", "var", "void", "while", "math", "strings", "base64"}
+var takenNames = append([]string{"call", "original", "upstream", "vars", "fake", "random", "jwt", "math", "strings", "base64"}, reservedWords...)
+
+// reservedWords cannot be names in expressions.
+var reservedWords = []string{"as", "break", "const", "continue", "else", "false", "for", "function", "if", "import", "in", "let", "loop", "namespace", "null", "package", "return", "true", "var", "void", "while"}
 
 var letName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_]{0,63}$`)
 

@@ -14,6 +14,9 @@ func (c Changes) Lines() []string {
 	if c.Impair != nil {
 		say("everything: %s", c.Impair)
 	}
+	for _, name := range slices.Sorted(maps.Keys(c.Variables)) {
+		say("variable %s: %s", name, c.Variables[name])
+	}
 	for _, name := range slices.Sorted(maps.Keys(c.Services)) {
 		s := c.Services[name]
 		if s.Off != nil {

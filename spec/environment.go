@@ -13,6 +13,10 @@ type Environment struct {
 	// Impairments are those that are switched on.
 	Impairments []TargetImpairment `json:"impairments,omitempty"`
 	Scenarios   []Scenario         `json:"scenarios,omitempty"`
+	// Variables are those of all services.
+	VariableTable
+	// VariableSet is the set of variables in use, "" for none; nil leaves it.
+	VariableSet *string `json:"variableSet,omitempty"`
 	// ImpairmentsOff is the one switch for all impairments; nil leaves it.
 	ImpairmentsOff *bool `json:"impairmentsOff,omitempty"`
 	// Scenario is the one that is on for calls in no lane, "" for none; nil leaves it.
@@ -21,7 +25,7 @@ type Environment struct {
 
 // Empty reports whether there is nothing in it.
 func (e Environment) Empty() bool {
-	return len(e.Impairments)+len(e.Scenarios) == 0 && e.ImpairmentsOff == nil && e.Scenario == nil
+	return len(e.Impairments)+len(e.Scenarios)+len(e.Variables)+len(e.VariableSets) == 0 && e.VariableSet == nil && e.ImpairmentsOff == nil && e.Scenario == nil
 }
 
 // ReadEnvironment reads one environment document, and gives the places of its
@@ -39,6 +43,8 @@ func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree
 	if len(items) > 0 {
 		return e, nil, nil, problem.FromItems("the environment cannot be used", items)
 	}
+	items = append(items, tree.Locate(n, e.VariableTable.faults())...)
+	items = append(items, tree.Locate(n, e.VariableTable.writtenSecrets())...)
 	seen := make(map[string]bool)
 	once := func(what, at string, node *tree.Node) {
 		if seen[what] {
@@ -53,7 +59,7 @@ func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree
 	}
 	for i, s := range e.Scenarios {
 		at := "/scenarios/" + strconv.Itoa(i)
-		for _, fault := range tree.Locate(scenarios[i], s.faults()) {
+		for _, fault := range tree.Locate(scenarios[i], append(s.faults(), VariableTable{Variables: s.Variables}.writtenSecrets()...)) {
 			fault.At = at + fault.At
 			items = append(items, fault)
 		}

@@ -30,6 +30,8 @@ type Scenario struct {
 type Changes struct {
 	// Impair is the impairment of everything.
 	Impair *Impairment `json:"impair,omitempty"`
+	// Variables come before those of services and of the environment.
+	Variables map[string]Variable `json:"variables,omitempty"`
 	// Services are the changes of single services, by name.
 	Services map[string]ServiceChanges `json:"services,omitempty"`
 }
@@ -138,6 +140,7 @@ func (s Scenario) faults() (items []problem.Item) {
 // faults finds what the shape of changes does not show.
 func (c Changes) faults() (items []problem.Item) {
 	items = append(items, ownFaults(c.Impair, "/impair")...)
+	items = append(items, variableFaults(c.Variables, "/variables")...)
 	for _, name := range slices.Sorted(maps.Keys(c.Services)) {
 		s, at := c.Services[name], tree.Join("/services", name)
 		if s.Mode != "" && s.Mode != ModeAnswer && s.Mode != ModeRelay {

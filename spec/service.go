@@ -24,8 +24,15 @@ type Service struct {
 	// the Host header: office.example, or those below a path of it, office.example/v1.
 	// Of several that fit a call the longest counts.
 	Hosts []string `json:"hosts,omitempty"`
-	// Upstream is the base URL of the real thing behind the service.
+	// Upstream is the base URL of the real thing behind the service, in which ${vars.NAME}
+	// stands for variables.
 	Upstream string `json:"upstream,omitempty"`
+	// UpstreamHeaders are set on every call that goes to the upstream, instead of those of
+	// the same names that the caller sent.
+	UpstreamHeaders Headers `json:"upstreamHeaders,omitempty"`
+	// The variables of the service come before those of the environment; its expressions,
+	// its upstream and the upstream's headers use them as ${vars.NAME}.
+	VariableTable
 	// Mode is "answer", the default, or "relay": then calls are passed on to the
 	// upstream, and neither mappings nor the contract are asked.
 	Mode string `json:"mode,omitempty"`
@@ -123,7 +130,7 @@ func NewService(name string) Service {
 
 var serviceKind = kind[Service]{
 	noun: "service", key: "name", several: "services",
-	added: []string{"address", "contract", "operations", "mappings", "recording", "lastMinute", "recent"},
+	added: []string{"address", "upstreamNow", "upstreamFault", "contract", "operations", "mappings", "recording", "lastMinute", "recent"},
 	read:  readService,
 	name:  func(s *Service) string { return s.Name },
 }
@@ -176,6 +183,7 @@ func (s Service) faults() (items []problem.Item) {
 		}
 	}
 	items = append(items, s.upstreamFaults()...)
+	items = append(items, s.VariableTable.faults()...)
 	for i, name := range s.Noise {
 		if _, err := path.Match(name, ""); err != nil || name == "" {
 			items = append(items, problem.Item{At: "/noise/" + strconv.Itoa(i), Detail: fmt.Sprintf("noise is the name of a query parameter, in which * stands for any letters, not %q", name)})
@@ -209,11 +217,12 @@ func (s Service) upstreamFaults() (items []problem.Item) {
 	fault := func(at, format string, args ...any) {
 		items = append(items, problem.Item{At: at, Detail: fmt.Sprintf(format, args...)})
 	}
-	if s.Upstream != "" {
-		if u, err := url.Parse(s.Upstream); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.RawQuery != "" || u.Fragment != "" || u.User != nil {
-			fault("/upstream", "upstream must be a base URL such as https://office.example/api, without query and user, not %q", s.Upstream)
+	if s.Upstream != "" && !strings.Contains(s.Upstream, "${") { // else that shows when its variables are known
+		if _, err := ParseUpstream(s.Upstream); err != nil {
+			fault("/upstream", "upstream %v", err)
 		}
 	}
+	items = append(items, headerFaults(s.UpstreamHeaders, "/upstreamHeaders/")...)
 	if s.Mode != ModeAnswer && s.Mode != ModeRelay {
 		fault("/mode", "mode must be answer or relay, not %q", s.Mode)
 	}
@@ -221,6 +230,15 @@ func (s Service) upstreamFaults() (items []problem.Item) {
 		fault("/mode", "a service without an upstream has nothing to relay to")
 	}
 	return append(items, s.otherwiseFaults()...)
+}
+
+// ParseUpstream reads the base URL of an upstream. The error says what it must be.
+func ParseUpstream(text string) (*url.URL, error) {
+	u, err := url.Parse(strings.TrimSuffix(text, "/"))
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.RawQuery != "" || u.Fragment != "" || u.User != nil {
+		return nil, fmt.Errorf("must be a base URL such as https://office.example/api, without query and user, not %q", text)
+	}
+	return u, nil
 }
 
 // NameFrom makes a service name out of a file name or a title:

@@ -221,6 +221,13 @@ func (a *app) build(ctx context.Context) (err error) {
 }
 
 func (a *app) assemble(ctx context.Context) error {
+	standIns, err := digestKey(a.config.Data, a.config.DigestKey)
+	if err != nil {
+		return err
+	}
+	if err := a.store.SealWith(standIns); err != nil {
+		return err
+	}
 	definitions, err := catalog.Open(ctx, a.store)
 	if err != nil {
 		return err
@@ -233,15 +240,12 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	standIns, err := digestKey(a.config.Data, a.config.DigestKey)
-	if err != nil {
-		return err
-	}
 	key, err := openMaskKey(a.config.Data, old, secret.NewRules(a.config.Mask, a.config.MaskNot), secret.NewStandIns(standIns), a.logger)
 	if err != nil {
 		return err
 	}
 	masker := key.masker
+	definitions.OnSecrets(masker.Know)
 	seed, err := randomSeed()
 	if err != nil {
 		return err

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -153,7 +154,13 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)
 	}
 	if s.Upstream != "" {
-		p.say("upstream  %s, mode %s", s.Upstream, s.Mode)
+		p.say("upstream  %s, mode %s", cmp.Or(s.UpstreamNow, s.Upstream), s.Mode)
+		if s.UpstreamNow != "" {
+			p.say("          from %s", s.Upstream)
+		}
+		if s.UpstreamFault != "" {
+			p.say("          cannot be asked: %s", s.UpstreamFault)
+		}
 	}
 	if len(s.Hosts) > 0 {
 		p.say("hosts     %s", strings.Join(s.Hosts, ", "))

@@ -140,6 +140,11 @@ func (s *server) table() []route {
 		{"PATCH", "/lines/:line", s.again(s.patchLine)},
 		{"DELETE", "/lines/:line", s.deleteLine},
 
+		{"GET", "/variables", s.getVariables},
+		{"PUT", "/variables", s.putVariables},
+		{"PATCH", "/variables", s.again(s.patchVariables)},
+		{"GET", "/services/:service/variables", s.listServiceVariables},
+
 		{"GET", "/ignored", s.getIgnored},
 		{"PUT", "/ignored", s.putIgnored},
 		{"PATCH", "/ignored", s.again(s.patchIgnored)},

@@ -2,6 +2,7 @@ package control
 
 import (
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -19,6 +20,10 @@ func (s *server) serviceView(service *catalog.Service) api.Service {
 		Service: service.Spec, Address: s.address(service.Spec.Name),
 		Mappings: len(service.Mappings), ETag: catalog.ETag(service.Version),
 	}
+	if service.Upstream != nil && strings.Contains(service.Spec.Upstream, "${") {
+		view.UpstreamNow = service.Upstream.String()
+	}
+	view.UpstreamFault = service.UpstreamFault
 	if capture := service.Recording; capture != nil {
 		running := recordingView(catalog.StoredRecording{Recording: capture.Spec})
 		view.Recording = &running

@@ -36,7 +36,10 @@ func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
 	if err := s.loadScenarios(ctx, &d); err != nil {
 		return d, err
 	}
-	return d, s.loadLanes(ctx, &d)
+	if err := s.loadLanes(ctx, &d); err != nil {
+		return d, err
+	}
+	return d, s.loadVariables(ctx, &d)
 }
 
 // setAside notes a definition that cannot be read. Its row stays.
@@ -69,7 +72,7 @@ func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 		return inWords(fmt.Errorf("begin: %w", err), unchanged)
 	}
 	defer func() { _ = tx.Rollback() }() // nothing to do after a commit
-	if err := apply(ctx, tx, change); err != nil {
+	if err := s.apply(ctx, tx, change); err != nil {
 		return inWords(err, unchanged)
 	}
 	if err := tx.Commit(); err != nil {
@@ -79,7 +82,7 @@ func (s *Store) Apply(ctx context.Context, change catalog.Change) error {
 	return nil
 }
 
-func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
+func (s *Store) apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 	_, err := tx.ExecContext(ctx, `INSERT INTO settings (key, value) VALUES ('version', ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
 		strconv.FormatInt(change.Version, 10))
 	if err != nil {
@@ -117,6 +120,9 @@ func apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) error {
 		return err
 	}
 	if err := putLanes(ctx, tx, change); err != nil {
+		return err
+	}
+	if err := s.putVariables(ctx, tx, change); err != nil {
 		return err
 	}
 	if err := markApplied(ctx, tx, change.Applied, change.Forgotten); err != nil {

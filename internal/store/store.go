@@ -9,6 +9,7 @@ package store
 
 import (
 	"context"
+	"crypto/cipher"
 	"database/sql"
 	"embed"
 	"errors"
@@ -39,6 +40,7 @@ type Store struct {
 	definitions *sqlx.DB    // one connection
 	calls       *callWriter
 	read        *sqlx.DB
+	seal        cipher.AEAD                   // of secret variables; nil without a key
 	lost        atomic.Pointer[problem.Error] // see Lost
 }
 

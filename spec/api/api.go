@@ -37,10 +37,14 @@ type Problem struct {
 type Service struct {
 	spec.Service
 	// Address is the base URL that programs use.
-	Address    string    `json:"address"`
-	Contract   *Contract `json:"contract,omitempty"`
-	Operations int       `json:"operations"`
-	Mappings   int       `json:"mappings"`
+	Address string `json:"address"`
+	// UpstreamNow is the upstream with its variables, "" where it has none; UpstreamFault
+	// says why it cannot be asked.
+	UpstreamNow   string    `json:"upstreamNow,omitempty"`
+	UpstreamFault string    `json:"upstreamFault,omitempty"`
+	Contract      *Contract `json:"contract,omitempty"`
+	Operations    int       `json:"operations"`
+	Mappings      int       `json:"mappings"`
 	// Recording is the one that runs.
 	Recording  *Recording     `json:"recording,omitempty"`
 	LastMinute map[string]int `json:"lastMinute"` // calls by source

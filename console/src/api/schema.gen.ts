@@ -1689,6 +1689,51 @@ export interface paths {
         patch: operations["patchMapping"];
         trace?: never;
     };
+    "/api/v1/variables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The variables of the environment, which expressions, upstreams and headers use as ${vars.NAME} */
+        get: operations["getVariables"];
+        /**
+         * Set all of them, or put another set in use
+         * @description A secret that is given without a value keeps the one that it has. What is used cannot be left out.
+         */
+        put: operations["putVariables"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Set some of them, or put another set in use */
+        patch: operations["patchVariables"];
+        trace?: never;
+    };
+    "/api/v1/services/{service}/variables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** The variables as the calls of a service see them, and who sets each */
+        get: operations["listServiceVariables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ignored": {
         parameters: {
             query?: never;
@@ -1782,8 +1827,15 @@ export interface components {
             title?: string;
             /** @description Names of hosts whose calls are for the service: through the proxy, or by the Host header */
             hosts?: string[];
-            /** @description Base URL of the real thing behind the service */
+            /** @description Base URL of the real thing behind the service, in which ${vars.NAME} stands for a variable */
             upstream?: string;
+            /** @description Headers that are set on calls to the upstream: a list of single headers, or an object */
+            upstreamHeaders?: unknown;
+            variables?: components["schemas"]["VariableTable"];
+            /** @description Variables that come before the others while the set is in use */
+            variableSets?: {
+                [key: string]: components["schemas"]["VariableTable"];
+            };
             /**
              * @description Answer calls or pass them on to the upstream
              * @default answer
@@ -1836,6 +1888,10 @@ export interface components {
         };
         Service: components["schemas"]["ServiceDocument"] & {
             address: string;
+            /** @description The upstream with its variables; left out where it has none */
+            upstreamNow?: string;
+            /** @description Why the upstream cannot be asked */
+            upstreamFault?: string;
             contract?: components["schemas"]["Contract"];
             /** @description Operations that answer */
             operations: number;
@@ -2453,6 +2509,7 @@ export interface components {
             labels?: string[];
             /** @description Another scenario whose changes hold too; where both touch the same thing, this one wins */
             buildsOn?: string;
+            variables?: components["schemas"]["VariableTable"];
             impair?: components["schemas"]["ImpairmentDocument"];
             services?: {
                 [key: string]: components["schemas"]["ServiceChanges"];
@@ -2515,6 +2572,7 @@ export interface components {
                 where?: components["schemas"]["Condition"][];
                 if?: string;
             };
+            variables?: components["schemas"]["VariableTable"];
             impair?: components["schemas"]["ImpairmentDocument"];
             services?: {
                 [key: string]: components["schemas"]["ServiceChanges"];
@@ -2639,6 +2697,36 @@ export interface components {
             off: boolean;
             /** @description Rules in the words of filters, without body:, also label: for labels of the mapping that answered */
             calls?: string[];
+        };
+        /** @description Variables by name: any value, or { secret: true, value: … }, of which documents that are read have no value */
+        VariableTable: {
+            [key: string]: unknown;
+        };
+        VariablesDocument: {
+            variables?: components["schemas"]["VariableTable"];
+            /** @description Variables that come before the others while the set is in use */
+            variableSets?: {
+                [key: string]: components["schemas"]["VariableTable"];
+            };
+            /** @description The set that is in use, here and in services that have it; empty for none */
+            variableSet?: string;
+        };
+        Variables: components["schemas"]["VariablesDocument"] & {
+            etag: string;
+            /** @description All sets, also those that only services have */
+            sets: string[];
+            /** @description The variables as they are now */
+            resolved: components["schemas"]["Variable"][];
+        };
+        Variable: {
+            name: string;
+            /** @description Any JSON; left out of a secret */
+            value?: unknown;
+            secret?: boolean;
+            /** @description A secret that has no value here */
+            missing?: boolean;
+            /** @description Who sets it: the environment, set "staging" of the environment, service "moorings", scenario "storm", lane "night-run" */
+            origin: string;
         };
         Ignored: components["schemas"]["IgnoredDocument"] & {
             etag: string;
@@ -2984,7 +3072,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description Calls left out because the reader was slow */
@@ -6991,6 +7079,124 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getVariables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The variables; of a secret only that it is one */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Variables"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putVariables: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariablesDocument"];
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The variables */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Variables"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patchVariables: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag that the write is based on */
+                "If-Match"?: components["parameters"]["ifMatch"];
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Patch"];
+        responses: {
+            /** @description The variables */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Variables"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listServiceVariables: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The variables, by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Variable"][];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

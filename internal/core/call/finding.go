@@ -64,6 +64,7 @@ const (
 	OptionsAsked   Code = "options-asked"
 	OriginAllowed  Code = "origin-allowed"
 	UpstreamAsked  Code = "upstream-asked"
+	HeadersSet     Code = "headers-set"
 	OwnOtherwise   Code = "own-otherwise"
 
 	FixedAnswer    Code = "fixed-answer"

@@ -60,6 +60,7 @@ var table = []entry{
 	{OptionsAsked, "no mapping and no operation of its own is for OPTIONS", "OPTIONS is answered from the contract"},
 	{OriginAllowed, "the service lets pages of other origins call (cors: true)", "a browser asked before a call of another origin"},
 	{UpstreamAsked, "{0}", "why the upstream is asked"},
+	{HeadersSet, "on the way to the upstream the service sets {0}", "headers that the service sets on calls to its upstream"},
 	{OwnOtherwise, "the service has an answer for calls that neither a mapping nor the contract answers", "the answer of otherwise is given"},
 
 	{FixedAnswer, "[{2}, ]fixed: status {0}, {1} bytes", "a fixed answer of a mapping"},

@@ -77,11 +77,19 @@ func (c *Catalog) ApplyFolder(ctx context.Context, f *folder.Folder, how Apply) 
 	if err != nil {
 		return ApplyReport{}, err
 	}
-	a := &application{ctx: ctx, how: how, edit: c.editLocked(), before: make(map[Applied]Applied, len(marks))}
+	a := &application{ctx: ctx, how: how, edit: c.editLocked(), before: make(map[Applied]Applied, len(marks)), sets: make(map[string]bool)}
 	a.report = ApplyReport{Faults: slices.Clone(f.Faults), Unknown: f.Unknown, DryRun: how.DryRun}
 	for _, m := range marks {
 		a.before[Applied{Service: m.Service, Kind: m.Kind, ID: m.ID}] = m
 	}
+	for _, s := range f.Services {
+		if s.Settings != nil {
+			for set := range s.Settings.VariableSets {
+				a.sets[set] = true
+			}
+		}
+	}
+	a.variables(f.Environment)
 	for _, s := range f.Services {
 		if err := a.service(s); err != nil {
 			return a.report, err
@@ -89,6 +97,7 @@ func (c *Catalog) ApplyFolder(ctx context.Context, f *folder.Folder, how Apply) 
 	}
 	a.goneServices(f)
 	a.environment(f)
+	a.goneVariables(f.Environment)
 	problem.Sort(a.report.Faults)
 	if a.report.Conflicts > 0 || how.DryRun {
 		return a.report, nil
@@ -107,6 +116,7 @@ type application struct {
 	how    Apply
 	edit   *edit
 	before map[Applied]Applied // what came from a folder, by key
+	sets   map[string]bool     // of variables that services of the folder have
 	report ApplyReport
 }
 
@@ -204,8 +214,13 @@ func (a *application) settings(f *folder.Service, s *Service) (*Service, error) 
 	if s != nil {
 		here = settingsDigest(s.Spec)
 	}
-	if err := a.edit.catalog.checkHosts(a.ctx, *wanted, s, a.edit.next); err != nil {
-		a.fault(f.Name+"/service.yaml", err)
+	faults := len(a.report.Faults)
+	for _, err := range []error{a.edit.catalog.checkHosts(a.ctx, *wanted, s, a.edit.next), a.edit.next.checkUpstream(*wanted, s)} {
+		if err != nil {
+			a.fault(f.Name+"/service.yaml", err)
+		}
+	}
+	if len(a.report.Faults) > faults {
 		return s, nil
 	}
 	switch a.decide(Outcome{Service: f.Name, Kind: "service", File: f.Name + "/service.yaml"}, settingsDigest(*wanted), here, nobody) {
@@ -213,7 +228,7 @@ func (a *application) settings(f *folder.Service, s *Service) (*Service, error) 
 		return a.edit.putService(nil, a.edit.catalog.newServiceLocked(*wanted), parts{}), nil
 	case Changed:
 		next := *wanted
-		next.ID = s.Spec.ID
+		next.ID, next.VariableTable = s.Spec.ID, next.Keeping(s.Spec.VariableTable)
 		return a.edit.putService(s, StoredService{Service: next, Version: a.edit.catalog.nextLocked()}, s.parts()), nil
 	}
 	return s, nil
@@ -474,6 +489,9 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 	for _, m := range marks {
 		edits.came[Applied{Service: m.Service, Kind: m.Kind, ID: m.ID}] = m.Digest
 	}
+	for _, v := range folder.VariablesOf(env.VariableTable).Sorted() {
+		edits.here[Applied{Kind: variableKind, ID: v.ID()}] = documentDigest(v.Variable)
+	}
 	for _, s := range env.Scenarios {
 		edits.here[Applied{Kind: scenarioKind, ID: s.Name}] = documentDigest(s)
 	}
@@ -483,6 +501,7 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 	if nameOrID == "" {
 		edits.here[Applied{Kind: offKind}] = switchDigest(*env.ImpairmentsOff, false)
 		edits.here[Applied{Kind: onKind}] = switchDigest(*env.Scenario, "")
+		edits.here[Applied{Kind: inUseKind}] = switchDigest(*env.VariableSet, "")
 	}
 	return states, env, edits, nil
 }

@@ -196,6 +196,7 @@ func (s *Snapshot) environmentState() (env spec.Environment) {
 	for _, scenario := range s.Scenarios() {
 		env.Scenarios = append(env.Scenarios, scenario.Spec)
 	}
+	env.VariableTable, env.VariableSet = s.variables.Variables.VariableTable, &s.variables.Variables.VariableSet
 	env.ImpairmentsOff, env.Scenario = &s.impairments.off, new(string)
 	if s.active != nil {
 		env.Scenario = &s.active.Scenario

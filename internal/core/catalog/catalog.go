@@ -31,6 +31,8 @@ type Catalog struct {
 	aside []Aside
 	// hosts says which hosts services may list; nil allows all.
 	hosts HostRule
+	// secrets is told the values of secret variables; nil for nobody.
+	secrets func(values []string)
 }
 
 // HostRule says whether a service may list a host. confirm is set for one that it may
@@ -39,6 +41,13 @@ type HostRule func(host string) (confirm bool, err error)
 
 // SetHostRule is called before anything is edited.
 func (c *Catalog) SetHostRule(rule HostRule) { c.hosts = rule }
+
+// OnSecrets has take told the values of all secret variables now, and at each edit before
+// it is in force. It is called before anything is edited.
+func (c *Catalog) OnSecrets(take func(values []string)) {
+	c.secrets = take
+	take(c.Snapshot().Secrets())
+}
 
 // Aside lists what is stored and could not be used when the catalog was opened.
 func (c *Catalog) Aside() []Aside { return c.aside }
@@ -87,7 +96,8 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		}
 		running[stored.ServiceID] = compiled
 	}
-	snapshot := &Snapshot{}
+	snapshot := &Snapshot{variables: definitions.Variables}
+	c.version = max(c.version, definitions.Variables.Version)
 	for _, stored := range definitions.Services {
 		id := stored.Service.ID
 		snapshot = snapshot.with(nil, compileService(stored, parts{contracts[id], mappings[id], payloads[id], running[id]}))
@@ -110,6 +120,9 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 func (c *Catalog) publish(s *Snapshot) {
 	next := *s
 	next.views = &views{}
+	if c.secrets != nil { // before a call can have one of them
+		c.secrets(next.Secrets())
+	}
 	c.current.Store(&next)
 }
 

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"rapidmimic.example/internal/core/impair"
@@ -37,13 +38,14 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 	if c.Impair != nil {
 		faults = append(faults, s.impairmentFaults(*c.Impair, "/impair")...)
 	}
+	faults = append(faults, s.relayFaults(c, origin)...)
 	for _, name := range slices.Sorted(maps.Keys(c.Services)) {
 		at, own, service := tree.Join("/services", name), c.Services[name], s.Named(name)
 		if service == nil {
 			fault(at, "%s", notFound("service", name, s.Names()))
 			continue
 		}
-		if own.Mode == spec.ModeRelay && service.Upstream == nil {
+		if own.Mode == spec.ModeRelay && service.Spec.Upstream == "" {
 			fault(at+"/mode", "service %q has no upstream to relay to", name)
 		}
 		for _, id := range own.MappingsOff {
@@ -148,6 +150,24 @@ func seedOf(place string) *int64 {
 	_, _ = h.Write([]byte(place)) // never fails
 	seed := int64(h.Sum32())
 	return &seed
+}
+
+// relayFaults finds the services that could not be relayed any more with the variables of
+// some changes.
+func (s *Snapshot) relayFaults(c spec.Changes, origin string) (faults []problem.Item) {
+	if len(c.Variables) == 0 {
+		return nil
+	}
+	for _, service := range s.services {
+		if !strings.Contains(service.Spec.Upstream, "${") && len(service.Spec.UpstreamHeaders) == 0 {
+			continue
+		}
+		changed := service.alike()
+		if changed.resolve(s, level{origin, c.Variables}); changed.UpstreamFault != "" && service.UpstreamFault == "" && !changed.lacksValues() {
+			faults = append(faults, problem.Item{At: "/variables", Detail: fmt.Sprintf("service %q could not be relayed any more: %s", service.Spec.Name, changed.UpstreamFault)})
+		}
+	}
+	return faults
 }
 
 // recompileChanges compiles scenarios and lanes anew, after the services changed

@@ -36,6 +36,7 @@ type edit struct {
 	catalog *Catalog
 	next    *Snapshot
 	change  Change
+	named   named // those that were asked for last
 }
 
 func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }

@@ -173,7 +173,8 @@ func (c *Catalog) EditLane(ctx context.Context, name, ifMatch string, now time.T
 	if err := spec.CheckLane(stored.Spec); err != nil {
 		return nil, err
 	}
-	if documentDigest(stored.Spec) == documentDigest(old.Spec) {
+	stored.Spec.Changes = stored.Spec.KeepingSecrets(old.Spec.Changes)
+	if documentDigest(stored.Spec) == documentDigest(old.Spec) && stored.Spec.SameSecrets(old.Spec.Changes) {
 		return old, nil
 	}
 	stored.Version, stored.Until = c.nextLocked(), old.Opened.Add(time.Duration(stored.Spec.TTL))

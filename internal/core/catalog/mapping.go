@@ -215,7 +215,7 @@ func (e *edit) compile(s *Service, m spec.Mapping, version int64) (*Mapping, []p
 		stored.Position = e.catalog.nextLocked()
 	}
 	made, faults := compileMapping(stored, s.Payloads)
-	faults = append(faults, s.mistakes(m)...)
+	faults = append(faults, s.mistakes(m, e.variableNames(s))...)
 	if fault := s.unsuitable(m); fault != nil {
 		faults = append(faults, *fault)
 	}
@@ -292,7 +292,7 @@ func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
 		if op != nil && a.From == spec.FromContract && a.Status.Code != 0 && op.Response(a.Status.Code) == nil {
 			return &problem.Item{At: at + "/status", Detail: fmt.Sprintf("operation %s has no response %d: change the status of another by edit", op.ID, a.Status.Code)}
 		}
-		if a.From == spec.FromUpstream && s.Upstream == nil {
+		if a.From == spec.FromUpstream && s.Spec.Upstream == "" {
 			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream", s.Spec.Name), Hint: &problem.Hint{Code: problem.SetUpstream, Service: s.Spec.Name}}
 		}
 		_, faults := s.Protocol().(contract.Envelope)

@@ -16,20 +16,34 @@ import (
 )
 
 // mistakes finds what can be compiled and is never meant: it is refused when somebody puts
-// it, and kept where it was stored before it was known for a mistake.
-func (s *Service) mistakes(m spec.Mapping) (items []problem.Item) {
-	parameters := s.parametersOf(m.Call)
-	expression := func(text, at string) {
-		for _, detail := range expr.Mistakes(text, parameters) {
+// it, and kept where it was stored before it was known for a mistake. variables are the
+// names of those that something sets.
+func (s *Service) mistakes(m spec.Mapping, variables []string) (items []problem.Item) {
+	known := expr.Known{Parameters: s.parametersOf(m.Call), Variables: variables}
+	eachExpression(m, func(text, at string) {
+		for _, detail := range expr.Mistakes(text, known) {
 			items = append(items, problem.Item{At: at, Detail: detail})
 		}
-	}
-	value := func(n *tree.Node, at string) {
-		for _, item := range expr.TemplateMistakes(n, parameters) {
+	}, func(n *tree.Node, at string) {
+		for _, item := range expr.TemplateMistakes(n, known) {
 			item.At, item.Line, item.Col = at+item.At, 0, 0 // of the document, see Locate
 			items = append(items, item)
 		}
+	})
+	for i, a := range m.Answers() {
+		if a.XML != nil {
+			if detail := brokenXML(expr.Filled(*a.XML, "x")); detail != "" {
+				items = append(items, problem.Item{At: m.AnswerPlace(i) + "/xml", Detail: detail})
+			}
+		}
 	}
+	slices.SortStableFunc(items, func(a, b problem.Item) int { return strings.Compare(a.At, b.At) })
+	return items
+}
+
+// eachExpression goes through all that a mapping has of expressions, with their places:
+// those that stand alone, and values that may hold some.
+func eachExpression(m spec.Mapping, expression func(text, at string), value func(n *tree.Node, at string)) {
 	expression(m.Call.If, "/call/if")
 	for i, choice := range m.Choose {
 		expression(choice.If, "/choose/"+strconv.Itoa(i)+"/if")
@@ -61,14 +75,7 @@ func (s *Service) mistakes(m spec.Mapping) (items []problem.Item) {
 				}
 			}
 		}
-		if a.XML != nil {
-			if detail := brokenXML(expr.Filled(*a.XML, "x")); detail != "" {
-				items = append(items, problem.Item{At: at + "/xml", Detail: detail})
-			}
-		}
 	}
-	slices.SortStableFunc(items, func(a, b problem.Item) int { return strings.Compare(a.At, b.At) })
-	return items
 }
 
 // parametersOf are the names of the parameters that the paths of a pattern's calls have;

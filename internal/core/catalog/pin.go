@@ -47,7 +47,7 @@ func (c *Catalog) SetPins(ctx context.Context, nameOrID, operation string, pins 
 
 // checkPins refuses pins that cannot be compiled or are a mistake, and new ones of
 // operations that the contract does not have.
-func checkPins(s spec.Service, old *Service) error {
+func checkPins(s spec.Service, old *Service, variables []string) error {
 	var items []problem.Item
 	for id, pins := range s.Pins {
 		at, op := tree.Join("/pins", id), old.Operation(id)
@@ -57,7 +57,7 @@ func checkPins(s spec.Service, old *Service) error {
 		_, faults := contract.CompilePins(pins)
 		if op != nil && len(faults) == 0 && !samePins(pins, old.Spec.Pins[id]) {
 			for pointer, value := range pins {
-				for _, fault := range expr.TemplateMistakes(value, append([]string{}, op.Template.Names()...)) {
+				for _, fault := range expr.TemplateMistakes(value, expr.Known{Parameters: append([]string{}, op.Template.Names()...), Variables: variables}) {
 					fault.At = tree.Join("", pointer) + fault.At
 					faults = append(faults, fault)
 				}

@@ -64,6 +64,7 @@ type Definitions struct {
 	// ImpairmentsOff is set when all impairments are switched off.
 	ImpairmentsOff bool
 	Ignored        spec.Ignored
+	Variables      StoredVariables
 	Scenarios      []StoredScenario
 	Lanes          []StoredLane
 	Active         *Activation // of calls in no lane; nil for none
@@ -99,6 +100,7 @@ type Change struct {
 	RemoveLines       []string
 	ImpairmentsOff    *bool         // nil leaves it as it is
 	Ignored           *spec.Ignored // likewise
+	Variables         *StoredVariables
 
 	Scenarios       []StoredScenario
 	RemoveScenarios []string // names

@@ -100,7 +100,7 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 		return nil, err
 	}
 	switch {
-	case old.Upstream == nil:
+	case old.Spec.Upstream == "":
 		return nil, problem.New(problem.Invalid, "service %q has no upstream to record", old.Spec.Name).With(problem.SetUpstream, old.Spec.Name)
 	case r.Missing && !old.Spec.Falls(spec.OtherwiseUpstream):
 		return nil, problem.New(problem.Invalid, "service %q does not ask its upstream for what it does not answer itself", old.Spec.Name).With(problem.AskUpstream, old.Spec.Name)

@@ -163,6 +163,7 @@ func (c *Catalog) PutScenarioAs(ctx context.Context, name string, s spec.Scenari
 	if edit.next.Scenario(s.Name) != nil {
 		return nil, "", problem.New(problem.Exists, "scenario %q already exists (choose another name)", s.Name)
 	}
+	s.Changes = s.KeepingSecrets(old.Spec.Changes)
 	made = edit.putScenario(s)
 	edit.renameScenario(name, s.Name)
 	if err := problem.FromItems("the scenario cannot be used", edit.next.ScenarioFaults(made)); err != nil {
@@ -212,7 +213,7 @@ func (e *edit) writeScenario(old *Scenario, s spec.Scenario) (made *Scenario, ou
 	switch {
 	case old == nil:
 		return e.putScenario(s), Created
-	case documentDigest(old.Spec) == documentDigest(s):
+	case documentDigest(old.Spec) == documentDigest(s) && s.KeepingSecrets(old.Spec.Changes).SameSecrets(old.Spec.Changes):
 		return old, Unchanged
 	default:
 		return e.putScenario(s), Changed
@@ -221,6 +222,9 @@ func (e *edit) writeScenario(old *Scenario, s spec.Scenario) (made *Scenario, ou
 
 // putScenario puts a scenario, whatever its faults are: see ScenarioFaults.
 func (e *edit) putScenario(s spec.Scenario) *Scenario {
+	if old := e.next.Scenario(s.Name); old != nil {
+		s.Changes = s.KeepingSecrets(old.Spec.Changes)
+	}
 	scenario := compileScenario(e.next, StoredScenario{s, e.catalog.nextLocked()})
 	next := *e.next
 	next.scenarios = maps.Clone(next.scenarios)

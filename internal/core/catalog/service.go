@@ -74,25 +74,36 @@ func (e *edit) writeService(ctx context.Context, old *Service, s spec.Service) (
 		if err := checkOtherwise(s, nil); err != nil {
 			return nil, err
 		}
+		if err := e.next.checkUpstream(s, nil); err != nil {
+			return nil, err
+		}
 		return e.putService(nil, e.catalog.newServiceLocked(s), parts{}), nil
 	}
+	s.VariableTable = s.VariableTable.Keeping(old.Spec.VariableTable)
+	variables := e.next.variableNames(s.VariableTable)
 	if err := checkExamples(s, old); err != nil {
 		return nil, err
 	}
-	if err := checkPins(s, old); err != nil {
+	if err := checkPins(s, old, variables); err != nil {
 		return nil, err
 	}
 	if err := checkOtherwise(s, old.Payloads); err != nil {
 		return nil, err
 	}
-	if settingsDigest(s) == settingsDigest(old.Spec) {
+	if err := e.next.checkUpstream(s, old); err != nil {
+		return nil, err
+	}
+	if settingsDigest(s) == settingsDigest(old.Spec) && s.VariableTable.Same(old.Spec.VariableTable) {
 		return old, nil
 	}
 	s.ID = old.Spec.ID
+	before := e.next
 	service := e.putService(old, StoredService{Service: s, Version: e.catalog.nextLocked()}, old.parts())
 	if s.Name != old.Spec.Name {
 		e.renameTargets()
 		e.renameInChanges(old.Spec.Name, s.Name)
+	} else if err := problem.FromItems("the service cannot be used", e.next.missedVariables(before)); err != nil {
+		return nil, err
 	}
 	return service, nil
 }

@@ -30,6 +30,7 @@ type Snapshot struct {
 
 	impairments impairments
 	ignored     *Ignored // nil for nothing
+	variables   StoredVariables
 	scenarios   map[string]*Scenario
 	active      *Activation // of calls in no lane; nil for none
 	lanes       map[string]*Lane
@@ -130,6 +131,7 @@ func (s *Snapshot) with(old, next *Service) *Snapshot {
 		}
 	}
 	if next != nil {
+		next.resolve(out)
 		out.services = append(out.services, next)
 	}
 	slices.SortFunc(out.services, func(a, b *Service) int { return cmp.Compare(a.Spec.Name, b.Spec.Name) })
@@ -166,8 +168,11 @@ type Service struct {
 	// Recording is the one that runs; nil when none does.
 	Recording *Capture
 
-	// Upstream is the base URL of the real thing; nil without one.
-	Upstream *url.URL
+	// Upstream is the base URL of the real thing; nil without one, or where UpstreamFault
+	// says why it is not known. UpstreamHeaders are set on what goes there.
+	Upstream        *url.URL
+	UpstreamHeaders []call.Field
+	UpstreamFault   string
 	// Otherwise is the answer of its own that the service gives to calls that
 	// nothing else answers; nil without one.
 	Otherwise *Reply
@@ -175,6 +180,8 @@ type Service struct {
 	mappings mappingIndex
 	pins     map[string][]contract.Pin // by operation
 	over     *overlay                  // what a scenario or a lane lays above; nil for nothing
+	resolved map[string]Resolved       // variables by name
+	vars     map[string]any            // their values
 
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
@@ -388,9 +395,6 @@ func compileService(stored StoredService, p parts) *Service {
 		Spec: stored.Service, Version: stored.Version, Contract: p.contract, Mappings: p.mappings, Payloads: p.payloads, Recording: p.recording,
 		pins: make(map[string][]contract.Pin, len(stored.Service.Pins)),
 	}
-	if stored.Service.Upstream != "" {
-		s.Upstream, _ = url.Parse(strings.TrimSuffix(stored.Service.Upstream, "/")) // checked with the document
-	}
 	if own, at := stored.Service.OtherwiseAnswer(); own != nil {
 		reply, _ := compileReply(*own, at, p.payloads) // checked when it was set
 		s.Otherwise = &reply
@@ -417,8 +421,9 @@ func (s *Service) withMappings(mappings, gone, added []*Mapping) *Service {
 // alike is a copy of the service as everybody has it.
 func (s *Service) alike() *Service {
 	return &Service{
-		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Upstream: s.Upstream, Otherwise: s.Otherwise,
-		mappings: s.mappings, pins: s.pins,
+		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Otherwise: s.Otherwise,
+		Upstream: s.Upstream, UpstreamHeaders: s.UpstreamHeaders, UpstreamFault: s.UpstreamFault,
+		mappings: s.mappings, pins: s.pins, resolved: s.resolved, vars: s.vars,
 	}
 }
 

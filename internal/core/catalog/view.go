@@ -117,7 +117,8 @@ func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Sn
 	if lane != nil { // what is switched on for the others is not for it
 		v.impairments = impairments{lines: s.impairments.lines}
 	}
-	sum := s.sum(s.layersOf(lane, scenario, since))
+	layers := s.layersOf(lane, scenario, since)
+	sum, variables := s.sum(layers), variablesOf(layers)
 	v.impairments.byKey = maps.Clone(v.impairments.byKey)
 	if v.impairments.byKey == nil {
 		v.impairments.byKey = make(map[string]*Impairment)
@@ -129,12 +130,26 @@ func (s *Snapshot) makeView(lane *Lane, scenario *Scenario, since time.Time) *Sn
 	}
 	v.services = slices.Clone(s.services)
 	for i, service := range v.services {
-		if own := sum.services[service.Spec.Name]; own != nil || lane != nil && service.Recording != nil {
+		own := sum.services[service.Spec.Name]
+		if own != nil || lane != nil && service.Recording != nil || len(variables) > 0 {
 			v.services[i] = service.with(own, lane != nil)
+		}
+		if len(variables) > 0 {
+			v.services[i].resolve(s, variables...)
 		}
 	}
 	v.index()
 	return &v
+}
+
+// variablesOf are the variables that sets of changes set.
+func variablesOf(layers []layer) (all []level) {
+	for _, l := range layers {
+		if len(l.Variables) > 0 {
+			all = append(all, level{l.origin, l.Variables})
+		}
+	}
+	return all
 }
 
 // Difference is something that two sets of changes say differently: the one that
@@ -174,6 +189,10 @@ type serviceSum struct {
 func (s *Snapshot) sum(layers []layer) *sum {
 	out := &sum{services: make(map[string]*serviceSum), impairments: make(map[string]*Impairment), said: make(map[string]said)}
 	for depth, l := range layers {
+		for name, v := range l.Variables {
+			exactly := documentDigest(v)
+			out.say(l, "variable "+name, v.String(), exactly)
+		}
 		if l.Impair != nil {
 			out.impair(s, l, spec.Target{}, "", *l.Impair)
 		}
@@ -208,7 +227,7 @@ func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spe
 		text := map[bool]string{true: "off", false: "on"}[*own.Off]
 		m.say(l, name, text, text)
 	}
-	if own.Mode != "" && (own.Mode != spec.ModeRelay || service.Upstream != nil) {
+	if own.Mode != "" && (own.Mode != spec.ModeRelay || service.Spec.Upstream != "") {
 		into.mode = own.Mode
 		m.say(l, "mode of "+name, own.Mode, own.Mode)
 	}

@@ -79,6 +79,7 @@ func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]stri
 		JSONPath: func(root *tree.Node, path string) ([]*tree.Node, error) { return match.FindJSON(root, path, &a.budget) },
 		XPath:    func(document, path string) ([]string, error) { return match.FindXML(document, path, &a.budget) },
 		Payload:  p.Service.Payloads.Text,
+		Vars:     p.Service.Vars(),
 	}
 }
 

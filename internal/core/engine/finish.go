@@ -2,6 +2,8 @@ package engine
 
 import (
 	"fmt"
+	"net/textproto"
+	"slices"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
@@ -12,7 +14,7 @@ import (
 // mapping's edits on the way there and back.
 func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) {
 	m := won.Value
-	if p.Service.Upstream == nil { // it was taken away since the mapping was put
+	if p.Service.Spec.Upstream == "" { // it was taken away since the mapping was put
 		refusal(d, "no-upstream", selfDocument{
 			Title: "The mapping answers from the upstream, and the service has none", Status: 502,
 			Detail: fmt.Sprintf("Mapping %q takes its answer from the upstream of %s, which has none.", m.Spec.ID, p.Service.Spec.Name),
@@ -29,7 +31,8 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 		}
 		sent, steps = edited, append(steps, editStep(call.KindSend, reply.Send.Steps(), skipped))
 	}
-	if relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), nil, steps); d.Relay == nil {
+	relay(d, p, sent, fmt.Sprintf("mapping %q asks it", m.Spec.ID), nil, steps)
+	if d.Relay == nil {
 		return
 	}
 	d.Source, d.By = call.FromMapping, m.Spec.ID
@@ -37,6 +40,10 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 	d.Relay.scope = scope
 	if sent != r {
 		d.Relay.Request, d.Relay.ours = sent, baseOf(r)
+		d.Relay.set = slices.DeleteFunc(slices.Clone(d.Relay.set), func(f call.Field) bool { // the mapping has the last word
+			name := textproto.CanonicalMIMEHeaderKey(f.Name)
+			return !slices.Equal(sent.Header[name], r.Header[name])
+		})
 	}
 }
 

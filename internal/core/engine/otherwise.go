@@ -15,7 +15,7 @@ func (e *Engine) otherwise(d *Decision, p *Placed, r *call.Request, steps []call
 		e.otherwiseAnswer(d, p, r, steps)
 		return true
 	}
-	if p.Service.Spec.Falls(spec.OtherwiseUpstream) && p.Service.Upstream != nil {
+	if p.Service.Spec.Falls(spec.OtherwiseUpstream) && p.Service.Spec.Upstream != "" {
 		capture := p.Service.Recording
 		if capture != nil && capture.LeavesOut(r, p.segments) != "" {
 			capture = nil

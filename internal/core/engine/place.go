@@ -151,7 +151,7 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 			continue
 		}
 		facts := &match.Facts{Request: r} // the body is not read yet
-		if lane.Takes(facts, func() *expr.Scope { return e.ruleScope(r) }) {
+		if lane.Takes(facts, func() *expr.Scope { return e.ruleScope(r, p.snapshot.Vars()) }) {
 			p.situated = append(p.situated, taken(call.Place, call.Subject{Kind: call.KindLane, ID: lane.Spec.Name}, call.Find(call.ByRule)))
 			return lane
 		}
@@ -160,9 +160,9 @@ func (e *Engine) findLane(p *Placed, r *call.Request, inAddress string, now time
 }
 
 // ruleScope is what the rule of a lane sees of a call, whose body is not read yet.
-func (e *Engine) ruleScope(r *call.Request) *expr.Scope {
+func (e *Engine) ruleScope(r *call.Request, vars map[string]any) *expr.Scope {
 	return &expr.Scope{
-		Part: func(name string) any { return callPart(name, r, noBody) }, Now: e.now(),
+		Part: func(name string) any { return callPart(name, r, noBody) }, Now: e.now(), Vars: vars,
 		Fake: func(string) string { return "" }, Whole: func(low, _ int64) int64 { return low }, Count: func(string) int64 { return 0 },
 		JSONPath: func(*tree.Node, string) ([]*tree.Node, error) { return nil, nil }, XPath: func(string, string) ([]string, error) { return nil, nil },
 	}

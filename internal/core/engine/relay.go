@@ -31,6 +31,7 @@ type Relay struct {
 	hops    int                // relays that the call has passed with this one
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
+	set     []call.Field       // headers that the service sets on the way
 }
 
 // Edits reports whether the answer is edited on its way back: then it must be held whole,
@@ -46,7 +47,7 @@ func (p *Placed) Streams() bool {
 
 // relays reports whether the call is passed on.
 func (p *Placed) relays() bool {
-	return p.Service != nil && p.Service.Upstream != nil && (p.Service.Spec.Relays() || p.Service.Recording != nil && !p.Service.Recording.Spec.Missing) && p.badHint == ""
+	return p.Service != nil && p.Service.Spec.Upstream != "" && (p.Service.Spec.Relays() || p.Service.Recording != nil && !p.Service.Recording.Spec.Missing) && p.badHint == ""
 }
 
 // hopsHeader counts on the way how many relays of ours a call has passed.
@@ -59,6 +60,14 @@ const mostHops = 8
 // that would go round in circles, or leave the upstream's base path, is refused.
 func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog.Capture, steps []call.Step) {
 	base := p.Service.Upstream
+	if fault := p.Service.UpstreamFault; fault != "" {
+		refusal(d, "no-upstream", selfDocument{
+			Title: "The upstream is not known", Status: 502,
+			Detail: fmt.Sprintf("Service %s cannot ask its upstream: %s.", p.Service.Spec.Name, fault),
+		}, steps)
+		d.Recording = ""
+		return
+	}
 	hops, _ := strconv.Atoi(r.Header.Get(hopsHeader)) // what is none begins
 	switch {
 	case hops >= mostHops:
@@ -77,7 +86,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 		return
 	}
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1}
+	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
@@ -86,6 +95,13 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 	d.Explanation = &call.Explanation{
 		Summary: call.Find(call.ByUpstream, base, why),
 		Steps:   append(steps, taken(call.Choose, call.Subject{Kind: call.KindUpstream}, call.Find(call.UpstreamAsked, why))),
+	}
+	if set := d.Relay.set; len(set) > 0 {
+		names := make([]string, len(set))
+		for i, h := range set {
+			names[i] = h.Name
+		}
+		d.Explanation.Steps = append(d.Explanation.Steps, noted(call.Build, call.Subject{Kind: call.KindUpstream}, call.Find(call.HeadersSet, strings.Join(names, ", "))))
 	}
 }
 
@@ -123,6 +139,14 @@ var hopByHop = []string{"Connection", "Http2-Settings", "Keep-Alive", "Proxy-Con
 // belongs to the connection, and without hints, which are for us.
 func (relay *Relay) RequestHeader(h call.Header) call.Header {
 	out := WithoutHints(EndToEnd(h))
+	for i, f := range relay.set {
+		name := textproto.CanonicalMIMEHeaderKey(f.Name)
+		if slices.ContainsFunc(relay.set[:i], func(before call.Field) bool { return textproto.CanonicalMIMEHeaderKey(before.Name) == name }) {
+			out[name] = append(out[name], f.Value)
+		} else {
+			out[name] = []string{f.Value}
+		}
+	}
 	out[hopsHeader] = []string{strconv.Itoa(relay.hops)}
 	if relay.asksUs {
 		if out[askedHeaders], _ = withoutHint(out[askedHeaders]); len(out[askedHeaders]) == 0 {

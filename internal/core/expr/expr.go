@@ -42,6 +42,8 @@ type Scope struct {
 	// Original is the answer that is being changed: status, headers and body; nil where
 	// none is. What the upstream said is called upstream, too.
 	Original map[string]any
+	// Vars are the variables by name; nil for none.
+	Vars map[string]any
 	// Base is the address of the service as the call had it, without the path
 	// within the service.
 	Base string
@@ -75,7 +77,9 @@ type Program struct {
 	text    string
 	program cel.Program
 	parts   []string // of the call that it looks at
-	steps   int      // what it takes at least
+	// variables are those that it uses by their names.
+	variables []string
+	steps     int // what it takes at least
 }
 
 // LooksAt reports whether the program looks at a part of the call.
@@ -153,6 +157,7 @@ func newEnvironment() (*cel.Env, error) {
 		cel.Variable("call", cel.DynType),
 		cel.Variable("original", cel.DynType),
 		cel.Variable("upstream", cel.DynType),
+		cel.Variable("vars", cel.DynType),
 		cel.Variable("@now", cel.TimestampType),
 		cel.Variable("@scope", scopeType),
 		cel.Variable("fake", scopeType),
@@ -222,7 +227,8 @@ func Compile(text string, names ...string) (*Program, error) {
 	if err != nil {
 		return nil, fmt.Errorf("expression %q: %w", text, err)
 	}
-	return &Program{text, program, partsOf(parsed.NativeRep().Expr()), steps}, nil
+	root := parsed.NativeRep().Expr()
+	return &Program{text, program, partsOf(root), variablesOf(root), steps}, nil
 }
 
 // said is the first thing that CEL finds wrong, without its picture of it.
@@ -249,6 +255,8 @@ func (a *activation) ResolveName(name string) (any, bool) {
 		return a.scope.call(a.parts), true
 	case "original", "upstream":
 		return a.scope.Original, a.scope.Original != nil
+	case "vars":
+		return a.scope.Vars, true
 	case "@now":
 		return a.scope.Now, true
 	case "@let":
@@ -371,6 +379,9 @@ func (p *Program) value(s *Scope) (ref.Val, error) {
 	}
 	if err == nil {
 		err = s.Budget.Err()
+	}
+	if err != nil {
+		err = p.withoutVariable(s, err)
 	}
 	return out, err
 }

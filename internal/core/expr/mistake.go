@@ -13,11 +13,17 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
+// Known are the names that an expression can use where it stands, each list nil where they
+// are not known.
+type Known struct {
+	Parameters []string // of call.path
+	Variables  []string
+}
+
 // Mistakes finds what an expression says that compiles and is never meant: parts that a
-// call does not have, and comparisons of texts with what is none. parameters are the names
-// that call.path has; nil where they are not known. An expression that does not compile has
-// none.
-func Mistakes(text string, parameters []string) (found []string) {
+// call does not have, variables that nothing sets, and comparisons of texts with what is
+// none. An expression that does not compile has none.
+func Mistakes(text string, known Known) (found []string) {
 	env, err := environment()
 	if err != nil {
 		return nil
@@ -34,7 +40,7 @@ func Mistakes(text string, parameters []string) (found []string) {
 	ast.PostOrderVisit(parsed.NativeRep().Expr(), ast.NewExprVisitor(func(e ast.Expr) {
 		switch e.Kind() {
 		case ast.SelectKind:
-			unknownName(e, parameters, say)
+			unknownName(e, known, say)
 		case ast.CallKind:
 			neverTrue(e.AsCall(), say)
 		}
@@ -46,36 +52,39 @@ func Mistakes(text string, parameters []string) (found []string) {
 }
 
 // TemplateMistakes are the mistakes of all expressions in a value, each at its place.
-func TemplateMistakes(n *tree.Node, parameters []string) []problem.Item {
+func TemplateMistakes(n *tree.Node, known Known) []problem.Item {
 	var items []problem.Item
-	var walk func(n *tree.Node, at string)
-	walk = func(n *tree.Node, at string) {
-		switch n.Kind {
-		case tree.String:
-			pieces, err := cut(n.Text)
-			if err != nil {
-				return // it does not compile
-			}
-			for _, piece := range pieces {
-				if !piece.isExpression {
-					continue
-				}
-				for _, mistake := range Mistakes(piece.text, parameters) {
-					items = append(items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: mistake})
-				}
-			}
-		case tree.List:
-			for i, item := range n.Items {
-				walk(item, at+"/"+strconv.Itoa(i))
-			}
-		case tree.Map:
-			for _, m := range n.Members {
-				walk(m.Value, tree.Join(at, m.Key))
+	eachExpression(n, "", func(n *tree.Node, at, expression string) {
+		for _, mistake := range Mistakes(expression, known) {
+			items = append(items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: mistake})
+		}
+	})
+	return items
+}
+
+// eachExpression calls do with every expression in the texts of a value, and the place of
+// the text. Texts that do not compile have none.
+func eachExpression(n *tree.Node, at string, do func(n *tree.Node, at, expression string)) {
+	switch n.Kind {
+	case tree.String:
+		pieces, err := cut(n.Text)
+		if err != nil {
+			return
+		}
+		for _, piece := range pieces {
+			if piece.isExpression {
+				do(n, at, piece.text)
 			}
 		}
+	case tree.List:
+		for i, item := range n.Items {
+			eachExpression(item, at+"/"+strconv.Itoa(i), do)
+		}
+	case tree.Map:
+		for _, m := range n.Members {
+			eachExpression(m.Value, tree.Join(at, m.Key), do)
+		}
 	}
-	walk(n, "")
-	return items
 }
 
 // Filled is a text in which something stands for each expression.
@@ -98,9 +107,10 @@ func Filled(text, something string) string {
 // originalParts are all parts of an answer that is being changed.
 var originalParts = []string{"status", "headers", "body"}
 
-// unknownName finds a part that call or original does not have, or a parameter that the
-// path does not have.
-func unknownName(e ast.Expr, parameters []string, say func(string, ...any)) {
+// unknownName finds a part that call or original does not have, a parameter that the path
+// does not have, or a variable that nothing sets.
+func unknownName(e ast.Expr, names Known, say func(string, ...any)) {
+	parameters := names.Parameters
 	of, name := e.AsSelect().Operand(), e.AsSelect().FieldName()
 	near := func(known []string) string { return problem.Suggest(name, known, "it has") }
 	switch {
@@ -108,6 +118,12 @@ func unknownName(e ast.Expr, parameters []string, say func(string, ...any)) {
 		say("call has no %q (%s)", name, near(callParts))
 	case (isName(of, "original") || isName(of, "upstream")) && !slices.Contains(originalParts, name):
 		say("%s has no %q (%s)", of.AsIdent(), name, near(originalParts))
+	case names.Variables != nil && variableOf(e) != "" && !slices.Contains(names.Variables, name):
+		if len(names.Variables) == 0 {
+			say("there is no variable %q: no variables are set", name)
+			return
+		}
+		say("there is no variable %q (%s)", name, problem.Suggest(name, names.Variables, "there is"))
 	case parameters != nil && partOf(of) == "path" && !slices.Contains(parameters, name):
 		if len(parameters) == 0 {
 			say("call.path has no %q: the path has no parameters", name)

@@ -37,7 +37,7 @@ func TestMistakesOfExpressions(t *testing.T) {
 		`1 +`:                                      "", // which does not compile
 		`{"bdy": call.body}.bdy == 1 ? "a" : "b" `: "",
 	} {
-		found := expr.Mistakes(text, parameters)
+		found := expr.Mistakes(text, expr.Known{Parameters: parameters, Variables: []string{"office"}})
 		if want == "" {
 			assert.Empty(t, found, text)
 			continue
@@ -46,15 +46,15 @@ func TestMistakesOfExpressions(t *testing.T) {
 		assert.Contains(t, found[0], want, text)
 		assert.Contains(t, found[0], "expression ", text)
 	}
-	assert.Empty(t, expr.Mistakes("call.path.any", nil), "the parameters are not known")
-	assert.Contains(t, expr.Mistakes("call.path.any", []string{})[0], "the path has no parameters")
+	assert.Empty(t, expr.Mistakes("call.path.any", expr.Known{}), "the parameters are not known")
+	assert.Contains(t, expr.Mistakes("call.path.any", expr.Known{Parameters: []string{}})[0], "the path has no parameters")
 }
 
 func TestMistakesOfTemplatesHavePlaces(t *testing.T) {
 	n, err := tree.Parse([]byte("a: fine\nlist: ['${call.bdy}', {b: 'x ${call.query.a == 1} ${call.query.b < 2}'}]\nopen: '${'\nliteral: $${call.bdy}"))
 	require.NoError(t, err)
 	var got []any
-	for _, item := range expr.TemplateMistakes(n, nil) {
+	for _, item := range expr.TemplateMistakes(n, expr.Known{}) {
 		got = append(got, item.At, item.Line)
 	}
 	assert.Equal(t, []any{"/list/0", 2, "/list/1/b", 2, "/list/1/b", 2}, got)

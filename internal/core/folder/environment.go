@@ -50,6 +50,8 @@ func UpdateEnvironment(files []File, state spec.Environment, keep Keep) ([]Chang
 	next := spec.Environment{
 		ImpairmentsOff: switched(local.ImpairmentsOff, state.ImpairmentsOff, false, "impairmentsOff", keep),
 		Scenario:       switched(local.Scenario, state.Scenario, "", "scenario on", keep),
+		VariableTable:  mergedVariables(local.VariableTable, state.VariableTable, keep),
+		VariableSet:    switched(local.VariableSet, state.VariableSet, "", InUseKind, keep),
 		Impairments:    merged(local.Impairments, state.Impairments, func(i spec.TargetImpairment) string { return i.Target.String() }, "impairment", keep),
 		Scenarios:      merged(local.Scenarios, state.Scenarios, func(s spec.Scenario) string { return s.Name }, "scenario", keep),
 	}

@@ -165,6 +165,9 @@ func (r *reader) settings(s *Service, file File) {
 	if err == nil && settings.Name != s.Name {
 		err = problem.New(problem.Invalid, "the name %q differs from that of the folder, %q", settings.Name, s.Name)
 	}
+	if err == nil {
+		err = settings.WrittenSecrets()
+	}
 	if err != nil {
 		r.fault(s, file.Name, itemsOf(err)...)
 		return

@@ -22,6 +22,13 @@ type cleanBody struct {
 // mostHeld bounds, in bytes, a body that is held on to.
 const mostHeld = 64 << 10
 
+// forget has every body looked at anew.
+func (c *cleanBodies) forget() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.slots = [256]cleanBody{}
+}
+
 // slot is the one for a body; nil for a body that is none to remember. The caller
 // holds the lock.
 func (c *cleanBodies) slot(body []byte) *cleanBody {

@@ -13,28 +13,53 @@ import (
 	"rapidmimic.example/internal/core/call"
 )
 
-// needle is one coding of a secret, and what stands for it.
-type needle struct{ text, mark string }
+// needle is one coding of a secret.
+type needle struct{ text, secret string }
 
 // elsewhere replaces the secrets of a call where nothing says that they are some.
-type elsewhere []needle
+type elsewhere struct {
+	pass  *pass
+	found []needle // of the secrets that were found, the longest first
+	all   []needle // and of those that are known; nil until one of these occurs
+}
 
 // longEnough is from which length, in bytes, the beginning of a secret is taken for
 // it, since texts that tell of it may be shortened.
 const longEnough = 12
 
-// elsewhere is for the secrets that were found; nil for none.
-func (p *pass) elsewhere() (all elsewhere) {
+// elsewhere is for the secrets that were found, and those that are known; nil for none.
+func (p *pass) elsewhere() *elsewhere {
+	e := &elsewhere{pass: p}
 	for _, secret := range p.values {
 		if !telling(secret.value) {
 			continue
 		}
 		for _, text := range codings(secret.value) {
-			all = append(all, needle{text, secret.mark})
+			e.found = append(e.found, needle{text, secret.value})
 		}
 	}
-	slices.SortStableFunc(all, func(a, b needle) int { return len(b.text) - len(a.text) }) // a secret may be part of another
-	return all
+	if len(e.found) == 0 && p.known == nil {
+		return nil
+	}
+	sortNeedles(e.found)
+	return e
+}
+
+// sortNeedles lets a secret come before one that is part of it.
+func sortNeedles(needles []needle) {
+	slices.SortStableFunc(needles, func(a, b needle) int { return len(b.text) - len(a.text) })
+}
+
+// needles are those that may be in a text.
+func needlesFor[T string | []byte](e *elsewhere, text T) []needle {
+	if !occurs(e.pass.known, text) {
+		return e.found
+	}
+	if e.all == nil {
+		e.all = append(slices.Clone(e.found), e.pass.known.needles...)
+		sortNeedles(e.all)
+	}
+	return e.all
 }
 
 // telling reports whether a value is no word that texts have anyway.
@@ -122,13 +147,14 @@ func lower(c byte) byte {
 
 // bytes replaces what is secret in a text: whole secrets first, then beginnings of
 // them. A text without is returned as it is.
-func (e elsewhere) bytes(text []byte) []byte {
-	for _, n := range e {
-		text = n.replace(text, n.text)
+func (e *elsewhere) bytes(text []byte) []byte {
+	needles := needlesFor(e, text)
+	for _, n := range needles {
+		text = e.replace(n, text, n.text)
 	}
-	for _, n := range e {
+	for _, n := range needles {
 		if len(n.text) > longEnough && !strings.ContainsAny(n.text[:longEnough], " /") { // no sentence, no address
-			text = n.replace(text, n.text[:longEnough])
+			text = e.replace(n, text, n.text[:longEnough])
 		}
 	}
 	return text
@@ -136,23 +162,24 @@ func (e elsewhere) bytes(text []byte) []byte {
 
 // replace puts the mark in place of each part of a text that begins like the needle,
 // for as long as it goes on like it.
-func (n needle) replace(text []byte, begin string) []byte {
+func (e *elsewhere) replace(n needle, text []byte, begin string) []byte {
 	at := bytes.Index(text, []byte(begin))
 	if at < 0 {
 		return text
 	}
+	mark := e.pass.note(n.secret)
 	w := &patch{text: text}
 	for i := 0; at >= 0; at = bytes.Index(text[i:], []byte(begin)) {
 		start := i + at
 		for i = start + len(begin); i < len(text) && i-start < len(n.text) && text[i] == n.text[i-start]; i++ {
 		}
-		w.put(start, i, n.mark)
+		w.put(start, i, mark)
 	}
 	return w.bytes()
 }
 
-func (e elsewhere) string(text string) string {
-	for _, n := range e {
+func (e *elsewhere) string(text string) string {
+	for _, n := range needlesFor(e, text) {
 		if strings.Contains(text, n.text[:min(len(n.text), longEnough)]) {
 			return string(e.bytes([]byte(text)))
 		}
@@ -161,7 +188,7 @@ func (e elsewhere) string(text string) string {
 }
 
 // record replaces the secrets in all of a call.
-func (e elsewhere) record(r *call.Record) {
+func (e *elsewhere) record(r *call.Record) {
 	q := &r.Request
 	q.Address, q.Path, q.Query, q.ProxyUser = e.string(q.Address), e.string(q.Path), e.string(q.Query), e.string(q.ProxyUser)
 	q.Header = e.header(q.Header)
@@ -184,11 +211,11 @@ func (e elsewhere) record(r *call.Record) {
 	}
 }
 
-func (e elsewhere) answer(a *call.Answer) {
+func (e *elsewhere) answer(a *call.Answer) {
 	a.Header, a.Body = e.fields(a.Header), e.bytes(a.Body)
 }
 
-func (e elsewhere) header(h call.Header) call.Header {
+func (e *elsewhere) header(h call.Header) call.Header {
 	cloned := false
 	for name, values := range h {
 		for i, value := range values {
@@ -207,7 +234,7 @@ func (e elsewhere) header(h call.Header) call.Header {
 	return h
 }
 
-func (e elsewhere) fields(fields []call.Field) []call.Field {
+func (e *elsewhere) fields(fields []call.Field) []call.Field {
 	cloned := false
 	for i, f := range fields {
 		hidden := e.string(f.Value)
@@ -224,7 +251,7 @@ func (e elsewhere) fields(fields []call.Field) []call.Field {
 
 // explanation replaces the secrets in what is said of a call. Many calls share one:
 // it is copied where something changes.
-func (e elsewhere) explanation(x *call.Explanation) *call.Explanation {
+func (e *elsewhere) explanation(x *call.Explanation) *call.Explanation {
 	if x == nil {
 		return nil
 	}
@@ -246,7 +273,7 @@ func (e elsewhere) explanation(x *call.Explanation) *call.Explanation {
 	return &call.Explanation{Summary: summary, Steps: steps}
 }
 
-func (e elsewhere) finding(f call.Finding) (call.Finding, bool) {
+func (e *elsewhere) finding(f call.Finding) (call.Finding, bool) {
 	out := f
 	out.Part, out.Seen, out.Expected = e.string(f.Part), e.string(f.Seen), e.string(f.Expected)
 	changed := out.Part != f.Part || out.Seen != f.Seen || out.Expected != f.Expected

@@ -28,6 +28,8 @@ type Masker struct {
 	digests  atomic.Pointer[sync.Pool]
 	standIns *StandIns
 	clean    cleanBodies
+	knowing  sync.Mutex // guards changes of known
+	known    atomic.Pointer[known]
 }
 
 // NewMasker builds a Masker. Digests can be compared only under the same key, which
@@ -68,6 +70,7 @@ type pass struct {
 	rules  *Rules
 	mark   func(secret string) string // what stands for a secret
 	values []found                    // the secrets that were found
+	known  *known                     // nil for nothing
 	depth  int                        // of texts within texts
 	clean  *cleanBodies               // nil where none are remembered
 }
@@ -109,7 +112,9 @@ func (p *pass) within(through func()) {
 	}
 }
 
-func (m *Masker) pass(mark func(string) string) *pass { return &pass{rules: m.rules, mark: mark} }
+func (m *Masker) pass(mark func(string) string) *pass {
+	return &pass{rules: m.rules, mark: mark, known: m.known.Load()}
+}
 
 // Mask takes the secrets out of r. What holds some is replaced, not changed: others
 // may share it.

@@ -79,7 +79,7 @@ func (p *pass) text(text []byte, contentType string) []byte {
 	default:
 		text = p.json(text)
 	}
-	return p.shapesIn(text)
+	return p.knownIn(p.shapesIn(text))
 }
 
 // baseType is call.BaseType without a look at the parameters.
