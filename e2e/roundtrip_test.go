@@ -57,11 +57,13 @@ func (s *service) apiOperations(t *testing.T) map[string][]string {
 // everythingDefined gives the demo one of each resource that can be put, and names what
 // stands for the parameters of paths.
 func everythingDefined(t *testing.T, s *service) map[string]string {
+	s.put(t, "PUT", "/variables", "{variables: {office: https://office.skerry.test, berths: [1, 2.50], officeKey: {secret: true, value: hush-hush-quay}}, variableSets: {staging: {office: x, officeKey: {secret: true, value: hush-hush-pier}}}, variableSet: staging}")
+	s.put(t, "PATCH", "/services/moorings", `{"variables": {"own": {"secret": true, "value": "hush-hush-own"}, "pier": "north"}, "upstreamHeaders": {"X-Key": "${vars.own}"}}`)
 	s.put(t, "PUT", "/services/moorings/mappings/fog", "{call: {method: GET, path: /fog, where: [{query: pier, equals: north}]}, answer: {status: 503, headers: {A: [b, c]}, json: {n: 1.50, big: 12345678901234567890}}}")
 	s.put(t, "PUT", "/services/moorings/payloads/chart.txt", "shallow\n")
-	s.put(t, "PUT", "/scenarios/fog", "{title: Fog, labels: [night], impair: {latency: 5ms}, services: {moorings: {mappingsOff: [fog]}}}")
+	s.put(t, "PUT", "/scenarios/fog", "{title: Fog, labels: [night], variables: {pier: south, own: {secret: true, value: hush-hush-fog}}, impair: {latency: 5ms}, services: {moorings: {mappingsOff: [fog]}}}")
 	s.put(t, "PUT", "/scenarios/fog-and-storm", "{buildsOn: fog}")
-	s.put(t, "POST", "/lanes", "{name: mara, ttl: 8h, services: {moorings: {off: true}}}")
+	s.put(t, "POST", "/lanes", "{name: mara, ttl: 8h, variables: {own: {secret: true, value: hush-hush-mara}}, services: {moorings: {off: true}}}")
 	s.put(t, "PUT", "/services/moorings/operations/getBerth/pins", "{pins: {/vessel: null, /state: '${call.method}'}}")
 	s.put(t, "PUT", "/lines/slow-rope", "{bytesPerSecond: 900}")
 	s.put(t, "PUT", "/impairments", "{latency: 1ms..3ms, seed: 4}")

@@ -44,6 +44,14 @@ func (s *server) postReplay(c *gin.Context) {
 		return
 	}
 	replay := &replay{server: s, wanted: wanted, base: base, service: service.Spec.Name, learned: recording.Replaying{Header: make(call.Header)}}
+	if real := service.Upstream; real != nil && real.Scheme == base.Scheme && real.Host == base.Host { // it is asked as the service asks it
+		for _, f := range service.UpstreamHeaders {
+			replay.learned.Header[http.CanonicalHeaderKey(f.Name)] = []string{f.Value}
+		}
+	}
+	for _, header := range wanted.Headers {
+		delete(replay.learned.Header, http.CanonicalHeaderKey(header[0]))
+	}
 	for _, header := range wanted.Headers {
 		replay.learned.Header[http.CanonicalHeaderKey(header[0])] = append(replay.learned.Header[http.CanonicalHeaderKey(header[0])], header[1])
 	}

@@ -35,7 +35,7 @@ var revealedCall = regexp.MustCompile(`(?:^|[, ])call=(c-[0-9a-f]+)`)
 
 // sendTestCall sends a call to the service at address and reads what comes
 // back.
-func sendTestCall(ctx context.Context, address string, test api.TestCall) (api.TestCallResult, error) {
+func (s *server) sendTestCall(ctx context.Context, address string, test api.TestCall) (api.TestCallResult, error) {
 	if !strings.HasPrefix(test.Path, "/") {
 		return api.TestCallResult{}, errors.New("its path must begin with /")
 	}
@@ -64,7 +64,13 @@ func sendTestCall(ctx context.Context, address string, test api.TestCall) (api.T
 	if found := revealedCall.FindStringSubmatch(resp.Header.Get("Rapid-Mimic")); found != nil {
 		result.Call = found[1]
 	}
-	result.Answer = message(headerLines(map[string][]string(resp.Header)), body, max(int64(len(body)), resp.ContentLength))
+	size := max(int64(len(body)), resp.ContentLength)
+	answer, none := call.Answer{Body: body}, (*call.Explanation)(nil)
+	for _, line := range headerLines(map[string][]string(resp.Header)) {
+		answer.Header = append(answer.Header, call.Field{Name: line[0], Value: line[1]})
+	}
+	s.Masker.Conceal(&answer, &none)
+	result.Answer = message(fieldLines(answer.Header), answer.Body, size+int64(len(answer.Body)-len(body)))
 	return result, nil
 }
 
@@ -95,7 +101,7 @@ func (s *server) postTestCall(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	result, err := sendTestCall(c.Request.Context(), s.TrafficURL+pathInLane(service, test.Lane), test)
+	result, err := s.sendTestCall(c.Request.Context(), s.TrafficURL+pathInLane(service, test.Lane), test)
 	if err != nil {
 		s.fail(c, problem.New(problem.Invalid, "the test call was not sent: %v", err), nil)
 		return
@@ -124,10 +130,13 @@ func (s *server) postExplain(c *gin.Context) {
 		key := http.CanonicalHeaderKey(h[0])
 		r.Header[key] = append(r.Header[key], h[1])
 	}
-	c.PureJSON(http.StatusOK, explained(s.Engine.Explain(c.Request.Context(), r)))
+	c.PureJSON(http.StatusOK, s.explained(s.Engine.Explain(c.Request.Context(), r)))
 }
 
-func explained(d engine.Decision) api.ExplainResult {
+// explained is a decision without the values of secret variables: those who may look at
+// answers need not know them.
+func (s *server) explained(d engine.Decision) api.ExplainResult {
+	s.Masker.Conceal(&d.Answer, &d.Explanation)
 	result := api.ExplainResult{
 		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),
 		Answer: message(fieldLines(d.Answer.Header), d.Answer.Body, int64(len(d.Answer.Body))),

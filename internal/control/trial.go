@@ -77,6 +77,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	for _, record := range records {
 		tried := api.TrialCall{Call: callView(record.Summary())}
 		d := s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record))
+		s.Masker.Conceal(&d.Answer, &d.Explanation)
 		if tried.Answers = d.Source == call.FromMapping && d.By == m.Spec.ID; !tried.Answers {
 			tried.Reason = s.whyNot(d, service, m, record)
 		}
@@ -90,7 +91,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	if err != nil {
 		return err
 	}
-	result := explained(s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record)))
+	result := s.explained(s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record)))
 	trial.Result = &result
 	return nil
 }

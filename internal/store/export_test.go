@@ -14,3 +14,17 @@ func (s *Store) LimitPages(ctx context.Context, pages int) error {
 	}
 	return err
 }
+
+// CountSecrets counts the secret variables that are stored.
+func (s *Store) CountSecrets(ctx context.Context) (count int) {
+	if err := s.definitions.GetContext(ctx, &count, `SELECT count(*) FROM secret_variables`); err != nil {
+		return -1
+	}
+	return count
+}
+
+// MoveSecret puts a secret in the place of another one.
+func (s *Store) MoveSecret(ctx context.Context) error {
+	_, err := s.definitions.ExecContext(ctx, `UPDATE secret_variables SET sealed = (SELECT other.sealed FROM secret_variables AS other WHERE other.place <> secret_variables.place) WHERE place = '/variables/key'`)
+	return err
+}

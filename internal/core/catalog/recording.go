@@ -102,13 +102,15 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 	switch {
 	case old.Spec.Upstream == "":
 		return nil, problem.New(problem.Invalid, "service %q has no upstream to record", old.Spec.Name).With(problem.SetUpstream, old.Spec.Name)
+	case old.UpstreamFault != "":
+		return nil, problem.New(problem.Invalid, "service %q cannot ask its upstream: %s", old.Spec.Name, old.UpstreamFault)
 	case r.Missing && !old.Spec.Falls(spec.OtherwiseUpstream):
 		return nil, problem.New(problem.Invalid, "service %q does not ask its upstream for what it does not answer itself", old.Spec.Name).With(problem.AskUpstream, old.Spec.Name)
 	case old.Recording != nil:
 		return nil, problem.New(problem.Exists, "service %q is already being recorded, as %q since %s", old.Spec.Name, old.Recording.Spec.Name, old.Recording.Spec.Started.UTC().Format(time.RFC3339))
 	}
 	r.ID = "r-" + strconv.FormatInt(c.nextLocked(), 36)
-	r.By, r.Upstream = authorOf(ctx), old.Spec.Upstream
+	r.By, r.Upstream = authorOf(ctx), old.Upstream.String()
 	capture, err := CompileCapture(r)
 	if err != nil {
 		return nil, err

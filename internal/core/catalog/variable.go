@@ -319,8 +319,8 @@ func (s *Snapshot) VariableSets() []string {
 // mostMissed is how many users of a variable are named.
 const mostMissed = 3
 
-// missedVariables finds the variables that there were before an edit, that are gone, and
-// that something uses.
+// missedVariables finds the variables that services had before an edit, that nothing in
+// force sets any more, and that something uses.
 func (s *Snapshot) missedVariables(before *Snapshot) (faults []problem.Item) {
 	missing := make(map[string][]string) // users by variable
 	for _, service := range s.services {
@@ -328,14 +328,14 @@ func (s *Snapshot) missedVariables(before *Snapshot) (faults []problem.Item) {
 		if was == nil {
 			continue
 		}
-		names := s.variableNames(service.Spec.VariableTable)
-		gone := slices.DeleteFunc(before.variableNames(was.Spec.VariableTable), func(name string) bool { return slices.Contains(names, name) })
+		gone := maps.Clone(was.resolved)
+		maps.DeleteFunc(gone, func(name string, _ Resolved) bool { _, there := service.resolved[name]; return there })
 		if len(gone) == 0 {
 			continue
 		}
 		s.eachUse(service, func(user string, variables []string) {
 			for _, name := range variables {
-				if slices.Contains(gone, name) && !slices.Contains(missing[name], user) {
+				if _, is := gone[name]; is && !slices.Contains(missing[name], user) {
 					missing[name] = append(missing[name], user)
 				}
 			}
@@ -347,7 +347,11 @@ func (s *Snapshot) missedVariables(before *Snapshot) (faults []problem.Item) {
 		if more := len(users) - mostMissed; more > 0 {
 			text += fmt.Sprintf(" and %d more", more)
 		}
-		faults = append(faults, problem.Item{At: tree.Join("/variables", name), Detail: fmt.Sprintf("variable %q is used by %s: change that first", name, text)})
+		reason := ""
+		if slices.Contains(s.variableNames(spec.VariableTable{}), name) {
+			reason = ", and only a set, a scenario or a lane would have it"
+		}
+		faults = append(faults, problem.Item{At: tree.Join("/variables", name), Detail: fmt.Sprintf("variable %q is used by %s%s: change that first", name, text, reason)})
 	}
 	return faults
 }

@@ -2,6 +2,7 @@ package engine_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -150,4 +151,53 @@ func TestMappingsEditWhatIsRelayed(t *testing.T) {
 	d = ask(e, "GET /office/plain")
 	assert.Equal(t, 502, d.Answer.Status)
 	assert.Contains(t, string(d.Answer.Body), `Mapping \"plain\" takes its answer from the upstream of office, which has none.`)
+}
+
+// What goes to the upstream has the headers of the service, unless a mapping sets them, and
+// goes where the variables of the view lead; where they lead nowhere, the caller is told.
+func TestVariablesOfTheUpstream(t *testing.T) {
+	c, e := harbour(t, "")
+	given, err := spec.GivenVariables([]byte("{variables: {host: real.example, key: {secret: true, value: hush-hush-1}}}"), "")
+	require.NoError(t, err)
+	_, err = c.PutVariables(t.Context(), given.Document, "")
+	require.NoError(t, err)
+	office, err := spec.ReadServiceNamed([]byte("{upstream: 'https://${vars.host}/v1', upstreamHeaders: [{X-Key: '${vars.key}'}, {x-key: second}, {X-Desk: desk}], variables: {lost: {secret: true}}}"), "office")
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), office)
+	require.NoError(t, err)
+	mappings, err := spec.ReadMappings([]byte(`
+- { id: plain, call: { path: /plain }, answer: { from: upstream } }
+- { id: own, call: { path: /own }, answer: { from: upstream, send: [{ op: add, path: /headers/X-Key, value: "${vars.host}" }] } }
+`))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "office", mappings)
+	require.NoError(t, err)
+	d := ask(e, "GET /office/plain", "X-Key: mine", "X-Other: mine")
+	require.NotNil(t, d.Relay)
+	sent := d.Relay.RequestHeader(call.Header{"X-Key": {"mine"}, "X-Other": {"mine"}})
+	assert.Equal(t, []string{"hush-hush-1", "second"}, sent["X-Key"])
+	assert.Equal(t, []string{"mine"}, sent["X-Other"])
+	last := d.Explanation.Steps[len(d.Explanation.Steps)-1]
+	assert.Equal(t, "on the way to the upstream the service sets X-Key, x-key, X-Desk", last.String())
+	d = ask(e, "GET /office/own")
+	assert.Equal(t, []string{"real.example"}, d.Relay.RequestHeader(d.Relay.Request.Header)["X-Key"], "the mapping has the last word")
+	assert.Equal(t, []string{"desk"}, d.Relay.RequestHeader(d.Relay.Request.Header)["X-Desk"])
+
+	lane, err := spec.ReadLane([]byte("{when: {if: 'call.headers[\"x-tester\"] == vars.host'}, variables: {host: lane.example}}"), "night")
+	require.NoError(t, err)
+	_, err = c.OpenLane(t.Context(), lane, time.Now())
+	require.NoError(t, err)
+	assert.Equal(t, "https://lane.example/v1/plain", ask(e, "GET /office/plain", "X-Tester: real.example").Relay.Target.String(), "the rule of a lane sees what everybody has")
+	assert.Equal(t, "https://real.example/v1/plain", ask(e, "GET /office/plain").Relay.Target.String())
+
+	office.Mode, office.UpstreamHeaders = spec.ModeRelay, spec.Headers{{Name: "X-Key", Value: "${vars.lost}"}}
+	_, _, err = c.PutService(t.Context(), "office", office, "")
+	require.NoError(t, err)
+	d = ask(e, "GET /office/any")
+	assert.Nil(t, d.Relay)
+	assert.Equal(t, 502, d.Answer.Status)
+	assert.Contains(t, string(d.Answer.Body), "Service office cannot ask its upstream: header X-Key of the upstream: expression")
+	assert.Contains(t, string(d.Answer.Body), "variable lost has no value here")
+	_, err = c.StartRecording(t.Context(), "office", spec.Recording{Name: "r"})
+	assert.ErrorContains(t, err, "variable lost has no value here")
 }

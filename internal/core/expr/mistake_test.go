@@ -28,6 +28,10 @@ func TestMistakesOfExpressions(t *testing.T) {
 		`call.bdy == 1`:                            `call has no "bdy" (body?)`,
 		`has(call.qery.a)`:                         `call has no "qery" (query?)`,
 		`call.zzzzzz`:                              `call has no "zzzzzz" (it has method, path,`,
+		`vars.office + "/v1"`:                      "",
+		`has(vars.ofice)`:                          "",
+		`vars.ofice`:                               `there is no variable "ofice" (office?)`,
+		`vars.zzzzzz`:                              `there is no variable "zzzzzz" (there is office)`,
 		`upstream.stats`:                           `upstream has no "stats" (status?)`,
 		`upstream.body.stats`:                      "",
 		`call.path.number + call.path.numbr`:       `call.path has no "numbr" (number?)`,
@@ -47,6 +51,8 @@ func TestMistakesOfExpressions(t *testing.T) {
 		assert.Contains(t, found[0], "expression ", text)
 	}
 	assert.Empty(t, expr.Mistakes("call.path.any", expr.Known{}), "the parameters are not known")
+	assert.Empty(t, expr.Mistakes("vars.any", expr.Known{}), "the variables are not known")
+	assert.Contains(t, expr.Mistakes("vars.any", expr.Known{Variables: []string{}})[0], "no variables are set")
 	assert.Contains(t, expr.Mistakes("call.path.any", expr.Known{Parameters: []string{}})[0], "the path has no parameters")
 }
 

@@ -24,9 +24,16 @@ func BenchmarkMask(b *testing.B) {
 		name   string
 		header call.Header
 		body   []byte
-	}{{"plain-1kB", plain, berths(9)}, {"login-1kB", login, berths(9)}, {"plain-1MB", plain, berths(9600)}, {"login-1MB", login, berths(9600)}} {
+		known  int
+	}{
+		{"plain-1kB", plain, berths(9), 0}, {"login-1kB", login, berths(9), 0}, {"plain-1MB", plain, berths(9600), 0}, {"login-1MB", login, berths(9600), 0},
+		{"100-known-1kB", plain, berths(9), 100}, {"100-known-1MB", plain, berths(9600), 100},
+	} {
 		b.Run(c.name, func(b *testing.B) {
 			masker := newMasker()
+			for i := range c.known {
+				masker.Know([]string{fmt.Sprintf("%x-secret-of-the-quay", i*7919)})
+			}
 			b.ReportAllocs()
 			b.SetBytes(int64(len(c.body)))
 			for b.Loop() {

@@ -44,5 +44,5 @@ func (m *Masker) secretPlace(place string) bool {
 // told masks the secrets of a text of ours that quotes JSON or a form, and may be
 // shortened.
 func (p *pass) told(text string) string {
-	return string(p.text([]byte(text), ""))
+	return string(p.knownIn(p.text([]byte(text), "")))
 }

@@ -1,6 +1,10 @@
 package secret
 
-import "slices"
+import (
+	"slices"
+
+	"rapidmimic.example/internal/core/call"
+)
 
 // known are values that are secrets wherever they occur, whatever the place says: those of
 // secret variables. It is immutable.
@@ -71,7 +75,17 @@ func occurs[T string | []byte](k *known, text T) bool {
 	return false
 }
 
-// knownIn masks what is known for a secret in a text. One without any is returned as it is.
+// Conceal takes the values that are known for secrets out of an answer and its explanation,
+// of which it may replace what others share.
+func (m *Masker) Conceal(answer *call.Answer, explanation **call.Explanation) {
+	if e := m.pass(hidden).elsewhere(); e != nil {
+		e.answer(answer)
+		*explanation = e.explanation(*explanation)
+	}
+}
+
+// knownIn masks what is known for a secret in a text that nothing else looks at again. One
+// without any is returned as it is.
 func (p *pass) knownIn(text []byte) []byte {
 	if !occurs(p.known, text) {
 		return text

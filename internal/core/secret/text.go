@@ -25,7 +25,7 @@ func (p *pass) body(body []byte, contentType, contentCoding string) []byte {
 	}
 	if name := coding.Name(contentCoding); name != "" && !isText(body) {
 		if plain := coding.Beginning(name, body, mostDecoded); len(plain) > 0 {
-			if masked := p.text(plain, contentType); !same(masked, plain) {
+			if masked := p.knownIn(p.text(plain, contentType)); !same(masked, plain) {
 				return masked
 			}
 			return body
@@ -33,7 +33,7 @@ func (p *pass) body(body []byte, contentType, contentCoding string) []byte {
 	}
 	if order := wide(body, contentType); order != nil {
 		plain := []byte(fromWide(body, order))
-		if masked := p.text(plain, contentType); !same(masked, plain) {
+		if masked := p.knownIn(p.text(plain, contentType)); !same(masked, plain) {
 			return toWide(string(masked), order)
 		}
 		return body
@@ -79,7 +79,7 @@ func (p *pass) text(text []byte, contentType string) []byte {
 	default:
 		text = p.json(text)
 	}
-	return p.knownIn(p.shapesIn(text))
+	return p.shapesIn(text)
 }
 
 // baseType is call.BaseType without a look at the parameters.
