@@ -31,9 +31,12 @@ func Services() []string { return []string{"moorings", "tides", "customs"} }
 // File returns one of the demo's files: moorings.yaml, tides.mappings.yaml …
 func File(name string) ([]byte, error) { return data.ReadFile("data/" + name) }
 
-// SetUp imports the contracts and puts the mappings and the scenarios. Services that are there
+// SetUp imports the contracts and puts the variables, mappings and scenarios. Services that are there
 // already, from an earlier run on the same data, are left as they are.
 func SetUp(ctx context.Context, api *client.Client) error {
+	if err := setUpVariables(ctx, api); err != nil {
+		return err
+	}
 	for _, service := range Services() {
 		contract, file, err := contractOf(service)
 		if err != nil {
@@ -56,6 +59,22 @@ func SetUp(ctx context.Context, api *client.Client) error {
 		}
 	}
 	return setUpScenarios(ctx, api)
+}
+
+// setUpVariables sets the variables, unless there are some already.
+func setUpVariables(ctx context.Context, api *client.Client) error {
+	have, err := api.Variables(ctx)
+	if err != nil || len(have.Resolved)+len(have.Sets) > 0 {
+		return err
+	}
+	variables, err := File("variables.yaml")
+	if err != nil {
+		return err
+	}
+	if _, err := api.PutVariables(ctx, variables, have.ETag); err != nil {
+		return fmt.Errorf("set variables: %w", err)
+	}
+	return nil
 }
 
 // setUpScenarios puts the scenarios, unless there are some already.

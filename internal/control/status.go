@@ -43,7 +43,8 @@ func (s *server) getStatus(c *gin.Context) {
 	now, lane := time.Now(), view.InLane()
 	status := api.Status{
 		Lane: view.LaneName(), Scenario: activeView(view.LaneName(), view.Active(lane, now)), Impaired: []string{}, Modes: make(map[string]string), Lanes: []string{},
-		Version: s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
+		VariableSet: view.Variables().Variables.VariableSet,
+		Version:     s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
 		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
 		CallsNotChecked: s.Log.NotChecked(), CallsMissing: s.Log.Missing(),
 	}

@@ -11,6 +11,8 @@ type Status struct {
 	PublicHosts []string `json:"publicHosts,omitempty"`
 	// Scenario is the one that is on, and since when.
 	Scenario ActiveScenario `json:"scenario"`
+	// VariableSet is the set of variables in use, "" for none.
+	VariableSet string `json:"variableSet,omitempty"`
 	// Modes are those of the services as calls find them: answer, relay, recording, or
 	// off.
 	Modes map[string]string `json:"modes"`

@@ -30,6 +30,8 @@ export interface Send {
   ifMatch?: string;
   /** Keep the digits of numbers, for what is written back later. */
   exact?: boolean;
+  /** The body is a JSON Patch (RFC 6902), not a merge patch. */
+  jsonPatch?: boolean;
 }
 
 /** In place of a version: what is made must not be there yet. */
@@ -69,7 +71,12 @@ export async function readKept(path: string): Promise<Kept> {
 /** A document without the version in it, which is kept beside the draft. */
 const withoutETag = (text: string) => text.replace(/^etag: .*\n?/m, '');
 
-async function ask(path: string, { method = 'GET', body, ifMatch }: Send, headers: Record<string, string>) {
+async function ask(
+  path: string,
+  { method = 'GET', body, ifMatch, jsonPatch }: Send,
+  headers: Record<string, string>,
+) {
+  if (jsonPatch) headers['Content-Type'] = 'application/json-patch+json';
   if (ifMatch === notThere) headers['If-None-Match'] = '*';
   else if (ifMatch) headers['If-Match'] = ifMatch;
   if (method !== 'GET' && author.get()) headers['Rapid-Mimic-By'] = encodeURIComponent(author.get());

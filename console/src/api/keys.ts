@@ -5,11 +5,14 @@
 export const keys = {
   functions: () => ['functions'],
   ignored: () => ['ignored'],
+  variables: () => ['variables'],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 
   services: () => ['services'],
   service: (service: string) => [...keys.services(), service],
+  ownVariables: (service: string) => [...keys.service(service), 'own variables'],
+  seenVariables: (service: string) => [...keys.service(service), 'variables'],
   operations: (service: string) => [...keys.service(service), 'operations'],
   operationsIn: (service: string, lane: string) => [...keys.operations(service), { lane }],
   operation: (service: string, operation: string) => [...keys.operations(service), operation],

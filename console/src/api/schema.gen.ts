@@ -3086,6 +3086,8 @@ export interface components {
             /** @description The lane that scenario, modes and impairments are about */
             lane?: string;
             scenario: components["schemas"]["ActiveScenario"];
+            /** @description The set of variables in use; left out where none is */
+            variableSet?: string;
             /** @description Those of the services as calls find them */
             modes: {
                 [key: string]: "answer" | "relay" | "recording" | "off";

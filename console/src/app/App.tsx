@@ -21,6 +21,9 @@ const RetriesPage = lazy(() =>
 const ScenariosPage = lazy(() =>
   import('@/features/scenarios/ScenariosPage').then((m) => ({ default: m.ScenariosPage })),
 );
+const VariablesPage = lazy(() =>
+  import('@/features/variables/VariablesPage').then((m) => ({ default: m.VariablesPage })),
+);
 
 const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 1_000 } } });
 
@@ -63,6 +66,7 @@ export function App() {
               <Route path="/calls" component={CallsPage} />
               <Route path="/scenarios" component={ScenariosPage} />
               <Route path="/lanes" component={LanesPage} />
+              <Route path="/variables" component={VariablesPage} />
               <Route path="/retries" component={RetriesPage} />
               <Route path="/reference/:operation?">
                 {({ operation }) => <ApiPage operation={operation && decodeURIComponent(operation)} />}

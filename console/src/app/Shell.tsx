@@ -9,6 +9,7 @@ const tabs = [
   { href: '/calls', word: 'Calls', owns: (path: string) => path.startsWith('/calls') },
   { href: '/scenarios', word: 'Scenarios', owns: (path: string) => path === '/scenarios' },
   { href: '/lanes', word: 'Lanes', owns: (path: string) => path === '/lanes' },
+  { href: '/variables', word: 'Variables', owns: (path: string) => path === '/variables' },
   { href: '/retries', word: 'Retries', owns: (path: string) => path === '/retries' },
   { href: '/reference', word: 'API', owns: (path: string) => path.startsWith('/reference') },
 ];

@@ -23,6 +23,11 @@ export function StateStrip() {
       </Link>
       <span className="hidden text-dim lg:inline">{location.host}</span>
       {data && <LaneStrip status={data} mine={mine} />}
+      {data?.variableSet && (
+        <Link href="/variables" className="font-medium text-accent hover:underline">
+          variables: {data.variableSet}
+        </Link>
+      )}
       {data && (
         <Link href="/calls" className="hover:underline" data-testid="last-minute">
           <strong>{total(data.lastMinute)}</strong> calls in the last minute

@@ -11,6 +11,7 @@ import { tags } from '@lezer/highlight';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { functionsQuery } from '@/api/functions';
+import { variablesQuery } from '@/api/variables';
 import { expressionHelp } from './expressionHelp';
 
 export interface Mark {
@@ -103,6 +104,11 @@ export function CodeEditor({ language, label, value, onChange, marks, expression
   latest.current = { value, onChange };
   const readOnly = !onChange;
   const { data: functions } = useQuery({ ...functionsQuery, enabled: expressions && !readOnly });
+  const { data: variables } = useQuery({
+    ...variablesQuery,
+    enabled: expressions && !readOnly,
+    refetchInterval: false,
+  });
   const help = useRef(new Compartment());
 
   useEffect(() => {
@@ -145,8 +151,10 @@ export function CodeEditor({ language, label, value, onChange, marks, expression
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: an editor that was made anew has none
   useEffect(() => {
-    if (functions) view.current?.dispatch({ effects: help.current.reconfigure(expressionHelp(functions)) });
-  }, [functions, language, label, readOnly]);
+    if (!functions) return;
+    const extension = expressionHelp(functions, variables?.resolved ?? []);
+    view.current?.dispatch({ effects: help.current.reconfigure(extension) });
+  }, [functions, variables, language, label, readOnly]);
 
   useEffect(() => {
     const editor = view.current;

@@ -23,6 +23,8 @@ it('offers what can stand there', () => {
   expect(labels('${[1, 2].')).toEqual(['sum', 'title']);
   expect(labels('${call.')).toContain('call.path');
   expect(labels('${random.')).toContain('random.whole');
+  const offered = completionsFor('${vars.', functions, [{ name: 'office', origin: 'the environment' }]);
+  expect(offered?.options.map((o) => o.label)).toContain('vars.office');
   expect(completionsFor('${[1].su', functions)?.word).toBe('su');
 });
 

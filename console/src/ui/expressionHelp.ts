@@ -10,8 +10,21 @@ const names: Completion[] = [
   ['call.query', 'the query, by name'],
   ['call.headers', 'the headers, by name in lower case'],
   ['call.body', 'the body, as JSON'],
+  ['vars', 'the variables, by name'],
   ['original', 'the answer that is changed: status, headers and body'],
 ].map(([label = '', detail]) => ({ label, type: 'variable', detail }));
+
+/** A variable as completions name it. */
+export interface KnownVariable {
+  name: string;
+  origin: string;
+}
+
+const variableName = ({ name, origin }: KnownVariable): Completion => ({
+  label: `vars.${name}`,
+  type: 'variable',
+  detail: `set by ${origin}`,
+});
 
 /** Where a line stands in an expression: between ${ and its }, or behind `if:`. */
 export function inExpression(before: string): boolean {
@@ -52,15 +65,17 @@ function explained(says: string, example: string, gives: string): HTMLElement {
 export function completionsFor(
   before: string,
   functions: ExpressionFunction[],
+  variables: KnownVariable[] = [],
 ): (Omit<CompletionResult, 'from'> & { word: string }) | null {
   if (!inExpression(before)) return null;
   const word = /[\w.]*$/.exec(before)?.[0] ?? '';
   const dot = word.lastIndexOf('.');
   const afterValue = dot > 0 || /[)\]]\.\w*$/.test(before);
   const alone = functions.filter(({ call }) => !behind(call)).map(completionOf);
-  if (!afterValue) return { word, options: [...names, ...alone] };
+  const known = [...names, ...variables.map(variableName)];
+  if (!afterValue) return { word, options: [...known, ...alone] };
   const options = functions.filter(({ call }) => behind(call)).map(completionOf);
-  const whole = [...names, ...alone].filter(({ label }) => label.startsWith(word.slice(0, dot + 1)));
+  const whole = [...known, ...alone].filter(({ label }) => label.startsWith(word.slice(0, dot + 1)));
   // call. and random. have names of their own
   return whole.length > 0 && dot > 0
     ? {
@@ -86,13 +101,13 @@ export function functionsNamed(word: string, functions: ExpressionFunction[]): E
 }
 
 /** Completes and explains functions in the expressions of a text. */
-export function expressionHelp(functions: ExpressionFunction[]): Extension {
+export function expressionHelp(functions: ExpressionFunction[], variables: KnownVariable[]): Extension {
   return [
     autocompletion({
       override: [
         ({ state, pos, explicit }) => {
           const line = state.doc.lineAt(pos);
-          const found = completionsFor(line.text.slice(0, pos - line.from), functions);
+          const found = completionsFor(line.text.slice(0, pos - line.from), functions, variables);
           if (!found || (found.word === '' && !explicit && state.sliceDoc(pos - 1, pos) !== '.')) return null;
           return { from: pos - found.word.length, options: found.options, validFor: /^\w*$/ };
         },

@@ -290,8 +290,11 @@ func (e *edit) setVariables(v spec.Variables) (faults []problem.Item) {
 	}
 	next.index()
 	e.next, e.change.Variables = &next, &next.variables
-	if set := v.VariableSet; set != before.variables.Variables.VariableSet && set != "" {
-		if known := next.VariableSets(); !slices.Contains(known, set) {
+	if set, known := v.VariableSet, next.VariableSets(); set != "" && !slices.Contains(known, set) {
+		switch {
+		case slices.Contains(before.VariableSets(), set):
+			faults = append(faults, problem.Item{At: "/variableSet", Detail: fmt.Sprintf("set %q is in use and would be gone: use another one, or none, first", set)})
+		case set != before.variables.Variables.VariableSet: // else it went with the last service that had it
 			faults = append(faults, problem.Item{At: "/variableSet", Detail: notFound("set of variables", set, known).Error()})
 		}
 	}

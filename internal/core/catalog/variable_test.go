@@ -127,6 +127,8 @@ func TestVariablesThatAreUsed(t *testing.T) {
 	_, err = c.PutVariables(t.Context(), variables(t, "{variables: {host: real.test, path: v1}, variableSets: {s: {limit: 1}}}"), "")
 	assert.ErrorContains(t, err, `variable "limit" is used by mapping "full" of quay, and only a set, a scenario or a lane would have it: change that first`)
 	setVariables(t, c, "{variables: {host: real.test, path: v1}, variableSets: {s: {limit: 1}}, variableSet: s}")
+	_, err = c.PutVariables(t.Context(), variables(t, "{variables: {host: real.test, path: v1, limit: 1}, variableSet: s}"), "")
+	assert.ErrorContains(t, err, `/variableSet: set "s" is in use and would be gone`)
 }
 
 // The value of a secret stays where a document does not give it, is told to who masks

@@ -1,2 +1,3 @@
+export { serviceList } from './queries';
 export { ServicePage } from './ServicePage';
 export { ServicesPage } from './ServicesPage';
