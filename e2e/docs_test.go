@@ -471,3 +471,54 @@ func TestTheExamplesOfScenariosAndLanes(t *testing.T) {
 		}
 	}
 }
+
+// The commands and documents of the page on variables work as they stand.
+func TestTheExamplesOfVariables(t *testing.T) {
+	s := startDemo(t)
+	text, err := os.ReadFile(docsFolder + "variables.md")
+	require.NoError(t, err)
+	s.put(t, "PUT", "/variables", `{"variables": {"officeKey": {"secret": true, "value": "hush-hush-quay"}, "harbour": "a", "gauges": "b"}}`)
+	for _, line := range []string{"rapidmimic lane open night-run", "rapidmimic variables set office=https://office.skerry.test berths=40 'piers=[\"north\", \"west\"]'"} {
+		s.shell(t, line)
+	}
+	services, environment := s.schema(t, "service.json"), s.schema(t, "environment.json")
+	for _, block := range yamlBlock.FindAllStringSubmatch(string(text), -1) {
+		n, err := tree.Parse([]byte(block[1]))
+		require.NoError(t, err)
+		switch {
+		case n.Get("call") != nil:
+			s.put(t, "POST", "/services/moorings/mappings", block[1])
+		case n.Get("upstream") != nil:
+			assert.Empty(t, services.Breach(n), block[1])
+			s.put(t, "PUT", "/services/office", block[1])
+		default:
+			assert.Empty(t, environment.Breach(n), block[1])
+			_, _, _, err := spec.ReadEnvironment([]byte(block[1]))
+			assert.NoError(t, err, block[1])
+		}
+	}
+	resp, answer := s.send("GET /moorings/desk", "")
+	assert.Equal(t, `{"office":"https://office.skerry.test/desk","left":39,"first":"north"}`, answer)
+	assert.Equal(t, "https://office.skerry.test", resp.Header.Get("X-Office"))
+	ran := 0
+	for _, found := range regexp.MustCompile("(?m)^(?:printf .*\\| )?rapidmimic [^#\n]*|`(rapidmimic variables [^`]*)`").FindAllStringSubmatch(string(text), -1) {
+		line := found[0]
+		if found[1] != "" {
+			line = found[1]
+		}
+		if strings.Contains(line, "remove piers") { // which the mapping uses by now
+			continue
+		}
+		s.shell(t, strings.ReplaceAll(line, "$OFFICE_KEY", "hush-hush-pier"))
+		ran++
+	}
+	assert.Greater(t, ran, 7)
+}
+
+// shell runs a line of a terminal against the service.
+func (s *service) shell(t *testing.T, line string) {
+	cmd := exec.Command("sh", "-c", line)
+	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, "%s: %s", line, out)
+}

@@ -25,6 +25,7 @@ var putsOf = map[string]string{
 	"lanes.txtar":       "POST /api/v1/lanes",
 	"impairments.txtar": "PUT /api/v1/services/moorings/impairments",
 	"lines.txtar":       "PUT /api/v1/lines/rope",
+	"variables.txtar":   "PUT /api/v1/variables",
 	"pins.txtar":        "PUT /api/v1/services/moorings/operations/getBerth/pins",
 	"listpins.txtar":    "PUT /api/v1/services/moorings/operations/listBerths/pins",
 }

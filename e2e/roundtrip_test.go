@@ -57,7 +57,7 @@ func (s *service) apiOperations(t *testing.T) map[string][]string {
 // everythingDefined gives the demo one of each resource that can be put, and names what
 // stands for the parameters of paths.
 func everythingDefined(t *testing.T, s *service) map[string]string {
-	s.put(t, "PUT", "/variables", "{variables: {office: https://office.skerry.test, berths: [1, 2.50], officeKey: {secret: true, value: hush-hush-quay}}, variableSets: {staging: {office: x, officeKey: {secret: true, value: hush-hush-pier}}}, variableSet: staging}")
+	s.put(t, "PATCH", "/variables", "{variables: {office: https://office.skerry.test, berths: [1, 2.50], officeKey: {secret: true, value: hush-hush-quay}}, variableSets: {staging: {office: x, officeKey: {secret: true, value: hush-hush-pier}}}, variableSet: staging}")
 	s.put(t, "PATCH", "/services/moorings", `{"variables": {"own": {"secret": true, "value": "hush-hush-own"}, "pier": "north"}, "upstreamHeaders": {"X-Key": "${vars.own}"}}`)
 	s.put(t, "PUT", "/services/moorings/mappings/fog", "{call: {method: GET, path: /fog, where: [{query: pier, equals: north}]}, answer: {status: 503, headers: {A: [b, c]}, json: {n: 1.50, big: 12345678901234567890}}}")
 	s.put(t, "PUT", "/services/moorings/payloads/chart.txt", "shallow\n")

@@ -32,19 +32,17 @@ var shots = []shot{
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
-	{name: "board", path: board, wait: boardGood},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
 	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
 	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
 	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('[data-changes=tides]')", prepare: situate},
 	{name: "lanes", path: "/lanes", theme: "dark", wait: "document.querySelectorAll('[data-lane]').length === 2", prepare: mine},
+	{name: "variables", path: "/variables?service=tides", wait: "document.querySelector('[data-seen=gauges]')", prepare: vary},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 }
 
 // board is the address of the quay board of a demo.
 const board = "http://127.0.0.1:7409/board/"
-
-const boardGood = "document.querySelectorAll('[data-state=good]').length === 5"
 
 // impair switches an impairment on over the API of the demo, on whose console the
 // page is.
@@ -103,6 +101,19 @@ func badDay(p *browser.Page) error {
 	}
 	return p.Wait("['Gave up', 'Gave up', '429', 'Gave up', 'takes its time'].every((words, i) => " +
 		"document.querySelectorAll('.told')[[0, 4, 1, 2, 3][i]].textContent.includes(words))")
+}
+
+// vary gives tides variables of its own, a secret among them, and puts the set of the demo
+// in use.
+func vary(p *browser.Page) error {
+	for target, patch := range map[string]string{
+		"services/tides": `{"variables": {"harbour": "Outer Skerry", "gaugeKey": {"secret": true, "value": "hush-hush-quay"}}}`, "variables": `{"variableSet": "drill"}`,
+	} {
+		if _, err := browser.Eval[any](p, fmt.Sprintf("fetch(%q, {method: 'PATCH', body: %q}).then((answer) => answer.ok || Promise.reject(answer.status))", "/api/v1/"+target, patch)); err != nil {
+			return err
+		}
+	}
+	return p.Wait("document.querySelector('[data-seen=gaugeKey]') && document.querySelector('header').innerText.includes('variables: drill')")
 }
 
 func openFirst(p *browser.Page) error {

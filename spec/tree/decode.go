@@ -146,9 +146,10 @@ func (d *decoding) list(n *Node, v reflect.Value, at, what string) {
 	v.Set(out)
 }
 
-// singular is what messages call an element of a list, where its key does not say.
+// singular is what messages call an element of a list or an object, where its key does not
+// say.
 var singular = map[string]string{"where": "condition", "all": "condition", "any": "condition", "none": "condition", "sequence": "answer", "choose": "choice", "send": "step", "edit": "step",
-	"scenarios": "scenario", "impairments": "impairment", "mappings": "mapping"}
+	"scenarios": "scenario", "variables": "variable", "impairments": "impairment", "mappings": "mapping"}
 
 // dictionary reads an object with free keys into a map.
 func (d *decoding) dictionary(n *Node, v reflect.Value, at, what string) {
@@ -157,6 +158,9 @@ func (d *decoding) dictionary(n *Node, v reflect.Value, at, what string) {
 		return
 	}
 	out := reflect.MakeMapWithSize(v.Type(), len(n.Members))
+	if one, ok := singular[what]; ok {
+		what = one
+	}
 	for _, m := range n.Members {
 		value := reflect.New(v.Type().Elem()).Elem()
 		d.value(m.Value, value, Join(at, m.Key), what+" "+m.Key)

@@ -96,7 +96,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		}
 		running[stored.ServiceID] = compiled
 	}
-	snapshot := &Snapshot{variables: definitions.Variables}
+	snapshot := (&Snapshot{}).withVariables(definitions.Variables)
 	c.version = max(c.version, definitions.Variables.Version)
 	for _, stored := range definitions.Services {
 		id := stored.Service.ID

@@ -31,6 +31,7 @@ type Snapshot struct {
 	impairments impairments
 	ignored     *Ignored // nil for nothing
 	variables   StoredVariables
+	vars        map[string]any // values of the variables, as what belongs to no service sees them
 	scenarios   map[string]*Scenario
 	active      *Activation // of calls in no lane; nil for none
 	lanes       map[string]*Lane
@@ -131,7 +132,9 @@ func (s *Snapshot) with(old, next *Service) *Snapshot {
 		}
 	}
 	if next != nil {
-		next.resolve(out)
+		if !next.settled {
+			next.resolve(out)
+		}
 		out.services = append(out.services, next)
 	}
 	slices.SortFunc(out.services, func(a, b *Service) int { return cmp.Compare(a.Spec.Name, b.Spec.Name) })
@@ -182,6 +185,7 @@ type Service struct {
 	over     *overlay                  // what a scenario or a lane lays above; nil for nothing
 	resolved map[string]Resolved       // variables by name
 	vars     map[string]any            // their values
+	settled  bool                      // what follows from variables is worked out
 
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
@@ -423,7 +427,7 @@ func (s *Service) alike() *Service {
 	return &Service{
 		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Otherwise: s.Otherwise,
 		Upstream: s.Upstream, UpstreamHeaders: s.UpstreamHeaders, UpstreamFault: s.UpstreamFault,
-		mappings: s.mappings, pins: s.pins, resolved: s.resolved, vars: s.vars,
+		mappings: s.mappings, pins: s.pins, resolved: s.resolved, vars: s.vars, settled: s.settled,
 	}
 }
 

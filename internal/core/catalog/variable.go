@@ -80,9 +80,20 @@ func (s *Snapshot) ResolvedVariables() map[string]Resolved {
 func (s *Service) Vars() map[string]any { return s.vars }
 
 // Vars are the values of the variables as expressions that belong to no service see them.
-func (s *Snapshot) Vars() map[string]any {
-	_, values := resolved(s.levels())
-	return values
+func (s *Snapshot) Vars() map[string]any { return s.vars }
+
+// withVariables is the snapshot with other variables of the environment.
+func (s *Snapshot) withVariables(v StoredVariables) *Snapshot {
+	next := *s
+	next.variables = v
+	_, next.vars = resolved(next.levels())
+	next.services = slices.Clone(s.services)
+	for i, service := range s.services {
+		next.services[i] = service.alike()
+		next.services[i].resolve(&next)
+	}
+	next.index()
+	return &next
 }
 
 // Variables are those that the calls of the service see, by name.
@@ -93,6 +104,7 @@ func (s *Service) Variables() map[string]Resolved { return s.resolved }
 func (s *Service) resolve(within *Snapshot, above ...level) {
 	levels := append(within.levels(), levelsOf(s.Spec.VariableTable, within.variables.Variables.VariableSet, "service "+strconv.Quote(s.Spec.Name))...)
 	s.resolved, s.vars = resolved(append(levels, above...))
+	s.settled = true
 	s.Upstream, s.UpstreamHeaders, s.UpstreamFault = nil, nil, ""
 	if s.Spec.Upstream == "" {
 		return
@@ -281,15 +293,8 @@ func (c *Catalog) PutVariables(ctx context.Context, v spec.Variables, ifMatch st
 // be used any more.
 func (e *edit) setVariables(v spec.Variables) (faults []problem.Item) {
 	before := e.next
-	next := *before
-	next.variables = StoredVariables{v, e.catalog.nextLocked()}
-	next.services = slices.Clone(before.services)
-	for i, service := range before.services {
-		next.services[i] = service.alike()
-		next.services[i].resolve(&next)
-	}
-	next.index()
-	e.next, e.change.Variables = &next, &next.variables
+	next := before.withVariables(StoredVariables{v, e.catalog.nextLocked()})
+	e.next, e.change.Variables = next, &next.variables
 	if set, known := v.VariableSet, next.VariableSets(); set != "" && !slices.Contains(known, set) {
 		switch {
 		case slices.Contains(before.VariableSets(), set):

@@ -1,6 +1,9 @@
 package catalog_test
 
 import (
+	"fmt"
+	"maps"
+	"strconv"
 	"testing"
 	"time"
 
@@ -10,6 +13,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/folder"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 func variables(t *testing.T, document string) spec.Variables {
@@ -235,4 +239,42 @@ func TestVariablesOfAFolder(t *testing.T) {
 	f := folder.Read([]folder.File{{Name: "quay/service.yaml", Text: []byte("variables: {key: {secret: true, value: hush-hush-2}}")}})
 	require.Len(t, f.Faults, 1)
 	assert.Equal(t, "/variables/key", f.Faults[0].At)
+}
+
+// Setting a variable costs by the number of services, taking one away by that of
+// expressions.
+func BenchmarkVariables(b *testing.B) {
+	c, err := catalog.Open(b.Context(), &fakeStore{})
+	require.NoError(b, err)
+	for i := range 100 {
+		name := fmt.Sprintf("s%d", i)
+		_, err := c.CreateService(b.Context(), spec.NewService(name))
+		require.NoError(b, err)
+		list := make([]spec.Mapping, 100)
+		for j := range list {
+			read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, call: {path: '/m/%d/{n}'}, answer: {json: {n: '${call.path.n}', of: '${call.query.a + call.method}'}}}", j, j))
+			require.NoError(b, err)
+			list[j] = read[0]
+		}
+		_, _, err = c.PutMappings(b.Context(), name, list)
+		require.NoError(b, err)
+	}
+	own := c.Snapshot().Variables().Variables
+	own.Variables = make(map[string]spec.Variable)
+	for i := range 100 {
+		own.Variables[fmt.Sprintf("v%d", i)] = spec.Variable{Value: tree.NewNumber("1")}
+	}
+	for _, how := range []string{"set", "remove"} {
+		b.Run(how, func(b *testing.B) {
+			for i := 0; b.Loop(); i++ {
+				v := own
+				v.Variables = maps.Clone(own.Variables)
+				if v.Variables["v0"] = (spec.Variable{Value: tree.NewNumber(strconv.Itoa(i))}); how == "remove" && i%2 == 1 {
+					delete(v.Variables, "v0")
+				}
+				_, err := c.PutVariables(b.Context(), v, "")
+				require.NoError(b, err)
+			}
+		})
+	}
 }
