@@ -15,6 +15,10 @@ var kinds = map[string]func(text []byte) ([]any, error){
 	"service":  func(text []byte) ([]any, error) { return documents(spec.GivenServices(text)) },
 	"scenario": func(text []byte) ([]any, error) { return documents(spec.GivenScenarios(text)) },
 	"lane":     func(text []byte) ([]any, error) { return documents(spec.GivenLanes(text)) },
+	"variables": func(text []byte) ([]any, error) {
+		given, err := spec.GivenVariables(text, "")
+		return []any{given.Document}, err
+	},
 	"impairment": func(text []byte) ([]any, error) {
 		i, err := spec.ReadImpairment(text)
 		return []any{i}, err
@@ -38,9 +42,10 @@ func FuzzDocuments(f *testing.F) {
 			"call: {path: /x}\nanswer: {base64: AAEC, recorded: {sum: 0123456789abcdef0123456789abcdef, pieces: [3 after 120ms], trailers: [{A: b}]}}",
 			"call: {path: /x}\nchoose: [{if: 'true', answer: {text: \"a\\n b\\t\"}}, {answer: {payload: a.json}}]",
 		},
-		"service":    {"name: quay\nhosts: [quay.example/a]\nupstream: http://127.0.0.1:1/a\notherwise: [example, {answer: {status: 503, text: ''}}]\npins: {op: {/a: 1.0, /b: null, /c: '${call.method}'}}"},
+		"service":    {"name: quay\nhosts: [quay.example/a]\nupstream: http://127.0.0.1:1/a\notherwise: [example, {answer: {status: 503, text: ''}}]\npins: {op: {/a: 1.0, /b: null, /c: '${call.method}'}}\nvariables: {a: b, key: {secret: true}}\nupstreamHeaders: {A: '${vars.a}'}"},
 		"scenario":   {"name: storm\ntitle: A\nservices: {quay: {mode: relay, mappings: [{call: {path: /x}, answer: {json: null}}], mappingsOff: [b], examples: {op: a}}}"},
 		"lane":       {"name: night\nwhen: {where: [{header: A, equals: b}], if: 'true'}\nscenario: storm\nservices: {quay: {mappingsOff: [a]}}"},
+		"variables":  {"variables: {a: 1.50, b: [null, {c: 'x'}], key: {secret: true, value: hush-hush}, o: {secret: yes}}\nvariableSets: {s: {a: '${b}'}, t: {}}\nvariableSet: s", "variables: {n: null}"},
 		"impairment": {"latency: {p50: 80ms, p99: 900ms}\nerrors: {rate: 30%, status: {503: 3, 500: 1}, retryAfter: 2s}\noutage: {as: '503'}", "latency: 100ms..400ms\nlimit: {calls: 60, per: 1m, of: caller}\nconnection: {effect: cut-body, rate: 20%}", "latency: 1s\nerrors: {first: 2, of: 'header:X-Run'}\nconnection: reset\noutage: {as: reset, for: 1s, every: 1m}"},
 	} {
 		for _, document := range documents {

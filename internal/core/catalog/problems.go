@@ -27,6 +27,8 @@ func (s *Service) findProblems() map[string]string {
 			found[m.Spec.ID] = fmt.Sprintf("operation %q is not in the contract, so it never answers", name)
 		case s.withoutOriginal(m) != "":
 			found[m.Spec.ID] = fmt.Sprintf("mapping %q, whose answer it starts from, is gone, so it fails", s.withoutOriginal(m))
+		case s.withoutVariable(m) != "":
+			found[m.Spec.ID] = fmt.Sprintf("variable %s has no value here, so it fails", s.withoutVariable(m))
 		default:
 			if reason := s.shadowed(m); reason != "" {
 				found[m.Spec.ID] = reason
@@ -79,6 +81,8 @@ func (s *Service) Obstacle(m *Mapping) string {
 		return fmt.Sprintf("operation %q is not in the contract", name)
 	case s.withoutOriginal(m) != "":
 		return fmt.Sprintf("mapping %q, whose answer it starts from, is gone", s.withoutOriginal(m))
+	case s.withoutVariable(m) != "":
+		return fmt.Sprintf("variable %s has no value here", s.withoutVariable(m))
 	case s.Spec.Relays():
 		return "the service relays all its calls to its upstream: set its mode to answer"
 	}

@@ -364,6 +364,20 @@ func (s *Snapshot) missedVariables(before *Snapshot) (faults []problem.Item) {
 	return faults
 }
 
+// withoutVariable is a variable that a mapping uses and that has no value in the view; ""
+// for none.
+func (s *Service) withoutVariable(m *Mapping) (missing string) {
+	look := func(names []string) {
+		for _, name := range names {
+			if _, there := s.vars[name]; !there && missing == "" {
+				missing = name
+			}
+		}
+	}
+	eachExpression(m.Spec, func(text, _ string) { look(expr.Variables(text)) }, func(n *tree.Node, _ string) { look(expr.TemplateVariables(n)) })
+	return missing
+}
+
 // eachUse tells who of a service uses which variables.
 func (s *Snapshot) eachUse(service *Service, use func(user string, variables []string)) {
 	name := service.Spec.Name
