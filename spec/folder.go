@@ -17,14 +17,35 @@ func FolderFile(name string) bool {
 	if !SafePath(name) {
 		return false
 	}
-	service, inside, below := strings.Cut(name, "/")
-	if !below {
+	if !strings.Contains(name, "/") {
 		return name == EnvironmentFile
 	}
+	_, _, ok := SplitFolderFile(name)
+	return ok
+}
+
+// SplitFolderFile tells the service of a file in a folder from the file's name within it.
+// A service whose name has several segments has a service.yaml of its own, by which
+// folder.Read tells it from folders of mappings in the service above it.
+func SplitFolderFile(name string) (service, inside string, ok bool) {
+	for i, c := range name {
+		if c != '/' {
+			continue
+		}
+		if service, inside = name[:i], name[i+1:]; !ValidServiceName(service) {
+			return service, inside, false
+		}
+		if hasPlace(inside) {
+			return service, inside, true
+		}
+	}
+	return service, inside, false
+}
+
+// hasPlace reports whether a file has a place in the folder of a service.
+func hasPlace(inside string) bool {
 	payload, isPayload := strings.CutPrefix(inside, "payloads/")
 	switch {
-	case !ValidName(service):
-		return false
 	case isPayload:
 		return PayloadName(payload)
 	case inside == "service.yaml", strings.HasPrefix(inside, "contract/"), strings.HasSuffix(inside, ".mappings.yaml"):

@@ -19,7 +19,7 @@ func TestFolderFiles(t *testing.T) {
 		".git/config": false, "moorings/.git/config": false, "moorings/contract/.git/hooks/post-checkout": false, ".envrc": false, "moorings/.x.mappings.yaml": false,
 		"moorings/contract/a\x1b[2J.yaml": false, "moorings/contract/a\n.yaml": false, "moorings/contract/a\u202egpj.yaml": false, "moorings/contract/\xff.yaml": false,
 		`moorings\service.yaml`: false, "C:/x.mappings.yaml": false, "moorings/contract/con:x": false, "moorings/contract/x.": false, "moorings/contract//x": false, "./environment.yaml": false,
-		"Moo rings/service.yaml": false, "moorings/payloads/a/b": false, "moorings/contract.d/x": false, strings.Repeat("a", 2000) + "/service.yaml": false,
+		"Moo rings/service.yaml": false, "moorings/payloads/a/b": false, "v1/orders/service.yaml": true, "v1/orders/payloads/a": true, "v1/orders/payloads/a/b": false, "v1/payloads/service.yaml": true, "a/b/c/d/e/f/service.yaml": false, "moorings/contract.d/x": false, strings.Repeat("a", 2000) + "/service.yaml": false,
 	} {
 		assert.Equal(t, want, spec.FolderFile(name), "%q", name)
 	}

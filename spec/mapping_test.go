@@ -97,9 +97,13 @@ func TestServices(t *testing.T) {
 	assert.False(t, s.CORS)
 	assert.True(t, s.Reveal, "what is not said keeps its default")
 
-	for _, name := range []string{"", "two words", "@lane", "a/b", "-x", strings.Repeat("x", 64)} {
+	for _, name := range []string{"", "two words", "@lane", "a//b", "/a", "a/", "a/-b", "a/b/c/d/e/f", "v1/payloads", "v1/contract", "v1/contract.v2", "v1/a.yaml", "a/../b", "-x", strings.Repeat("x", 64), strings.Repeat("abcdefgh/", 4) + strings.Repeat("x", 63) + "/" + strings.Repeat("y", 63)} {
 		_, err := spec.ReadService([]byte(`{"name": "` + name + `"}`))
 		assert.Error(t, err, "%q cannot stand in an address", name)
+	}
+	for _, name := range []string{"v1/orders", "payloads", "a.yaml", "a/b/c/d/e", "v1.2/old_orders"} {
+		_, err := spec.ReadService([]byte(`{"name": "` + name + `"}`))
+		assert.NoError(t, err, name)
 	}
 	for file, want := range map[string]string{
 		"moorings.yaml": "moorings", "/tmp/Berths & Bookings (2).json": "berths-bookings-2", `C:\x\Tides.YML.yml`: "tides-yml", "ñ": "",

@@ -17,7 +17,8 @@ import (
 type Service struct {
 	// ID is given when the service is made and never changes.
 	ID string `json:"id,omitempty"`
-	// Name is unique in the environment and stands in the address.
+	// Name is unique in the environment and stands in the address: moorings, or with several
+	// segments v1/orders. Of several that a call's address begins with the longest counts.
 	Name  string `json:"name"`
 	Title string `json:"title,omitempty"`
 	// Hosts are names of hosts whose calls are for the service, through the proxy or by
@@ -170,9 +171,34 @@ const NameRule = "letters, digits, `.`, `_` and `-`, beginning with a letter or 
 // ValidName reports whether name can stand in an address.
 func ValidName(name string) bool { return serviceName.MatchString(name) }
 
+// Bounds of the names of services.
+const (
+	mostSegments = 5
+	longestName  = 127
+)
+
+// ServiceNameRule says in words what ValidServiceName demands.
+const ServiceNameRule = NameRule + "; or several of them joined by /, such as v1/orders, the later ones not called contract or payloads"
+
+// ValidServiceName reports whether a service can have a name: one segment of an address, or
+// several. What files in the folder of a service are called is no later segment, so that
+// its files can be told from those of a service below it.
+func ValidServiceName(name string) bool {
+	segments := strings.Split(name, "/")
+	if len(segments) > mostSegments || len(name) > longestName {
+		return false
+	}
+	for i, segment := range segments {
+		if !ValidName(segment) || i > 0 && (segment == "contract" || segment == "payloads" || strings.HasPrefix(segment, "contract.") || strings.HasSuffix(segment, ".yaml")) {
+			return false
+		}
+	}
+	return true
+}
+
 func (s Service) faults() (items []problem.Item) {
-	if !ValidName(s.Name) {
-		items = append(items, problem.Item{At: "/name", Detail: fmt.Sprintf("name must be %s, not %q", NameRule, s.Name)})
+	if !ValidServiceName(s.Name) {
+		items = append(items, problem.Item{At: "/name", Detail: fmt.Sprintf("name must be %s, not %q", ServiceNameRule, s.Name)})
 	}
 	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})

@@ -3,7 +3,6 @@ package control
 import (
 	"fmt"
 	"net/http"
-	"net/url"
 	"slices"
 
 	"github.com/gin-gonic/gin"
@@ -125,7 +124,7 @@ func answering(service *catalog.Service, op *contract.Operation) (mappings []*ca
 // try is a call that the operation takes, its address that of the service.
 func (s *server) try(service *catalog.Service, op *contract.Operation) call.Request {
 	r := service.Protocol().Try(op, drawFor(op))
-	r.Address = "/" + url.PathEscape(service.Spec.Name) + r.Address
+	r.Address = "/" + service.Spec.Name + r.Address
 	return r
 }
 

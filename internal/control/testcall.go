@@ -87,7 +87,7 @@ func (s *server) readTestCall(c *gin.Context) (service *catalog.Service, test ap
 
 // pathInLane is how the address of a service begins in a lane, or with "" in none.
 func pathInLane(service *catalog.Service, lane string) string {
-	path := "/" + url.PathEscape(service.Spec.Name)
+	path := "/" + service.Spec.Name // which needs no escaping
 	if lane != "" {
 		path = "/@" + url.PathEscape(lane) + path
 	}

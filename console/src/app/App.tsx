@@ -35,6 +35,9 @@ function tellUnhandled() {
   return () => removeEventListener('unhandledrejection', tell);
 }
 
+/** A part of an address as it was before it was escaped. */
+const plain = decodeURIComponent;
+
 export function App() {
   useEffect(startFeed, []);
   useEffect(tellUnhandled, []);
@@ -47,21 +50,18 @@ export function App() {
             <Switch>
               <Route path="/" component={ServicesPage} />
               <Route path="/services/:service">
-                {({ service }) => <ServicePage key={service} name={service} />}
+                {({ service }) => <ServicePage key={service} name={plain(service)} />}
               </Route>
               <Route path="/services/:service/docs/:operation?">
                 {({ service, operation }) => (
-                  <DocsPage
-                    service={decodeURIComponent(service)}
-                    operation={operation && decodeURIComponent(operation)}
-                  />
+                  <DocsPage service={plain(service)} operation={operation && plain(operation)} />
                 )}
               </Route>
               <Route path="/services/:service/mappings">
-                {({ service }) => <MappingPages service={service} />}
+                {({ service }) => <MappingPages service={plain(service)} />}
               </Route>
               <Route path="/services/:service/mappings/:id">
-                {({ service, id }) => <MappingPages service={service} id={id} />}
+                {({ service, id }) => <MappingPages service={plain(service)} id={plain(id)} />}
               </Route>
               <Route path="/calls" component={CallsPage} />
               <Route path="/scenarios" component={ScenariosPage} />
@@ -69,7 +69,7 @@ export function App() {
               <Route path="/variables" component={VariablesPage} />
               <Route path="/retries" component={RetriesPage} />
               <Route path="/reference/:operation?">
-                {({ operation }) => <ApiPage operation={operation && decodeURIComponent(operation)} />}
+                {({ operation }) => <ApiPage operation={operation && plain(operation)} />}
               </Route>
               <Route component={NoPage} />
             </Switch>

@@ -198,7 +198,7 @@ func nobody() string { return "" }
 // that is not there yet is made. It is nil when it cannot be.
 func (a *application) settings(f *folder.Service, s *Service) (*Service, error) {
 	wanted := f.Settings
-	if wanted == nil && s != nil {
+	if wanted == nil && (s != nil || f.Unsettled) { // what it should be is not known
 		return s, nil
 	}
 	if wanted == nil {

@@ -151,7 +151,7 @@ func TestImportNamesAndRevisions(t *testing.T) {
 		"the name is taken":     {catalog.Import{Text: []byte(contract), File: "moorings.yaml"}, problem.Exists},
 		"into nothing":          {catalog.Import{Text: []byte(contract), Into: "moring"}, problem.NotFound},
 		"name and into":         {catalog.Import{Text: []byte(contract), Name: "a", Into: "moorings"}, problem.Invalid},
-		"a name with a slash":   {catalog.Import{Text: []byte(contract), Name: "a/b"}, problem.Invalid},
+		"a name with a slash":   {catalog.Import{Text: []byte(contract), Name: "a//b"}, problem.Invalid},
 		"nothing to name it by": {catalog.Import{Text: []byte("openapi: 3.1.0\npaths:\n  /a: {get: {responses: {'200': {description: x}}}}\n")}, problem.Invalid},
 		"not a contract":        {catalog.Import{Text: []byte("x: 1"), File: "x.yaml"}, problem.Invalid},
 		"not even YAML":         {catalog.Import{Text: []byte("x: [1"), File: "x.yaml"}, problem.Syntax},

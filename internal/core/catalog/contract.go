@@ -138,8 +138,8 @@ func importName(in Import, title string) (string, error) {
 		if name == "" {
 			continue
 		}
-		if !spec.ValidName(name) {
-			return "", problem.New(problem.Invalid, "%q is not a valid service name: it must be %s", name, spec.NameRule)
+		if !spec.ValidServiceName(name) {
+			return "", problem.New(problem.Invalid, "%q is not a valid service name: it must be %s", name, spec.ServiceNameRule)
 		}
 		return name, nil
 	}

@@ -99,8 +99,9 @@ func (s *Service) Obstacle(m *Mapping) string {
 
 // Suspicion says what of a mapping is probably not meant; "" for nothing.
 func (s *Service) Suspicion(m *Mapping) string {
-	first, _, _ := strings.Cut(strings.TrimPrefix(m.Spec.Call.Path, "/"), "/")
-	if first == "" || !strings.EqualFold(first, s.Spec.Name) {
+	path := strings.TrimPrefix(m.Spec.Call.Path, "/")
+	first := path[:min(len(path), len(s.Spec.Name))]
+	if !strings.EqualFold(first, s.Spec.Name) || len(path) > len(first) && path[len(first)] != '/' {
 		return ""
 	}
 	if s.Contract != nil && slices.ContainsFunc(s.Contract.Operations, func(op *contract.Operation) bool {

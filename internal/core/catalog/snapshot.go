@@ -27,6 +27,7 @@ type Snapshot struct {
 	services []*Service // by name
 	byName   map[string]*Service
 	byHost   map[string][]hosted // lower case; nil when no service lists one
+	deepest  int                 // of how many segments the longest name is
 
 	impairments impairments
 	ignored     *Ignored // nil for nothing
@@ -64,6 +65,30 @@ func (s *Snapshot) Find(nameOrID string) *Service {
 
 // Named returns the service with exactly this name, else nil.
 func (s *Snapshot) Named(name string) *Service { return s.byName[name] }
+
+// At returns the service whose name an escaped address begins with, of several the one with
+// the longest name, and how long the name is in the address; nil for none.
+func (s *Snapshot) At(address string) (service *Service, length int) {
+	end, segments := 0, 0
+	for segments < s.deepest && end < len(address) {
+		if next := strings.IndexByte(address[end+1:], '/'); next < 0 {
+			end = len(address)
+		} else {
+			end += next + 1
+		}
+		segments++
+		name := address[:end]
+		if strings.Contains(name, "%") {
+			if plain, err := url.PathUnescape(name); err == nil {
+				name = plain
+			}
+		}
+		if found := s.byName[name]; found != nil {
+			service, length = found, end
+		}
+	}
+	return service, length
+}
 
 // hosted is an entry of the hosts of a service.
 type hosted struct {
@@ -144,8 +169,9 @@ func (s *Snapshot) with(old, next *Service) *Snapshot {
 
 // index finds the services by their names and hosts.
 func (s *Snapshot) index() {
-	s.byName, s.byHost = make(map[string]*Service, len(s.services)), nil
+	s.byName, s.byHost, s.deepest = make(map[string]*Service, len(s.services)), nil, 0
 	for _, service := range s.services {
+		s.deepest = max(s.deepest, strings.Count(service.Spec.Name, "/")+1)
 		s.byName[service.Spec.Name] = service
 		for _, host := range service.Spec.Hosts {
 			if s.byHost == nil {

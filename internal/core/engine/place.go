@@ -60,16 +60,13 @@ func laneInAddress(address string) (lane, rest string, in bool) {
 // findService finds the service that an address, without its lane, names.
 func (p *Placed) findService(r *call.Request, address string) {
 	relative := strings.TrimPrefix(address, "/")
-	name, _, _ := strings.Cut(relative, "/")
-	if r.Path = relative[len(name):]; r.Path == "" {
-		r.Path = "/"
-	}
-	p.Service = p.snapshot.Named(name)
-	if p.Service == nil && strings.Contains(name, "%") {
-		p.Service = p.snapshot.Named(match.Split(nil, name)[0])
-	}
-	if p.Service == nil {
+	var length int
+	if p.Service, length = p.snapshot.At(relative); p.Service == nil {
 		r.Path = address
+		return
+	}
+	if r.Path = relative[length:]; r.Path == "" {
+		r.Path = "/"
 	}
 }
 

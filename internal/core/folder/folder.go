@@ -49,8 +49,8 @@ type Service struct {
 	Mappings []Mapping // in the order of files and of what stands in them
 	Payloads map[string][]byte
 	// Faulty is set when a file of the service cannot be used: what is not there
-	// may stand in it.
-	Faulty bool
+	// may stand in it. Unsettled is set when that file is service.yaml.
+	Faulty, Unsettled bool
 }
 
 // Contract is the contract of a service.
@@ -94,6 +94,7 @@ func Read(files []File) *Folder {
 	r := &reader{folder: &Folder{}, services: make(map[string]*Service), contracts: make(map[string][]File), places: make(map[[2]string]*Mapping)}
 	files = slices.Clone(files)
 	slices.SortFunc(files, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
+	r.findBelow(files)
 	for _, file := range files {
 		r.file(file)
 	}
@@ -106,6 +107,7 @@ type reader struct {
 	services  map[string]*Service
 	places    map[[2]string]*Mapping // by service and id
 	contracts map[string][]File      // of those that have several files, by service
+	below     []string               // services whose names have several segments
 }
 
 func (r *reader) service(name string) *Service {
@@ -118,19 +120,40 @@ func (r *reader) service(name string) *Service {
 	return s
 }
 
+// split tells the service of a file from the file's name within it: a folder below another
+// one is a service of its own where it has a service.yaml.
+func (r *reader) split(file string) (service, inside string) {
+	service, inside, _ = strings.Cut(file, "/")
+	for _, below := range r.below {
+		if rest, is := strings.CutPrefix(file, below+"/"); is && len(below) > len(service) {
+			service, inside = below, rest
+		}
+	}
+	return service, inside
+}
+
+// findBelow finds the services whose names have several segments.
+func (r *reader) findBelow(files []File) {
+	for _, file := range files {
+		if service, is := strings.CutSuffix(file.Name, "/"+settingsFile); is && strings.Contains(service, "/") && spec.ValidServiceName(service) {
+			r.below = append(r.below, service)
+		}
+	}
+}
+
 // file reads one file.
 func (r *reader) file(file File) {
-	name, inside, below := strings.Cut(file.Name, "/")
 	if file.Name == environmentFile {
 		r.environment(file)
 		return
 	}
-	if !below {
+	if !strings.Contains(file.Name, "/") {
 		r.folder.Unknown = append(r.folder.Unknown, file.Name)
 		return
 	}
-	if !spec.ValidName(name) {
-		r.folder.Faults = append(r.folder.Faults, problem.Item{File: file.Name, Detail: fmt.Sprintf("the folder names a service, and %q cannot be its name: %s", name, spec.NameRule)})
+	name, inside := r.split(file.Name)
+	if !spec.ValidServiceName(name) {
+		r.folder.Faults = append(r.folder.Faults, problem.Item{File: file.Name, Detail: fmt.Sprintf("the folder names a service, and %q cannot be its name: %s", name, spec.ServiceNameRule)})
 		return
 	}
 	payload, isPayload := strings.CutPrefix(inside, payloadDir)
@@ -170,6 +193,7 @@ func (r *reader) settings(s *Service, file File) {
 	}
 	if err != nil {
 		r.fault(s, file.Name, itemsOf(err)...)
+		s.Unsettled = true
 		return
 	}
 	settings.ID = ""

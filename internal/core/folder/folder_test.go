@@ -59,6 +59,29 @@ func TestFaultsOfFoldersAreNamedAndTheRestIsRead(t *testing.T) {
 	assert.Equal(t, map[string][]byte{"year.json": []byte("{}")}, tides.Payloads)
 }
 
+// A folder below that of a service is a service of its own where it has a service.yaml;
+// else it holds mappings of the one above.
+func TestServicesBelowOthers(t *testing.T) {
+	file := func(name, text string) folder.File { return folder.File{Name: name, Text: []byte(text)} }
+	f := folder.Read([]folder.File{
+		file("v1/service.yaml", "title: V1"), file("v1/piers/a.mappings.yaml", "{id: a, call: {path: /a}}"), file("v1/orders/b.mappings.yaml", "{id: b, call: {path: /b}}"),
+		file("v1/orders/service.yaml", "title: Orders"), file("v1/orders/payloads/p.json", "{}"), file("v1/orders/contract/x/service.yaml", "x"), file("v1/orders/old/service.yaml", "name: v1/orders/old"),
+		file("v1/contract/service.yaml", "y"), file("v1/orders/what.txt", ""), file("a/b/c/d/e/f/service.yaml", ""),
+	})
+	var services []string
+	for _, s := range f.Services {
+		services = append(services, s.Name)
+	}
+	assert.Equal(t, []string{"v1", "v1/orders", "v1/orders/old"}, services)
+	assert.Equal(t, "Orders", f.Find("v1/orders").Settings.Title)
+	assert.Equal(t, "a", f.Find("v1").Mappings[0].ID)
+	assert.Equal(t, "b", f.Find("v1/orders").Mappings[0].ID)
+	assert.Contains(t, f.Find("v1/orders").Payloads, "p.json")
+	assert.NotNil(t, f.Find("v1/orders").Contract)
+	assert.NotNil(t, f.Find("v1").Contract)
+	assert.Equal(t, []string{"a/b/c/d/e/f/service.yaml", "v1/orders/what.txt"}, f.Unknown)
+}
+
 // Whatever form the files have, an update leaves a folder that says what the
 // environment holds.
 func TestUpdateOfEveryForm(t *testing.T) {
