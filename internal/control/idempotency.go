@@ -18,6 +18,7 @@ const (
 	rememberedRequests = 1_000
 	rememberedFor      = 24 * time.Hour
 	rememberedBytes    = 256 << 10 // of one answer
+	rememberedSum      = 16 << 20  // of all answers, in bytes
 	longestRequestKey  = 255
 )
 
@@ -90,6 +91,23 @@ func (r *repeats) begin(key string, sum [sha256.Size]byte, now time.Time) (first
 	return first, true
 }
 
+// limit forgets the answers that were asked for the longest ago, as far as they are too
+// much together. The caller holds the lock.
+func (r *repeats) limit() {
+	sum := 0
+	var over []string
+	for key, first := range r.seen.All() {
+		if *first != nil && (*first).done {
+			if sum += len((*first).body); sum > rememberedSum {
+				over = append(over, key)
+			}
+		}
+	}
+	for _, key := range over {
+		r.seen.Delete(key)
+	}
+}
+
 // keepAnswer lets the request go on and keeps what it is answered, unless that says that
 // asking again may help.
 func (s *server) keepAnswer(c *gin.Context, key string, first *firstRequest) {
@@ -104,6 +122,7 @@ func (s *server) keepAnswer(c *gin.Context, key string, first *firstRequest) {
 			return
 		}
 		first.done, first.status, first.header, first.body = true, writer.Status(), writer.Header().Clone(), writer.kept.Bytes()
+		s.repeats.limit()
 	}()
 	c.Next()
 	finished = true

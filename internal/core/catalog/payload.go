@@ -10,8 +10,10 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/answer"
+	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 func payloadsOf(stored []StoredPayload) map[string]answer.Payloads {
@@ -106,14 +108,28 @@ func sends(m *Mapping, one func(name string) bool) bool {
 	})
 }
 
-// Senders are the mappings that answer with a payload.
+// Senders are the mappings that answer with a payload, or look into it by an expression.
 func (s *Service) Senders(payload string) (ids []string) {
-	for _, m := range s.Mappings {
-		if sends(m, func(name string) bool { return name == payload }) {
-			ids = append(ids, m.Spec.ID)
+	s.sendersOnce.Do(func() {
+		s.senders = make(map[string][]string)
+		for _, m := range s.Mappings {
+			note := func(name string) bool {
+				if ids := s.senders[name]; len(ids) == 0 || ids[len(ids)-1] != m.Spec.ID {
+					s.senders[name] = append(ids, m.Spec.ID)
+				}
+				return false
+			}
+			sends(m, note)
+			eachExpression(m.Spec, func(text, _ string) { eachOf(expr.Payloads(text), note) }, func(n *tree.Node, _ string) { eachOf(expr.TemplatePayloads(n), note) })
 		}
+	})
+	return s.senders[payload]
+}
+
+func eachOf(names []string, do func(string) bool) {
+	for _, name := range names {
+		do(name)
 	}
-	return ids
 }
 
 // RemovePayload takes a payload from a service. One that a mapping sends stays.

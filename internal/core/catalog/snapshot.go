@@ -216,6 +216,9 @@ type Service struct {
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
 
+	sendersOnce sync.Once
+	senders     map[string][]string // mappings by payload
+
 	candidatesOnce sync.Once
 	candidates     []match.Candidate
 }

@@ -44,32 +44,10 @@ func (p *Program) withoutVariable(s *Scope, err error) error {
 
 // Variables lists the variables that an expression demands by their names; none of one that
 // does not compile.
-func Variables(text string) []string {
-	if !strings.Contains(text, "vars") {
-		return nil
-	}
-	env, err := environment()
-	if err != nil {
-		return nil
-	}
-	parsed, issues := env.Parse(text)
-	if issues.Err() != nil {
-		return nil
-	}
-	return variablesOf(parsed.NativeRep().Expr())
-}
+func Variables(text string) []string { return namesIn(text, "vars", variablesOf) }
 
 // TemplateVariables lists the variables that the expressions of a value demand.
-func TemplateVariables(n *tree.Node) (names []string) {
-	eachExpression(n, "", func(_ *tree.Node, _, expression string) {
-		for _, name := range Variables(expression) {
-			if !slices.Contains(names, name) {
-				names = append(names, name)
-			}
-		}
-	})
-	return names
-}
+func TemplateVariables(n *tree.Node) []string { return templateNames(n, Variables) }
 
 // BesideVariables says what the expressions of a text use beside variables; "" for nothing.
 // What does not compile uses nothing.
