@@ -84,6 +84,11 @@ func (p Program) sayOperations(operations []api.Operation) {
 		{title: "CALL", gives: pathGives}, {title: "OPERATION"}, {title: "ANSWERS", gives: sourceGives},
 		{title: "CALLS", right: true}, {title: "DEVIATE", right: true},
 	}, rows)
+	for _, op := range operations {
+		for _, fault := range op.PinFaults {
+			p.say("pinned    %s: %s", op.ID, fault)
+		}
+	}
 }
 
 func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
@@ -118,6 +123,9 @@ func (p Program) sayOperation(op api.OperationDetail) {
 	p.say("answers   %s", answerText(op.Operation))
 	if len(op.Pins) > 0 {
 		p.say("pinned    %s", strings.Join(op.Pins, ", "))
+		for _, fault := range op.PinFaults {
+			p.say("          %s", fault)
+		}
 	}
 	for _, part := range op.Parameters {
 		p.say("%-9s %s", part.In, partText(part))

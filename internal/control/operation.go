@@ -66,6 +66,9 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 	for _, pin := range service.Pins(op.ID) {
 		view.Pins = append(view.Pins, pin.Pointer)
 	}
+	for _, warning := range service.PinWarnings(op.ID) {
+		view.PinFaults = append(view.PinFaults, warning.Detail)
+	}
 	chosen := service.Spec.Examples[op.ID]
 	for i, m := range answering(service, op) {
 		if m.Chosen {

@@ -25,6 +25,8 @@ type Operation struct {
 	Examples []Example `json:"examples,omitempty"`
 	// Pins are the fields that are fixed, as JSON Pointers.
 	Pins []string `json:"pins,omitempty"`
+	// PinFaults say which of them lead nowhere, or break the contract.
+	PinFaults []string `json:"pinFaults,omitempty"`
 	// Sample is an answer's body as a caller would get it.
 	Sample string `json:"sample,omitempty"`
 	// ExampleOrigin says which lane or scenario chose the example: scenario "storm".

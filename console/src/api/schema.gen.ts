@@ -1937,6 +1937,8 @@ export interface components {
             };
             /** @description Fields that are fixed */
             pins?: string[];
+            /** @description Which of them lead nowhere, or break the contract */
+            pinFaults?: string[];
             status?: number;
             mediaType?: string;
             /** @enum {string} */

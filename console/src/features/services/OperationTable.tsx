@@ -142,6 +142,12 @@ function AnswerOf({ service, operation, mapped }: AnswerProps) {
         {status} {statusText(status)}
         {body && `, ${body}`}
         {operation.pins && `, ${count(operation.pins.length, 'field')} pinned`}
+        {operation.pinFaults && (
+          <span className="text-miss" title={operation.pinFaults.join('; ')}>
+            {' '}
+            {count(operation.pinFaults.length, 'pin')} at fault: {operation.pinFaults[0]}
+          </span>
+        )}
       </span>
       {choice && <ExampleChoice service={service} operation={operation} />}
     </span>
