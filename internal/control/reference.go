@@ -13,7 +13,7 @@ import (
 
 // ownService is the API as a service: its document, read as any contract is.
 var ownService = sync.OnceValues(func() (*catalog.Service, error) {
-	return catalog.Described("control", openAPI)
+	return catalog.Described("control", describedAPI())
 })
 
 // listReference tells what the API itself lets a caller do.

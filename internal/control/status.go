@@ -16,7 +16,7 @@ import (
 //go:embed openapi.yaml
 var openAPI []byte
 
-func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
+func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", describedAPI()) }
 
 // getIndex is the API as links: where everything else is found.
 func (s *server) getIndex(c *gin.Context) {
