@@ -17,6 +17,8 @@ type Environment struct {
 	VariableTable
 	// VariableSet is the set of variables in use, "" for none; nil leaves it.
 	VariableSet *string `json:"variableSet,omitempty"`
+	// Ignored says which calls lists leave out; nil leaves that.
+	Ignored *Ignored `json:"ignored,omitempty"`
 	// ImpairmentsOff is the one switch for all impairments; nil leaves it.
 	ImpairmentsOff *bool `json:"impairmentsOff,omitempty"`
 	// Scenario is the one that is on for calls in no lane, "" for none; nil leaves it.
@@ -25,7 +27,7 @@ type Environment struct {
 
 // Empty reports whether there is nothing in it.
 func (e Environment) Empty() bool {
-	return len(e.Impairments)+len(e.Scenarios)+len(e.Variables)+len(e.VariableSets) == 0 && e.VariableSet == nil && e.ImpairmentsOff == nil && e.Scenario == nil
+	return len(e.Impairments)+len(e.Scenarios)+len(e.Variables)+len(e.VariableSets) == 0 && e.VariableSet == nil && e.Ignored == nil && e.ImpairmentsOff == nil && e.Scenario == nil
 }
 
 // ReadEnvironment reads one environment document, and gives the places of its
@@ -45,6 +47,12 @@ func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree
 	}
 	items = append(items, tree.Locate(n, e.VariableTable.faults())...)
 	items = append(items, tree.Locate(n, e.VariableTable.writtenSecrets())...)
+	if e.Ignored != nil {
+		if e.Ignored.Calls == nil {
+			e.Ignored.Calls = []string{}
+		}
+		items = append(items, tree.Locate(n, e.Ignored.faults("/ignored"))...)
+	}
 	seen := make(map[string]bool)
 	once := func(what, at string, node *tree.Node) {
 		if seen[what] {

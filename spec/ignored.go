@@ -1,6 +1,7 @@
 package spec
 
 import (
+	"slices"
 	"strconv"
 
 	"rapidmimic.example/spec/problem"
@@ -25,16 +26,25 @@ var ignoredKind = kind[Ignored]{
 	read: func(n *tree.Node, _ string) (i Ignored, items []problem.Item) {
 		i.Calls = []string{}
 		items = tree.Decode(n, &i, "list of ignored calls")
-		for at, rule := range i.Calls {
-			if rule == "" {
-				items = append(items, problem.Item{At: "/calls/" + strconv.Itoa(at), Detail: "a rule is what a filter would be, such as method:GET path:/health, not empty"})
-			}
-		}
-		if len(i.Calls) > MaxIgnored {
-			items = append(items, problem.Item{At: "/calls", Detail: "there are more than " + strconv.Itoa(MaxIgnored) + " rules"})
-		}
-		return i, items
+		return i, append(items, i.faults("")...)
 	},
+}
+
+func (i Ignored) faults(at string) (items []problem.Item) {
+	for n, rule := range i.Calls {
+		if rule == "" {
+			items = append(items, problem.Item{At: at + "/calls/" + strconv.Itoa(n), Detail: "a rule is what a filter would be, such as method:GET path:/health, not empty"})
+		}
+	}
+	if len(i.Calls) > MaxIgnored {
+		items = append(items, problem.Item{At: at + "/calls", Detail: "there are more than " + strconv.Itoa(MaxIgnored) + " rules"})
+	}
+	return items
+}
+
+// Same reports whether two say the same.
+func (i Ignored) Same(other Ignored) bool {
+	return i.Off == other.Off && slices.Equal(i.Calls, other.Calls)
 }
 
 // GivenIgnored reads a document of ignored calls, which has no name.

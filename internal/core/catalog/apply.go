@@ -501,6 +501,7 @@ func (c *Catalog) FolderState(ctx context.Context, nameOrID string) (states []fo
 	if nameOrID == "" {
 		edits.here[Applied{Kind: offKind}] = switchDigest(*env.ImpairmentsOff, false)
 		edits.here[Applied{Kind: onKind}] = switchDigest(*env.Scenario, "")
+		edits.here[Applied{Kind: ignoredKind}] = ignoredDigest(*env.Ignored)
 		edits.here[Applied{Kind: inUseKind}] = switchDigest(*env.VariableSet, "")
 	}
 	return states, env, edits, nil
@@ -536,6 +537,8 @@ func (e *FolderEdits) digestOf(local any) string {
 		return digest(d)
 	case spec.Service:
 		return settingsDigest(d)
+	case spec.Ignored:
+		return ignoredDigest(d)
 	case bool:
 		return switchDigest(d, false)
 	case string:

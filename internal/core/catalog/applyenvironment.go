@@ -13,6 +13,7 @@ const (
 	impairmentKind = "impairment"
 	offKind        = "impairmentsOff"
 	onKind         = "scenario on"
+	ignoredKind    = "ignored calls"
 )
 
 // environment brings what belongs to no single service to what the folder says,
@@ -57,6 +58,33 @@ func (a *application) environment(f *folder.Folder) {
 		}
 	}
 	a.switches(env.Environment)
+	a.ignored(env.Environment)
+}
+
+// ignored says which calls are ignored, where the folder does.
+func (a *application) ignored(env spec.Environment) {
+	if env.Ignored == nil {
+		return
+	}
+	compiled, faults := compileIgnored(*env.Ignored, a.edit.catalog.labelsOf)
+	for _, fault := range faults {
+		a.report.Faults = append(a.report.Faults, problem.Item{File: spec.EnvironmentFile, At: "/ignored" + fault.At, Detail: fault.Detail})
+	}
+	if len(faults) > 0 {
+		return
+	}
+	switch a.decide(Outcome{Kind: ignoredKind, File: spec.EnvironmentFile}, ignoredDigest(*env.Ignored), ignoredDigest(a.edit.next.Ignored().Spec), nobody) {
+	case Created, Changed, Removed:
+		a.edit.setIgnored(compiled)
+	}
+}
+
+// ignoredDigest is what is compared of which calls are ignored; that none are is usual.
+func ignoredDigest(i spec.Ignored) string {
+	if len(i.Calls) == 0 && !i.Off {
+		return "usual"
+	}
+	return documentDigest(i)
 }
 
 // switches sets the switches that the folder names.
@@ -197,7 +225,8 @@ func (s *Snapshot) environmentState() (env spec.Environment) {
 		env.Scenarios = append(env.Scenarios, scenario.Spec)
 	}
 	env.VariableTable, env.VariableSet = s.variables.Variables.VariableTable, &s.variables.Variables.VariableSet
-	env.ImpairmentsOff, env.Scenario = &s.impairments.off, new(string)
+	ignored := s.Ignored().Spec
+	env.ImpairmentsOff, env.Scenario, env.Ignored = &s.impairments.off, new(string), &ignored
 	if s.active != nil {
 		env.Scenario = &s.active.Scenario
 	}

@@ -68,13 +68,28 @@ func (i *Ignored) Rule(r *call.Summary) int {
 // ETag is the version of the rules, which follows from what they say.
 func (i *Ignored) ETag() string { return `"` + documentDigest(i.Spec)[:12] + `"` }
 
-// labelsOf are the labels of the mapping that answered a call, as everybody has it; none
-// where another thing did or it is gone.
+// labelsOf are the labels of the mapping that answered a call: that of its lane, of its
+// scenario, or as everybody has it, as it is now; none where another thing did or it is gone.
 func (c *Catalog) labelsOf(r *call.Summary) []string {
 	if r.Source != call.FromMapping {
 		return nil
 	}
-	if service := c.Snapshot().Named(r.Service); service != nil {
+	s := c.Snapshot()
+	var above []*changes
+	for _, one := range s.chain(s.scenarios[r.Scenario]) {
+		above = append(above, &one.changes)
+	}
+	if lane := s.lanes[r.Lane]; lane != nil {
+		above = append(above, &lane.changes)
+	}
+	for _, own := range slices.Backward(above) {
+		for _, m := range own.mappings[r.Service] {
+			if m.Spec.ID == r.By && !m.Chosen {
+				return m.Spec.Labels
+			}
+		}
+	}
+	if service := s.Named(r.Service); service != nil {
 		if m := service.Mapping(r.By); m != nil {
 			return m.Spec.Labels
 		}
@@ -99,8 +114,12 @@ func (c *Catalog) PutIgnored(ctx context.Context, i spec.Ignored, ifMatch string
 		return have, nil
 	}
 	edit := c.editLocked()
-	next := *edit.next
-	next.ignored = compiled
-	edit.next, edit.change.Ignored = &next, &i
+	edit.setIgnored(compiled)
 	return compiled, edit.commit(ctx)
+}
+
+func (e *edit) setIgnored(i *Ignored) {
+	next := *e.next
+	next.ignored = i
+	e.next, e.change.Ignored = &next, &i.Spec
 }

@@ -25,6 +25,15 @@ func TestIgnored(t *testing.T) {
 	assert.Equal(t, 1, first.Rule(&call.Summary{Path: "/health"}))
 	assert.False(t, first.IsIgnored(&call.Summary{Service: "quay", Source: call.FromContract, By: "beat", Path: "/beat"}), "another thing answered")
 	assert.True(t, first.IsIgnored(&beat))
+	scenarios, err := spec.ReadScenarios([]byte("[{name: calm, services: {quay: {mappings: [{id: own, labels: [noise], call: {path: /own}}, {id: beat, call: {path: /beat}}]}}}, {name: storm, buildsOn: calm}]"))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), scenarios)
+	require.NoError(t, err)
+	for _, scenario := range []string{"calm", "storm"} {
+		assert.Equal(t, 0, first.Rule(&call.Summary{Service: "quay", Source: call.FromMapping, By: "own", Path: "/own", Scenario: scenario}))
+	}
+	assert.Equal(t, -1, first.Rule(&call.Summary{Service: "quay", Source: call.FromMapping, By: "own", Path: "/own"}))
+	assert.Equal(t, -1, first.Rule(&call.Summary{Service: "quay", Source: call.FromMapping, By: "beat", Path: "/beat", Scenario: "storm"}), "its own has no label")
 	_, err = c.PutIgnored(t.Context(), spec.Ignored{}, none.ETag())
 	assert.ErrorContains(t, err, "was changed by somebody else")
 	version := c.Snapshot().Ignored()

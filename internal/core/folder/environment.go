@@ -52,6 +52,7 @@ func UpdateEnvironment(files []File, state spec.Environment, keep Keep) ([]Chang
 		Scenario:       switched(local.Scenario, state.Scenario, "", "scenario on", keep),
 		VariableTable:  mergedVariables(local.VariableTable, state.VariableTable, keep),
 		VariableSet:    switched(local.VariableSet, state.VariableSet, "", InUseKind, keep),
+		Ignored:        ignored(local.Ignored, state.Ignored, keep),
 		Impairments:    merged(local.Impairments, state.Impairments, func(i spec.TargetImpairment) string { return i.Target.String() }, "impairment", keep),
 		Scenarios:      merged(local.Scenarios, state.Scenarios, func(s spec.Scenario) string { return s.Name }, "scenario", keep),
 	}
@@ -104,6 +105,19 @@ func merged[T any](local, state []T, key func(T) string, kind string, keep Keep)
 	}
 	slices.SortFunc(fresh, func(a, b T) int { return strings.Compare(key(a), key(b)) })
 	return append(out, fresh...)
+}
+
+// ignored is which calls are ignored as the environment has it, unless the folder has an
+// edit of its own. That none are stands in the folder only where it stood already.
+func ignored(local, state *spec.Ignored, keep Keep) *spec.Ignored {
+	switch {
+	case local == nil && (state == nil || len(state.Calls) == 0 && !state.Off):
+		return nil
+	case local != nil && (state == nil || local.Same(*state) || keep("", "ignored calls", "", *local)):
+		return local
+	default:
+		return state
+	}
 }
 
 // switched is a switch as the environment has it, unless the folder has an edit of its own.

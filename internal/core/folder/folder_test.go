@@ -9,6 +9,7 @@ import (
 
 	"rapidmimic.example/internal/core/folder"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 func never(_, _, _ string, _ any) bool { return false }
@@ -142,6 +143,11 @@ func TestUpdateOfTheEnvironment(t *testing.T) {
 		"switches as usual":       {"", spec.Environment{ImpairmentsOff: new(bool), Scenario: new(string)}, ""},
 		"switches":                {"", spec.Environment{ImpairmentsOff: new(bool), Scenario: &state.Scenarios[0].Name}, "scenario: ebb\n"},
 		"a switch back":           {"scenario: flood\nimpairmentsOff: true\n", spec.Environment{ImpairmentsOff: new(bool), Scenario: &state.Scenarios[0].Name}, "impairmentsOff: false\nscenario: ebb\n"},
+		"ignored calls":           {"", spec.Environment{Ignored: &spec.Ignored{Calls: []string{"path:/health"}}}, "ignored:\n  off: false\n  calls:\n    - path:/health\n"},
+		"none ignored":            {"", spec.Environment{Ignored: &spec.Ignored{}}, ""},
+		"ignored no more":         {"ignored: {calls: [a]}\n", spec.Environment{Ignored: &spec.Ignored{Calls: []string{}}}, "ignored:\n  off: false\n  calls: []\n"},
+		"variables":               {"# mine\nvariables: {a: 1}\n", spec.Environment{VariableTable: spec.VariableTable{Variables: map[string]spec.Variable{"b": {Secret: true}}, VariableSets: map[string]map[string]spec.Variable{"s": {"c": {Value: tree.NewNumber("1.50")}}}}}, "variables:\n  b:\n    secret: true\nvariableSets:\n  s:\n    c: 1.50\n"},
+		"an empty set is none":    {"# mine\nvariableSets: {s: {c: 1.50}, t: {}}\nvariables: {b: {secret: true}}\n", spec.Environment{VariableTable: spec.VariableTable{Variables: map[string]spec.Variable{"b": {Secret: true, Value: tree.NewString("hush-hush")}}, VariableSets: map[string]map[string]spec.Variable{"s": {"c": {Value: tree.NewNumber("1.50")}}}}}, "variables:\n  b:\n    secret: true\nvariableSets:\n  s:\n    c: 1.50\n"},
 		"the same, in words":      {"# shared\nscenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {seed: 3, errors: {rate: 20%}}}]\n", state, ""},
 		"the same without a seed": {"scenarios: [{name: ebb}, {title: new, name: flood}]\nimpairments: [{target: {service: tides}, impairment: {errors: {rate: 20%}}}]\n", state, ""},
 		"an older one":            {"scenarios: [{title: old, name: flood}, {name: mine}, {name: gone}]\n", spec.Environment{Scenarios: state.Scenarios}, "scenarios:\n  - name: flood\n    title: new\n  - name: mine\n  - name: ebb\n"},
