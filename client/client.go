@@ -17,6 +17,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"rapidmimic.example/spec/api"
@@ -31,7 +32,13 @@ type Client struct {
 	base string
 	by   string
 	http *http.Client
+	// agent names the program, "" for the one that Go names.
+	agent     string
+	lastEntry atomic.Pointer[string] // see LastEntry
 }
+
+// SetAgent has requests name the program that makes them. It is called before any is made.
+func (c *Client) SetAgent(agent string) { c.agent = agent }
 
 // New builds a client for the control address of an environment, such as
 // http://127.0.0.1:7400.
@@ -111,6 +118,9 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	if ctx.Value(overTheirsKey{}) != nil {
 		req.Header.Set("If-Match", "*")
 	}
+	if c.agent != "" {
+		req.Header.Set("User-Agent", c.agent)
+	}
 	if c.by != "" {
 		req.Header.Set("Rapid-Mimic-By", url.PathEscape(c.by))
 	}
@@ -126,6 +136,9 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 		return nil, problem.New(problem.Unreachable, "no Rapid Mimic answers at %s: %v", c.base, err)
 	}
 	if resp.StatusCode < 400 {
+		if entry := resp.Header.Get("Rapid-Mimic-Activity"); entry != "" {
+			c.lastEntry.Store(&entry)
+		}
 		return resp, nil
 	}
 	defer resp.Body.Close()

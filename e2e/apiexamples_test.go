@@ -86,6 +86,7 @@ var apiSteps = [][2]string{
 	{"DELETE /lines/rope", ""},
 	{"DELETE /services/moorings/payloads/chart.txt", ""},
 	{"DELETE /services/gauges", ""},
+	{"POST /activity/{entry}/undo", ""},
 	{"POST /authority/rotations", ""},
 	{"DELETE /calls", ""},
 }
@@ -126,6 +127,9 @@ func TestTheExamplesOfTheAPIDocument(t *testing.T) {
 		sent := strings.NewReplacer("$REAL", real.URL, "$TIDES", string(tides)).Replace(body)
 		status, header, text := s.whole(method, "/api/v1"+path, []byte(sent))
 		require.Less(t, status, 300, "%s %s: %s", method, path, text)
+		if entry := header.Get("Rapid-Mimic-Activity"); entry != "" {
+			values["{entry}"] = entry
+		}
 		if id == "putMapping" {
 			values["{version}"] = strings.Trim(header.Get("ETag"), `"`)
 		}

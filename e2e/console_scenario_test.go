@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/e2e/browser"
 )
 
 // A situation is switched on with one press, shown on every page and on each call,
@@ -107,7 +109,10 @@ func TestConsoleLanes(t *testing.T) {
 	assert.Regexp(t, "^410", s.says("GET /@mara/moorings/berths/N13"))
 	undone := func() {
 		must(t, p.Press("Undo"))
-		require.Eventually(t, func() bool { return strings.HasPrefix(s.says("GET /@mara/moorings/berths/N13"), "418") }, 5*time.Second, 50*time.Millisecond)
+		if !assert.Eventually(t, func() bool { return strings.HasPrefix(s.says("GET /@mara/moorings/berths/N13"), "418") }, 5*time.Second, 50*time.Millisecond) {
+			told, err := browser.Eval[string](p, "document.body.innerText")
+			t.Fatal(told, err)
+		}
 	}
 	undone()
 	must(t, p.Press("Take out of lane mara"), p.WaitText("was removed from lane mara"))

@@ -197,6 +197,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/scenarios?scenario=bad-night":     `document.querySelector('[data-changes=tides]')`,
 		"/lanes":                            `document.querySelector('[data-lane=night-run]')`,
 		"/calls?lane=night-run&call=c-5":    `document.querySelector('[data-testid=sentence]')`,
+		"/activity":                         `document.querySelectorAll('[data-entry]').length > 5`,
 		"/variables?service=tides":          `document.querySelector('[data-seen=gauges]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 	} {

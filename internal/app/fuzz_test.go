@@ -39,8 +39,18 @@ const (
 // nowhere is a store that keeps nothing.
 type nowhere struct{}
 
-func (nowhere) Load(context.Context) (catalog.Definitions, error) { return catalog.Definitions{}, nil }
-func (nowhere) Apply(context.Context, catalog.Change) error       { return nil }
+func (nowhere) Removed(context.Context, string) (catalog.Definitions, error) {
+	return catalog.Definitions{}, nil
+}
+func (nowhere) PayloadBefore(context.Context, int64, string, string) ([]byte, error) {
+	return nil, nil
+}
+func (nowhere) Activity(context.Context, catalog.ActivityFilter) ([]catalog.Entry, error) {
+	return nil, nil
+}
+func (nowhere) Entry(context.Context, int64) (catalog.Entry, error) { return catalog.Entry{}, nil }
+func (nowhere) Load(context.Context) (catalog.Definitions, error)   { return catalog.Definitions{}, nil }
+func (nowhere) Apply(context.Context, catalog.Change) error         { return nil }
 func (nowhere) Contract(context.Context, string, int) (catalog.StoredContract, error) {
 	return catalog.StoredContract{}, nil
 }

@@ -35,6 +35,17 @@ type Program struct {
 	Out, Err io.Writer
 
 	terminal *os.File // that Out writes to; nil for none
+	changed  *changed // what a command changed
+}
+
+// changed is the environment that a command talked to, where it prints for people.
+type changed struct{ environment *client.Client }
+
+// sayUndo tells how to take back what a command has changed.
+func (p Program) sayUndo() {
+	if e := p.changed.environment; e != nil && e.LastEntry() != "" {
+		p.say("undo      rapidmimic undo %s", e.LastEntry())
+	}
 }
 
 // Run carries out a command line and returns the exit code.
@@ -43,9 +54,12 @@ func (p Program) Run(ctx context.Context, args []string) int {
 	if file, ok := p.Out.(*os.File); ok && term.IsTerminal(int(file.Fd())) {
 		p.terminal, p.Out = file, harmlessWriter{file}
 	}
+	p.changed = &changed{}
 	err := p.command().Run(ctx, args)
 	if err != nil {
 		p.report(err)
+	} else {
+		p.sayUndo()
 	}
 	return exitCode(err)
 }
@@ -70,7 +84,7 @@ func (p Program) command() *cli.Command {
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.variablesCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
 			p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -85,7 +99,15 @@ func (p Program) command() *cli.Command {
 
 // client connects to the service that the flags name.
 func (p Program) client(c *cli.Command) (*client.Client, error) {
-	return client.NewAs(c.String("url"), c.String("as"))
+	environment, err := client.NewAs(c.String("url"), c.String("as"))
+	if err != nil {
+		return nil, err
+	}
+	environment.SetAgent("rapidmimic/" + p.Version)
+	if p.changed != nil && c.String("output") == "table" && c.Name != "undo" {
+		p.changed.environment = environment
+	}
+	return environment, nil
 }
 
 // connect is how most commands begin: it takes exactly the named arguments,

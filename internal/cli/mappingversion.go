@@ -142,15 +142,18 @@ func (p Program) mappingCompare(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{
-		A: difflib.SplitLines(documents[0]), B: difflib.SplitLines(documents[1]), Context: 3,
-		FromFile: fmt.Sprintf("%s, version %d", given[1], wanted[0]), ToFile: fmt.Sprintf("%s, version %d", given[1], to),
-	})
+	text, err := documentsDiffer(documents[0], documents[1], fmt.Sprintf("%s, version %d", given[1], wanted[0]), fmt.Sprintf("%s, version %d", given[1], to))
+	fmt.Fprint(p.Out, text)
+	return err
+}
+
+// documentsDiffer is what differs between two documents, line by line.
+func documentsDiffer(before, after, from, to string) (string, error) {
+	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: difflib.SplitLines(before), B: difflib.SplitLines(after), Context: 3, FromFile: from, ToFile: to})
 	if err == nil && text == "" {
 		text = "the two say the same\n"
 	}
-	fmt.Fprint(p.Out, text)
-	return err
+	return text, err
 }
 
 // versionText is a state of a mapping as a document, empty for a removal.

@@ -320,6 +320,6 @@ func (p Program) serviceRemove(ctx context.Context, c *cli.Command) error {
 	if err := api.RemoveService(ctx, given[0]); err != nil {
 		return unchanged(err, "")
 	}
-	p.say("%s  removed with its contract and mappings; its calls stay in the log", given[0])
+	p.say("%s  removed with its contract and mappings; it is kept for 30 days, its calls stay in the log", given[0])
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -101,9 +102,13 @@ func author(c *gin.Context) {
 		writeProblem(c, problem.New(problem.Invalid, "Rapid-Mimic-By must be a name of at most 100 bytes, percent-encoded"), http.StatusUnprocessableEntity, nil)
 		return
 	}
+	from, _, _ := net.SplitHostPort(c.Request.RemoteAddr) // whatever a header says
+	ctx := catalog.Through(c.Request.Context(), throughWhat(c), from)
+	ctx = catalog.Noted(ctx, func(version int64) { c.Header(entryHeader, catalog.EntryID(version)) })
 	if name != "" {
-		c.Request = c.Request.WithContext(catalog.By(c.Request.Context(), name))
+		ctx = catalog.By(ctx, name)
 	}
+	c.Request = c.Request.WithContext(ctx)
 	if isOn(c, "confirm") {
 		c.Request = c.Request.WithContext(catalog.Confirmed(c.Request.Context()))
 	}

@@ -140,6 +140,10 @@ func (s *server) table() []route {
 		{"PATCH", "/lines/:line", s.again(s.patchLine)},
 		{"DELETE", "/lines/:line", s.deleteLine},
 
+		{"GET", "/activity", s.listActivity},
+		{"GET", "/activity/:entry", s.getEntry},
+		{"POST", "/activity/:entry/undo", s.undoEntry},
+
 		{"GET", "/variables", s.getVariables},
 		{"PUT", "/variables", s.putVariables},
 		{"PATCH", "/variables", s.again(s.patchVariables)},

@@ -20,18 +20,20 @@ type contractRow struct {
 	Main      string `db:"main"`
 	Imported  int64  `db:"imported"`
 	Text      []byte `db:"text"`
+	Withdrawn bool   `db:"withdrawn"`
 }
 
 func (r contractRow) stored() catalog.StoredContract {
 	return catalog.StoredContract{
-		ServiceID: r.ServiceID, Revision: r.Revision, File: r.File, Main: r.Main, Imported: time.UnixMicro(r.Imported), Text: r.Text,
+		ServiceID: r.ServiceID, Revision: r.Revision, File: r.File, Main: r.Main, Imported: time.UnixMicro(r.Imported), Text: r.Text, Withdrawn: r.Withdrawn,
 	}
 }
 
 func (s *Store) loadContracts(ctx context.Context) ([]catalog.StoredContract, error) {
 	var rows []contractRow
 	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, revision, file, main, imported, text FROM contracts AS c
-		WHERE revision = (SELECT max(revision) FROM contracts WHERE service_id = c.service_id)`)
+		WHERE revision = (SELECT max(revision) FROM contracts WHERE service_id = c.service_id AND withdrawn = 0)
+		AND service_id IN (SELECT id FROM services WHERE removed IS NULL)`)
 	if err != nil {
 		return nil, fmt.Errorf("read contracts: %w", err)
 	}
@@ -49,7 +51,7 @@ func storedContracts(rows []contractRow) []catalog.StoredContract {
 // Revisions implements catalog.Store.
 func (s *Store) Revisions(ctx context.Context, serviceID string) ([]catalog.StoredContract, error) {
 	var rows []contractRow
-	err := s.read.SelectContext(ctx, &rows, `SELECT service_id, revision, file, main, imported FROM contracts
+	err := s.read.SelectContext(ctx, &rows, `SELECT service_id, revision, file, main, imported, withdrawn FROM contracts
 		WHERE service_id = ? ORDER BY revision`, serviceID)
 	if err != nil {
 		return nil, fmt.Errorf("list revisions: %w", err)
@@ -77,6 +79,16 @@ func putContract(ctx context.Context, tx *sqlx.Tx, c catalog.StoredContract) err
 		contractRow{ServiceID: c.ServiceID, Revision: c.Revision, File: c.File, Main: c.Main, Imported: c.Imported.UnixMicro(), Text: c.Text})
 	if err != nil {
 		return fmt.Errorf("keep contract %q: %w", c.File, err)
+	}
+	return nil
+}
+
+// withdrawContracts keeps revisions that are none any more, in case they come back.
+func withdrawContracts(ctx context.Context, tx *sqlx.Tx, contracts []catalog.StoredContract) error {
+	for _, c := range contracts {
+		if _, err := tx.ExecContext(ctx, `UPDATE contracts SET withdrawn = 1 WHERE service_id = ? AND revision <= ?`, c.ServiceID, c.Revision); err != nil {
+			return fmt.Errorf("withdraw contract: %w", err)
+		}
 	}
 	return nil
 }

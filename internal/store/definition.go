@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strconv"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -12,6 +13,9 @@ import (
 
 // Load implements catalog.Store.
 func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
+	if err := s.trimActivity(ctx); err != nil {
+		return d, err
+	}
 	if err := s.loadServices(ctx, &d); err != nil {
 		return d, err
 	}
@@ -88,6 +92,9 @@ func (s *Store) apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) e
 	if err != nil {
 		return fmt.Errorf("keep version: %w", err)
 	}
+	if err := s.putEntry(ctx, tx, change.Entry); err != nil {
+		return err
+	}
 	for _, service := range change.Services {
 		if err := putService(ctx, tx, service); err != nil {
 			return err
@@ -97,6 +104,9 @@ func (s *Store) apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) e
 		if err := putContract(ctx, tx, contract); err != nil {
 			return err
 		}
+	}
+	if err := withdrawContracts(ctx, tx, change.WithdrawContracts); err != nil {
+		return err
 	}
 	if err := putPayloads(ctx, tx, change.Payloads); err != nil {
 		return err
@@ -129,11 +139,11 @@ func (s *Store) apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) e
 		return err
 	}
 	for _, id := range change.RemoveServices {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM services WHERE id = ?`, id); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE services SET removed = ? WHERE id = ?`, time.Now().UnixMicro(), id); err != nil {
 			return fmt.Errorf("remove service %s: %w", id, err)
 		}
 	}
-	if len(change.Payloads)+len(change.RemovePayloads)+len(change.RemoveServices) > 0 {
+	if len(change.Payloads)+len(change.RemovePayloads) > 0 {
 		return dropUnusedContents(ctx, tx)
 	}
 	return nil

@@ -15,9 +15,9 @@ func (s *Store) LimitPages(ctx context.Context, pages int) error {
 	return err
 }
 
-// CountSecrets counts the secret variables that are stored.
+// CountSecrets counts the secret variables that are stored, beside those of the activity.
 func (s *Store) CountSecrets(ctx context.Context) (count int) {
-	if err := s.definitions.GetContext(ctx, &count, `SELECT count(*) FROM secret_variables`); err != nil {
+	if err := s.definitions.GetContext(ctx, &count, `SELECT count(*) FROM secret_variables WHERE owner NOT LIKE 'entry %'`); err != nil {
 		return -1
 	}
 	return count

@@ -22,7 +22,7 @@ type mappingRow struct {
 func (s *Store) loadMappings(ctx context.Context, d *catalog.Definitions) error {
 	var rows []mappingRow
 	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, id, version, position, document FROM mappings
-		ORDER BY service_id, position`)
+		WHERE service_id IN (SELECT id FROM services WHERE removed IS NULL) ORDER BY service_id, position`)
 	if err != nil {
 		return fmt.Errorf("read mappings: %w", err)
 	}

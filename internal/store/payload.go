@@ -19,7 +19,8 @@ type payloadRow struct {
 
 func (s *Store) loadPayloads(ctx context.Context) ([]catalog.StoredPayload, error) {
 	var rows []payloadRow
-	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, name, version, bytes FROM payloads JOIN payload_contents USING (digest)`)
+	err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, name, version, bytes FROM payloads JOIN payload_contents USING (digest)
+		WHERE service_id IN (SELECT id FROM services WHERE removed IS NULL)`)
 	if err != nil {
 		return nil, fmt.Errorf("read payloads: %w", err)
 	}
@@ -60,7 +61,7 @@ func removePayloads(ctx context.Context, tx *sqlx.Tx, payloads []catalog.StoredP
 
 // dropUnusedContents removes the texts that no payload has any more.
 func dropUnusedContents(ctx context.Context, tx *sqlx.Tx) error {
-	if _, err := tx.ExecContext(ctx, `DELETE FROM payload_contents WHERE digest NOT IN (SELECT digest FROM payloads)`); err != nil {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM payload_contents WHERE digest NOT IN (SELECT digest FROM payloads) AND digest NOT IN (SELECT digest FROM activity_payloads)`); err != nil {
 		return fmt.Errorf("remove payloads that nothing sends: %w", err)
 	}
 	return nil

@@ -34,7 +34,7 @@ func storedRecordings(rows []recordingRow) ([]catalog.StoredRecording, error) {
 
 func (s *Store) loadRunning(ctx context.Context) ([]catalog.StoredRecording, error) {
 	var rows []recordingRow
-	if err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, document, 0 AS calls FROM recordings WHERE running = 1`); err != nil {
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, document, 0 AS calls FROM recordings WHERE running = 1 AND service_id IN (SELECT id FROM services WHERE removed IS NULL)`); err != nil {
 		return nil, fmt.Errorf("read recordings: %w", err)
 	}
 	return storedRecordings(rows)

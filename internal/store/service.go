@@ -19,7 +19,7 @@ type serviceRow struct {
 
 func (s *Store) loadServices(ctx context.Context, d *catalog.Definitions) error {
 	var rows []serviceRow
-	if err := s.definitions.SelectContext(ctx, &rows, `SELECT id, version, document FROM services`); err != nil {
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT id, version, document FROM services WHERE removed IS NULL`); err != nil {
 		return fmt.Errorf("read services: %w", err)
 	}
 	for _, row := range rows {
@@ -39,7 +39,7 @@ func putService(ctx context.Context, tx *sqlx.Tx, stored catalog.StoredService) 
 		return fmt.Errorf("write service: %w", err)
 	}
 	_, err = tx.ExecContext(ctx, `INSERT INTO services (id, version, document) VALUES (?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET version = excluded.version, document = excluded.document`,
+		ON CONFLICT (id) DO UPDATE SET version = excluded.version, document = excluded.document, removed = NULL`,
 		stored.Service.ID, stored.Version, string(document))
 	if err != nil {
 		return fmt.Errorf("keep service %q: %w", stored.Service.Name, err)

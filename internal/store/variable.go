@@ -167,26 +167,32 @@ func (s *Store) putSecrets(ctx context.Context, tx *sqlx.Tx, owner string, t spe
 	if _, err := tx.ExecContext(ctx, `DELETE FROM secret_variables WHERE owner = ?`, owner); err != nil {
 		return fmt.Errorf("keep the secrets of %s: %w", owner, err)
 	}
-	var failed error
+	values := make(map[string]string)
 	t.EachSecret(func(place, value string) string {
-		if value == "" || failed != nil {
-			return ""
+		if value != "" {
+			values[place] = value
 		}
-		if s.seal == nil {
-			failed = errors.New("there is no key for secret variables")
-			return ""
-		}
-		row := secretRow{Owner: owner, Place: place}
-		nonce := make([]byte, s.seal.NonceSize())
-		if _, failed = rand.Read(nonce); failed != nil {
-			return ""
-		}
-		row.Sealed = s.seal.Seal(nonce, nonce, []byte(value), row.bound())
-		_, failed = tx.NamedExecContext(ctx, `INSERT INTO secret_variables (owner, place, sealed) VALUES (:owner, :place, :sealed)`, row)
 		return ""
 	})
-	if failed != nil {
-		return fmt.Errorf("keep the secrets of %s: %w", owner, failed)
+	return s.sealAll(ctx, tx, owner, values)
+}
+
+// sealAll keeps the values of secrets, by their places.
+func (s *Store) sealAll(ctx context.Context, tx *sqlx.Tx, owner string, values map[string]string) error {
+	if len(values) > 0 && s.seal == nil {
+		return fmt.Errorf("keep the secrets of %s: there is no key for secret variables", owner)
+	}
+	for place, value := range values {
+		row := secretRow{Owner: owner, Place: place}
+		nonce := make([]byte, s.seal.NonceSize())
+		_, err := rand.Read(nonce)
+		if err == nil {
+			row.Sealed = s.seal.Seal(nonce, nonce, []byte(value), row.bound())
+			_, err = tx.NamedExecContext(ctx, `INSERT INTO secret_variables (owner, place, sealed) VALUES (:owner, :place, :sealed)`, row)
+		}
+		if err != nil {
+			return fmt.Errorf("keep the secrets of %s: %w", owner, err)
+		}
 	}
 	return nil
 }

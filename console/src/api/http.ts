@@ -1,7 +1,7 @@
 import { shortDigests } from '@/lib/digests';
 import { parseExact } from '@/lib/exactJson';
 import { author } from './author';
-import type { Fault, ProblemDocument } from './types';
+import type { Entry, Fault, ProblemDocument } from './types';
 
 /** What the service said is wrong, or that it did not answer. */
 export class Problem extends Error {
@@ -40,6 +40,18 @@ export const notThere = 'not there';
 /** Whether a write was refused because what is kept is not what it was written on. */
 export function isStale(error: unknown): error is Problem {
   return error instanceof Problem && error.code === 'stale';
+}
+
+let entryMade = '';
+
+/** The entry of the activity that the last write made, '' for none: its undo takes it back. */
+export function lastEntry(): string {
+  return entryMade;
+}
+
+/** Takes an entry of the activity back. */
+export function undoEntry(id: string) {
+  return send<Entry>(`/activity/${part(id)}/undo`, { method: 'POST' });
 }
 
 /** Sends a request to the control API and returns the JSON of its answer. */
@@ -83,6 +95,7 @@ async function ask(
   const response = await fetch(`/api/v1${path}`, { method, body, headers }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
+  if (method !== 'GET') entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
   if (response.ok) return response;
   const document = await response.json().catch(() => null);
   throw new Problem(

@@ -6,6 +6,9 @@ export const keys = {
   functions: () => ['functions'],
   ignored: () => ['ignored'],
   variables: () => ['variables'],
+  activity: () => ['activity'],
+  activityList: (service: string, by: string) => [...keys.activity(), { service, by }],
+  entry: (id: string) => ['entry', id],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 

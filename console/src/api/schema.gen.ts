@@ -1689,6 +1689,69 @@ export interface paths {
         patch: operations["patchMapping"];
         trace?: never;
     };
+    "/api/v1/activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who changed what, the newest first
+         * @description Every edit of a definition is an entry, whichever way it came. An answer to a write names the entry that it made in the header Rapid-Mimic-Activity.
+         */
+        get: operations["listActivity"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/activity/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example a-71 */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        /** An entry, with each definition before and after */
+        get: operations["getEntry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/activity/{entry}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example a-71 */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take an entry back; that is an entry, too, which can be undone
+         * @description All of it or nothing. It is refused where a definition was changed since; errors say which.
+         */
+        post: operations["undoEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/variables": {
         parameters: {
             query?: never;
@@ -2699,6 +2762,40 @@ export interface components {
             off: boolean;
             /** @description Rules in the words of filters, without body:, also label: for labels of the mapping that answered */
             calls?: string[];
+        };
+        Entry: {
+            id: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Who changed it; left out for nobody in particular */
+            by?: string;
+            /** @description console, command, API or folder; left out for the service itself */
+            via?: string;
+            /** @description Address that asked for it */
+            from?: string;
+            /** @description What was changed, many things of one kind on one line */
+            lines: string[];
+            /** @description How many definitions were changed */
+            count: number;
+            /** @description Those that it is about */
+            services?: string[];
+            /** @description The entry that this one took back */
+            undoes?: string;
+            /** @description The entry that took this one back */
+            undoneBy?: string;
+        };
+        EntryDetail: components["schemas"]["Entry"] & {
+            items: {
+                kind: string;
+                service?: string;
+                id?: string;
+                /** @enum {string} */
+                outcome: "created" | "changed" | "removed";
+                /** @description YAML; left out where it was not there */
+                before?: string;
+                /** @description YAML; left out where it is not there */
+                after?: string;
+            }[];
         };
         /** @description Variables by name: any value, or { secret: true, value: … }, of which documents that are read have no value */
         VariableTable: {
@@ -7083,6 +7180,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listActivity: {
+        parameters: {
+            query?: {
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+                /** @description Only what is about this service */
+                service?: string;
+                /** @description Only what this person changed */
+                by?: string;
+                /** @description Only what came since then: 1h or 2d ago, or 2026-12-01T10:00:00Z */
+                since?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Entry"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example a-71 */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entry */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryDetail"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoEntry: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @example a-71 */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entry that it made */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
                 };
             };
             default: components["responses"]["Problem"];

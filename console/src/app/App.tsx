@@ -9,6 +9,9 @@ import { NoPage } from './NoPage';
 import { Shell } from './Shell';
 
 // pages that are not the first one of most visits are fetched when they are opened
+const ActivityPage = lazy(() =>
+  import('@/features/activity/ActivityPage').then((m) => ({ default: m.ActivityPage })),
+);
 const ApiPage = lazy(() => import('@/features/docs/ApiPage').then((m) => ({ default: m.ApiPage })));
 const DocsPage = lazy(() => import('@/features/docs/DocsPage').then((m) => ({ default: m.DocsPage })));
 const LanesPage = lazy(() => import('@/features/lanes/LanesPage').then((m) => ({ default: m.LanesPage })));
@@ -67,6 +70,7 @@ export function App() {
               <Route path="/scenarios" component={ScenariosPage} />
               <Route path="/lanes" component={LanesPage} />
               <Route path="/variables" component={VariablesPage} />
+              <Route path="/activity" component={ActivityPage} />
               <Route path="/retries" component={RetriesPage} />
               <Route path="/reference/:operation?">
                 {({ operation }) => <ApiPage operation={operation && plain(operation)} />}

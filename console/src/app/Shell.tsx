@@ -10,6 +10,7 @@ const tabs = [
   { href: '/scenarios', word: 'Scenarios', owns: (path: string) => path === '/scenarios' },
   { href: '/lanes', word: 'Lanes', owns: (path: string) => path === '/lanes' },
   { href: '/variables', word: 'Variables', owns: (path: string) => path === '/variables' },
+  { href: '/activity', word: 'Activity', owns: (path: string) => path === '/activity' },
   { href: '/retries', word: 'Retries', owns: (path: string) => path === '/retries' },
   { href: '/reference', word: 'API', owns: (path: string) => path.startsWith('/reference') },
 ];

@@ -249,9 +249,11 @@ func (a *application) contract(f *folder.Service, s *Service) (*Service, error) 
 		here = digest(folder.ContractBytes(stored.Text))
 	}
 	stored := StoredContract{ServiceID: s.Spec.ID, Revision: 1, File: strings.TrimPrefix(f.Contract.File, f.Name+"/"), Imported: a.how.At, Text: f.Contract.Text}
-	if s.Contract != nil {
-		stored.Revision = s.Contract.Revision + 1
+	next, err := a.edit.catalog.nextRevision(a.ctx, s)
+	if err != nil {
+		return s, err
 	}
+	stored.Revision = next
 	inFolder := digest(folder.ContractBytes(f.Contract.Text))
 	var compiled *Contract
 	if inFolder != here {

@@ -27,6 +27,8 @@ type Catalog struct {
 
 	mu      sync.Mutex // guards version and orders all edits
 	version int64      // of the last edit in the environment
+	// lastEntry is the last that the activity has.
+	lastEntry int64
 
 	aside []Aside
 	// hosts says which hosts services may list; nil allows all.
@@ -112,6 +114,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		c.version = max(c.version, stored.Version)
 	}
 	c.version = max(c.version, definitions.Version)
+	c.lastEntry = c.version
 	c.publish(snapshot.withSituations(definitions))
 	return c, nil
 }
@@ -142,7 +145,7 @@ func compileContract(stored StoredContract) (*Contract, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File, Main: files.Main}, nil
+	return &Contract{Contract: read, Revision: stored.Revision, File: stored.File, Main: files.Main, digest: digest(stored.Text)}, nil
 }
 
 // compileStored compiles a contract that was imported once. A fault of ours in it must

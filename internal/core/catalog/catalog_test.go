@@ -3,6 +3,7 @@ package catalog_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"testing"
 
@@ -17,11 +18,13 @@ import (
 
 // fakeStore remembers the changes and fails when told to.
 type fakeStore struct {
-	stored  catalog.Definitions
-	changes []catalog.Change
-	applied []catalog.Applied // what came from a folder; kept from the changes
-	fail    error
-	panics  bool
+	stored   catalog.Definitions
+	changes  []catalog.Change
+	applied  []catalog.Applied // what came from a folder; kept from the changes
+	fail     error
+	panics   bool
+	removed  map[string]catalog.Definitions
+	payloads map[string][]byte
 	// versions are those of every mapping, the newest first.
 	versions []catalog.MappingVersion
 }
@@ -38,6 +41,34 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 		s.changes, s.applied = append(s.changes, change), append(s.applied, change.Applied...)
 	}
 	return s.fail
+}
+
+func (s *fakeStore) Removed(_ context.Context, id string) (catalog.Definitions, error) {
+	return s.removed[id], s.fail
+}
+
+func (s *fakeStore) PayloadBefore(_ context.Context, entry int64, _, name string) ([]byte, error) {
+	return s.payloads[fmt.Sprint(entry, name)], s.fail
+}
+
+func (s *fakeStore) Activity(_ context.Context, f catalog.ActivityFilter) (entries []catalog.Entry, _ error) {
+	for _, change := range slices.Backward(s.changes) {
+		if change.Entry != nil {
+			entries = append(entries, *change.Entry)
+		}
+	}
+	return entries, s.fail
+}
+
+func (s *fakeStore) Entry(_ context.Context, version int64) (catalog.Entry, error) {
+	for _, change := range s.changes {
+		if change.Entry != nil && change.Entry.Version == version {
+			e := *change.Entry
+			e.Whole = true
+			return e, nil
+		}
+	}
+	return catalog.Entry{}, problem.New(problem.NotFound, "no entry")
 }
 
 func (s *fakeStore) Contract(_ context.Context, service string, revision int) (catalog.StoredContract, error) {

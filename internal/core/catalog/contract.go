@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"rapidmimic.example/internal/core/contract"
@@ -105,8 +106,10 @@ func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored Stored
 		return Imported{}, err
 	}
 	imported := Imported{DryRun: in.DryRun}
+	if compiled.Revision, err = c.nextRevision(ctx, old); err != nil {
+		return Imported{}, err
+	}
 	if old.Contract != nil {
-		compiled.Revision = old.Contract.Revision + 1
 		changes := contract.Compare(old.Contract.Contract, compiled.Contract)
 		imported.Changes = &changes
 	}
@@ -115,6 +118,18 @@ func (c *Catalog) importIntoLocked(ctx context.Context, in Import, stored Stored
 	imported.Service = edit.putContract(old, StoredService{Service: old.Spec, Version: c.nextLocked()}, old.parts(), stored, compiled)
 	imported.Orphans = orphans(old, imported.Service)
 	return imported, in.finish(ctx, edit, imported)
+}
+
+// nextRevision is the number of the next contract of a service.
+func (c *Catalog) nextRevision(ctx context.Context, s *Service) (int, error) {
+	if s.Contract != nil {
+		return s.Contract.Revision + 1, nil
+	}
+	revisions, err := c.store.Revisions(ctx, s.Spec.ID) // also those that were withdrawn
+	if err != nil || len(revisions) == 0 {
+		return 1, err
+	}
+	return revisions[len(revisions)-1].Revision + 1, nil
 }
 
 // orphans are the mappings that stand on an operation of the old contract and
@@ -153,7 +168,8 @@ func (c *Catalog) Revisions(ctx context.Context, nameOrID string) ([]StoredContr
 	if err != nil {
 		return nil, err
 	}
-	return c.store.Revisions(ctx, s.Spec.ID)
+	revisions, err := c.store.Revisions(ctx, s.Spec.ID)
+	return slices.DeleteFunc(revisions, func(r StoredContract) bool { return r.Withdrawn }), err
 }
 
 // ContractText returns the document of a service as it was imported: one

@@ -37,6 +37,7 @@ type edit struct {
 	next    *Snapshot
 	change  Change
 	named   named // those that were asked for last
+	undoes  int64 // the entry that is taken back; 0 for none
 }
 
 func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }
@@ -61,7 +62,7 @@ func (s *Snapshot) countMappings() (count int) {
 // commit stores the change and, when that went well, makes it part of the
 // environment.
 func (e *edit) commit(ctx context.Context) error {
-	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Contracts)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
+	if c := &e.change; len(c.Services)+len(c.RemoveServices)+len(c.Contracts)+len(c.WithdrawContracts)+len(c.Payloads)+len(c.RemovePayloads) > 0 {
 		e.recompileChanges()
 	}
 	if n := e.next.countMappings(); n > e.catalog.Snapshot().countMappings() {
@@ -69,12 +70,16 @@ func (e *edit) commit(ctx context.Context) error {
 			return err
 		}
 	}
-	e.change.By, e.change.Version = authorOf(ctx), e.catalog.version
+	e.change.By, e.change.Entry = authorOf(ctx), e.entry(ctx)
+	e.change.Version = e.catalog.version
 	ctx = context.WithoutCancel(ctx) // who has asked for it may leave, the change is whole all the same
 	if err := e.catalog.store.Apply(ctx, e.change); err != nil {
 		return fmt.Errorf("store the change: %w", err)
 	}
 	e.catalog.publish(e.next)
+	if note, ok := ctx.Value(noteKey{}).(func(int64)); ok && e.change.Entry != nil {
+		note(e.change.Entry.Version)
+	}
 	return nil
 }
 

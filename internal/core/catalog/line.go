@@ -92,8 +92,20 @@ func (c *Catalog) RemoveLine(ctx context.Context, name, ifMatch string) error {
 // withLine gives the environment a line, or with nil takes it away, and compiles the
 // impairments anew that may use it.
 func (e *edit) withLine(ctx context.Context, name string, line *spec.Line) error {
+	if err := e.setLine(name, line); err != nil {
+		return err
+	}
+	return e.commit(ctx)
+}
+
+// setLine is withLine without its commit. One that every environment has is as it was
+// originally instead of gone.
+func (e *edit) setLine(name string, line *spec.Line) error {
 	next := *e.next
 	next.impairments.lines = maps.Clone(next.Lines())
+	if original, known := spec.Lines()[name]; line == nil && known {
+		line = &original
+	}
 	if line != nil {
 		next.impairments.lines[name] = *line
 	} else {
@@ -107,5 +119,5 @@ func (e *edit) withLine(ctx context.Context, name string, line *spec.Line) error
 		next.impairments.put(made)
 	}
 	e.next = &next
-	return e.commit(ctx)
+	return nil
 }

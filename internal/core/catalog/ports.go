@@ -39,6 +39,15 @@ type Store interface {
 	// ExchangesOn returns the calls to some paths of all recordings of a service but one,
 	// the oldest recording first; where that is too much, of the newest ones only.
 	ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error)
+	// Removed is what is kept of a service that was removed: its contract, mappings and
+	// payloads.
+	Removed(ctx context.Context, serviceID string) (Definitions, error)
+	// PayloadBefore is the content that a payload had before an entry.
+	PayloadBefore(ctx context.Context, entry int64, serviceID, name string) ([]byte, error)
+	// Activity lists entries, the newest first, without the documents of their items.
+	Activity(ctx context.Context, filter ActivityFilter) ([]Entry, error)
+	// Entry returns one with all of it.
+	Entry(ctx context.Context, version int64) (Entry, error)
 	// Applied lists what came from a folder, as it was then.
 	Applied(ctx context.Context) ([]Applied, error)
 }
@@ -79,7 +88,9 @@ type Change struct {
 	// By is who made it, "" for nobody in particular.
 	By string
 	// Version is the highest that was given so far.
-	Version   int64
+	Version int64
+	// Entry is what the activity keeps of it; nil for nothing.
+	Entry     *Entry
 	Services  []StoredService
 	Contracts []StoredContract
 	Mappings  []StoredMapping
@@ -89,6 +100,9 @@ type Change struct {
 	Exchanges  []recording.Exchange // that the first of Recordings has from the start
 
 	RemoveRecordings []string // ids
+	// WithdrawContracts are revisions that are none any more, of which only service and
+	// number count.
+	WithdrawContracts []StoredContract
 
 	RemoveServices []string // ids; each takes along all that belongs to it
 	RemoveMappings []RemovedMapping
@@ -194,6 +208,8 @@ type StoredContract struct {
 	Main      string // of several files, the contract itself; "" for a single one
 	Imported  time.Time
 	Text      []byte
+	// Withdrawn is set of one that was taken away again.
+	Withdrawn bool
 }
 
 // StoredMapping is a mapping with the version of its last edit. Position

@@ -229,6 +229,7 @@ type Contract struct {
 	Revision int
 	File     string
 	Main     string // of several files, the contract itself
+	digest   string // of its text
 }
 
 // Mapping is a mapping, compiled.

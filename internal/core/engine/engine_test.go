@@ -22,6 +22,16 @@ import (
 // nowhere is a store that keeps nothing.
 type nowhere struct{}
 
+func (nowhere) Removed(context.Context, string) (catalog.Definitions, error) {
+	return catalog.Definitions{}, nil
+}
+func (nowhere) PayloadBefore(context.Context, int64, string, string) ([]byte, error) {
+	return nil, nil
+}
+func (nowhere) Activity(context.Context, catalog.ActivityFilter) ([]catalog.Entry, error) {
+	return nil, nil
+}
+func (nowhere) Entry(context.Context, int64) (catalog.Entry, error)                 { return catalog.Entry{}, nil }
 func (nowhere) Load(context.Context) (catalog.Definitions, error)                   { return catalog.Definitions{}, nil }
 func (nowhere) Apply(context.Context, catalog.Change) error                         { return nil }
 func (nowhere) Revisions(context.Context, string) ([]catalog.StoredContract, error) { return nil, nil }

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
+import { lastEntry, undoEntry } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
@@ -148,9 +149,12 @@ function RemoveService({ service }: { service: Service }) {
   const remove = useMutation({
     mutationFn: () => removeService(service.name),
     onSuccess: async () => {
+      const entry = lastEntry();
       navigate('/');
       await queries.invalidateQueries({ queryKey: keys.services() });
-      notify(`${service.name} was removed; its calls stay in the log`);
+      notify(`${service.name} was removed; its calls stay in the log`, () =>
+        undoEntry(entry).then(() => queries.invalidateQueries({ queryKey: keys.services() })),
+      );
     },
   });
   return (
@@ -161,7 +165,8 @@ function RemoveService({ service }: { service: Service }) {
       <DialogContent title={`Remove ${service.name}?`}>
         <p className="mb-4">
           Its contract and {service.mappings === 1 ? 'its mapping' : `its ${service.mappings} mappings`} go
-          with it, and calls to {service.address} are missed from then on. This cannot be undone.
+          with it, and calls to {service.address} are missed from then on. It is kept for 30 days: the
+          activity brings it back.
         </p>
         <div className="flex gap-2">
           <Button look="danger" onClick={() => remove.mutate()}>

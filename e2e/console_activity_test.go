@@ -1,0 +1,35 @@
+package e2e
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A service is removed and comes back with a press; what somebody else changed is seen,
+// opened and taken back; what was changed since stays.
+func TestConsoleActivity(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	p := s.page("/services/tides")
+	must(t, p.Press("Remove the service"), p.Press("Remove tides"), p.WaitText("tides was removed; its calls stay in the log"))
+	assert.Regexp(t, "^404", s.says("GET /tides/notice"))
+	must(t, p.Press("Undo"))
+	require.Eventually(t, func() bool { return s.says("GET /tides/notice")[:3] == "200" }, 5*time.Second, 50*time.Millisecond)
+
+	s.impair("moorings", `{ errors: { rate: 100%, status: 503 } }`)
+	must(t, p.Press("Activity"), p.WaitText("made moorings slow or failing: errors 100% with 503"), p.WaitText("brought back service tides in the console"))
+	must(t, p.Click("[data-entry] button[aria-expanded]"), p.WaitText("created impairment"), p.Wait("document.querySelector('[data-entry] section')?.innerText.includes('rate: 100%')"))
+	must(t, p.Click("[data-entry] [aria-label^=Undo]"), p.WaitText("is undone: stopped the impairment of moorings"), p.Wait("!document.querySelector('header').innerText.includes('impaired')"))
+	assert.Regexp(t, "^200", s.says("GET /moorings/berths"))
+
+	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {text: one}}`)
+	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {text: two}}`)
+	must(t, p.WaitText("changed mapping fog of moorings"))
+	made := "[...document.querySelectorAll('[data-entry]')].find((e) => e.innerText.includes('created mapping fog'))"
+	must(t, p.Wait("(() => { const b = "+made+"?.querySelector('[aria-label^=Undo]'); b?.click(); return !!b; })()"), p.WaitText("Not undone: mapping fog of moorings: it was changed since"))
+	assert.Contains(t, s.says("GET /moorings/fog"), "two")
+	must(t, p.Choose("About", "tides"), p.Wait("!document.querySelector('ol').innerText.includes('fog')"), p.Wait("location.search === '?service=tides'"), p.WaitText("brought back service tides"))
+}

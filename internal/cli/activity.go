@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"rapidmimic.example/client"
+	"rapidmimic.example/spec/api"
+)
+
+func (p Program) activityCommand() *cli.Command {
+	return &cli.Command{
+		Name: "activity", Usage: "who changed what, the newest first", OnUsageError: usageError,
+		UsageText: "rapidmimic activity --last 20\nrapidmimic activity --service moorings --since 1h\nrapidmimic activity --by mara",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "service", Usage: "only what is about this `SERVICE`"},
+			&cli.StringFlag{Name: "by", Usage: "only what this `PERSON` changed"},
+			&cli.DurationFlag{Name: "since", Usage: "only what was changed within this `TIME`, such as 1h"},
+			&cli.IntFlag{Name: "last", Usage: "the last `N` changes", Value: 20},
+		},
+		ShellComplete: p.completeServices, Action: p.activityList,
+		Commands: []*cli.Command{
+			{
+				Name: "show", Usage: "what was changed, line by line", ArgsUsage: "ENTRY", OnUsageError: usageError,
+				UsageText: "rapidmimic activity show a-71", Action: p.activityShow,
+			},
+		},
+	}
+}
+
+func (p Program) undoCommand() *cli.Command {
+	return &cli.Command{
+		Name: "undo", Usage: "take a change back: your own last one, or the one that is named", ArgsUsage: "[ENTRY]", OnUsageError: usageError,
+		UsageText: "rapidmimic undo\nrapidmimic undo a-71",
+		Description: "All of it or nothing: where a definition was changed since, nothing is undone, and you are told which.\n" +
+			"An undo is a change, too: undone, it is a redo. A service that was removed is kept for 30 days.",
+		Action: p.undo,
+	}
+}
+
+func (p Program) activityList(ctx context.Context, c *cli.Command) error {
+	if _, err := args(c); err != nil {
+		return err
+	}
+	environment, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	list, err := environment.Activity(ctx, client.ActivityQuery{Service: c.String("service"), By: c.String("by"), Since: c.Duration("since"), Limit: max(1, int(c.Int("last")))})
+	if err != nil {
+		return err
+	}
+	return p.print(c, list, nil, func() {
+		if len(list.Items) == 0 {
+			p.say("nothing was changed")
+			return
+		}
+		rows := make([][]string, 0, len(list.Items))
+		for _, e := range list.Items {
+			what := strings.Join(e.Lines, "; ")
+			switch {
+			case e.Undoes != "":
+				what = "undid " + e.Undoes + ": " + what
+			case e.UndoneBy != "":
+				what += " (undone)"
+			}
+			rows = append(rows, []string{momentText(e.At), e.ID, byText(e), what})
+		}
+		writeTable(p.Out, p.width(), []column{{title: "TIME"}, {title: "ENTRY"}, {title: "BY", gives: titleGives}, {title: "WHAT", gives: pathGives}}, rows)
+		p.say("undo      rapidmimic undo ENTRY   take one back; rapidmimic activity show ENTRY")
+	})
+}
+
+// momentText is a moment: of today the time, else with its day.
+func momentText(at time.Time) string {
+	at = at.Local()
+	if at.Format(time.DateOnly) == time.Now().Format(time.DateOnly) {
+		return at.Format(time.TimeOnly)
+	}
+	return at.Format("2006-01-02 15:04")
+}
+
+// byText says who made an entry, and by which way.
+func byText(e api.Entry) string {
+	who := e.By
+	switch {
+	case who == "" && e.Via == "":
+		return "itself"
+	case who == "":
+		who = "somebody"
+	}
+	if e.Via == "" {
+		return who
+	}
+	return who + ", " + e.Via
+}
+
+func (p Program) activityShow(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "an ENTRY")
+	if err != nil {
+		return err
+	}
+	entry, err := environment.Entry(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	return p.print(c, entry, nil, func() {
+		p.say("%s  %s, %s", entry.ID, byText(entry.Entry), entry.At.Local().Format("2006-01-02 15:04:05"))
+		if entry.From != "" {
+			p.say("from      %s", entry.From)
+		}
+		if entry.Undoes != "" {
+			p.say("undoes    %s", entry.Undoes)
+		}
+		for _, item := range entry.Items {
+			p.say("")
+			p.say("%s %s", item.Outcome, itemName(item))
+			text, _ := documentsDiffer(item.Before, item.After, "before", "after") // two texts always have one
+			fmt.Fprint(p.Out, text)
+		}
+		p.say("")
+		if entry.UndoneBy != "" {
+			p.say("undone    by %s (rapidmimic undo %s has it again)", entry.UndoneBy, entry.UndoneBy)
+			return
+		}
+		p.say("undo      rapidmimic undo %s", entry.ID)
+	})
+}
+
+func itemName(item api.EntryItem) string {
+	name := strings.TrimSpace(item.Kind + " " + item.ID)
+	if item.Service != "" && item.Kind == "service" {
+		return name + " " + item.Service
+	}
+	if item.Service != "" {
+		return name + " of " + item.Service
+	}
+	return name
+}
+
+func (p Program) undo(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() > 1 {
+		return usage("%s takes one ENTRY, or none for your own last change", c.FullName())
+	}
+	environment, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	id := c.Args().First()
+	if id == "" {
+		if id, err = ownLast(ctx, environment, c.String("as")); err != nil {
+			return err
+		}
+	}
+	entry, err := environment.Undo(ctx, id)
+	if err != nil {
+		return unchanged(err, "")
+	}
+	return p.print(c, entry, nil, func() {
+		for _, line := range entry.Lines {
+			p.say("%s  undone: %s", id, line)
+		}
+		p.say("redo      rapidmimic undo %s", entry.ID)
+	})
+}
+
+// ownLast is the last change of a person that is in force.
+func ownLast(ctx context.Context, environment *client.Client, who string) (string, error) {
+	list, err := environment.Activity(ctx, client.ActivityQuery{By: who, Limit: 100})
+	if err != nil {
+		return "", err
+	}
+	for _, e := range list.Items {
+		if e.Undoes == "" && e.UndoneBy == "" && (who != "" || e.By == "") {
+			return e.ID, nil
+		}
+	}
+	if who == "" {
+		return "", fmt.Errorf("there is no change without a name to undo (rapidmimic activity lists all of them)")
+	}
+	return "", fmt.Errorf("there is no change by %s to undo (rapidmimic activity lists those of others)", who)
+}

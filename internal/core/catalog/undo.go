@@ -1,0 +1,327 @@
+package catalog
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/problem"
+)
+
+// restore makes a definition what it was before the entry.
+func (u *undoing) restore(item Item) error {
+	switch item.Kind {
+	case KindService:
+		return u.service(item)
+	case KindContract:
+		return u.contract(item)
+	case KindPayload:
+		return u.payload(item)
+	case KindMapping:
+		return u.mapping(item)
+	case KindImpairment:
+		return u.impairment(item)
+	case KindLine:
+		return u.line(item)
+	case KindScenario:
+		return u.scenario(item)
+	case KindLane:
+		return u.lane(item)
+	case KindVariables:
+		v, err := read[spec.Variables](item)
+		if err != nil {
+			return err
+		}
+		give(v.VariableTable, item.Secrets)
+		return problem.FromItems("the variables cannot be as they were", u.edit.setVariables(v))
+	case KindIgnored:
+		i, err := read[spec.Ignored](item)
+		if err != nil {
+			return err
+		}
+		compiled, faults := compileIgnored(i, u.edit.catalog.labelsOf)
+		if len(faults) == 0 {
+			u.edit.setIgnored(compiled)
+		}
+		return problem.FromItems("the calls cannot be ignored as they were", faults)
+	case KindSwitch:
+		return u.switched(item)
+	default:
+		return fmt.Errorf("%s is not undone", item.Kind)
+	}
+}
+
+func read[T any](item Item) (value T, err error) {
+	if err := json.Unmarshal(item.Before, &value); err != nil {
+		return value, fmt.Errorf("what it was cannot be read: %w", err)
+	}
+	return value, nil
+}
+
+// give puts the values of secrets back into a table.
+func give(t spec.VariableTable, secrets map[string]string) {
+	t.EachSecret(func(place, _ string) string { return secrets[place] })
+}
+
+func (u *undoing) service(item Item) error {
+	e := u.edit
+	present := e.next.byID(item.ServiceID)
+	if item.Before == nil {
+		e.change.RemoveServices = append(e.change.RemoveServices, item.ServiceID)
+		e.replace(present, nil)
+		e.removeImpairments(func(i *Impairment) bool { return i.ServiceID == item.ServiceID })
+		return nil
+	}
+	settings, err := read[spec.Service](item)
+	if err != nil {
+		return err
+	}
+	give(settings.VariableTable, item.Secrets)
+	if taken := e.next.Named(settings.Name); taken != nil && taken != present {
+		return fmt.Errorf("the name %q belongs to another service since: rename that first", settings.Name)
+	}
+	if present != nil {
+		e.putService(present, StoredService{settings, e.catalog.nextLocked()}, present.parts())
+		if settings.Name != present.Spec.Name {
+			e.renameTargets()
+			e.renameInChanges(present.Spec.Name, settings.Name)
+		}
+		return nil
+	}
+	kept, err := e.catalog.store.Removed(u.ctx, item.ServiceID)
+	if err != nil {
+		return err
+	}
+	p := parts{payloads: payloadsOf(kept.Payloads)[item.ServiceID]}
+	for _, stored := range kept.Contracts {
+		if p.contract, err = compileStored(stored); err != nil {
+			return fmt.Errorf("its contract cannot be used: %w", err)
+		}
+	}
+	for _, stored := range kept.Mappings {
+		m, faults := compileMapping(stored, p.payloads)
+		if len(faults) > 0 {
+			return fmt.Errorf("its mapping %q cannot be used: %s", stored.Mapping.ID, faults[0].Detail)
+		}
+		p.mappings = append(p.mappings, m)
+	}
+	e.putService(nil, StoredService{settings, e.catalog.nextLocked()}, p)
+	return nil
+}
+
+// contract makes the revision before the one in force anew.
+func (u *undoing) contract(item Item) error {
+	e := u.edit
+	present := e.next.byID(item.ServiceID)
+	if present == nil { // it goes with its service
+		return nil
+	}
+	if item.Before == nil {
+		p := present.parts()
+		e.change.WithdrawContracts = append(e.change.WithdrawContracts, StoredContract{ServiceID: item.ServiceID, Revision: p.contract.Revision})
+		p.contract = nil
+		e.replace(present, compileService(present.stored(), p))
+		return nil
+	}
+	before, err := read[contractState](item)
+	if err != nil {
+		return err
+	}
+	if present.Contract != nil && present.Contract.digest == before.Digest { // it came back with its service
+		return nil
+	}
+	stored, err := e.catalog.store.Contract(u.ctx, item.ServiceID, before.Revision)
+	if err != nil {
+		return err
+	}
+	stored.Imported = u.now
+	if stored.Revision, err = e.catalog.nextRevision(u.ctx, present); err != nil {
+		return err
+	}
+	compiled, err := compileContract(stored)
+	if err != nil {
+		return err
+	}
+	e.replaceContract(present, stored, compiled)
+	return nil
+}
+
+func (u *undoing) payload(item Item) error {
+	e := u.edit
+	present := e.next.byID(item.ServiceID)
+	switch {
+	case present == nil:
+		return nil
+	case item.Before == nil:
+		_, err := e.removePayload(present, item.ID)
+		return err
+	}
+	before, err := read[payloadState](item)
+	if err != nil {
+		return err
+	}
+	if have := present.Payloads[item.ID]; have != nil && digest(have.Bytes) == before.Digest { // it came back with its service
+		return nil
+	}
+	content, err := e.catalog.store.PayloadBefore(u.ctx, u.entry.Version, item.ServiceID, item.ID)
+	if err != nil {
+		return err
+	}
+	_, err = e.putPayloads(present, map[string][]byte{item.ID: content})
+	return err
+}
+
+func (u *undoing) mapping(item Item) error {
+	e := u.edit
+	present := e.next.byID(item.ServiceID)
+	if present == nil {
+		if item.Before != nil {
+			return errors.New("its service is gone: restore that first")
+		}
+		return nil
+	}
+	if item.Before == nil {
+		e.removeMappings(present, present.mappings.byID(item.ID))
+		return nil
+	}
+	m, err := read[spec.Mapping](item)
+	if err != nil {
+		return err
+	}
+	made, faults := e.compile(present, m, e.catalog.nextLocked())
+	if len(faults) > 0 {
+		return errors.New(faults[0].Detail)
+	}
+	e.putCompiled(present, []*Mapping{made})
+	return nil
+}
+
+func (u *undoing) impairment(item Item) error {
+	e := u.edit
+	if item.Before == nil {
+		t := targetOfPart("", item.ID)
+		e.removeImpairments(func(i *Impairment) bool { return i.Key() == targetKey(item.ServiceID, t.Operation, t.Mapping) })
+		return nil
+	}
+	name := ""
+	if item.ServiceID != "" {
+		service := e.next.byID(item.ServiceID)
+		if service == nil {
+			return errors.New("its service is gone")
+		}
+		name = service.Spec.Name
+	}
+	target := targetOfPart(name, item.ID)
+	if _, err := e.next.CheckTarget(target); err != nil {
+		return err
+	}
+	i, err := read[spec.Impairment](item)
+	if err != nil {
+		return err
+	}
+	if fault := e.setImpairment(item.ServiceID, target, i, u.now, authorOf(u.ctx)); fault != nil {
+		return errors.New(fault.Detail)
+	}
+	return nil
+}
+
+func (u *undoing) line(item Item) error {
+	e := u.edit
+	if item.Before == nil {
+		if user := e.next.mappingOnLine(item.ID); user != "" {
+			return fmt.Errorf("it is in use by mapping %s", user)
+		}
+		e.change.RemoveLines = append(e.change.RemoveLines, item.ID)
+		return e.setLine(item.ID, nil)
+	}
+	line, err := read[spec.Line](item)
+	if err != nil {
+		return err
+	}
+	if e.change.Lines == nil {
+		e.change.Lines = make(map[string]spec.Line)
+	}
+	e.change.Lines[item.ID] = line
+	return e.setLine(item.ID, &line)
+}
+
+func (u *undoing) scenario(item Item) error {
+	e := u.edit
+	if item.Before == nil {
+		if users := e.next.usersOf(item.ID, u.now); len(users) > 0 {
+			return fmt.Errorf("it is in use by %s", users[0])
+		}
+		e.removeScenario(item.ID)
+		return nil
+	}
+	s, err := read[spec.Scenario](item)
+	if err != nil {
+		return err
+	}
+	give(spec.VariableTable{Variables: s.Variables}, item.Secrets)
+	if faults := e.next.ScenarioFaults(e.putScenario(s)); len(faults) > 0 {
+		return errors.New(faults[0].Detail)
+	}
+	return nil
+}
+
+func (u *undoing) lane(item Item) error {
+	e := u.edit
+	present := e.next.lanes[item.ID]
+	if item.Before == nil {
+		e.closeLane(present, u.now)
+		return nil
+	}
+	before, err := read[laneState](item)
+	if err != nil {
+		return err
+	}
+	give(spec.VariableTable{Variables: before.Variables}, item.Secrets)
+	version := e.catalog.nextLocked()
+	stored := StoredLane{ID: fmt.Sprintf("l-%x", version), Spec: before.Lane, Opened: u.now, By: authorOf(u.ctx)}
+	if present != nil {
+		stored = present.StoredLane
+		stored.Spec = before.Lane
+	}
+	stored.Until, stored.Active, stored.Version = before.Until, before.Active, version
+	if !u.now.Before(stored.Until) {
+		return fmt.Errorf("its time was over at %s: open it again", stored.Until.UTC().Format("15:04:05 UTC"))
+	}
+	if a := before.Active; a != nil && e.next.scenarios[a.Scenario] == nil {
+		return fmt.Errorf("its scenario %q is gone", a.Scenario)
+	}
+	lane, faults := compileLane(e.next, stored)
+	if len(faults) > 0 {
+		return errors.New(faults[0].Detail)
+	}
+	e.putLane(lane)
+	return nil
+}
+
+func (u *undoing) switched(item Item) error {
+	e := u.edit
+	next := *e.next
+	if item.ID == "impairments" {
+		off, err := read[bool](item)
+		next.impairments.off = off
+		e.next, e.change.ImpairmentsOff = &next, &off
+		return err
+	}
+	var before *Activation
+	if item.Before != nil {
+		a, err := read[Activation](item)
+		if err != nil {
+			return err
+		}
+		before = a.at(u.now)
+	}
+	if before != nil && next.scenarios[before.Scenario] == nil {
+		return fmt.Errorf("scenario %q is gone", before.Scenario)
+	}
+	next.active = before
+	if e.next, e.change.Switched = &next, before; before == nil {
+		e.change.Switched = &Activation{}
+	}
+	return nil
+}

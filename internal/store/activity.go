@@ -1,0 +1,286 @@
+package store
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec/problem"
+)
+
+const (
+	// headsKept is how many items of an entry can be listed without reading all of it.
+	headsKept = 12
+	// statesKept bounds the documents of one entry, in bytes.
+	statesKept = 64 << 20
+	// entriesKept is how many entries are kept, removedKept for how long what was removed.
+	entriesKept = 100_000
+	removedKept = 30 * 24 * time.Hour
+)
+
+type entryRow struct {
+	Version  int64  `db:"version"`
+	At       int64  `db:"at"`
+	By       string `db:"made_by"`
+	Via      string `db:"via"`
+	Origin   string `db:"origin"`
+	Undoes   int64  `db:"undoes"`
+	Undone   int64  `db:"undone"`
+	Services string `db:"services"`
+	Items    int    `db:"items"`
+	Heads    []byte `db:"heads"`
+	States   []byte `db:"states"`
+}
+
+func (r entryRow) entry() (catalog.Entry, error) {
+	e := catalog.Entry{Version: r.Version, At: time.UnixMicro(r.At), By: r.By, Via: r.Via, From: r.Origin, Undoes: r.Undoes, UndoneBy: r.Undone, Count: r.Items}
+	if err := json.Unmarshal(r.Heads, &e.Items); err != nil {
+		return e, fmt.Errorf("read entry %s: %w", catalog.EntryID(r.Version), err)
+	}
+	return e, nil
+}
+
+// putEntry keeps what was changed. It comes before the change itself, since it notes the
+// contents that payloads have until then.
+func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) error {
+	if e == nil {
+		return nil
+	}
+	e.At, e.Count = time.Now(), len(e.Items)
+	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Services: servicesIn(e.Items)}
+	var err error
+	if row.Heads, err = json.Marshal(headsOf(e.Items)); err == nil {
+		row.States, err = packed(e.Items)
+	}
+	if err != nil {
+		return fmt.Errorf("write entry: %w", err)
+	}
+	_, err = tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO activity (version, at, made_by, via, origin, undoes, services, items, heads, states)
+		VALUES (:version, :at, :made_by, :via, :origin, :undoes, :services, :items, :heads, :states)`, row)
+	if err == nil && e.Undoes != 0 { // what an undo took back is in force again when that is undone
+		_, err = tx.ExecContext(ctx, `UPDATE activity SET undone = CASE version WHEN ? THEN ? ELSE 0 END
+			WHERE version = ? OR version = (SELECT undoes FROM activity WHERE version = ?)`, e.Undoes, e.Version, e.Undoes, e.Undoes)
+	}
+	if err != nil {
+		return fmt.Errorf("keep entry: %w", err)
+	}
+	for i, item := range e.Items {
+		if item.Kind == catalog.KindPayload && item.Before != nil {
+			_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO activity_payloads (version, service_id, name, digest)
+				SELECT ?, service_id, name, digest FROM payloads WHERE service_id = ? AND name = ?`, e.Version, item.ServiceID, item.ID)
+			if err != nil {
+				return fmt.Errorf("keep payload %q of entry: %w", item.ID, err)
+			}
+		}
+		if len(item.Secrets) > 0 {
+			if err := s.sealAll(ctx, tx, entryOwner(e.Version, i), item.Secrets); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func entryOwner(version int64, item int) string {
+	return fmt.Sprintf("entry %s %d", catalog.EntryID(version), item)
+}
+
+// headsOf are the first items without their documents, save short ones, which tell what was
+// changed.
+func headsOf(items []catalog.Item) []catalog.Item {
+	const short = 400
+	heads := slices.Clone(items[:min(len(items), headsKept)])
+	for i := range heads {
+		if len(heads[i].Before)+len(heads[i].After) > short {
+			for _, state := range []*json.RawMessage{&heads[i].Before, &heads[i].After} {
+				if *state != nil {
+					*state = json.RawMessage("{}")
+				}
+			}
+		}
+	}
+	return heads
+}
+
+func servicesIn(items []catalog.Item) string {
+	names := []string{}
+	for _, item := range items {
+		if item.Service != "" && !slices.Contains(names, item.Service) {
+			names = append(names, item.Service)
+		}
+	}
+	return "\n" + strings.Join(names, "\n") + "\n"
+}
+
+func packed(items []catalog.Item) ([]byte, error) {
+	text, err := json.Marshal(items)
+	if err != nil || len(text) > statesKept {
+		return nil, err
+	}
+	var b bytes.Buffer
+	w, _ := gzip.NewWriterLevel(&b, gzip.BestSpeed) // which is a level
+	_, _ = w.Write(text)                            // into memory
+	_ = w.Close()
+	return b.Bytes(), nil
+}
+
+// Activity implements catalog.Store.
+func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catalog.Entry, error) {
+	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, items, heads FROM activity WHERE 1`, []any{}
+	where := func(condition string, value any) {
+		query += " AND " + condition
+		args = append(args, value)
+	}
+	if f.Service != "" {
+		where(`instr(services, ?) > 0`, "\n"+f.Service+"\n")
+	}
+	if f.By != "" {
+		where(`made_by = ? COLLATE NOCASE`, f.By)
+	}
+	if !f.Since.IsZero() {
+		where(`at >= ?`, f.Since.UnixMicro())
+	}
+	if f.Before > 0 {
+		where(`version < ?`, f.Before)
+	}
+	var rows []entryRow
+	if err := s.read.SelectContext(ctx, &rows, query+` ORDER BY version DESC LIMIT ?`, append(args, f.Limit)...); err != nil {
+		return nil, fmt.Errorf("list activity: %w", err)
+	}
+	entries := make([]catalog.Entry, len(rows))
+	for i, row := range rows {
+		var err error
+		if entries[i], err = row.entry(); err != nil {
+			return nil, err
+		}
+	}
+	return entries, nil
+}
+
+// Entry implements catalog.Store.
+func (s *Store) Entry(ctx context.Context, version int64) (catalog.Entry, error) {
+	var row entryRow
+	err := s.read.GetContext(ctx, &row, `SELECT version, at, made_by, via, origin, undoes, undone, items, heads, states FROM activity WHERE version = ?`, version)
+	if errors.Is(err, sql.ErrNoRows) {
+		return catalog.Entry{}, problem.New(problem.NotFound, "entry %s not found", catalog.EntryID(version))
+	}
+	if err != nil {
+		return catalog.Entry{}, fmt.Errorf("read entry: %w", err)
+	}
+	e, err := row.entry()
+	if err != nil || row.States == nil {
+		return e, err
+	}
+	unpacked, err := gzip.NewReader(bytes.NewReader(row.States))
+	var text []byte
+	if err == nil {
+		text, err = io.ReadAll(unpacked)
+	}
+	if err == nil {
+		e.Items, e.Whole = nil, true
+		err = json.Unmarshal(text, &e.Items)
+	}
+	if err != nil {
+		return e, fmt.Errorf("read entry %s: %w", catalog.EntryID(version), err)
+	}
+	var sealed []secretRow
+	prefix := "entry " + catalog.EntryID(version) + " "
+	if err := s.read.SelectContext(ctx, &sealed, `SELECT owner, place, sealed FROM secret_variables WHERE owner >= ? AND owner < ?`, prefix, prefix+"~"); err != nil {
+		return e, fmt.Errorf("read secrets of entry: %w", err)
+	}
+	for i := range e.Items {
+		for _, secret := range sealed {
+			if secret.Owner != entryOwner(version, i) {
+				continue
+			}
+			value, err := s.open(secret)
+			if err != nil {
+				continue // then it is a secret without a value
+			}
+			if e.Items[i].Secrets == nil {
+				e.Items[i].Secrets = make(map[string]string)
+			}
+			e.Items[i].Secrets[secret.Place] = value
+		}
+	}
+	return e, nil
+}
+
+// PayloadBefore implements catalog.Store.
+func (s *Store) PayloadBefore(ctx context.Context, entry int64, serviceID, name string) (content []byte, err error) {
+	err = s.read.GetContext(ctx, &content, `SELECT bytes FROM activity_payloads JOIN payload_contents USING (digest) WHERE version = ? AND service_id = ? AND name = ?`, entry, serviceID, name)
+	if err != nil {
+		return nil, fmt.Errorf("read what payload %q was: %w", name, err)
+	}
+	return content, nil
+}
+
+// Removed implements catalog.Store.
+func (s *Store) Removed(ctx context.Context, serviceID string) (d catalog.Definitions, err error) {
+	var id string
+	err = s.read.GetContext(ctx, &id, `SELECT id FROM services WHERE id = ? AND removed IS NOT NULL`, serviceID)
+	if errors.Is(err, sql.ErrNoRows) {
+		return d, problem.New(problem.NotFound, "it is no longer kept: what is removed is kept for %d days", int(removedKept.Hours()/24))
+	}
+	if err != nil {
+		return d, fmt.Errorf("read removed service: %w", err)
+	}
+	var contracts []contractRow
+	if err := s.read.SelectContext(ctx, &contracts, `SELECT service_id, revision, file, main, imported, text FROM contracts WHERE service_id = ? AND withdrawn = 0 ORDER BY revision DESC LIMIT 1`, serviceID); err != nil {
+		return d, fmt.Errorf("read contract of removed service: %w", err)
+	}
+	d.Contracts = storedContracts(contracts)
+	var mappings []mappingRow
+	if err := s.read.SelectContext(ctx, &mappings, `SELECT service_id, id, version, position, document FROM mappings WHERE service_id = ? ORDER BY position`, serviceID); err != nil {
+		return d, fmt.Errorf("read mappings of removed service: %w", err)
+	}
+	for _, row := range mappings {
+		m := catalog.StoredMapping{ServiceID: row.ServiceID, Version: row.Version, Position: row.Position}
+		if err := json.Unmarshal(row.Document, &m.Mapping); err != nil {
+			return d, fmt.Errorf("read mapping %q of removed service: %w", row.ID, err)
+		}
+		d.Mappings = append(d.Mappings, m)
+	}
+	var payloads []payloadRow
+	if err := s.read.SelectContext(ctx, &payloads, `SELECT service_id, name, version, bytes FROM payloads JOIN payload_contents USING (digest) WHERE service_id = ?`, serviceID); err != nil {
+		return d, fmt.Errorf("read payloads of removed service: %w", err)
+	}
+	for _, row := range payloads {
+		d.Payloads = append(d.Payloads, catalog.StoredPayload(row))
+	}
+	return d, nil
+}
+
+// trimActivity removes what is not kept any more: entries with the secrets that they had,
+// and services that were removed.
+func (s *Store) trimActivity(ctx context.Context) error {
+	_, err := s.definitions.ExecContext(ctx, `DELETE FROM activity WHERE version <= coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept)
+	if err == nil {
+		_, err = s.definitions.ExecContext(ctx, `DELETE FROM services WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())
+	}
+	var owners []string
+	if err == nil {
+		err = s.definitions.SelectContext(ctx, &owners, `SELECT DISTINCT owner FROM secret_variables WHERE owner LIKE 'entry %'`)
+	}
+	for _, owner := range owners {
+		version, _ := catalog.ParseEntryID(strings.Fields(owner)[1])
+		if err == nil {
+			_, err = s.definitions.ExecContext(ctx, `DELETE FROM secret_variables WHERE owner = ? AND NOT EXISTS (SELECT 1 FROM activity WHERE version = ?)`, owner, version)
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("remove old activity: %w", err)
+	}
+	return nil
+}
