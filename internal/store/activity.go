@@ -22,11 +22,18 @@ import (
 const (
 	// headsKept is how many items of an entry can be listed without reading all of it.
 	headsKept = 12
+	// packedFrom is from how many bytes on documents are packed: an edit should not pay for
+	// what hardly saves anything.
+	packedFrom = 16 << 10
 	// statesKept bounds the documents of one entry, in bytes.
 	statesKept = 64 << 20
-	// entriesKept is how many entries are kept, removedKept for how long what was removed.
+	// entriesKept is how many entries are kept, bytesKept how many bytes of what they need to
+	// be undone, removedKept for how long what was removed.
 	entriesKept = 100_000
+	bytesKept   = 512 << 20
 	removedKept = 30 * 24 * time.Hour
+	// trimEvery is after how many versions that is seen to, beside each start.
+	trimEvery = 1024
 )
 
 type entryRow struct {
@@ -89,6 +96,9 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 			}
 		}
 	}
+	if e.Version%trimEvery == 0 {
+		return trimActivity(ctx, tx)
+	}
 	return nil
 }
 
@@ -125,14 +135,29 @@ func servicesIn(items []catalog.Item) string {
 
 func packed(items []catalog.Item) ([]byte, error) {
 	text, err := json.Marshal(items)
-	if err != nil || len(text) > statesKept {
+	switch {
+	case err != nil || len(text) > statesKept:
 		return nil, err
+	case len(text) < packedFrom:
+		return text, nil
 	}
 	var b bytes.Buffer
 	w, _ := gzip.NewWriterLevel(&b, gzip.BestSpeed) // which is a level
 	_, _ = w.Write(text)                            // into memory
 	_ = w.Close()
 	return b.Bytes(), nil
+}
+
+// unpacked is the inverse of packed.
+func unpacked(states []byte) ([]byte, error) {
+	if states[0] == '[' {
+		return states, nil
+	}
+	r, err := gzip.NewReader(bytes.NewReader(states))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(r)
 }
 
 // Activity implements catalog.Store.
@@ -182,11 +207,7 @@ func (s *Store) Entry(ctx context.Context, version int64) (catalog.Entry, error)
 	if err != nil || row.States == nil {
 		return e, err
 	}
-	unpacked, err := gzip.NewReader(bytes.NewReader(row.States))
-	var text []byte
-	if err == nil {
-		text, err = io.ReadAll(unpacked)
-	}
+	text, err := unpacked(row.States)
 	if err == nil {
 		e.Items, e.Whole = nil, true
 		err = json.Unmarshal(text, &e.Items)
@@ -263,20 +284,24 @@ func (s *Store) Removed(ctx context.Context, serviceID string) (d catalog.Defini
 }
 
 // trimActivity removes what is not kept any more: entries with the secrets that they had,
-// and services that were removed.
-func (s *Store) trimActivity(ctx context.Context) error {
-	_, err := s.definitions.ExecContext(ctx, `DELETE FROM activity WHERE version <= coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept)
+// what the oldest ones would need to be undone, and services that were removed.
+func trimActivity(ctx context.Context, db sqlx.ExtContext) error {
+	_, err := db.ExecContext(ctx, `DELETE FROM activity WHERE version <= coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept)
 	if err == nil {
-		_, err = s.definitions.ExecContext(ctx, `DELETE FROM services WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())
+		_, err = db.ExecContext(ctx, `UPDATE activity SET states = NULL WHERE states IS NOT NULL AND version <= coalesce((
+			SELECT max(version) FROM (SELECT version, sum(length(states)) OVER (ORDER BY version DESC) AS total FROM activity) WHERE total > ?), 0)`, bytesKept)
+	}
+	if err == nil {
+		_, err = db.ExecContext(ctx, `DELETE FROM services WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())
 	}
 	var owners []string
 	if err == nil {
-		err = s.definitions.SelectContext(ctx, &owners, `SELECT DISTINCT owner FROM secret_variables WHERE owner LIKE 'entry %'`)
+		err = sqlx.SelectContext(ctx, db, &owners, `SELECT DISTINCT owner FROM secret_variables WHERE owner LIKE 'entry %'`)
 	}
 	for _, owner := range owners {
 		version, _ := catalog.ParseEntryID(strings.Fields(owner)[1])
 		if err == nil {
-			_, err = s.definitions.ExecContext(ctx, `DELETE FROM secret_variables WHERE owner = ? AND NOT EXISTS (SELECT 1 FROM activity WHERE version = ?)`, owner, version)
+			_, err = db.ExecContext(ctx, `DELETE FROM secret_variables WHERE owner = ? AND NOT EXISTS (SELECT 1 FROM activity WHERE version = ?)`, owner, version)
 		}
 	}
 	if err != nil {

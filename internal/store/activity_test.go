@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/store"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/tree"
 )
@@ -285,4 +286,77 @@ func TestUndoIsRefused(t *testing.T) {
 	service, err = c.Find("quay")
 	require.NoError(t, err)
 	assert.Len(t, service.Mappings, 1)
+}
+
+// Entries are bounded by number and bytes; what is gone is told, the secrets go along, and so
+// does a service that was removed long ago.
+func TestWhatTheActivityKeeps(t *testing.T) {
+	s, c := sealed(t, t.TempDir(), 1)
+	now := time.Now()
+	service, err := spec.ReadServiceNamed([]byte("{variables: {own: {secret: true, value: hush-hush-1}}}"), "quay")
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), service)
+	require.NoError(t, err)
+	_, err = c.RemoveService(t.Context(), "quay", "")
+	require.NoError(t, err)
+	removed, err := c.Activity(t.Context(), catalog.ActivityFilter{Limit: 1})
+	require.NoError(t, err)
+	require.NoError(t, s.AgeRemoved(t.Context()))
+	require.NoError(t, s.Trim(t.Context()))
+	_, err = c.Undo(t.Context(), catalog.EntryID(removed[0].Version), now)
+	assert.ErrorContains(t, err, "it is no longer kept: what is removed is kept for 30 days")
+
+	require.NoError(t, s.FillActivity(t.Context(), 100_010))
+	require.NoError(t, s.Trim(t.Context()))
+	_, err = c.FindEntry(t.Context(), catalog.EntryID(removed[0].Version))
+	assert.ErrorContains(t, err, "not found")
+	all, err := c.Activity(t.Context(), catalog.ActivityFilter{Limit: 200_000})
+	require.NoError(t, err)
+	assert.Len(t, all, 100_000)
+}
+
+// An edit among 10,000 mappings.
+func BenchmarkEdit(b *testing.B) {
+	s, err := store.Open(b.Context(), b.TempDir(), false)
+	require.NoError(b, err)
+	defer s.Close()
+	c, err := catalog.Open(b.Context(), s)
+	require.NoError(b, err)
+	_, err = c.CreateService(b.Context(), spec.NewService("quay"))
+	require.NoError(b, err)
+	list := make([]spec.Mapping, 10_000)
+	for i := range list {
+		read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, call: {path: '/m/%d', where: [{query: a, equals: b}]}, answer: {json: {a: 1, b: [1, 2, 3], c: 'text of some length'}}}", i, i))
+		require.NoError(b, err)
+		list[i] = read[0]
+	}
+	_, _, err = c.PutMappings(b.Context(), "quay", list)
+	require.NoError(b, err)
+	for i := 0; b.Loop(); i++ {
+		m := list[i%len(list)]
+		m.Title = fmt.Sprint(i)
+		_, _, err := c.PutMappings(b.Context(), "quay", []spec.Mapping{m})
+		require.NoError(b, err)
+	}
+}
+
+// Opening a year of work: 100,000 entries, the last ones, and those of a service that has
+// none, for which all are looked at.
+func BenchmarkActivity(b *testing.B) {
+	s, err := store.Open(b.Context(), b.TempDir(), false)
+	require.NoError(b, err)
+	defer s.Close()
+	c, err := catalog.Open(b.Context(), s)
+	require.NoError(b, err)
+	_, err = c.CreateService(b.Context(), spec.NewService("quay"))
+	require.NoError(b, err)
+	require.NoError(b, s.FillActivity(b.Context(), 100_000))
+	for name, filter := range map[string]catalog.ActivityFilter{"last": {Limit: 100}, "of-nothing": {Limit: 100, Service: "dock"}, "of-one": {Limit: 100, Service: "quay"}} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				_, err := c.Activity(b.Context(), filter)
+				require.NoError(b, err)
+			}
+		})
+	}
 }

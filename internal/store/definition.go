@@ -13,7 +13,7 @@ import (
 
 // Load implements catalog.Store.
 func (s *Store) Load(ctx context.Context) (d catalog.Definitions, err error) {
-	if err := s.trimActivity(ctx); err != nil {
+	if err := trimActivity(ctx, s.definitions); err != nil {
 		return d, err
 	}
 	if err := s.loadServices(ctx, &d); err != nil {

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"time"
 )
 
 // LimitPages makes the disk of the definitions full beyond so many pages.
@@ -26,5 +27,22 @@ func (s *Store) CountSecrets(ctx context.Context) (count int) {
 // MoveSecret puts a secret in the place of another one.
 func (s *Store) MoveSecret(ctx context.Context) error {
 	_, err := s.definitions.ExecContext(ctx, `UPDATE secret_variables SET sealed = (SELECT other.sealed FROM secret_variables AS other WHERE other.place <> secret_variables.place) WHERE place = '/variables/key'`)
+	return err
+}
+
+// FillActivity makes a year of entries out of the last one.
+func (s *Store) FillActivity(ctx context.Context, count int) error {
+	_, err := s.definitions.ExecContext(ctx, `WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ?)
+		INSERT INTO activity (version, at, made_by, via, origin, services, items, heads, states)
+		SELECT a.version + i, a.at + i, a.made_by, a.via, a.origin, a.services, a.items, a.heads, a.states FROM n, (SELECT * FROM activity ORDER BY version DESC LIMIT 1) AS a`, count)
+	return err
+}
+
+// Trim removes what of the activity is not kept.
+func (s *Store) Trim(ctx context.Context) error { return trimActivity(ctx, s.definitions) }
+
+// AgeRemoved makes services that were removed as old as that they are not kept.
+func (s *Store) AgeRemoved(ctx context.Context) error {
+	_, err := s.definitions.ExecContext(ctx, `UPDATE services SET removed = removed - ?`, (removedKept + time.Minute).Microseconds())
 	return err
 }

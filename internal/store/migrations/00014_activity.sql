@@ -12,7 +12,7 @@ CREATE TABLE activity (
   services TEXT NOT NULL, -- their names, each between line feeds
   items    INTEGER NOT NULL,
   heads    TEXT NOT NULL, -- JSON: the first items, without their documents
-  states   BLOB -- gzip of JSON: all items; NULL where that is too much
+  states   BLOB -- all items as JSON, in gzip where they are large; NULL where they are too large
 );
 
 -- The contents that payloads had before an entry.
