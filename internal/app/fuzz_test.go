@@ -39,6 +39,11 @@ const (
 // nowhere is a store that keeps nothing.
 type nowhere struct{}
 
+func (nowhere) EntriesSince(context.Context, int64) ([]catalog.Entry, error) { return nil, nil }
+func (nowhere) Marks(context.Context) ([]catalog.Mark, error)                { return nil, nil }
+func (nowhere) PutMark(context.Context, catalog.Mark) error                  { return nil }
+func (nowhere) RemoveMark(context.Context, string) error                     { return nil }
+
 func (nowhere) Removed(context.Context, string) (catalog.Definitions, error) {
 	return catalog.Definitions{}, nil
 }

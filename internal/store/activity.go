@@ -46,12 +46,13 @@ type entryRow struct {
 	Undone   int64  `db:"undone"`
 	Services string `db:"services"`
 	Items    int    `db:"items"`
+	Note     string `db:"note"`
 	Heads    []byte `db:"heads"`
 	States   []byte `db:"states"`
 }
 
 func (r entryRow) entry() (catalog.Entry, error) {
-	e := catalog.Entry{Version: r.Version, At: time.UnixMicro(r.At), By: r.By, Via: r.Via, From: r.Origin, Undoes: r.Undoes, UndoneBy: r.Undone, Count: r.Items}
+	e := catalog.Entry{Version: r.Version, At: time.UnixMicro(r.At), By: r.By, Via: r.Via, From: r.Origin, Undoes: r.Undoes, UndoneBy: r.Undone, Count: r.Items, Note: r.Note}
 	if err := json.Unmarshal(r.Heads, &e.Items); err != nil {
 		return e, fmt.Errorf("read entry %s: %w", catalog.EntryID(r.Version), err)
 	}
@@ -65,7 +66,7 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 		return nil
 	}
 	e.At, e.Count = time.Now(), len(e.Items)
-	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Services: servicesIn(e.Items)}
+	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Note: e.Note, Services: servicesIn(e.Items)}
 	var err error
 	if row.Heads, err = json.Marshal(headsOf(e.Items)); err == nil {
 		row.States, err = packed(e.Items)
@@ -73,8 +74,8 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 	if err != nil {
 		return fmt.Errorf("write entry: %w", err)
 	}
-	_, err = tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO activity (version, at, made_by, via, origin, undoes, services, items, heads, states)
-		VALUES (:version, :at, :made_by, :via, :origin, :undoes, :services, :items, :heads, :states)`, row)
+	_, err = tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO activity (version, at, made_by, via, origin, undoes, services, items, note, heads, states)
+		VALUES (:version, :at, :made_by, :via, :origin, :undoes, :services, :items, :note, :heads, :states)`, row)
 	if err == nil && e.Undoes != 0 { // what an undo took back is in force again when that is undone
 		_, err = tx.ExecContext(ctx, `UPDATE activity SET undone = CASE version WHEN ? THEN ? ELSE 0 END
 			WHERE version = ? OR version = (SELECT undoes FROM activity WHERE version = ?)`, e.Undoes, e.Version, e.Undoes, e.Undoes)
@@ -162,7 +163,7 @@ func unpacked(states []byte) ([]byte, error) {
 
 // Activity implements catalog.Store.
 func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catalog.Entry, error) {
-	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, items, heads FROM activity WHERE 1`, []any{}
+	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, items, note, heads FROM activity WHERE 1`, []any{}
 	where := func(condition string, value any) {
 		query += " AND " + condition
 		args = append(args, value)
@@ -196,7 +197,7 @@ func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catal
 // Entry implements catalog.Store.
 func (s *Store) Entry(ctx context.Context, version int64) (catalog.Entry, error) {
 	var row entryRow
-	err := s.read.GetContext(ctx, &row, `SELECT version, at, made_by, via, origin, undoes, undone, items, heads, states FROM activity WHERE version = ?`, version)
+	err := s.read.GetContext(ctx, &row, `SELECT version, at, made_by, via, origin, undoes, undone, items, note, heads, states FROM activity WHERE version = ?`, version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return catalog.Entry{}, problem.New(problem.NotFound, "entry %s not found", catalog.EntryID(version))
 	}
@@ -287,6 +288,9 @@ func (s *Store) Removed(ctx context.Context, serviceID string) (d catalog.Defini
 // what the oldest ones would need to be undone, and services that were removed.
 func trimActivity(ctx context.Context, db sqlx.ExtContext) error {
 	_, err := db.ExecContext(ctx, `DELETE FROM activity WHERE version <= coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept)
+	if err == nil { // nothing can come back to before the oldest entry
+		_, err = db.ExecContext(ctx, `DELETE FROM marks WHERE version < coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept-1)
+	}
 	if err == nil {
 		_, err = db.ExecContext(ctx, `UPDATE activity SET states = NULL WHERE states IS NOT NULL AND version <= coalesce((
 			SELECT max(version) FROM (SELECT version, sum(length(states)) OVER (ORDER BY version DESC) AS total FROM activity) WHERE total > ?), 0)`, bytesKept)

@@ -216,6 +216,61 @@ func TestEverythingCanBeUndone(t *testing.T) {
 	}
 }
 
+// Whatever was changed since a mark: back to it all is as it was, lanes aside, as one change
+// that can be undone; a dry run says what would be another and changes nothing.
+func TestBackToAMark(t *testing.T) {
+	for seed := range uint64(8) {
+		chance := rand.New(rand.NewPCG(seed, 9))
+		now := time.Now()
+		_, c := sealed(t, t.TempDir(), 1)
+		for range 20 {
+			_ = anyEdit(t, c, chance, now)
+		}
+		state := func() string {
+			for _, lane := range c.Snapshot().LaneNames(now) {
+				_, err := c.CloseLane(t.Context(), lane, now)
+				require.NoError(t, err)
+			}
+			return everything(t, c, now)
+		}
+		atMark := state()
+		mark, err := c.SetMark(catalog.By(t.Context(), "Ida"), " before the test ", now)
+		require.NoError(t, err)
+		assert.Equal(t, "before the test", mark.Name)
+		nothing, err := c.BackTo(t.Context(), mark.Name, false, now)
+		require.NoError(t, err)
+		assert.Nil(t, nothing, "nothing was changed since")
+		for range 40 {
+			_ = anyEdit(t, c, chance, now)
+		}
+		since := state()
+		planned, err := c.BackTo(t.Context(), mark.Name, true, now)
+		require.NoError(t, err, "seed %d", seed)
+		require.Equal(t, since, everything(t, c, now), "a dry run changes nothing")
+		done, err := c.BackTo(t.Context(), mark.Name, false, now)
+		require.NoError(t, err)
+		require.Equal(t, atMark, everything(t, c, now), "seed %d", seed)
+		assert.Len(t, done.Items, len(planned.Items))
+		assert.Equal(t, `back to "before the test"`, done.Note)
+		_, err = c.Undo(t.Context(), catalog.EntryID(done.Version), now)
+		require.NoError(t, err)
+		require.Equal(t, since, everything(t, c, now), "seed %d", seed)
+	}
+	_, c := sealed(t, t.TempDir(), 1)
+	for _, name := range []string{"", " ", "a\nb", strings.Repeat("x", 101)} {
+		_, err := c.SetMark(t.Context(), name, time.Now())
+		assert.ErrorContains(t, err, "the name of a mark", "%q", name)
+	}
+	_, err := c.SetMark(t.Context(), "a", time.Now())
+	require.NoError(t, err)
+	_, err = c.SetMark(t.Context(), "a", time.Now())
+	assert.ErrorContains(t, err, `mark "a" already exists`)
+	_, err = c.BackTo(t.Context(), "ab", false, time.Now())
+	assert.ErrorContains(t, err, `mark "ab" not found`)
+	require.NoError(t, c.RemoveMark(t.Context(), "a"))
+	assert.ErrorContains(t, c.RemoveMark(t.Context(), "a"), "not found")
+}
+
 // What was changed since is not overwritten, an entry is undone once, and what stands in the
 // way is told.
 func TestUndoIsRefused(t *testing.T) {

@@ -51,6 +51,7 @@ type Item struct {
 	// Secrets are the values of the secret variables before, by their places. They are kept
 	// apart, encrypted.
 	Secrets map[string]string `json:"-"`
+	entry   int64             // of which it is, where it is not that of the undo
 }
 
 // Entry is an edit as the activity keeps it.
@@ -64,8 +65,10 @@ type Entry struct {
 	// Undoes is the entry that this one takes back, UndoneBy the one that took it back; 0 for
 	// none.
 	Undoes, UndoneBy int64
-	Items            []Item // of a list the first ones, long documents left out
-	Count            int    // of all items
+	// Note says what for, where that is more than its items tell: back to "before the test".
+	Note  string
+	Items []Item // of a list the first ones, long documents left out
+	Count int    // of all items
 	// Whole is set where Items are all of them, with their documents.
 	Whole bool
 }
@@ -90,7 +93,7 @@ func Noted(ctx context.Context, note func(version int64)) context.Context {
 func (e *edit) entry(ctx context.Context) *Entry {
 	before, after := e.catalog.Snapshot(), e.next
 	o, _ := ctx.Value(originKey{}).(origin)
-	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes}
+	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note}
 	for _, key := range e.change.keys(before, after) {
 		item := Item{Key: key, Before: before.definition(key), After: after.definition(key)}
 		same := bytes.Equal(item.Before, item.After)
@@ -479,7 +482,7 @@ func (u *undoing) check(item Item) {
 		u.fault(item, "recordings are not undone: stop or remove it")
 		return
 	}
-	if present := u.edit.next.definition(item.Key); !item.left(present) {
+	if present := u.edit.next.definition(item.Key); !sameState(item.Kind, present, item.After) {
 		detail := "it was changed since"
 		switch {
 		case present == nil:
@@ -501,24 +504,28 @@ func (u *undoing) check(item Item) {
 	}
 }
 
-// left reports whether a definition is as the entry left it. A contract is told by its text:
-// an undo makes a new revision of an earlier one.
-func (i Item) left(present json.RawMessage) bool {
-	if i.Kind != KindContract || present == nil || i.After == nil {
-		return bytes.Equal(present, i.After)
+// sameState reports whether two states of a definition are the same. Contracts are told by
+// their texts: an undo makes a new revision of an earlier one.
+func sameState(kind string, a, b json.RawMessage) bool {
+	if kind != KindContract || a == nil || b == nil {
+		return bytes.Equal(a, b)
 	}
-	var is, was contractState
-	return json.Unmarshal(present, &is) == nil && json.Unmarshal(i.After, &was) == nil && is.Digest == was.Digest
+	var one, other contractState
+	return json.Unmarshal(a, &one) == nil && json.Unmarshal(b, &other) == nil && one.Digest == other.Digest
 }
 
 // undoOrder is in which order definitions are brought back: what others need comes first.
 var undoOrder = []string{KindVariables, KindLine, KindService, KindContract, KindPayload, KindMapping, KindScenario, KindLane, KindImpairment, KindIgnored, KindSwitch}
 
 // ordered are the items in the order in which they can be restored: what comes back first,
-// each after what it needs, then what goes, the other way round.
+// each after what it needs, then what goes, the other way round; services go before all.
 func (u *undoing) ordered() []Item {
 	items := slices.Clone(u.entry.Items)
+	frees := func(i Item) bool { return i.Kind == KindService && i.Before == nil } // its name, which another may need
 	slices.SortStableFunc(items, func(a, b Item) int {
+		if frees(a) != frees(b) {
+			return map[bool]int{true: -1, false: 1}[frees(a)]
+		}
 		if goes := a.Before == nil; goes != (b.Before == nil) {
 			return map[bool]int{true: 1, false: -1}[goes]
 		}

@@ -43,6 +43,11 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 	return s.fail
 }
 
+func (*fakeStore) EntriesSince(context.Context, int64) ([]catalog.Entry, error) { return nil, nil }
+func (*fakeStore) Marks(context.Context) ([]catalog.Mark, error)                { return nil, nil }
+func (*fakeStore) PutMark(context.Context, catalog.Mark) error                  { return nil }
+func (*fakeStore) RemoveMark(context.Context, string) error                     { return nil }
+
 func (s *fakeStore) Removed(_ context.Context, id string) (catalog.Definitions, error) {
 	return s.removed[id], s.fail
 }

@@ -38,6 +38,7 @@ type edit struct {
 	change  Change
 	named   named // those that were asked for last
 	undoes  int64 // the entry that is taken back; 0 for none
+	note    string
 }
 
 func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }

@@ -48,6 +48,12 @@ type Store interface {
 	Activity(ctx context.Context, filter ActivityFilter) ([]Entry, error)
 	// Entry returns one with all of it.
 	Entry(ctx context.Context, version int64) (Entry, error)
+	// EntriesSince returns all of the entries after a version, the oldest first.
+	EntriesSince(ctx context.Context, version int64) ([]Entry, error)
+	// Marks lists the marks, the oldest first.
+	Marks(ctx context.Context) ([]Mark, error)
+	PutMark(ctx context.Context, mark Mark) error
+	RemoveMark(ctx context.Context, name string) error
 	// Applied lists what came from a folder, as it was then.
 	Applied(ctx context.Context) ([]Applied, error)
 }

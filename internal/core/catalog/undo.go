@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -164,7 +165,7 @@ func (u *undoing) payload(item Item) error {
 	if have := present.Payloads[item.ID]; have != nil && digest(have.Bytes) == before.Digest { // it came back with its service
 		return nil
 	}
-	content, err := e.catalog.store.PayloadBefore(u.ctx, u.entry.Version, item.ServiceID, item.ID)
+	content, err := e.catalog.store.PayloadBefore(u.ctx, cmp.Or(item.entry, u.entry.Version), item.ServiceID, item.ID)
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ CREATE TABLE activity (
   undone   INTEGER NOT NULL DEFAULT 0, -- by which entry
   services TEXT NOT NULL, -- their names, each between line feeds
   items    INTEGER NOT NULL,
+  note     TEXT NOT NULL DEFAULT '', -- what for
   heads    TEXT NOT NULL, -- JSON: the first items, without their documents
   states   BLOB -- all items as JSON, in gzip where they are large; NULL where they are too large
 );

@@ -1,0 +1,59 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"rapidmimic.example/internal/core/catalog"
+)
+
+// Marks implements catalog.Store.
+func (s *Store) Marks(ctx context.Context) ([]catalog.Mark, error) {
+	var rows []struct {
+		Name    string `db:"name"`
+		Version int64  `db:"version"`
+		At      int64  `db:"at"`
+		By      string `db:"made_by"`
+	}
+	if err := s.read.SelectContext(ctx, &rows, `SELECT name, version, at, made_by FROM marks ORDER BY version, at`); err != nil {
+		return nil, fmt.Errorf("list marks: %w", err)
+	}
+	marks := make([]catalog.Mark, len(rows))
+	for i, row := range rows {
+		marks[i] = catalog.Mark{Name: row.Name, Version: row.Version, At: time.UnixMicro(row.At), By: row.By}
+	}
+	return marks, nil
+}
+
+// PutMark implements catalog.Store.
+func (s *Store) PutMark(ctx context.Context, m catalog.Mark) error {
+	if _, err := s.definitions.ExecContext(ctx, `INSERT INTO marks (name, version, at, made_by) VALUES (?, ?, ?, ?)`, m.Name, m.Version, m.At.UnixMicro(), m.By); err != nil {
+		return inWords(fmt.Errorf("keep mark %q: %w", m.Name, err), unchanged)
+	}
+	return nil
+}
+
+// RemoveMark implements catalog.Store.
+func (s *Store) RemoveMark(ctx context.Context, name string) error {
+	if _, err := s.definitions.ExecContext(ctx, `DELETE FROM marks WHERE name = ?`, name); err != nil {
+		return inWords(fmt.Errorf("remove mark %q: %w", name, err), unchanged)
+	}
+	return nil
+}
+
+// EntriesSince implements catalog.Store.
+func (s *Store) EntriesSince(ctx context.Context, version int64) ([]catalog.Entry, error) {
+	var versions []int64
+	if err := s.read.SelectContext(ctx, &versions, `SELECT version FROM activity WHERE version > ? ORDER BY version`, version); err != nil {
+		return nil, fmt.Errorf("list activity: %w", err)
+	}
+	entries := make([]catalog.Entry, len(versions))
+	for i, v := range versions {
+		var err error
+		if entries[i], err = s.Entry(ctx, v); err != nil {
+			return nil, err
+		}
+	}
+	return entries, nil
+}
