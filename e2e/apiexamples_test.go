@@ -21,6 +21,7 @@ const examplesFile = "../internal/control/examples.yaml"
 // apiSteps are requests in an order in which each can be answered, one an operation: its
 // address and what is sent. {call} and {version} are known only then.
 var apiSteps = [][2]string{
+	{"POST /marks", `{"name": "morning"}`},
 	{"POST /services", `{"name": "buoys", "title": "Buoys and lights"}`},
 	{"PUT /services/buoys", `{"title": "Buoys", "upstream": "$REAL"}`},
 	{"PATCH /services/buoys", `{"seed": 7}`},
@@ -87,6 +88,8 @@ var apiSteps = [][2]string{
 	{"DELETE /services/moorings/payloads/chart.txt", ""},
 	{"DELETE /services/gauges", ""},
 	{"POST /activity/{entry}/undo", ""},
+	{"POST /marks/morning/returns?dryRun=true", ""},
+	{"DELETE /marks/morning", ""},
 	{"POST /authority/rotations", ""},
 	{"DELETE /calls", ""},
 }

@@ -32,4 +32,13 @@ func TestConsoleActivity(t *testing.T) {
 	must(t, p.Wait("(() => { const b = "+made+"?.querySelector('[aria-label^=Undo]'); b?.click(); return !!b; })()"), p.WaitText("Not undone: mapping fog of moorings: it was changed since"))
 	assert.Contains(t, s.says("GET /moorings/fog"), "two")
 	must(t, p.Choose("About", "tides"), p.Wait("!document.querySelector('ol').innerText.includes('fog')"), p.Wait("location.search === '?service=tides'"), p.WaitText("brought back service tides"))
+
+	// back to a moment that was named, shown before it is done
+	must(t, p.Fill("Mark this moment, to come back to it", "morning"), p.Press("Mark it"), p.WaitText("morning is marked"))
+	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {text: three}}`)
+	must(t, p.Press("Back to it"), p.WaitText("1 definition would be another"), p.WaitText("changed mapping fog of moorings"), p.Press("Bring everything back"), p.Wait("!document.querySelector('[role=dialog]')"), p.WaitText("Back to “morning”"))
+	assert.Contains(t, s.says("GET /moorings/fog"), "two")
+	must(t, p.Press("Undo"))
+	require.Eventually(t, func() bool { return s.says("GET /moorings/fog") == "200 three" }, 5*time.Second, 50*time.Millisecond, s.says("GET /moorings/fog"))
+	must(t, p.Click("[aria-label='Forget the mark morning']"), p.Wait("!document.querySelector('[data-mark]')"))
 }

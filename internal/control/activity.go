@@ -181,11 +181,7 @@ func linesOf(e catalog.Entry) []string {
 		items := members[g]
 		if len(items) <= 3 {
 			for _, item := range items {
-				line := lineOf(item)
-				if e.Undoes != 0 && item.Before == nil {
-					line = strings.Replace(line, catalog.Created, "brought back", 1)
-				}
-				lines = append(lines, line)
+				lines = append(lines, entryLine(e, item))
 			}
 			continue
 		}
@@ -194,6 +190,9 @@ func linesOf(e catalog.Entry) []string {
 			text += " of " + g.service
 		}
 		lines = append(lines, text)
+	}
+	if e.Note != "" {
+		lines = append([]string{e.Note}, lines...)
 	}
 	more := max(e.Count, len(e.Items)) - len(e.Items)
 	if len(lines) > mostLines {
@@ -204,6 +203,15 @@ func linesOf(e catalog.Entry) []string {
 		lines = append(lines, fmt.Sprintf("and %d more", more))
 	}
 	return lines
+}
+
+// entryLine is lineOf in an entry: what an undo makes was there before.
+func entryLine(e catalog.Entry, item catalog.Item) string {
+	line := lineOf(item)
+	if (e.Undoes != 0 || e.Note != "") && item.Before == nil {
+		line = strings.Replace(line, catalog.Created, "brought back", 1)
+	}
+	return line
 }
 
 // lineOf says what became of one definition: "changed mapping fog of moorings: answer".

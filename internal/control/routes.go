@@ -143,6 +143,10 @@ func (s *server) table() []route {
 		{"GET", "/activity", s.listActivity},
 		{"GET", "/activity/:entry", s.getEntry},
 		{"POST", "/activity/:entry/undo", s.undoEntry},
+		{"GET", "/marks", s.listMarks},
+		{"POST", "/marks", s.postMark},
+		{"DELETE", "/marks/:mark", s.deleteMark},
+		{"POST", "/marks/:mark/returns", s.postReturn},
 
 		{"GET", "/variables", s.getVariables},
 		{"PUT", "/variables", s.putVariables},

@@ -1752,6 +1752,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The moments that were named, the oldest first */
+        get: operations["listMarks"];
+        put?: never;
+        /** Name this moment, to come back to it */
+        post: operations["setMark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/marks/{mark}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example before the release test */
+                mark: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a mark; what was changed since stays */
+        delete: operations["removeMark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/marks/{mark}/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example before the release test */
+                mark: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make all definitions and switches what they were at a mark, as one change
+         * @description Counters begin anew; lanes, calls and recordings stay as they are.
+         */
+        post: operations["returnToMark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/variables": {
         parameters: {
             query?: never;
@@ -2783,6 +2844,14 @@ export interface components {
             undoes?: string;
             /** @description The entry that took this one back */
             undoneBy?: string;
+        };
+        Mark: {
+            name: string;
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            /** @description The last entry of the activity before it */
+            after: string;
         };
         EntryDetail: components["schemas"]["Entry"] & {
             items: {
@@ -7265,6 +7334,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMarks: {
+        parameters: {
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The marks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Mark"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setMark: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The mark */
+            201: {
+                headers: {
+                    Location: components["headers"]["Location"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeMark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example before the release test */
+                mark: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    returnToMark: {
+        parameters: {
+            query?: {
+                /** @description Only say what would be another */
+                dryRun?: boolean;
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @example before the release test */
+                mark: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What became, or would become, another */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        dryRun?: boolean;
+                        lines: string[];
+                        /** @description What it is in the activity; left out where nothing changed */
+                        entry?: string;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -8,6 +8,7 @@ import { CommandLine } from '@/ui/CommandLine';
 import { Field } from '@/ui/Field';
 import { Select } from '@/ui/Select';
 import { EntryLine } from './EntryLine';
+import { Marks } from './Marks';
 import { activityList } from './queries';
 
 /** Who changed what, a sentence a line, each with the way back. */
@@ -30,6 +31,7 @@ export function ActivityPage() {
           back as a whole, unless something that it is about was changed since; an undo can be undone. A
           service that was removed is kept for 30 days.
         </p>
+        <Marks />
         <div className="flex flex-wrap items-end gap-4">
           <Select
             label="About"

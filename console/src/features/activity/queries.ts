@@ -1,7 +1,7 @@
 import { infiniteQueryOptions, queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { part, send, undoEntry } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { Entry, EntryDetail } from '@/api/types';
+import type { Entry, EntryDetail, Mark } from '@/api/types';
 import { notify } from '@/ui/Notices';
 
 export interface Wanted {
@@ -32,6 +32,29 @@ export function entryDetail(id: string) {
     queryKey: keys.entry(id),
     queryFn: () => send<EntryDetail>(`/activity/${part(id)}`),
   });
+}
+
+/** The moments that were named. */
+export function markList() {
+  return queryOptions({ queryKey: keys.marks(), queryFn: () => send<{ items: Mark[] }>('/marks') });
+}
+
+export function setMark(name: string) {
+  return send<Mark>('/marks', { method: 'POST', body: JSON.stringify({ name }) });
+}
+
+export function removeMark(name: string) {
+  return send<void>(`/marks/${part(name)}`, { method: 'DELETE' });
+}
+
+/** Brings everything back to a mark; dry, it only says what would be another. */
+export function backTo(name: string, dry: boolean) {
+  return send<{ lines: string[]; entry?: string }>(
+    `/marks/${part(name)}/returns${dry ? '?dryRun=true' : ''}`,
+    {
+      method: 'POST',
+    },
+  );
 }
 
 /** Takes an entry back; all that is shown may be another since. */

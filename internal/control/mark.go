@@ -1,0 +1,72 @@
+package control
+
+import (
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec/api"
+)
+
+func markView(m catalog.Mark) api.Mark {
+	return api.Mark{Name: m.Name, At: m.At.UTC(), By: m.By, After: catalog.EntryID(m.Version)}
+}
+
+func (s *server) listMarks(c *gin.Context) {
+	marks, err := s.Catalog.Marks(c.Request.Context())
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	respondList(s, c, listing[catalog.Mark, api.Mark]{items: marks, key: func(m catalog.Mark) string { return m.Name }, view: markView})
+}
+
+func (s *server) postMark(c *gin.Context) {
+	var wanted api.MarkRequest
+	err := readFields(c, &wanted, "mark")
+	var mark catalog.Mark
+	if err == nil {
+		mark, err = s.Catalog.SetMark(c.Request.Context(), wanted.Name, time.Now())
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Header("Location", "/api/v1/marks/"+url.PathEscape(mark.Name))
+	c.PureJSON(http.StatusCreated, markView(mark))
+}
+
+func (s *server) deleteMark(c *gin.Context) {
+	if err := s.Catalog.RemoveMark(c.Request.Context(), c.Param("mark")); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// postReturn brings everything back to a mark, and sets what is counted of calls in no lane
+// to its start.
+func (s *server) postReturn(c *gin.Context) {
+	dryRun := isOn(c, "dryRun")
+	entry, err := s.Catalog.BackTo(c.Request.Context(), c.Param("mark"), dryRun, time.Now())
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	report := api.Return{DryRun: dryRun, Lines: []string{}}
+	if entry != nil {
+		for _, item := range entry.Items {
+			report.Lines = append(report.Lines, entryLine(*entry, item))
+		}
+		if !dryRun {
+			report.Entry = catalog.EntryID(entry.Version)
+		}
+	}
+	if !dryRun {
+		s.Engine.ResetLane(nil)
+	}
+	c.PureJSON(http.StatusOK, report)
+}
