@@ -38,3 +38,9 @@ func (c *Client) BackTo(ctx context.Context, mark string, dryRun bool) (api.Retu
 	}
 	return do[api.Return](ctx, c, request{method: http.MethodPost, path: path("marks", mark, "returns"), query: query})
 }
+
+// Differences lists what is another than it was at a moment: the name of a mark, an entry, how
+// long ago, or a time.
+func (c *Client) Differences(ctx context.Context, since string) ([]api.EntryItem, error) {
+	return all[api.EntryItem](ctx, c, request{method: http.MethodGet, path: path("differences"), query: url.Values{"since": {since}}})
+}

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -521,4 +522,29 @@ func (s *service) shell(t *testing.T, line string) {
 	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, "%s: %s", line, out)
+}
+
+// The commands of the page on the activity work as they stand, on what was changed.
+func TestTheCommandsOfActivity(t *testing.T) {
+	s := startDemo(t)
+	text, err := os.ReadFile(docsFolder + "activity.md")
+	require.NoError(t, err)
+	ran := 0
+	for _, found := range regexp.MustCompile("(?m)^rapidmimic [^#\n]*|`(rapidmimic [^`]*)`").FindAllStringSubmatch(string(text), -1) {
+		line := found[0]
+		if found[1] != "" {
+			line = found[1]
+		}
+		if strings.Contains(line, "tail") || strings.Contains(line, "a-r") {
+			continue // which does not end, and what is printed
+		}
+		s.shell(t, "rapidmimic service set moorings --seed "+strconv.Itoa(ran+1))
+		last := lastEntry(t, s)
+		if strings.Contains(line, "restore tides") {
+			s.shell(t, "rapidmimic service remove tides")
+		}
+		s.shell(t, strings.ReplaceAll(line, "a-m", last))
+		ran++
+	}
+	assert.Greater(t, ran, 12)
 }

@@ -117,7 +117,8 @@ func TestWhatIsReadCanBePutBack(t *testing.T) {
 // keepsFacts are the addresses whose lists are no definitions: what is posted there is
 // something to do, not what was read.
 var keepsFacts = map[string]string{
-	"/api/v1/services/{service}/recordings":                        "a POST starts a recording",
+	"/api/v1/marks":                         "a POST names this moment",
+	"/api/v1/services/{service}/recordings": "a POST starts a recording",
 	"/api/v1/services/{service}/recordings/{recording}/attendance": "it is a sign of life",
 }
 

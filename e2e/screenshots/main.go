@@ -33,11 +33,11 @@ var shots = []shot{
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
-	{name: "board-bad-day", path: board, wait: "document.querySelector('[data-state]')", prepare: badDay},
-	{name: "retries", path: "/retries", wait: "document.querySelectorAll('[data-story]').length > 2"},
+	{name: "retries", path: "/", wait: "document.querySelector('[data-service]')", prepare: badDay},
 	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('[data-changes=tides]')", prepare: situate},
 	{name: "lanes", path: "/lanes", theme: "dark", wait: "document.querySelectorAll('[data-lane]').length === 2", prepare: mine},
 	{name: "variables", path: "/variables?service=tides", wait: "document.querySelector('[data-seen=gauges]')", prepare: vary},
+	{name: "activity", path: "/activity", wait: "document.querySelectorAll('[data-entry]').length > 8", prepare: undone},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
 }
 
@@ -79,8 +79,7 @@ func impairments(p *browser.Page) error {
 	return err
 }
 
-// badDay gives each part of the board a trouble of its own; the console's page,
-// from which it is set, is not shown.
+// badDay gives each part of the quay board a trouble of its own, and shows how it took that.
 func badDay(p *browser.Page) error {
 	for target, document := range map[string]string{
 		"tides/impairments?operation=getLevel":      `{"latency": "6s"}`,
@@ -99,8 +98,15 @@ func badDay(p *browser.Page) error {
 	if err := p.Goto(board); err != nil {
 		return err
 	}
-	return p.Wait("['Gave up', 'Gave up', '429', 'Gave up', 'takes its time'].every((words, i) => " +
+	err := p.Wait("['Gave up', 'Gave up', '429', 'Gave up', 'takes its time'].every((words, i) => " +
 		"document.querySelectorAll('.told')[[0, 4, 1, 2, 3][i]].textContent.includes(words))")
+	if err == nil {
+		err = p.Goto("http://127.0.0.1:7400/retries")
+	}
+	if err != nil {
+		return err
+	}
+	return p.Wait("document.querySelectorAll('[data-story]').length > 2")
 }
 
 // vary gives tides variables of its own, a secret among them, and puts the set of the demo
@@ -114,6 +120,20 @@ func vary(p *browser.Page) error {
 		}
 	}
 	return p.Wait("document.querySelector('[data-seen=gaugeKey]') && document.querySelector('header').innerText.includes('variables: drill')")
+}
+
+// undone has somebody remove a service and bring it back, and marks the moment.
+func undone(p *browser.Page) error {
+	if err := ask(p, `POST /marks {"name": "before the release test"}`, `PATCH /services/moorings {"seed": 7}`, `DELETE /services/tides`); err != nil {
+		return err
+	}
+	if err := p.Wait("document.querySelector('[data-entry]').innerText.includes('removed service tides')"); err != nil {
+		return err
+	}
+	if err := p.Click("[data-entry] [aria-label^=Undo]"); err != nil {
+		return err
+	}
+	return p.Wait("document.querySelector('[data-entry]').innerText.includes('brought back') && document.querySelector('[data-mark]')")
 }
 
 func openFirst(p *browser.Page) error {

@@ -41,6 +41,7 @@ type nowhere struct{}
 
 func (nowhere) EntriesSince(context.Context, int64) ([]catalog.Entry, error) { return nil, nil }
 func (nowhere) Marks(context.Context) ([]catalog.Mark, error)                { return nil, nil }
+func (nowhere) VersionAt(context.Context, time.Time) (int64, error)          { return 0, nil }
 func (nowhere) PutMark(context.Context, catalog.Mark) error                  { return nil }
 func (nowhere) RemoveMark(context.Context, string) error                     { return nil }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,6 +28,15 @@ func (p Program) activityCommand() *cli.Command {
 			{
 				Name: "show", Usage: "what was changed, line by line", ArgsUsage: "ENTRY", OnUsageError: usageError,
 				UsageText: "rapidmimic activity show a-71", Action: p.activityShow,
+			},
+			{
+				Name: "diff", Usage: "what is another than it was at a moment, line by line", ArgsUsage: "MARK|ENTRY|TIME", OnUsageError: usageError,
+				UsageText: "rapidmimic activity diff \"before the release test\"\nrapidmimic activity diff a-71\nrapidmimic activity diff 10:30\nrapidmimic activity diff 2h", Action: p.activityDiff,
+			},
+			{
+				Name: "tail", Usage: "changes as they are made", OnUsageError: usageError,
+				UsageText: "rapidmimic activity tail\nrapidmimic activity tail --service moorings",
+				Flags:     []cli.Flag{&cli.StringFlag{Name: "service", Usage: "only what is about this `SERVICE`"}}, Action: p.activityTail,
 			},
 		},
 	}
@@ -131,6 +141,75 @@ func (p Program) activityShow(ctx context.Context, c *cli.Command) error {
 	})
 }
 
+// clockTime is a time of today, or of yesterday where that is still to come, as the API takes
+// it; any other text as it is.
+func clockTime(text string, now time.Time) string {
+	for _, layout := range []string{"15:04", time.TimeOnly} {
+		clock, err := time.ParseInLocation(layout, text, now.Location())
+		if err != nil {
+			continue
+		}
+		at := time.Date(now.Year(), now.Month(), now.Day(), clock.Hour(), clock.Minute(), clock.Second(), 0, now.Location())
+		if at.After(now) {
+			at = at.AddDate(0, 0, -1)
+		}
+		return at.Format(time.RFC3339)
+	}
+	return text
+}
+
+func (p Program) activityDiff(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a MARK, an ENTRY or a TIME")
+	if err != nil {
+		return err
+	}
+	items, err := environment.Differences(ctx, clockTime(given[0], time.Now()))
+	if err != nil {
+		return err
+	}
+	return p.print(c, items, nil, func() {
+		for _, item := range items {
+			p.say("%s %s", item.Outcome, itemName(item))
+			text, _ := documentsDiffer(item.Before, item.After, "at "+given[0], "now") // two texts always have one
+			fmt.Fprintln(p.Out, text)
+		}
+		p.say("%s another than at %s", counted(len(items), "definition"), given[0])
+	})
+}
+
+func (p Program) activityTail(ctx context.Context, c *cli.Command) error {
+	if _, err := args(c); err != nil {
+		return err
+	}
+	environment, err := p.client(c)
+	if err != nil {
+		return err
+	}
+	const most = 200
+	seen := ""
+	for first := true; ; first = false {
+		list, err := environment.Activity(ctx, client.ActivityQuery{Service: c.String("service"), Limit: most})
+		if err != nil {
+			return err
+		}
+		fresh := list.Items
+		if at := slices.IndexFunc(fresh, func(e api.Entry) bool { return e.ID == seen }); at >= 0 {
+			fresh = fresh[:at]
+		} else if first {
+			fresh = fresh[:min(len(fresh), 5)]
+		}
+		for _, e := range slices.Backward(fresh) {
+			seen = e.ID
+			p.say("%s  %s  %s  %s", momentText(e.At), e.ID, byText(e), strings.Join(e.Lines, "; "))
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(time.Second):
+		}
+	}
+}
+
 func itemName(item api.EntryItem) string {
 	name := strings.TrimSpace(item.Kind + " " + item.ID)
 	if item.Service != "" && item.Kind == "service" {
@@ -175,7 +254,7 @@ func ownLast(ctx context.Context, environment *client.Client, who string) (strin
 		return "", err
 	}
 	for _, e := range list.Items {
-		if e.Undoes == "" && e.UndoneBy == "" && (who != "" || e.By == "") {
+		if e.Undoes == "" && e.UndoneBy == "" && e.Count > 0 && (who != "" || e.By == "") {
 			return e.ID, nil
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -64,6 +65,10 @@ func (p Program) serviceCommand() *cli.Command {
 				Name: "remove", Usage: "remove a service with its contract and mappings", ArgsUsage: "SERVICE",
 				UsageText: "rapidmimic service remove moorings", OnUsageError: usageError,
 				ShellComplete: p.completeServices, Action: p.serviceRemove,
+			},
+			{
+				Name: "restore", Usage: "bring a service back that was removed within 30 days", ArgsUsage: "SERVICE",
+				UsageText: "rapidmimic service restore moorings", OnUsageError: usageError, Action: p.serviceRestore,
 			},
 		},
 	}
@@ -310,6 +315,28 @@ func exampleChoices(words []string) (map[string]any, error) {
 		}
 	}
 	return choices, nil
+}
+
+// serviceRestore brings back a service that was removed: it undoes its removal.
+func (p Program) serviceRestore(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE")
+	if err != nil {
+		return err
+	}
+	list, err := environment.Activity(ctx, client.ActivityQuery{Service: given[0], Limit: 1000})
+	if err != nil {
+		return err
+	}
+	for _, e := range list.Items {
+		if e.UndoneBy == "" && slices.Contains(e.Lines, "removed service "+given[0]) {
+			undone, err := environment.Undo(ctx, e.ID)
+			if err != nil {
+				return unchanged(err, "")
+			}
+			return p.print(c, undone, nil, func() { p.say("%s  is back, live on the next call", given[0]) })
+		}
+	}
+	return fmt.Errorf("no service %s was removed within 30 days (rapidmimic activity --service %s)", given[0], given[0])
 }
 
 func (p Program) serviceRemove(ctx context.Context, c *cli.Command) error {

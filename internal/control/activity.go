@@ -127,11 +127,13 @@ func entryView(e catalog.Entry) api.Entry {
 func entryDetail(e catalog.Entry) api.EntryDetail {
 	detail := api.EntryDetail{Entry: entryView(e), Items: []api.EntryItem{}}
 	for _, item := range e.Items {
-		detail.Items = append(detail.Items, api.EntryItem{
-			Kind: item.Kind, Service: item.Service, ID: item.ID, Outcome: outcomeOf(item), Before: documentText(item.Before), After: documentText(item.After),
-		})
+		detail.Items = append(detail.Items, itemView(item))
 	}
 	return detail
+}
+
+func itemView(item catalog.Item) api.EntryItem {
+	return api.EntryItem{Kind: item.Kind, Service: item.Service, ID: item.ID, Outcome: outcomeOf(item), Before: documentText(item.Before), After: documentText(item.After)}
 }
 
 // documentText is a state as people would write it; "" where there was none.

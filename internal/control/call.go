@@ -114,7 +114,11 @@ func (s *server) listCalls(c *gin.Context) {
 }
 
 func (s *server) clearCalls(c *gin.Context) {
-	if err := s.Log.Clear(c.Request.Context()); err != nil {
+	err := s.Log.Clear(c.Request.Context())
+	if err == nil {
+		err = s.Catalog.Note(c.Request.Context(), "", "cleared the log of calls")
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}

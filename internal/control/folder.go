@@ -1,6 +1,7 @@
 package control
 
 import (
+	"cmp"
 	"net/http"
 	"time"
 
@@ -100,6 +101,13 @@ func (s *server) postExport(c *gin.Context) {
 	}
 	for _, o := range edits.Both {
 		report.Kept = append(report.Kept, api.ApplyItem(o))
+	}
+	if len(report.Files) > 0 {
+		what := cmp.Or(c.Query("service"), "the environment")
+		if err := s.Catalog.Note(c.Request.Context(), c.Query("service"), "exported "+what+" to a folder"); err != nil {
+			s.fail(c, err, nil)
+			return
+		}
 	}
 	c.PureJSON(http.StatusOK, report)
 }

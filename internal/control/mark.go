@@ -1,6 +1,7 @@
 package control
 
 import (
+	"cmp"
 	"net/http"
 	"net/url"
 	"time"
@@ -69,4 +70,23 @@ func (s *server) postReturn(c *gin.Context) {
 		s.Engine.ResetLane(nil)
 	}
 	c.PureJSON(http.StatusOK, report)
+}
+
+// listDifferences tells what is another than it was at a moment.
+func (s *server) listDifferences(c *gin.Context) {
+	since := cmp.Or(c.Query("since"), "24h")
+	at, noTime := momentOf(since, time.Now())
+	if noTime != nil {
+		at = time.Time{} // the name of a mark, or an entry
+	}
+	version, err := s.Catalog.VersionAt(c.Request.Context(), since, at)
+	var items []catalog.Item
+	if err == nil {
+		items, err = s.Catalog.Differences(c.Request.Context(), version)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	respondList(s, c, listing[catalog.Item, api.EntryItem]{items: items, key: catalog.Item.Name, view: itemView})
 }

@@ -507,6 +507,9 @@ func (s *server) getHAR(c *gin.Context) {
 		return
 	}
 	text, err := recording.WriteHAR(r.Recording, exchanges, s.Version)
+	if err == nil && c.Request.Method == http.MethodGet {
+		err = s.Catalog.Note(c.Request.Context(), c.Param("service"), fmt.Sprintf("took out recording %q of %s as HAR", r.Recording.Name, c.Param("service")))
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return

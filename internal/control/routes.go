@@ -143,6 +143,7 @@ func (s *server) table() []route {
 		{"GET", "/activity", s.listActivity},
 		{"GET", "/activity/:entry", s.getEntry},
 		{"POST", "/activity/:entry/undo", s.undoEntry},
+		{"GET", "/differences", s.listDifferences},
 		{"GET", "/marks", s.listMarks},
 		{"POST", "/marks", s.postMark},
 		{"DELETE", "/marks/:mark", s.deleteMark},

@@ -66,7 +66,7 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 		return nil
 	}
 	e.At, e.Count = time.Now(), len(e.Items)
-	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Note: e.Note, Services: servicesIn(e.Items)}
+	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Note: e.Note, Services: servicesIn(e.Items, e.About)}
 	var err error
 	if row.Heads, err = json.Marshal(headsOf(e.Items)); err == nil {
 		row.States, err = packed(e.Items)
@@ -124,8 +124,11 @@ func headsOf(items []catalog.Item) []catalog.Item {
 	return heads
 }
 
-func servicesIn(items []catalog.Item) string {
-	names := []string{}
+func servicesIn(items []catalog.Item, about string) string {
+	var names []string
+	if about != "" {
+		names = append(names, about)
+	}
 	for _, item := range items {
 		if item.Service != "" && !slices.Contains(names, item.Service) {
 			names = append(names, item.Service)
@@ -135,6 +138,9 @@ func servicesIn(items []catalog.Item) string {
 }
 
 func packed(items []catalog.Item) ([]byte, error) {
+	if items == nil {
+		items = []catalog.Item{}
+	}
 	text, err := json.Marshal(items)
 	switch {
 	case err != nil || len(text) > statesKept:

@@ -57,3 +57,11 @@ func (s *Store) EntriesSince(ctx context.Context, version int64) ([]catalog.Entr
 	}
 	return entries, nil
 }
+
+// VersionAt implements catalog.Store.
+func (s *Store) VersionAt(ctx context.Context, at time.Time) (version int64, err error) {
+	if err := s.read.GetContext(ctx, &version, `SELECT coalesce(max(version), 0) FROM activity WHERE at <= ?`, at.UnixMicro()); err != nil {
+		return 0, fmt.Errorf("find the last change by then: %w", err)
+	}
+	return version, nil
+}

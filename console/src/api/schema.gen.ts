@@ -1752,6 +1752,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is another than it was at a moment, as it was then and as it is now */
+        get: operations["listDifferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/marks": {
         parameters: {
             query?: never;
@@ -2854,17 +2871,18 @@ export interface components {
             after: string;
         };
         EntryDetail: components["schemas"]["Entry"] & {
-            items: {
-                kind: string;
-                service?: string;
-                id?: string;
-                /** @enum {string} */
-                outcome: "created" | "changed" | "removed";
-                /** @description YAML; left out where it was not there */
-                before?: string;
-                /** @description YAML; left out where it is not there */
-                after?: string;
-            }[];
+            items: components["schemas"]["EntryItem"][];
+        };
+        EntryItem: {
+            kind: string;
+            service?: string;
+            id?: string;
+            /** @enum {string} */
+            outcome: "created" | "changed" | "removed";
+            /** @description YAML; left out where it was not there */
+            before?: string;
+            /** @description YAML; left out where it is not there */
+            after?: string;
         };
         /** @description Variables by name: any value, or { secret: true, value: … }, of which documents that are read have no value */
         VariableTable: {
@@ -7334,6 +7352,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDifferences: {
+        parameters: {
+            query?: {
+                /** @description The name of a mark, an entry (a-71), how long ago (1h, 2d), or 2026-12-01T10:00:00Z */
+                since?: string;
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The definitions that are others */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["EntryItem"][];
+                        next?: string;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -66,9 +66,10 @@ type Entry struct {
 	// none.
 	Undoes, UndoneBy int64
 	// Note says what for, where that is more than its items tell: back to "before the test".
-	Note  string
-	Items []Item // of a list the first ones, long documents left out
-	Count int    // of all items
+	// About is the service that a note alone is about, "" for none.
+	Note, About string
+	Items       []Item // of a list the first ones, long documents left out
+	Count       int    // of all items
 	// Whole is set where Items are all of them, with their documents.
 	Whole bool
 }
@@ -84,7 +85,8 @@ func Through(ctx context.Context, via, from string) context.Context {
 
 type noteKey struct{}
 
-// Noted gives a context of whose edits note is told the entry in the activity.
+// Noted gives a context of whose edits note is told the entry in the activity, where there is
+// something to take back.
 func Noted(ctx context.Context, note func(version int64)) context.Context {
 	return context.WithValue(ctx, noteKey{}, note)
 }
@@ -93,7 +95,7 @@ func Noted(ctx context.Context, note func(version int64)) context.Context {
 func (e *edit) entry(ctx context.Context) *Entry {
 	before, after := e.catalog.Snapshot(), e.next
 	o, _ := ctx.Value(originKey{}).(origin)
-	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note}
+	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about}
 	for _, key := range e.change.keys(before, after) {
 		item := Item{Key: key, Before: before.definition(key), After: after.definition(key)}
 		same := bytes.Equal(item.Before, item.After)
@@ -115,7 +117,7 @@ func (e *edit) entry(ctx context.Context) *Entry {
 	for _, r := range e.change.Recordings {
 		entry.Items = append(entry.Items, e.recordingItem(r))
 	}
-	if len(entry.Items) == 0 {
+	if len(entry.Items) == 0 && entry.Note == "" {
 		return nil
 	}
 	if entry.Version <= e.catalog.lastEntry { // what goes has no version of its own
@@ -368,6 +370,16 @@ func sameSecrets(a, b map[string]string) bool {
 	return true
 }
 
+// Note keeps in the activity what is no edit: that the log was cleared, that something was
+// taken out. service is the name of the one that it is about, "" for none.
+func (c *Catalog) Note(ctx context.Context, service, note string) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	edit := c.editLocked()
+	edit.note, edit.about = note, service
+	return edit.commit(ctx)
+}
+
 // EntryID is the id of an entry, as people write it.
 func EntryID(version int64) string { return "a-" + strconv.FormatInt(version, 36) }
 
@@ -410,10 +422,12 @@ func (c *Catalog) Undo(ctx context.Context, id string, now time.Time) (*Entry, e
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if !entry.Whole {
+	switch {
+	case entry.Count == 0:
+		return nil, problem.New(problem.Conflict, "%s changed no definition: there is nothing to take back", id)
+	case !entry.Whole:
 		return nil, problem.New(problem.Conflict, "%s changed too much to be kept whole, so it cannot be undone", id)
-	}
-	if entry.UndoneBy != 0 {
+	case entry.UndoneBy != 0:
 		return nil, problem.New(problem.Conflict, "%s is undone already, by %s (undo that one to have it again)", id, EntryID(entry.UndoneBy))
 	}
 	u := &undoing{edit: c.editLocked(), ctx: ctx, now: now, entry: &entry}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -45,6 +46,7 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 
 func (*fakeStore) EntriesSince(context.Context, int64) ([]catalog.Entry, error) { return nil, nil }
 func (*fakeStore) Marks(context.Context) ([]catalog.Mark, error)                { return nil, nil }
+func (*fakeStore) VersionAt(context.Context, time.Time) (int64, error)          { return 0, nil }
 func (*fakeStore) PutMark(context.Context, catalog.Mark) error                  { return nil }
 func (*fakeStore) RemoveMark(context.Context, string) error                     { return nil }
 

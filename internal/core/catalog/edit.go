@@ -39,6 +39,7 @@ type edit struct {
 	named   named // those that were asked for last
 	undoes  int64 // the entry that is taken back; 0 for none
 	note    string
+	about   string // the service that a note alone is about
 }
 
 func (c *Catalog) editLocked() *edit { return &edit{catalog: c, next: c.Snapshot()} }
@@ -78,7 +79,7 @@ func (e *edit) commit(ctx context.Context) error {
 		return fmt.Errorf("store the change: %w", err)
 	}
 	e.catalog.publish(e.next)
-	if note, ok := ctx.Value(noteKey{}).(func(int64)); ok && e.change.Entry != nil {
+	if note, ok := ctx.Value(noteKey{}).(func(int64)); ok && e.change.Entry != nil && len(e.change.Entry.Items) > 0 {
 		note(e.change.Entry.Version)
 	}
 	return nil

@@ -70,6 +70,47 @@ func (c *Catalog) RemoveMark(ctx context.Context, name string) error {
 	return c.store.RemoveMark(ctx, mark.Name)
 }
 
+// Differences lists what is another than it was after a version, each as it was then and as
+// it is now.
+func (c *Catalog) Differences(ctx context.Context, version int64) ([]Item, error) {
+	since, err := c.store.EntriesSince(ctx, version)
+	if err != nil {
+		return nil, err
+	}
+	present := c.Snapshot()
+	seen := make(map[Key]bool)
+	items := []Item{}
+	for _, e := range since {
+		if !e.Whole {
+			return nil, problem.New(problem.Conflict, "%s, since then, changed too much to be kept whole", EntryID(e.Version))
+		}
+		for _, item := range e.Items {
+			if seen[item.Key] || item.Kind == KindRecording {
+				continue
+			}
+			seen[item.Key] = true
+			item.After = present.definition(item.Key)
+			if item.Changed = changedKeys(item.Before, item.After); !sameState(item.Kind, item.Before, item.After) {
+				items = append(items, item)
+			}
+		}
+	}
+	return items, nil
+}
+
+// VersionAt is the version that was in force at a moment: that of a mark, of an entry, or the
+// last one by a time.
+func (c *Catalog) VersionAt(ctx context.Context, moment string, at time.Time) (int64, error) {
+	if version, is := ParseEntryID(moment); is {
+		return version, nil
+	}
+	if !at.IsZero() {
+		return c.store.VersionAt(ctx, at)
+	}
+	mark, err := c.FindMark(ctx, moment)
+	return mark.Version, err
+}
+
 // BackTo makes all definitions and switches what they were at a mark, as one change, and
 // returns what it changed; nil where all is as it was. Lanes are left alone: they are
 // private, and end by themselves. A dry run changes nothing.

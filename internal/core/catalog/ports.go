@@ -50,6 +50,8 @@ type Store interface {
 	Entry(ctx context.Context, version int64) (Entry, error)
 	// EntriesSince returns all of the entries after a version, the oldest first.
 	EntriesSince(ctx context.Context, version int64) ([]Entry, error)
+	// VersionAt is the version of the last entry by a time; 0 for none.
+	VersionAt(ctx context.Context, at time.Time) (int64, error)
 	// Marks lists the marks, the oldest first.
 	Marks(ctx context.Context) ([]Mark, error)
 	PutMark(ctx context.Context, mark Mark) error

@@ -236,6 +236,10 @@ func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) erro
 	defer c.mu.Unlock()
 	edit := c.editLocked()
 	edit.change.RemoveRecordings = []string{r.Recording.ID}
+	edit.note = fmt.Sprintf("removed recording %q", r.Recording.Name)
+	if s := edit.next.byID(r.ServiceID); s != nil {
+		edit.note, edit.about = edit.note+" of "+s.Spec.Name, s.Spec.Name
+	}
 	return edit.commit(ctx)
 }
 

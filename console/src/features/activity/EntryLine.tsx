@@ -36,7 +36,9 @@ export function EntryLine({ entry, day }: { entry: Entry; day?: string }) {
           {way && <span className="text-dim"> {way}</span>}
         </p>
         <span className="shrink-0 pt-0.5 font-mono text-dim text-xs">{entry.id}</span>
-        {entry.undoneBy ? (
+        {entry.count === 0 ? (
+          <span className="w-20 shrink-0" />
+        ) : entry.undoneBy ? (
           <span className="w-20 shrink-0 pt-0.5 text-right text-dim">undone</span>
         ) : (
           <span className="w-20 shrink-0 text-right">
