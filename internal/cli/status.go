@@ -40,7 +40,7 @@ func (p Program) sayStatus(s api.Status) {
 	p.say("answers   %s/SERVICE, Rapid Mimic %s", address, s.Version)
 	p.say("scenario  %s", activeText(s.Scenario))
 	if s.VariableSet != "" {
-		p.say("variables of set %s are in use (rapidmimic variables use --none)", s.VariableSet)
+		p.say("variables set %s is in use (rapidmimic variables use --none)", s.VariableSet)
 	}
 	byMode := make(map[string][]string)
 	for _, name := range slices.Sorted(maps.Keys(s.Modes)) {

@@ -11,6 +11,7 @@ export function ownVariables(service: string) {
   return queryOptions({
     queryKey: keys.ownVariables(service),
     queryFn: () => send<Table>(`/services/${part(service)}`, { exact: true }),
+    refetchInterval: 5_000,
   });
 }
 
@@ -19,6 +20,7 @@ export function seenVariables(service: string) {
   return queryOptions({
     queryKey: keys.seenVariables(service),
     queryFn: () => send<{ items: Variable[] }>(`/services/${part(service)}/variables`, { exact: true }),
+    refetchInterval: 5_000,
   });
 }
 
