@@ -111,7 +111,9 @@ func (e *edit) entry(ctx context.Context) *Entry {
 		} else if s := before.byID(key.ServiceID); s != nil {
 			item.Service = s.Spec.Name
 		}
-		item.Changed = changedKeys(item.Before, item.After)
+		if item.Changed = changedKeys(item.Before, item.After); bytes.Equal(item.Before, item.After) {
+			item.Changed = "the value of a secret"
+		}
 		entry.Items = append(entry.Items, item)
 	}
 	for _, r := range e.change.Recordings {

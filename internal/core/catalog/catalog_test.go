@@ -26,6 +26,7 @@ type fakeStore struct {
 	panics   bool
 	removed  map[string]catalog.Definitions
 	payloads map[string][]byte
+	marks    []catalog.Mark
 	// versions are those of every mapping, the newest first.
 	versions []catalog.MappingVersion
 }
@@ -44,11 +45,39 @@ func (s *fakeStore) Apply(_ context.Context, change catalog.Change) error {
 	return s.fail
 }
 
-func (*fakeStore) EntriesSince(context.Context, int64) ([]catalog.Entry, error) { return nil, nil }
-func (*fakeStore) Marks(context.Context) ([]catalog.Mark, error)                { return nil, nil }
-func (*fakeStore) VersionAt(context.Context, time.Time) (int64, error)          { return 0, nil }
-func (*fakeStore) PutMark(context.Context, catalog.Mark) error                  { return nil }
-func (*fakeStore) RemoveMark(context.Context, string) error                     { return nil }
+// whole is an entry as a store gives it.
+func (s *fakeStore) whole(e catalog.Entry) catalog.Entry {
+	e.Whole, e.Count = true, len(e.Items)
+	for _, change := range s.changes {
+		if change.Entry != nil && change.Entry.Undoes == e.Version {
+			e.UndoneBy = change.Entry.Version
+		}
+	}
+	return e
+}
+
+func (s *fakeStore) EntriesSince(_ context.Context, version int64) (entries []catalog.Entry, _ error) {
+	for _, change := range s.changes {
+		if change.Entry != nil && change.Entry.Version > version {
+			entries = append(entries, s.whole(*change.Entry))
+		}
+	}
+	return entries, s.fail
+}
+
+func (s *fakeStore) Marks(context.Context) ([]catalog.Mark, error) { return s.marks, s.fail }
+
+func (s *fakeStore) VersionAt(context.Context, time.Time) (int64, error) { return 0, s.fail }
+
+func (s *fakeStore) PutMark(_ context.Context, mark catalog.Mark) error {
+	s.marks = append(s.marks, mark)
+	return s.fail
+}
+
+func (s *fakeStore) RemoveMark(_ context.Context, name string) error {
+	s.marks = slices.DeleteFunc(s.marks, func(m catalog.Mark) bool { return m.Name == name })
+	return s.fail
+}
 
 func (s *fakeStore) Removed(_ context.Context, id string) (catalog.Definitions, error) {
 	return s.removed[id], s.fail
@@ -70,9 +99,7 @@ func (s *fakeStore) Activity(_ context.Context, f catalog.ActivityFilter) (entri
 func (s *fakeStore) Entry(_ context.Context, version int64) (catalog.Entry, error) {
 	for _, change := range s.changes {
 		if change.Entry != nil && change.Entry.Version == version {
-			e := *change.Entry
-			e.Whole = true
-			return e, nil
+			return s.whole(*change.Entry), nil
 		}
 	}
 	return catalog.Entry{}, problem.New(problem.NotFound, "no entry")
