@@ -1,14 +1,136 @@
 package catalog
 
 import (
+	"bytes"
 	"cmp"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"time"
 
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 )
+
+// Undo takes an entry back: each definition that it changed is as it was before, all of them
+// or none. One that was changed since keeps it from that.
+func (c *Catalog) Undo(ctx context.Context, id string, now time.Time) (*Entry, error) {
+	entry, err := c.FindEntry(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	switch {
+	case entry.Count == 0:
+		return nil, problem.New(problem.Conflict, "%s changed no definition: there is nothing to take back", id)
+	case !entry.Whole:
+		return nil, problem.New(problem.Conflict, "%s changed too much to be kept whole, so it cannot be undone", id)
+	case entry.UndoneBy != 0:
+		return nil, problem.New(problem.Conflict, "%s is undone already, by %s (undo that one to have it again)", id, EntryID(entry.UndoneBy))
+	}
+	u := &undoing{edit: c.editLocked(), ctx: ctx, now: now, entry: &entry}
+	u.edit.undoes = entry.Version
+	for _, item := range entry.Items {
+		u.check(item)
+	}
+	if len(u.faults) == 0 {
+		for _, item := range u.ordered() {
+			if err := u.restore(item); err != nil {
+				u.fault(item, err.Error())
+			}
+		}
+	}
+	if len(u.faults) > 0 {
+		failed := problem.New(problem.Conflict, "%s cannot be undone", id)
+		failed.Items = u.faults
+		return nil, failed
+	}
+	if u.edit.next == c.Snapshot() {
+		return nil, problem.New(problem.Conflict, "%s has nothing to take back: all is as it was before", id)
+	}
+	if err := u.edit.commit(ctx); err != nil {
+		return nil, err
+	}
+	return u.edit.change.Entry, nil
+}
+
+// undoing is one undo at work.
+type undoing struct {
+	edit   *edit
+	ctx    context.Context
+	now    time.Time
+	entry  *Entry
+	faults []problem.Item
+}
+
+func (u *undoing) fault(item Item, detail string) {
+	u.faults = append(u.faults, problem.Item{Detail: item.Name() + ": " + detail})
+}
+
+// check notes that a definition is another one now than the entry left behind.
+func (u *undoing) check(item Item) {
+	if item.Kind == KindRecording {
+		u.fault(item, "recordings are not undone: stop or remove it")
+		return
+	}
+	if present := u.edit.next.definition(item.Key); !sameState(item.Kind, present, item.After) {
+		detail := "it was changed since"
+		switch {
+		case present == nil:
+			detail = "it was removed since"
+		case item.After == nil:
+			detail = "there is another one since"
+		}
+		u.fault(item, detail)
+		return
+	}
+	if item.Kind != KindService || item.Before != nil {
+		return
+	}
+	for _, m := range u.edit.next.byID(item.ServiceID).Mappings { // it would go with all that it has
+		if m.Version > u.entry.Version {
+			u.fault(item, fmt.Sprintf("it has mapping %s since, which would go with it", m.Spec.ID))
+			return
+		}
+	}
+}
+
+// sameState reports whether two states of a definition are the same. Contracts are told by
+// their texts: an undo makes a new revision of an earlier one.
+func sameState(kind string, a, b json.RawMessage) bool {
+	if kind != KindContract || a == nil || b == nil {
+		return bytes.Equal(a, b)
+	}
+	var one, other contractState
+	return json.Unmarshal(a, &one) == nil && json.Unmarshal(b, &other) == nil && one.Digest == other.Digest
+}
+
+// undoOrder is in which order definitions are brought back: what others need comes first.
+var undoOrder = []string{KindVariables, KindLine, KindService, KindContract, KindPayload, KindMapping, KindScenario, KindLane, KindImpairment, KindIgnored, KindSwitch}
+
+// ordered are the items in the order in which they can be restored: what comes back first,
+// each after what it needs, then what goes, the other way round; services go before all.
+func (u *undoing) ordered() []Item {
+	items := slices.Clone(u.entry.Items)
+	frees := func(i Item) bool { return i.Kind == KindService && i.Before == nil } // its name, which another may need
+	slices.SortStableFunc(items, func(a, b Item) int {
+		if frees(a) != frees(b) {
+			return map[bool]int{true: -1, false: 1}[frees(a)]
+		}
+		if goes := a.Before == nil; goes != (b.Before == nil) {
+			return map[bool]int{true: 1, false: -1}[goes]
+		}
+		order := cmp.Compare(slices.Index(undoOrder, a.Kind), slices.Index(undoOrder, b.Kind))
+		if a.Before == nil {
+			return -order
+		}
+		return order
+	})
+	return items
+}
 
 // restore makes a definition what it was before the entry.
 func (u *undoing) restore(item Item) error {
