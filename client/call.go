@@ -57,7 +57,7 @@ func (c *Client) ClearCalls(ctx context.Context) error {
 	return err
 }
 
-// Stream is calls as they arrive. It is used from one goroutine.
+// Stream is calls as they arrive, and changes as they are made. It is used from one goroutine.
 type Stream struct {
 	body io.Closer
 	text *bufio.Scanner
@@ -66,7 +66,7 @@ type Stream struct {
 }
 
 // Follow opens the stream of calls. It has begun when Follow returns: every
-// call that finishes afterwards is in it. lastEventID resumes an earlier
+// call that finishes afterwards is in it, and every change to the environment. lastEventID resumes an earlier
 // stream, "" begins now. The stream ends with ctx.
 func (c *Client) Follow(ctx context.Context, q CallQuery, lastEventID string) (*Stream, error) {
 	r := request{method: http.MethodGet, path: path("calls", "stream"), query: q.values(), header: http.Header{}}

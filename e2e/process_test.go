@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"regexp"
+	"strings"
 	"testing"
 	"time"
 
@@ -16,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 )
 
 // runBinary runs the real program to its end.
@@ -93,6 +95,32 @@ func TestCallsTail(t *testing.T) {
 	s.send("GET /moorings/berths/N7", "")
 	require.True(t, lines.Scan())
 	assert.Regexp(t, `GET +/moorings/berths/N7 +200 +contract +getBerth`, lines.Text())
+	_, err = s.api.SetImpairment(t.Context(), spec.Target{Service: "moorings"}, []byte("errors: { rate: 30% }"))
+	require.NoError(t, err)
+	require.True(t, lines.Scan())
+	assert.Regexp(t, `^── .*  a-\w+  .*made moorings slow or failing: `, lines.Text(), "why answers are others from here on")
 	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	assert.NoError(t, cmd.Wait())
+}
+
+// Following what others change.
+func TestActivityTail(t *testing.T) {
+	s := startDemo(t)
+	cmd := exec.Command(binary, "activity", "tail", "--service", "moorings")
+	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	lines := bufio.NewScanner(out)
+	require.True(t, lines.Scan(), "what was changed before is told first")
+	for _, target := range []spec.Target{{Service: "tides"}, {Service: "moorings"}} {
+		_, err := s.api.SetImpairment(t.Context(), target, []byte("errors: { rate: 30% }"))
+		require.NoError(t, err)
+	}
+	for lines.Scan() && !strings.Contains(lines.Text(), "slow or failing") {
+	}
+	assert.Regexp(t, `  a-\w+  .*made moorings slow or failing: `, lines.Text())
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	assert.False(t, lines.Scan(), "nothing is told twice, nor what is about another service")
 	assert.NoError(t, cmd.Wait())
 }

@@ -393,3 +393,51 @@ func TestImportsFromAddressesNeedLeave(t *testing.T) {
 		assert.Equal(t, "tides", report.Service)
 	}
 }
+
+func TestTheStreamTellsWhatChangesMeanwhile(t *testing.T) {
+	s := startDemo(t)
+	follow := func(service, last string) *client.Stream {
+		stream, err := s.api.Follow(t.Context(), client.CallQuery{Service: service}, last)
+		require.NoError(t, err)
+		return stream
+	}
+	next := func(stream *client.Stream) (told []string) {
+		batch, err := stream.Next()
+		require.NoError(t, err)
+		for _, e := range batch.Entries {
+			told = append(told, e.Lines...)
+		}
+		for _, call := range batch.Calls {
+			told = append(told, call.Method+" "+call.Path)
+		}
+		return told
+	}
+	impair := func(service string) {
+		_, err := s.api.SetImpairment(t.Context(), spec.Target{Service: service}, []byte(`errors: { rate: 100% }`))
+		require.NoError(t, err)
+	}
+	all, tides := follow("", ""), follow("tides", "")
+	defer all.Close()
+	defer tides.Close()
+	impair("moorings")
+	assert.Equal(t, []string{"made moorings slow or failing: errors 100%"}, next(all), "at once, without a call")
+	s.send("GET /tides/stations", "")
+	assert.Equal(t, []string{"GET /stations"}, next(all))
+	assert.Equal(t, []string{"GET /stations"}, next(tides), "what another service does is not told")
+	_, err := s.api.SwitchImpairments(t.Context(), true)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"switched all impairments off"}, next(tides), "what the environment does is")
+	require.NoError(t, tides.Close())
+
+	impair("tides")
+	tides = follow("tides", tides.LastEventID)
+	assert.Equal(t, []string{"made tides slow or failing: errors 100%"}, next(tides), "nor is what came in between lost")
+	require.NoError(t, tides.Close())
+	impair("moorings")
+	last := tides.LastEventID
+	s.stop()
+	s = start(t, config.Config{Data: s.data})
+	tides = follow("", last)
+	assert.Empty(t, next(tides), "the gap")
+	assert.Equal(t, []string{"made moorings slow or failing: errors 100%"}, next(tides), "entries outlive a run")
+}

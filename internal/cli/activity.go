@@ -185,29 +185,35 @@ func (p Program) activityTail(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	const most = 200
-	seen := ""
-	for first := true; ; first = false {
-		list, err := environment.Activity(ctx, client.ActivityQuery{Service: c.String("service"), Limit: most})
-		if err != nil {
-			return err
-		}
-		fresh := list.Items
-		if at := slices.IndexFunc(fresh, func(e api.Entry) bool { return e.ID == seen }); at >= 0 {
-			fresh = fresh[:at]
-		} else if first {
-			fresh = fresh[:min(len(fresh), 5)]
-		}
-		for _, e := range slices.Backward(fresh) {
-			seen = e.ID
-			p.say("%s  %s  %s  %s", momentText(e.At), e.ID, byText(e), strings.Join(e.Lines, "; "))
-		}
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-time.After(time.Second):
-		}
+	service := c.String("service")
+	stream, err := environment.Follow(ctx, client.CallQuery{Service: service}, "")
+	if err != nil {
+		return err
 	}
+	defer stream.Close()
+	const before = 5
+	list, err := environment.Activity(ctx, client.ActivityQuery{Service: service, Limit: before})
+	if err != nil {
+		return err
+	}
+	said := make(map[string]bool) // made since the stream began, and listed as well
+	for _, e := range slices.Backward(list.Items) {
+		said[e.ID] = true
+		p.say("%s", entryLine(e))
+	}
+	return p.eachBatch(ctx, environment, stream, func(batch api.Batch) error {
+		for _, e := range batch.Entries {
+			if !said[e.ID] && (service == "" || slices.Contains(e.Services, service)) {
+				p.say("%s", entryLine(e))
+			}
+		}
+		return nil
+	})
+}
+
+// entryLine is an entry as one line.
+func entryLine(e api.Entry) string {
+	return fmt.Sprintf("%s  %s  %s  %s", momentText(e.At), e.ID, byText(e), strings.Join(e.Lines, "; "))
 }
 
 func itemName(item api.EntryItem) string {

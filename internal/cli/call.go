@@ -211,11 +211,11 @@ func (p Program) tailWidths() []int {
 }
 
 func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
-	_, api, err := p.connect(c)
+	_, environment, err := p.connect(c)
 	if err != nil {
 		return err
 	}
-	stream, err := api.Follow(ctx, queryOf(c), "")
+	stream, err := environment.Follow(ctx, queryOf(c), "")
 	if err != nil {
 		return err
 	}
@@ -223,17 +223,22 @@ func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
 	if c.String("output") == asTable {
 		writeRows(p.Out, p.tailColumns(), p.tailWidths(), nil, true)
 	}
+	return p.eachBatch(ctx, environment, stream, func(batch api.Batch) error { return p.tailBatch(c, batch) })
+}
+
+// eachBatch takes what a stream tells until ctx ends, or the service.
+func (p Program) eachBatch(ctx context.Context, environment *client.Client, stream *client.Stream, take func(api.Batch) error) error {
 	for {
 		batch, err := stream.Next()
 		switch {
 		case ctx.Err() != nil:
 			return nil
 		case errors.Is(err, io.EOF):
-			return fmt.Errorf("the service at %s has stopped", api.URL())
+			return fmt.Errorf("the service at %s has stopped", environment.URL())
 		case err != nil:
 			return err
 		}
-		if err := p.tailBatch(c, batch); err != nil {
+		if err := take(batch); err != nil {
 			return err
 		}
 	}
@@ -242,6 +247,11 @@ func (p Program) callsTail(ctx context.Context, c *cli.Command) error {
 func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 	if batch.Skipped > 0 {
 		fmt.Fprintf(p.Err, "… %d calls arrived too fast to show here; the log has them\n", batch.Skipped)
+	}
+	if c.String("output") == asTable { // calls alone are objects for programs
+		for _, e := range batch.Entries {
+			p.say("── %s", entryLine(e))
+		}
 	}
 	for _, call := range batch.Calls {
 		if c.String("output") != asTable { // one JSON object a line

@@ -5,8 +5,10 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -14,24 +16,27 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
 )
 
 const (
-	// streamEvery is how long calls wait to share an event.
+	// streamEvery is how long calls and entries wait to share an event.
 	streamEvery = 50 * time.Millisecond
 	// streamBeat keeps idle connections open.
 	streamBeat = 15 * time.Second
 	// streamStall is how long a reader may leave what was sent untaken.
 	streamStall = 4 * streamBeat
+	// streamEntries is how many of the last entries a reader is told that comes back.
+	streamEntries = 1000
 )
 
-// streamCalls sends calls as they are kept: Server-Sent Events of the type
-// "calls", each with a batch. Their ids are this run's start and a position,
+// streamCalls sends calls as they are kept, and what is changed meanwhile: Server-Sent Events
+// of the type "calls", each with a batch. Their ids are this run's start and a place,
 // so that a reader resumes with Last-Event-ID and is told of a gap.
 func (s *server) streamCalls(c *gin.Context) {
-	position, gap, err := s.streamStart(c.GetHeader("Last-Event-ID"))
+	at, gap, err := s.streamStart(c.GetHeader("Last-Event-ID"))
 	_, selection, wrong := filterOf(c)
 	if err = cmp.Or(err, wrong); err == nil {
 		err = s.unknownService(selection)
@@ -47,18 +52,24 @@ func (s *server) streamCalls(c *gin.Context) {
 	c.Header("X-Accel-Buffering", "no")
 	c.Status(http.StatusOK)
 	if gap {
-		s.sendBatch(c, position, api.Batch{Calls: []api.Call{}, Gap: true})
+		s.sendBatch(c, at, api.Batch{Calls: []api.Call{}, Gap: true})
 	} else {
-		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(position))
+		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(at))
 	}
 	fits := s.fits(c, selection)
 	for w.Flush() == nil {
 		_ = w.SetWriteDeadline(time.Now().Add(streamStall))
-		position, err = s.nextBatch(c, fits, position)
+		at, err = s.nextBatch(c, fits, at)
 		if err != nil {
 			return
 		}
 	}
+}
+
+// streamPlace is how far a reader of the stream has come.
+type streamPlace struct {
+	calls uint64 // of this run
+	entry int64  // the last one of the activity
 }
 
 // fits gives a selection as a function that looks into bodies too, where it asks for
@@ -79,20 +90,35 @@ func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summ
 	}
 }
 
-// nextBatch waits for calls and writes those the filter selects; when none
+// nextBatch waits for calls and entries and writes those the filter selects; when none
 // come it writes a comment that keeps the connection open.
-func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, position uint64) (uint64, error) {
+func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at streamPlace) (streamPlace, error) {
+	last, later := s.Catalog.LastEntry()
+	if last > at.entry {
+		return s.sendEntries(c, at)
+	}
 	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
 	defer cancel()
-	lines, skipped, next, err := s.Log.Follow(ctx, position)
-	if c.Request.Context().Err() != nil {
-		return position, c.Request.Context().Err()
-	}
-	if err != nil {
+	go func() { // an entry ends the wait for calls
+		select {
+		case <-later:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	lines, skipped, next, err := s.Log.Follow(ctx, at.calls)
+	switch {
+	case c.Request.Context().Err() != nil:
+		return at, c.Request.Context().Err()
+	case errors.Is(err, context.Canceled): // by an entry
+		return at, nil
+	case err != nil:
 		_, err := c.Writer.WriteString(": still here\n\n")
-		return position, err
+		return at, err
 	}
-	batch, ignored, all := api.Batch{Calls: []api.Call{}, Skipped: skipped}, s.Catalog.Snapshot().Ignored(), isOn(c, "ignored")
+	at.calls = next
+	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
+	ignored, all := s.Catalog.Snapshot().Ignored(), isOn(c, "ignored")
 	for i := range lines {
 		if !fits(&lines[i]) {
 			continue
@@ -105,37 +131,68 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, positi
 		batch.Calls = append(batch.Calls, one)
 	}
 	if len(batch.Calls) > 0 || skipped > 0 || batch.Ignored > 0 {
-		s.sendBatch(c, next, batch)
+		s.sendBatch(c, at, batch)
 	}
 	time.Sleep(streamEvery)
-	return next, nil
+	return at, nil
 }
 
-func (s *server) sendBatch(c *gin.Context, position uint64, batch api.Batch) {
+// sendEntries writes what was changed since a reader was at a place: of the service that it
+// asks for, and of the environment.
+func (s *server) sendEntries(c *gin.Context, at streamPlace) (streamPlace, error) {
+	entries, err := s.Catalog.Activity(c.Request.Context(), catalog.ActivityFilter{After: at.entry, Limit: streamEntries})
+	if err != nil || len(entries) == 0 {
+		at.entry, _ = s.Catalog.LastEntry() // those that are not there any more are passed over
+		return at, err
+	}
+	at.entry = entries[0].Version
+	batch, service := api.Batch{Calls: []api.Call{}}, c.Query("service")
+	for _, e := range slices.Backward(entries) {
+		if service == "" || e.Concerns(service) {
+			batch.Entries = append(batch.Entries, entryView(e))
+		}
+	}
+	if len(batch.Entries) > 0 {
+		s.sendBatch(c, at, batch)
+	}
+	time.Sleep(streamEvery)
+	return at, nil
+}
+
+func (s *server) sendBatch(c *gin.Context, at streamPlace, batch api.Batch) {
 	data, err := json.Marshal(batch)
 	if err != nil {
 		panic(err) // our own structs always marshal
 	}
-	fmt.Fprintf(c.Writer, "id: %s\nevent: calls\ndata: %s\n\n", s.eventID(position), data)
+	fmt.Fprintf(c.Writer, "id: %s\nevent: calls\ndata: %s\n\n", s.eventID(at), data)
 }
 
-func (s *server) eventID(position uint64) string {
-	return strconv.FormatInt(s.StartedAt.UnixMilli(), 36) + "." + strconv.FormatUint(position, 10)
+func (s *server) eventID(at streamPlace) string {
+	return strconv.FormatInt(s.StartedAt.UnixMilli(), 36) + "." + strconv.FormatUint(at.calls, 10) + "." + strconv.FormatInt(at.entry, 10)
 }
 
 // streamStart finds where to begin. An id of an earlier run cannot be resumed:
 // that is a gap, and the reader should list the calls anew.
-func (s *server) streamStart(lastEventID string) (position uint64, gap bool, err error) {
+func (s *server) streamStart(lastEventID string) (at streamPlace, gap bool, err error) {
+	at.calls = s.Log.Position()
+	at.entry, _ = s.Catalog.LastEntry()
 	if lastEventID == "" {
-		return s.Log.Position(), false, nil
+		return at, false, nil
 	}
-	run, digits, _ := strings.Cut(lastEventID, ".")
-	position, parseErr := strconv.ParseUint(digits, 10, 64)
-	if parseErr != nil {
-		return 0, false, problem.New(problem.Invalid, "Last-Event-ID %q was not given by this stream", lastEventID)
+	run, rest, _ := strings.Cut(lastEventID, ".")
+	callDigits, entryDigits, both := strings.Cut(rest, ".")
+	calls, err := strconv.ParseUint(callDigits, 10, 64)
+	entry := at.entry
+	if err == nil && both { // ids of earlier versions have no entry
+		entry, err = strconv.ParseInt(entryDigits, 10, 64)
 	}
+	if err != nil {
+		return at, false, problem.New(problem.Invalid, "Last-Event-ID %q was not given by this stream", lastEventID)
+	}
+	at.entry = min(entry, at.entry) // entries outlive a run
 	if run != strconv.FormatInt(s.StartedAt.UnixMilli(), 36) {
-		return s.Log.Position(), true, nil
+		return at, true, nil
 	}
-	return position, false, nil
+	at.calls = calls
+	return at, false, nil
 }

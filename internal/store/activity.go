@@ -53,6 +53,9 @@ type entryRow struct {
 
 func (r entryRow) entry() (catalog.Entry, error) {
 	e := catalog.Entry{Version: r.Version, At: time.UnixMicro(r.At), By: r.By, Via: r.Via, From: r.Origin, Undoes: r.Undoes, UndoneBy: r.Undone, Count: r.Items, Note: r.Note}
+	if r.Items == 0 {
+		e.About = strings.TrimSpace(r.Services)
+	}
 	if err := json.Unmarshal(r.Heads, &e.Items); err != nil {
 		return e, fmt.Errorf("read entry %s: %w", catalog.EntryID(r.Version), err)
 	}
@@ -169,7 +172,7 @@ func unpacked(states []byte) ([]byte, error) {
 
 // Activity implements catalog.Store.
 func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catalog.Entry, error) {
-	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, items, note, heads FROM activity WHERE 1`, []any{}
+	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, services, items, note, heads FROM activity WHERE 1`, []any{}
 	where := func(condition string, value any) {
 		query += " AND " + condition
 		args = append(args, value)
@@ -185,6 +188,9 @@ func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catal
 	}
 	if f.Before > 0 {
 		where(`version < ?`, f.Before)
+	}
+	if f.After > 0 {
+		where(`version > ?`, f.After)
 	}
 	var rows []entryRow
 	if err := s.read.SelectContext(ctx, &rows, query+` ORDER BY version DESC LIMIT ?`, append(args, f.Limit)...); err != nil {
@@ -203,7 +209,7 @@ func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catal
 // Entry implements catalog.Store.
 func (s *Store) Entry(ctx context.Context, version int64) (catalog.Entry, error) {
 	var row entryRow
-	err := s.read.GetContext(ctx, &row, `SELECT version, at, made_by, via, origin, undoes, undone, items, note, heads, states FROM activity WHERE version = ?`, version)
+	err := s.read.GetContext(ctx, &row, `SELECT version, at, made_by, via, origin, undoes, undone, services, items, note, heads, states FROM activity WHERE version = ?`, version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return catalog.Entry{}, problem.New(problem.NotFound, "entry %s not found", catalog.EntryID(version))
 	}

@@ -156,6 +156,9 @@ type Batch struct {
 	Calls []Call `json:"calls"`
 	// Skipped counts calls that were left out because the reader was slow.
 	Skipped int `json:"skipped,omitempty"`
+	// Entries are what was changed meanwhile, the oldest first: of the services that are
+	// followed, and of the whole environment.
+	Entries []Entry `json:"entries,omitempty"`
 	// Ignored counts calls that are left out since they are ignored.
 	Ignored int `json:"ignored,omitempty"`
 	// Gap is set when the stream could not be resumed where the reader left

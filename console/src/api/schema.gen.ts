@@ -1920,7 +1920,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Calls as they arrive, as Server-Sent Events of the type calls */
+        /** Calls as they arrive, and changes as they are made, as Server-Sent Events of the type calls */
         get: operations["streamCalls"];
         put?: never;
         post?: never;
@@ -3261,6 +3261,8 @@ export interface components {
         FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
+            /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */
+            entries?: components["schemas"]["Entry"][];
             /** @description Calls left out because the reader was slow */
             skipped?: number;
             /** @description Calls left out since they are ignored */

@@ -1,6 +1,7 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect } from 'react';
 import { Route, Switch, useLocation } from 'wouter';
+import { keys } from '@/api/keys';
 import { CallsPage, startFeed } from '@/features/calls';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
@@ -42,7 +43,7 @@ function tellUnhandled() {
 const plain = decodeURIComponent;
 
 export function App() {
-  useEffect(startFeed, []);
+  useEffect(() => startFeed(() => queries.invalidateQueries({ queryKey: keys.activity() })), []);
   useEffect(tellUnhandled, []);
   const [page] = useLocation();
   return (

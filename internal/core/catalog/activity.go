@@ -70,6 +70,13 @@ func (i Item) Name() string {
 	return text
 }
 
+// Concerns reports whether an entry may change what a service answers: it is about that one,
+// or about the whole environment.
+func (e Entry) Concerns(service string) bool {
+	return len(e.Items) == 0 && (e.About == "" || e.About == service) || e.Count > len(e.Items) ||
+		slices.ContainsFunc(e.Items, func(i Item) bool { return i.Service == "" || i.Service == service })
+}
+
 type originKey struct{}
 
 type origin struct{ via, from string }
@@ -163,7 +170,27 @@ type ActivityFilter struct {
 	By      string
 	Since   time.Time
 	Before  int64 // entries older than this one; 0 for all
+	After   int64 // entries newer than this one; 0 for all
 	Limit   int
+}
+
+// latest is the last entry that can be read.
+type latest struct {
+	version int64
+	later   chan struct{} // closed when there is a later one
+}
+
+// entered makes an entry the last one.
+func (c *Catalog) entered(version int64) {
+	if before := c.latest.Swap(&latest{version, make(chan struct{})}); before != nil {
+		close(before.later)
+	}
+}
+
+// LastEntry is the version of the last entry; later is closed when there is a later one.
+func (c *Catalog) LastEntry() (version int64, later <-chan struct{}) {
+	last := c.latest.Load()
+	return last.version, last.later
 }
 
 // Activity lists what was changed, the newest first.

@@ -27,8 +27,9 @@ type Catalog struct {
 
 	mu      sync.Mutex // guards version and orders all edits
 	version int64      // of the last edit in the environment
-	// lastEntry is the last that the activity has.
+	// lastEntry is the last that the activity has; latest is what others know of it.
 	lastEntry int64
+	latest    atomic.Pointer[latest]
 
 	aside []Aside
 	// hosts says which hosts services may list; nil allows all.
@@ -115,6 +116,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 	}
 	c.version = max(c.version, definitions.Version)
 	c.lastEntry = c.version
+	c.entered(c.lastEntry)
 	c.publish(snapshot.withSituations(definitions))
 	return c, nil
 }

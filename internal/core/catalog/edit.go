@@ -79,6 +79,9 @@ func (e *edit) commit(ctx context.Context) error {
 		return fmt.Errorf("store the change: %w", err)
 	}
 	e.catalog.publish(e.next)
+	if e.change.Entry != nil {
+		e.catalog.entered(e.change.Entry.Version)
+	}
 	if note, ok := ctx.Value(noteKey{}).(func(int64)); ok && e.change.Entry != nil && len(e.change.Entry.Items) > 0 {
 		note(e.change.Entry.Version)
 	}

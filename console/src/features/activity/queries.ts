@@ -22,7 +22,6 @@ export function activityList({ service, by }: Wanted) {
     },
     initialPageParam: '',
     getNextPageParam: ({ next }) => next,
-    refetchInterval: 3_000,
   });
 }
 

@@ -19,12 +19,15 @@ const maxCalls = 10_000;
 const backfill = 1_000;
 /** How often the page is drawn anew at most, in milliseconds. */
 const publishEvery = 100;
+/** How often it is told that something has changed, in milliseconds. */
+const tellEvery = 300;
 
 export const feed = external<Feed>({ calls: [], connection: 'connecting', filled: false, skipped: 0 });
 
 let arrived: Call[] = [];
 let skipped = 0;
 let scheduled = false;
+let telling = false;
 
 function publish() {
   scheduled = false;
@@ -35,7 +38,18 @@ function publish() {
   skipped = 0;
 }
 
-function take(batch: Batch) {
+/** Many changes in a row are told as one. */
+function tell(onChange: () => void) {
+  if (telling) return;
+  telling = true;
+  setTimeout(() => {
+    telling = false;
+    onChange();
+  }, tellEvery);
+}
+
+function take(batch: Batch, onChange: () => void) {
+  if (batch.entries) tell(onChange);
   arrived.push(...batch.calls);
   skipped += batch.skipped ?? 0;
   if (batch.gap) void fill();
@@ -51,15 +65,18 @@ async function fill() {
   feed.set({ ...now, filled: true, calls: mergeCalls(now.calls, list.items, maxCalls) });
 }
 
-/** Follows the stream of calls until the returned function is called. */
-export function startFeed(): () => void {
+/**
+ * Follows the stream of calls until the returned function is called; onChange is told when somebody
+ * has changed something.
+ */
+export function startFeed(onChange: () => void): () => void {
   const stream = new EventSource('/api/v1/calls/stream?ignored=true');
   stream.onopen = () => {
     feed.set({ ...feed.get(), connection: 'live' });
     if (!feed.get().filled) void fill().catch(() => stream.onerror?.(new Event('error')));
   };
   stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
-  stream.addEventListener('calls', (event) => take(JSON.parse(shortDigests(event.data))));
+  stream.addEventListener('calls', (event) => take(JSON.parse(shortDigests(event.data)), onChange));
   return () => stream.close();
 }
 
