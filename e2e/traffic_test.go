@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"net"
@@ -440,4 +441,34 @@ func TestTheStreamTellsWhatChangesMeanwhile(t *testing.T) {
 	tides = follow("", last)
 	assert.Empty(t, next(tides), "the gap")
 	assert.Equal(t, []string{"made moorings slow or failing: errors 100%"}, next(tides), "entries outlive a run")
+}
+
+func TestCallsComeBesideAnyNumberOfChanges(t *testing.T) {
+	s := startDemo(t)
+	stream, err := s.api.Follow(t.Context(), client.CallQuery{}, "")
+	require.NoError(t, err)
+	defer stream.Close()
+	ctx, stop := context.WithCancel(t.Context())
+	var editing sync.WaitGroup
+	editing.Go(func() {
+		for off := true; ctx.Err() == nil; off = !off {
+			_, _ = s.api.SwitchImpairments(ctx, off) // the last one is cut off
+		}
+	})
+	defer editing.Wait()
+	defer stop()
+	_, err = stream.Next()
+	require.NoError(t, err)
+	s.send("GET /tides/stations", "")
+	changes := 0
+	for range 10 {
+		batch, err := stream.Next()
+		require.NoError(t, err)
+		changes += len(batch.Entries)
+		if len(batch.Calls) > 0 {
+			assert.Positive(t, changes)
+			return
+		}
+	}
+	assert.Fail(t, "the call waits for the changes to end")
 }

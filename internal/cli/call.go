@@ -248,17 +248,19 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 	if batch.Skipped > 0 {
 		fmt.Fprintf(p.Err, "… %d calls arrived too fast to show here; the log has them\n", batch.Skipped)
 	}
-	if c.String("output") == asTable { // calls alone are objects for programs
-		for _, e := range batch.Entries {
-			p.say("── %s", entryLine(e))
-		}
-	}
-	for _, call := range batch.Calls {
-		if c.String("output") != asTable { // one JSON object a line
+	if c.String("output") != asTable { // one JSON object a line, for programs that ask for calls
+		for _, call := range batch.Calls {
 			if err := json.NewEncoder(p.Out).Encode(call); err != nil {
 				return err
 			}
-			continue
+		}
+		return nil
+	}
+	entries := batch.Entries
+	for _, call := range batch.Calls {
+		for len(entries) > 0 && entries[0].At.Before(call.At) { // it may be why the answer is another
+			p.sayEntry(entries[0])
+			entries = entries[1:]
 		}
 		row := callRow(call)
 		if under := underOf(call); under != "" {
@@ -266,8 +268,14 @@ func (p Program) tailBatch(c *cli.Command, batch api.Batch) error {
 		}
 		writeRows(p.Out, p.tailColumns(), p.tailWidths(), [][]string{row}, false)
 	}
+	for _, e := range entries {
+		p.sayEntry(e)
+	}
 	return nil
 }
+
+// sayEntry is a change between calls.
+func (p Program) sayEntry(e api.Entry) { p.say("── %s", entryLine(e)) }
 
 func checkShell(shell string) error {
 	if shell == "sh" || shell == "powershell" {

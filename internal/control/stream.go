@@ -93,12 +93,17 @@ func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summ
 // nextBatch waits for calls and entries and writes those the filter selects; when none
 // come it writes a comment that keeps the connection open.
 func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at streamPlace) (streamPlace, error) {
-	last, later := s.Catalog.LastEntry()
-	if last > at.entry {
-		return s.sendEntries(c, at)
-	}
 	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
 	defer cancel()
+	batch := api.Batch{Calls: []api.Call{}}
+	last, later := s.Catalog.LastEntry()
+	if last > at.entry {
+		var err error
+		if batch.Entries, at.entry, err = s.entriesAfter(c, at.entry); err != nil {
+			return at, err
+		}
+		cancel() // only the calls that are there already come with them
+	}
 	go func() { // an entry ends the wait for calls
 		select {
 		case <-later:
@@ -107,17 +112,14 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at str
 		}
 	}()
 	lines, skipped, next, err := s.Log.Follow(ctx, at.calls)
-	switch {
-	case c.Request.Context().Err() != nil:
+	if c.Request.Context().Err() != nil {
 		return at, c.Request.Context().Err()
-	case errors.Is(err, context.Canceled): // by an entry
-		return at, nil
-	case err != nil:
+	}
+	if errors.Is(err, context.DeadlineExceeded) {
 		_, err := c.Writer.WriteString(": still here\n\n")
 		return at, err
 	}
-	at.calls = next
-	batch := api.Batch{Calls: []api.Call{}, Skipped: skipped}
+	at.calls, batch.Skipped = next, skipped
 	ignored, all := s.Catalog.Snapshot().Ignored(), isOn(c, "ignored")
 	for i := range lines {
 		if !fits(&lines[i]) {
@@ -130,33 +132,28 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at str
 		}
 		batch.Calls = append(batch.Calls, one)
 	}
-	if len(batch.Calls) > 0 || skipped > 0 || batch.Ignored > 0 {
+	if len(batch.Calls)+len(batch.Entries) > 0 || skipped > 0 || batch.Ignored > 0 {
 		s.sendBatch(c, at, batch)
 	}
 	time.Sleep(streamEvery)
 	return at, nil
 }
 
-// sendEntries writes what was changed since a reader was at a place: of the service that it
-// asks for, and of the environment.
-func (s *server) sendEntries(c *gin.Context, at streamPlace) (streamPlace, error) {
-	entries, err := s.Catalog.Activity(c.Request.Context(), catalog.ActivityFilter{After: at.entry, Limit: streamEntries})
+// entriesAfter are those after a version, the oldest first: of the service that is asked for,
+// and of the environment; last is up to which it looked.
+func (s *server) entriesAfter(c *gin.Context, version int64) (views []api.Entry, last int64, err error) {
+	last, _ = s.Catalog.LastEntry() // entries that are not there any more are passed over
+	entries, err := s.Catalog.Activity(c.Request.Context(), catalog.ActivityFilter{After: version, Limit: streamEntries})
 	if err != nil || len(entries) == 0 {
-		at.entry, _ = s.Catalog.LastEntry() // those that are not there any more are passed over
-		return at, err
+		return nil, last, err
 	}
-	at.entry = entries[0].Version
-	batch, service := api.Batch{Calls: []api.Call{}}, c.Query("service")
+	service := c.Query("service")
 	for _, e := range slices.Backward(entries) {
 		if service == "" || e.Concerns(service) {
-			batch.Entries = append(batch.Entries, entryView(e))
+			views = append(views, entryView(e))
 		}
 	}
-	if len(batch.Entries) > 0 {
-		s.sendBatch(c, at, batch)
-	}
-	time.Sleep(streamEvery)
-	return at, nil
+	return views, entries[0].Version, nil
 }
 
 func (s *server) sendBatch(c *gin.Context, at streamPlace, batch api.Batch) {

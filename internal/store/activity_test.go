@@ -371,6 +371,13 @@ func TestWhatTheActivityKeeps(t *testing.T) {
 	_, err = c.Undo(t.Context(), catalog.EntryID(removed[0].Version), now)
 	assert.ErrorContains(t, err, "it is no longer kept: what is removed is kept for 30 days")
 
+	require.NoError(t, c.Note(t.Context(), "quay", "cleared the log"))
+	since, err := c.Activity(t.Context(), catalog.ActivityFilter{After: removed[0].Version, Limit: 10})
+	require.NoError(t, err)
+	require.Len(t, since, 1, "later ones alone")
+	assert.Equal(t, "quay", since[0].About)
+	assert.Empty(t, removed[0].About, "items say what they are about")
+
 	require.NoError(t, s.FillActivity(t.Context(), 100_010))
 	require.NoError(t, s.Trim(t.Context()))
 	_, err = c.FindEntry(t.Context(), catalog.EntryID(removed[0].Version))

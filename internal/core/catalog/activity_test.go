@@ -242,3 +242,47 @@ func TestWhatStandsInTheWayOfAnUndo(t *testing.T) {
 		require.NoError(t, err, name)
 	}
 }
+
+// Whoever follows the activity is woken by each entry, and by nothing else.
+func TestTheLastEntryIsFollowed(t *testing.T) {
+	c, _ := open(t)
+	woken := func(later <-chan struct{}) bool {
+		select {
+		case <-later:
+			return true
+		default:
+			return false
+		}
+	}
+	before, later := c.LastEntry()
+	_, err := c.RemoveService(t.Context(), "nothing", "")
+	require.Error(t, err)
+	assert.False(t, woken(later), "nothing has changed")
+	require.NoError(t, c.Note(t.Context(), "moorings", "cleared the log"))
+	require.True(t, woken(later))
+	last, later := c.LastEntry()
+	assert.Greater(t, last, before)
+	assert.False(t, woken(later))
+	entries, err := c.Activity(t.Context(), catalog.ActivityFilter{Limit: 1})
+	require.NoError(t, err)
+	assert.Equal(t, last, entries[0].Version, "it can be read when it is told")
+}
+
+func TestWhichServicesAnEntryConcerns(t *testing.T) {
+	of := func(service string) catalog.Item { return catalog.Item{Service: service} }
+	for name, one := range map[string]struct {
+		entry catalog.Entry
+		want  bool
+	}{
+		"its own mapping":         {catalog.Entry{Count: 1, Items: []catalog.Item{of("moorings")}}, true},
+		"another's":               {catalog.Entry{Count: 1, Items: []catalog.Item{of("tides")}}, false},
+		"one of several":          {catalog.Entry{Count: 2, Items: []catalog.Item{of("tides"), of("moorings")}}, true},
+		"the environment":         {catalog.Entry{Count: 1, Items: []catalog.Item{of("")}}, true},
+		"more than the list has":  {catalog.Entry{Count: 9, Items: []catalog.Item{of("tides")}}, true},
+		"a note about it":         {catalog.Entry{Note: "cleared the log", About: "moorings"}, true},
+		"a note about another":    {catalog.Entry{Note: "cleared the log", About: "tides"}, false},
+		"a note about no service": {catalog.Entry{Note: "cleared the log"}, true},
+	} {
+		assert.Equal(t, one.want, one.entry.Concerns("moorings"), name)
+	}
+}
