@@ -20,7 +20,10 @@ import (
 )
 
 // chromium is started once, by the first test that needs it.
-var chromium = sync.OnceValues(browser.Start)
+var chromium = sync.OnceValues(func() (*browser.Browser, error) {
+	chromiumStarted = true
+	return browser.Start()
+})
 
 var chromiumStarted bool
 
@@ -36,7 +39,6 @@ func closeBrowser() {
 // page opens a page of the console. A page that complains fails the test.
 func (s *service) page(path string) *browser.Page {
 	s.t.Helper()
-	chromiumStarted = true
 	b, err := chromium()
 	require.NoError(s.t, err)
 	p, err := b.Open(s.control + path)
