@@ -64,9 +64,9 @@ func (p Program) mappingRemoved(ctx context.Context, c *cli.Command, service str
 }
 
 func (p Program) sayVersions(versions []api.MappingVersion, ids bool) {
-	columns := []column{{title: "VERSION", right: true}, {title: "WHEN"}, {title: "BY", gives: titleGives}, {title: "WHAT", gives: titleGives}}
+	columns := []column{{title: "VERSION", right: true}, {title: "WHEN"}, {title: "ENTRY"}, {title: "BY", gives: titleGives}, {title: "WHAT", gives: titleGives}}
 	if ids {
-		columns[3].title = "MAPPING"
+		columns[4].title = "MAPPING"
 	}
 	rows := make([][]string, len(versions))
 	for i, v := range versions {
@@ -82,7 +82,7 @@ func (p Program) sayVersions(versions []api.MappingVersion, ids bool) {
 		default:
 			what = "changed"
 		}
-		rows[i] = []string{strconv.FormatInt(v.Version, 10), whenText(v.At), v.By, what}
+		rows[i] = []string{strconv.FormatInt(v.Version, 10), whenText(v.At), v.Entry, v.By, what}
 	}
 	writeTable(p.Out, p.width(), columns, rows)
 }

@@ -12,7 +12,7 @@ import (
 )
 
 func (s *server) versionView(service *catalog.Service, v catalog.MappingVersion) api.MappingVersion {
-	view := api.MappingVersion{ID: v.ID, Version: v.Version, By: v.By, Removed: v.Mapping == nil, Mapping: v.Mapping}
+	view := api.MappingVersion{ID: v.ID, Version: v.Version, Entry: catalog.EntryID(v.Entry), By: v.By, Removed: v.Removed, Mapping: v.Mapping}
 	if !v.At.IsZero() {
 		view.At = v.At.UTC()
 	}

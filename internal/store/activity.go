@@ -32,6 +32,12 @@ const (
 	entriesKept = 100_000
 	bytesKept   = 512 << 20
 	removedKept = 30 * 24 * time.Hour
+	// itemBytes is what an item takes beside its documents.
+	itemBytes = 100
+	// ageKept is for how long entries are kept.
+	ageKept = 400 * 24 * time.Hour
+	// activityTrimmedKey is the setting that is there once entries are gone.
+	activityTrimmedKey = "activity trimmed"
 	// trimEvery is after how many versions that is seen to, beside each start.
 	trimEvery = 1024
 )
@@ -69,22 +75,15 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 		return nil
 	}
 	e.At, e.Count = time.Now(), len(e.Items)
-	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Note: e.Note, Services: servicesIn(e.Items, e.About)}
-	var err error
-	if row.Heads, err = json.Marshal(headsOf(e.Items)); err == nil {
-		row.States, err = packed(e.Items)
+	if err := insertEntry(ctx, tx, e); err != nil {
+		return err
 	}
-	if err != nil {
-		return fmt.Errorf("write entry: %w", err)
-	}
-	_, err = tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO activity (version, at, made_by, via, origin, undoes, services, items, note, heads, states)
-		VALUES (:version, :at, :made_by, :via, :origin, :undoes, :services, :items, :note, :heads, :states)`, row)
-	if err == nil && e.Undoes != 0 { // what an undo took back is in force again when that is undone
-		_, err = tx.ExecContext(ctx, `UPDATE activity SET undone = CASE version WHEN ? THEN ? ELSE 0 END
+	if e.Undoes != 0 { // what an undo took back is in force again when that is undone
+		_, err := tx.ExecContext(ctx, `UPDATE activity SET undone = CASE version WHEN ? THEN ? ELSE 0 END
 			WHERE version = ? OR version = (SELECT undoes FROM activity WHERE version = ?)`, e.Undoes, e.Version, e.Undoes, e.Undoes)
-	}
-	if err != nil {
-		return fmt.Errorf("keep entry: %w", err)
+		if err != nil {
+			return fmt.Errorf("keep entry: %w", err)
+		}
 	}
 	for i, item := range e.Items {
 		if item.Kind == catalog.KindPayload && item.Before != nil {
@@ -104,6 +103,27 @@ func (s *Store) putEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) err
 		return trimActivity(ctx, tx)
 	}
 	return nil
+}
+
+// insertEntry writes an entry and what it made of mappings.
+func insertEntry(ctx context.Context, tx *sqlx.Tx, e *catalog.Entry) error {
+	row := entryRow{Version: e.Version, At: e.At.UnixMicro(), By: e.By, Via: e.Via, Origin: e.From, Undoes: e.Undoes, Items: len(e.Items), Note: e.Note, Services: servicesIn(e.Items, e.About)}
+	var err error
+	if row.Heads, err = json.Marshal(headsOf(e.Items)); err == nil {
+		row.States, err = packed(e.Items)
+	}
+	if err != nil {
+		return fmt.Errorf("write entry: %w", err)
+	}
+	_, err = tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO activity (version, at, made_by, via, origin, undoes, services, items, note, heads, states)
+		VALUES (:version, :at, :made_by, :via, :origin, :undoes, :services, :items, :note, :heads, :states)`, row)
+	if err != nil {
+		return fmt.Errorf("keep entry: %w", err)
+	}
+	if row.States == nil {
+		return nil
+	}
+	return putHistory(ctx, tx, e)
 }
 
 func entryOwner(version int64, item int) string {
@@ -172,7 +192,7 @@ func unpacked(states []byte) ([]byte, error) {
 
 // Activity implements catalog.Store.
 func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catalog.Entry, error) {
-	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, services, items, note, heads FROM activity WHERE 1`, []any{}
+	query, args := `SELECT version, at, made_by, via, origin, undoes, undone, services, items, note, heads FROM activity WHERE at > 0`, []any{} // one of no time tells what was there before there was an activity
 	where := func(condition string, value any) {
 		query += " AND " + condition
 		args = append(args, value)
@@ -299,13 +319,24 @@ func (s *Store) Removed(ctx context.Context, serviceID string) (d catalog.Defini
 // trimActivity removes what is not kept any more: entries with the secrets that they had,
 // what the oldest ones would need to be undone, and services that were removed.
 func trimActivity(ctx context.Context, db sqlx.ExtContext) error {
-	_, err := db.ExecContext(ctx, `DELETE FROM activity WHERE version <= coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept)
-	if err == nil { // nothing can come back to before the oldest entry
-		_, err = db.ExecContext(ctx, `DELETE FROM marks WHERE version < coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0)`, entriesKept-1)
+	var gone int64 // the last entry that is not kept
+	err := sqlx.GetContext(ctx, db, &gone, `SELECT max(coalesce((SELECT version FROM activity ORDER BY version DESC LIMIT 1 OFFSET ?), 0),
+		coalesce((SELECT max(version) FROM activity WHERE at > 0 AND at < ?), 0))`, entriesKept, time.Now().Add(-ageKept).UnixMicro())
+	if err == nil && gone > 0 {
+		_, err = db.ExecContext(ctx, `DELETE FROM activity WHERE version <= ?`, gone)
+		if err == nil { // so that whoever asks for what was before is told
+			_, err = db.ExecContext(ctx, `INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)`, activityTrimmedKey, gone)
+		}
+	}
+	if err == nil { // nothing can come back to before an entry that is gone
+		_, err = db.ExecContext(ctx, `DELETE FROM marks WHERE version < ?`, gone)
 	}
 	if err == nil {
 		_, err = db.ExecContext(ctx, `UPDATE activity SET states = NULL WHERE states IS NOT NULL AND version <= coalesce((
-			SELECT max(version) FROM (SELECT version, sum(length(states)) OVER (ORDER BY version DESC) AS total FROM activity) WHERE total > ?), 0)`, bytesKept)
+			SELECT max(version) FROM (SELECT version, sum(length(states) + items * ?) OVER (ORDER BY version DESC) AS total FROM activity WHERE states IS NOT NULL) WHERE total > ?), 0)`, itemBytes, bytesKept)
+	}
+	if err == nil { // what cannot be read any more is no version
+		_, err = db.ExecContext(ctx, `DELETE FROM activity_mappings WHERE entry IN (SELECT version FROM activity WHERE states IS NULL)`)
 	}
 	if err == nil {
 		_, err = db.ExecContext(ctx, `DELETE FROM services WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())

@@ -234,6 +234,8 @@ func TestBackToAMark(t *testing.T) {
 			return everything(t, c, now)
 		}
 		atMark := state()
+		_, err := c.SetMark(t.Context(), "a-7", now)
+		assert.ErrorContains(t, err, "is what an entry is called")
 		mark, err := c.SetMark(catalog.By(t.Context(), "Ida"), " before the test ", now)
 		require.NoError(t, err)
 		assert.Equal(t, "before the test", mark.Name)
@@ -379,12 +381,78 @@ func TestWhatTheActivityKeeps(t *testing.T) {
 	assert.Empty(t, removed[0].About, "items say what they are about")
 
 	require.NoError(t, s.FillActivity(t.Context(), 100_010))
+	_, err = c.VersionAt(t.Context(), "2h", now.Add(-2*time.Hour))
+	require.NoError(t, err, "it is known what was there before the first entry: nothing")
 	require.NoError(t, s.Trim(t.Context()))
+	_, err = c.VersionAt(t.Context(), "2h", now.Add(-2*time.Hour))
+	assert.ErrorContains(t, err, "the activity goes back to ")
 	_, err = c.FindEntry(t.Context(), catalog.EntryID(removed[0].Version))
 	assert.ErrorContains(t, err, "not found")
 	all, err := c.Activity(t.Context(), catalog.ActivityFilter{Limit: 200_000})
 	require.NoError(t, err)
 	assert.Len(t, all, 100_000)
+	_, err = c.VersionAt(t.Context(), catalog.EntryID(removed[0].Version), time.Time{})
+	assert.ErrorContains(t, err, "not found")
+
+	s, c = sealed(t, t.TempDir(), 1)
+	require.NoError(t, c.Note(t.Context(), "quay", "cleared the log"))
+	require.NoError(t, s.AgeActivity(t.Context()))
+	require.NoError(t, c.Note(t.Context(), "quay", "a year later"))
+	require.NoError(t, s.Trim(t.Context()))
+	all, err = c.Activity(t.Context(), catalog.ActivityFilter{Limit: 10})
+	require.NoError(t, err)
+	assert.Len(t, all, 1, "the one that is not too old")
+}
+
+// The versions of mappings of an older data folder are part of the activity: they are listed,
+// compared and restored as before, and undone as any edit.
+func TestVersionsOfAnOlderFolderAreCarriedOver(t *testing.T) {
+	folder := t.TempDir()
+	s, c := sealed(t, folder, 1)
+	_, err := c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	for _, text := range []string{"one", "two", "three", "four", "five"} {
+		put(t, c, "quay", "[{id: a, call: {path: /a}, answer: {text: "+text+"}}, {id: "+text+", call: {path: /b}}]")
+	}
+	_, err = c.RemoveMapping(catalog.By(t.Context(), "Ida"), "quay", "two", "")
+	require.NoError(t, err)
+	before, err := c.MappingVersions(t.Context(), "quay", "a")
+	require.NoError(t, err)
+	require.Len(t, before, 5)
+	require.NoError(t, s.MakeOlder(t.Context(), before[4].Entry, before[2].Entry))
+	require.NoError(t, s.Close())
+
+	for range 2 { // it is done once
+		s, c = sealed(t, folder, 1)
+		after, err := c.MappingVersions(t.Context(), "quay", "a")
+		require.NoError(t, err)
+		require.Len(t, after, 5)
+		assert.True(t, after[4].At.IsZero(), "the first is from before there were versions")
+		for i, text := range []string{"five", "four", "three", "two", "one"} {
+			assert.Equal(t, before[i].Version, after[i].Version)
+			whole, err := c.MappingAt(t.Context(), "quay", "a", after[i].Version)
+			require.NoError(t, err)
+			assert.Equal(t, text, *whole.Mapping.Answer.Text)
+		}
+		removed, err := c.RemovedMappings(t.Context(), "quay")
+		require.NoError(t, err)
+		require.Len(t, removed, 1)
+		assert.Equal(t, []string{"two", "Ida"}, []string{removed[0].ID, removed[0].By})
+		entries, err := c.Activity(t.Context(), catalog.ActivityFilter{Service: "quay", Limit: 100})
+		require.NoError(t, err)
+		assert.Len(t, entries, 5, "four edits and the removal; not what was there before")
+		require.NoError(t, s.Close())
+	}
+	_, c = sealed(t, folder, 1)
+	_, _, err = c.RestoreMappings(t.Context(), "quay", catalog.Selection{})
+	require.NoError(t, err)
+	service, err := c.Find("quay")
+	require.NoError(t, err)
+	assert.NotNil(t, service.Mapping("two"))
+	three, err := c.MappingVersions(t.Context(), "quay", "three")
+	require.NoError(t, err)
+	_, err = c.Undo(t.Context(), catalog.EntryID(three[0].Entry), time.Now())
+	assert.ErrorContains(t, err, "mapping a of quay: it was changed since")
 }
 
 // An edit among 10,000 mappings.

@@ -56,7 +56,7 @@ func setAside(d *catalog.Definitions, err error, format string, args ...any) {
 func (s *Store) loadVersion(ctx context.Context) (version int64, err error) {
 	err = s.definitions.GetContext(ctx, &version, `SELECT max(
 		coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE key = 'version'), 0),
-		coalesce((SELECT max(version) FROM mapping_versions), 0), coalesce((SELECT max(version) FROM payloads), 0))`)
+		coalesce((SELECT max(version) FROM mappings), 0), coalesce((SELECT max(version) FROM activity), 0), coalesce((SELECT max(version) FROM payloads), 0))`)
 	if err != nil {
 		return 0, fmt.Errorf("read version: %w", err)
 	}
@@ -111,10 +111,10 @@ func (s *Store) apply(ctx context.Context, tx *sqlx.Tx, change catalog.Change) e
 	if err := putPayloads(ctx, tx, change.Payloads); err != nil {
 		return err
 	}
-	if err := putMappings(ctx, tx, change.Mappings, change.By); err != nil {
+	if err := putMappings(ctx, tx, change.Mappings); err != nil {
 		return err
 	}
-	if err := removeMappings(ctx, tx, change.RemoveMappings, change.By); err != nil {
+	if err := removeMappings(ctx, tx, change.RemoveMappings); err != nil {
 		return err
 	}
 	if err := removePayloads(ctx, tx, change.RemovePayloads); err != nil {

@@ -46,3 +46,20 @@ func (s *Store) AgeRemoved(ctx context.Context) error {
 	_, err := s.definitions.ExecContext(ctx, `UPDATE services SET removed = removed - ?`, (removedKept + time.Minute).Microseconds())
 	return err
 }
+
+// MakeOlder makes the database what it was before the activity had the history of mappings:
+// versions stand in a table of their own, and entries up to one do not exist. Nobody knows when the first was made.
+func (s *Store) MakeOlder(ctx context.Context, first, upTo int64) error {
+	_, err := s.definitions.ExecContext(ctx, `CREATE TABLE mapping_versions (service_id TEXT, id TEXT, version INTEGER, at INTEGER, made_by TEXT, document TEXT);
+		INSERT INTO mapping_versions SELECT m.service_id, m.id, m.version, CASE a.version WHEN ? THEN 0 ELSE a.at END, a.made_by, json_extract(item.value, '$.after')
+			FROM activity_mappings AS m JOIN activity AS a ON a.version = m.entry JOIN json_each(a.states) AS item ON item.value ->> 'id' = m.id;
+		UPDATE activity SET states = (SELECT json_group_array(json(json_remove(value, '$.version'))) FROM json_each(states));
+		DELETE FROM activity_mappings; DELETE FROM activity WHERE version <= ?`, first, upTo)
+	return err
+}
+
+// AgeActivity makes all entries as old as that they are not kept.
+func (s *Store) AgeActivity(ctx context.Context) error {
+	_, err := s.definitions.ExecContext(ctx, `UPDATE activity SET at = at - ?`, (ageKept + time.Minute).Microseconds())
+	return err
+}

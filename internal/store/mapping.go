@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -37,7 +36,7 @@ func (s *Store) loadMappings(ctx context.Context, d *catalog.Definitions) error 
 	return nil
 }
 
-func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping, by string) error {
+func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapping) error {
 	documents := make([]string, len(mappings))
 	for i, m := range mappings {
 		document, err := json.Marshal(m.Mapping)
@@ -46,34 +45,21 @@ func putMappings(ctx context.Context, tx *sqlx.Tx, mappings []catalog.StoredMapp
 		}
 		documents[i] = string(document)
 	}
-	at := time.Now().UnixMicro()
 	err := insertRows(ctx, tx, `INSERT INTO mappings (service_id, id, version, position, document) VALUES`,
 		`ON CONFLICT (service_id, id) DO UPDATE SET version = excluded.version, document = excluded.document`, len(mappings), func(i int) []any {
 			m := &mappings[i]
 			return []any{m.ServiceID, m.Mapping.ID, m.Version, m.Position, documents[i]}
 		})
-	if err == nil {
-		err = insertRows(ctx, tx, `INSERT INTO mapping_versions (service_id, id, version, at, made_by, document) VALUES`, ``, len(mappings), func(i int) []any {
-			m := &mappings[i]
-			return []any{m.ServiceID, m.Mapping.ID, m.Version, at, by, documents[i]}
-		})
-	}
 	if err != nil {
 		return fmt.Errorf("keep mappings: %w", err)
 	}
-	return trimVersions(ctx, tx, mappings)
+	return nil
 }
 
-func removeMappings(ctx context.Context, tx *sqlx.Tx, gone []catalog.RemovedMapping, by string) error {
-	at := time.Now().UnixMicro()
+func removeMappings(ctx context.Context, tx *sqlx.Tx, gone []catalog.RemovedMapping) error {
 	for _, m := range gone {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM mappings WHERE service_id = ? AND id = ?`, m.ServiceID, m.ID); err != nil {
 			return fmt.Errorf("remove mapping %q: %w", m.ID, err)
-		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO mapping_versions (service_id, id, version, at, made_by) VALUES (?, ?, ?, ?, ?)`,
-			m.ServiceID, m.ID, m.Version, at, by)
-		if err != nil {
-			return fmt.Errorf("keep removal of mapping %q: %w", m.ID, err)
 		}
 	}
 	return nil

@@ -2,10 +2,12 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"time"
 
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/spec/problem"
 )
 
 // Marks implements catalog.Store.
@@ -60,8 +62,17 @@ func (s *Store) EntriesSince(ctx context.Context, version int64) ([]catalog.Entr
 
 // VersionAt implements catalog.Store.
 func (s *Store) VersionAt(ctx context.Context, at time.Time) (version int64, err error) {
-	if err := s.read.GetContext(ctx, &version, `SELECT coalesce(max(version), 0) FROM activity WHERE at <= ?`, at.UnixMicro()); err != nil {
+	var found struct {
+		Version int64         `db:"version"`
+		Since   sql.NullInt64 `db:"since"` // of the oldest entry, where there were earlier ones
+	}
+	err = s.read.GetContext(ctx, &found, `SELECT coalesce((SELECT max(version) FROM activity WHERE at <= ?), 0) AS version,
+		(SELECT min(at) FROM activity WHERE at > 0 AND EXISTS (SELECT 1 FROM settings WHERE key = ?)) AS since`, at.UnixMicro(), activityTrimmedKey)
+	if err != nil {
 		return 0, fmt.Errorf("find the last change by then: %w", err)
 	}
-	return version, nil
+	if found.Version == 0 && found.Since.Valid {
+		return 0, problem.New(problem.NotFound, "the activity goes back to %s only: name a later moment", time.UnixMicro(found.Since.Int64).UTC().Format("2006-01-02 15:04:05 UTC"))
+	}
+	return found.Version, nil
 }

@@ -59,6 +59,9 @@ func Open(ctx context.Context, folder string, acceptLoss bool) (*Store, error) {
 	if err := migrate(ctx, s.definitions.DB); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
+	if err := carryVersions(ctx, s.definitions); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
 	if s.opened, err = os.Stat(file); err == nil {
 		err = s.checkLoss(ctx, acceptLoss)
 	}

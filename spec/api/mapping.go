@@ -45,13 +45,14 @@ type Position struct {
 type MappingVersion struct {
 	ID      string    `json:"id"`
 	Version int64     `json:"version"`
+	Entry   string    `json:"entry"`       // of the activity, which made it so
 	At      time.Time `json:"at,omitzero"` // left out for those from before versions were kept
 	By      string    `json:"by,omitempty"`
 	// Removed is set where the mapping was taken away.
 	Removed bool `json:"removed,omitempty"`
 	// Current is set on the one in force.
 	Current bool `json:"current,omitempty"`
-	// Mapping is the state itself; nil where it was removed.
+	// Mapping is the state itself; nil in lists, and where it was removed.
 	Mapping *spec.Mapping `json:"mapping,omitempty"`
 }
 

@@ -2449,6 +2449,11 @@ export interface components {
         MappingVersion: {
             id: string;
             version: number;
+            /**
+             * @description The entry of the activity that made it so
+             * @example a-71
+             */
+            entry: string;
             /** Format: date-time */
             at?: string;
             by?: string;
@@ -2456,6 +2461,7 @@ export interface components {
             removed?: boolean;
             /** @description The one in force */
             current?: boolean;
+            /** @description Left out in lists, and where it was removed */
             mapping?: components["schemas"]["MappingDocument"];
         };
         MappingsEdit: {

@@ -19,6 +19,7 @@ import (
 type Item struct {
 	Key
 	Service string `json:"service,omitempty"` // the name that the service has since, or had
+	Version int64  `json:"version,omitempty"` // of a mapping, the one that it has since
 	// Changed says which keys of the document are others, with values that are short.
 	Changed string          `json:"changed,omitempty"`
 	Before  json.RawMessage `json:"before,omitempty"`
@@ -99,8 +100,9 @@ func (e *edit) entry(ctx context.Context) *Entry {
 	before, after := e.catalog.Snapshot(), e.next
 	o, _ := ctx.Value(originKey{}).(origin)
 	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about}
+	versions := e.change.mappingVersions()
 	for _, key := range e.change.keys(before, after) {
-		item := Item{Key: key, Before: before.definition(key), After: after.definition(key)}
+		item := Item{Key: key, Version: versions[key], Before: before.definition(key), After: after.definition(key)}
 		same := bytes.Equal(item.Before, item.After)
 		if secrets := before.secretsOf(key); len(secrets) > 0 || same {
 			item.Secrets = secrets

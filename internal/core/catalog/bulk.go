@@ -3,6 +3,8 @@ package catalog
 import (
 	"cmp"
 	"context"
+	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -231,21 +233,9 @@ func (c *Catalog) RestoreMappings(ctx context.Context, nameOrID string, which Se
 			return nil, nil, problem.New(problem.NotFound, "no mapping %q was removed from service %q", id, service.Spec.Name)
 		}
 	}
-	var again []spec.Mapping
-	slices.SortFunc(gone, func(a, b MappingVersion) int { // the first to be removed first
-		return cmp.Or(cmp.Compare(a.Version, b.Version), cmp.Compare(a.ID, b.ID))
-	})
-	for _, v := range gone {
-		if len(which.IDs) > 0 && !slices.Contains(which.IDs, v.ID) {
-			continue
-		}
-		last, err := c.MappingAt(ctx, service.Spec.ID, v.ID, 0)
-		if err != nil {
-			return nil, nil, err
-		}
-		if last.Mapping != nil && which.Selects(&Mapping{Spec: *last.Mapping}) {
-			again = append(again, *last.Mapping)
-		}
+	again, err := c.lastOf(ctx, service, gone, which)
+	if err != nil {
+		return nil, nil, err
 	}
 	edit := c.editLocked()
 	next, made, _, err := edit.putMappings(service, again)
@@ -253,6 +243,38 @@ func (c *Catalog) RestoreMappings(ctx context.Context, nameOrID string, which Se
 		return nil, nil, err
 	}
 	return next, made, edit.commitUnless(ctx, len(made) == 0)
+}
+
+// lastOf is what removed mappings last were, the first to be removed first; those that are
+// selected. An entry that removed many is read once.
+func (c *Catalog) lastOf(ctx context.Context, service *Service, gone []MappingVersion, which Selection) (last []spec.Mapping, err error) {
+	slices.SortFunc(gone, func(a, b MappingVersion) int {
+		return cmp.Or(cmp.Compare(a.Version, b.Version), cmp.Compare(a.ID, b.ID))
+	})
+	var entry Entry
+	before := make(map[Key]json.RawMessage)
+	for _, v := range gone {
+		if len(which.IDs) > 0 && !slices.Contains(which.IDs, v.ID) {
+			continue
+		}
+		if entry.Version != v.Entry {
+			if entry, err = c.store.Entry(ctx, v.Entry); err != nil {
+				return nil, err
+			}
+			clear(before)
+			for _, item := range entry.Items {
+				before[item.Key] = item.Before
+			}
+		}
+		m, err := document[spec.Mapping](before[Key{KindMapping, service.Spec.ID, v.ID}])
+		if err != nil {
+			return nil, fmt.Errorf("mapping %q: %w", v.ID, err)
+		}
+		if which.Selects(&Mapping{Spec: m}) {
+			last = append(last, m)
+		}
+	}
+	return last, nil
 }
 
 // apply changes one mapping; differs is false when there was nothing to change.

@@ -135,15 +135,13 @@ func (s *fakeStore) MappingVersions(_ context.Context, service, id string) ([]ca
 		return s.versions, s.fail
 	}
 	var all []catalog.MappingVersion
-	for _, change := range s.changes {
-		for _, m := range change.Mappings {
-			if m.ServiceID == service && m.Mapping.ID == id {
-				all = append([]catalog.MappingVersion{{ID: id, Version: m.Version, By: change.By, Mapping: &m.Mapping}}, all...)
-			}
+	for _, change := range slices.Backward(s.changes) {
+		if change.Entry == nil {
+			continue
 		}
-		for _, m := range change.RemoveMappings {
-			if m.ServiceID == service && m.ID == id {
-				all = append([]catalog.MappingVersion{{ID: id, Version: m.Version, By: change.By}}, all...)
+		for _, item := range change.Entry.Items {
+			if item.Key == (catalog.Key{Kind: catalog.KindMapping, ServiceID: service, ID: id}) {
+				all = append(all, catalog.MappingVersion{ID: id, Version: item.Version, Entry: change.Entry.Version, By: change.Entry.By, Removed: item.After == nil})
 			}
 		}
 	}

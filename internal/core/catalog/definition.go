@@ -108,6 +108,20 @@ func (c *Change) keys(before, after *Snapshot) (keys []Key) {
 	return keys
 }
 
+// mappingVersions are those that a change gives to mappings, also where they go.
+func (c *Change) mappingVersions() map[Key]int64 {
+	versions := make(map[Key]int64, len(c.Mappings)+len(c.RemoveMappings))
+	for _, m := range c.RemoveMappings {
+		versions[Key{KindMapping, m.ServiceID, m.ID}] = m.Version
+	}
+	for _, m := range c.Mappings {
+		if key := (Key{KindMapping, m.ServiceID, m.Mapping.ID}); m.Version > versions[key] {
+			versions[key] = m.Version
+		}
+	}
+	return versions
+}
+
 // partOf names the part of a service that an impairment is for: "" for all of it.
 func partOf(i StoredImpairment) string {
 	switch {

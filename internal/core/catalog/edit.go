@@ -72,7 +72,7 @@ func (e *edit) commit(ctx context.Context) error {
 			return err
 		}
 	}
-	e.change.By, e.change.Entry = authorOf(ctx), e.entry(ctx)
+	e.change.Entry = e.entry(ctx)
 	e.change.Version = e.catalog.version
 	ctx = context.WithoutCancel(ctx) // who has asked for it may leave, the change is whole all the same
 	if err := e.catalog.store.Apply(ctx, e.change); err != nil {

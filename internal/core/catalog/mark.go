@@ -28,6 +28,9 @@ func (c *Catalog) SetMark(ctx context.Context, name string, now time.Time) (Mark
 	if name = strings.TrimSpace(name); name == "" || len(name) > 100 || strings.ContainsFunc(name, unicode.IsControl) {
 		return Mark{}, problem.New(problem.Invalid, "the name of a mark is a line of at most 100 bytes, not %q", name)
 	}
+	if _, is := ParseEntryID(name); is {
+		return Mark{}, problem.New(problem.Invalid, "%q is what an entry is called (choose another name)", name)
+	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	marks, err := c.store.Marks(ctx)
@@ -99,10 +102,11 @@ func (c *Catalog) Differences(ctx context.Context, version int64) ([]Item, error
 }
 
 // VersionAt is the version that was in force at a moment: that of a mark, of an entry, or the
-// last one by a time.
+// last one by a time. It refuses what is before all that the activity keeps.
 func (c *Catalog) VersionAt(ctx context.Context, moment string, at time.Time) (int64, error) {
-	if version, is := ParseEntryID(moment); is {
-		return version, nil
+	if _, is := ParseEntryID(moment); is {
+		entry, err := c.FindEntry(ctx, moment)
+		return entry.Version, err
 	}
 	if !at.IsZero() {
 		return c.store.VersionAt(ctx, at)

@@ -21,7 +21,8 @@ type Store interface {
 	// Revisions lists the revisions of a service without their texts, the
 	// oldest first.
 	Revisions(ctx context.Context, serviceID string) ([]StoredContract, error)
-	// MappingVersions lists what is kept of a mapping's states, the newest first.
+	// MappingVersions lists what is kept of a mapping's states, the newest first; their
+	// documents are in the entries that made them.
 	MappingVersions(ctx context.Context, serviceID, id string) ([]MappingVersion, error)
 	// RemovedMappings lists the removals of the mappings of a service that are
 	// gone, the newest first.
@@ -93,8 +94,6 @@ type Definitions struct {
 // Change is one atomic edit: what is listed replaces or is added, what is named
 // for removal goes.
 type Change struct {
-	// By is who made it, "" for nobody in particular.
-	By string
 	// Version is the highest that was given so far.
 	Version int64
 	// Entry is what the activity keeps of it; nil for nothing.
@@ -156,9 +155,11 @@ type RemovedMapping struct {
 type MappingVersion struct {
 	ID      string
 	Version int64
+	Entry   int64     // of the activity, which made it so
 	At      time.Time // zero for those from before versions were kept
 	By      string
-	// Mapping is nil where the mapping was removed.
+	Removed bool // it was removed
+	// Mapping is the state itself; nil in lists, and where it was removed.
 	Mapping *spec.Mapping
 }
 

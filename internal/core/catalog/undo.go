@@ -175,8 +175,11 @@ func (u *undoing) restore(item Item) error {
 	}
 }
 
-func read[T any](item Item) (value T, err error) {
-	if err := json.Unmarshal(item.Before, &value); err != nil {
+func read[T any](item Item) (value T, err error) { return document[T](item.Before) }
+
+// document is a state out of an entry.
+func document[T any](state json.RawMessage) (value T, err error) {
+	if err := json.Unmarshal(state, &value); err != nil {
 		return value, fmt.Errorf("what it was cannot be read: %w", err)
 	}
 	return value, nil

@@ -4,6 +4,7 @@ import (
 	"context"
 	"strconv"
 
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 )
 
@@ -31,21 +32,44 @@ func (c *Catalog) RemovedMappings(ctx context.Context, nameOrID string) ([]Mappi
 	return c.store.RemovedMappings(ctx, s.Spec.ID)
 }
 
-// MappingAt returns one of the states of a mapping; with 0 the last one in which
+// MappingAt returns one of the states of a mapping, whole; with 0 the last one in which
 // it was there.
 func (c *Catalog) MappingAt(ctx context.Context, nameOrID, id string, version int64) (MappingVersion, error) {
+	s, err := c.Find(nameOrID)
+	if err != nil {
+		return MappingVersion{}, err
+	}
 	versions, err := c.MappingVersions(ctx, nameOrID, id)
 	if err != nil {
 		return MappingVersion{}, err
 	}
 	var known []string
 	for _, v := range versions {
-		if v.Version == version || version == 0 && v.Mapping != nil {
-			return v, nil
+		if v.Version == version || version == 0 && !v.Removed {
+			return c.whole(ctx, s.Spec.ID, v)
 		}
 		known = append(known, strconv.FormatInt(v.Version, 10))
 	}
 	return MappingVersion{}, notFound("version", strconv.FormatInt(version, 10), known)
+}
+
+// whole reads the document of a state out of the entry that made it.
+func (c *Catalog) whole(ctx context.Context, serviceID string, v MappingVersion) (MappingVersion, error) {
+	if v.Removed {
+		return v, nil
+	}
+	entry, err := c.store.Entry(ctx, v.Entry)
+	if err != nil {
+		return v, err
+	}
+	for _, item := range entry.Items {
+		if item.Key == (Key{KindMapping, serviceID, v.ID}) && entry.Whole {
+			m, err := document[spec.Mapping](item.After)
+			v.Mapping = &m
+			return v, err
+		}
+	}
+	return v, problem.New(problem.Conflict, "version %d of mapping %q is not kept: %s changed too much to be kept whole", v.Version, v.ID, EntryID(v.Entry))
 }
 
 // RestoreMapping makes an earlier state of a mapping the present one; with
