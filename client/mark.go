@@ -14,13 +14,23 @@ func (c *Client) Marks(ctx context.Context) ([]api.Mark, error) {
 	return all[api.Mark](ctx, c, request{method: http.MethodGet, path: path("marks")})
 }
 
-// SetMark names this moment.
-func (c *Client) SetMark(ctx context.Context, name string) (api.Mark, error) {
-	body, err := json.Marshal(api.MarkRequest{Name: name})
+// SetMark names this moment; everyNight is as in SetNightly.
+func (c *Client) SetMark(ctx context.Context, name, everyNight string) (api.Mark, error) {
+	body, err := json.Marshal(api.MarkRequest{Name: name, EveryNight: everyNight})
 	if err != nil {
 		return api.Mark{}, err
 	}
 	return do[api.Mark](ctx, c, request{method: http.MethodPost, path: path("marks"), body: body})
+}
+
+// SetNightly lets everything come back to a mark every night at a time, as "03:00" in the zone
+// of the service; with "" not any more. One mark at most is the nightly one.
+func (c *Client) SetNightly(ctx context.Context, mark, at string) (api.Mark, error) {
+	body, err := json.Marshal(api.MarkPatch{EveryNight: at})
+	if err != nil {
+		return api.Mark{}, err
+	}
+	return do[api.Mark](ctx, c, request{method: http.MethodPatch, path: path("marks", mark), body: body})
 }
 
 // RemoveMark forgets a mark.

@@ -22,6 +22,7 @@ const examplesFile = "../internal/control/examples.yaml"
 // address and what is sent. {call} and {version} are known only then.
 var apiSteps = [][2]string{
 	{"POST /marks", `{"name": "morning"}`},
+	{"PATCH /marks/morning", `{"everyNight": "03:00"}`},
 	{"POST /services", `{"name": "buoys", "title": "Buoys and lights"}`},
 	{"PUT /services/buoys", `{"title": "Buoys", "upstream": "$REAL"}`},
 	{"PATCH /services/buoys", `{"seed": 7}`},

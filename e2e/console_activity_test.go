@@ -38,7 +38,7 @@ func TestConsoleActivity(t *testing.T) {
 	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {text: three}}`)
 	must(t, p.Press("Back to it"), p.WaitText("1 definition would be another"), p.WaitText("changed mapping fog of moorings"), p.Press("Bring everything back"), p.Wait("!document.querySelector('[role=dialog]')"), p.WaitText("Back to “morning”"))
 	assert.Contains(t, s.says("GET /moorings/fog"), "two")
-	must(t, p.Press("Undo"))
+	must(t, p.Press("Undo"), p.Press("Back to it"), p.Press("Every night"), p.WaitText("back to it every night at 03:00"), p.Press("No longer"), p.Wait("!document.querySelector('[data-mark]').innerText.includes('every night')"), p.Press("Leave it as it is"))
 	require.Eventually(t, func() bool { return s.says("GET /moorings/fog") == "200 three" }, 5*time.Second, 50*time.Millisecond, s.says("GET /moorings/fog"))
 	must(t, p.Click("[aria-label='Forget the mark morning']"), p.Wait("!document.querySelector('[data-mark]')"))
 }

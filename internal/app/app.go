@@ -273,6 +273,13 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 		if err := a.store.CheckFolder(); err != nil {
 			return err
 		}
+		back, err := definitions.ReturnNightly(ctx, now)
+		if back != nil {
+			a.logger.Info("nightly return", "mark", back.Name, "error", err)
+		}
+		if back != nil && err == nil {
+			decide.ResetLane(nil)
+		}
 		closed, err := definitions.Expire(ctx, now)
 		for _, lane := range closed {
 			decide.ResetLane(lane)

@@ -13,7 +13,11 @@ import (
 )
 
 func markView(m catalog.Mark) api.Mark {
-	return api.Mark{Name: m.Name, At: m.At.UTC(), By: m.By, After: catalog.EntryID(m.Version)}
+	view := api.Mark{Name: m.Name, At: m.At.UTC(), By: m.By, After: catalog.EntryID(m.Version), EveryNight: m.Nightly}
+	if next := m.Next(); !next.IsZero() {
+		view.Next = next.UTC()
+	}
+	return view
 }
 
 func (s *server) listMarks(c *gin.Context) {
@@ -30,7 +34,7 @@ func (s *server) postMark(c *gin.Context) {
 	err := readFields(c, &wanted, "mark")
 	var mark catalog.Mark
 	if err == nil {
-		mark, err = s.Catalog.SetMark(c.Request.Context(), wanted.Name, time.Now())
+		mark, err = s.Catalog.SetMark(c.Request.Context(), wanted.Name, wanted.EveryNight, time.Now())
 	}
 	if err != nil {
 		s.fail(c, err, nil)
@@ -38,6 +42,20 @@ func (s *server) postMark(c *gin.Context) {
 	}
 	c.Header("Location", "/api/v1/marks/"+url.PathEscape(mark.Name))
 	c.PureJSON(http.StatusCreated, markView(mark))
+}
+
+func (s *server) patchMark(c *gin.Context) {
+	var wanted api.MarkPatch
+	err := readFields(c, &wanted, "mark")
+	var mark catalog.Mark
+	if err == nil {
+		mark, err = s.Catalog.SetNightly(c.Request.Context(), c.Param("mark"), wanted.EveryNight, time.Now())
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, markView(mark))
 }
 
 func (s *server) deleteMark(c *gin.Context) {

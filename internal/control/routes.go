@@ -146,6 +146,7 @@ func (s *server) table() []route {
 		{"GET", "/differences", s.listDifferences},
 		{"GET", "/marks", s.listMarks},
 		{"POST", "/marks", s.postMark},
+		{"PATCH", "/marks/:mark", s.patchMark},
 		{"DELETE", "/marks/:mark", s.deleteMark},
 		{"POST", "/marks/:mark/returns", s.postReturn},
 

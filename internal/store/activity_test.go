@@ -234,9 +234,9 @@ func TestBackToAMark(t *testing.T) {
 			return everything(t, c, now)
 		}
 		atMark := state()
-		_, err := c.SetMark(t.Context(), "a-7", now)
+		_, err := c.SetMark(t.Context(), "a-7", "", now)
 		assert.ErrorContains(t, err, "is what an entry is called")
-		mark, err := c.SetMark(catalog.By(t.Context(), "Ida"), " before the test ", now)
+		mark, err := c.SetMark(catalog.By(t.Context(), "Ida"), " before the test ", "", now)
 		require.NoError(t, err)
 		assert.Equal(t, "before the test", mark.Name)
 		nothing, err := c.BackTo(t.Context(), mark.Name, false, now)
@@ -260,12 +260,12 @@ func TestBackToAMark(t *testing.T) {
 	}
 	_, c := sealed(t, t.TempDir(), 1)
 	for _, name := range []string{"", " ", "a\nb", strings.Repeat("x", 101)} {
-		_, err := c.SetMark(t.Context(), name, time.Now())
+		_, err := c.SetMark(t.Context(), name, "", time.Now())
 		assert.ErrorContains(t, err, "the name of a mark", "%q", name)
 	}
-	_, err := c.SetMark(t.Context(), "a", time.Now())
+	_, err := c.SetMark(t.Context(), "a", "", time.Now())
 	require.NoError(t, err)
-	_, err = c.SetMark(t.Context(), "a", time.Now())
+	_, err = c.SetMark(t.Context(), "a", "", time.Now())
 	assert.ErrorContains(t, err, `mark "a" already exists`)
 	_, err = c.BackTo(t.Context(), "ab", false, time.Now())
 	assert.ErrorContains(t, err, `mark "ab" not found`)

@@ -17,20 +17,24 @@ func (s *Store) Marks(ctx context.Context) ([]catalog.Mark, error) {
 		Version int64  `db:"version"`
 		At      int64  `db:"at"`
 		By      string `db:"made_by"`
+		// see catalog.Mark
+		Nightly  string `db:"nightly"`
+		Returned int64  `db:"returned"`
 	}
-	if err := s.read.SelectContext(ctx, &rows, `SELECT name, version, at, made_by FROM marks ORDER BY version, at`); err != nil {
+	if err := s.read.SelectContext(ctx, &rows, `SELECT name, version, at, made_by, nightly, returned FROM marks ORDER BY version, at`); err != nil {
 		return nil, fmt.Errorf("list marks: %w", err)
 	}
 	marks := make([]catalog.Mark, len(rows))
 	for i, row := range rows {
-		marks[i] = catalog.Mark{Name: row.Name, Version: row.Version, At: time.UnixMicro(row.At), By: row.By}
+		marks[i] = catalog.Mark{Name: row.Name, Version: row.Version, At: time.UnixMicro(row.At), By: row.By, Nightly: row.Nightly, Returned: time.UnixMicro(row.Returned)}
 	}
 	return marks, nil
 }
 
 // PutMark implements catalog.Store.
 func (s *Store) PutMark(ctx context.Context, m catalog.Mark) error {
-	if _, err := s.definitions.ExecContext(ctx, `INSERT INTO marks (name, version, at, made_by) VALUES (?, ?, ?, ?)`, m.Name, m.Version, m.At.UnixMicro(), m.By); err != nil {
+	if _, err := s.definitions.ExecContext(ctx, `INSERT OR REPLACE INTO marks (name, version, at, made_by, nightly, returned) VALUES (?, ?, ?, ?, ?, ?)`,
+		m.Name, m.Version, m.At.UnixMicro(), m.By, m.Nightly, m.Returned.UnixMicro()); err != nil {
 		return inWords(fmt.Errorf("keep mark %q: %w", m.Name, err), unchanged)
 	}
 	return nil

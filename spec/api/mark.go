@@ -9,11 +9,22 @@ type Mark struct {
 	By   string    `json:"by,omitempty"`
 	// After is the last entry of the activity before it.
 	After string `json:"after"`
+	// EveryNight is when everything comes back to it each night, as 03:00 in the zone of the
+	// service; "" for never. Next is when it does so next.
+	EveryNight string    `json:"everyNight,omitempty"`
+	Next       time.Time `json:"next,omitzero"`
 }
 
 // MarkRequest names this moment.
 type MarkRequest struct {
 	Name string `json:"name"`
+	// EveryNight is as in Mark.
+	EveryNight string `json:"everyNight,omitempty"`
+}
+
+// MarkPatch changes a mark.
+type MarkPatch struct {
+	EveryNight string `json:"everyNight"` // "" ends it
 }
 
 // Return says what became another when everything came back to a mark.

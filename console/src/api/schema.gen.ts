@@ -1804,7 +1804,11 @@ export interface paths {
         delete: operations["removeMark"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Come back to a mark every night, or no longer
+         * @description One mark at most is the nightly one; another is it no longer.
+         */
+        patch: operations["setNightly"];
         trace?: never;
     };
     "/api/v1/marks/{mark}/returns": {
@@ -2875,7 +2879,18 @@ export interface components {
             by?: string;
             /** @description The last entry of the activity before it */
             after: string;
+            everyNight?: components["schemas"]["EveryNight"];
+            /**
+             * Format: date-time
+             * @description When everything comes back to it next; left out for never
+             */
+            next?: string;
         };
+        /**
+         * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
+         * @example 03:00
+         */
+        EveryNight: string;
         EntryDetail: components["schemas"]["Entry"] & {
             items: components["schemas"]["EntryItem"][];
         };
@@ -7446,6 +7461,7 @@ export interface operations {
             content: {
                 "application/json": {
                     name: string;
+                    everyNight?: components["schemas"]["EveryNight"];
                 };
             };
         };
@@ -7481,6 +7497,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setNightly: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /** @example before the release test */
+                mark: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    everyNight: components["schemas"]["EveryNight"];
+                };
+            };
+        };
+        responses: {
+            /** @description The mark */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -151,6 +151,10 @@ func (e *edit) recordingItem(r StoredRecording) Item {
 func (c *Catalog) Note(ctx context.Context, service, note string) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	return c.noteLocked(ctx, service, note)
+}
+
+func (c *Catalog) noteLocked(ctx context.Context, service, note string) error {
 	edit := c.editLocked()
 	edit.note, edit.about = note, service
 	return edit.commit(ctx)

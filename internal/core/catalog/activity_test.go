@@ -87,7 +87,7 @@ func TestUndoOfEachKind(t *testing.T) {
 			return err
 		}
 	}
-	mark, err := c.SetMark(t.Context(), "morning", noon)
+	mark, err := c.SetMark(t.Context(), "morning", "", noon)
 	require.NoError(t, err)
 	atMark := defined(t, c)
 	for i, k := range []struct {
@@ -189,6 +189,67 @@ func TestUndoOfEachKind(t *testing.T) {
 	nothing, err := c.BackTo(ctx, "morning", false, noon)
 	require.NoError(t, err)
 	assert.Nil(t, nothing)
+}
+
+// Everything comes back to the nightly mark once a night, also where the service was stopped
+// then; nothing else ends it, and a night that fails is told.
+func TestNightlyReturn(t *testing.T) {
+	evening := time.Date(2026, 11, 28, 20, 0, 0, 0, time.Local)
+	c, store := open(t)
+	ctx := t.Context()
+	change := func(answer string) {
+		_, _, err := c.PutMappings(ctx, "moorings", mappings(t, "{id: a, call: {path: /a}, answer: {text: "+answer+"}}"))
+		require.NoError(t, err)
+	}
+	answer := func() string {
+		service, err := c.Find("moorings")
+		require.NoError(t, err)
+		return *service.Mapping("a").Spec.Answer.Text
+	}
+	returned := func(now time.Time) bool {
+		mark, err := c.ReturnNightly(ctx, now)
+		require.NoError(t, err)
+		return mark != nil
+	}
+	change("clean")
+	for _, wrong := range []string{"3", "25:00", "noon"} {
+		_, err := c.SetMark(ctx, "clean", wrong, evening)
+		assert.ErrorContains(t, err, "is no time of day: write it as 03:00")
+	}
+	_, err := c.SetMark(ctx, "other", "", evening)
+	require.NoError(t, err)
+	_, err = c.SetMark(ctx, "clean", "4:00", evening)
+	require.NoError(t, err, "nothing was made of the wrong ones")
+	mark, err := c.SetNightly(ctx, "clean", "03:00", evening)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-29 03:00", mark.Next().Format("2006-01-02 15:04"))
+	change("dirty")
+	night := mark.Next()
+	assert.False(t, returned(night.Add(-time.Second)))
+	assert.True(t, returned(night))
+	assert.Equal(t, "clean", answer())
+	last := store.changes[len(store.changes)-1].Entry
+	assert.Equal(t, `back to "clean", as every night`, last.Note)
+	change("dirty")
+	assert.False(t, returned(night.Add(time.Hour)), "once a night")
+	assert.Equal(t, "dirty", answer())
+
+	c, err = catalog.Open(ctx, &fakeStore{stored: store.stored, changes: store.changes, marks: store.marks})
+	require.NoError(t, err)
+	mark, err = c.FindMark(ctx, "clean")
+	require.NoError(t, err)
+	assert.Equal(t, []any{last.Version, night.AddDate(0, 0, 1)}, []any{mark.Version, mark.Next()}, "it is after the last return")
+	_, err = c.ReturnNightly(ctx, night.AddDate(0, 0, 1).Add(5*time.Hour))
+	assert.ErrorContains(t, err, "the environment cannot come back", "there is no service in this one: the night was missed, it is tried")
+
+	other, err := c.SetNightly(ctx, "other", "22:30", evening)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-28 22:30", other.Next().Format("2006-01-02 15:04"))
+	mark, err = c.FindMark(ctx, "clean")
+	require.NoError(t, err)
+	assert.Empty(t, mark.Nightly, "there is one at most")
+	require.NoError(t, c.RemoveMark(ctx, "other"))
+	assert.False(t, returned(evening.AddDate(1, 0, 0)))
 }
 
 // What stands in the way of an undo is told, and nothing changes then.

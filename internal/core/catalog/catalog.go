@@ -9,6 +9,7 @@ package catalog
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -30,6 +31,7 @@ type Catalog struct {
 	// lastEntry is the last that the activity has; latest is what others know of it.
 	lastEntry int64
 	latest    atomic.Pointer[latest]
+	nightly   atomic.Pointer[Mark] // to which everything comes back each night; nil for none
 
 	aside []Aside
 	// hosts says which hosts services may list; nil allows all.
@@ -115,6 +117,13 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 		c.version = max(c.version, stored.Version)
 	}
 	c.version = max(c.version, definitions.Version)
+	marks, err := store.Marks(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("load marks: %w", err)
+	}
+	if i := slices.IndexFunc(marks, func(m Mark) bool { return m.Nightly != "" }); i >= 0 {
+		c.nightly.Store(&marks[i])
+	}
 	c.lastEntry = c.version
 	c.entered(c.lastEntry)
 	c.publish(snapshot.withSituations(definitions))

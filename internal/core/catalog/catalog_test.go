@@ -70,6 +70,7 @@ func (s *fakeStore) Marks(context.Context) ([]catalog.Mark, error) { return s.ma
 func (s *fakeStore) VersionAt(context.Context, time.Time) (int64, error) { return 0, s.fail }
 
 func (s *fakeStore) PutMark(_ context.Context, mark catalog.Mark) error {
+	_ = s.RemoveMark(context.Background(), mark.Name)
 	s.marks = append(s.marks, mark)
 	return s.fail
 }

@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -18,13 +19,37 @@ type Mark struct {
 	Version int64
 	At      time.Time
 	By      string
+	// Nightly is when everything comes back to it each night, as "03:00" in the zone of the
+	// service; "" for never. Returned is when that was last seen to.
+	Nightly  string
+	Returned time.Time
 }
+
+// Next is when everything comes back to the mark next; zero for never.
+func (m Mark) Next() time.Time {
+	at, err := time.Parse(nightlyFormat, m.Nightly)
+	if err != nil {
+		return time.Time{}
+	}
+	after := m.Returned.Local()
+	next := time.Date(after.Year(), after.Month(), after.Day(), at.Hour(), at.Minute(), 0, 0, time.Local)
+	if !next.After(after) {
+		next = time.Date(after.Year(), after.Month(), after.Day()+1, at.Hour(), at.Minute(), 0, 0, time.Local)
+	}
+	return next
+}
+
+const nightlyFormat = "15:04"
 
 // MaxMarks bounds the marks.
 const MaxMarks = 200
 
-// SetMark names this moment.
-func (c *Catalog) SetMark(ctx context.Context, name string, now time.Time) (Mark, error) {
+// SetMark names this moment; nightly is as in SetNightly.
+func (c *Catalog) SetMark(ctx context.Context, name, nightly string, now time.Time) (Mark, error) {
+	nightly, err := timeOfDay(nightly)
+	if err != nil {
+		return Mark{}, err
+	}
 	if name = strings.TrimSpace(name); name == "" || len(name) > 100 || strings.ContainsFunc(name, unicode.IsControl) {
 		return Mark{}, problem.New(problem.Invalid, "the name of a mark is a line of at most 100 bytes, not %q", name)
 	}
@@ -43,7 +68,23 @@ func (c *Catalog) SetMark(ctx context.Context, name string, now time.Time) (Mark
 		return Mark{}, problem.New(problem.Invalid, "there are %d marks already: remove some", len(marks))
 	}
 	mark := Mark{Name: name, Version: c.version, At: now, By: authorOf(ctx)}
-	return mark, c.store.PutMark(ctx, mark)
+	if err := c.store.PutMark(ctx, mark); err != nil || nightly == "" {
+		return mark, err
+	}
+	return c.setNightlyLocked(ctx, mark, nightly, now)
+}
+
+// timeOfDay is a time of the day as it is kept; "" stays "".
+func timeOfDay(text string) (string, error) {
+	at, err := time.Parse(nightlyFormat, text)
+	switch {
+	case text == "":
+		return "", nil
+	case err != nil:
+		return "", problem.New(problem.Invalid, "%q is no time of day: write it as 03:00", text)
+	default:
+		return at.Format(nightlyFormat), nil
+	}
 }
 
 // Marks lists the marks, the oldest first.
@@ -66,11 +107,83 @@ func (c *Catalog) FindMark(ctx context.Context, name string) (Mark, error) {
 
 // RemoveMark forgets a mark. What was changed since stays.
 func (c *Catalog) RemoveMark(ctx context.Context, name string) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	mark, err := c.FindMark(ctx, name)
-	if err != nil {
-		return err
+	if err == nil {
+		err = c.store.RemoveMark(ctx, mark.Name)
 	}
-	return c.store.RemoveMark(ctx, mark.Name)
+	if err == nil && mark.Nightly != "" {
+		c.nightly.Store(nil)
+	}
+	return err
+}
+
+// SetNightly lets everything come back to a mark every night at a time, as "03:00"; with ""
+// not any more. One mark at most is the nightly one: another is it no longer.
+func (c *Catalog) SetNightly(ctx context.Context, name, at string, now time.Time) (Mark, error) {
+	at, err := timeOfDay(at)
+	if err != nil {
+		return Mark{}, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	mark, err := c.FindMark(ctx, name)
+	if err != nil || mark.Nightly == at {
+		return mark, err
+	}
+	return c.setNightlyLocked(ctx, mark, at, now)
+}
+
+func (c *Catalog) setNightlyLocked(ctx context.Context, mark Mark, at string, now time.Time) (Mark, error) {
+	before := c.nightly.Load()
+	note := fmt.Sprintf("let everything come back to %q every night at %s", mark.Name, at)
+	if at == "" {
+		note = fmt.Sprintf("ended the nightly return to %q", mark.Name)
+	}
+	if before != nil && before.Name != mark.Name {
+		other := *before
+		other.Nightly = ""
+		if err := c.store.PutMark(ctx, other); err != nil {
+			return mark, err
+		}
+		c.nightly.Store(nil)
+		note += fmt.Sprintf(", no longer to %q", other.Name)
+	}
+	mark.Nightly, mark.Returned = at, now
+	if err := c.store.PutMark(ctx, mark); err != nil {
+		return mark, err
+	}
+	if c.nightly.Store(&mark); at == "" {
+		c.nightly.Store(nil)
+	}
+	return mark, c.noteLocked(ctx, "", note)
+}
+
+// ReturnNightly brings everything back to the nightly mark where the time for it has come; in
+// that case mark is not nil. What keeps it from that is noted in the activity, and it is tried
+// again the next night. The mark moves along: it is the moment after the return, so what it
+// needs of the activity stays one day's.
+func (c *Catalog) ReturnNightly(ctx context.Context, now time.Time) (mark *Mark, err error) {
+	if due := c.nightly.Load(); due == nil || now.Before(due.Next()) {
+		return nil, nil
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	due := c.nightly.Load()
+	if due == nil { // it was ended meanwhile
+		return nil, nil
+	}
+	next := *due
+	next.Returned = now
+	_, failed := c.backToLocked(ctx, due.Name, fmt.Sprintf("back to %q, as every night", due.Name), false, now)
+	if failed == nil {
+		next.Version = c.version
+	} else {
+		err = c.noteLocked(ctx, "", fmt.Sprintf("could not come back to %q for the night: %v", due.Name, failed))
+	}
+	c.nightly.Store(&next)
+	return &next, errors.Join(failed, err, c.store.PutMark(ctx, next))
 }
 
 // Differences lists what is another than it was after a version, each as it was then and as
@@ -119,12 +232,16 @@ func (c *Catalog) VersionAt(ctx context.Context, moment string, at time.Time) (i
 // returns what it changed; nil where all is as it was. Lanes are left alone: they are
 // private, and end by themselves. A dry run changes nothing.
 func (c *Catalog) BackTo(ctx context.Context, name string, dryRun bool, now time.Time) (*Entry, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.backToLocked(ctx, name, fmt.Sprintf("back to %q", name), dryRun, now)
+}
+
+func (c *Catalog) backToLocked(ctx context.Context, name, note string, dryRun bool, now time.Time) (*Entry, error) {
 	mark, err := c.FindMark(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
 	since, err := c.store.EntriesSince(ctx, mark.Version)
 	if err != nil {
 		return nil, err
@@ -161,7 +278,7 @@ func (c *Catalog) BackTo(ctx context.Context, name string, dryRun bool, now time
 	if u.edit.next == c.Snapshot() {
 		return nil, nil
 	}
-	u.edit.note = fmt.Sprintf("back to %q", name)
+	u.edit.note = note
 	if dryRun {
 		return u.edit.entry(ctx), nil
 	}

@@ -55,6 +55,7 @@ type Store interface {
 	VersionAt(ctx context.Context, at time.Time) (int64, error)
 	// Marks lists the marks, the oldest first.
 	Marks(ctx context.Context) ([]Mark, error)
+	// PutMark adds a mark, or replaces the one of its name.
 	PutMark(ctx context.Context, mark Mark) error
 	RemoveMark(ctx context.Context, name string) error
 	// Applied lists what came from a folder, as it was then.

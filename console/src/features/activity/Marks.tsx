@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { undoEntry, wrongIn } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Mark } from '@/api/types';
-import { clock, count } from '@/lib/format';
+import { clock, count, moment } from '@/lib/format';
 import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -13,7 +13,7 @@ import { Field } from '@/ui/Field';
 import { notify } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Waiting } from '@/ui/Waiting';
-import { backTo, markList, removeMark, setMark } from './queries';
+import { backTo, markList, removeMark, setMark, setNightly } from './queries';
 
 /** Names this moment, and brings everything back to one that was named. */
 export function Marks() {
@@ -61,7 +61,11 @@ export function Marks() {
             data-mark={mark.name}
             className="flex h-8 items-center gap-1 rounded border border-line bg-panel pr-1 pl-2.5 text-[13px]"
           >
-            {mark.name} <span className="text-dim">{clock(mark.at)}</span>
+            {mark.name}{' '}
+            <span className="text-dim">
+              {clock(mark.at)}
+              {mark.everyNight && `, back to it every night at ${mark.everyNight}`}
+            </span>
             <BackTo mark={mark} />
             <Button
               look="bare"
@@ -139,6 +143,49 @@ function Plan({ mark, onDone }: { mark: Mark; onDone(): void }) {
           <Button>Leave it as it is</Button>
         </DialogClose>
       </div>
+      <Nightly mark={mark} />
     </div>
+  );
+}
+
+/** Whether everything comes back to the mark by itself. */
+function Nightly({ mark }: { mark: Mark }) {
+  const queries = useQueryClient();
+  const [at, setAt] = useState(mark.everyNight || '03:00');
+  const set = useMutation({
+    mutationFn: (everyNight: string) => setNightly(mark.name, everyNight),
+    onSuccess: () => queries.invalidateQueries({ queryKey: keys.marks() }),
+  });
+  return (
+    <form
+      className="flex flex-wrap items-end gap-2 border-line border-t pt-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        set.mutate(at);
+      }}
+    >
+      <Field
+        label="Come back to it every night at"
+        type="time"
+        required
+        value={at}
+        onChange={(event) => setAt(event.target.value)}
+        fault={set.error ? wrongIn(set.error) : undefined}
+        className="w-28"
+      />
+      <Button type="submit" disabled={set.isPending || at === mark.everyNight}>
+        Every night
+      </Button>
+      {mark.everyNight && (
+        <Button disabled={set.isPending} onClick={() => set.mutate('')}>
+          No longer
+        </Button>
+      )}
+      <p className="w-full text-dim text-xs">
+        {mark.next
+          ? `Next: ${moment(mark.next)}, in the time of this browser.`
+          : 'In the time zone of the service. A night on which it was stopped is made up for at its start.'}
+      </p>
+    </form>
   );
 }

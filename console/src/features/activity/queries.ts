@@ -42,6 +42,11 @@ export function setMark(name: string) {
   return send<Mark>('/marks', { method: 'POST', body: JSON.stringify({ name }) });
 }
 
+/** Lets everything come back to a mark every night at a time; with '' not any more. */
+export function setNightly(name: string, everyNight: string) {
+  return send<Mark>(`/marks/${part(name)}`, { method: 'PATCH', body: JSON.stringify({ everyNight }) });
+}
+
 export function removeMark(name: string) {
   return send<void>(`/marks/${part(name)}`, { method: 'DELETE' });
 }
