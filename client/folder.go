@@ -38,6 +38,12 @@ func (c *Client) Apply(ctx context.Context, archive []byte, how Apply) (api.Appl
 	return do[api.ApplyReport](ctx, c, request{method: http.MethodPost, path: path("apply"), query: query, body: archive})
 }
 
+// Compare tells what of the environment is another than in a folder, given as a zip archive of
+// its files.
+func (c *Client) Compare(ctx context.Context, archive []byte) (api.Comparison, error) {
+	return do[api.Comparison](ctx, c, request{method: http.MethodPost, path: path("comparisons"), body: archive})
+}
+
 // Export says which files of a folder, given as a zip archive or nil for a new
 // one, have to change for it to hold what the environment holds; of all
 // services, or the one named. What was edited in the folder stays, unless overMine is set.

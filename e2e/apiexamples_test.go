@@ -98,7 +98,7 @@ var apiSteps = [][2]string{
 // withoutExample are operations whose answers are no JSON, or too long to be looked at.
 var withoutExample = map[string]string{
 	"getMetrics": "for Prometheus", "getOpenAPI": "this very document", "getSchema": "a JSON Schema", "getPAC": "a script", "getContract": "a contract", "getRevision": "a contract",
-	"streamCalls": "it never ends", "applyFolder": "takes an archive", "exportFolder": "takes an archive", "getAuthority": "a certificate", "getPayload": "a file", "importHAR": "takes a HAR",
+	"streamCalls": "it never ends", "applyFolder": "takes an archive", "exportFolder": "takes an archive", "compareFolder": "takes an archive", "getAuthority": "a certificate", "getPayload": "a file", "importHAR": "takes a HAR",
 	"getHealth": "no JSON", "getReadiness": "no JSON", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
 }
 

@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"archive/zip"
+	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -10,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -30,8 +34,14 @@ func (p Program) activityCommand() *cli.Command {
 				UsageText: "rapidmimic activity show a-71", Action: p.activityShow,
 			},
 			{
-				Name: "diff", Usage: "what is another than it was at a moment, line by line", ArgsUsage: "MARK|ENTRY|TIME", OnUsageError: usageError,
-				UsageText: "rapidmimic activity diff \"before the release test\"\nrapidmimic activity diff a-71\nrapidmimic activity diff 10:30\nrapidmimic activity diff 2h", Action: p.activityDiff,
+				Name: "diff", Usage: "what is another than it was at a moment, in a folder or elsewhere, line by line", ArgsUsage: "[MARK|ENTRY|TIME]", OnUsageError: usageError,
+				UsageText: "rapidmimic activity diff \"before the release test\"\nrapidmimic activity diff a-71\nrapidmimic activity diff 10:30\nrapidmimic activity diff 2h\n" +
+					"rapidmimic activity diff --folder harbour\nrapidmimic activity diff --with http://staging.test:7400",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "folder", Usage: "compare with the folder `DIR`, as apply and export use it"},
+					&cli.StringFlag{Name: "with", Usage: "compare with the environment at `URL`"},
+				},
+				Action: p.activityDiff,
 			},
 			{
 				Name: "tail", Usage: "changes as they are made", OnUsageError: usageError,
@@ -159,6 +169,13 @@ func clockTime(text string, now time.Time) string {
 }
 
 func (p Program) activityDiff(ctx context.Context, c *cli.Command) error {
+	folder, with := c.String("folder"), c.String("with")
+	switch {
+	case folder != "" && with != "":
+		return usage("--folder and --with are one or the other")
+	case folder != "" || with != "":
+		return p.comparison(ctx, c, folder, with)
+	}
 	given, environment, err := p.connect(c, "a MARK, an ENTRY or a TIME")
 	if err != nil {
 		return err
@@ -168,13 +185,83 @@ func (p Program) activityDiff(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, items, nil, func() {
-		for _, item := range items {
-			p.say("%s %s", item.Outcome, itemName(item))
-			text, _ := documentsDiffer(item.Before, item.After, "at "+given[0], "now") // two texts always have one
-			fmt.Fprintln(p.Out, text)
-		}
+		p.sayItems(items, "at "+given[0], "now")
 		p.say("%s another than at %s", counted(len(items), "definition"), given[0])
 	})
+}
+
+// sayItems says of definitions what differs, line by line.
+func (p Program) sayItems(items []api.EntryItem, before, after string) {
+	for _, item := range items {
+		p.say("%s %s", item.Outcome, itemName(item))
+		text, _ := documentsDiffer(item.Before, item.After, before, after) // two texts always have one
+		fmt.Fprintln(p.Out, text)
+	}
+}
+
+// comparison says what is another here than in a folder, or in another environment.
+func (p Program) comparison(ctx context.Context, c *cli.Command, folder, with string) error {
+	_, environment, err := p.connect(c)
+	if err != nil {
+		return err
+	}
+	there := cmp.Or(folder, with)
+	var archive []byte
+	var left []string
+	if folder != "" {
+		if archive, left, err = packAll(folder); err == nil {
+			err = checkEnvironment(folder, left)
+		}
+	} else {
+		archive, err = p.exported(ctx, c, with)
+	}
+	if err != nil {
+		return err
+	}
+	compared, err := environment.Compare(ctx, archive)
+	if err != nil {
+		return err
+	}
+	compared.Unknown = append(compared.Unknown, left...)
+	return p.print(c, compared, nil, func() {
+		words := map[string]string{"created": "only in " + there + ":", "removed": "only here:", "changed": "differs:"}
+		for i := range compared.Items {
+			compared.Items[i].Outcome = words[compared.Items[i].Outcome]
+		}
+		p.sayItems(compared.Items, "here", there)
+		for _, fault := range compared.Faults {
+			fmt.Fprintf(p.Err, "left out  %s\n", fault)
+		}
+		for _, name := range compared.Unknown {
+			fmt.Fprintf(p.Err, "left out  %s has no place in a folder\n", name)
+		}
+		p.say("differences between here and %s: %d", there, len(compared.Items))
+	})
+}
+
+// exported is what another environment holds, as a folder would have it.
+func (p Program) exported(ctx context.Context, c *cli.Command, url string) ([]byte, error) {
+	other, err := client.NewAs(url, c.String("as"))
+	if err != nil {
+		return nil, err
+	}
+	other.SetAgent("rapidmimic/" + p.Version)
+	report, err := other.Export(ctx, nil, "", false)
+	if err != nil {
+		return nil, fmt.Errorf("export from %s: %w", url, err)
+	}
+	if len(report.Files) == 0 { // it is empty, and its folder says that it is an environment all the same
+		report.Files = []api.ExportFile{{Name: spec.EnvironmentFile}}
+	}
+	var archive bytes.Buffer
+	w := zip.NewWriter(&archive)
+	for _, file := range report.Files {
+		if err := addFile(w, file.Name, file.Content); err != nil {
+			return nil, err
+		}
+	}
+	err = w.Close()
+	return archive.Bytes(), err
 }
 
 func (p Program) activityTail(ctx context.Context, c *cli.Command) error {

@@ -59,12 +59,7 @@ func pack(folder string, links bool, wanted func(name string) bool) (packed []by
 			return err
 		}
 		count++
-		part, err := w.Create(name)
-		if err != nil {
-			return err
-		}
-		_, err = part.Write(text)
-		return err
+		return addFile(w, name, text)
 	})
 	if err != nil {
 		return nil, 0, nil, fmt.Errorf("pack folder %s: %w (nothing was changed)", folder, err)
@@ -73,4 +68,12 @@ func pack(folder string, links bool, wanted func(name string) bool) (packed []by
 		return nil, 0, nil, fmt.Errorf("pack folder %s: %w", folder, err)
 	}
 	return archive.Bytes(), count, left, nil
+}
+
+func addFile(w *zip.Writer, name string, text []byte) error {
+	part, err := w.Create(name)
+	if err == nil {
+		_, err = part.Write(text)
+	}
+	return err
 }

@@ -26,15 +26,42 @@ func filesOf(c *gin.Context) ([]folder.File, error) {
 	return bundle.Unpack(text, folder.MaxFiles)
 }
 
-func (s *server) postApply(c *gin.Context) {
+// folderOf reads the folder of a request.
+func folderOf(c *gin.Context) (*folder.Folder, error) {
 	files, err := filesOf(c)
+	if err != nil {
+		return nil, err
+	}
+	read := folder.Read(files)
+	if len(files) == 0 || read.IsNone() {
+		return nil, problem.New(problem.Invalid, "the folder holds no environment: an environment.yaml, or folders of services with service.yaml, contract.yaml, *.mappings.yaml or payloads/")
+	}
+	return read, nil
+}
+
+// postComparison says what is another here than in a folder.
+func (s *server) postComparison(c *gin.Context) {
+	read, err := folderOf(c)
+	var items []catalog.Item
+	var report catalog.ApplyReport
+	if err == nil {
+		items, report, err = s.Catalog.CompareFolder(c.Request.Context(), read, time.Now())
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	read := folder.Read(files)
-	if len(files) == 0 || read.IsNone() {
-		s.fail(c, problem.New(problem.Invalid, "the folder holds no environment: an environment.yaml, or folders of services with service.yaml, contract.yaml, *.mappings.yaml or payloads/"), nil)
+	view := api.Comparison{Items: []api.EntryItem{}, Faults: append([]problem.Item{}, report.Faults...), Unknown: append([]string{}, report.Unknown...)}
+	for _, item := range items {
+		view.Items = append(view.Items, itemView(item))
+	}
+	c.PureJSON(http.StatusOK, view)
+}
+
+func (s *server) postApply(c *gin.Context) {
+	read, err := folderOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
 		return
 	}
 	report, err := s.Catalog.ApplyFolder(c.Request.Context(), read, catalog.Apply{

@@ -40,6 +40,7 @@ func (s *server) table() []route {
 		{"POST", "/digests", s.postDigest},
 		{"POST", "/apply", s.postApply},
 		{"POST", "/export", s.postExport},
+		{"POST", "/comparisons", s.postComparison},
 
 		{"GET", "/services", s.listServices},
 		{"POST", "/services", s.postServices},

@@ -29,6 +29,15 @@ type ApplyItem struct {
 	Detail  string `json:"detail,omitempty"`
 }
 
+// Comparison is what of an environment is another than in a folder.
+type Comparison struct {
+	// Items are those definitions: before as they are here, after as the folder has them.
+	Items []EntryItem `json:"items"`
+	// Faults and Unknown are as in ApplyReport: what they are about was not compared.
+	Faults  []problem.Item `json:"faults"`
+	Unknown []string       `json:"unknown"`
+}
+
 // ExportReport says which files of a folder have to change for it to hold what
 // the environment holds.
 type ExportReport struct {

@@ -305,6 +305,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What is another here than in a folder, whichever side changed it
+         * @description Two environments are compared by the export of one, as a folder. Nothing changes.
+         *
+         */
+        post: operations["compareFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services": {
         parameters: {
             query?: never;
@@ -2886,6 +2907,14 @@ export interface components {
              */
             next?: string;
         };
+        Comparison: {
+            /** @description Before is as it is here, after as the folder has it */
+            items: components["schemas"]["EntryItem"][];
+            /** @description What of the folder could not be read */
+            faults: components["schemas"]["Fault"][];
+            /** @description Files that have no place in a folder */
+            unknown: string[];
+        };
         /**
          * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
          * @example 03:00
@@ -4000,6 +4029,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExportReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    compareFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description The definitions that differ */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -97,9 +97,24 @@ func Noted(ctx context.Context, note func(version int64)) context.Context {
 
 // entry is what the activity keeps of an edit: all that differs before and after it.
 func (e *edit) entry(ctx context.Context) *Entry {
-	before, after := e.catalog.Snapshot(), e.next
 	o, _ := ctx.Value(originKey{}).(origin)
-	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about}
+	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about, Items: e.items()}
+	for _, r := range e.change.Recordings {
+		entry.Items = append(entry.Items, e.recordingItem(r))
+	}
+	if len(entry.Items) == 0 && entry.Note == "" {
+		return nil
+	}
+	if entry.Version <= e.catalog.lastEntry { // what goes has no version of its own
+		entry.Version = e.catalog.nextLocked()
+	}
+	e.catalog.lastEntry = entry.Version
+	return entry
+}
+
+// items are the definitions that differ before and after the edit.
+func (e *edit) items() (items []Item) {
+	before, after := e.catalog.Snapshot(), e.next
 	versions := e.change.mappingVersions()
 	for _, key := range e.change.keys(before, after) {
 		item := Item{Key: key, Version: versions[key], Before: before.definition(key), After: after.definition(key)}
@@ -119,19 +134,9 @@ func (e *edit) entry(ctx context.Context) *Entry {
 		if item.Changed = changedKeys(item.Before, item.After); bytes.Equal(item.Before, item.After) {
 			item.Changed = "the value of a secret"
 		}
-		entry.Items = append(entry.Items, item)
+		items = append(items, item)
 	}
-	for _, r := range e.change.Recordings {
-		entry.Items = append(entry.Items, e.recordingItem(r))
-	}
-	if len(entry.Items) == 0 && entry.Note == "" {
-		return nil
-	}
-	if entry.Version <= e.catalog.lastEntry { // what goes has no version of its own
-		entry.Version = e.catalog.nextLocked()
-	}
-	e.catalog.lastEntry = entry.Version
-	return entry
+	return items
 }
 
 // recordingItem is a recording that began, ended, or was kept of calls.

@@ -25,6 +25,8 @@ type Apply struct {
 	Record bool
 	// OverTheirs lets the folder win where both sides changed.
 	OverTheirs bool
+	// compare makes everything what the folder has, whoever made it; see CompareFolder.
+	compare bool
 	// Source names the folder: services that came from another one are not missed
 	// in it.
 	Source string
@@ -73,9 +75,40 @@ type ApplyReport struct {
 func (c *Catalog) ApplyFolder(ctx context.Context, f *folder.Folder, how Apply) (ApplyReport, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	marks, err := c.store.Applied(ctx)
+	a, err := c.applyLocked(ctx, f, how)
 	if err != nil {
 		return ApplyReport{}, err
+	}
+	if a.report.Conflicts > 0 || how.DryRun {
+		return a.report, nil
+	}
+	if how.Record {
+		change := Change{Applied: a.edit.change.Applied}
+		a.edit = c.editLocked()
+		a.edit.change = change
+	}
+	return a.report, a.edit.commit(ctx)
+}
+
+// CompareFolder tells what of the environment is another than in a folder, whichever side
+// made it so: each definition as it is here, and as the folder has it. The report says what of
+// the folder could not be read. Nothing changes.
+func (c *Catalog) CompareFolder(ctx context.Context, f *folder.Folder, now time.Time) ([]Item, ApplyReport, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	a, err := c.applyLocked(Confirmed(ctx), f, Apply{DryRun: true, Prune: true, compare: true, At: now})
+	if err != nil {
+		return nil, a.report, err
+	}
+	items := a.edit.items()
+	return slices.DeleteFunc(items, func(i Item) bool { return sameState(i.Kind, i.Before, i.After) }), a.report, nil
+}
+
+// applyLocked makes the edit that brings the environment to what a folder says.
+func (c *Catalog) applyLocked(ctx context.Context, f *folder.Folder, how Apply) (*application, error) {
+	marks, err := c.store.Applied(ctx)
+	if err != nil {
+		return nil, err
 	}
 	a := &application{ctx: ctx, how: how, edit: c.editLocked(), before: make(map[Applied]Applied, len(marks)), sets: make(map[string]bool)}
 	a.report = ApplyReport{Faults: slices.Clone(f.Faults), Unknown: f.Unknown, DryRun: how.DryRun}
@@ -92,22 +125,14 @@ func (c *Catalog) ApplyFolder(ctx context.Context, f *folder.Folder, how Apply) 
 	a.variables(f.Environment)
 	for _, s := range f.Services {
 		if err := a.service(s); err != nil {
-			return a.report, err
+			return nil, err
 		}
 	}
 	a.goneServices(f)
 	a.environment(f)
 	a.goneVariables(f.Environment)
 	problem.Sort(a.report.Faults)
-	if a.report.Conflicts > 0 || how.DryRun {
-		return a.report, nil
-	}
-	if how.Record {
-		change := Change{Applied: a.edit.change.Applied}
-		a.edit = c.editLocked()
-		a.edit.change = change
-	}
-	return a.report, a.edit.commit(ctx)
+	return a, nil
 }
 
 // application is one run of ApplyFolder.
@@ -146,6 +171,12 @@ func (a *application) decide(o Outcome, inFolder, here string, changedBy func() 
 	switch {
 	case inFolder == here:
 		o.Outcome = Unchanged
+	case a.how.compare && here == "":
+		o.Outcome = Created
+	case a.how.compare && inFolder == "":
+		o.Outcome = Removed
+	case a.how.compare:
+		o.Outcome = Changed
 	case a.how.OverTheirs && here != before && (inFolder != "" || before != "" && a.how.Prune):
 		o.Outcome = map[bool]string{true: Created, false: Changed}[here == ""]
 		if inFolder == "" {
@@ -394,7 +425,7 @@ func (a *application) gonePayloads(f *folder.Service, s *Service) {
 func (a *application) goneServices(f *folder.Folder) {
 	for _, s := range a.edit.next.Services() {
 		before, came := a.before[Applied{Service: s.Spec.Name, Kind: "service"}]
-		if !came || before.Source != a.how.Source || f.Find(s.Spec.Name) != nil || slices.ContainsFunc(f.Faults, func(item problem.Item) bool { return strings.HasPrefix(item.File, s.Spec.Name+"/") }) {
+		if !a.how.compare && (!came || before.Source != a.how.Source) || f.Find(s.Spec.Name) != nil || slices.ContainsFunc(f.Faults, func(item problem.Item) bool { return strings.HasPrefix(item.File, s.Spec.Name+"/") }) {
 			continue
 		}
 		here := settingsDigest(s.Spec)

@@ -45,6 +45,49 @@ func TestAConflictStopsAllOfAFolder(t *testing.T) {
 	assert.Len(t, store.changes, changes)
 }
 
+// A comparison tells all that differs, whichever side made it and whoever it came from, and
+// changes nothing.
+func TestCompareFolder(t *testing.T) {
+	c, store := open(t)
+	f := tides(moonAndSun)
+	_, err := c.ApplyFolder(t.Context(), f, catalog.Apply{Source: "harbour"})
+	require.NoError(t, err)
+	_, err = c.RemoveService(t.Context(), "moorings", "")
+	require.NoError(t, err)
+	compared := func(f *folder.Folder) (lines []string) {
+		items, _, err := c.CompareFolder(t.Context(), f, noon)
+		require.NoError(t, err)
+		for _, item := range items {
+			line := item.Name()
+			if item.Before == nil {
+				line = "there: " + line
+			}
+			if item.After == nil {
+				line = "here: " + line
+			}
+			lines = append(lines, line)
+		}
+		return lines
+	}
+	assert.Empty(t, compared(f))
+	list, err := spec.ReadScenarios([]byte("{name: fog, services: {tides: {off: true}}}"))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), list)
+	require.NoError(t, err)
+	_, _, err = c.UseScenario(t.Context(), "", "fog", 0, noon)
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "tides", mappings(t, "[{id: moon, call: {path: /moon}, answer: {text: full}}, {id: own, call: {path: /own}}]"))
+	require.NoError(t, err)
+	_, err = c.RemoveMapping(t.Context(), "tides", "sun", "")
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	changes := len(store.changes)
+	f.Environment.Scenario = new(string) // it says that none is on
+	assert.ElementsMatch(t, []string{"mapping moon of tides", "there: mapping sun of tides", "here: mapping own of tides", "here: service quay", "here: scenario fog", "here: the scenario that is on"}, compared(f))
+	assert.Len(t, store.changes, changes)
+}
+
 func TestPruningLeavesWhatAFaultyFileMayHave(t *testing.T) {
 	c, _ := open(t)
 	_, err := c.ApplyFolder(t.Context(), tides(moonAndSun), catalog.Apply{})

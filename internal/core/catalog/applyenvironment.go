@@ -159,7 +159,7 @@ func (a *application) usable(env folder.Environment) map[string]bool {
 // it.
 func (a *application) fromHere(kind, id string) bool {
 	before, came := a.before[Applied{Kind: kind, ID: id}]
-	return came && before.Source == a.how.Source
+	return a.how.compare || came && before.Source == a.how.Source
 }
 
 func (a *application) scenario(s spec.Scenario, place problem.Item) {
@@ -178,7 +178,7 @@ func (a *application) goneScenario(s *Scenario) {
 	if a.decide(Outcome{Kind: scenarioKind, ID: s.Spec.Name}, "", documentDigest(s.Spec), nobody) != Removed {
 		return
 	}
-	if users := a.edit.next.usersOf(s.Spec.Name, a.how.At); len(users) > 0 {
+	if users := a.edit.next.usersOf(s.Spec.Name, a.how.At); len(users) > 0 && !a.how.compare {
 		a.report.Faults = append(a.report.Faults, problem.Item{File: spec.EnvironmentFile, Detail: "scenario " + s.Spec.Name + " stays, since it is used by " + users[0]})
 		return
 	}
