@@ -8,6 +8,23 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// Between the calls stands what was changed, and a call tells what was changed since it was
+// answered.
+func TestConsoleTellsWhyAnswersAreOthers(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	s.says("GET /moorings/berths/N13")
+	p := s.page("/calls?text=N13")
+	must(t, p.Wait("document.querySelectorAll('[data-call]').length === 1"), p.Click("[data-call]"), p.WaitText("Nothing that could change this answer."))
+	s.put(t, "PATCH", "/services/tides", `{"seed": 7}`)
+	s.put(t, "PATCH", "/services/moorings/mappings/berth-under-repair", `{"enabled": false}`)
+	must(t, p.Wait("document.querySelector('[data-since]')?.innerText.includes('changed mapping berth-under-repair of moorings: enabled true → false')"))
+	s.says("GET /moorings/berths/N13")
+	must(t, p.Wait("document.querySelectorAll('[data-call]').length === 2"))
+	must(t, p.Wait("[...document.querySelectorAll('[data-call], [data-change]')].map((row) => row.dataset.change ? row.innerText.includes('enabled true → false') : 'call').join() === 'call,true,call'"))
+	assert.Empty(t, p.Faults())
+}
+
 // A service is removed and comes back with a press; what somebody else changed is seen,
 // opened and taken back; what was changed since stays.
 func TestConsoleActivity(t *testing.T) {

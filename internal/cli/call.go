@@ -315,6 +315,7 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 		p.say("injected  %s", injectedText(call.Injected))
 	}
 	p.say("repeat    %s", repeat)
+	p.sayChangedSince(call)
 	p.say("")
 	p.say("why")
 	rows := make([][]string, len(call.Explanation.Steps))
@@ -342,6 +343,25 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 		}
 	}
 	p.sayMessage(fmt.Sprintf("answer    %d, by %s %s", call.Status, call.Source, call.By), call.Answer)
+}
+
+// sayChangedSince says what was changed since a call was answered, so that it may be answered
+// otherwise now.
+func (p Program) sayChangedSince(call api.CallDetail) {
+	if call.Environment == "" {
+		return
+	}
+	if len(call.ChangedSince) == 0 {
+		p.say("since     no change to what answers")
+		return
+	}
+	for i, e := range call.ChangedSince {
+		p.say("%-8s  %s", map[bool]string{true: "since", false: ""}[i == 0], entryLine(e))
+	}
+	if call.MoreSince {
+		p.say("          and more: rapidmimic activity --service %s", call.Service)
+	}
+	p.say("compare   rapidmimic activity diff %s", call.Environment)
 }
 
 // timingText is where the time of a call went.

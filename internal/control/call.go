@@ -2,6 +2,7 @@ package control
 
 import (
 	"cmp"
+	"context"
 	"encoding/base64"
 	"net/http"
 	"slices"
@@ -140,7 +141,28 @@ func (s *server) getCall(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	c.PureJSON(http.StatusOK, s.callDetail(r))
+	detail := s.callDetail(r)
+	if detail.ChangedSince, detail.MoreSince, err = s.changedSince(c.Request.Context(), r); err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, detail)
+}
+
+// changedSince lists what was changed since a call that may change what its service answers.
+func (s *server) changedSince(ctx context.Context, r *call.Record) (since []api.Entry, more bool, err error) {
+	const most = 20
+	if r.Environment == 0 {
+		return nil, false, nil
+	}
+	entries, err := s.Catalog.ChangedSince(ctx, r.Environment, r.Service, r.Lane, most+1)
+	if err != nil {
+		return nil, false, err
+	}
+	for _, e := range entries[:min(most, len(entries))] {
+		since = append(since, entryView(e))
+	}
+	return since, len(entries) > most, nil
 }
 
 // addressed is the request of a call as it is made to the traffic port: what came through
@@ -173,6 +195,9 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 			view.Status, view.Answer = x.Answer.Status, &answer
 		}
 		detail.Upstream = &view
+	}
+	if r.Environment > 0 {
+		detail.Environment = catalog.EntryID(r.Environment)
 	}
 	detail.Injected = injectedViews(r.Injected)
 	detail.DeviationList = deviationViews(r.Deviations)

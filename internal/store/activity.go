@@ -153,8 +153,12 @@ func servicesIn(items []catalog.Item, about string) string {
 		names = append(names, about)
 	}
 	for _, item := range items {
-		if item.Service != "" && !slices.Contains(names, item.Service) {
-			names = append(names, item.Service)
+		name := item.Service // "" is the whole environment
+		if item.Kind == catalog.KindLane {
+			name = "@" + item.ID
+		}
+		if !slices.Contains(names, name) {
+			names = append(names, name)
 		}
 	}
 	return "\n" + strings.Join(names, "\n") + "\n"
@@ -197,7 +201,12 @@ func (s *Store) Activity(ctx context.Context, f catalog.ActivityFilter) ([]catal
 		query += " AND " + condition
 		args = append(args, value)
 	}
-	if f.Service != "" {
+	switch {
+	case f.Answering:
+		where(`(instr(services, ?) > 0 OR instr(services, char(10, 10)) > 0 OR instr(services, ?) > 0)`, "\n"+f.Service+"\n")
+		args = append(args, "\n@"+f.Lane+"\n")
+		where(`items > 0 AND undone = 0 AND undoes <= ?`, f.After)
+	case f.Service != "":
 		where(`instr(services, ?) > 0`, "\n"+f.Service+"\n")
 	}
 	if f.By != "" {

@@ -455,6 +455,52 @@ func TestVersionsOfAnOlderFolderAreCarriedOver(t *testing.T) {
 	assert.ErrorContains(t, err, "mapping a of quay: it was changed since")
 }
 
+// What may have changed the answers of a service since a version: changes of its own, of the
+// environment and of the lane, as far as they are in force.
+func TestWhatMayHaveChangedAnswers(t *testing.T) {
+	_, c := sealed(t, t.TempDir(), 1)
+	for _, name := range []string{"quay", "tides"} {
+		_, err := c.CreateService(t.Context(), spec.NewService(name))
+		require.NoError(t, err)
+	}
+	put(t, c, "quay", "{id: a, call: {path: /a}}")
+	early := c.Snapshot().Entry()
+	put(t, c, "quay", "{id: a, call: {path: /a}, answer: {text: one}}")
+	since := c.Snapshot().Entry()
+	assert.Greater(t, since, early)
+	now := time.Now()
+	changed := func(service, lane string) (what []string) {
+		entries, err := c.ChangedSince(t.Context(), since, service, lane, 10)
+		require.NoError(t, err)
+		for _, e := range entries {
+			what = append(what, e.Items[0].Name())
+		}
+		return what
+	}
+	assert.Empty(t, changed("quay", ""))
+	put(t, c, "tides", "{id: b, call: {path: /b}}")
+	_, err := c.PutVariables(t.Context(), spec.Variables{VariableTable: spec.VariableTable{Variables: map[string]spec.Variable{"x": {Value: tree.NewNumber("1")}}}}, "")
+	require.NoError(t, err)
+	_, err = c.OpenLane(t.Context(), spec.Lane{Name: "ci"}, now)
+	require.NoError(t, err)
+	require.NoError(t, c.Note(t.Context(), "quay", "cleared the log"))
+	put(t, c, "quay", "{id: a, call: {path: /a}, answer: {text: two}}")
+	assert.Equal(t, []string{"mapping a of quay", "variables"}, changed("quay", ""))
+	assert.Equal(t, []string{"mapping a of quay", "lane ci", "variables"}, changed("quay", "ci"))
+	two := c.Snapshot().Entry()
+	undo := func(version int64) int64 {
+		entry, err := c.Undo(t.Context(), catalog.EntryID(version), now)
+		require.NoError(t, err)
+		return entry.Version
+	}
+	undone := undo(two)
+	assert.Equal(t, []string{"variables"}, changed("quay", ""), "all of it came after")
+	undo(since)
+	assert.Equal(t, []string{"mapping a of quay", "variables"}, changed("quay", ""), "what was there is taken back")
+	_, err = c.Undo(t.Context(), catalog.EntryID(undone), now)
+	assert.ErrorContains(t, err, "it was changed since")
+}
+
 // An edit among 10,000 mappings.
 func BenchmarkEdit(b *testing.B) {
 	s, err := store.Open(b.Context(), b.TempDir(), false)

@@ -14,8 +14,9 @@ import (
 // the other in the order of their numbers, each told by what differs from the one
 // before. Headers, bodies and explanations are contents elsewhere.
 
-// blockVersion is the first byte of a block. Those of version 1 lack the last text.
-const blockVersion = 2
+// blockVersion is the first byte of a block. Those of version 1 lack the last text, those
+// before version 3 the last number.
+const blockVersion = 3
 
 // callEntry is one call in a block.
 type callEntry struct {
@@ -28,6 +29,7 @@ type callEntry struct {
 	read, decide, wait, ask, send                       time.Duration
 	requestSize, answerSize                             int64
 	contents                                            [partCount]int64 // ids, 0 for none
+	environment                                         int64
 }
 
 // The parts of a call that are kept as contents.
@@ -54,12 +56,15 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
 		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "),
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
-		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents,
+		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents, environment: r.Environment,
 	}
 }
 
-// textCount is how many texts an entry has.
-const textCount = 15
+// textCount is how many texts an entry has, numberCount how many numbers.
+const (
+	textCount   = 15
+	numberCount = 11 + partCount + 1
+)
 
 // texts and numbers list the fields in the order in which they are encoded.
 
@@ -67,13 +72,14 @@ func (e *callEntry) texts() [textCount]*string {
 	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent}
 }
 
-func (e *callEntry) numbers() [11 + partCount]*int64 {
-	numbers := [11 + partCount]*int64{
+func (e *callEntry) numbers() [numberCount]*int64 {
+	numbers := [numberCount]*int64{
 		&e.number, &e.at, &e.status, &e.deviations, (*int64)(&e.read), (*int64)(&e.decide), (*int64)(&e.wait), (*int64)(&e.ask), (*int64)(&e.send), &e.requestSize, &e.answerSize,
 	}
 	for i := range e.contents {
 		numbers[11+i] = &e.contents[i]
 	}
+	numbers[numberCount-1] = &e.environment
 	return numbers
 }
 
@@ -101,8 +107,9 @@ var errBlock = errors.New("calls in the log were written by another version")
 // blockReader reads the calls of a block, one after the other. The texts of its entry
 // share the memory of the block.
 type blockReader struct {
-	rest  string
-	texts int // in each entry
+	rest string
+	// texts and numbers are how many each entry has.
+	texts, numbers int
 	callEntry
 }
 
@@ -110,7 +117,14 @@ func readBlock(data string) (*blockReader, error) {
 	if data == "" || data[0] == 0 || data[0] > blockVersion {
 		return nil, errBlock
 	}
-	return &blockReader{rest: data[1:], texts: textCount - blockVersion + int(data[0])}, nil
+	r := &blockReader{rest: data[1:], texts: textCount, numbers: numberCount}
+	if data[0] < 2 {
+		r.texts--
+	}
+	if data[0] < 3 {
+		r.numbers--
+	}
+	return r, nil
 }
 
 // each reads the calls until visit wants no more; it may keep what it is given.
@@ -138,7 +152,8 @@ func (r *blockReader) next() error {
 			*text, r.rest = r.rest[:length-1], r.rest[length-1:]
 		}
 	}
-	for _, n := range r.callEntry.numbers() {
+	numbers := r.callEntry.numbers()
+	for _, n := range numbers[:r.numbers] {
 		difference, ok := r.uvarint()
 		if !ok {
 			return errBlock
@@ -179,7 +194,7 @@ func (e *callEntry) record() *call.Record {
 			Protocol: e.protocol, Caller: e.caller, Body: call.Body{Size: e.requestSize},
 		},
 		Answer: call.Answer{Status: int(e.status)},
-		Lane:   e.lane, Scenario: e.scenario, AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,
+		Lane:   e.lane, Scenario: e.scenario, Environment: e.environment, AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,
 		Read: e.read, Decide: e.decide, Wait: e.wait, Ask: e.ask, Send: e.send,
 	}
 }

@@ -50,12 +50,14 @@ func TestBlocksGiveBackWhatWasPutIn(t *testing.T) {
 	}
 	old := callEntry{number: 7, at: 9, status: 200}
 	data := appendEntry(nil, &old, &callEntry{})
-	first, err := readBlock("\x01" + string(data[1:])) // without the text that version 2 added
-	require.NoError(t, err)
-	require.NoError(t, first.next())
-	assert.Equal(t, old, first.callEntry)
-	assert.Empty(t, first.rest)
-	_, err = readBlock("\x09 of a later version")
+	for version, body := range map[string][]byte{"\x01": data[1 : len(data)-1], "\x02": data[:len(data)-1]} { // without the text and the number that later ones added
+		first, err := readBlock(version + string(body))
+		require.NoError(t, err)
+		require.NoError(t, first.next())
+		assert.Equal(t, old, first.callEntry)
+		assert.Empty(t, first.rest)
+	}
+	_, err := readBlock("\x09 of a later version")
 	assert.ErrorIs(t, err, errBlock)
 }
 

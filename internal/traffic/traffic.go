@@ -120,7 +120,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // carryOut does what a decision says, and hands the call to the log.
 func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
-	record.Lane, record.Scenario = d.Lane, d.Scenario
+	record.Lane, record.Scenario, record.Environment = d.Lane, d.Scenario, d.Environment
 	if d.Answer.Status == engine.StatusCallerLeft && d.Relay == nil {
 		record.Answer, record.Explanation = d.Answer, d.Explanation
 		h.Log.Add(record)

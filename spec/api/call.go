@@ -55,6 +55,12 @@ type CallDetail struct {
 	Upstream    *Exchange   `json:"upstream,omitempty"`
 	Timing      Timing      `json:"timing"`
 	Explanation Explanation `json:"explanation"`
+	// Environment is the last entry of the activity when it was answered; "" where that is
+	// not known. ChangedSince are later entries that may have changed what its service
+	// answers, the newest first, without what was undone since. MoreSince is set where there are more than these.
+	Environment  string  `json:"environment,omitempty"`
+	ChangedSince []Entry `json:"changedSince,omitempty"`
+	MoreSince    bool    `json:"moreSince,omitempty"`
 	// Injected is what impairments did to the call.
 	Injected []Injected `json:"injected,omitempty"`
 	// DeviationList has the places in which the call breaks the contract.

@@ -67,6 +67,7 @@ export const keys = {
 
   callLists: () => ['calls'],
   calls: (text: string, lane: string) => [...keys.callLists(), { text, lane }],
-  call: (id: string) => ['call', id],
+  callDetails: () => ['call'],
+  call: (id: string) => [...keys.callDetails(), id],
   retries: (lane: string) => ['retries', lane],
 };

@@ -3241,6 +3241,15 @@ export interface components {
                 askMs: number;
                 sendMs: number;
             };
+            /**
+             * @description The last entry of the activity when it was answered; left out where that is not known
+             * @example a-71
+             */
+            environment?: string;
+            /** @description Later entries that may have changed what its service answers, the newest first, without what was undone since */
+            changedSince?: components["schemas"]["Entry"][];
+            /** @description There are more than these */
+            moreSince?: boolean;
             injected?: components["schemas"]["Injected"][];
             explanation: components["schemas"]["Explanation"];
             deviationList: components["schemas"]["Deviation"][];

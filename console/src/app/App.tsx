@@ -43,7 +43,14 @@ function tellUnhandled() {
 const plain = decodeURIComponent;
 
 export function App() {
-  useEffect(() => startFeed(() => queries.invalidateQueries({ queryKey: keys.activity() })), []);
+  useEffect(
+    () =>
+      startFeed(() => {
+        void queries.invalidateQueries({ queryKey: keys.activity() });
+        void queries.invalidateQueries({ queryKey: keys.callDetails() }); // they tell what was changed since
+      }),
+    [],
+  );
   useEffect(tellUnhandled, []);
   const [page] = useLocation();
   return (

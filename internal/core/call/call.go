@@ -188,6 +188,10 @@ type Record struct {
 	// Lane and Scenario are those under which it was answered, "" for none.
 	Lane, Scenario string
 
+	// Environment is the version of the environment that answered: that of the last entry of
+	// its activity; 0 where that is not known.
+	Environment int64
+
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
 	// StandIns are, for each digest of a secret that was masked, what the recording keeps.

@@ -178,6 +178,10 @@ func ParseEntryID(id string) (version int64, ok bool) {
 // ActivityFilter says which entries are wanted.
 type ActivityFilter struct {
 	Service string // name
+	// Answering adds, to those of a service, those of Lane and of the whole environment, and
+	// leaves out what changed no definition, and what was made and undone after After.
+	Answering bool
+	Lane      string
 	By      string
 	Since   time.Time
 	Before  int64 // entries older than this one; 0 for all
@@ -207,6 +211,12 @@ func (c *Catalog) LastEntry() (version int64, later <-chan struct{}) {
 // Activity lists what was changed, the newest first.
 func (c *Catalog) Activity(ctx context.Context, filter ActivityFilter) ([]Entry, error) {
 	return c.store.Activity(ctx, filter)
+}
+
+// ChangedSince lists the entries after a version that may have changed what a service answers
+// in a lane, the newest first, without what was undone since.
+func (c *Catalog) ChangedSince(ctx context.Context, version int64, service, lane string, limit int) ([]Entry, error) {
+	return c.store.Activity(ctx, ActivityFilter{Service: service, Lane: lane, Answering: true, After: version, Limit: limit})
 }
 
 // FindEntry returns an entry with all that it changed.

@@ -133,7 +133,7 @@ func Open(ctx context.Context, store Store) (*Catalog, error) {
 // publish makes a snapshot the present one.
 func (c *Catalog) publish(s *Snapshot) {
 	next := *s
-	next.views = &views{}
+	next.views, next.entry = &views{}, c.lastEntry
 	if c.secrets != nil { // before a call can have one of them
 		c.secrets(next.Secrets())
 	}

@@ -68,7 +68,11 @@ func (c *Catalog) SetMark(ctx context.Context, name, nightly string, now time.Ti
 		return Mark{}, problem.New(problem.Invalid, "there are %d marks already: remove some", len(marks))
 	}
 	mark := Mark{Name: name, Version: c.version, At: now, By: authorOf(ctx)}
-	if err := c.store.PutMark(ctx, mark); err != nil || nightly == "" {
+	err = c.store.PutMark(ctx, mark)
+	if err == nil {
+		err = c.noteLocked(ctx, "", fmt.Sprintf("marked this moment %q", name))
+	}
+	if err != nil || nightly == "" {
 		return mark, err
 	}
 	return c.setNightlyLocked(ctx, mark, nightly, now)

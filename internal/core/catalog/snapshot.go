@@ -38,6 +38,7 @@ type Snapshot struct {
 	lanes       map[string]*Lane
 	ruled       []*Lane // those that have a rule
 	closed      []ClosedLane
+	entry       int64 // see Entry
 
 	views *views // nil while it is made
 	// lane, scenario and stateKey are set in a view: see View.
@@ -45,6 +46,9 @@ type Snapshot struct {
 	scenario *Scenario
 	stateKey string
 }
+
+// Entry is the version of the last entry of the activity when this was the environment.
+func (s *Snapshot) Entry() int64 { return s.entry }
 
 // Services lists all services in the order of their names.
 func (s *Snapshot) Services() []*Service { return s.services }

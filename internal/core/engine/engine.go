@@ -77,6 +77,8 @@ type Decision struct {
 	Explanation *call.Explanation
 	// Lane and Scenario are those under which the call was decided, "" for none.
 	Lane, Scenario string
+	// Environment is the version of the environment: see call.Record.
+	Environment int64
 	// Recording is the id of the recording that the call belongs to, "" for none.
 	Recording string
 	// Relay is set where the upstream answers; then Answer is not.
@@ -211,7 +213,7 @@ type Placed struct {
 
 // decision is how every decision on the call begins.
 func (p *Placed) decision() Decision {
-	d := Decision{Reveal: true, Lane: p.snapshot.LaneName(), Scenario: p.snapshot.ScenarioName()}
+	d := Decision{Reveal: true, Lane: p.snapshot.LaneName(), Scenario: p.snapshot.ScenarioName(), Environment: p.snapshot.Entry()}
 	if p.Service != nil {
 		d.Service, d.Reveal = p.Service.Spec.Name, p.Service.Spec.Reveal
 	}

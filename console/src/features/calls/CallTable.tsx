@@ -1,14 +1,19 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { TriangleAlert } from 'lucide-react';
 import { memo, useEffect, useRef } from 'react';
-import type { Call } from '@/api/types';
+import { Link } from 'wouter';
+import type { Call, Entry } from '@/api/types';
+import { whoOf } from '@/features/activity';
 import { clock, duration } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
+import { type ChangeLine, rowAt, rowOf } from './changeLines';
 
 interface Props {
   calls: Call[];
+  /** What was changed between them. */
+  changes: ChangeLine[];
   /** They can be of several lanes, so that each tells its own. */
   mixed: boolean;
   selected?: string;
@@ -27,13 +32,16 @@ const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,1
 const tight = 'grid-cols-[minmax(0,1fr)_44px_116px] lg:grid-cols-[76px_minmax(0,1fr)_44px_116px]';
 const timeLook = (narrow: boolean) => (narrow ? 'hidden lg:inline' : '');
 
-export function CallTable({ calls, mixed, selected, narrow, onSelect, onAway }: Props) {
+export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, onAway }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
-    count: calls.length,
+    count: calls.length + changes.length,
     getScrollElement: () => box.current,
     estimateSize: () => rowHeight,
-    getItemKey: (i) => calls[i]?.id ?? i,
+    getItemKey: (i) => {
+      const row = rowAt(changes, i);
+      return 'entry' in row ? row.entry.id : (calls[row.call]?.id ?? i);
+    },
     overscan: 12,
   });
   const at = selected ? calls.findIndex((call) => call.id === selected) : -1;
@@ -41,15 +49,15 @@ export function CallTable({ calls, mixed, selected, narrow, onSelect, onAway }: 
   useEffect(() => {
     if (!selected || at < 0 || scrolledTo.current === selected) return;
     scrolledTo.current = selected;
-    rows.scrollToIndex(at, { align: 'auto' });
-  }, [selected, at, rows]);
+    rows.scrollToIndex(rowOf(changes, at), { align: 'auto' });
+  }, [selected, at, rows, changes]);
   const under = !narrow && calls.some((call) => underOf(call, mixed));
   const columns = narrow ? tight : under ? situated : wide;
   return (
     <div
       role="table"
       aria-label="Calls"
-      aria-rowcount={calls.length}
+      aria-rowcount={calls.length + changes.length}
       className="flex min-h-0 flex-1 flex-col"
     >
       <div role="row" className={cn('grid gap-3 border-line border-b px-5 py-1.5 text-dim text-xs', columns)}>
@@ -78,19 +86,22 @@ export function CallTable({ calls, mixed, selected, narrow, onSelect, onAway }: 
       >
         <div className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((row) => {
-            const call = calls[row.index];
-            if (!call) return null;
+            const what = rowAt(changes, row.index);
+            const call = 'call' in what ? calls[what.call] : undefined;
             return (
               <div key={row.key} className="absolute inset-x-0" style={{ top: row.start, height: rowHeight }}>
-                <CallRow
-                  call={call}
-                  narrow={narrow}
-                  under={under}
-                  mixed={mixed}
-                  columns={columns}
-                  selected={call.id === selected}
-                  onSelect={onSelect}
-                />
+                {'entry' in what && <ChangeRow entry={what.entry} />}
+                {call && (
+                  <CallRow
+                    call={call}
+                    narrow={narrow}
+                    under={under}
+                    mixed={mixed}
+                    columns={columns}
+                    selected={call.id === selected}
+                    onSelect={onSelect}
+                  />
+                )}
               </div>
             );
           })}
@@ -99,6 +110,31 @@ export function CallTable({ calls, mixed, selected, narrow, onSelect, onAway }: 
     </div>
   );
 }
+
+/** A change between the calls: from here on answers may be others. */
+const ChangeRow = memo(function ChangeRow({ entry }: { entry: Entry }) {
+  const { name, way } = whoOf(entry);
+  const what = `${entry.undoes ? `undid ${entry.undoes}: ` : ''}${entry.lines.join('; ')}`;
+  return (
+    <div
+      role="row"
+      data-change={entry.id}
+      className="flex h-full items-center gap-3 border-line border-y bg-sunken px-5 text-[13px]"
+    >
+      <span role="cell" className="w-[76px] shrink-0 text-dim tabular-nums">
+        {clock(entry.at)}
+      </span>
+      <span role="cell" className="min-w-0 flex-1 truncate" title={`${name} ${what} ${way}`}>
+        <strong className="font-medium">{name}</strong> {what} <span className="text-dim">{way}</span>
+      </span>
+      <span role="cell">
+        <Link href="/activity" className="font-mono text-accent text-xs underline">
+          {entry.id}
+        </Link>
+      </span>
+    </div>
+  );
+});
 
 interface RowProps {
   call: Call;

@@ -2,6 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { Link, useLocation } from 'wouter';
 import type { CallDetail } from '@/api/types';
+import { whoOf } from '@/features/activity';
+import { clock } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -117,6 +119,7 @@ function CallBody({ call }: { call: CallDetail }) {
           }
         />
       </section>
+      {call.environment && <ChangedSince call={call} />}
       <section className="border-line border-t px-5 py-3">
         <h3 className="mb-2 font-semibold text-[13px]">Timing</h3>
         <TimingBar timing={call.timing} tookMs={call.tookMs} />
@@ -134,5 +137,38 @@ function CallBody({ call }: { call: CallDetail }) {
       <MessageView title="Answer" message={call.answer} />
       <MessageView title="Request" message={call.request} />
     </>
+  );
+}
+
+/** What was changed since the call, so that it may be answered otherwise now. */
+function ChangedSince({ call }: { call: CallDetail }) {
+  const since = call.changedSince ?? [];
+  return (
+    <section className="border-line border-t px-5 py-3">
+      <h3 className="mb-1.5 font-semibold text-[13px]">Changed since</h3>
+      {since.length === 0 ? (
+        <p className="text-[13px] text-dim">Nothing that could change this answer.</p>
+      ) : (
+        <ul className="space-y-0.5 text-[13px]">
+          {since.map((entry) => {
+            const { name, way } = whoOf(entry);
+            return (
+              <li key={entry.id} data-since={entry.id}>
+                <span className="text-dim tabular-nums">{clock(entry.at)}</span>{' '}
+                <strong className="font-medium">{name}</strong> {entry.lines.join('; ')}{' '}
+                <span className="text-dim">{way}</span>{' '}
+                <Link
+                  href={`/activity?${new URLSearchParams({ service: call.service })}`}
+                  className="font-mono text-accent text-xs underline"
+                >
+                  {entry.id}
+                </Link>
+              </li>
+            );
+          })}
+        </ul>
+      )}
+      {call.moreSince && <p className="mt-1 text-[13px] text-dim">And more, before these.</p>}
+    </section>
   );
 }

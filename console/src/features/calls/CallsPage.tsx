@@ -2,6 +2,7 @@ import { Pause, Play, Search } from 'lucide-react';
 import { useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
+import type { Call, Entry } from '@/api/types';
 import { MakeScenario } from '@/features/scenarios';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -11,6 +12,7 @@ import { Waiting } from '@/ui/Waiting';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
 import { feed } from './callFeed';
+import { changeLines } from './changeLines';
 import { IgnoredStrip } from './IgnoredStrip';
 import { withoutIgnored } from './ignored';
 import { everyLane, LaneFilter } from './LaneFilter';
@@ -21,6 +23,11 @@ import { useCalls } from './useCalls';
 
 /** Of how many calls a scenario can be made; with more, the filter says too little. */
 const mostKept = 100;
+
+/** While the list is held, it tells of no change that came after its newest call. */
+function entriesUpTo(newest: Call | undefined, entries: Entry[]): Entry[] {
+  return newest ? entries.filter((entry) => Date.parse(entry.at) <= Date.parse(newest.at)) : [];
+}
 
 /** The live calls, the newest first, with one of them open beside the list. */
 export function CallsPage() {
@@ -35,7 +42,11 @@ export function CallsPage() {
   const { waiting, held, hold, searching, unread } = all;
   const { shown, left } = useMemo(() => withoutIgnored(all.calls), [all.calls]);
   const calls = withIgnored ? all.calls : shown;
-  const { skipped, connection, filled } = useSyncExternalStore(feed.subscribe, feed.get);
+  const { skipped, connection, filled, entries } = useSyncExternalStore(feed.subscribe, feed.get);
+  const changes = useMemo(
+    () => changeLines(calls, held ? entriesUpTo(calls[0], entries) : entries),
+    [calls, entries, held],
+  );
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
 
@@ -128,6 +139,7 @@ export function CallsPage() {
         ) : (
           <CallTable
             calls={calls}
+            changes={changes}
             mixed={lane === everyLane}
             selected={selected}
             narrow={selected !== undefined}

@@ -1,5 +1,5 @@
 import { send } from '@/api/http';
-import type { Batch, Call } from '@/api/types';
+import type { Batch, Call, Entry } from '@/api/types';
 import { shortDigests } from '@/lib/digests';
 import { external } from '@/lib/external';
 import { addCalls, mergeCalls } from './callFilter';
@@ -8,6 +8,8 @@ import { addCalls, mergeCalls } from './callFilter';
 export interface Feed {
   /** The newest first, at most maxCalls. */
   calls: Call[];
+  /** What was changed, the newest first, at most maxEntries. */
+  entries: Entry[];
   connection: 'connecting' | 'live' | 'lost';
   /** Whether the calls that the log held have been read. */
   filled: boolean;
@@ -16,13 +18,21 @@ export interface Feed {
 }
 
 const maxCalls = 10_000;
+const maxEntries = 500;
 const backfill = 1_000;
+const entriesBackfill = 100;
 /** How often the page is drawn anew at most, in milliseconds. */
 const publishEvery = 100;
 /** How often it is told that something has changed, in milliseconds. */
 const tellEvery = 300;
 
-export const feed = external<Feed>({ calls: [], connection: 'connecting', filled: false, skipped: 0 });
+export const feed = external<Feed>({
+  calls: [],
+  entries: [],
+  connection: 'connecting',
+  filled: false,
+  skipped: 0,
+});
 
 let arrived: Call[] = [];
 let skipped = 0;
@@ -49,7 +59,11 @@ function tell(onChange: () => void) {
 }
 
 function take(batch: Batch, onChange: () => void) {
-  if (batch.entries) tell(onChange);
+  if (batch.entries) {
+    const now = feed.get();
+    feed.set({ ...now, entries: withEntries(now.entries, batch.entries) });
+    tell(onChange);
+  }
   arrived.push(...batch.calls);
   skipped += batch.skipped ?? 0;
   if (batch.gap) void fill();
@@ -58,11 +72,25 @@ function take(batch: Batch, onChange: () => void) {
   setTimeout(() => requestAnimationFrame(publish), publishEvery);
 }
 
-/** Reads the last calls from the log: at the start, and after a gap. */
+/** Entries with others added, each once. */
+function withEntries(entries: Entry[], added: Entry[]): Entry[] {
+  const all = new Map([...entries, ...added].map((entry) => [entry.id, entry]));
+  return [...all.values()].sort((a, b) => Date.parse(b.at) - Date.parse(a.at)).slice(0, maxEntries);
+}
+
+/** Reads the last calls from the log, and what was changed: at the start, and after a gap. */
 async function fill() {
-  const list = await send<{ items: Call[] }>(`/calls?limit=${backfill}&ignored=true`);
+  const [list, changed] = await Promise.all([
+    send<{ items: Call[] }>(`/calls?limit=${backfill}&ignored=true`),
+    send<{ items: Entry[] }>(`/activity?limit=${entriesBackfill}`),
+  ]);
   const now = feed.get();
-  feed.set({ ...now, filled: true, calls: mergeCalls(now.calls, list.items, maxCalls) });
+  feed.set({
+    ...now,
+    filled: true,
+    calls: mergeCalls(now.calls, list.items, maxCalls),
+    entries: withEntries(now.entries, changed.items),
+  });
 }
 
 /**

@@ -1,0 +1,1 @@
+export { whoOf } from './whoOf';
