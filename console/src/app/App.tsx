@@ -1,7 +1,8 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect } from 'react';
 import { Route, Switch, useLocation } from 'wouter';
 import { keys } from '@/api/keys';
+import { queries } from '@/api/queryClient';
 import { CallsPage, startFeed } from '@/features/calls';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
@@ -28,8 +29,6 @@ const ScenariosPage = lazy(() =>
 const VariablesPage = lazy(() =>
   import('@/features/variables/VariablesPage').then((m) => ({ default: m.VariablesPage })),
 );
-
-const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 1_000 } } });
 
 /** What failed and nobody waited for is told, instead of standing in the browser's console alone. */
 function tellUnhandled() {

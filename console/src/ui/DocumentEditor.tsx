@@ -4,7 +4,7 @@ import { isStale, type Kept, notThere, Problem } from '@/api/http';
 import type { Fault } from '@/api/types';
 import { Button } from './Button';
 import { Conflict } from './Conflict';
-import { notify } from './Notices';
+import { notifyChange } from './Notices';
 import { ProblemNotice } from './ProblemNotice';
 import { type View, ViewSwitch } from './ViewSwitch';
 
@@ -52,10 +52,12 @@ export function DocumentEditor({ label, kept, form, save, read, onTaken, childre
   };
   const keep = useMutation({
     mutationFn: (over?: Kept) => save(draft, over?.etag ?? saved.etag, over !== undefined),
-    onSuccess: ({ etag, told, another }, over) => {
-      const { text } = over ?? saved;
-      const back = async () => take({ text, etag: (await save(text, etag, false)).etag });
-      notify(told, isNew || another ? undefined : back);
+    onSuccess: ({ etag, told, another }) => {
+      notifyChange(told, async () => {
+        const now = isNew || another ? undefined : await read(draft);
+        if (now) take(now);
+        else setSaved({ text: draft, etag: notThere });
+      });
       if (!another) setSaved({ text: draft, etag });
     },
     onError: async (error) => setTheirs(isStale(error) ? await read(draft) : undefined),

@@ -1,5 +1,7 @@
 import { X } from 'lucide-react';
 import { useEffect, useSyncExternalStore } from 'react';
+import { lastEntry, undoEntry, wrongIn } from '@/api/http';
+import { queries } from '@/api/queryClient';
 import { external } from '@/lib/external';
 import { Button } from './Button';
 
@@ -17,6 +19,20 @@ export function notify(text: string, undo?: () => unknown) {
   notices.set([...notices.get().slice(-2), { id: ++lastId, text, undo }]);
 }
 
+/**
+ * Tells what the last write changed; the undo beside it takes that entry of the activity back, unless
+ * something was changed since. It is called before anything else is waited for.
+ */
+export function notifyChange(text: string, onUndone?: () => unknown) {
+  const entry = lastEntry();
+  const undo = async () => {
+    await undoEntry(entry);
+    await queries.invalidateQueries();
+    await onUndone?.();
+  };
+  notify(text, entry ? undo : undefined);
+}
+
 function dismiss(id: number) {
   notices.set(notices.get().filter((notice) => notice.id !== id));
 }
@@ -25,7 +41,7 @@ async function takeBack({ undo }: Notice) {
   try {
     await undo?.();
   } catch (error) {
-    notify(`Not undone: ${error instanceof Error ? error.message : error}`);
+    notify(`Not undone: ${error instanceof Error ? wrongIn(error) : error}`);
   }
 }
 

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { useState } from 'react';
-import { undoEntry, wrongIn } from '@/api/http';
+import { wrongIn } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Mark } from '@/api/types';
 import { clock, count, moment } from '@/lib/format';
@@ -10,7 +10,7 @@ import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Waiting } from '@/ui/Waiting';
 import { backTo, markList, removeMark, setMark, setNightly } from './queries';
@@ -109,13 +109,10 @@ function Plan({ mark, onDone }: { mark: Mark; onDone(): void }) {
   });
   const go = useMutation({
     mutationFn: () => backTo(mark.name, false),
-    onSuccess: async ({ entry }) => {
+    onSuccess: async () => {
+      notifyChange(`Back to “${mark.name}”`);
       await queries.invalidateQueries();
       onDone();
-      notify(
-        `Back to “${mark.name}”`,
-        entry ? () => undoEntry(entry).then(() => queries.invalidateQueries()) : undefined,
-      );
     },
   });
   if (plan.error) return <ProblemNotice message={wrongIn(plan.error)} />;

@@ -2,7 +2,7 @@ import { infiniteQueryOptions, queryOptions, useMutation, useQueryClient } from 
 import { part, send, undoEntry } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Entry, EntryDetail, Mark } from '@/api/types';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 
 export interface Wanted {
   service: string;
@@ -66,11 +66,9 @@ export function useUndo() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: undoEntry,
-    onSuccess: async (made, id) => {
-      await queries.invalidateQueries();
-      notify(`${id} is undone: ${made.lines.join('; ')}`, () =>
-        undoEntry(made.id).then(() => queries.invalidateQueries()),
-      );
+    onSuccess: (made, id) => {
+      notifyChange(`${id} is undone: ${made.lines.join('; ')}`);
+      return queries.invalidateQueries();
     },
   });
 }

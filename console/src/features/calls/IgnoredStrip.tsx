@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { keys } from '@/api/keys';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { refillFeed } from './callFeed';
 import { ignoredQuery, ignoreLike, putIgnored } from './ignored';
 
@@ -85,7 +85,10 @@ export function IgnoreLike({ call }: { call: string }) {
       onClick={() =>
         ignore.mutate(undefined, {
           onSuccess: () =>
-            notify('Calls to the same place are ignored: they are kept, and left out of lists'),
+            notifyChange(
+              'Calls to the same place are ignored: they are kept, and left out of lists',
+              refillFeed,
+            ),
         })
       }
     >

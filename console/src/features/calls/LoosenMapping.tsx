@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { loosenMapping } from './queries';
 
 interface Props {
@@ -16,8 +16,8 @@ export function LoosenMapping({ service, mapping, call }: Props) {
   const loosen = useMutation({
     mutationFn: () => loosenMapping(service, mapping, call),
     onSuccess: async ({ notes }) => {
+      notifyChange(`${mapping} answers such calls from the next one on: ${notes.join('; ')}`);
       await queries.invalidateQueries({ queryKey: keys.services() });
-      notify(`${mapping} answers such calls from the next one on: ${notes.join('; ')}`);
     },
     onError: (error) => notify(error.message),
   });

@@ -8,7 +8,7 @@ import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Conflict } from '@/ui/Conflict';
 import { Field, inputLook } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { type View, ViewSwitch } from '@/ui/ViewSwitch';
 import {
@@ -93,9 +93,9 @@ function Editing({ service, operation, current }: EditingProps) {
         over ?? base?.etag ?? notThere,
       ),
     onSuccess: async (made) => {
+      notifyChange(`On from the next call: ${made.text}`);
       take(made);
       await refresh();
-      notify(`On from the next call: ${made.text}`);
     },
     onError: (error) => isStale(error) && refresh(),
   });

@@ -4,8 +4,8 @@ import { useMyLane } from '@/api/myLane';
 import type { ImpairmentItem } from '@/api/types';
 import { moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
-import { removeImpairment, resetImpairments, setImpairment } from './queries';
+import { notify, notifyChange } from '@/ui/Notices';
+import { removeImpairment, resetImpairments } from './queries';
 import { useRefresh } from './useRefresh';
 
 /** One impairment that is on: for what, what it does, by whom, and how to stop it. */
@@ -16,10 +16,8 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
   const stop = useMutation({
     mutationFn: () => removeImpairment(target, lane),
     onSuccess: async () => {
+      notifyChange(`No longer: ${text}`);
       await refresh();
-      notify(`No longer: ${text}`, () =>
-        setImpairment(target, JSON.stringify(impairment), lane).then(refresh),
-      );
     },
     onError: (error) => notify(`It goes on: ${error.message}`),
   });

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import type { Status } from '@/api/types';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { removeFromLane, switchImpairments } from './queries';
 import { useRefresh } from './useRefresh';
 
@@ -12,18 +12,18 @@ export function ImpairmentStrip({ status }: { status: Status }) {
   const flip = useMutation({
     mutationFn: switchImpairments,
     onSuccess: async (_, off) => {
+      if (off) notifyChange('All impairments are off; they are kept');
       await refresh();
-      if (off) notify('All impairments are off; they are kept', () => flip.mutate(false));
     },
     onError: (error) => notify(error.message),
   });
   const clear = useMutation({
     mutationFn: removeFromLane,
     onSuccess: async ({ items }, lane) => {
-      await refresh();
-      notify(
+      notifyChange(
         `${count(items.length, 'impairment')} of lane ${lane} stopped; those of its scenario go with that`,
       );
+      await refresh();
     },
     onError: (error) => notify(error.message),
   });

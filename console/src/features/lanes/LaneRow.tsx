@@ -7,7 +7,7 @@ import { count, total } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
 import { cn } from '@/ui/cn';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { Select } from '@/ui/Select';
 import { EditLane } from './EditLane';
 import { extended, left } from './left';
@@ -28,9 +28,9 @@ export function LaneRow({ lane, mine, scenarios }: Props) {
   const close = useMutation({
     mutationFn: () => closeLane(lane.name),
     onSuccess: async () => {
+      notifyChange(`Lane ${lane.name} is closed; its calls stay in the log`);
       if (mine) myLane.set('');
       await refresh();
-      notify(`Lane ${lane.name} is closed; its calls stay in the log`);
     },
     onError: (error) => notify(error.message),
   });

@@ -7,7 +7,7 @@ import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Field } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 import { Select } from '@/ui/Select';
 import { openLane } from './queries';
 
@@ -21,10 +21,10 @@ export function OpenLane() {
   const open = useMutation({
     mutationFn: () => openLane({ name: name.trim(), ttl, ...(scenario ? { scenario } : {}) }),
     onSuccess: async (lane) => {
+      notifyChange(`Lane ${lane.name} is open, and yours`);
       myLane.set(lane.name);
       setName('');
       await refresh();
-      notify(`Lane ${lane.name} is open, and yours`);
     },
   });
   const command = `rapidmimic lane open ${word(name.trim() || 'NAME')}${scenario ? ` --scenario ${word(scenario)}` : ''} --ttl ${word(ttl)}`;

@@ -9,7 +9,7 @@ import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { Switch } from '@/ui/Switch';
 import { ManyMappings } from './ManyMappings';
 import { documentOfMapping, statusesOf } from './mappingDraft';
@@ -150,7 +150,7 @@ function MappingSwitch({ service, mapping }: { service: string; mapping: Mapping
     mutationFn: (enabled: boolean) =>
       putMapping(service, mapping.id, documentOfMapping({ ...mapping, enabled }), mapping.etag, owner?.name),
     onSuccess: (saved) => {
-      notify(`${saved.id} is ${saved.enabled ? 'on' : 'off'} from the next call`);
+      notifyChange(`${saved.id} is ${saved.enabled ? 'on' : 'off'} from the next call`);
       return queries.invalidateQueries({ queryKey: keys.service(service) });
     },
     onError: (error) => notify(`${mapping.id} was not changed: ${error.message}`),

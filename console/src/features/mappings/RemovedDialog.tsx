@@ -4,7 +4,7 @@ import { moment } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { removedMappings, restoreMapping } from './queries';
 
 /** Mappings that were removed: each can be had back. */
@@ -27,8 +27,8 @@ function Removed({ service }: { service: string }) {
   const restore = useMutation({
     mutationFn: (id: string) => restoreMapping(service, id, 0),
     onSuccess: async (mapping) => {
+      notifyChange(`${mapping.id} is back, live on the next call`);
       await queries.invalidateQueries({ queryKey: keys.service(service) });
-      notify(`${mapping.id} is back, live on the next call`);
     },
     onError: (error) => notify(`It was not restored: ${error.message}`),
   });

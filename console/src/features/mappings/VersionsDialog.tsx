@@ -8,7 +8,7 @@ import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { DiffView } from '@/ui/DiffView';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { mappingText, mappingVersions, restoreMapping, versionText } from './queries';
 
 interface Props {
@@ -49,9 +49,9 @@ function Compared({ service, id, items, close }: Props & { items: MappingVersion
   const restore = useMutation({
     mutationFn: () => restoreMapping(service, id, version),
     onSuccess: async () => {
+      notifyChange(`${id} is again as at version ${version}, live on the next call`);
       close();
       await queries.invalidateQueries({ queryKey: keys.service(service) });
-      notify(`${id} is again as at version ${version}, live on the next call`);
     },
     onError: (error) => notify(`${id} was not restored: ${error.message}`),
   });

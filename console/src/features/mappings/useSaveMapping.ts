@@ -1,9 +1,8 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
-import { notThere } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 import { putMapping, removeFromLane, removeMapping } from './queries';
 
 interface Save {
@@ -34,22 +33,15 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
     await queries.invalidateQueries({ queryKey: keys.service(service) });
     if (lane) await queries.invalidateQueries({ queryKey: keys.lanes() });
   };
-  /** Puts it back as it was, unless somebody changed it since it had this tag. */
-  const putBack = (id: string, text: string, etag: string) =>
-    putMapping(service, id, text, etag, lane).then(refresh);
-
   const save = useMutation({
     mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
     onSuccess: async (mapping, { over }) => {
-      const before = over ?? saved?.text;
-      await refresh();
-      notify(`${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`, () =>
-        before !== undefined
-          ? putBack(mapping.id, before, mapping.etag)
-          : removeMapping(service, mapping.id)
-              .then(refresh)
-              .then(() => navigate(`/services/${encodeURIComponent(service)}`)),
+      const made = over === undefined && !saved;
+      notifyChange(
+        `${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`,
+        made ? () => navigate(`/services/${encodeURIComponent(service)}`) : undefined,
       );
+      await refresh();
       if (!saved) navigate(pageOf(service, mapping.id), { replace: true });
     },
   });
@@ -59,12 +51,9 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
       return lane ? removeFromLane(lane, service, id) : removeMapping(service, id);
     },
     onSuccess: async () => {
+      if (saved) notifyChange(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`);
       navigate(`/services/${encodeURIComponent(service)}`);
       await refresh();
-      if (saved)
-        notify(`${saved.mapping.id} was removed${lane ? ` from lane ${lane}` : ''}`, () =>
-          putBack(saved.mapping.id, saved.text, notThere),
-        );
     },
   });
   return { save, remove };

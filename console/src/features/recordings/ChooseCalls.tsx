@@ -7,7 +7,7 @@ import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { MakingFields } from './MakingFields';
 import { type Making, makeMappings, recordedCalls } from './queries';
 import { RecordingReportView } from './RecordingReportView';
@@ -56,9 +56,11 @@ function Choice({ service, recording, onReport }: Props) {
   const make = useMutation({
     mutationFn: () => makeMappings(service, recording.id, false, chosen, how),
     onSuccess: async (report) => {
+      notifyChange(
+        `${count(report.mappings.length, 'mapping')} of “${recording.name}”, live on the next call`,
+      );
       onReport(report);
       await queries.invalidateQueries({ queryKey: keys.services() });
-      notify(`${count(report.mappings.length, 'mapping')} of “${recording.name}”, live on the next call`);
     },
     onError: (error) => notify(`None was made: ${error.message}`),
   });

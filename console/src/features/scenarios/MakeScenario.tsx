@@ -8,7 +8,7 @@ import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { draftScenario, makeScenarios } from './queries';
 import { useSituationRefresh } from './useSwitching';
@@ -49,9 +49,9 @@ function Making({ calls, onDone }: { calls?: string[]; onDone(): void }) {
   const keep = useMutation({
     mutationFn: ({ scenario }: ScenarioProposal) => makeScenarios(JSON.stringify(scenario)),
     onSuccess: async () => {
+      notifyChange(`Scenario ${name.trim()} is kept`);
       await refresh();
       onDone();
-      notify(`Scenario ${name.trim()} is kept`);
       navigate(`/scenarios?${new URLSearchParams({ scenario: name.trim() })}`);
     },
   });

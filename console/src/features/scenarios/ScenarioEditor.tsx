@@ -7,7 +7,7 @@ import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { DocumentEditor } from '@/ui/DocumentEditor';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { ChangesView } from './ChangesView';
 import { shapeOf } from './changesDraft';
@@ -96,9 +96,9 @@ function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
   const remove = useMutation({
     mutationFn: () => removeScenario(name),
     onSuccess: async () => {
+      notifyChange(`Scenario ${name} is removed`);
       await refresh();
       onClose();
-      notify(`Scenario ${name} is removed`, () => makeScenarios(kept.text).then(refresh));
     },
     onError: (error) => notify(error.message),
   });

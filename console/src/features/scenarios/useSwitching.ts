@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
 import type { ActiveScenario } from '@/api/types';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { leaveScenario, resetScenario, switchScenario } from './queries';
 
 /** Reads anew what a switch of scenario changes. */
@@ -31,10 +31,9 @@ export function useSwitching() {
     mutationFn: ({ scenario, lane, lasts }: Switch): Promise<ActiveScenario> =>
       scenario ? switchScenario(scenario, lane, lasts) : leaveScenario(lane),
     onSuccess: async ({ before = '' }, { scenario, lane }) => {
-      await refresh();
-      const undo = () => flip.mutate({ scenario: before, lane });
       const done = scenario ? `${scenario} is on` : before ? `${before} is off` : 'No scenario was on';
-      notify(`${done} ${where(lane)}`, before !== scenario ? undo : undefined);
+      notifyChange(`${done} ${where(lane)}`);
+      await refresh();
     },
     onError: (error) => notify(`Nothing was switched: ${error.message}`),
   });

@@ -5,7 +5,7 @@ import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { ownerText } from '@/features/mappings';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { patchService } from './queries';
 
 /**
@@ -16,8 +16,6 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
   const queries = useQueryClient();
   const { lane, changes } = useLaneChanges(service.name);
   const inMine = changes?.examples?.[operation.id] ?? null;
-  const chosen = operation.examples?.find((example) => example.chosen)?.name ?? null;
-  const before = lane ? inMine : chosen;
   const put = (name: string | null): Promise<unknown> =>
     lane
       ? patchInLane(lane, service.name, { examples: { [operation.id]: name } })
@@ -30,12 +28,11 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
   const choose = useMutation({
     mutationFn: put,
     onSuccess: async (_, name) => {
-      await refresh();
       const answer = name ? `example “${name}”` : lane ? 'what everybody gets' : 'its first example';
-      notify(
+      notifyChange(
         `${operation.id} answers with ${answer} from the next call${lane ? ` in lane ${lane}` : ''}`,
-        () => put(before).then(refresh),
       );
+      await refresh();
     },
     onError: (error) => notify(`${operation.id} was not changed: ${error.message}`),
   });

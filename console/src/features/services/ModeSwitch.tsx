@@ -5,7 +5,7 @@ import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { cn } from '@/ui/cn';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { patchService } from './queries';
 
 /** Whether a service answers calls itself or relays them to its upstream, for everybody or in my lane. */
@@ -18,13 +18,13 @@ export function ModeSwitch({ service }: { service: Service }) {
     mutationFn: (mode: 'answer' | 'relay'): Promise<unknown> =>
       lane ? patchInLane(lane, service.name, { mode }) : patchService(service, { mode }),
     onSuccess: async (_, mode) => {
+      const what = mode === 'relay' ? `relays to ${service.upstream}` : 'answers by itself';
+      notifyChange(`${service.name} ${what} from the next call${lane ? ` in lane ${lane}` : ''}`);
       await Promise.all(
         [keys.services(), keys.lanes(), keys.status()].map((queryKey) =>
           queries.invalidateQueries({ queryKey }),
         ),
       );
-      const what = mode === 'relay' ? `relays to ${service.upstream}` : 'answers by itself';
-      notify(`${service.name} ${what} from the next call${lane ? ` in lane ${lane}` : ''}`);
     },
     onError: (error) => notify(`${service.name} was not changed: ${error.message}`),
   });

@@ -1,13 +1,12 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
-import { lastEntry, undoEntry } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field, inputLook } from '@/ui/Field';
-import { notify } from '@/ui/Notices';
+import { notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Switch } from '@/ui/Switch';
 import { patchService, removeService } from './queries';
@@ -19,14 +18,9 @@ export function ServiceSettings({ service }: { service: Service }) {
   const [upstream, setUpstream] = useState(service.upstream ?? '');
   const change = useMutation({
     mutationFn: (settings: Record<string, unknown>) => patchService(service, settings),
-    onSuccess: async (changed, settings) => {
-      await queries.invalidateQueries({ queryKey: keys.services() });
-      const before = Object.fromEntries(
-        Object.keys(settings).map((key) => [key, service[key as keyof Service] ?? null]),
-      );
-      notify(`${service.name} changed, live on the next call`, () =>
-        patchService(changed, before).then(() => queries.invalidateQueries({ queryKey: keys.services() })),
-      );
+    onSuccess: () => {
+      notifyChange(`${service.name} changed, live on the next call`);
+      return queries.invalidateQueries({ queryKey: keys.services() });
     },
   });
   return (
@@ -148,13 +142,10 @@ function RemoveService({ service }: { service: Service }) {
   const queries = useQueryClient();
   const remove = useMutation({
     mutationFn: () => removeService(service.name),
-    onSuccess: async () => {
-      const entry = lastEntry();
+    onSuccess: () => {
+      notifyChange(`${service.name} was removed; its calls stay in the log`);
       navigate('/');
-      await queries.invalidateQueries({ queryKey: keys.services() });
-      notify(`${service.name} was removed; its calls stay in the log`, () =>
-        undoEntry(entry).then(() => queries.invalidateQueries({ queryKey: keys.services() })),
-      );
+      return queries.invalidateQueries({ queryKey: keys.services() });
     },
   });
   return (

@@ -87,7 +87,7 @@ function Sets(props: {
 
 /** Which set is in use, everywhere. */
 function InUse({ sets, inUse }: { sets: string[]; inUse: string }) {
-  const use = useSetChange(inUse);
+  const use = useSetChange();
   return (
     <div className="flex items-end gap-3">
       <Select

@@ -3,8 +3,8 @@ import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Variable, Variables } from '@/api/types';
 import { writeExact } from '@/lib/exactJson';
-import { notify } from '@/ui/Notices';
-import { patchOf, type Said, saidOf, type Table } from './variableTable';
+import { notifyChange } from '@/ui/Notices';
+import { patchOf, type Said, type Table } from './variableTable';
 
 /** What a service sets itself. */
 export function ownVariables(service: string) {
@@ -48,34 +48,26 @@ function change(table: Table, { service, set, name }: Place, said: Said) {
   });
 }
 
-/** Sets a variable, or with undefined takes it away; what was no secret can be brought back. */
+/** Sets a variable, or with undefined takes it away. */
 export function useVariableChange(table: Table) {
   const refresh = useVariableRefresh();
   return useMutation({
     mutationFn: ({ said, ...place }: Place & { said: Said }) => change(table, place, said),
-    onSuccess: async (changed, { said, ...place }) => {
-      await refresh();
-      const before = saidOf(table, place.set, place.name);
-      const wasSecret = typeof before === 'object' && before !== null && 'secret' in before;
-      const undo = () => change(changed, place, before).then(refresh);
-      notify(
-        said === undefined ? `${place.name} is removed` : `${place.name} is set, live on the next call`,
-        wasSecret ? undefined : undo,
-      );
+    onSuccess: (_, { said, name }) => {
+      notifyChange(said === undefined ? `${name} is removed` : `${name} is set, live on the next call`);
+      return refresh();
     },
   });
 }
 
 /** Puts a set in use instead of the one that is. */
-export function useSetChange(before: string) {
+export function useSetChange() {
   const refresh = useVariableRefresh();
   return useMutation({
     mutationFn: putInUse,
-    onSuccess: async (_, set) => {
-      await refresh();
-      notify(set ? `${set} is in use, live on the next call` : 'No set is in use', () =>
-        putInUse(before).then(refresh),
-      );
+    onSuccess: (_, set) => {
+      notifyChange(set ? `${set} is in use, live on the next call` : 'No set is in use');
+      return refresh();
     },
   });
 }
