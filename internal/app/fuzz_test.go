@@ -70,6 +70,9 @@ func (nowhere) RemovedMappings(context.Context, string) ([]catalog.MappingVersio
 func (nowhere) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
 	return nil, nil
 }
+func (nowhere) RemovedRecordings(context.Context, string) ([]catalog.StoredRecording, error) {
+	return nil, nil
+}
 func (nowhere) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
 	return nil, nil
 }

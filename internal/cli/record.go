@@ -443,7 +443,7 @@ func (p Program) recordingRemove(ctx context.Context, c *cli.Command) error {
 	if err := environment.RemoveRecording(ctx, given[0], given[1]); err != nil {
 		return unchanged(err, "")
 	}
-	p.say("%s  removed; its mappings stay", given[1])
+	p.say("%s  removed; its mappings stay, and it is kept for 30 days", given[1])
 	return nil
 }
 

@@ -211,7 +211,7 @@ func linesOf(e catalog.Entry) []string {
 func entryLine(e catalog.Entry, item catalog.Item) string {
 	line := lineOf(item)
 	if (e.Undoes != 0 || e.Note != "") && item.Before == nil {
-		line = strings.Replace(line, catalog.Created, "brought back", 1)
+		line = strings.Replace(line, map[bool]string{true: "kept", false: catalog.Created}[item.Kind == catalog.KindRecording], "brought back", 1)
 	}
 	return line
 }
@@ -276,7 +276,13 @@ func recordingLine(i catalog.Item) string {
 	var r spec.Recording
 	_ = json.Unmarshal(i.After, &r)
 	verb := "started"
-	if !r.Stopped.IsZero() {
+	switch {
+	case i.After == nil:
+		verb = catalog.Removed
+		_ = json.Unmarshal(i.Before, &r)
+	case i.Before == nil && !r.Stopped.IsZero():
+		verb = "kept"
+	case !r.Stopped.IsZero():
 		verb = "ended"
 	}
 	return fmt.Sprintf("%s recording %q of %s", verb, r.Name, i.Service)

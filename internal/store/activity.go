@@ -347,8 +347,19 @@ func trimActivity(ctx context.Context, db sqlx.ExtContext) error {
 	if err == nil { // what cannot be read any more is no version
 		_, err = db.ExecContext(ctx, `DELETE FROM activity_mappings WHERE entry IN (SELECT version FROM activity WHERE states IS NULL)`)
 	}
-	if err == nil {
-		_, err = db.ExecContext(ctx, `DELETE FROM services WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())
+	var deleted int64
+	for _, table := range []string{"services", "recordings"} {
+		var result sql.Result
+		if err == nil {
+			result, err = db.ExecContext(ctx, `DELETE FROM `+table+` WHERE removed < ?`, time.Now().Add(-removedKept).UnixMicro())
+		}
+		if err == nil {
+			count, _ := result.RowsAffected() // SQLite always knows
+			deleted += count
+		}
+	}
+	if err == nil && deleted > 0 {
+		err = dropRecordedBodies(ctx, db)
 	}
 	var owners []string
 	if err == nil {

@@ -41,9 +41,10 @@ func (s *Store) FillActivity(ctx context.Context, count int) error {
 // Trim removes what of the activity is not kept.
 func (s *Store) Trim(ctx context.Context) error { return trimActivity(ctx, s.definitions) }
 
-// AgeRemoved makes services that were removed as old as that they are not kept.
+// AgeRemoved makes services and recordings that were removed as old as that they are not kept.
 func (s *Store) AgeRemoved(ctx context.Context) error {
-	_, err := s.definitions.ExecContext(ctx, `UPDATE services SET removed = removed - ?`, (removedKept + time.Minute).Microseconds())
+	age := (removedKept + time.Minute).Microseconds()
+	_, err := s.definitions.ExecContext(ctx, `UPDATE services SET removed = removed - ?; UPDATE recordings SET removed = removed - ?`, age, age)
 	return err
 }
 

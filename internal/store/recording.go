@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -34,7 +35,7 @@ func storedRecordings(rows []recordingRow) ([]catalog.StoredRecording, error) {
 
 func (s *Store) loadRunning(ctx context.Context) ([]catalog.StoredRecording, error) {
 	var rows []recordingRow
-	if err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, document, 0 AS calls FROM recordings WHERE running = 1 AND service_id IN (SELECT id FROM services WHERE removed IS NULL)`); err != nil {
+	if err := s.definitions.SelectContext(ctx, &rows, `SELECT service_id, document, 0 AS calls FROM recordings WHERE running = 1 AND removed IS NULL AND service_id IN (SELECT id FROM services WHERE removed IS NULL)`); err != nil {
 		return nil, fmt.Errorf("read recordings: %w", err)
 	}
 	return storedRecordings(rows)
@@ -42,9 +43,18 @@ func (s *Store) loadRunning(ctx context.Context) ([]catalog.StoredRecording, err
 
 // Recordings implements catalog.Store.
 func (s *Store) Recordings(ctx context.Context, serviceID string) ([]catalog.StoredRecording, error) {
+	return s.recordings(ctx, `service_id = ? AND removed IS NULL`, serviceID)
+}
+
+// RemovedRecordings implements catalog.Store.
+func (s *Store) RemovedRecordings(ctx context.Context, serviceID string) ([]catalog.StoredRecording, error) {
+	return s.recordings(ctx, `service_id = ? AND removed IS NOT NULL`, serviceID)
+}
+
+func (s *Store) recordings(ctx context.Context, condition string, args ...any) ([]catalog.StoredRecording, error) {
 	var rows []recordingRow
 	err := s.read.SelectContext(ctx, &rows, `SELECT service_id, document, (SELECT count(*) FROM exchanges WHERE recording_id = recordings.id) AS calls
-		FROM recordings WHERE service_id = ? ORDER BY started DESC, id DESC`, serviceID)
+		FROM recordings WHERE `+condition+` ORDER BY started DESC, id DESC`, args...)
 	if err != nil {
 		return nil, fmt.Errorf("list recordings: %w", err)
 	}
@@ -134,7 +144,7 @@ const mostEarlier = 128 << 20
 // ExchangesOn implements catalog.Store.
 func (s *Store) ExchangesOn(ctx context.Context, serviceID, except string, paths []string) ([]recording.Exchange, error) {
 	var ids []string
-	if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM recordings WHERE service_id = ? AND id <> ? ORDER BY started DESC, id DESC`, serviceID, except); err != nil {
+	if err := s.read.SelectContext(ctx, &ids, `SELECT id FROM recordings WHERE service_id = ? AND id <> ? AND removed IS NULL ORDER BY started DESC, id DESC`, serviceID, except); err != nil {
 		return nil, fmt.Errorf("list recordings: %w", err)
 	}
 	var newestFirst [][]recording.Exchange
@@ -243,8 +253,8 @@ func (w *exchangeWriter) insert(ctx context.Context, recordingID string, x recor
 }
 
 // dropRecordedBodies removes bodies that no recorded call has any more.
-func dropRecordedBodies(ctx context.Context, tx *sqlx.Tx) error {
-	_, err := tx.ExecContext(ctx, `DELETE FROM recorded_bodies WHERE hash NOT IN (SELECT request_body FROM exchanges WHERE request_body IS NOT NULL
+func dropRecordedBodies(ctx context.Context, db sqlx.ExtContext) error {
+	_, err := db.ExecContext(ctx, `DELETE FROM recorded_bodies WHERE hash NOT IN (SELECT request_body FROM exchanges WHERE request_body IS NOT NULL
 		UNION SELECT answer_body FROM exchanges WHERE answer_body IS NOT NULL UNION SELECT coded_body FROM exchanges WHERE coded_body IS NOT NULL)`)
 	if err != nil {
 		return fmt.Errorf("remove recorded bodies: %w", err)
@@ -285,13 +295,15 @@ func putRecordings(ctx context.Context, tx *sqlx.Tx, change catalog.Change) erro
 	if err := putExchanges(ctx, tx, change); err != nil {
 		return err
 	}
-	for _, id := range change.RemoveRecordings {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM recordings WHERE id = ?`, id); err != nil {
-			return fmt.Errorf("remove recording %s: %w", id, err)
+	for _, r := range change.RemoveRecordings {
+		if _, err := tx.ExecContext(ctx, `UPDATE recordings SET removed = ? WHERE id = ?`, time.Now().UnixMicro(), r.Recording.ID); err != nil {
+			return fmt.Errorf("remove recording %s: %w", r.Recording.ID, err)
 		}
 	}
-	if len(change.RemoveRecordings)+len(change.RemoveServices) > 0 {
-		return dropRecordedBodies(ctx, tx)
+	for _, r := range change.RestoreRecordings {
+		if _, err := tx.ExecContext(ctx, `UPDATE recordings SET removed = NULL WHERE id = ?`, r.Recording.ID); err != nil {
+			return fmt.Errorf("bring recording %s back: %w", r.Recording.ID, err)
+		}
 	}
 	return nil
 }

@@ -99,9 +99,7 @@ func Noted(ctx context.Context, note func(version int64)) context.Context {
 func (e *edit) entry(ctx context.Context) *Entry {
 	o, _ := ctx.Value(originKey{}).(origin)
 	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about, Items: e.items()}
-	for _, r := range e.change.Recordings {
-		entry.Items = append(entry.Items, e.recordingItem(r))
-	}
+	entry.Items = append(entry.Items, e.recordingItems()...)
 	if len(entry.Items) == 0 && entry.Note == "" {
 		return nil
 	}
@@ -139,16 +137,30 @@ func (e *edit) items() (items []Item) {
 	return items
 }
 
-// recordingItem is a recording that began, ended, or was kept of calls.
-func (e *edit) recordingItem(r StoredRecording) Item {
-	item := Item{Key: Key{KindRecording, r.ServiceID, r.Recording.ID}, After: marshalled(r.Recording)}
-	if s := e.next.byID(r.ServiceID); s != nil {
-		item.Service = s.Spec.Name
+// recordingItems are recordings that began, ended, were kept of calls, were removed, or came
+// back. Snapshots know only those that run.
+func (e *edit) recordingItems() (items []Item) {
+	add := func(r StoredRecording, before, after json.RawMessage) {
+		item := Item{Key: Key{KindRecording, r.ServiceID, r.Recording.ID}, Before: before, After: after}
+		if s := e.next.byID(r.ServiceID); s != nil {
+			item.Service = s.Spec.Name
+		}
+		items = append(items, item)
 	}
-	if running := e.catalog.Snapshot().byID(r.ServiceID); running != nil && running.Recording != nil && running.Recording.Spec.ID == r.Recording.ID {
-		item.Before = marshalled(running.Recording.Spec)
+	for _, r := range e.change.Recordings {
+		var before json.RawMessage
+		if s := e.catalog.Snapshot().byID(r.ServiceID); s != nil && s.Recording != nil && s.Recording.Spec.ID == r.Recording.ID {
+			before = stateOfRecording(s.Recording.Spec)
+		}
+		add(r, before, stateOfRecording(r.Recording))
 	}
-	return item
+	for _, r := range e.change.RemoveRecordings {
+		add(r, stateOfRecording(r.Recording), nil)
+	}
+	for _, r := range e.change.RestoreRecordings {
+		add(r, nil, stateOfRecording(r.Recording))
+	}
+	return items
 }
 
 // Note keeps in the activity what is no edit: that the log was cleared, that something was

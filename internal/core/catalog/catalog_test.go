@@ -165,6 +165,9 @@ func (s *fakeStore) Recordings(_ context.Context, service string) (all []catalog
 	slices.Reverse(all)
 	return all, nil
 }
+func (s *fakeStore) RemovedRecordings(context.Context, string) ([]catalog.StoredRecording, error) {
+	return nil, s.fail
+}
 func (s *fakeStore) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
 	return nil, nil
 }

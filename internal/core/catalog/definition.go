@@ -161,6 +161,17 @@ type contractState struct {
 	Digest   string `json:"digest"`
 }
 
+// recordingState is what an entry tells of a recording.
+type recordingState struct {
+	Name    string    `json:"name"`
+	Started time.Time `json:"started"`
+	Stopped time.Time `json:"stopped,omitzero"`
+}
+
+func stateOfRecording(r spec.Recording) json.RawMessage {
+	return marshalled(recordingState{r.Name, r.Started, r.Stopped})
+}
+
 // payloadState tells one content of a payload from another.
 type payloadState struct {
 	Bytes  int    `json:"bytes"`

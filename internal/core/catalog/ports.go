@@ -30,6 +30,8 @@ type Store interface {
 	// Recordings lists the recordings of a service, the newest first, with how many
 	// calls each has.
 	Recordings(ctx context.Context, serviceID string) ([]StoredRecording, error)
+	// RemovedRecordings lists those of a service that were removed and are still kept.
+	RemovedRecordings(ctx context.Context, serviceID string) ([]StoredRecording, error)
 	// Exchanges returns the calls of a recording in their order.
 	Exchanges(ctx context.Context, recordingID string) ([]recording.Exchange, error)
 	// ExchangeHeads is Exchanges without large bodies, of the calls after a number; of
@@ -107,7 +109,8 @@ type Change struct {
 	Recordings []StoredRecording
 	Exchanges  []recording.Exchange // that the first of Recordings has from the start
 
-	RemoveRecordings []string // ids
+	// RemoveRecordings are kept for a while, RestoreRecordings were removed and are there again.
+	RemoveRecordings, RestoreRecordings []StoredRecording
 	// WithdrawContracts are revisions that are none any more, of which only service and
 	// number count.
 	WithdrawContracts []StoredContract

@@ -222,8 +222,8 @@ func (c *Catalog) Captured(ctx context.Context, running *Capture) (int, error) {
 	return c.store.CountExchanges(ctx, running.Spec.ID)
 }
 
-// RemoveRecording removes a recording with its calls; mappings that were made of
-// it stay.
+// RemoveRecording removes a recording with its calls; mappings that were made of it stay. An
+// undo brings it back for as long as removed recordings are kept.
 func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) error {
 	r, err := c.FindRecording(ctx, nameOrID, id)
 	if err != nil {
@@ -235,11 +235,7 @@ func (c *Catalog) RemoveRecording(ctx context.Context, nameOrID, id string) erro
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	edit := c.editLocked()
-	edit.change.RemoveRecordings = []string{r.Recording.ID}
-	edit.note = fmt.Sprintf("removed recording %q", r.Recording.Name)
-	if s := edit.next.byID(r.ServiceID); s != nil {
-		edit.note, edit.about = edit.note+" of "+s.Spec.Name, s.Spec.Name
-	}
+	edit.change.RemoveRecordings = []StoredRecording{r}
 	return edit.commit(ctx)
 }
 

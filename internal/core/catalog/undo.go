@@ -48,7 +48,7 @@ func (c *Catalog) Undo(ctx context.Context, id string, now time.Time) (*Entry, e
 		failed.Items = u.faults
 		return nil, failed
 	}
-	if u.edit.next == c.Snapshot() {
+	if u.edit.next == c.Snapshot() && len(u.edit.recordingItems()) == 0 {
 		return nil, problem.New(problem.Conflict, "%s has nothing to take back: all is as it was before", id)
 	}
 	if err := u.edit.commit(ctx); err != nil {
@@ -73,7 +73,9 @@ func (u *undoing) fault(item Item, detail string) {
 // check notes that a definition is another one now than the entry left behind.
 func (u *undoing) check(item Item) {
 	if item.Kind == KindRecording {
-		u.fault(item, "recordings are not undone: stop or remove it")
+		if item.Before != nil && item.After != nil || item.After != nil && ranIn(item.After) {
+			u.fault(item, "that a recording starts or ends is not undone: stop or remove it")
+		}
 		return
 	}
 	if present := u.edit.next.definition(item.Key); !sameState(item.Kind, present, item.After) {
@@ -98,6 +100,12 @@ func (u *undoing) check(item Item) {
 	}
 }
 
+// ranIn reports whether a recording was running in a state.
+func ranIn(state json.RawMessage) bool {
+	r, err := document[recordingState](state)
+	return err == nil && r.Stopped.IsZero()
+}
+
 // sameState reports whether two states of a definition are the same. Contracts are told by
 // their texts: an undo makes a new revision of an earlier one.
 func sameState(kind string, a, b json.RawMessage) bool {
@@ -109,7 +117,7 @@ func sameState(kind string, a, b json.RawMessage) bool {
 }
 
 // undoOrder is in which order definitions are brought back: what others need comes first.
-var undoOrder = []string{KindVariables, KindLine, KindService, KindContract, KindPayload, KindMapping, KindScenario, KindLane, KindImpairment, KindIgnored, KindSwitch}
+var undoOrder = []string{KindVariables, KindLine, KindService, KindContract, KindPayload, KindMapping, KindScenario, KindLane, KindImpairment, KindIgnored, KindSwitch, KindRecording}
 
 // ordered are the items in the order in which they can be restored: what comes back first,
 // each after what it needs, then what goes, the other way round; services go before all.
@@ -147,6 +155,8 @@ func (u *undoing) restore(item Item) error {
 		return u.impairment(item)
 	case KindLine:
 		return u.line(item)
+	case KindRecording:
+		return u.recording(item)
 	case KindScenario:
 		return u.scenario(item)
 	case KindLane:
@@ -320,6 +330,31 @@ func (u *undoing) mapping(item Item) error {
 		return errors.New(faults[0].Detail)
 	}
 	e.putCompiled(present, []*Mapping{made})
+	return nil
+}
+
+// recording brings a removed one back, or removes one that was not there.
+func (u *undoing) recording(item Item) error {
+	e := u.edit
+	find, into := e.catalog.store.Recordings, &e.change.RemoveRecordings
+	if item.Before != nil {
+		find, into = e.catalog.store.RemovedRecordings, &e.change.RestoreRecordings
+	}
+	if e.next.byID(item.ServiceID) == nil {
+		return errors.New("its service is gone: restore that first")
+	}
+	found, err := find(u.ctx, item.ServiceID)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(found, func(r StoredRecording) bool { return r.Recording.ID == item.ID })
+	switch {
+	case i < 0 && item.Before != nil:
+		return errors.New("it is not removed, or no longer kept: what is removed is kept for 30 days")
+	case i < 0:
+		return errors.New("it was removed since")
+	}
+	*into = append(*into, found[i])
 	return nil
 }
 

@@ -285,20 +285,72 @@ func ignored(key string, where []string) bool {
 func place(where []string, step string) []string { return append(slices.Clip(where), step) }
 
 // compareLists compares lists of things that have names by their names
-// (parameters), all others as sets: order means nothing to a caller.
+// (parameters), all others as sets: order means nothing to a caller. Schemas have
+// no name (those of allOf, oneOf): of those that are not the same on both sides, see
+// pairs.
 func (c *comparison) compareLists(a, b *tree.Node, where []string) {
+	var gone, come []*tree.Node
 	for _, item := range a.Items {
 		if other := c.counterpart(item, b, c.older, c.newer); other != nil {
 			c.compare(item, other, place(where, itemName(follow(c.older, item))))
 		} else {
-			c.add(place(where, itemName(follow(c.older, item))), "removed", item, nil)
+			gone = append(gone, item)
 		}
 	}
 	for _, item := range b.Items {
 		if c.counterpart(item, a, c.newer, c.older) == nil {
-			c.add(place(where, itemName(follow(c.newer, item))), "added", nil, item)
+			come = append(come, item)
 		}
 	}
+	gone, come = c.pairs(gone, come, where)
+	for _, item := range gone {
+		c.add(place(where, itemName(follow(c.older, item))), "removed", item, nil)
+	}
+	for _, item := range come {
+		c.add(place(where, itemName(follow(c.newer, item))), "added", nil, item)
+	}
+}
+
+// pairs compares schemas of a list with what they became: that of the same reference or
+// title, and where as many are left on both sides, that of the same rank. It returns what
+// is in no pair.
+func (c *comparison) pairs(gone, come []*tree.Node, where []string) (goneLeft, comeLeft []*tree.Node) {
+	taken := make(map[*tree.Node]bool)
+	pair := func(was, is *tree.Node, step string) {
+		taken[was], taken[is] = true, true
+		c.compare(was, is, place(where, step))
+	}
+	for _, was := range gone {
+		name := schemaName(was)
+		for _, is := range come {
+			if name != "" && !taken[is] && !taken[was] && schemaName(is) == name {
+				pair(was, is, name)
+			}
+		}
+	}
+	left := func(all []*tree.Node) []*tree.Node {
+		return slices.DeleteFunc(slices.Clone(all), func(n *tree.Node) bool { return taken[n] })
+	}
+	gone, come = left(gone), left(come)
+	isMap := func(n *tree.Node) bool { return n.Kind == tree.Map && n.Get("name") == nil }
+	if len(gone) != len(come) || !slices.ContainsFunc(gone, isMap) {
+		return gone, come
+	}
+	for i, was := range gone {
+		if isMap(was) && isMap(come[i]) {
+			pair(was, come[i], "")
+		}
+	}
+	return left(gone), left(come)
+}
+
+// schemaName is what a schema of a list is called: the last part of its reference, or its
+// title; "" for nothing.
+func schemaName(n *tree.Node) string {
+	if ref := n.Get("$ref").Str(); ref != "" {
+		return ref[strings.LastIndexByte(ref, '/')+1:]
+	}
+	return n.Get("title").Str()
 }
 
 func (c *comparison) counterpart(item, list *tree.Node, mine, theirs *Document) *tree.Node {
@@ -357,7 +409,7 @@ func readable(where []string) string {
 		case (step == "required" || step == "enum") && i+1 < len(where):
 			i++
 			parts = append(parts, fmt.Sprintf("%s %s", step, strings.Trim(where[i], `"`)))
-		case step == "content" || step == "schema" || step == "properties":
+		case step == "content" || step == "schema" || step == "properties" || step == "":
 		case step == "items":
 			parts = append(parts, "each item")
 		default:

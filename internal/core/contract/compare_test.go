@@ -124,3 +124,45 @@ func TestCompareEndsOnTangledSchemas(t *testing.T) {
 	require.Len(t, changes.Changed, n, "every operation reaches the schema that changed")
 	assert.Len(t, changes.Changed[0].Differences, 1)
 }
+
+// Of schemas that are put together from others, what differs is told, not that one went and
+// another came.
+func TestCompareMembersOfSchemas(t *testing.T) {
+	document := func(schema, components string) *contract.Contract {
+		return read(t, "openapi: 3.1.0\npaths: {/a: {get: {responses: {'200': {description: ok, content: {application/json: {schema: "+schema+"}}}}}}}\ncomponents: {schemas: {"+components+"}}\n")
+	}
+	const at = "response 200, application/json, "
+	for name, c := range map[string]struct {
+		older, newer            string
+		components, components2 string
+		want                    []string
+	}{
+		"a property is added": {older: "{allOf: [{type: object, properties: {a: {type: string}}}]}", newer: "{allOf: [{type: object, properties: {a: {type: string}, b: {type: string}}}]}",
+			want: []string{at + "allOf, b added"}},
+		"the second of three, and the order": {older: "{oneOf: [{const: 1}, {type: object, maxProperties: 2}, {type: string}]}", newer: "{oneOf: [{type: string}, {type: object, maxProperties: 3}, {const: 1}]}",
+			want: []string{at + "oneOf, maxProperties changed 2 → 3"}},
+		"behind a reference": {older: "{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}]}", newer: "{oneOf: [{$ref: '#/components/schemas/B'}, {$ref: '#/components/schemas/A'}]}",
+			components: "A: {type: string}, B: {type: object, maxProperties: 1}", components2: "A: {type: integer}, B: {type: object, maxProperties: 1}",
+			want: []string{at + `oneOf, A, type changed "string" → "integer"`}},
+		"by its title": {older: "{oneOf: [{title: Boat, type: string}, {title: Berth, type: string}]}", newer: "{oneOf: [{title: Berth, type: number}, {title: Boat, type: string}, {title: Pier, type: object}]}",
+			want: []string{at + `oneOf, Berth, type changed "string" → "number"`, at + "oneOf added"}},
+		"one more": {older: "{oneOf: [{type: string}]}", newer: "{oneOf: [{type: string}, {type: object}]}", want: []string{at + "oneOf added"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			if c.components2 == "" {
+				c.components2 = c.components
+			}
+			var found []string
+			for _, op := range contract.Compare(document(c.older, c.components), document(c.newer, c.components2)).Changed {
+				for _, d := range op.Differences {
+					text := d.Where + " " + d.What
+					if d.What == "changed" {
+						text += " " + d.Before + " → " + d.After
+					}
+					found = append(found, text)
+				}
+			}
+			assert.Equal(t, c.want, found)
+		})
+	}
+}

@@ -47,6 +47,9 @@ func (nowhere) MappingVersions(context.Context, string, string) ([]catalog.Mappi
 func (nowhere) Recordings(context.Context, string) ([]catalog.StoredRecording, error) {
 	return nil, nil
 }
+func (nowhere) RemovedRecordings(context.Context, string) ([]catalog.StoredRecording, error) {
+	return nil, nil
+}
 func (nowhere) ExchangeHeads(context.Context, string, uint64, int) ([]recording.Exchange, error) {
 	return nil, nil
 }

@@ -3,7 +3,7 @@ import { keys } from '@/api/keys';
 import type { Recording, RecordingReport } from '@/api/types';
 import { count, moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { ChooseCalls } from './ChooseCalls';
 import { DriftDialog } from './DriftDialog';
 import { LatencyTable } from './LatencyTable';
@@ -20,9 +20,9 @@ export function RecordingRow({ service, recording, onReport }: Props) {
   const queries = useQueryClient();
   const remove = useMutation({
     mutationFn: () => removeRecording(service, recording.id),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: keys.services() });
-      notify(`“${recording.name}” was removed; its mappings stay`);
+    onSuccess: () => {
+      notifyChange(`“${recording.name}” was removed; its mappings stay`);
+      return queries.invalidateQueries({ queryKey: keys.services() });
     },
     onError: (error) => notify(error.message),
   });
