@@ -25,7 +25,7 @@ const (
 	// packedFrom is from how many bytes on documents are packed: an edit should not pay for
 	// what hardly saves anything.
 	packedFrom = 16 << 10
-	// statesKept bounds the documents of one entry, in bytes.
+	// statesKept bounds the documents of one entry as they are packed, in bytes.
 	statesKept = 64 << 20
 	// entriesKept is how many entries are kept, bytesKept how many bytes of what they need to
 	// be undone, removedKept for how long what was removed.
@@ -170,7 +170,7 @@ func packed(items []catalog.Item) ([]byte, error) {
 	}
 	text, err := json.Marshal(items)
 	switch {
-	case err != nil || len(text) > statesKept:
+	case err != nil:
 		return nil, err
 	case len(text) < packedFrom:
 		return text, nil
@@ -179,6 +179,9 @@ func packed(items []catalog.Item) ([]byte, error) {
 	w, _ := gzip.NewWriterLevel(&b, gzip.BestSpeed) // which is a level
 	_, _ = w.Write(text)                            // into memory
 	_ = w.Close()
+	if b.Len() > statesKept {
+		return nil, nil
+	}
 	return b.Bytes(), nil
 }
 

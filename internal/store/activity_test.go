@@ -19,17 +19,20 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// everything is all that an environment says, as one text; versions, positions and the
-// moments at which something was switched on are none of it.
+// everything is all that an environment says, as one text; versions and the moments at which
+// something was switched on are none of it.
 func everything(t *testing.T, c *catalog.Catalog, now time.Time) string {
 	s := c.Snapshot()
 	all := make(map[string]any)
 	for _, service := range s.Services() {
 		at := service.Spec.ID + " "
 		all[at+"settings"] = service.Spec
+		var order []string
 		for _, m := range service.Mappings {
 			all[at+"mapping "+m.Spec.ID] = m.Spec
+			order = append(order, m.Spec.ID)
 		}
+		all[at+"order"] = order
 		for name, p := range service.Payloads {
 			all[at+"payload "+name] = string(p.Bytes)
 		}
@@ -271,6 +274,44 @@ func TestBackToAMark(t *testing.T) {
 	assert.ErrorContains(t, err, `mark "ab" not found`)
 	require.NoError(t, c.RemoveMark(t.Context(), "a"))
 	assert.ErrorContains(t, c.RemoveMark(t.Context(), "a"), "not found")
+}
+
+// Services that took each other's names get theirs back, and what names them follows.
+func TestNamesThatWereSwappedComeBack(t *testing.T) {
+	_, c := sealed(t, t.TempDir(), 1)
+	now := time.Now()
+	for _, name := range []string{"quay", "tides", "dock"} {
+		_, err := c.CreateService(t.Context(), spec.NewService(name))
+		require.NoError(t, err)
+		put(t, c, name, "{id: "+name+", call: {path: /a}}")
+	}
+	scenarios, err := spec.ReadScenarios([]byte("{name: fog, services: {quay: {off: true}, dock: {mode: answer}}}"))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), scenarios)
+	require.NoError(t, err)
+	was := everything(t, c, now)
+	mark, err := c.SetMark(t.Context(), "clean", "", now)
+	require.NoError(t, err)
+	rename := func(from, to string) {
+		service, err := c.Find(from)
+		require.NoError(t, err)
+		next := service.Spec
+		next.Name = to
+		_, _, err = c.PutService(t.Context(), from, next, "")
+		require.NoError(t, err)
+	}
+	rename("quay", "free")
+	rename("tides", "quay")
+	rename("dock", "tides")
+	rename("free", "dock")
+	rotated := everything(t, c, now)
+	require.NotEqual(t, was, rotated)
+	done, err := c.BackTo(t.Context(), mark.Name, false, now)
+	require.NoError(t, err)
+	require.Equal(t, was, everything(t, c, now))
+	_, err = c.Undo(t.Context(), catalog.EntryID(done.Version), now)
+	require.NoError(t, err)
+	require.Equal(t, rotated, everything(t, c, now))
 }
 
 // What was changed since is not overwritten, an entry is undone once, and what stands in the
@@ -523,6 +564,35 @@ func BenchmarkEdit(b *testing.B) {
 		m.Title = fmt.Sprint(i)
 		_, _, err := c.PutMappings(b.Context(), "quay", []spec.Mapping{m})
 		require.NoError(b, err)
+	}
+}
+
+// A change of 10,000 mappings, taken back.
+func BenchmarkUndo(b *testing.B) {
+	s, err := store.Open(b.Context(), b.TempDir(), false)
+	require.NoError(b, err)
+	defer s.Close()
+	c, err := catalog.Open(b.Context(), s)
+	require.NoError(b, err)
+	_, err = c.CreateService(b.Context(), spec.NewService("quay"))
+	require.NoError(b, err)
+	list := make([]spec.Mapping, 10_000)
+	for i := range list {
+		read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, labels: [x], call: {path: '/m/%d', where: [{query: a, equals: b}]}, answer: {json: {a: 1, c: 'text of some length'}}}", i, i))
+		require.NoError(b, err)
+		list[i] = read[0]
+	}
+	_, _, err = c.PutMappings(b.Context(), "quay", list)
+	require.NoError(b, err)
+	for name, edit := range map[string]catalog.BulkEdit{"disabled": {Enabled: new(bool)}, "removed": {Remove: true}} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				_, err := c.EditMappings(b.Context(), []string{"quay"}, catalog.Selection{Label: "x"}, edit)
+				require.NoError(b, err)
+				_, err = c.Undo(b.Context(), catalog.EntryID(c.Snapshot().Entry()), time.Now())
+				require.NoError(b, err)
+			}
+		})
 	}
 }
 

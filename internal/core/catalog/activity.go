@@ -20,6 +20,8 @@ type Item struct {
 	Key
 	Service string `json:"service,omitempty"` // the name that the service has since, or had
 	Version int64  `json:"version,omitempty"` // of a mapping, the one that it has since
+	// Position is where a mapping stood among those of its service; 0 where it was not there.
+	Position int64 `json:"position,omitempty"`
 	// Changed says which keys of the document are others, with values that are short.
 	Changed string          `json:"changed,omitempty"`
 	Before  json.RawMessage `json:"before,omitempty"`
@@ -115,7 +117,7 @@ func (e *edit) items() (items []Item) {
 	before, after := e.catalog.Snapshot(), e.next
 	versions := e.change.mappingVersions()
 	for _, key := range e.change.keys(before, after) {
-		item := Item{Key: key, Version: versions[key], Before: before.definition(key), After: after.definition(key)}
+		item := Item{Key: key, Version: versions[key], Position: before.positionOf(key), Before: before.definition(key), After: after.definition(key)}
 		same := bytes.Equal(item.Before, item.After)
 		if secrets := before.secretsOf(key); len(secrets) > 0 || same {
 			item.Secrets = secrets
@@ -194,11 +196,11 @@ type ActivityFilter struct {
 	// leaves out what changed no definition, and what was made and undone after After.
 	Answering bool
 	Lane      string
-	By      string
-	Since   time.Time
-	Before  int64 // entries older than this one; 0 for all
-	After   int64 // entries newer than this one; 0 for all
-	Limit   int
+	By        string
+	Since     time.Time
+	Before    int64 // entries older than this one; 0 for all
+	After     int64 // entries newer than this one; 0 for all
+	Limit     int
 }
 
 // latest is the last entry that can be read.

@@ -122,6 +122,16 @@ func (c *Change) mappingVersions() map[Key]int64 {
 	return versions
 }
 
+// positionOf is where a mapping stands among those of its service; 0 for what is none.
+func (s *Snapshot) positionOf(key Key) int64 {
+	if service := s.byID(key.ServiceID); service != nil && key.Kind == KindMapping {
+		if m := service.mappings.byID(key.ID); m != nil {
+			return m.Position
+		}
+	}
+	return 0
+}
+
 // partOf names the part of a service that an impairment is for: "" for all of it.
 func partOf(i StoredImpairment) string {
 	switch {

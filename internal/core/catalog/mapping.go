@@ -135,7 +135,7 @@ func (e *edit) renameMapping(old *Service, m *Mapping, id string) (*Service, err
 	}
 	impairment := e.next.Impairment(old.Spec.ID, "", m.Spec.ID)
 	without := e.removeMappings(old, m)
-	next := e.insert(without, made)
+	next := e.putCompiled(without, []*Mapping{made})
 	if impairment != nil {
 		moved := impairment.StoredImpairment
 		moved.Mapping = id
@@ -143,13 +143,6 @@ func (e *edit) renameMapping(old *Service, m *Mapping, id string) (*Service, err
 	}
 	e.renameMappingInChanges(old.Spec.Name, m.Spec.ID, id)
 	return next, nil
-}
-
-// insert puts a new mapping where its position has it stand.
-func (e *edit) insert(s *Service, m *Mapping) *Service {
-	at, _ := slices.BinarySearchFunc(s.Mappings, m, byPosition)
-	e.change.Mappings = append(e.change.Mappings, StoredMapping{s.Spec.ID, m.Spec, m.Version, m.Position})
-	return e.replace(s, s.withMappings(slices.Insert(slices.Clone(s.Mappings), at, m), nil, []*Mapping{m}))
 }
 
 // putMappings puts mappings into a service, all or, when one cannot be used,
@@ -247,6 +240,9 @@ func (e *edit) putCompiled(old *Service, mappings []*Mapping) *Service {
 		} else {
 			all = append(all, m)
 		}
+	}
+	if !slices.IsSortedFunc(all, byPosition) { // some come back to where they stood
+		slices.SortFunc(all, byPosition)
 	}
 	return e.replace(old, old.withMappings(all, gone, added))
 }

@@ -266,13 +266,17 @@ func (c *Catalog) backToLocked(ctx context.Context, name, note string, dryRun bo
 			whole.Items = append(whole.Items, item)
 		}
 	}
-	for _, item := range u.ordered() {
-		if now := u.edit.next; sameState(item.Kind, item.Before, now.definition(item.Key)) && sameSecrets(item.Secrets, now.secretsOf(item.Key)) {
-			continue // it is so, or is again since its service came back
+	items := u.ordered()
+	for len(items) > 0 { // services first: what comes back with one need not be restored
+		n := slices.IndexFunc(items, func(i Item) bool { return i.Kind != items[0].Kind })
+		if n < 0 {
+			n = len(items)
 		}
-		if err := u.restore(item); err != nil {
-			u.fault(item, err.Error())
-		}
+		present := u.edit.next
+		u.restoreAll(slices.DeleteFunc(slices.Clone(items[:n]), func(i Item) bool {
+			return sameState(i.Kind, i.Before, present.definition(i.Key)) && sameSecrets(i.Secrets, present.secretsOf(i.Key))
+		}))
+		items = items[n:]
 	}
 	if len(u.faults) > 0 {
 		failed := problem.New(problem.Conflict, "the environment cannot come back to %q", name)

@@ -37,11 +37,7 @@ func (c *Catalog) Undo(ctx context.Context, id string, now time.Time) (*Entry, e
 		u.check(item)
 	}
 	if len(u.faults) == 0 {
-		for _, item := range u.ordered() {
-			if err := u.restore(item); err != nil {
-				u.fault(item, err.Error())
-			}
-		}
+		u.restoreAll(u.ordered())
 	}
 	if len(u.faults) > 0 {
 		failed := problem.New(problem.Conflict, "%s cannot be undone", id)
@@ -132,12 +128,33 @@ func (u *undoing) ordered() []Item {
 			return map[bool]int{true: 1, false: -1}[goes]
 		}
 		order := cmp.Compare(slices.Index(undoOrder, a.Kind), slices.Index(undoOrder, b.Kind))
+		if order == 0 && a.Kind == KindMapping {
+			return cmp.Compare(a.ServiceID, b.ServiceID)
+		}
 		if a.Before == nil {
 			return -order
 		}
 		return order
 	})
 	return items
+}
+
+// restoreAll makes definitions what they were before the entry. Mappings of one service are
+// put, or removed, all at once: an index over thousands is not built for each.
+func (u *undoing) restoreAll(items []Item) {
+	for i := 0; i < len(items); {
+		end, first := i+1, items[i]
+		for first.Kind == KindMapping && end < len(items) && items[end].Kind == KindMapping && items[end].ServiceID == first.ServiceID &&
+			(items[end].Before == nil) == (first.Before == nil) {
+			end++
+		}
+		if first.Kind == KindMapping {
+			u.mappings(items[i:end])
+		} else if err := u.restore(first); err != nil {
+			u.fault(first, err.Error())
+		}
+		i = end
+	}
 }
 
 // restore makes a definition what it was before the entry.
@@ -149,8 +166,6 @@ func (u *undoing) restore(item Item) error {
 		return u.contract(item)
 	case KindPayload:
 		return u.payload(item)
-	case KindMapping:
-		return u.mapping(item)
 	case KindImpairment:
 		return u.impairment(item)
 	case KindLine:
@@ -215,14 +230,14 @@ func (u *undoing) service(item Item) error {
 	}
 	give(settings.VariableTable, item.Secrets)
 	if taken := e.next.Named(settings.Name); taken != nil && taken != present {
-		return fmt.Errorf("the name %q belongs to another service since: rename that first", settings.Name)
+		if !u.renames(taken) {
+			return fmt.Errorf("the name %q belongs to another service since: rename that first", settings.Name)
+		}
+		u.rename(taken, taken.Spec, "moving-"+taken.Spec.ID) // until its own turn
+		present = e.next.byID(item.ServiceID)
 	}
 	if present != nil {
-		e.putService(present, StoredService{settings, e.catalog.nextLocked()}, present.parts())
-		if settings.Name != present.Spec.Name {
-			e.renameTargets()
-			e.renameInChanges(present.Spec.Name, settings.Name)
-		}
+		u.rename(present, settings, settings.Name)
 		return nil
 	}
 	kept, err := e.catalog.store.Removed(u.ctx, item.ServiceID)
@@ -244,6 +259,24 @@ func (u *undoing) service(item Item) error {
 	}
 	e.putService(nil, StoredService{settings, e.catalog.nextLocked()}, p)
 	return nil
+}
+
+// renames reports whether a service, too, gets back a name that it has no longer.
+func (u *undoing) renames(s *Service) bool {
+	return slices.ContainsFunc(u.entry.Items, func(i Item) bool {
+		before, err := document[spec.Service](i.Before)
+		return i.Kind == KindService && i.ServiceID == s.Spec.ID && i.Before != nil && err == nil && before.Name != s.Spec.Name
+	})
+}
+
+// rename gives a service settings and a name, by which all else knows it then.
+func (u *undoing) rename(s *Service, settings spec.Service, name string) {
+	settings.Name = name
+	u.edit.putService(s, StoredService{settings, u.edit.catalog.nextLocked()}, s.parts())
+	if name != s.Spec.Name {
+		u.edit.renameTargets()
+		u.edit.renameInChanges(s.Spec.Name, name)
+	}
 }
 
 // contract makes the revision before the one in force anew.
@@ -308,29 +341,45 @@ func (u *undoing) payload(item Item) error {
 	return err
 }
 
-func (u *undoing) mapping(item Item) error {
+// mappings are of one service, and all come, or all go.
+func (u *undoing) mappings(items []Item) {
 	e := u.edit
-	present := e.next.byID(item.ServiceID)
+	present := e.next.byID(items[0].ServiceID)
 	if present == nil {
-		if item.Before != nil {
-			return errors.New("its service is gone: restore that first")
+		if items[0].Before != nil {
+			u.fault(items[0], "its service is gone: restore that first")
 		}
-		return nil
+		return
 	}
-	if item.Before == nil {
-		e.removeMappings(present, present.mappings.byID(item.ID))
-		return nil
+	made := make([]*Mapping, 0, len(items))
+	version := e.catalog.nextLocked()
+	for _, item := range items {
+		if item.Before == nil {
+			made = append(made, present.mappings.byID(item.ID))
+			continue
+		}
+		m, err := read[spec.Mapping](item)
+		if err != nil {
+			u.fault(item, err.Error())
+			continue
+		}
+		compiled, faults := e.compile(present, m, version)
+		if len(faults) > 0 {
+			u.fault(item, faults[0].Detail)
+			continue
+		}
+		if item.Position > 0 && present.mappings.byID(item.ID) == nil {
+			compiled.Position = item.Position
+		}
+		made = append(made, compiled)
 	}
-	m, err := read[spec.Mapping](item)
-	if err != nil {
-		return err
+	switch {
+	case len(u.faults) > 0:
+	case items[0].Before == nil:
+		e.removeMappings(present, made...)
+	default:
+		e.putCompiled(present, made)
 	}
-	made, faults := e.compile(present, m, e.catalog.nextLocked())
-	if len(faults) > 0 {
-		return errors.New(faults[0].Detail)
-	}
-	e.putCompiled(present, []*Mapping{made})
-	return nil
 }
 
 // recording brings a removed one back, or removes one that was not there.
