@@ -9,11 +9,14 @@ package client
 import (
 	"bytes"
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"maps"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -33,12 +36,28 @@ type Client struct {
 	by   string
 	http *http.Client
 	// agent names the program, "" for the one that Go names.
-	agent     string
+	agent string
+	// token is the secret by which the environment knows who asks, "" for none.
+	token     string
 	lastEntry atomic.Pointer[string] // see LastEntry
 }
 
 // SetAgent has requests name the program that makes them. It is called before any is made.
 func (c *Client) SetAgent(agent string) { c.agent = agent }
+
+// SetToken has requests say who makes them. It is called before any is made.
+func (c *Client) SetToken(secret string) { c.token = secret }
+
+// Trust has the client believe that it speaks to the environment only where a certificate of
+// this authority, in PEM, says so. It is called before any request is made.
+func (c *Client) Trust(authority []byte) error {
+	roots := x509.NewCertPool()
+	if !roots.AppendCertsFromPEM(authority) {
+		return problem.New(problem.Invalid, "the authority is no certificate in PEM")
+	}
+	c.http.Transport.(*http.Transport).TLSClientConfig = &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}
+	return nil
+}
 
 // New builds a client for the control address of an environment, such as
 // http://127.0.0.1:7400.
@@ -121,6 +140,12 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	if c.agent != "" {
 		req.Header.Set("User-Agent", c.agent)
 	}
+	if c.token != "" && req.URL.Scheme == "http" && !isLocal(req.URL.Hostname()) {
+		return nil, problem.New(problem.Refused, "the token is not sent to %s: everybody on the way could read it (use https)", c.base)
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
 	if c.by != "" {
 		req.Header.Set("Rapid-Mimic-By", url.PathEscape(c.by))
 	}
@@ -133,6 +158,10 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 		if errors.As(err, &wrapped) {
 			err = wrapped.Err
 		}
+		var untrusted x509.UnknownAuthorityError
+		if errors.As(err, &untrusted) {
+			return nil, problem.New(problem.Unreachable, "nothing on this machine trusts the certificate of %s (rapidmimic login %s trusts its authority, for Rapid Mimic alone)", c.base, c.base)
+		}
 		return nil, problem.New(problem.Unreachable, "no Rapid Mimic answers at %s: %v", c.base, err)
 	}
 	if resp.StatusCode < 400 {
@@ -143,6 +172,11 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 	}
 	defer resp.Body.Close()
 	return nil, readProblem(resp)
+}
+
+func isLocal(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 func readProblem(resp *http.Response) error {

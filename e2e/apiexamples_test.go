@@ -23,6 +23,7 @@ const examplesFile = "../internal/control/examples.yaml"
 var apiSteps = [][2]string{
 	{"POST /marks", `{"name": "morning"}`},
 	{"PATCH /marks/morning", `{"everyNight": "03:00"}`},
+	{"POST /logins", ""},
 	{"POST /services", `{"name": "buoys", "title": "Buoys and lights"}`},
 	{"PUT /services/buoys", `{"title": "Buoys", "upstream": "$REAL"}`},
 	{"PATCH /services/buoys", `{"seed": 7}`},
@@ -99,7 +100,7 @@ var apiSteps = [][2]string{
 var withoutExample = map[string]string{
 	"getMetrics": "for Prometheus", "getOpenAPI": "this very document", "getSchema": "a JSON Schema", "getPAC": "a script", "getContract": "a contract", "getRevision": "a contract",
 	"streamCalls": "it never ends", "applyFolder": "takes an archive", "exportFolder": "takes an archive", "compareFolder": "takes an archive", "getAuthority": "a certificate", "getPayload": "a file", "importHAR": "takes a HAR",
-	"getHealth": "no JSON", "getReadiness": "no JSON", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
+	"createToken": "tells a secret", "revokeToken": "of a token", "getHealth": "no JSON", "getReadiness": "no JSON", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
 }
 
 // The examples in the API document are what the demo really answers: it is asked again, and

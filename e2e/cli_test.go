@@ -93,7 +93,7 @@ func TestTheServiceSaysWhyItCannotStart(t *testing.T) {
 		"an open proxy":       {[]string{"--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "0.0.0.0:7402", "--data", folder}, `--open-proxy allows it all the same`},
 		"data that is in use": {[]string{"--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--data", s.data}, `is in use by another Rapid Mimic \(--data names another\)`},
 		"data that is a file": {[]string{"--data", file}, `data folder \S+ cannot be made: not a directory \(--data names another\)`},
-		"an open control":     {[]string{"--control", "0.0.0.0:7400", "--data", folder}, `--open-control allows it all the same`},
+		"an open control":     {[]string{"--control", "0.0.0.0:7400", "--data", folder}, `--tls own --name mimic.qa.test`},
 		"no port":             {[]string{"--traffic", "127.0.0.1", "--data", folder}, `--traffic "127.0.0.1": must be host:port`},
 	} {
 		t.Run(name, func(t *testing.T) {

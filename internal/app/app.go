@@ -19,6 +19,8 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"slices"
+	"strconv"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -31,6 +33,7 @@ import (
 	"rapidmimic.example/internal/config"
 	"rapidmimic.example/internal/console"
 	"rapidmimic.example/internal/control"
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
@@ -58,7 +61,7 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 		return err
 	}
 	if cfg.OpenControl && !config.IsLoopback(cfg.Control) {
-		logger.Warn("the control address is open: whoever reaches it can change everything", "control", cfg.Control)
+		logger.Warn("the control address is open: whoever reaches it can look at everything", "control", cfg.Control)
 	}
 	limit := cfg.MemoryLimit
 	if limit == 0 {
@@ -130,10 +133,13 @@ type app struct {
 	store     *store.Store
 	log       *calllog.Log
 	upstreams *upstream.Client
+	tokens    *access.Tokens
+	tls       *certificates                          // nil where the ports have none
 	expire    func(context.Context, time.Time) error // ends what is over
 	// endUnattended ends recordings whose recorder is gone.
 	endUnattended func(context.Context, time.Time) error
 	ready         atomic.Bool
+	usedKept      time.Time // see keepUsed
 }
 
 // lockData makes sure that the data folder can be written to and that no other
@@ -200,14 +206,25 @@ func (a *app) closeListeners() {
 	}
 }
 
-// baseURL is how a listener is reached; one that listens everywhere is reached
-// on this machine.
-func baseURL(l net.Listener) string {
+// baseURL is how others reach a listener: by the name of this machine where it has one and
+// listens beyond it, over TLS where there is a certificate.
+func (a *app) baseURL(l net.Listener) string {
 	address := l.Addr().(*net.TCPAddr)
-	if address.IP.IsUnspecified() {
-		return fmt.Sprintf("http://127.0.0.1:%d", address.Port)
+	host := address.IP.String()
+	switch {
+	case len(a.config.Names) > 0 && !address.IP.IsLoopback():
+		host = a.config.Names[0]
+	case address.IP.IsUnspecified():
+		host = "127.0.0.1"
 	}
-	return "http://" + address.String()
+	scheme := "http"
+	if a.config.TLS() {
+		scheme = "https"
+		if address.IP.IsLoopback() && a.config.TLSOwn {
+			host = "localhost"
+		}
+	}
+	return fmt.Sprintf("%s://%s", scheme, net.JoinHostPort(host, strconv.Itoa(address.Port)))
 }
 
 func (a *app) build(ctx context.Context) (err error) {
@@ -251,7 +268,7 @@ func (a *app) assemble(ctx context.Context) error {
 		return err
 	}
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
-	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
+	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: a.baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
 		Gate: gate, Secrets: masker, Listed: a.config.IsListed})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
@@ -260,11 +277,25 @@ func (a *app) assemble(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	ca := authority.New(a.config.Data, a.config.Intercept)
+	if a.tokens, err = access.Open(ctx, a.store); err != nil {
+		return err
+	}
+	ca := authority.New(a.config.Data, a.mayCertify())
+	if a.tls, err = newCertificates(a.config, ca, a.logger); err != nil {
+		return err
+	}
 	a.assembleExpiry(definitions, decide)
 	a.assembleTraffic(definitions, decide, ca)
 	a.assembleControl(definitions, decide, masker, gate, ca)
 	return nil
+}
+
+// mayCertify are the hosts that our own authority may speak for; none for all.
+func (a *app) mayCertify() []string {
+	if len(a.config.Intercept) == 0 || !a.config.TLSOwn {
+		return a.config.Intercept
+	}
+	return slices.Concat(a.config.Intercept, a.config.Names, []string{"localhost"})
 }
 
 // assembleExpiry builds what clears away what is over.
@@ -273,11 +304,9 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 		if err := a.store.CheckFolder(); err != nil {
 			return err
 		}
-		back, err := definitions.ReturnNightly(ctx, now)
-		if back != nil {
-			a.logger.Info("nightly return", "mark", back.Name, "error", err)
-		}
-		if back != nil && err == nil {
+		back, nightly := definitions.ReturnNightly(ctx, now)
+		if back != nil && nightly == nil {
+			a.logger.Info("everything came back for the night", "mark", back.Name)
 			decide.ResetLane(nil)
 		}
 		closed, err := definitions.Expire(ctx, now)
@@ -286,7 +315,7 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 			a.log.ForgetLane(lane.Spec.Name)
 			a.logger.Info("lane expired", "lane", lane.Spec.Name)
 		}
-		return err
+		return errors.Join(nightly, err, a.keepUsed(ctx, now))
 	}
 }
 
@@ -320,14 +349,15 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
-		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl,
-		ControlURL: baseURL(a.controlListener), TrafficURL: baseURL(a.trafficListener),
+		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
+		Hosts: a.config.Names, Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires,
+		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
 	}
 	if a.config.ImportURLs {
 		c.Fetch = fetch.New(control.MaxUpload, a.outgoing(!a.config.ImportPrivate)).Fetch
 	}
 	if a.proxyListener != nil {
-		c.ProxyURL = baseURL(a.proxyListener)
+		c.ProxyURL = a.baseURL(a.proxyListener)
 	}
 	streams, stopStreams := context.WithCancel(context.Background())
 	a.stopStreams = stopStreams
@@ -415,6 +445,10 @@ func randomSeed() (int64, error) {
 }
 
 func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
+	addresses, err := a.addresses(ctx)
+	if err != nil {
+		return err
+	}
 	logCtx, stopLog := context.WithCancel(context.WithoutCancel(ctx))
 	var logDone errgroup.Group
 	logDone.Go(func() error { return a.log.Run(logCtx) })
@@ -424,12 +458,14 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	lapsing.Go(func() error { a.watchConnections(logCtx); return nil })
 
 	servers, serving := errgroup.WithContext(ctx)
-	servers.Go(func() error { return serve(a.traffic, a.called) })
-	servers.Go(func() error { return serve(a.control, a.controlListener) })
-	addresses := config.Addresses{Control: baseURL(a.controlListener), Traffic: baseURL(a.trafficListener), Data: a.config.Data}
+	servers.Go(func() error {
+		return serve(a.traffic, a.tls.listener(a.called, a.config.HeaderTimeout, "h2", "http/1.1"))
+	})
+	servers.Go(func() error {
+		return serve(a.control, a.tls.listener(a.controlListener, a.config.HeaderTimeout, "h2", "http/1.1"))
+	})
 	if a.proxy != nil {
-		addresses.Proxy = baseURL(a.proxyListener)
-		servers.Go(func() error { return serve(a.proxy, a.proxied) })
+		servers.Go(func() error { return serve(a.proxy, a.tls.listener(a.proxied, a.config.HeaderTimeout, "http/1.1")) })
 	}
 	a.ready.Store(true)
 	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,

@@ -241,11 +241,10 @@ func (p Program) comparison(ctx context.Context, c *cli.Command, folder, with st
 
 // exported is what another environment holds, as a folder would have it.
 func (p Program) exported(ctx context.Context, c *cli.Command, url string) ([]byte, error) {
-	other, err := client.NewAs(url, c.String("as"))
+	other, err := p.clientOf(c, url, "") // RAPIDMIMIC_TOKEN is for the first one
 	if err != nil {
 		return nil, err
 	}
-	other.SetAgent("rapidmimic/" + p.Version)
 	report, err := other.Export(ctx, nil, "", false)
 	if err != nil {
 		return nil, fmt.Errorf("export from %s: %w", url, err)

@@ -7,6 +7,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -29,7 +30,11 @@ type Serve func(ctx context.Context, cfg config.Config, logger *slog.Logger, rea
 
 // Program is the whole command line.
 type Program struct {
-	Serve    Serve
+	Serve Serve
+	// RecoverToken creates an administrator's token in the data folder of a service that is
+	// stopped, and returns its secret.
+	RecoverToken func(ctx context.Context, data, name string, logger *slog.Logger) (secret string, err error)
+
 	Version  string
 	In       io.Reader
 	Out, Err io.Writer
@@ -79,12 +84,12 @@ func (p Program) command() *cli.Command {
 			fmt.Fprintf(p.Err, "%q is not a command of rapidmimic (rapidmimic --help lists them)\n", name)
 		},
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "url", Usage: "control address of the service", Value: client.DefaultURL, Sources: cli.EnvVars("RAPIDMIMIC_URL")},
+			&cli.StringFlag{Name: "url", Usage: "control address of the service; else the one of login, or " + client.DefaultURL, Sources: cli.EnvVars("RAPIDMIMIC_URL")},
 			&cli.StringFlag{Name: "as", Usage: "`NAME` under which your changes are kept", Sources: cli.EnvVars("RAPIDMIMIC_AS", "USER", "USERNAME")},
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.markCommand(), p.backToCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.markCommand(), p.backToCommand(), p.tokenCommand(), p.loginCommand(), p.logoutCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
 			p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -99,15 +104,38 @@ func (p Program) command() *cli.Command {
 
 // client connects to the service that the flags name.
 func (p Program) client(c *cli.Command) (*client.Client, error) {
-	environment, err := client.NewAs(c.String("url"), c.String("as"))
+	address := ""
+	if c.IsSet("url") {
+		address = c.String("url")
+	}
+	environment, err := p.clientOf(c, address, os.Getenv("RAPIDMIMIC_TOKEN"))
 	if err != nil {
 		return nil, err
 	}
-	environment.SetAgent("rapidmimic/" + p.Version)
 	if p.changed != nil && c.String("output") == "table" && c.Name != "undo" {
 		p.changed.environment = environment
 	}
 	return environment, nil
+}
+
+// clientOf connects to an address, "" for the environment that somebody logged in to, or the
+// usual one; with a token, or where that is "" the one that is kept for it.
+func (p Program) clientOf(c *cli.Command, address, token string) (*client.Client, error) {
+	kept, err := readCredentials()
+	if err != nil {
+		return nil, err
+	}
+	address = strings.TrimSuffix(cmp.Or(address, kept.Current, client.DefaultURL), "/")
+	environment, err := client.NewAs(address, c.String("as"))
+	if err != nil {
+		return nil, err
+	}
+	environment.SetAgent("rapidmimic/" + p.Version)
+	environment.SetToken(cmp.Or(token, kept.token(address)))
+	if authority := kept.At[address].Authority; authority != "" {
+		err = environment.Trust([]byte(authority))
+	}
+	return environment, err
 }
 
 // connect is how most commands begin: it takes exactly the named arguments,

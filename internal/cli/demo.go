@@ -1,9 +1,12 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net"
+	"os"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -66,7 +69,7 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 			return nil
 		case addresses := <-ready:
 			if standIns != nil {
-				standIns.SetBoard(addresses.Traffic + "/{service}")
+				standIns.SetBoard(plain(addresses.Traffic) + "/{service}")
 			}
 			return p.playDemo(ctx, addresses, standInsAt, !c.Bool("quiet"))
 		}
@@ -74,8 +77,22 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 	return tasks.Wait()
 }
 
-func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns string, calls bool) error {
+// demoClient is who sets the demo up: with the first administrator's token, where there are
+// tokens, or the one of RAPIDMIMIC_TOKEN.
+func demoClient(a config.Addresses) (*client.Client, error) {
 	api, err := client.New(a.Control)
+	if err != nil {
+		return nil, err
+	}
+	api.SetToken(cmp.Or(a.Secret, os.Getenv("RAPIDMIMIC_TOKEN")))
+	if a.Authority != nil {
+		err = api.Trust(a.Authority)
+	}
+	return api, err
+}
+
+func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns string, calls bool) error {
+	api, err := demoClient(a)
 	if err != nil {
 		return err
 	}
@@ -100,7 +117,10 @@ func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns stri
 	p.say("try       curl %s/moorings/berths/N7", a.Traffic)
 	p.say("stop      Ctrl+C")
 	if calls {
-		demo.Call(ctx, a.Traffic)
+		demo.Call(ctx, plain(a.Traffic))
 	}
 	return nil
 }
+
+// plain is an address without TLS, which the same port speaks, too.
+func plain(address string) string { return strings.Replace(address, "https://", "http://", 1) }

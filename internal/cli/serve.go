@@ -32,7 +32,12 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringFlag{Name: "data", Usage: "`FOLDER` that keeps definitions and calls", Value: data, Sources: cli.EnvVars("RAPIDMIMIC_DATA")},
 		&cli.StringFlag{Name: "control", Usage: "`HOST:PORT` of console and API", Value: config.DefaultControl, Sources: cli.EnvVars("RAPIDMIMIC_CONTROL")},
 		&cli.StringFlag{Name: "traffic", Usage: "`HOST:PORT` that your programs call", Value: config.DefaultTraffic, Sources: cli.EnvVars("RAPIDMIMIC_TRAFFIC")},
-		&cli.BoolFlag{Name: "open-control", Usage: "allow a control address beyond this machine, for everybody who reaches it", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
+		&cli.BoolFlag{Name: "open-control", Usage: "let everybody look who reaches a control address beyond this machine, without token and TLS", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
+		&cli.BoolFlag{Name: "tokens", Usage: "ask for tokens on this machine, too", Sources: cli.EnvVars("RAPIDMIMIC_TOKENS")},
+		&cli.StringFlag{Name: "tls-cert", Usage: "`FILE` with the certificate of the ports and those above it, read again when it changes", Sources: cli.EnvVars("RAPIDMIMIC_TLS_CERT")},
+		&cli.StringFlag{Name: "tls-key", Usage: "`FILE` with the key of the certificate", Sources: cli.EnvVars("RAPIDMIMIC_TLS_KEY")},
+		&cli.StringFlag{Name: "tls", Usage: "own: have our own authority make the certificate, for --name", Sources: cli.EnvVars("RAPIDMIMIC_TLS"), Validator: checkTLS},
+		&cli.StringSliceFlag{Name: "name", Usage: "`NAME` or address by which others reach this machine, such as mimic.qa.test; may be given several times", Sources: cli.EnvVars("RAPIDMIMIC_NAME")},
 		&cli.BoolFlag{Name: "accept-loss", Usage: "start although the database has lost its newest changes"},
 		&cli.BoolFlag{Name: "import-urls", Usage: "allow contracts to be imported from http and https addresses", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_URLS")},
 		&cli.BoolFlag{Name: "import-private", Usage: "allow that from addresses of this machine and of private networks too", Sources: cli.EnvVars("RAPIDMIMIC_IMPORT_PRIVATE")},
@@ -62,6 +67,13 @@ func serveFlags(data string) []cli.Flag {
 	}
 }
 
+func checkTLS(way string) error {
+	if way != "own" && way != "" {
+		return usage("tls must be own, not %q (--tls-cert and --tls-key name files)", way)
+	}
+	return nil
+}
+
 func checkLevel(name string) error {
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(name)); err != nil {
@@ -72,7 +84,8 @@ func checkLevel(name string) error {
 
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
-		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"),
+		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"), NeedTokens: c.Bool("tokens"),
+		TLSCert: c.String("tls-cert"), TLSKey: c.String("tls-key"), TLSOwn: c.String("tls") == "own", Names: c.StringSlice("name"),
 		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), DigestKey: c.String("digest-key"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
@@ -99,6 +112,13 @@ func (p Program) sayAddresses(title string, a config.Addresses) {
 		p.say("proxy     %s", a.Proxy)
 	}
 	p.say("data      %s", a.Data)
+	if a.Fingerprint != "" {
+		p.say("authority %s", a.Fingerprint)
+	}
+	if a.Secret != "" {
+		p.say("token     %s", a.Secret)
+		p.say("          the administrator's, shown this once: rapidmimic login %s", a.Control)
+	}
 }
 
 // temporaryData makes a folder for a service whose data nobody keeps.

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"time"
 
 	"rapidmimic.example/internal/memory"
@@ -40,8 +41,16 @@ type Config struct {
 	OpenProxy bool
 	// ProxyAsks has the proxy ask programs for a user name, which is their lane.
 	ProxyAsks bool
-	// OpenControl allows a control address beyond loopback.
+	// OpenControl lets everybody look who reaches a control address beyond loopback, without
+	// a token and without TLS.
 	OpenControl bool
+	// NeedTokens asks for tokens also on loopback.
+	NeedTokens bool
+	// TLSCert and TLSKey are files with the certificate of all ports and its key; TLSOwn has
+	// our own authority make one for Names, by which others reach this machine.
+	TLSCert, TLSKey string
+	TLSOwn          bool
+	Names           []string
 	// AcceptLoss starts with a database that has lost changes.
 	AcceptLoss bool
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
@@ -88,6 +97,10 @@ type Addresses struct {
 	Control, Traffic string // base URLs
 	Proxy            string // base URL; "" without one
 	Data             string // the data folder
+	// Secret is that of the first administrator's token, which was just created; else "".
+	// Fingerprint is that of the authority that made the certificate of the ports; "" for none.
+	Secret, Fingerprint string
+	Authority           []byte // in PEM; nil for none
 }
 
 // DefaultData is where definitions and calls are kept unless told otherwise:
@@ -120,8 +133,8 @@ func (c *Config) Check() error {
 			return fmt.Errorf("%s %q: %w", flag, address, err)
 		}
 	}
-	if !c.OpenControl && !IsLoopback(c.Control) {
-		return fmt.Errorf("--control %q is beyond this machine, and whoever reaches it can change everything (--open-control allows it all the same)", c.Control)
+	if err := c.checkTLS(); err != nil {
+		return err
 	}
 	if c.Proxy != "" && !c.OpenProxy && !IsLoopback(c.Proxy) {
 		return fmt.Errorf("--proxy %q is beyond this machine, and whoever reaches it can use it (--open-proxy allows it all the same, for listed hosts only)", c.Proxy)
@@ -147,6 +160,32 @@ func (c *Config) Check() error {
 	}
 	return nil
 }
+
+// checkTLS refuses a control address beyond this machine without TLS, and halves of TLS.
+func (c *Config) checkTLS() error {
+	switch {
+	case (c.TLSCert == "") != (c.TLSKey == ""):
+		return errors.New("--tls-cert and --tls-key go together")
+	case c.TLSOwn && c.TLSCert != "":
+		return errors.New("--tls own and --tls-cert are one or the other")
+	case c.TLSOwn && len(c.Names) == 0:
+		return errors.New("--tls own makes a certificate for a name: give it with --name, such as --name mimic.qa.test")
+	case !c.TLS() && !c.OpenControl && !IsLoopback(c.Control):
+		return fmt.Errorf("--control %q is beyond this machine: give it a certificate (--tls-cert FILE --tls-key FILE), or have one made (--tls own --name mimic.qa.test); people and programs then come in with tokens (--open-control lets everybody look instead, without either)", c.Control)
+	}
+	for _, name := range c.Names {
+		if name == "" || strings.ContainsAny(name, "/: *") && net.ParseIP(name) == nil {
+			return fmt.Errorf("--name is the name of this machine, such as mimic.qa.test, not %q", name)
+		}
+	}
+	return nil
+}
+
+// TLS reports whether the ports have a certificate.
+func (c *Config) TLS() bool { return c.TLSOwn || c.TLSCert != "" }
+
+// AsksForTokens reports whether the control port does.
+func (c *Config) AsksForTokens() bool { return c.NeedTokens || !IsLoopback(c.Control) }
 
 var defaultTimeouts = map[string]time.Duration{"--header-timeout": DefaultHeaderTimeout, "--body-timeout": DefaultBodyTimeout,
 	"--write-timeout": DefaultWriteTimeout, "--idle-timeout": DefaultIdleTimeout}

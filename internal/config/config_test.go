@@ -18,8 +18,13 @@ func TestCheck(t *testing.T) {
 		"traffic may be open":   {func(c *config.Config) { c.Traffic = "0.0.0.0:7401" }, ""},
 		"IPv6 loopback":         {func(c *config.Config) { c.Control = "[::1]:0" }, ""},
 		"localhost":             {func(c *config.Config) { c.Control = "localhost:7400" }, ""},
-		"control may not":       {func(c *config.Config) { c.Control = "192.0.2.1:7400" }, "--open-control"},
+		"control may not":       {func(c *config.Config) { c.Control = "192.0.2.1:7400" }, "--tls-cert FILE --tls-key FILE"},
 		"nor everywhere":        {func(c *config.Config) { c.Control = ":7400" }, "--open-control"},
+		"with TLS it may":       {func(c *config.Config) { c.Control, c.TLSOwn, c.Names = ":7400", true, []string{"mimic.qa.test"} }, ""},
+		"a name is needed":      {func(c *config.Config) { c.TLSOwn = true }, "give it with --name"},
+		"half a certificate":    {func(c *config.Config) { c.TLSCert = "a.pem" }, "go together"},
+		"two certificates":      {func(c *config.Config) { c.TLSCert, c.TLSKey, c.TLSOwn = "a", "b", true }, "one or the other"},
+		"a name that is none":   {func(c *config.Config) { c.Names = []string{"https://x"} }, "--name is the name"},
 		"unless it is said":     {func(c *config.Config) { c.Control, c.OpenControl = ":7400", true }, ""},
 		"no port":               {func(c *config.Config) { c.Traffic = "localhost" }, `--traffic "localhost": must be host:port`},
 		"a port that is none":   {func(c *config.Config) { c.Traffic = "localhost:99999" }, "must be a number up to 65535"},
@@ -45,4 +50,11 @@ func TestTheDataFolderDoesNotDependOnWhereOneStands(t *testing.T) {
 	t.Setenv("XDG_DATA_HOME", "relative")
 	t.Setenv("HOME", "/home/tester")
 	assert.Equal(t, "/home/tester/.local/share/rapidmimic", config.DefaultData())
+}
+
+func TestWhereTokensAreAskedFor(t *testing.T) {
+	for address, want := range map[string]bool{"127.0.0.1:7400": false, "localhost:7400": false, ":7400": true, "10.0.0.7:7400": true} {
+		assert.Equal(t, want, (&config.Config{Control: address}).AsksForTokens(), address)
+		assert.True(t, (&config.Config{Control: address, NeedTokens: true}).AsksForTokens(), address)
+	}
 }

@@ -65,7 +65,9 @@ func (s *server) listActivity(c *gin.Context) {
 		c.Header("Link", "<"+followingPage(c, list.Next)+`>; rel="next"`)
 	}
 	for _, e := range entries {
-		list.Items = append(list.Items, entryView(e))
+		if seesEntry(c, e) {
+			list.Items = append(list.Items, entryView(e))
+		}
 	}
 	c.PureJSON(http.StatusOK, list)
 }
@@ -88,6 +90,9 @@ func momentOf(text string, now time.Time) (time.Time, error) {
 
 func (s *server) getEntry(c *gin.Context) {
 	entry, err := s.Catalog.FindEntry(c.Request.Context(), c.Param("entry"))
+	if err == nil && !seesEntry(c, entry) {
+		err = s.entryHidden(c, c.Param("entry"))
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -96,6 +101,16 @@ func (s *server) getEntry(c *gin.Context) {
 }
 
 func (s *server) undoEntry(c *gin.Context) {
+	if !holder(c).Whole() {
+		entry, err := s.Catalog.FindEntry(c.Request.Context(), c.Param("entry"))
+		if err == nil && !seesEntry(c, entry) {
+			err = s.entryHidden(c, c.Param("entry"))
+		}
+		if err != nil {
+			s.fail(c, err, nil)
+			return
+		}
+	}
 	entry, err := s.Catalog.Undo(c.Request.Context(), c.Param("entry"), time.Now())
 	if err != nil {
 		s.fail(c, err, nil)

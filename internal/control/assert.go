@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/check"
@@ -56,6 +57,9 @@ func (s *server) postAssertion(c *gin.Context) {
 	var a *assertion
 	if err == nil {
 		a, err = s.compileAssertion(wanted)
+	}
+	if err == nil {
+		err = holder(c).Refuse(access.Need{Right: access.View, Service: a.service.Spec.Name})
 	}
 	if err != nil {
 		s.fail(c, err, nil)

@@ -31,11 +31,19 @@ func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 
 
 // filterOf reads which calls a request is about.
 func filterOf(c *gin.Context) (f call.Filter, selection *call.Selection, err error) {
-	f = call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text")}
+	f = call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Text: c.Query("text"), Ignored: hidden(c)}
 	if selection, err = f.Compile(); err != nil {
 		err = problem.New(problem.Invalid, "%v", catalog.FilterFault(err))
 	}
 	return f, selection, err
+}
+
+// hidden are calls that the token of a request may not see; nil for none.
+func hidden(c *gin.Context) func(*call.Summary) bool {
+	if holder(c).Whole() {
+		return nil
+	}
+	return func(line *call.Summary) bool { return !sees(c, line.Service) }
 }
 
 // unknownService says that a filter asks for a service that there is not.
@@ -55,7 +63,11 @@ func (s *server) listCalls(c *gin.Context) {
 	filter, selection, wrong := filterOf(c)
 	ignored, leftOut := s.Catalog.Snapshot().Ignored(), 0
 	if !isOn(c, "ignored") {
+		hides := filter.Ignored
 		filter.Ignored = func(r *call.Summary) bool {
+			if hides != nil && hides(r) {
+				return true
+			}
 			if !ignored.IsIgnored(r) {
 				return false
 			}
@@ -139,6 +151,10 @@ func (s *server) getCall(c *gin.Context) {
 	r, err := s.Calls.Call(c.Request.Context(), number)
 	if err != nil {
 		s.fail(c, err, nil)
+		return
+	}
+	if !sees(c, r.Service) {
+		s.fail(c, problem.New(problem.NotFound, "call %s not found", c.Param("call")), nil)
 		return
 	}
 	detail := s.callDetail(r)

@@ -10,6 +10,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
@@ -23,6 +24,9 @@ func contractView(c *catalog.Contract) api.Contract {
 
 func (s *server) postImport(c *gin.Context) {
 	in, err := s.readImport(c)
+	if err == nil && !holder(c).Whole() {
+		err = s.mayImport(c, in)
+	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -40,6 +44,16 @@ func (s *server) postImport(c *gin.Context) {
 	}
 	c.Header("Location", "/api/v1/services/"+url.PathEscape(imported.Service.Spec.Name))
 	c.PureJSON(status, report)
+}
+
+// mayImport refuses an import that is about a service which a limited token may not change,
+// or that does not say which it is about.
+func (s *server) mayImport(c *gin.Context, in catalog.Import) error {
+	name := cmp.Or(s.nameOf(in.Into), in.Name)
+	if name == "" {
+		return problem.New(problem.Invalid, "token %q is limited to services: say which one the contract is of (--name, or --into)", holder(c).Name)
+	}
+	return holder(c).Refuse(access.Need{Right: access.Edit, Service: name})
 }
 
 // readImport reads the contract from the body, or takes an earlier revision of

@@ -11,12 +11,15 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/klauspost/compress/gzhttp"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/lru"
 	"rapidmimic.example/internal/core/secret"
 )
 
@@ -54,8 +57,16 @@ type Config struct {
 	Memory Memory
 	// Data is the data folder.
 	Data string
-	// AnyHost admits every Host header; otherwise only names of this machine.
+	// AnyHost admits every Host header; otherwise only names of this machine, Hosts and,
+	// where a token is needed, addresses.
 	AnyHost bool
+	Hosts   []string
+	// Tokens are those of the environment. NeedToken asks for one; with OpenView everybody
+	// may look without.
+	Tokens              *access.Tokens
+	NeedToken, OpenView bool
+	// CertificateExpires is when the certificate of the ports ends; zero for never.
+	CertificateExpires func() time.Time
 }
 
 type server struct {
@@ -63,6 +74,11 @@ type server struct {
 	guard    hostGuard
 	attended attendance
 	repeats  *repeats
+	guesses  guesses
+	refusals once
+	// described is done once the document of the API says which roles operations take.
+	described     sync.Once
+	withRolesText []byte
 }
 
 // Server is the handler of the control port, and what it does by itself.
@@ -77,12 +93,13 @@ const MaxUpload = 64 << 20
 // New builds the control port.
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{Config: c, guard: hostGuard{any: c.AnyHost}, repeats: newRepeats()}
+	s := &server{Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
+		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}}
 	router := gin.New()
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.recoverFault, notRendered, s.guard.check, s.limitBody, author)
+	router.Use(s.recoverFault, notRendered, s.guard.check, s.identify, s.limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)
@@ -110,9 +127,10 @@ func (s *server) routes(router *gin.Engine) {
 	api := router.Group("/api/v1")
 	for _, r := range s.table() {
 		check := s.checkQuery(r.method, api.BasePath()+inDocument(r.path))
-		api.Handle(r.method, r.path, check, s.onlyOnce, r.handle)
+		allow := s.allow(r)
+		api.Handle(r.method, r.path, allow, check, s.onlyOnce, r.handle)
 		if r.method == http.MethodGet && r.path != streamPath {
-			api.Handle(http.MethodHead, r.path, check, r.handle)
+			api.Handle(http.MethodHead, r.path, allow, check, r.handle)
 		}
 	}
 }

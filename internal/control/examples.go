@@ -66,6 +66,27 @@ func withExamples(document, known *tree.Node) *tree.Node {
 	return with(document, "paths", paths)
 }
 
+// withRoles is the document of the API, and says of each operation which role it takes at
+// least.
+func (s *server) withRoles() []byte {
+	document, err := tree.Parse(describedAPI())
+	if err != nil {
+		panic(err) // it is ours
+	}
+	paths := document.Get("paths")
+	for _, r := range s.table() {
+		path, method := "/api/v1"+inDocument(r.path), strings.ToLower(r.method)
+		operations := paths.Get(path)
+		role := tree.NewString(string(r.right.Role()))
+		paths = with(paths, path, with(operations, method, with(operations.Get(method), "x-role", role)))
+	}
+	text, err := with(document, "paths", paths).YAML()
+	if err != nil {
+		panic(err)
+	}
+	return text
+}
+
 // exampleIn is a body with an example in each of its media types that are JSON; one that is
 // none else is a text.
 func exampleIn(body, example *tree.Node) *tree.Node {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/folder"
@@ -83,6 +84,9 @@ func (s *server) postApply(c *gin.Context) {
 // postExport takes the folder as it is, an empty body for a new one, and says
 // which files change.
 func (s *server) postExport(c *gin.Context) {
+	if c.Query("service") == "" && !s.may(c, access.Need{Right: access.View}) { // that is everything
+		return
+	}
 	var files []folder.File
 	if c.Request.ContentLength != 0 {
 		var err error

@@ -10,6 +10,7 @@ import (
 	"net/netip"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,10 +24,29 @@ import (
 // hostGuard keeps web pages of others from using the API through a tester's
 // browser: a name that was made to resolve to us (DNS rebinding) is told by
 // its Host header, a page of another origin by its Origin header.
-type hostGuard struct{ any bool }
+type hostGuard struct {
+	any bool
+	// names are more names of ours. Addresses are not names, so nobody made them resolve to
+	// us; where a token is needed they are taken, too.
+	names     []string
+	addresses bool
+}
+
+// takes reports whether a Host header is one of ours.
+func (g hostGuard) takes(hostport string) bool {
+	if g.any || isOwnHost(hostport) {
+		return true
+	}
+	host, _, err := net.SplitHostPort(hostport)
+	if err != nil {
+		host = hostport
+	}
+	_, err = netip.ParseAddr(strings.Trim(host, "[]"))
+	return g.addresses && err == nil || slices.ContainsFunc(g.names, func(name string) bool { return strings.EqualFold(name, host) })
+}
 
 func (g hostGuard) check(c *gin.Context) {
-	if !g.any && !isOwnHost(c.Request.Host) {
+	if !g.takes(c.Request.Host) {
 		writeProblem(c, problem.New(problem.Refused, "the control port does not answer to the name %q", c.Request.Host), http.StatusForbidden, nil)
 		return
 	}

@@ -51,14 +51,15 @@ func (s *server) onlyOnce(c *gin.Context) {
 		s.fail(c, problem.New(problem.Invalid, "Idempotency-Key has at most %d characters", longestRequestKey), nil)
 		return
 	}
+	key = holder(c).ID + "\n" + key // what one was answered is not for another
 	first, isNew := s.repeats.begin(key, sumOf(c), time.Now())
 	switch {
 	case isNew:
 		s.keepAnswer(c, key, first)
 	case first.sum != sumOf(c):
-		s.fail(c, problem.New(problem.Conflict, "the Idempotency-Key %q was used for another request: give each request a key of its own", key), nil)
+		s.fail(c, problem.New(problem.Conflict, "the Idempotency-Key %q was used for another request: give each request a key of its own", c.GetHeader("Idempotency-Key")), nil)
 	case !first.done:
-		s.fail(c, problem.New(problem.Conflict, "the request with the Idempotency-Key %q is still at work: ask again in a moment", key), nil)
+		s.fail(c, problem.New(problem.Conflict, "the request with the Idempotency-Key %q is still at work: ask again in a moment", c.GetHeader("Idempotency-Key")), nil)
 	default:
 		for name, values := range first.header {
 			c.Writer.Header()[name] = values

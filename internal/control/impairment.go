@@ -68,6 +68,7 @@ func (s *server) listImpairments(c *gin.Context) {
 // impairmentsOf are the impairments of a view that the address of a request is about.
 func (s *server) impairmentsOf(c *gin.Context, view *catalog.Snapshot) api.Impairments {
 	list := s.impairments(view)
+	list.Items = slices.DeleteFunc(list.Items, func(i api.Impairment) bool { return !seesTarget(c, i.Target.Service) })
 	if c.Param("service") != "" {
 		target := s.namedTarget(c)
 		list.Items = slices.DeleteFunc(list.Items, func(i api.Impairment) bool { return !within(target, i.Target) })

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
@@ -36,7 +37,7 @@ func (s *server) laneView(lane *catalog.Lane) api.Lane {
 
 func (s *server) listLanes(c *gin.Context) {
 	respondList(s, c, listing[*catalog.Lane, api.Lane]{
-		items: s.Catalog.Snapshot().Lanes(time.Now()), view: s.laneView,
+		items: slices.DeleteFunc(s.Catalog.Snapshot().Lanes(time.Now()), func(lane *catalog.Lane) bool { return !holder(c).InLane(lane.Spec.Name) }), view: s.laneView,
 		key:      func(lane *catalog.Lane) string { return lane.Spec.Name },
 		document: func(lane *catalog.Lane) tagged { return tagged{lane.Spec, catalog.ETag(lane.Version)} },
 	})
@@ -62,6 +63,11 @@ func (s *server) postLanes(c *gin.Context) {
 	if err != nil {
 		s.fail(c, err, nil)
 		return
+	}
+	for _, g := range given {
+		if !s.may(c, access.Need{Right: access.Test, Lane: g.Document.Name}) {
+			return
+		}
 	}
 	list := api.List[api.Lane]{Items: []api.Lane{}}
 	for _, g := range given {

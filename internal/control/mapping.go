@@ -10,6 +10,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec"
@@ -69,7 +70,7 @@ func (s *server) servicesMeant(c *gin.Context) (names []string) {
 	if names = c.QueryArray("service"); len(names) > 0 {
 		return names
 	}
-	return s.Catalog.Snapshot().Names()
+	return slices.DeleteFunc(s.Catalog.Snapshot().Names(), func(name string) bool { return !sees(c, name) })
 }
 
 // seenMapping is a mapping in the perspective of a request, with its service.
@@ -199,6 +200,9 @@ func (s *server) editMappings(c *gin.Context, edit catalog.BulkEdit) {
 func (s *server) postCopies(c *gin.Context) {
 	var to api.MappingCopy
 	err := readFields(c, &to, "copy")
+	if err == nil && to.Service != "" {
+		err = holder(c).Refuse(access.Need{Right: access.Edit, Service: s.nameOf(to.Service)})
+	}
 	var copies []*catalog.Mapping
 	if err == nil {
 		_, copies, err = s.Catalog.CopyMappings(c.Request.Context(), c.Param("service"), selectionOf(c), catalog.Copy{Service: to.Service, ID: to.ID, Move: to.Move})

@@ -6,6 +6,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
@@ -89,7 +90,11 @@ func (s *server) restoreMapping(c *gin.Context) {
 
 func (s *server) copyMapping(c *gin.Context) {
 	var to api.MappingCopy
-	if err := readFields(c, &to, "copy"); err != nil {
+	err := readFields(c, &to, "copy")
+	if err == nil && to.Service != "" {
+		err = holder(c).Refuse(access.Need{Right: access.Edit, Service: s.nameOf(to.Service)})
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}

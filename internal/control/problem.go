@@ -16,17 +16,19 @@ import (
 
 // statusOf is the HTTP status of each problem code.
 var statusOf = map[problem.Code]int{
-	problem.Invalid:     http.StatusUnprocessableEntity,
-	problem.Syntax:      http.StatusBadRequest,
-	problem.NotFound:    http.StatusNotFound,
-	problem.Exists:      http.StatusConflict,
-	problem.Conflict:    http.StatusConflict,
-	problem.Stale:       http.StatusPreconditionFailed,
-	problem.TooLarge:    http.StatusRequestEntityTooLarge,
-	problem.Unsupported: http.StatusUnsupportedMediaType,
-	problem.Refused:     http.StatusForbidden,
-	problem.Unavailable: http.StatusServiceUnavailable,
-	problem.Internal:    http.StatusInternalServerError,
+	problem.Invalid:      http.StatusUnprocessableEntity,
+	problem.Syntax:       http.StatusBadRequest,
+	problem.NotFound:     http.StatusNotFound,
+	problem.Exists:       http.StatusConflict,
+	problem.Conflict:     http.StatusConflict,
+	problem.Stale:        http.StatusPreconditionFailed,
+	problem.TooLarge:     http.StatusRequestEntityTooLarge,
+	problem.Unsupported:  http.StatusUnsupportedMediaType,
+	problem.Refused:      http.StatusForbidden,
+	problem.Unauthorized: http.StatusUnauthorized,
+	problem.TooMany:      http.StatusTooManyRequests,
+	problem.Unavailable:  http.StatusServiceUnavailable,
+	problem.Internal:     http.StatusInternalServerError,
 }
 
 // fail answers with an error as an RFC 9457 problem document. current is the

@@ -105,6 +105,11 @@ func author(c *gin.Context) {
 	from, _, _ := net.SplitHostPort(c.Request.RemoteAddr) // whatever a header says
 	ctx := catalog.Through(c.Request.Context(), throughWhat(c), from)
 	ctx = catalog.Noted(ctx, func(version int64) { c.Header(entryHeader, catalog.EntryID(version)) })
+	if token := holder(c).Name; token != "" && name != "" && name != token {
+		name = token + " (" + name + ")" // a name that is only said adds to who it is
+	} else if token != "" {
+		name = token
+	}
 	if name != "" {
 		ctx = catalog.By(ctx, name)
 	}

@@ -13,7 +13,10 @@ import (
 
 // listRetries tells how callers took failures, from the last calls in the log.
 func (s *server) listRetries(c *gin.Context) {
-	records, err := s.lastCalls(c, call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Ignored: s.Catalog.Snapshot().Ignored().IsIgnored}, 1000)
+	ignored := s.Catalog.Snapshot().Ignored()
+	records, err := s.lastCalls(c, call.Filter{Service: c.Query("service"), Lane: c.Query("lane"), Ignored: func(line *call.Summary) bool {
+		return ignored.IsIgnored(line) || !sees(c, line.Service)
+	}}, 1000)
 	if err != nil {
 		s.fail(c, err, nil)
 		return

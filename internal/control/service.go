@@ -2,11 +2,13 @@ package control
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec"
@@ -64,7 +66,7 @@ func sourcesView(totals map[call.Source]int64) map[string]int {
 
 func (s *server) listServices(c *gin.Context) {
 	respondList(s, c, listing[*catalog.Service, api.Service]{
-		items: s.Catalog.Snapshot().Services(), limit: defaultLimit, view: s.serviceView,
+		items: slices.DeleteFunc(slices.Clone(s.Catalog.Snapshot().Services()), func(service *catalog.Service) bool { return !sees(c, service.Spec.Name) }), limit: defaultLimit, view: s.serviceView,
 		key:      func(service *catalog.Service) string { return service.Spec.Name },
 		document: func(service *catalog.Service) tagged { return tagged{service.Spec, catalog.ETag(service.Version)} },
 	})
@@ -85,6 +87,11 @@ func (s *server) postServices(c *gin.Context) {
 	var demands []string
 	if err == nil {
 		demands, err = demandsOf(c, given)
+	}
+	for _, g := range given {
+		if err == nil {
+			err = holder(c).Refuse(access.Need{Right: access.Edit, Service: g.Document.Name})
+		}
 	}
 	var made []*catalog.Service
 	if err == nil {
@@ -138,6 +145,9 @@ func (s *server) patchService(c *gin.Context) {
 // replaceService puts the settings of a document. given is the document where the caller
 // knows its lines.
 func (s *server) replaceService(c *gin.Context, document spec.Service, given []spec.Given[spec.Service], demand string) {
+	if !s.may(c, access.Need{Right: access.Edit, Service: document.Name}) { // it may be renamed
+		return
+	}
 	service, isNew, err := s.Catalog.PutService(c.Request.Context(), c.Param("service"), document, demand)
 	if err != nil {
 		var current any

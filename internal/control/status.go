@@ -16,7 +16,10 @@ import (
 //go:embed openapi.yaml
 var openAPI []byte
 
-func getOpenAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", describedAPI()) }
+func (s *server) getOpenAPI(c *gin.Context) {
+	s.described.Do(func() { s.withRolesText = s.withRoles() })
+	c.Data(http.StatusOK, "application/yaml", s.withRolesText)
+}
 
 // getIndex is the API as links: where everything else is found.
 func (s *server) getIndex(c *gin.Context) {
@@ -34,6 +37,9 @@ const authorityWarning = 7 * 24 * time.Hour
 
 // getStatus tells the state of the environment: scenario, modes and impairments as
 // the calls of the query's lane find them, or those in none.
+// certificateWarning is how long before its end a certificate is told of.
+const certificateWarning = 14 * 24 * time.Hour
+
 func (s *server) getStatus(c *gin.Context) {
 	view, err := s.viewOf(c)
 	if err != nil {
@@ -54,6 +60,9 @@ func (s *server) getStatus(c *gin.Context) {
 	if end := s.Authority.Expires(); !end.IsZero() && now.After(end.Add(-authorityWarning)) {
 		status.Faults = append(status.Faults, fmt.Sprintf("the certificate authority ends on %s: make another one (ca rotate), and have programs trust it", end.UTC().Format(time.DateOnly)))
 	}
+	if end := s.CertificateExpires(); !end.IsZero() && now.After(end.Add(-certificateWarning)) {
+		status.Faults = append(status.Faults, fmt.Sprintf("the certificate of the ports ends on %s: put another one in its place (--tls-cert), which is read without a restart", end.UTC().Format(time.DateOnly)))
+	}
 	for _, aside := range s.Catalog.Aside() {
 		status.Faults = append(status.Faults, fmt.Sprintf("%s was set aside, since it cannot be used: %s", aside.What, aside.Reason))
 	}
@@ -63,6 +72,9 @@ func (s *server) getStatus(c *gin.Context) {
 	}
 	status.Lanes = append(status.Lanes, view.LaneNames(now)...)
 	for _, service := range view.Services() {
+		if !sees(c, service.Spec.Name) {
+			continue
+		}
 		status.Services++
 		status.Mappings += len(service.Mappings)
 		mode := spec.ModeAnswer
@@ -88,7 +100,7 @@ func (s *server) getStatus(c *gin.Context) {
 	list := s.impairments(view)
 	status.ImpairmentsOff = list.Off
 	for _, i := range list.Items {
-		if !list.Off {
+		if !list.Off && seesTarget(c, i.Target.Service) {
 			status.Impaired = append(status.Impaired, i.Target.String())
 		}
 	}

@@ -15,6 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/spec/api"
@@ -45,6 +46,9 @@ func (s *server) streamCalls(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	ctx, end := whileHolds(c.Request.Context(), holder(c))
+	defer end()
+	c.Request = c.Request.WithContext(ctx)
 	w := http.NewResponseController(c.Writer)
 	_ = w.SetWriteDeadline(time.Now().Add(streamStall))
 	c.Header("Content-Type", "text/event-stream")
@@ -64,6 +68,23 @@ func (s *server) streamCalls(c *gin.Context) {
 			return
 		}
 	}
+}
+
+// whileHolds ends a context when a token is revoked or expires.
+func whileHolds(ctx context.Context, t *access.Token) (context.Context, context.CancelFunc) {
+	end := func() {}
+	if !t.Expires.IsZero() {
+		ctx, end = context.WithDeadline(ctx, t.Expires)
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	go func() {
+		select {
+		case <-t.Gone():
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	return ctx, func() { cancel(); end() }
 }
 
 // streamPlace is how far a reader of the stream has come.
@@ -149,7 +170,7 @@ func (s *server) entriesAfter(c *gin.Context, version int64) (views []api.Entry,
 	}
 	service := c.Query("service")
 	for _, e := range slices.Backward(entries) {
-		if service == "" || e.Concerns(service) {
+		if (service == "" || e.Concerns(service)) && seesEntry(c, e) {
 			views = append(views, entryView(e))
 		}
 	}

@@ -103,6 +103,11 @@ func (l *Listener) room() bool {
 
 // Track notes which connections are idle; it is the ConnState of the server.
 func (l *Listener) Track(c net.Conn, state http.ConnState) {
+	if secure, ok := c.(interface{ NetConn() net.Conn }); ok {
+		if _, is := c.(*conn); !is {
+			c = secure.NetConn()
+		}
+	}
 	ours, ok := c.(*conn)
 	if !ok {
 		return
@@ -136,15 +141,34 @@ type conn struct {
 	// bytes. Reading and refusing happen in one goroutine.
 	begins     [200]byte
 	beginsSize atomic.Int32
+
+	// unread is a byte that is read again first, where hasUnread is set.
+	unread    byte
+	hasUnread bool
 }
+
+// Unread gives back the first byte of the connection, before anybody else reads it.
+func (c *conn) Unread(b byte) { c.unread, c.hasUnread = b, true }
 
 // Read implements net.Conn.
 func (c *conn) Read(b []byte) (int, error) {
-	n, err := c.Conn.Read(b)
+	n, err := c.read(b)
 	if n > 1 && c.beginsSize.Load() == 0 { // a single byte is read ahead by net/http
 		c.beginsSize.Store(int32(copy(c.begins[:], b[:n])))
 	}
 	return n, err
+}
+
+func (c *conn) read(b []byte) (int, error) {
+	if !c.hasUnread || len(b) == 0 {
+		return c.Conn.Read(b)
+	}
+	c.hasUnread, b[0] = false, c.unread
+	if len(b) == 1 {
+		return 1, nil
+	}
+	n, err := c.Conn.Read(b[1:]) // a call has more than a byte
+	return n + 1, err
 }
 
 // refused is how net/http begins and continues the answers that it gives by itself.

@@ -27,10 +27,13 @@ const (
 	Stale       Code = "stale"       // somebody changed it since it was read
 	TooLarge    Code = "too-large"   // over a stated limit
 	Unsupported Code = "unsupported" // understood, but not something we do
-	Refused     Code = "refused"     // not allowed from here
-	Unreachable Code = "unreachable" // the service did not answer
-	Unavailable Code = "unavailable" // not possible now, such as when the disk is full
-	Internal    Code = "internal"    // our fault
+	Refused     Code = "refused"     // not allowed from here, or to you
+	// Unauthorized is for who did not say who they are, or with a token that does not hold.
+	Unauthorized Code = "unauthorized"
+	TooMany      Code = "too-many"    // requests; later ones are answered
+	Unreachable  Code = "unreachable" // the service did not answer
+	Unavailable  Code = "unavailable" // not possible now, such as when the disk is full
+	Internal     Code = "internal"    // our fault
 )
 
 // MaxItems bounds how many places one error lists.

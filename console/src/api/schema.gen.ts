@@ -106,6 +106,81 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who the environment takes the caller for */
+        get: operations["getMe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/logins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to use a token, which leaves a name in the activity */
+        post: operations["logIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All tokens, by name */
+        get: operations["listTokens"];
+        put?: never;
+        /** Create a token */
+        post: operations["createToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its name or id
+                 * @example ci
+                 */
+                token: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a token away; streams that it opened end within a second */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/imports": {
         parameters: {
             query?: never;
@@ -2916,6 +2991,60 @@ export interface components {
             unknown: string[];
         };
         /**
+         * @description Each may do what the one before it may
+         * @enum {string}
+         */
+        Role: "viewer" | "tester" | "editor" | "admin";
+        Me: {
+            /** @description Of the token; left out where none is needed */
+            name?: string;
+            role: components["schemas"]["Role"];
+            /** @description Those that it may see and change; left out for all */
+            services?: string[];
+            /** @description Patterns of the lanes that it may open and change; left out for all */
+            lanes?: string[];
+            /** Format: date-time */
+            expires?: string;
+            /** @description The environment asks for tokens */
+            needToken: boolean;
+        };
+        Token: {
+            id: string;
+            name: string;
+            role: components["schemas"]["Role"];
+            services?: string[];
+            lanes?: string[];
+            /** Format: date-time */
+            created: string;
+            /** @description Who created it */
+            by?: string;
+            /**
+             * Format: date-time
+             * @description Left out for never
+             */
+            expires?: string;
+            /**
+             * Format: date-time
+             * @description To the minute; left out for never
+             */
+            lastUsed?: string;
+            expired?: boolean;
+        };
+        TokenRequest: {
+            name: string;
+            role: components["schemas"]["Role"];
+            services?: string[];
+            /** @example [
+             *       "ci-*"
+             *     ] */
+            lanes?: string[];
+            /**
+             * @description How long it holds, such as 30d or 12h; left out until it is revoked
+             * @example 30d
+             */
+            ttl?: string;
+        };
+        /**
          * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
          * @example 03:00
          */
@@ -3666,6 +3795,141 @@ export interface operations {
                     "application/json": components["schemas"]["Status"];
                 };
             };
+        };
+    };
+    getMe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Name, role and limits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    logIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Name, role and limits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The tokens */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Token"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createToken: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+                /** @description Sent again with the same key, the request is answered as it was the first time and does nothing more; the answer then has Rapid-Mimic-Repeated. Keys are remembered for a day, and as long as the service runs. */
+                "Idempotency-Key"?: components["parameters"]["idempotencyKey"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenRequest"];
+            };
+        };
+        responses: {
+            /** @description The token with its secret, which is told this once */
+            201: {
+                headers: {
+                    Location: components["headers"]["Location"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"] & {
+                        secret: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Its name or id
+                 * @example ci
+                 */
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Nobody gets in with it any more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
         };
     };
     importContract: {

@@ -100,7 +100,7 @@ func Noted(ctx context.Context, note func(version int64)) context.Context {
 // entry is what the activity keeps of an edit: all that differs before and after it.
 func (e *edit) entry(ctx context.Context) *Entry {
 	o, _ := ctx.Value(originKey{}).(origin)
-	entry := &Entry{Version: e.catalog.version, By: authorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about, Items: e.items()}
+	entry := &Entry{Version: e.catalog.version, By: AuthorOf(ctx), Via: o.via, From: o.from, Undoes: e.undoes, Note: e.note, About: e.about, Items: e.items()}
 	entry.Items = append(entry.Items, e.recordingItems()...)
 	if len(entry.Items) == 0 && entry.Note == "" {
 		return nil

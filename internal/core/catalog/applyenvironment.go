@@ -109,7 +109,7 @@ func (a *application) switches(env spec.Environment) {
 		}
 		switch a.decide(Outcome{Kind: onKind, File: spec.EnvironmentFile}, switchDigest(*on, ""), switchDigest(here, ""), nobody) {
 		case Created, Changed, Removed:
-			a.edit.switchTo(*on, a.how.At, authorOf(a.ctx))
+			a.edit.switchTo(*on, a.how.At, AuthorOf(a.ctx))
 		}
 	}
 }
@@ -210,7 +210,7 @@ func (a *application) impairment(own spec.TargetImpairment, place problem.Item) 
 	o := Outcome{Kind: impairmentKind, ID: own.Target.String(), File: place.File, Line: place.Line}
 	switch a.decide(o, impairmentDigest(own.Target, own.Impairment), here, nobody) {
 	case Created, Changed:
-		if wrong := a.edit.setImpairment(serviceID, own.Target, own.Impairment, a.how.At, authorOf(a.ctx)); wrong != nil {
+		if wrong := a.edit.setImpairment(serviceID, own.Target, own.Impairment, a.how.At, AuthorOf(a.ctx)); wrong != nil {
 			fault(wrong.Detail)
 		}
 	}

@@ -16,7 +16,8 @@ func By(ctx context.Context, name string) context.Context {
 	return context.WithValue(ctx, authorKey{}, name)
 }
 
-func authorOf(ctx context.Context) string {
+// AuthorOf is who makes the edits of a context, "" for nobody in particular.
+func AuthorOf(ctx context.Context) string {
 	name, _ := ctx.Value(authorKey{}).(string)
 	return name
 }

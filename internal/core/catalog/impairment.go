@@ -168,7 +168,7 @@ func (c *Catalog) SetImpairment(ctx context.Context, target spec.Target, i spec.
 		i.Seed = &seed
 	}
 	edit := c.editLocked()
-	if fault := edit.setImpairment(serviceID, target, i, now, authorOf(ctx)); fault != nil {
+	if fault := edit.setImpairment(serviceID, target, i, now, AuthorOf(ctx)); fault != nil {
 		return nil, problem.FromItems("the impairment cannot be used", []problem.Item{*fault})
 	}
 	made := edit.next.Impairment(serviceID, target.Operation, target.Mapping)
@@ -216,7 +216,7 @@ func (c *Catalog) ReplaceImpairments(ctx context.Context, nameOrID string, wante
 		if have != nil && documentDigest(have.Impairment) == documentDigest(w.Impairment) {
 			continue
 		}
-		if fault := edit.setImpairment(serviceID, w.Target, w.Impairment, now, authorOf(ctx)); fault != nil {
+		if fault := edit.setImpairment(serviceID, w.Target, w.Impairment, now, AuthorOf(ctx)); fault != nil {
 			fault.At = fmt.Sprintf("/%d/impairment%s", i, fault.At)
 			items = append(items, *fault)
 		}

@@ -132,7 +132,7 @@ func (c *Catalog) OpenLane(ctx context.Context, l spec.Lane, now time.Time) (*La
 		return open, problem.New(problem.Exists, "lane %q is already open, until %s", l.Name, open.Until.UTC().Format("15:04:05 UTC"))
 	}
 	version := c.nextLocked()
-	stored := StoredLane{ID: "l-" + strconv.FormatInt(version, 36), Spec: l, Opened: now, Until: now.Add(time.Duration(l.TTL)), By: authorOf(ctx), Version: version}
+	stored := StoredLane{ID: "l-" + strconv.FormatInt(version, 36), Spec: l, Opened: now, Until: now.Add(time.Duration(l.TTL)), By: AuthorOf(ctx), Version: version}
 	if l.Scenario != "" {
 		if _, err := snapshot.FindScenario(l.Scenario); err != nil {
 			return nil, err

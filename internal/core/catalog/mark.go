@@ -67,7 +67,7 @@ func (c *Catalog) SetMark(ctx context.Context, name, nightly string, now time.Ti
 	case len(marks) >= MaxMarks:
 		return Mark{}, problem.New(problem.Invalid, "there are %d marks already: remove some", len(marks))
 	}
-	mark := Mark{Name: name, Version: c.version, At: now, By: authorOf(ctx)}
+	mark := Mark{Name: name, Version: c.version, At: now, By: AuthorOf(ctx)}
 	err = c.store.PutMark(ctx, mark)
 	if err == nil {
 		err = c.noteLocked(ctx, "", fmt.Sprintf("marked this moment %q", name))

@@ -110,7 +110,7 @@ func (c *Catalog) StartRecording(ctx context.Context, nameOrID string, r spec.Re
 		return nil, problem.New(problem.Exists, "service %q is already being recorded, as %q since %s", old.Spec.Name, old.Recording.Spec.Name, old.Recording.Spec.Started.UTC().Format(time.RFC3339))
 	}
 	r.ID = "r-" + strconv.FormatInt(c.nextLocked(), 36)
-	r.By, r.Upstream = authorOf(ctx), old.Upstream.String()
+	r.By, r.Upstream = AuthorOf(ctx), old.Upstream.String()
 	capture, err := CompileCapture(r)
 	if err != nil {
 		return nil, err
@@ -163,7 +163,7 @@ func (c *Catalog) KeepAsRecording(ctx context.Context, nameOrID string, r spec.R
 		return r, err
 	}
 	r.ID = "r-" + strconv.FormatInt(c.nextLocked(), 36)
-	r.By = authorOf(ctx)
+	r.By = AuthorOf(ctx)
 	edit := c.editLocked()
 	edit.change.Recordings = []StoredRecording{{ServiceID: s.Spec.ID, Recording: r}}
 	edit.change.Exchanges = exchanges

@@ -321,7 +321,7 @@ func (c *Catalog) UseScenario(ctx context.Context, lane, name string, lasts time
 	if lasts < 0 {
 		return nil, nil, problem.New(problem.Invalid, "how long a scenario is on must be a time such as 10m, not %s", lasts)
 	}
-	used = &Activation{Scenario: name, Since: now, By: authorOf(ctx)}
+	used = &Activation{Scenario: name, Since: now, By: AuthorOf(ctx)}
 	if lasts > 0 {
 		used.Until = now.Add(lasts)
 	}

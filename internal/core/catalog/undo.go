@@ -430,7 +430,7 @@ func (u *undoing) impairment(item Item) error {
 	if err != nil {
 		return err
 	}
-	if fault := e.setImpairment(item.ServiceID, target, i, u.now, authorOf(u.ctx)); fault != nil {
+	if fault := e.setImpairment(item.ServiceID, target, i, u.now, AuthorOf(u.ctx)); fault != nil {
 		return errors.New(fault.Detail)
 	}
 	return nil
@@ -489,7 +489,7 @@ func (u *undoing) lane(item Item) error {
 	}
 	give(spec.VariableTable{Variables: before.Variables}, item.Secrets)
 	version := e.catalog.nextLocked()
-	stored := StoredLane{ID: fmt.Sprintf("l-%x", version), Spec: before.Lane, Opened: u.now, By: authorOf(u.ctx)}
+	stored := StoredLane{ID: fmt.Sprintf("l-%x", version), Spec: before.Lane, Opened: u.now, By: AuthorOf(u.ctx)}
 	if present != nil {
 		stored = present.StoredLane
 		stored.Spec = before.Lane

@@ -1,0 +1,133 @@
+package app
+
+import (
+	"crypto/tls"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"rapidmimic.example/internal/authority"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/internal/sniff"
+)
+
+// certificates are those that the ports show.
+type certificates struct {
+	config config.Config
+	own    *authority.Authority
+	logger *slog.Logger
+
+	mu     sync.Mutex // guards all below
+	loaded *tls.Certificate
+	seen   [2]time.Time // when the files were changed that it was loaded from
+	looked time.Time
+}
+
+// lookAgain is how often it is seen whether the files have changed.
+const lookAgain = 5 * time.Second
+
+// newCertificates makes sure that there is one; nil where the ports have none.
+func newCertificates(c config.Config, own *authority.Authority, logger *slog.Logger) (*certificates, error) {
+	if !c.TLS() {
+		return nil, nil
+	}
+	cs := &certificates{config: c, own: own, logger: logger}
+	_, err := cs.get(&tls.ClientHelloInfo{ServerName: "localhost"})
+	return cs, err
+}
+
+// get is tls.Config.GetCertificate.
+func (cs *certificates) get(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+	if cs.config.TLSOwn {
+		return cs.own.Certificate(cs.nameFor(hello))
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if now := time.Now(); cs.loaded == nil || now.Sub(cs.looked) > lookAgain {
+		cs.looked = now
+		if err := cs.loadLocked(); err != nil {
+			if cs.loaded == nil {
+				return nil, err
+			}
+			cs.logger.Error("the new certificate cannot be used, and the old one stays", "error", err)
+		}
+	}
+	return cs.loaded, nil
+}
+
+// nameFor is the name of ours that a caller means, or the first one.
+func (cs *certificates) nameFor(hello *tls.ClientHelloInfo) string {
+	asked := strings.ToLower(strings.TrimSuffix(hello.ServerName, "."))
+	for _, name := range append(cs.config.Names, "localhost") {
+		if strings.EqualFold(name, asked) {
+			return asked
+		}
+	}
+	if asked == "" && hello.Conn != nil { // by address
+		if host, _, err := net.SplitHostPort(hello.Conn.LocalAddr().String()); err == nil {
+			return host
+		}
+	}
+	return cs.config.Names[0]
+}
+
+// loadLocked reads the files where they have changed.
+func (cs *certificates) loadLocked() error {
+	var changed [2]time.Time
+	for i, file := range []string{cs.config.TLSCert, cs.config.TLSKey} {
+		info, err := os.Stat(file)
+		if err != nil {
+			return fmt.Errorf("certificate: %w", err)
+		}
+		changed[i] = info.ModTime()
+	}
+	if cs.loaded != nil && changed == cs.seen {
+		return nil
+	}
+	loaded, err := tls.LoadX509KeyPair(cs.config.TLSCert, cs.config.TLSKey)
+	if err != nil {
+		return fmt.Errorf("--tls-cert %s with --tls-key %s: %w", cs.config.TLSCert, cs.config.TLSKey, err)
+	}
+	if now := time.Now(); now.After(loaded.Leaf.NotAfter) {
+		return fmt.Errorf("--tls-cert %s expired at %s", cs.config.TLSCert, loaded.Leaf.NotAfter.UTC().Format("2006-01-02 15:04 UTC"))
+	}
+	if cs.loaded != nil {
+		cs.logger.Info("the certificate was read again", "expires", loaded.Leaf.NotAfter.UTC())
+	}
+	cs.loaded, cs.seen = &loaded, changed
+	return nil
+}
+
+// expires is when the certificate ends that cannot be made anew by itself; zero for none.
+func (cs *certificates) expires() time.Time {
+	if cs == nil || cs.config.TLSOwn {
+		return time.Time{}
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	return cs.loaded.Leaf.NotAfter
+}
+
+// authority is our own, where it makes the certificates: its fingerprint, and it in PEM.
+func (cs *certificates) authority() (fingerprint string, text []byte, err error) {
+	if cs == nil || !cs.config.TLSOwn {
+		return "", nil, nil
+	}
+	if fingerprint, err = cs.own.Fingerprint(); err == nil {
+		text, err = cs.own.PEM()
+	}
+	return fingerprint, text, err
+}
+
+// listener lets a port speak TLS, too, where there is a certificate. protocols are those of
+// ALPN.
+func (cs *certificates) listener(l net.Listener, wait time.Duration, protocols ...string) net.Listener {
+	if cs == nil {
+		return l
+	}
+	return sniff.New(l, &tls.Config{GetCertificate: cs.get, NextProtos: protocols, MinVersion: tls.VersionTLS12}, wait)
+}

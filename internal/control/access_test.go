@@ -1,0 +1,172 @@
+package control
+
+import (
+	"context"
+	"crypto/tls"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/access"
+)
+
+// keptNowhere is a store of tokens that forgets them.
+type keptNowhere struct{}
+
+func (keptNowhere) Tokens(context.Context) ([]access.Token, error) { return nil, nil }
+func (keptNowhere) PutToken(context.Context, access.Token) error   { return nil }
+func (keptNowhere) RemoveToken(context.Context, string) error      { return nil }
+
+// guarded is a control port that asks for tokens, and the secrets of some.
+func guarded(t *testing.T, change func(*Config)) (handler http.Handler, secrets map[string]string) {
+	tokens, err := access.Open(t.Context(), keptNowhere{})
+	require.NoError(t, err)
+	secrets = make(map[string]string)
+	for i, token := range []access.Token{
+		{Name: "viewer", Role: access.Viewer}, {Name: "tester", Role: access.Tester}, {Name: "editor", Role: access.Editor}, {Name: "admin", Role: access.Admin},
+		{Name: "moorings", Role: access.Editor, Services: []string{"moorings"}}, {Name: "short", Role: access.Viewer, Expires: time.Now().Add(50 * time.Millisecond)},
+	} {
+		_, secrets[token.Name], err = tokens.Create(t.Context(), token, [32]byte{byte(i + 1)}, time.Now())
+		require.NoError(t, err)
+	}
+	c := testConfig()
+	c.Tokens, c.NeedToken, c.Logger = tokens, true, slog.New(slog.DiscardHandler)
+	if change != nil {
+		change(&c)
+	}
+	return New(c), secrets
+}
+
+// asked is the status of a request, and what it says.
+func asked(h http.Handler, method, path, secret, from string, secure bool) (int, string) {
+	r := httptest.NewRequest(method, path, nil)
+	r.Host, r.RemoteAddr = "127.0.0.1:7400", from+":40000"
+	if secret != "" {
+		r.Header.Set("Authorization", "Bearer "+secret)
+	}
+	if secure {
+		r.TLS = &tls.ConnectionState{}
+	}
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	return w.Code, w.Body.String()
+}
+
+// Every route asks every role for what it takes: who may not is refused before anything is
+// looked at, who may gets further.
+func TestEveryRouteAndRole(t *testing.T) {
+	h, secrets := guarded(t, nil)
+	routes := 0
+	for _, r := range (&server{Config: testConfig()}).table() {
+		path := "/api/v1" + strings.NewReplacer(":service", "moorings", ":lane", "ci-1").Replace(r.path)
+		path = pathParameter.ReplaceAllString(path, "x")
+		what := r.method + " " + r.path
+		status, text := asked(h, r.method, path, "", "127.0.0.1", false)
+		assert.Equal(t, 401, status, "%s without a token: %s", what, text)
+		for i, role := range access.Roles {
+			status, text := asked(h, r.method, path, secrets[string(role)], "127.0.0.1", false)
+			if i < int(r.right) {
+				assert.Equal(t, 403, status, "%s as %s: %s", what, role, text)
+				assert.Contains(t, text, fmt.Sprintf("token \\\"%s\\\" is", role), what)
+			} else {
+				assert.NotContains(t, []int{401, 403}, status, "%s as %s: %s", what, role, text)
+			}
+		}
+		limited := strings.Contains(r.path, ":service") || r.limited
+		status, text = asked(h, r.method, path, secrets["moorings"], "127.0.0.1", false)
+		if r.right > access.Edit || !limited && !strings.Contains(r.path, ":lane") {
+			assert.Equal(t, 403, status, "%s of the whole environment, limited to a service: %s", what, text)
+		} else {
+			assert.NotContains(t, []int{401}, status, "%s: %s", what, text)
+		}
+		if strings.Contains(r.path, ":service") {
+			status, text = asked(h, r.method, strings.Replace(path, "moorings", "tides", 1), secrets["moorings"], "127.0.0.1", false)
+			assert.Equal(t, 403, status, "%s of another service: %s", what, text)
+		}
+		routes++
+	}
+	assert.Greater(t, routes, 100)
+	for _, query := range []string{"confirm=true", "prune=true"} {
+		status, _ := asked(h, "POST", "/api/v1/apply?"+query, secrets["editor"], "127.0.0.1", false)
+		assert.Equal(t, 403, status, query)
+	}
+	status, _ := asked(h, "PUT", "/api/v1/services/moorings/impairments?lane=x", secrets["tester"], "127.0.0.1", false)
+	assert.NotEqual(t, 403, status, "in a lane a tester may")
+	status, _ = asked(h, "GET", "/api/v1/calls?service=tides", secrets["moorings"], "127.0.0.1", false)
+	assert.Equal(t, 403, status)
+}
+
+// Where a token comes from, over what, and for how long.
+func TestHowTokensAreTaken(t *testing.T) {
+	h, secrets := guarded(t, nil)
+	for _, k := range []struct {
+		path, secret, from string
+		secure             bool
+		status             int
+	}{
+		{"/healthz", "", "10.0.0.7", false, 200},
+		{"/", "", "10.0.0.7", true, 200}, // the console's page, which asks
+		{"/metrics", "", "127.0.0.1", false, 401},
+		{"/metrics", secrets["viewer"], "127.0.0.1", false, 404}, // of the test's handler
+		{"/api/v1/me", "", "127.0.0.1", false, 401},
+		{"/api/v1/me", secrets["viewer"], "127.0.0.1", false, 200},
+		{"/api/v1/me", secrets["viewer"], "10.0.0.7", true, 200},
+		{"/api/v1/me", secrets["viewer"], "10.0.0.7", false, 401}, // everybody could read it on the way
+		{"/api/v1/me", "rapidmimic_wrong", "127.0.0.1", false, 401},
+	} {
+		status, text := asked(h, "GET", k.path, k.secret, k.from, k.secure)
+		if k.path == "/api/v1/me" && !k.secure && k.from != "127.0.0.1" {
+			k.status = 403
+		}
+		assert.Equal(t, k.status, status, "%+v: %s", k, text)
+	}
+	time.Sleep(60 * time.Millisecond)
+	status, text := asked(h, "GET", "/api/v1/me", secrets["short"], "127.0.0.1", false)
+	assert.Equal(t, 401, status)
+	assert.Contains(t, text, "expired at")
+
+	open, secrets := guarded(t, func(c *Config) { c.OpenView, c.AnyHost = true, true })
+	status, _ = asked(open, "GET", "/api/v1/me", "", "10.0.0.7", false)
+	assert.Equal(t, 200, status, "everybody may look")
+	status, text = asked(open, "DELETE", "/api/v1/calls", "", "10.0.0.7", false)
+	assert.Equal(t, 403, status)
+	assert.Contains(t, text, "anybody")
+	status, _ = asked(open, "GET", "/api/v1/tokens", secrets["admin"], "127.0.0.1", false)
+	assert.Equal(t, 200, status)
+}
+
+// Who tries tokens waits longer and longer, by address, and others do not.
+func TestGuessingTokensIsSlow(t *testing.T) {
+	h, secrets := guarded(t, nil)
+	for i := range freeGuesses {
+		status, _ := asked(h, "GET", "/api/v1/me", "rapidmimic_wrong", "10.0.0.7", true)
+		assert.Equal(t, 401, status, "guess %d", i)
+	}
+	status, text := asked(h, "GET", "/api/v1/me", secrets["admin"], "10.0.0.7", true)
+	assert.Equal(t, 429, status)
+	assert.Contains(t, text, "too many wrong tokens from your address")
+	status, _ = asked(h, "GET", "/api/v1/me", secrets["admin"], "10.0.0.8", true)
+	assert.Equal(t, 200, status)
+
+	g := New(testConfig()).server
+	at := time.Now()
+	for range freeGuesses {
+		assert.Zero(t, g.guesses.wait("a", at))
+		g.guesses.wrong("a", at)
+	}
+	assert.Equal(t, guessWait, g.guesses.wait("a", at))
+	g.guesses.wrong("a", at)
+	assert.Equal(t, 2*guessWait, g.guesses.wait("a", at))
+	for range 20 {
+		g.guesses.wrong("a", at)
+	}
+	assert.Equal(t, longestGuess, g.guesses.wait("a", at))
+	assert.LessOrEqual(t, g.guesses.wait("a", at.Add(longestGuess)), time.Duration(0))
+}

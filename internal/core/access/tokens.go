@@ -1,0 +1,165 @@
+package access
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"rapidmimic.example/spec/problem"
+)
+
+// Store keeps tokens. Implementations keep no reference to what they are given.
+type Store interface {
+	Tokens(ctx context.Context) ([]Token, error)
+	// PutToken adds a token, or replaces the one with its id.
+	PutToken(ctx context.Context, t Token) error
+	RemoveToken(ctx context.Context, id string) error
+}
+
+// Tokens are those of an environment. It is safe for concurrent use.
+type Tokens struct {
+	store Store
+
+	mu       sync.RWMutex // guards all below
+	byDigest map[[32]byte]*Token
+	unkept   map[*Token]bool // used since that was last kept
+}
+
+// Open reads the tokens that there are.
+func Open(ctx context.Context, store Store) (*Tokens, error) {
+	all, err := store.Tokens(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tokens := &Tokens{store: store, byDigest: make(map[[32]byte]*Token), unkept: make(map[*Token]bool)}
+	for _, t := range all {
+		t.gone = make(chan struct{})
+		tokens.byDigest[t.Digest] = &t
+	}
+	return tokens, nil
+}
+
+// Find returns the token that a secret is of, and notes that it was used.
+func (ts *Tokens) Find(secret string, now time.Time) (*Token, error) {
+	digest, err := digestOf(secret)
+	if err != nil {
+		return nil, err
+	}
+	ts.mu.RLock()
+	t := ts.byDigest[digest]
+	fresh := t != nil && now.Sub(t.Used) < usedEvery
+	ts.mu.RUnlock()
+	switch {
+	case t == nil:
+		return nil, problem.New(problem.Unauthorized, "the token is not one of this environment, or was revoked")
+	case !t.Holds(now):
+		return nil, problem.New(problem.Unauthorized, "token %q expired at %s", t.Name, t.Expires.UTC().Format("2006-01-02 15:04 UTC"))
+	case !fresh:
+		ts.mu.Lock()
+		defer ts.mu.Unlock()
+		t.Used = now
+		ts.unkept[t] = true
+	}
+	return t, nil
+}
+
+// usedEvery is how exactly it is noted when a token was last used.
+const usedEvery = time.Minute
+
+// KeepUsed keeps when tokens were used.
+func (ts *Tokens) KeepUsed(ctx context.Context) error {
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	for t := range ts.unkept {
+		delete(ts.unkept, t)
+		if ts.byDigest[t.Digest] != t {
+			continue
+		}
+		if err := ts.store.PutToken(ctx, *t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// List lists the tokens by name, those that expired, too.
+func (ts *Tokens) List() []Token {
+	ts.mu.RLock()
+	defer ts.mu.RUnlock()
+	list := make([]Token, 0, len(ts.byDigest))
+	for _, t := range ts.byDigest {
+		list = append(list, *t)
+	}
+	slices.SortFunc(list, func(a, b Token) int { return cmp.Compare(a.Name, b.Name) })
+	return list
+}
+
+// Create adds a token with the secret that random gives it. Names are given once.
+func (ts *Tokens) Create(ctx context.Context, t Token, random [32]byte, now time.Time) (created Token, secret string, err error) {
+	if err := t.Check(); err != nil {
+		return t, "", err
+	}
+	if !t.Expires.IsZero() && !now.Before(t.Expires) {
+		return t, "", problem.New(problem.Invalid, "the token would have expired already")
+	}
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	for _, other := range ts.byDigest {
+		if other.Name == t.Name {
+			return t, "", problem.New(problem.Exists, "token %q already exists (choose another name, or revoke it)", t.Name)
+		}
+	}
+	if len(ts.byDigest) >= MaxTokens {
+		return t, "", problem.New(problem.Invalid, "there are %d tokens already: revoke some", MaxTokens)
+	}
+	secret = NewSecret(random)
+	t.Digest, _ = digestOf(secret) // which we made
+	t.ID, t.Created, t.gone = fmt.Sprintf("t-%x", t.Digest[:4]), now, make(chan struct{})
+	if err := ts.store.PutToken(ctx, t); err != nil {
+		return t, "", err
+	}
+	ts.byDigest[t.Digest] = &t
+	return t, secret, nil
+}
+
+// Revoke takes a token away, by name or id: from now on nobody gets in with it. The last
+// administrator's stays.
+func (ts *Tokens) Revoke(ctx context.Context, nameOrID string, now time.Time) (Token, error) {
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	var found *Token
+	var names []string
+	admins := 0
+	for _, t := range ts.byDigest {
+		names = append(names, t.Name)
+		if t.Name == nameOrID || t.ID == nameOrID {
+			found = t
+		}
+		if t.Role == Admin && t.Expires.IsZero() {
+			admins++
+		}
+	}
+	switch {
+	case found == nil:
+		slices.Sort(names)
+		return Token{}, problem.New(problem.NotFound, "token %q not found (%s)", nameOrID, problem.Suggest(nameOrID, names, "there is"))
+	case found.Role == Admin && found.Expires.IsZero() && admins == 1:
+		return Token{}, problem.New(problem.Conflict, "%q is the last administrator's token that never expires: nobody could let anybody in again (create another one first)", found.Name)
+	}
+	if err := ts.store.RemoveToken(ctx, found.ID); err != nil {
+		return Token{}, err
+	}
+	delete(ts.byDigest, found.Digest)
+	close(found.gone)
+	return *found, nil
+}
+
+// Empty reports whether there is none.
+func (ts *Tokens) Empty() bool {
+	ts.mu.RLock()
+	defer ts.mu.RUnlock()
+	return len(ts.byDigest) == 0
+}

@@ -1,0 +1,44 @@
+package api
+
+import "time"
+
+// Token is who may use the control port.
+type Token struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Role string `json:"role"` // viewer, tester, editor or admin
+	// Services are those that it may see and change, Lanes patterns of the lanes that it may
+	// open and change; none for all.
+	Services []string  `json:"services,omitempty"`
+	Lanes    []string  `json:"lanes,omitempty"`
+	Created  time.Time `json:"created"`
+	By       string    `json:"by,omitempty"` // who created it
+	Expires  time.Time `json:"expires,omitzero"`
+	LastUsed time.Time `json:"lastUsed,omitzero"`
+	Expired  bool      `json:"expired,omitempty"`
+}
+
+// TokenRequest is a token to be created.
+type TokenRequest struct {
+	Name     string   `json:"name"`
+	Role     string   `json:"role"`
+	Services []string `json:"services,omitempty"`
+	Lanes    []string `json:"lanes,omitempty"`
+	TTL      string   `json:"ttl,omitempty"` // 30d, 12h; "" for never
+}
+
+// NewToken is a token with its secret, which is told this once.
+type NewToken struct {
+	Token
+	Secret string `json:"secret"`
+}
+
+// Me is who asks. Where no token is needed there is none, and the role is admin.
+type Me struct {
+	Name      string    `json:"name,omitempty"`
+	Role      string    `json:"role"`
+	Services  []string  `json:"services,omitempty"`
+	Lanes     []string  `json:"lanes,omitempty"`
+	Expires   time.Time `json:"expires,omitzero"`
+	NeedToken bool      `json:"needToken"`
+}
