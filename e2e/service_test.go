@@ -59,15 +59,18 @@ func run(m *testing.M) int {
 
 // service is a running service with a client.
 type service struct {
-	pid      int // of one that runs as a process
-	t        testing.TB
-	api      *client.Client
-	control  string
-	traffic  string
-	data     string
-	stop     func()
-	answered atomic.Value // string: the id of the call that send made last
-	log      *journal
+	pid     int // of one that runs as a process
+	t       testing.TB
+	api     *client.Client
+	control string
+	traffic string
+	data    string
+	secret  string // of the administrator's token; "" where none was created
+	// addresses are all that it said when it was ready.
+	addresses config.Addresses
+	stop      func()
+	answered  atomic.Value // string: the id of the call that send made last
+	log       *journal
 }
 
 // journal is what a service logs, to be read while it runs.
@@ -103,7 +106,7 @@ func start(t testing.TB, cfg config.Config) *service {
 	s := &service{t: t, data: cfg.Data, log: logged}
 	select {
 	case a := <-ready:
-		s.control, s.traffic = a.Control, a.Traffic
+		s.control, s.traffic, s.secret, s.addresses = a.LocalControl, a.LocalTraffic, a.Secret, a
 	case err := <-done:
 		cancel()
 		t.Fatalf("the service did not start: %v", err)
@@ -111,6 +114,7 @@ func start(t testing.TB, cfg config.Config) *service {
 	var err error
 	s.api, err = client.New(s.control)
 	require.NoError(t, err)
+	s.api.SetToken(s.secret)
 	stopped := false
 	s.stop = func() {
 		if stopped {

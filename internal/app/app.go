@@ -227,6 +227,17 @@ func (a *app) baseURL(l net.Listener) string {
 	return fmt.Sprintf("%s://%s", scheme, net.JoinHostPort(host, strconv.Itoa(address.Port)))
 }
 
+// localURL is how this machine itself reaches a listener: without TLS, which the same port
+// speaks, too.
+func localURL(l net.Listener) string {
+	address := l.Addr().(*net.TCPAddr)
+	host := address.IP.String()
+	if address.IP.IsUnspecified() {
+		host = "127.0.0.1"
+	}
+	return "http://" + net.JoinHostPort(host, strconv.Itoa(address.Port))
+}
+
 func (a *app) build(ctx context.Context) (err error) {
 	if a.store, err = store.Open(ctx, a.config.Data, a.config.AcceptLoss); err != nil {
 		return fmt.Errorf("data folder %s: %w", a.config.Data, err)

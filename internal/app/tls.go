@@ -28,7 +28,7 @@ type certificates struct {
 }
 
 // lookAgain is how often it is seen whether the files have changed.
-const lookAgain = 5 * time.Second
+const lookAgain = time.Second
 
 // newCertificates makes sure that there is one; nil where the ports have none.
 func newCertificates(c config.Config, own *authority.Authority, logger *slog.Logger) (*certificates, error) {
@@ -112,15 +112,12 @@ func (cs *certificates) expires() time.Time {
 	return cs.loaded.Leaf.NotAfter
 }
 
-// authority is our own, where it makes the certificates: its fingerprint, and it in PEM.
-func (cs *certificates) authority() (fingerprint string, text []byte, err error) {
+// fingerprint is that of our own authority, where it makes the certificates; else "".
+func (cs *certificates) fingerprint() (string, error) {
 	if cs == nil || !cs.config.TLSOwn {
-		return "", nil, nil
+		return "", nil
 	}
-	if fingerprint, err = cs.own.Fingerprint(); err == nil {
-		text, err = cs.own.PEM()
-	}
-	return fingerprint, text, err
+	return cs.own.Fingerprint()
 }
 
 // listener lets a port speak TLS, too, where there is a certificate. protocols are those of

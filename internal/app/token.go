@@ -24,7 +24,8 @@ func (a *app) addresses(ctx context.Context) (config.Addresses, error) {
 		all.Proxy = a.baseURL(a.proxyListener)
 	}
 	var err error
-	if all.Fingerprint, all.Authority, err = a.tls.authority(); err != nil {
+	all.LocalControl, all.LocalTraffic = localURL(a.controlListener), localURL(a.trafficListener)
+	if all.Fingerprint, err = a.tls.fingerprint(); err != nil {
 		return all, err
 	}
 	if a.config.AsksForTokens() && a.tokens.Empty() {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net"
 	"os"
-	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -69,7 +68,7 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 			return nil
 		case addresses := <-ready:
 			if standIns != nil {
-				standIns.SetBoard(plain(addresses.Traffic) + "/{service}")
+				standIns.SetBoard(addresses.LocalTraffic + "/{service}")
 			}
 			return p.playDemo(ctx, addresses, standInsAt, !c.Bool("quiet"))
 		}
@@ -80,15 +79,12 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 // demoClient is who sets the demo up: with the first administrator's token, where there are
 // tokens, or the one of RAPIDMIMIC_TOKEN.
 func demoClient(a config.Addresses) (*client.Client, error) {
-	api, err := client.New(a.Control)
+	api, err := client.New(a.LocalControl)
 	if err != nil {
 		return nil, err
 	}
 	api.SetToken(cmp.Or(a.Secret, os.Getenv("RAPIDMIMIC_TOKEN")))
-	if a.Authority != nil {
-		err = api.Trust(a.Authority)
-	}
-	return api, err
+	return api, nil
 }
 
 func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns string, calls bool) error {
@@ -117,10 +113,7 @@ func (p Program) playDemo(ctx context.Context, a config.Addresses, standIns stri
 	p.say("try       curl %s/moorings/berths/N7", a.Traffic)
 	p.say("stop      Ctrl+C")
 	if calls {
-		demo.Call(ctx, plain(a.Traffic))
+		demo.Call(ctx, a.LocalTraffic)
 	}
 	return nil
 }
-
-// plain is an address without TLS, which the same port speaks, too.
-func plain(address string) string { return strings.Replace(address, "https://", "http://", 1) }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"os"
+	"path/filepath"
 
 	"github.com/urfave/cli/v3"
 
@@ -114,6 +115,7 @@ func (p Program) sayAddresses(title string, a config.Addresses) {
 	p.say("data      %s", a.Data)
 	if a.Fingerprint != "" {
 		p.say("authority %s", a.Fingerprint)
+		p.say("          for programs: %s (curl --cacert FILE)", filepath.Join(a.Data, "authority.pem"))
 	}
 	if a.Secret != "" {
 		p.say("token     %s", a.Secret)

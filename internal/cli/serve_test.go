@@ -35,7 +35,7 @@ func TestEveryFlagOfServeReachesTheConfiguration(t *testing.T) {
 		case *cli.DurationFlag:
 			arg += "=7s"
 		default:
-			arg += "=other"
+			arg += map[bool]string{true: "=own", false: "=other"}[name == "tls"]
 		}
 		assert.NotEqual(t, usual, parse(arg), "%s changes nothing", arg)
 	}

@@ -100,7 +100,8 @@ type Addresses struct {
 	// Secret is that of the first administrator's token, which was just created; else "".
 	// Fingerprint is that of the authority that made the certificate of the ports; "" for none.
 	Secret, Fingerprint string
-	Authority           []byte // in PEM; nil for none
+	// LocalControl and LocalTraffic are base URLs for this machine itself, without TLS.
+	LocalControl, LocalTraffic string
 }
 
 // DefaultData is where definitions and calls are kept unless told otherwise:

@@ -3,6 +3,7 @@ package control
 import (
 	"fmt"
 	"net"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -43,6 +44,7 @@ func (s *server) identify(c *gin.Context) {
 	path := c.Request.URL.Path
 	switch {
 	case !strings.HasPrefix(path, "/api/") && path != "/metrics":
+		s.toTLS(c)
 		return
 	case !given && s.OpenView:
 		c.Set(holderKey, anybody)
@@ -70,6 +72,14 @@ func (s *server) identify(c *gin.Context) {
 		return
 	}
 	c.Set(holderKey, t)
+}
+
+// toTLS sends who opens the console without TLS there, where there is TLS.
+func (s *server) toTLS(c *gin.Context) {
+	if c.Request.TLS == nil && strings.HasPrefix(s.ControlURL, "https://") && !isLoopbackCaller(c) && c.Request.URL.Path != "/healthz" && c.Request.URL.Path != "/readyz" {
+		c.Redirect(http.StatusPermanentRedirect, s.ControlURL+c.Request.URL.RequestURI())
+		c.Abort()
+	}
 }
 
 func (s *server) unauthorized(c *gin.Context, err error) {

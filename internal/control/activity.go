@@ -131,6 +131,9 @@ func entryView(e catalog.Entry) api.Entry {
 	if e.UndoneBy != 0 {
 		view.UndoneBy = catalog.EntryID(e.UndoneBy)
 	}
+	if e.About != "" {
+		view.Services = []string{e.About}
+	}
 	for _, item := range e.Items {
 		if item.Service != "" && !slices.Contains(view.Services, item.Service) {
 			view.Services = append(view.Services, item.Service)

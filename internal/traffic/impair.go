@@ -85,6 +85,7 @@ func breakOff(w http.ResponseWriter, r *http.Request, record *call.Record, d *en
 		_, _ = io.WriteString(conn, garbage) // the caller may have left
 	} else if tcp := tcpOf(conn); tcp != nil {
 		_ = tcp.SetLinger(0) // then closing is a reset
+		_ = tcp.Close()      // before TLS can take its leave
 	}
 	return false
 }

@@ -1,7 +1,8 @@
 import { shortDigests } from '@/lib/digests';
 import { parseExact } from '@/lib/exactJson';
 import { author } from './author';
-import type { Entry, Fault, ProblemDocument } from './types';
+import { asked, authorization } from './token';
+import type { Entry, Fault, Me, ProblemDocument } from './types';
 
 /** What the service said is wrong, or that it did not answer. */
 export class Problem extends Error {
@@ -91,16 +92,39 @@ async function ask(
   if (jsonPatch) headers['Content-Type'] = 'application/json-patch+json';
   if (ifMatch === notThere) headers['If-None-Match'] = '*';
   else if (ifMatch) headers['If-Match'] = ifMatch;
+  Object.assign(headers, authorization());
   if (method !== 'GET' && author.get()) headers['Rapid-Mimic-By'] = encodeURIComponent(author.get());
   const response = await fetch(`/api/v1${path}`, { method, body, headers }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
   if (method !== 'GET') entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
   if (response.ok) return response;
+  if (response.status === 401 && headers.Authorization === authorization().Authorization) asked.set(true);
   const document = await response.json().catch(() => null);
   throw new Problem(
     document?.code ? document : { code: 'internal', detail: `the answer was ${response.status}` },
   );
+}
+
+/** Says who the holder of a token is, and that they are in; a token that does not hold is an error. */
+export async function logIn(secret: string): Promise<Me> {
+  const response = await fetch('/api/v1/logins', {
+    method: 'POST',
+    headers: { Authorization: `Bearer ${secret}` },
+  });
+  const answer = await response.json();
+  if (!response.ok) throw new Problem(answer);
+  return answer;
+}
+
+/** Saves what an address below the API gives as a file. */
+export async function download(path: string, name: string) {
+  const response = await ask(path, {}, {});
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
 /** A part of an API path, escaped. */

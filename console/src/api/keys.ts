@@ -11,6 +11,7 @@ export const keys = {
   marks: () => ['marks'],
   plan: (mark: string) => ['back to', mark],
   entry: (id: string) => ['entry', id],
+  me: () => ['me'],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 

@@ -1,12 +1,14 @@
 import { QueryClientProvider } from '@tanstack/react-query';
-import { lazy, Suspense, useEffect } from 'react';
+import { lazy, Suspense, useEffect, useSyncExternalStore } from 'react';
 import { Route, Switch, useLocation } from 'wouter';
 import { keys } from '@/api/keys';
 import { queries } from '@/api/queryClient';
+import { asked, token } from '@/api/token';
 import { CallsPage, startFeed } from '@/features/calls';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
 import { FaultBoundary } from './FaultBoundary';
+import { LogIn } from './LogIn';
 import { NoPage } from './NoPage';
 import { Shell } from './Shell';
 
@@ -42,16 +44,24 @@ function tellUnhandled() {
 const plain = decodeURIComponent;
 
 export function App() {
-  useEffect(
-    () =>
-      startFeed(() => {
-        void queries.invalidateQueries({ queryKey: keys.activity() });
-        void queries.invalidateQueries({ queryKey: keys.callDetails() }); // they tell what was changed since
-      }),
-    [],
-  );
+  const wanted = useSyncExternalStore(asked.subscribe, asked.get);
+  const secret = useSyncExternalStore(token.subscribe, token.get);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another token sees other calls
+  useEffect(() => {
+    if (wanted) return;
+    return startFeed(() => {
+      void queries.invalidateQueries({ queryKey: keys.activity() });
+      void queries.invalidateQueries({ queryKey: keys.callDetails() }); // they tell what was changed since
+    });
+  }, [wanted, secret]);
   useEffect(tellUnhandled, []);
   const [page] = useLocation();
+  if (wanted)
+    return (
+      <QueryClientProvider client={queries}>
+        <LogIn />
+      </QueryClientProvider>
+    );
   return (
     <QueryClientProvider client={queries}>
       <Shell>

@@ -6,7 +6,7 @@ import { feed } from '@/features/calls';
 import { ImpairmentStrip } from '@/features/impairments';
 import { LaneStrip } from '@/features/lanes';
 import { count, total } from '@/lib/format';
-import { AuthorName } from './AuthorName';
+import { Holder } from './Holder';
 import { KeyHelp } from './KeyHelp';
 import { ThemeSwitch } from './ThemeSwitch';
 
@@ -84,7 +84,7 @@ export function StateStrip() {
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>
-        <AuthorName />
+        <Holder />
         <KeyHelp />
         <ThemeSwitch />
       </span>

@@ -1,3 +1,4 @@
+import { followEvents } from '@/api/eventStream';
 import { send } from '@/api/http';
 import type { Batch, Call, Entry } from '@/api/types';
 import { shortDigests } from '@/lib/digests';
@@ -98,14 +99,16 @@ async function fill() {
  * has changed something.
  */
 export function startFeed(onChange: () => void): () => void {
-  const stream = new EventSource('/api/v1/calls/stream?ignored=true');
-  stream.onopen = () => {
-    feed.set({ ...feed.get(), connection: 'live' });
-    if (!feed.get().filled) void fill().catch(() => stream.onerror?.(new Event('error')));
-  };
-  stream.onerror = () => feed.set({ ...feed.get(), connection: 'lost' });
-  stream.addEventListener('calls', (event) => take(JSON.parse(shortDigests(event.data)), onChange));
-  return () => stream.close();
+  return followEvents('/api/v1/calls/stream?ignored=true', {
+    onOpen() {
+      feed.set({ ...feed.get(), connection: 'live' });
+      if (!feed.get().filled) void fill().catch(() => feed.set({ ...feed.get(), connection: 'lost' }));
+    },
+    onLost: () => feed.set({ ...feed.get(), connection: 'lost' }),
+    onEvent(type, data) {
+      if (type === 'calls') take(JSON.parse(shortDigests(data)), onChange);
+    },
+  });
 }
 
 /** Reads the last calls anew, after what is ignored has changed. */

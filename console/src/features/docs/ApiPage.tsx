@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { download } from '@/api/http';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
 import { Described } from './OperationDoc';
@@ -21,9 +22,13 @@ export function ApiPage({ operation }: { operation?: string }) {
               The control API{' '}
               <span className="font-normal text-dim">
                 below /api/v1, that this console and the command line use ·{' '}
-                <a href="/api/v1/openapi.yaml" className="text-accent hover:underline">
+                <button
+                  type="button"
+                  className="text-accent hover:underline"
+                  onClick={() => download('/openapi.yaml', 'rapidmimic.openapi.yaml')}
+                >
                   its OpenAPI document
-                </a>
+                </button>
               </span>
             </h1>
             <div className="flex min-h-0 flex-1 flex-wrap md:flex-nowrap">

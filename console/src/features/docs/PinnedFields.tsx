@@ -4,7 +4,7 @@ import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Pins } from '@/api/types';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { TextArea } from '@/ui/TextArea';
@@ -29,19 +29,17 @@ function Editor({ service, operation, pins }: Props) {
   const queries = useQueryClient();
   const [text, setText] = useState(pinText(pins));
   const parsed = parsePins(text);
-  const set = async (pins: Record<string, unknown>) => {
-    const kept = await send<Pins>(`/services/${part(service)}/operations/${part(operation)}/pins`, {
+  const set = (pins: Record<string, unknown>) =>
+    send<Pins>(`/services/${part(service)}/operations/${part(operation)}/pins`, {
       method: 'PUT',
       body: JSON.stringify({ pins }),
     });
-    await queries.invalidateQueries({ queryKey: keys.service(service) });
-    return kept;
-  };
   const save = useMutation({
     mutationFn: set,
     onSuccess: ({ warnings = [] }) => {
-      notify(`The pins of ${operation} changed, live on the next call`, () => set(pins));
+      notifyChange(`The pins of ${operation} changed, live on the next call`);
       for (const { detail } of warnings) notify(`Warning: ${detail}`);
+      return queries.invalidateQueries({ queryKey: keys.service(service) });
     },
   });
   return (

@@ -3,8 +3,8 @@ import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
-import { editMappings, removeMappings, restoreMapping } from './queries';
+import { notify, notifyChange } from '@/ui/Notices';
+import { editMappings, removeMappings } from './queries';
 
 /** What can be done with all the mappings that a filter selects. */
 export function ManyMappings({ service, selected }: { service: string; selected: Mapping[] }) {
@@ -14,21 +14,17 @@ export function ManyMappings({ service, selected }: { service: string; selected:
   const failed = (error: Error) => notify(`Nothing was changed: ${error.message}`);
   const edit = useMutation({
     mutationFn: (enabled: boolean) => editMappings(service, ids, enabled),
-    onSuccess: async ({ changed }, enabled) => {
-      await refresh();
-      notify(`${count(changed.length, 'mapping')} switched ${enabled ? 'on' : 'off'}`, () =>
-        editMappings(service, changed, !enabled).then(refresh),
-      );
+    onSuccess: ({ changed }, enabled) => {
+      notifyChange(`${count(changed.length, 'mapping')} switched ${enabled ? 'on' : 'off'}`);
+      return refresh();
     },
     onError: failed,
   });
   const remove = useMutation({
     mutationFn: () => removeMappings(service, ids),
-    onSuccess: async ({ changed }) => {
-      await refresh();
-      notify(`${count(changed.length, 'mapping')} removed`, () =>
-        Promise.all(changed.map((id) => restoreMapping(service, id, 0))).then(refresh),
-      );
+    onSuccess: ({ changed }) => {
+      notifyChange(`${count(changed.length, 'mapping')} removed`);
+      return refresh();
     },
     onError: failed,
   });

@@ -2,8 +2,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { wrongIn } from '@/api/http';
 import { keys } from '@/api/keys';
 import { Button } from '@/ui/Button';
-import { notify } from '@/ui/Notices';
-import { putMapping, removeFromLane } from './queries';
+import { notify, notifyChange } from '@/ui/Notices';
+import { putMapping } from './queries';
 
 interface Props {
   lane: string;
@@ -20,11 +20,9 @@ export function SaveInLane({ lane, service, id, document, disabled }: Props) {
   const refresh = () => queries.invalidateQueries({ queryKey: keys.lanes() });
   const save = useMutation({
     mutationFn: () => putMapping(service, id, document, '', lane),
-    onSuccess: async () => {
-      await refresh();
-      notify(`${id} answers in lane ${lane} alone, from the next call`, () =>
-        removeFromLane(lane, service, id).then(refresh),
-      );
+    onSuccess: () => {
+      notifyChange(`${id} answers in lane ${lane} alone, from the next call`);
+      return refresh();
     },
     onError: (error) => notify(`Nothing was kept in lane ${lane}: ${wrongIn(error)}`),
   });

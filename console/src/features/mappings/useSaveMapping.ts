@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
-import { notifyChange } from '@/ui/Notices';
+import { notify, notifyChange } from '@/ui/Notices';
 import { putMapping, removeFromLane, removeMapping } from './queries';
 
 interface Save {
@@ -55,6 +55,7 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
       navigate(`/services/${encodeURIComponent(service)}`);
       await refresh();
     },
+    onError: (error) => notify(`It was not removed: ${error.message}`),
   });
   return { save, remove };
 }

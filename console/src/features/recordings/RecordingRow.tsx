@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { download } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Recording, RecordingReport } from '@/api/types';
 import { count, moment } from '@/lib/format';
@@ -43,13 +44,13 @@ export function RecordingRow({ service, recording, onReport }: Props) {
       <span className="flex items-center gap-2">
         <ChooseCalls service={service} recording={recording} onReport={onReport} />
         <DriftDialog service={service} recording={recording} />
-        <a
-          href={harAddress(service, recording.id)}
-          download
-          className="px-1.5 font-medium text-accent hover:underline"
+        <Button
+          look="bare"
+          className="px-1.5 text-accent"
+          onClick={() => download(harAddress(service, recording.id), `${recording.id}.har`)}
         >
           HAR
-        </a>
+        </Button>
         <Button look="bare" disabled={remove.isPending} onClick={() => remove.mutate()}>
           Remove
         </Button>

@@ -117,5 +117,5 @@ export function removeRecording(service: string, id: string) {
 }
 
 export function harAddress(service: string, id: string): string {
-  return `/api/v1${of(service)}/${part(id)}/har`;
+  return `${of(service)}/${part(id)}/har`;
 }

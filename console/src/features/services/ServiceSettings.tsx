@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
+import { wrongIn } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
@@ -159,6 +160,7 @@ function RemoveService({ service }: { service: Service }) {
           with it, and calls to {service.address} are missed from then on. It is kept for 30 days: the
           activity brings it back.
         </p>
+        {remove.isError && <ProblemNotice message={wrongIn(remove.error)} />}
         <div className="flex gap-2">
           <Button look="danger" onClick={() => remove.mutate()}>
             Remove {service.name}

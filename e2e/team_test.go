@@ -1,0 +1,310 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
+	"fmt"
+	"math/big"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/e2e/browser"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec/api"
+)
+
+// startTeam is a demo that asks for tokens.
+func startTeam(t testing.TB, cfg config.Config) *service {
+	cfg.NeedTokens = true
+	s := start(t, cfg)
+	require.NotEmpty(t, s.secret, "the first start tells the administrator's token")
+	require.NoError(t, demo.SetUp(t.Context(), s.api))
+	return s
+}
+
+// holder is a client with a token of its own, and the secret.
+func (s *service) holder(wanted api.TokenRequest) (*client.Client, string) {
+	made, err := s.api.CreateToken(s.t.Context(), wanted)
+	require.NoError(s.t, err)
+	c, err := client.New(s.control)
+	require.NoError(s.t, err)
+	s.t.Cleanup(c.Close)
+	c.SetToken(made.Secret)
+	return c, made.Secret
+}
+
+// Several people and a pipeline share an environment: each may do what their token is for,
+// sees what it reaches to, and stands in the activity by its name.
+func TestATeamSharesAnEnvironment(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{})
+	ctx := t.Context()
+	nobody, err := client.New(s.control)
+	require.NoError(t, err)
+	t.Cleanup(nobody.Close)
+	_, err = nobody.Status(ctx)
+	require.ErrorContains(t, err, "this environment asks for a token")
+	assert.Regexp(t, "^200", s.says("GET /moorings/berths"), "programs call as ever")
+
+	ci, _ := s.holder(api.TokenRequest{Name: "ci", Role: "editor", Services: []string{"moorings"}, Lanes: []string{"ci-*"}, TTL: "1h"})
+	eve, _ := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
+	_, err = ci.PatchService(ctx, "moorings", []byte(`{"seed": 7}`))
+	require.NoError(t, err)
+	_, err = ci.PatchService(ctx, "moorings", []byte(`{"name": "tides-2"}`))
+	assert.ErrorContains(t, err, `service "tides-2"`, "it cannot rename itself out of its limits")
+	_, err = ci.PatchService(ctx, "tides", []byte(`{"seed": 7}`))
+	assert.ErrorContains(t, err, `you may not change service "tides": token "ci" is an editor of moorings, lanes ci-*`)
+	_, err = eve.PatchService(ctx, "moorings", []byte(`{"seed": 8}`))
+	assert.ErrorContains(t, err, "that takes an editor of moorings")
+
+	s.says("GET /tides/notice")
+	services, err := ci.Services(ctx)
+	require.NoError(t, err)
+	require.Len(t, services, 1)
+	assert.Equal(t, "moorings", services[0].Name)
+	require.Eventually(t, func() bool {
+		all, err := eve.Calls(ctx, client.CallQuery{})
+		require.NoError(t, err)
+		return len(all.Items) == 2
+	}, 5*time.Second, 50*time.Millisecond)
+	calls, err := ci.Calls(ctx, client.CallQuery{})
+	require.NoError(t, err)
+	require.Len(t, calls.Items, 1)
+	assert.Equal(t, "moorings", calls.Items[0].Service)
+	list, err := ci.Activity(ctx, client.ActivityQuery{Limit: 100})
+	require.NoError(t, err)
+	for _, e := range list.Items {
+		assert.Equal(t, []string{"moorings"}, e.Services, e.Lines)
+	}
+	assert.Contains(t, list.Items[0].Lines[0], "was refused: PATCH /api/v1/services/moorings", "refusals are told")
+	assert.Equal(t, []string{"eve", "ci"}, []string{list.Items[0].By, list.Items[1].By})
+	last, err := s.api.Activity(ctx, client.ActivityQuery{Service: "tides", Limit: 5})
+	require.NoError(t, err)
+	_, err = ci.Undo(ctx, last.Items[0].ID)
+	assert.ErrorContains(t, err, `is also about what token "ci" may not see or change`)
+}
+
+// A stream ends within a second of its token being revoked.
+func TestAStreamEndsWithItsToken(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{})
+	eve, secret := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
+	stream, err := eve.Follow(t.Context(), client.CallQuery{}, "")
+	require.NoError(t, err)
+	defer stream.Close()
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		for {
+			if _, err := stream.Next(); err != nil {
+				return
+			}
+		}
+	}()
+	require.NoError(t, s.api.RevokeToken(t.Context(), "eve"))
+	select {
+	case <-ended:
+	case <-time.After(time.Second):
+		t.Error("the stream goes on")
+	}
+	again, err := client.New(s.control)
+	require.NoError(t, err)
+	defer again.Close()
+	again.SetToken(secret)
+	_, err = again.Status(t.Context())
+	assert.ErrorContains(t, err, "was revoked")
+}
+
+// Over TLS by our own authority: curl and Node with the authority given, the command line after
+// login, HTTP and HTTPS at one port, and nobody's token in clear.
+func TestTLSOfOurOwn(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{TLSOwn: true, Names: []string{"mimic.qa.test"}})
+	require.Contains(t, s.addresses.Control, "https://localhost:")
+	ca := filepath.Join(s.data, "authority.pem")
+	target := s.addresses.Traffic + "/moorings/berths"
+	for _, c := range [][]string{
+		{"curl", "-s", "--cacert", ca, "--http2", "-w", " %{http_version}", target},
+		{"curl", "-s", "--cacert", ca, "--http1.1", "-w", " %{http_version}", target},
+		{"curl", "-s", "-w", " %{http_version}", s.traffic + "/moorings/berths"},
+		{"node", "-e", "require('https').get(process.argv[1], {ca: require('fs').readFileSync(process.argv[2])}, (r) => { r.on('data', (d) => process.stdout.write(d)); r.on('end', () => console.log(' ' + r.httpVersion)) })", target, ca},
+	} {
+		out, err := exec.Command(c[0], c[1:]...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		assert.Contains(t, string(out), `"number"`, c)
+		assert.Regexp(t, ` (1.1|2)\n?$`, string(out), c)
+	}
+	named := strings.Replace(target, "localhost", "mimic.qa.test", 1)
+	u, err := url.Parse(named)
+	require.NoError(t, err)
+	out, err := exec.Command("curl", "-s", "--cacert", ca, "--resolve", u.Host+":127.0.0.1", named).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	assert.Contains(t, string(out), `"number"`)
+
+	home := t.TempDir()
+	run := func(in string, args ...string) (string, error) {
+		c := exec.Command(binary, args...)
+		c.Env, c.Stdin = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME="+home, "DBUS_SESSION_BUS_ADDRESS=", "RAPIDMIMIC_URL=", "RAPIDMIMIC_TOKEN="), strings.NewReader(in)
+		out, err := c.CombinedOutput()
+		return string(out), err
+	}
+	said, err := run("", "--url", s.addresses.Control, "status")
+	require.Error(t, err)
+	assert.Contains(t, said, "nothing on this machine trusts the certificate")
+	said, err = run(s.secret, "login", s.addresses.Control)
+	require.Error(t, err)
+	assert.Contains(t, said, "compare the fingerprint that serve prints")
+	said, err = run("rapidmimic_wrong", "login", s.addresses.Control, "--fingerprint", s.addresses.Fingerprint)
+	require.Error(t, err)
+	assert.Contains(t, said, "that is no token of Rapid Mimic")
+	said, err = run(s.secret, "login", s.addresses.Control, "--fingerprint", strings.ToUpper(s.addresses.Fingerprint))
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "as admin, admin")
+	info, err := os.Stat(filepath.Join(home, "rapidmimic", "credentials.json"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	said, err = run("", "service", "list")
+	require.NoError(t, err, said)
+	assert.Contains(t, said, s.addresses.Traffic+"/moorings", "addresses are as others see them")
+	said, err = run("", "logout")
+	require.NoError(t, err, said)
+	said, _ = run("", "--url", s.control, "status")
+	assert.Contains(t, said, "asks for a token")
+}
+
+// A certificate of files is read again when they change; one that does not fit its key keeps
+// the service from starting, and later is passed over.
+func TestACertificateIsReadAgain(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	cert, key := filepath.Join(folder, "cert.pem"), filepath.Join(folder, "key.pem")
+	writePair(t, cert, key, "first")
+	s := start(t, config.Config{TLSCert: cert, TLSKey: key})
+	shown := func() string {
+		conn, err := tls.Dial("tcp", strings.TrimPrefix(s.addresses.Traffic, "https://"), &tls.Config{InsecureSkipVerify: true})
+		require.NoError(t, err)
+		defer conn.Close()
+		return conn.ConnectionState().PeerCertificates[0].Subject.CommonName
+	}
+	assert.Equal(t, "first", shown())
+	require.NoError(t, os.WriteFile(cert, []byte("no certificate"), 0o600))
+	require.Eventually(t, func() bool {
+		_ = shown()
+		return strings.Contains(s.log.String(), "the new certificate cannot be used")
+	}, 10*time.Second, 200*time.Millisecond)
+	assert.Equal(t, "first", shown())
+	writePair(t, cert, key, "second")
+	require.Eventually(t, func() bool { return shown() == "second" }, 10*time.Second, 200*time.Millisecond)
+
+	other := filepath.Join(folder, "other.pem")
+	writePair(t, filepath.Join(folder, "x.pem"), other, "other")
+	out, err := exec.Command(binary, "serve", "--data", t.TempDir(), "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "", "--tls-cert", cert, "--tls-key", other).CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "private key does not match")
+}
+
+func writePair(t *testing.T, cert, key, name string) {
+	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	template := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), DNSNames: []string{"localhost"}}
+	raw, err := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
+	require.NoError(t, err)
+	secret, err := x509.MarshalPKCS8PrivateKey(private)
+	require.NoError(t, err)
+	for file, block := range map[string]*pem.Block{key: {Type: "PRIVATE KEY", Bytes: secret}, cert: {Type: "CERTIFICATE", Bytes: raw}} {
+		require.NoError(t, os.WriteFile(file, pem.EncodeToMemory(block), 0o600))
+	}
+}
+
+// Who has lost all tokens and has the machine creates one, while the service is stopped.
+func TestAnAdministratorsTokenIsRecovered(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	s := startTeam(t, config.Config{Data: folder})
+	first := s.secret
+	out, err := exec.Command(binary, "token", "create", "rescue", "--data", folder).CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "is in use by another Rapid Mimic")
+	s.stop()
+	out, err = exec.Command(binary, "token", "create", "rescue", "--data", folder).Output()
+	require.NoError(t, err)
+	_, secret, _ := bytes.Cut(out, []byte("token     "))
+	secret, _, _ = bytes.Cut(secret, []byte("\n"))
+
+	s = start(t, config.Config{Data: folder, NeedTokens: true})
+	assert.Empty(t, s.secret, "there are tokens already")
+	for _, token := range []string{first, string(secret)} {
+		s.api.SetToken(token)
+		me, err := s.api.Me(context.Background())
+		require.NoError(t, err)
+		assert.Equal(t, "admin", me.Role)
+	}
+}
+
+// What the page about teams says to type works in its order.
+func TestTheCommandsOfTheTeamPage(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{})
+	text, err := os.ReadFile(docsFolder + "team.md")
+	require.NoError(t, err)
+	ran := 0
+	for _, line := range strings.Split(string(text), "\n") {
+		if !strings.HasPrefix(line, "rapidmimic ") || strings.HasPrefix(line, "rapidmimic serve") || strings.HasPrefix(line, "rapidmimic login") {
+			continue // which have tests of their own
+		}
+		c := exec.Command("sh", "-c", line)
+		c.Env = append(os.Environ(), "HOME="+t.TempDir(), "RAPIDMIMIC_URL="+s.control, "RAPIDMIMIC_TOKEN="+s.secret, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, "%s: %s", line, out)
+		ran++
+	}
+	assert.Greater(t, ran, 7)
+}
+
+// The console asks for a token, shows who is in, says what a role may not, and asks again when
+// the token is revoked.
+func TestConsoleLogIn(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{})
+	_, mara := s.holder(api.TokenRequest{Name: "mara", Role: "editor"})
+	_, eve := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
+	in := func(secret, name string) *browser.Page {
+		p := s.page("/services/tides")
+		must(t, p.Wait("document.querySelector('input[type=password]')"), p.Fill("Token", "rapidmimic_wrong"), p.Press("Log in"), p.WaitText("that is no token of Rapid Mimic"))
+		must(t, p.Fill("Token", secret), p.Press("Log in"), p.WaitStrip(name), p.WaitStrip("live"), p.WaitText("Remove the service"))
+		return p
+	}
+	editor, viewer := in(mara, "mara, editor"), in(eve, "eve, viewer")
+	s.says("GET /tides/notice")
+	must(t, editor.WaitStrip("1 calls in the last minute"))
+	must(t, viewer.Press("Remove the service"), viewer.Press("Remove tides"), viewer.WaitText("you may not change service"))
+	must(t, editor.Press("Remove the service"), editor.Press("Remove tides"), editor.WaitText("tides was removed"), editor.Press("Undo"))
+	require.Eventually(t, func() bool { return strings.HasPrefix(s.says("GET /tides/notice"), "200") }, 5*time.Second, 50*time.Millisecond)
+	must(t, editor.Press("Activity"), editor.WaitText("brought back service tides in the console"), editor.WaitText("was refused: DELETE /api/v1/services/tides"), editor.WaitText("logged in with token \"eve\""))
+	require.NoError(t, s.api.RevokeToken(t.Context(), "eve"))
+	must(t, viewer.Wait("document.querySelector('input[type=password]')"))
+	must(t, editor.Press("Log out"), editor.Wait("document.querySelector('input[type=password]')"))
+
+	answer, err := http.Get(s.control + "/api/v1/services")
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	assert.Equal(t, 401, answer.StatusCode, fmt.Sprint("the page of the console is all that is open"))
+}
