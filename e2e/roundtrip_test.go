@@ -30,6 +30,9 @@ func (s *service) whole(method, path string, body []byte, headers ...string) (st
 		name, value, _ := strings.Cut(line, ": ")
 		req.Header.Set(name, value)
 	}
+	if s.secret != "" {
+		req.Header.Set("Authorization", "Bearer "+s.secret)
+	}
 	resp, err := http.DefaultClient.Do(req)
 	require.NoError(s.t, err)
 	defer resp.Body.Close()

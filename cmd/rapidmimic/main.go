@@ -16,7 +16,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go endAtOnce(ctx)
-	program := cli.Program{Serve: app.Run, RecoverToken: app.RecoverToken, Version: app.Version, In: os.Stdin, Out: os.Stdout, Err: os.Stderr}
+	program := cli.Program{Serve: app.Run, RecoverToken: app.RecoverToken, Restore: app.Restore, Version: app.Version, In: os.Stdin, Out: os.Stdout, Err: os.Stderr}
 	os.Exit(program.Run(ctx, os.Args))
 }
 

@@ -8,6 +8,7 @@ package control
 
 import (
 	"context"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -65,6 +66,8 @@ type Config struct {
 	// may look without.
 	Tokens              *access.Tokens
 	NeedToken, OpenView bool
+	// Backup writes all that the data folder needs as an archive.
+	Backup func(ctx context.Context, w io.Writer) error
 	// CertificateExpires is when the certificate of the ports ends; zero for never.
 	CertificateExpires func() time.Time
 }

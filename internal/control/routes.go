@@ -61,6 +61,8 @@ func (s *server) table() []route {
 		{"POST", "/tokens", s.postToken, administer},
 		{"DELETE", "/tokens/:token", s.deleteToken, administer},
 
+		{"GET", "/backup", s.getBackup, administer},
+
 		{"GET", "/reference", s.listReference, view.shared()},
 		{"GET", "/reference/:operation", s.getReference, view.shared()},
 		{"GET", "/functions", s.listFunctions, view.shared()},

@@ -64,3 +64,9 @@ func (s *Store) AgeActivity(ctx context.Context) error {
 	_, err := s.definitions.ExecContext(ctx, `UPDATE activity SET at = at - ?`, (ageKept + time.Minute).Microseconds())
 	return err
 }
+
+// MakeEarlier makes the schema the one before the last migration.
+func (s *Store) MakeEarlier(ctx context.Context) error {
+	_, err := s.definitions.ExecContext(ctx, `DROP TABLE tokens; DELETE FROM goose_db_version WHERE version_id >= 19`)
+	return err
+}

@@ -56,7 +56,7 @@ func Open(ctx context.Context, folder string, acceptLoss bool) (*Store, error) {
 	if s.definitions, err = connect(file, 1, "rwc"); err != nil {
 		return nil, err
 	}
-	if err := migrate(ctx, s.definitions.DB); err != nil {
+	if err := migrate(ctx, s.definitions.DB, folder); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	if err := carryVersions(ctx, s.definitions); err != nil {
@@ -102,7 +102,7 @@ func connect(file string, connections int, mode string) (*sqlx.DB, error) {
 	return db, nil
 }
 
-func migrate(ctx context.Context, db *sql.DB) error {
+func migrate(ctx context.Context, db *sql.DB, folder string) error {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return fmt.Errorf("read migrations: %w", err)
@@ -113,8 +113,14 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	}
 	sources := provider.ListSources()
 	known := sources[len(sources)-1].Version
-	if version, err := provider.GetDBVersion(ctx); err == nil && version > known {
+	version, err := provider.GetDBVersion(ctx)
+	if err == nil && version > known {
 		return fmt.Errorf("the database was written by a later version of Rapid Mimic (its schema is %d, this one knows %d): start that version, or name another folder with --data", version, known)
+	}
+	if err == nil && version > 0 && version < known {
+		if err := keepBefore(ctx, db, folder, version); err != nil {
+			return err
+		}
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrate database: %w", err)

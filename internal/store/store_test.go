@@ -483,3 +483,35 @@ func TestASecretOfOldIsTakenOnce(t *testing.T) {
 		assert.Equal(t, want, key)
 	}
 }
+
+// A database of an earlier schema is kept as it was beside the one that is brought up to date;
+// one that is up to date is not copied.
+func TestAnOlderDatabaseIsKept(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	c, err := catalog.Open(t.Context(), s)
+	require.NoError(t, err)
+	_, err = c.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	require.NoError(t, s.MakeEarlier(t.Context()))
+	require.NoError(t, s.Close())
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "environment.db.before-7"), nil, 0o600))
+	copied := filepath.Join(folder, "environment.db.before-19")
+	for range 2 {
+		s = open(t, folder)
+		require.NoError(t, s.Close())
+		kept, err := filepath.Glob(filepath.Join(folder, "environment.db.before-*"))
+		require.NoError(t, err)
+		assert.Equal(t, []string{copied}, kept, "one copy, of the schema before")
+	}
+	info, err := os.Stat(copied)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	require.NoError(t, store.Check(t.Context(), copied))
+	again := t.TempDir()
+	require.NoError(t, os.Rename(copied, filepath.Join(again, "environment.db")))
+	c, err = catalog.Open(t.Context(), open(t, again))
+	require.NoError(t, err)
+	_, err = c.Find("quay")
+	assert.NoError(t, err)
+}
