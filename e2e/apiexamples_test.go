@@ -24,6 +24,7 @@ var apiSteps = [][2]string{
 	{"POST /marks", `{"name": "morning"}`},
 	{"PATCH /marks/morning", `{"everyNight": "03:00"}`},
 	{"POST /logins", ""},
+	{"PUT /log-level", `{"level": "info"}`},
 	{"POST /services", `{"name": "buoys", "title": "Buoys and lights"}`},
 	{"PUT /services/buoys", `{"title": "Buoys", "upstream": "$REAL"}`},
 	{"PATCH /services/buoys", `{"seed": 7}`},

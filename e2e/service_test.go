@@ -100,8 +100,10 @@ func start(t testing.TB, cfg config.Config) *service {
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan config.Addresses, 1), make(chan error, 1)
 	logged := &journal{}
+	cfg.LogLevel = &slog.LevelVar{}
+	cfg.LogLevel.Set(slog.LevelDebug)
 	go func() {
-		done <- app.Run(ctx, cfg, slog.New(slog.NewTextHandler(logged, &slog.HandlerOptions{Level: slog.LevelDebug})), func(a config.Addresses) { ready <- a })
+		done <- app.Run(ctx, cfg, slog.New(slog.NewTextHandler(logged, &slog.HandlerOptions{Level: cfg.LogLevel})), func(a config.Addresses) { ready <- a })
 	}()
 	s := &service{t: t, data: cfg.Data, log: logged}
 	select {

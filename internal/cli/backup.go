@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"os"
 
 	"github.com/urfave/cli/v3"
@@ -77,7 +78,7 @@ func (p Program) restore(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	data := c.String("data")
-	if err := p.Restore(ctx, given[0], data, c.Bool("over"), p.logger(c)); err != nil {
+	if err := p.Restore(ctx, given[0], data, c.Bool("over"), p.logger(c, &slog.LevelVar{})); err != nil {
 		return unchanged(err, "")
 	}
 	p.say("%s  restored from %s", data, given[0])

@@ -60,7 +60,7 @@ func (p Program) demo(ctx context.Context, c *cli.Command) error {
 	}
 	ready := make(chan config.Addresses, 1)
 	tasks.Go(func() error {
-		return p.Serve(ctx, cfg, p.logger(c), func(a config.Addresses) { ready <- a })
+		return p.serve(ctx, c, cfg, func(a config.Addresses) { ready <- a })
 	})
 	tasks.Go(func() error {
 		select {

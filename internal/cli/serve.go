@@ -22,7 +22,7 @@ func (p Program) serveCommand() *cli.Command {
 			if _, err := args(c); err != nil {
 				return err
 			}
-			return p.Serve(ctx, configOf(c), p.logger(c), func(a config.Addresses) { p.sayAddresses("Rapid Mimic is ready", a) })
+			return p.serve(ctx, c, configOf(c), func(a config.Addresses) { p.sayAddresses("Rapid Mimic is ready", a) })
 		},
 	}
 }
@@ -95,9 +95,16 @@ func configOf(c *cli.Command) config.Config {
 	}
 }
 
-func (p Program) logger(c *cli.Command) *slog.Logger {
-	var level slog.Level
-	_ = level.UnmarshalText([]byte(c.String("log-level"))) // checked by the flag
+// serve runs a service as the flags say.
+func (p Program) serve(ctx context.Context, c *cli.Command, cfg config.Config, ready func(config.Addresses)) error {
+	cfg.LogLevel = &slog.LevelVar{}
+	return p.Serve(ctx, cfg, p.logger(c, cfg.LogLevel), ready)
+}
+
+// logger is a log at the level of the flags, which is set in level, too, and can be changed
+// there.
+func (p Program) logger(c *cli.Command, level *slog.LevelVar) *slog.Logger {
+	_ = level.UnmarshalText([]byte(c.String("log-level"))) // checked by the flag; other commands have none
 	options := &slog.HandlerOptions{Level: level}
 	if c.Bool("log-json") {
 		return slog.New(slog.NewJSONHandler(p.Err, options))

@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -68,7 +69,7 @@ func (p Program) tokenRecover(ctx context.Context, c *cli.Command, data, name st
 	if c.IsSet("role") && c.String("role") != "admin" || len(c.StringSlice("service"))+len(c.StringSlice("lane")) > 0 || c.String("ttl") != "" {
 		return usage("--data creates an administrator's token, without limits: start the service, and create others with it")
 	}
-	secret, err := p.RecoverToken(ctx, data, name, p.logger(c))
+	secret, err := p.RecoverToken(ctx, data, name, p.logger(c, &slog.LevelVar{}))
 	if err != nil {
 		return unchanged(err, "")
 	}

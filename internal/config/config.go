@@ -5,6 +5,7 @@ package config
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/netip"
 	"os"
@@ -88,6 +89,9 @@ type Config struct {
 	// BodyLimit is how much of a body is logged, MaxBody how much is held to
 	// answer a call, in bytes; 0 means the defaults.
 	BodyLimit, MaxBody int64
+	// LogLevel is that of the log, which can be changed while the service runs; nil where it
+	// cannot.
+	LogLevel *slog.LevelVar
 	// RecordLimit is how much of a body recordings keep; 0 means what the log keeps.
 	RecordLimit int64
 }

@@ -66,6 +66,8 @@ type Config struct {
 	// may look without.
 	Tokens              *access.Tokens
 	NeedToken, OpenView bool
+	// LogLevel is that of the log; nil where it cannot be changed.
+	LogLevel *slog.LevelVar
 	// Backup writes all that the data folder needs as an archive.
 	Backup func(ctx context.Context, w io.Writer) error
 	// CertificateExpires is when the certificate of the ports ends; zero for never.
@@ -102,7 +104,7 @@ func New(c Config) *Server {
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.recoverFault, notRendered, s.guard.check, s.identify, s.limitBody, author)
+	router.Use(s.logRequest, s.recoverFault, notRendered, s.guard.check, s.identify, s.limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)

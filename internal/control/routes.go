@@ -62,6 +62,8 @@ func (s *server) table() []route {
 		{"DELETE", "/tokens/:token", s.deleteToken, administer},
 
 		{"GET", "/backup", s.getBackup, administer},
+		{"GET", "/log-level", s.getLogLevel, administer},
+		{"PUT", "/log-level", s.putLogLevel, administer},
 
 		{"GET", "/reference", s.listReference, view.shared()},
 		{"GET", "/reference/:operation", s.getReference, view.shared()},

@@ -201,6 +201,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/log-level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much the service writes to its own log */
+        get: operations["getLogLevel"];
+        /** Have it write more, or less, until it stops */
+        put: operations["putLogLevel"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/imports": {
         parameters: {
             query?: never;
@@ -3064,6 +3082,13 @@ export interface components {
              */
             ttl?: string;
         };
+        LogLevel: {
+            /**
+             * @description debug, info, warn or error
+             * @example debug
+             */
+            level: string;
+        };
         /**
          * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
          * @example 03:00
@@ -3968,6 +3993,52 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLogLevel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The level */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogLevel"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putLogLevel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogLevel"];
+            };
+        };
+        responses: {
+            /** @description The level */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogLevel"];
                 };
             };
             default: components["responses"]["Problem"];
