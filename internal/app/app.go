@@ -46,6 +46,7 @@ import (
 	"rapidmimic.example/internal/store"
 	"rapidmimic.example/internal/traffic"
 	"rapidmimic.example/internal/upstream"
+	"rapidmimic.example/spec/api"
 )
 
 // Version of the binary; the build sets it.
@@ -361,7 +362,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
-		Hosts: a.config.Names, Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel,
+		Hosts: a.config.Names, Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, Quotas: api.Quotas{RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute},
 		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
 	}
 	if a.config.ImportURLs {

@@ -35,6 +35,8 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringFlag{Name: "traffic", Usage: "`HOST:PORT` that your programs call", Value: config.DefaultTraffic, Sources: cli.EnvVars("RAPIDMIMIC_TRAFFIC")},
 		&cli.BoolFlag{Name: "open-control", Usage: "let everybody look who reaches a control address beyond this machine, without token and TLS", Sources: cli.EnvVars("RAPIDMIMIC_OPEN_CONTROL")},
 		&cli.BoolFlag{Name: "tokens", Usage: "ask for tokens on this machine, too", Sources: cli.EnvVars("RAPIDMIMIC_TOKENS")},
+		&cli.IntFlag{Name: "requests-per-second", Usage: "how many requests to the API one token may make; 0 for any number", Value: 100, Sources: cli.EnvVars("RAPIDMIMIC_REQUESTS_PER_SECOND")},
+		&cli.IntFlag{Name: "changes-per-minute", Usage: "how many of them may change something; 0 for any number", Value: 1200, Sources: cli.EnvVars("RAPIDMIMIC_CHANGES_PER_MINUTE")},
 		&cli.StringFlag{Name: "tls-cert", Usage: "`FILE` with the certificate of the ports and those above it, read again when it changes", Sources: cli.EnvVars("RAPIDMIMIC_TLS_CERT")},
 		&cli.StringFlag{Name: "tls-key", Usage: "`FILE` with the key of the certificate", Sources: cli.EnvVars("RAPIDMIMIC_TLS_KEY")},
 		&cli.StringFlag{Name: "tls", Usage: "own: have our own authority make the certificate, for --name", Sources: cli.EnvVars("RAPIDMIMIC_TLS"), Validator: checkTLS},
@@ -86,6 +88,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"), NeedTokens: c.Bool("tokens"),
+		RequestsPerSecond: c.Int("requests-per-second"), ChangesPerMinute: c.Int("changes-per-minute"),
 		TLSCert: c.String("tls-cert"), TLSKey: c.String("tls-key"), TLSOwn: c.String("tls") == "own", Names: c.StringSlice("name"),
 		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), DigestKey: c.String("digest-key"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),

@@ -45,6 +45,9 @@ type Config struct {
 	// OpenControl lets everybody look who reaches a control address beyond loopback, without
 	// a token and without TLS.
 	OpenControl bool
+	// RequestsPerSecond and ChangesPerMinute are what one token may ask of the control port; 0
+	// for as much as it likes.
+	RequestsPerSecond, ChangesPerMinute int
 	// NeedTokens asks for tokens also on loopback.
 	NeedTokens bool
 	// TLSCert and TLSKey are files with the certificate of all ports and its key; TLSOwn has
@@ -158,7 +161,7 @@ func (c *Config) Check() error {
 			*d = defaultTimeouts[flag]
 		}
 	}
-	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody, "--record-limit": c.RecordLimit} {
+	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--requests-per-second": int64(c.RequestsPerSecond), "--changes-per-minute": int64(c.ChangesPerMinute), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody, "--record-limit": c.RecordLimit} {
 		if n < 0 {
 			return fmt.Errorf("%s must not be negative", flag)
 		}

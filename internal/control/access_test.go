@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/access"
+	"rapidmimic.example/spec/api"
 )
 
 // keptNowhere is a store of tokens that forgets them.
@@ -169,4 +170,39 @@ func TestGuessingTokensIsSlow(t *testing.T) {
 	}
 	assert.Equal(t, longestGuess, g.guesses.wait("a", at))
 	assert.LessOrEqual(t, g.guesses.wait("a", at.Add(longestGuess)), time.Duration(0))
+}
+
+// Each token has a share of its own, which is told; who asks for more waits, and nobody else.
+func TestQuotas(t *testing.T) {
+	h, secrets := guarded(t, func(c *Config) { c.Quotas = api.Quotas{RequestsPerSecond: 1, ChangesPerMinute: 3} })
+	ask := func(method, secret string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(method, "/api/v1/me", nil)
+		r.Host, r.RemoteAddr = "127.0.0.1:7400", "127.0.0.1:4000"
+		r.Header.Set("Authorization", "Bearer "+secrets[secret])
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w
+	}
+	first := ask("GET", "viewer")
+	assert.Equal(t, 200, first.Code)
+	assert.Equal(t, `"requests";q=10;w=10`, first.Header().Get("RateLimit-Policy"))
+	assert.Equal(t, `"requests";r=9;t=0`, first.Header().Get("RateLimit"))
+	for range 9 {
+		assert.Equal(t, 200, ask("GET", "viewer").Code)
+	}
+	over := ask("GET", "viewer")
+	assert.Equal(t, 429, over.Code)
+	assert.Equal(t, "1", over.Header().Get("Retry-After"))
+	assert.Contains(t, over.Body.String(), `token \"viewer\" makes too many requests: its share is 1 a second`)
+	for range 3 {
+		assert.NotEqual(t, 429, ask("PUT", "editor").Code)
+	}
+	over = ask("PUT", "editor")
+	assert.Equal(t, 429, over.Code)
+	assert.Contains(t, over.Body.String(), "too many changes: its share is 3 a minute")
+	assert.Equal(t, 200, ask("GET", "editor").Code, "it may still look")
+	h, secrets = guarded(t, nil)
+	for range 50 {
+		require.Equal(t, 200, ask("GET", "viewer").Code, "without quotas as much as it likes")
+	}
 }

@@ -22,6 +22,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/lru"
 	"rapidmimic.example/internal/core/secret"
+	"rapidmimic.example/spec/api"
 )
 
 // Config is what the control port works with.
@@ -66,6 +67,7 @@ type Config struct {
 	// may look without.
 	Tokens              *access.Tokens
 	NeedToken, OpenView bool
+	Quotas              api.Quotas
 	// LogLevel is that of the log; nil where it cannot be changed.
 	LogLevel *slog.LevelVar
 	// Backup writes all that the data folder needs as an archive.
@@ -81,6 +83,7 @@ type server struct {
 	repeats  *repeats
 	guesses  guesses
 	refusals once
+	quotas   *quotas
 	// described is done once the document of the API says which roles operations take.
 	described     sync.Once
 	withRolesText []byte
@@ -99,12 +102,12 @@ const MaxUpload = 64 << 20
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &server{Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
-		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}}
+		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, quotas: newQuotas(c.Quotas)}
 	router := gin.New()
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
 	router.UseRawPath, router.UnescapePathValues = true, true
-	router.Use(s.logRequest, s.recoverFault, notRendered, s.guard.check, s.identify, s.limitBody, author)
+	router.Use(s.logRequest, s.recoverFault, notRendered, s.guard.check, s.identify, s.within, s.limitBody, author)
 	s.routes(router)
 	router.NoRoute(s.noRoute)
 	router.NoMethod(noMethod)

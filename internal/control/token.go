@@ -23,7 +23,11 @@ func tokenView(t access.Token) api.Token {
 
 func (s *server) getMe(c *gin.Context) {
 	t := holder(c)
-	c.PureJSON(http.StatusOK, api.Me{Name: t.Name, Role: string(t.Role), Services: t.Services, Lanes: t.Lanes, Expires: t.Expires, NeedToken: s.NeedToken})
+	me := api.Me{Name: t.Name, Role: string(t.Role), Services: t.Services, Lanes: t.Lanes, Expires: t.Expires, NeedToken: s.NeedToken}
+	if t.ID != "" {
+		me.Quotas = &s.quotas.Quotas
+	}
+	c.PureJSON(http.StatusOK, me)
 }
 
 // postLogin is getMe for who begins to use a token: it leaves a name in the activity.

@@ -41,4 +41,12 @@ type Me struct {
 	Lanes     []string  `json:"lanes,omitempty"`
 	Expires   time.Time `json:"expires,omitzero"`
 	NeedToken bool      `json:"needToken"`
+	// Quotas are the share of a token; nil where none is needed.
+	Quotas *Quotas `json:"quotas,omitempty"`
+}
+
+// Quotas are what one token may do; 0 for as much as it likes.
+type Quotas struct {
+	RequestsPerSecond int `json:"requestsPerSecond"`
+	ChangesPerMinute  int `json:"changesPerMinute"`
 }
