@@ -290,6 +290,23 @@ func TestTheCommandsOfTheTeamPage(t *testing.T) {
 	assert.Greater(t, ran, 9)
 }
 
+// Who has the console open sees who else has, and that a colleague has the same mapping open,
+// before their edits meet; who leaves is gone.
+func TestConsoleTellsWhoIsHere(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	mara := s.page("/services/moorings/mappings/berth-under-repair")
+	must(t, mara.WaitStrip("live"), mara.Wait("!document.querySelector('[data-testid=others]')"))
+	must(t, mara.Press("Who are you?"), mara.Fill("Name", "Mara"), mara.Press("Keep it"))
+	ida := s.page("/calls")
+	must(t, ida.WaitStrip("here:"), mara.WaitStrip("here:"))
+	must(t, ida.Goto(s.control+"/services/moorings/mappings/berth-under-repair"), ida.WaitText("has this open, too."), mara.WaitText("has this open, too."))
+	require.NoError(t, mara.Wait("document.querySelector('[data-testid=others] a').title === 'mapping berth-under-repair of moorings'"))
+	must(t, ida.Goto(s.control+"/lanes"), mara.Wait("!document.body.innerText.includes('has this open')"))
+	ida.Close()
+	must(t, mara.Wait("!document.querySelector('[data-testid=others]')"))
+}
+
 // The console asks for a token, shows who is in, says what a role may not, and asks again when
 // the token is revoked.
 func TestConsoleLogIn(t *testing.T) {

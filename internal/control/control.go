@@ -84,6 +84,7 @@ type server struct {
 	guesses  guesses
 	refusals once
 	quotas   *quotas
+	present  presence
 	// described is done once the document of the API says which roles operations take.
 	described     sync.Once
 	withRolesText []byte

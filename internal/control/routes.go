@@ -65,6 +65,10 @@ func (s *server) table() []route {
 		{"GET", "/log-level", s.getLogLevel, administer},
 		{"PUT", "/log-level", s.putLogLevel, administer},
 
+		{"GET", "/presence", s.listPresence, view.shared()},
+		{"PUT", "/presence/:visitor", s.putPresence, view.shared()},
+		{"DELETE", "/presence/:visitor", s.deletePresence, view.shared()},
+
 		{"GET", "/reference", s.listReference, view.shared()},
 		{"GET", "/reference/:operation", s.getReference, view.shared()},
 		{"GET", "/functions", s.listFunctions, view.shared()},

@@ -61,9 +61,22 @@ func (s *server) streamCalls(c *gin.Context) {
 		fmt.Fprintf(c.Writer, "id: %s\nevent: open\ndata: {}\n\n", s.eventID(at))
 	}
 	fits := s.fits(c, selection)
+	here, moved := s.presentTo(c)
+	s.sendPresent(c, here)
+	looked := time.Now()
 	for w.Flush() == nil {
 		_ = w.SetWriteDeadline(time.Now().Add(streamStall))
-		at, err = s.nextBatch(c, fits, at)
+		at, err = s.nextBatch(c, fits, at, moved)
+		if time.Since(looked) > streamBeat/2 { // who left without a word is noticed
+			looked = time.Now()
+			s.present.list(looked)
+		}
+		select {
+		case <-moved:
+			here, moved = s.presentTo(c)
+			s.sendPresent(c, here)
+		default:
+		}
 		if err != nil {
 			return
 		}
@@ -112,8 +125,8 @@ func (s *server) fits(c *gin.Context, selection *call.Selection) func(*call.Summ
 }
 
 // nextBatch waits for calls and entries and writes those the filter selects; when none
-// come it writes a comment that keeps the connection open.
-func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at streamPlace) (streamPlace, error) {
+// come it writes a comment that keeps the connection open. It ends at once when moved is closed.
+func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at streamPlace, moved <-chan struct{}) (streamPlace, error) {
 	ctx, cancel := context.WithTimeout(c.Request.Context(), streamBeat)
 	defer cancel()
 	batch := api.Batch{Calls: []api.Call{}}
@@ -128,6 +141,8 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at str
 	go func() { // an entry ends the wait for calls
 		select {
 		case <-later:
+			cancel()
+		case <-moved:
 			cancel()
 		case <-ctx.Done():
 		}

@@ -31,6 +31,8 @@ export interface Send {
   ifMatch?: string;
   /** Keep the digits of numbers, for what is written back later. */
   exact?: boolean;
+  /** It goes on when the page is closed. */
+  keepalive?: boolean;
   /** The body is a JSON Patch (RFC 6902), not a merge patch. */
   jsonPatch?: boolean;
 }
@@ -86,7 +88,7 @@ const withoutETag = (text: string) => text.replace(/^etag: .*\n?/m, '');
 
 async function ask(
   path: string,
-  { method = 'GET', body, ifMatch, jsonPatch }: Send,
+  { method = 'GET', body, ifMatch, jsonPatch, keepalive }: Send,
   headers: Record<string, string>,
 ) {
   if (jsonPatch) headers['Content-Type'] = 'application/json-patch+json';
@@ -94,10 +96,11 @@ async function ask(
   else if (ifMatch) headers['If-Match'] = ifMatch;
   Object.assign(headers, authorization());
   if (method !== 'GET' && author.get()) headers['Rapid-Mimic-By'] = encodeURIComponent(author.get());
-  const response = await fetch(`/api/v1${path}`, { method, body, headers }).catch(() => {
+  const response = await fetch(`/api/v1${path}`, { method, body, headers, keepalive }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
-  if (method !== 'GET') entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
+  if (method !== 'GET' && !path.startsWith('/presence'))
+    entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
   if (response.ok) return response;
   if (response.status === 401 && headers.Authorization === authorization().Authorization) asked.set(true);
   const document = await response.json().catch(() => null);

@@ -219,6 +219,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/presence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who has the console open, and where
+         * @description The live stream tells of it, too, as events of the type "present".
+         */
+        get: operations["listPresence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/presence/{visitor}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Chosen by the page
+                 * @example tab-7
+                 */
+                visitor: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that a page of the console is open, and where; again within 50 seconds */
+        put: operations["putPresence"];
+        post?: never;
+        /** Say that it was closed */
+        delete: operations["deletePresence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/imports": {
         parameters: {
             query?: never;
@@ -3045,6 +3089,11 @@ export interface components {
             expires?: string;
             /** @description The environment asks for tokens */
             needToken: boolean;
+            /** @description What the token may do, 0 for as much as it likes; RateLimit says what is left */
+            quotas?: {
+                requestsPerSecond: number;
+                changesPerMinute: number;
+            };
         };
         Token: {
             id: string;
@@ -3088,6 +3137,13 @@ export interface components {
              * @example debug
              */
             level: string;
+        };
+        Present: {
+            /** @description Tells pages apart */
+            visitor: string;
+            name?: string;
+            /** @description The path of the page */
+            at: string;
         };
         /**
          * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
@@ -4040,6 +4096,92 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LogLevel"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPresence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those who are here */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Present"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putPresence: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Chosen by the page
+                 * @example tab-7
+                 */
+                visitor: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * @description The path of the page
+                     * @example /services/moorings
+                     */
+                    at: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It is known */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deletePresence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Chosen by the page
+                 * @example tab-7
+                 */
+                visitor: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

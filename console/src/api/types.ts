@@ -52,6 +52,7 @@ export type RecordingTrial = Schemas['RecordingTrial'];
 export type Exchange = Schemas['Exchange'];
 export type Ignored = Schemas['Ignored'] & { calls: string[]; off: boolean };
 export type Entry = Schemas['Entry'];
+export type Present = Schemas['Present'];
 export type Me = Schemas['Me'];
 export type Mark = Schemas['Mark'];
 export type EntryDetail = Schemas['EntryDetail'];

@@ -2,6 +2,7 @@ import { QueryClientProvider } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useSyncExternalStore } from 'react';
 import { Route, Switch, useLocation } from 'wouter';
 import { keys } from '@/api/keys';
+import { leave, stayAt } from '@/api/presence';
 import { queries } from '@/api/queryClient';
 import { asked, token } from '@/api/token';
 import { CallsPage, startFeed } from '@/features/calls';
@@ -56,6 +57,11 @@ export function App() {
   }, [wanted, secret]);
   useEffect(tellUnhandled, []);
   const [page] = useLocation();
+  useEffect(() => (wanted ? undefined : stayAt(page)), [wanted, page]);
+  useEffect(() => {
+    addEventListener('pagehide', leave);
+    return () => removeEventListener('pagehide', leave);
+  }, []);
   if (wanted)
     return (
       <QueryClientProvider client={queries}>

@@ -8,6 +8,7 @@ import { LaneStrip } from '@/features/lanes';
 import { count, total } from '@/lib/format';
 import { Holder } from './Holder';
 import { KeyHelp } from './KeyHelp';
+import { Others } from './Others';
 import { ThemeSwitch } from './ThemeSwitch';
 
 /** What is true now, on every page: situation, calls arriving, calls lost, connection. */
@@ -84,6 +85,7 @@ export function StateStrip() {
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>
+        <Others />
         <Holder />
         <KeyHelp />
         <ThemeSwitch />

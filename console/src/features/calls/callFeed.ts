@@ -1,5 +1,6 @@
 import { followEvents } from '@/api/eventStream';
 import { send } from '@/api/http';
+import { takePresent } from '@/api/presence';
 import type { Batch, Call, Entry } from '@/api/types';
 import { shortDigests } from '@/lib/digests';
 import { external } from '@/lib/external';
@@ -107,6 +108,7 @@ export function startFeed(onChange: () => void): () => void {
     onLost: () => feed.set({ ...feed.get(), connection: 'lost' }),
     onEvent(type, data) {
       if (type === 'calls') take(JSON.parse(shortDigests(data)), onChange);
+      if (type === 'present') takePresent(JSON.parse(data));
     },
   });
 }

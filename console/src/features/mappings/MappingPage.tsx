@@ -3,6 +3,7 @@ import { Link, useSearchParams } from 'wouter';
 import { operationList } from '@/api/operations';
 import type { Mapping } from '@/api/types';
 import { callDetail } from '@/features/calls';
+import { AlsoHere } from '@/ui/AlsoHere';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { MappingEditor } from './MappingEditor';
@@ -12,7 +13,15 @@ import { mappingById, mappingText } from './queries';
 
 /** The editor of one mapping: of the one with an id, else of a new one. */
 export function MappingPages({ service, id }: { service: string; id?: string }) {
-  return id ? <MappingPage key={id} service={service} id={id} /> : <NewMappingPage service={service} />;
+  if (!id) return <NewMappingPage service={service} />;
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <AlsoHere />
+      <div className="min-h-0 flex-1">
+        <MappingPage key={id} service={service} id={id} />
+      </div>
+    </div>
+  );
 }
 
 /** An existing mapping, opened for editing: that of everybody, or of the lane that the URL names. */

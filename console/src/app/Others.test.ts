@@ -1,0 +1,13 @@
+import { expect, it } from 'vitest';
+import { placeOf } from './Others';
+
+it.each([
+  ['/', 'the services'],
+  ['/services/moorings', 'service moorings'],
+  ['/services/a%2Fb/mappings/berth-closed', 'mapping berth-closed of a/b'],
+  ['/services/moorings/mappings', 'a new mapping of moorings'],
+  ['/services/moorings/docs/bookBerth', 'the documentation of moorings'],
+  ['/calls', 'the page calls'],
+])('%s is %s', (at, words) => {
+  expect(placeOf({ at })).toBe(words);
+});

@@ -1,0 +1,31 @@
+import { useSyncExternalStore } from 'react';
+import { Link } from 'wouter';
+import { others } from '@/api/presence';
+import type { Present } from '@/api/types';
+
+const mostNamed = 3;
+
+/** Who else has the console open; each leads to where they are. */
+export function Others() {
+  const here = useSyncExternalStore(others.subscribe, others.get);
+  if (here.length === 0) return null;
+  return (
+    <span className="flex items-center gap-1.5 text-dim" data-testid="others">
+      here:
+      {here.slice(0, mostNamed).map((one) => (
+        <Link key={one.visitor} href={one.at} title={placeOf(one)} className="text-ink hover:underline">
+          {one.name || 'somebody'}
+        </Link>
+      ))}
+      {here.length > mostNamed && `and ${here.length - mostNamed} more`}
+    </span>
+  );
+}
+
+/** Where somebody is, in words: "mapping berth-closed of moorings". */
+export function placeOf({ at }: Pick<Present, 'at'>): string {
+  const [, room = '', service = '', below = '', id = ''] = at.split('/').map(decodeURIComponent);
+  if (room !== 'services') return room ? `the page ${room}` : 'the services';
+  if (below === 'mappings') return id ? `mapping ${id} of ${service}` : `a new mapping of ${service}`;
+  return below === 'docs' ? `the documentation of ${service}` : `service ${service}`;
+}

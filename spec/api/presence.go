@@ -1,0 +1,13 @@
+package api
+
+// Presence says where a page of the console is.
+type Presence struct {
+	At string `json:"at"` // the path of the page
+}
+
+// Present is somebody who has the console open.
+type Present struct {
+	Visitor string `json:"visitor"` // tells pages apart
+	Name    string `json:"name,omitempty"`
+	At      string `json:"at"`
+}
