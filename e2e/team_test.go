@@ -10,7 +10,6 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
-	"fmt"
 	"math/big"
 	"net/http"
 	"net/url"
@@ -299,7 +298,7 @@ func TestConsoleTellsWhoIsHere(t *testing.T) {
 	must(t, mara.WaitStrip("live"), mara.Wait("!document.querySelector('[data-testid=others]')"))
 	must(t, mara.Press("Who are you?"), mara.Fill("Name", "Mara"), mara.Press("Keep it"))
 	ida := s.page("/calls")
-	must(t, ida.WaitStrip("here:"), mara.WaitStrip("here:"))
+	must(t, ida.WaitStrip("also here:"), mara.WaitStrip("also here:"))
 	must(t, ida.Goto(s.control+"/services/moorings/mappings/berth-under-repair"), ida.WaitText("has this open, too."), mara.WaitText("has this open, too."))
 	require.NoError(t, mara.Wait("document.querySelector('[data-testid=others] a').title === 'mapping berth-under-repair of moorings'"))
 	must(t, ida.Goto(s.control+"/lanes"), mara.Wait("!document.body.innerText.includes('has this open')"))
@@ -334,5 +333,5 @@ func TestConsoleLogIn(t *testing.T) {
 	answer, err := http.Get(s.control + "/api/v1/services")
 	require.NoError(t, err)
 	defer answer.Body.Close()
-	assert.Equal(t, 401, answer.StatusCode, fmt.Sprint("the page of the console is all that is open"))
+	assert.Equal(t, 401, answer.StatusCode, "the page of the console is all that is open")
 }

@@ -212,10 +212,9 @@ func (a *app) closeListeners() {
 func (a *app) baseURL(l net.Listener) string {
 	address := l.Addr().(*net.TCPAddr)
 	host := address.IP.String()
-	switch {
-	case len(a.config.Names) > 0 && !address.IP.IsLoopback():
-		host = a.config.Names[0]
-	case address.IP.IsUnspecified():
+	if name := a.publicName(); name != "" && !address.IP.IsLoopback() {
+		host = name
+	} else if address.IP.IsUnspecified() {
 		host = "127.0.0.1"
 	}
 	scheme := "http"
@@ -226,6 +225,27 @@ func (a *app) baseURL(l net.Listener) string {
 		}
 	}
 	return fmt.Sprintf("%s://%s", scheme, net.JoinHostPort(host, strconv.Itoa(address.Port)))
+}
+
+// publicName is by what others reach this machine: the first --name, a name in the certificate,
+// or where the control port is open to others, an address of this machine; "" for none.
+func (a *app) publicName() string {
+	if len(a.config.Names) > 0 {
+		return a.config.Names[0]
+	}
+	if name := a.tls.name(); name != "" {
+		return name
+	}
+	if config.IsLoopback(a.config.Control) {
+		return ""
+	}
+	addresses, _ := net.InterfaceAddrs() // none is fine
+	for _, address := range addresses {
+		if on, ok := address.(*net.IPNet); ok && on.IP.IsGlobalUnicast() {
+			return on.IP.String()
+		}
+	}
+	return ""
 }
 
 // localURL is how this machine itself reaches a listener: without TLS, which the same port
@@ -362,7 +382,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
-		Hosts: a.config.Names, Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, Quotas: api.Quotas{RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute},
+		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, Quotas: api.Quotas{RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute},
 		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
 	}
 	if a.config.ImportURLs {

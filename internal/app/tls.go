@@ -112,6 +112,24 @@ func (cs *certificates) expires() time.Time {
 	return cs.loaded.Leaf.NotAfter
 }
 
+// name is one that a certificate of files is for; "" where it has none.
+func (cs *certificates) name() string {
+	if cs == nil || cs.config.TLSOwn {
+		return ""
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if cs.loaded == nil {
+		return ""
+	}
+	for _, name := range cs.loaded.Leaf.DNSNames {
+		if !strings.Contains(name, "*") {
+			return name
+		}
+	}
+	return ""
+}
+
 // fingerprint is that of our own authority, where it makes the certificates; else "".
 func (cs *certificates) fingerprint() (string, error) {
 	if cs == nil || !cs.config.TLSOwn {

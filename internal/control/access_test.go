@@ -138,7 +138,7 @@ func TestHowTokensAreTaken(t *testing.T) {
 	assert.Equal(t, 200, status, "everybody may look")
 	status, text = asked(open, "DELETE", "/api/v1/calls", "", "10.0.0.7", false)
 	assert.Equal(t, 403, status)
-	assert.Contains(t, text, "anybody")
+	assert.Contains(t, text, "without a token you are a viewer")
 	status, _ = asked(open, "GET", "/api/v1/tokens", secrets["admin"], "127.0.0.1", false)
 	assert.Equal(t, 200, status)
 }

@@ -542,23 +542,29 @@ func TestWhatMayHaveChangedAnswers(t *testing.T) {
 	assert.ErrorContains(t, err, "it was changed since")
 }
 
-// An edit among 10,000 mappings.
-func BenchmarkEdit(b *testing.B) {
+// tenThousand is an environment with so many mappings of one service.
+func tenThousand(b *testing.B) (*catalog.Catalog, []spec.Mapping) {
 	s, err := store.Open(b.Context(), b.TempDir(), false)
 	require.NoError(b, err)
-	defer s.Close()
+	b.Cleanup(func() { _ = s.Close() })
 	c, err := catalog.Open(b.Context(), s)
 	require.NoError(b, err)
 	_, err = c.CreateService(b.Context(), spec.NewService("quay"))
 	require.NoError(b, err)
 	list := make([]spec.Mapping, 10_000)
 	for i := range list {
-		read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, call: {path: '/m/%d', where: [{query: a, equals: b}]}, answer: {json: {a: 1, b: [1, 2, 3], c: 'text of some length'}}}", i, i))
+		read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, labels: [x], call: {path: '/m/%d', where: [{query: a, equals: b}]}, answer: {json: {a: 1, b: [1, 2, 3], c: 'text of some length'}}}", i, i))
 		require.NoError(b, err)
 		list[i] = read[0]
 	}
 	_, _, err = c.PutMappings(b.Context(), "quay", list)
 	require.NoError(b, err)
+	return c, list
+}
+
+// An edit among 10,000 mappings.
+func BenchmarkEdit(b *testing.B) {
+	c, list := tenThousand(b)
 	for i := 0; b.Loop(); i++ {
 		m := list[i%len(list)]
 		m.Title = fmt.Sprint(i)
@@ -569,21 +575,7 @@ func BenchmarkEdit(b *testing.B) {
 
 // A change of 10,000 mappings, taken back.
 func BenchmarkUndo(b *testing.B) {
-	s, err := store.Open(b.Context(), b.TempDir(), false)
-	require.NoError(b, err)
-	defer s.Close()
-	c, err := catalog.Open(b.Context(), s)
-	require.NoError(b, err)
-	_, err = c.CreateService(b.Context(), spec.NewService("quay"))
-	require.NoError(b, err)
-	list := make([]spec.Mapping, 10_000)
-	for i := range list {
-		read, err := spec.ReadMappings(fmt.Appendf(nil, "{id: m%d, labels: [x], call: {path: '/m/%d', where: [{query: a, equals: b}]}, answer: {json: {a: 1, c: 'text of some length'}}}", i, i))
-		require.NoError(b, err)
-		list[i] = read[0]
-	}
-	_, _, err = c.PutMappings(b.Context(), "quay", list)
-	require.NoError(b, err)
+	c, _ := tenThousand(b)
 	for name, edit := range map[string]catalog.BulkEdit{"disabled": {Enabled: new(bool)}, "removed": {Remove: true}} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {

@@ -20,7 +20,7 @@ export function Holder() {
   return (
     <>
       <span title={reach(me)} data-testid="holder">
-        <strong className="font-medium">{me.name}</strong>
+        <span className="text-dim">you are</span> <strong className="font-medium">{me.name}</strong>
         <span className="text-dim">, {me.role}</span>
       </span>
       <Button

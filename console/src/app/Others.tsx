@@ -10,12 +10,15 @@ export function Others() {
   const here = useSyncExternalStore(others.subscribe, others.get);
   if (here.length === 0) return null;
   return (
-    <span className="flex items-center gap-1.5 text-dim" data-testid="others">
-      here:
-      {here.slice(0, mostNamed).map((one) => (
-        <Link key={one.visitor} href={one.at} title={placeOf(one)} className="text-ink hover:underline">
-          {one.name || 'somebody'}
-        </Link>
+    <span className="mr-2 flex items-center gap-1 text-dim" data-testid="others">
+      also here:
+      {here.slice(0, mostNamed).map((one, i) => (
+        <span key={one.visitor}>
+          <Link href={one.at} title={placeOf(one)} className="text-ink hover:underline">
+            {one.name || 'somebody'}
+          </Link>
+          {i < Math.min(here.length, mostNamed) - 1 && ','}
+        </span>
       ))}
       {here.length > mostNamed && `and ${here.length - mostNamed} more`}
     </span>

@@ -156,8 +156,12 @@ func (t *Token) Refuse(n Need) error {
 	default:
 		return nil
 	}
-	return problem.New(problem.Refused, "you may not %s %s: token %q is %s, and that takes %s (whoever is admin can give it: rapidmimic token create)",
-		what, of, t.Name, withArticle(t.String()), withArticle(string(right.Role()))+scopeOf(n))
+	who := fmt.Sprintf("token %q is", t.Name)
+	if t.ID == "" {
+		who = "without a token you are"
+	}
+	return problem.New(problem.Refused, "you may not %s %s: %s %s, and that takes %s (whoever is admin can give it: rapidmimic token create)",
+		what, of, who, withArticle(t.String()), withArticle(string(right.Role()))+scopeOf(n))
 }
 
 func scopeOf(n Need) string {

@@ -56,15 +56,16 @@ func random(b byte) (r [32]byte) {
 
 // What a role may, within its limits, is one table.
 func TestWhatTokensMay(t *testing.T) {
-	whole := func(r access.Role) *access.Token { return &access.Token{Name: "x", Role: r} }
-	ci := &access.Token{Name: "ci", Role: access.Editor, Services: []string{"moorings"}, Lanes: []string{"ci-*"}}
-	lanes := &access.Token{Name: "tester", Role: access.Tester, Lanes: []string{"ci-*"}}
+	whole := func(r access.Role) *access.Token { return &access.Token{ID: "t-1", Name: "x", Role: r} }
+	ci := &access.Token{ID: "t-2", Name: "ci", Role: access.Editor, Services: []string{"moorings"}, Lanes: []string{"ci-*"}}
+	lanes := &access.Token{ID: "t-3", Name: "tester", Role: access.Tester, Lanes: []string{"ci-*"}}
 	for _, k := range []struct {
 		who  *access.Token
 		need access.Need
 		want string // why not; "" where it may
 	}{
 		{whole(access.Viewer), access.Need{}, ""},
+		{&access.Token{Role: access.Viewer}, access.Need{Right: access.Edit}, "without a token you are a viewer, and that takes an editor of all services"},
 		{whole(access.Viewer), access.Need{Right: access.Test}, "takes a tester of all services"},
 		{whole(access.Tester), access.Need{Right: access.Test, Service: "moorings"}, ""},
 		{whole(access.Tester), access.Need{Right: access.Edit, Service: "moorings"}, "you may not change service \"moorings\": token \"x\" is a tester, and that takes an editor of moorings"},
