@@ -18,6 +18,20 @@ func (c *Client) LogIn(ctx context.Context) (api.Me, error) {
 	return do[api.Me](ctx, c, request{method: http.MethodPost, path: path("logins")})
 }
 
+// SignIn tells at which provider of OpenID Connect people sign in.
+func (c *Client) SignIn(ctx context.Context) (api.SignIn, error) {
+	return do[api.SignIn](ctx, c, request{method: http.MethodGet, path: path("sign-in")})
+}
+
+// BeginSession gets a token for who signed in at the provider, by the ID token that it gave.
+func (c *Client) BeginSession(ctx context.Context, idToken string) (api.NewToken, error) {
+	body, err := json.Marshal(api.SessionRequest{IDToken: idToken})
+	if err != nil {
+		return api.NewToken{}, err
+	}
+	return do[api.NewToken](ctx, c, request{method: http.MethodPost, path: path("sessions"), body: body})
+}
+
 // Tokens lists the tokens by name.
 func (c *Client) Tokens(ctx context.Context) ([]api.Token, error) {
 	return all[api.Token](ctx, c, request{method: http.MethodGet, path: path("tokens")})

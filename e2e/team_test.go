@@ -10,6 +10,7 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
+	"fmt"
 	"math/big"
 	"net/http"
 	"net/url"
@@ -334,4 +335,61 @@ func TestConsoleLogIn(t *testing.T) {
 	require.NoError(t, err)
 	defer answer.Body.Close()
 	assert.Equal(t, 401, answer.StatusCode, "the page of the console is all that is open")
+}
+
+// People sign in at a provider: in the console by code with PKCE, with the command line by a
+// device code. Groups have roles; who has none is told so; sessions go on while the provider is
+// down.
+func TestSignIn(t *testing.T) {
+	t.Parallel()
+	at := startProvider(t)
+	s := startTeam(t, config.Config{SignIn: at.URL, SignInClient: clientOfUs, SignInGroups: []string{"qa=tester", "qa-leads=editor"}, SignInFor: time.Hour})
+	p := s.page("/lanes")
+	must(t, p.Wait("document.querySelector('input[type=password]')"), p.Press("Sign in at "+strings.TrimPrefix(at.URL, "http://")), p.Wait("document.querySelector('#in')"), p.Click("#in"))
+	must(t, p.WaitStrip("mara, editor"), p.WaitStrip("live"))
+	require.NoError(t, p.Wait("location.hash === '' && !location.search"))
+	list, err := s.api.Activity(t.Context(), client.ActivityQuery{By: "mara", Limit: 1})
+	require.NoError(t, err)
+	assert.Contains(t, list.Items[0].Lines[0], "signed in at "+at.URL+", editor")
+
+	home := t.TempDir()
+	run := func(args ...string) (string, error) {
+		c := exec.Command(binary, args...)
+		c.Env = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME="+home, "DBUS_SESSION_BUS_ADDRESS=", "RAPIDMIMIC_URL=", "RAPIDMIMIC_TOKEN=")
+		out, err := c.CombinedOutput()
+		return string(out), err
+	}
+	at.be("ida", "qa")
+	said, err := run("login", s.control)
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "code      SKERRY-7")
+	assert.Contains(t, said, "as ida, tester")
+	said, err = run("service", "set", "moorings", "--seed", "4")
+	require.Error(t, err)
+	assert.Contains(t, said, `token "ida" is a tester, and that takes an editor of moorings`)
+
+	at.be("eve", "guests")
+	session := func(idToken string) string {
+		status, _, text := s.whole("POST", "/api/v1/sessions", []byte(fmt.Sprintf(`{"idToken": %q}`, idToken)))
+		require.Greater(t, status, 399, text)
+		return text
+	}
+	assert.Contains(t, session(at.signed(clientOfUs, "", time.Hour)), "you are eve, and none of your groups (guests) has a role here")
+	at.be("eve", "qa-leads")
+	assert.Contains(t, session(at.signed("somebody-else", "", time.Hour)), "does not hold")
+	assert.Contains(t, session(at.signed(clientOfUs, "", -time.Hour)), "does not hold")
+	assert.Contains(t, session(at.signed(clientOfUs, "", time.Hour)+"x"), "does not hold")
+	status, _, text := s.whole("POST", "/api/v1/sessions", []byte(`{"code": "made-up", "tab": "x"}`))
+	assert.Equal(t, 401, status, text)
+	for _, path := range []string{"/sign-in/back?state=x&code=y", "/sign-in/back?error=access_denied"} {
+		refused := s.page(path)
+		must(t, refused.WaitText("Sign in at"), refused.Wait("/not begun here|refused: access_denied/.test(document.body.innerText)"))
+	}
+
+	at.Close()
+	must(t, p.Press("Services"), p.WaitText("moorings"))
+	said, err = run("service", "list")
+	require.NoError(t, err, said)
+	down := s.page("/")
+	must(t, down.Wait("document.querySelector('input[type=password]')"))
 }

@@ -1,5 +1,6 @@
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
+import { comeBack } from './api/signIn';
 import { App } from './app/App';
 import './index.css';
 
@@ -15,8 +16,13 @@ window.__webpack_nonce__ = document.querySelector<HTMLMetaElement>('meta[propert
 
 const root = document.getElementById('root');
 if (!root) throw new Error('the page has no element "root"');
-createRoot(root).render(
-  <StrictMode>
-    <App />
-  </StrictMode>,
-);
+const page = createRoot(root);
+comeBack()
+  .catch((error: Error) => error.message)
+  .then((refused) =>
+    page.render(
+      <StrictMode>
+        <App refused={refused} />
+      </StrictMode>,
+    ),
+  );

@@ -7,6 +7,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/binary"
@@ -43,10 +44,10 @@ import (
 	"rapidmimic.example/internal/metrics"
 	"rapidmimic.example/internal/outgoing"
 	"rapidmimic.example/internal/rescue"
+	"rapidmimic.example/internal/signin"
 	"rapidmimic.example/internal/store"
 	"rapidmimic.example/internal/traffic"
 	"rapidmimic.example/internal/upstream"
-	"rapidmimic.example/spec/api"
 )
 
 // Version of the binary; the build sets it.
@@ -136,6 +137,7 @@ type app struct {
 	upstreams *upstream.Client
 	tokens    *access.Tokens
 	tls       *certificates                          // nil where the ports have none
+	signIn    *signin.Provider                       // nil for none
 	expire    func(context.Context, time.Time) error // ends what is over
 	// endUnattended ends recordings whose recorder is gone.
 	endUnattended func(context.Context, time.Time) error
@@ -316,6 +318,14 @@ func (a *app) assemble(ctx context.Context) error {
 	if a.tls, err = newCertificates(a.config, ca, a.logger); err != nil {
 		return err
 	}
+	if a.config.SignIn != "" {
+		groups, err := signin.ParseGroups(a.config.SignInGroups)
+		if err != nil {
+			return err
+		}
+		a.signIn = signin.New(signin.Config{Issuer: a.config.SignIn, ClientID: a.config.SignInClient, ClientSecret: a.config.SignInSecret, Groups: groups,
+			Claim: a.config.SignInClaim, Callback: a.baseURL(a.controlListener) + "/sign-in/back"})
+	}
 	a.assembleExpiry(definitions, decide)
 	a.assembleTraffic(definitions, decide, ca)
 	a.assembleControl(definitions, decide, masker, gate, ca)
@@ -382,8 +392,11 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
-		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, Quotas: api.Quotas{RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute},
+		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute,
 		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
+	}
+	if a.signIn != nil {
+		c.SignIn, c.SessionFor = a.signIn, cmp.Or(a.config.SignInFor, 12*time.Hour)
 	}
 	if a.config.ImportURLs {
 		c.Fetch = fetch.New(control.MaxUpload, a.outgoing(!a.config.ImportPrivate)).Fetch

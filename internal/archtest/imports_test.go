@@ -60,11 +60,12 @@ var mayImport = map[string]string{
 	"internal/authority":             "",
 	"internal/memory":                "",
 	"internal/sniff":                 "",
+	"internal/signin":                "internal/core/access spec/problem",
 	"internal/config":                "internal/memory",
 	"internal/console":               "",
 	"internal/cli":                   "client demo internal/config spec",
 	"demo":                           "client spec/problem",
-	"internal/app": "core internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/outgoing internal/rescue internal/sniff " +
+	"internal/app": "core internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/outgoing internal/rescue internal/signin internal/sniff " +
 		"internal/store internal/traffic internal/upstream",
 	"cmd/rapidmimic":  "internal/app internal/cli",
 	"e2e/browser":     "",
@@ -96,6 +97,8 @@ var owners = map[string]string{
 	"github.com/dunglas/httpsfv":            "internal/core/call",
 	"github.com/gofrs/flock":                "internal/app",
 	"github.com/zalando/go-keyring":         "internal/cli",
+	"github.com/coreos/go-oidc/v3":          "internal/signin",
+	"golang.org/x/time":                     "internal/control",
 	"github.com/klauspost/compress/zstd":    "internal/core/coding",
 	"github.com/klauspost/compress/gzhttp":  "internal/control",
 	"github.com/andybalholm/brotli":         "internal/core/coding",

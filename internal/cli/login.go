@@ -28,12 +28,14 @@ func (p Program) loginCommand() *cli.Command {
 	return &cli.Command{
 		Name: "login", Usage: "get into a shared environment with a token", ArgsUsage: "URL", OnUsageError: usageError,
 		UsageText: "rapidmimic login https://mimic.qa.test:7400\nrapidmimic login https://mimic.qa.test:7400 < token.txt",
-		Description: "Asks for the token, or reads it from the input, and keeps it in the system's keyring, else in a\n" +
+		Description: "Where people sign in at a provider, it says where to open which code. Else it asks for the token, or\n" +
+			"reads it from the input. It is kept in the system's keyring, else in a\n" +
 			"file for you alone. Commands speak to this environment from then on. A certificate that this\n" +
 			"machine does not trust is shown by the fingerprint of its authority; once you have compared it,\n" +
 			"Rapid Mimic's commands trust that one, and nothing else on this machine does.\n" +
 			"In CI, RAPIDMIMIC_URL and RAPIDMIMIC_TOKEN do without login.",
-		Flags:  []cli.Flag{&cli.StringFlag{Name: "fingerprint", Usage: "trust the authority with this `SHA256` without asking"}},
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "token", Usage: "by a token, also where people sign in at a provider"},
+			&cli.StringFlag{Name: "fingerprint", Usage: "trust the authority with this `SHA256` without asking"}},
 		Action: p.login,
 	}
 }
@@ -69,7 +71,16 @@ func (p Program) login(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	secret, err := p.askToken()
+	at, err := environment.SignIn(ctx)
+	if err != nil {
+		return err
+	}
+	var secret string
+	if at.Issuer == "" || c.Bool("token") || os.Getenv("RAPIDMIMIC_TOKEN") != "" {
+		secret, err = p.askToken()
+	} else {
+		secret, err = p.signIn(ctx, environment, at)
+	}
 	if err != nil {
 		return err
 	}

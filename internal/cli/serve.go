@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -37,6 +38,12 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "tokens", Usage: "ask for tokens on this machine, too", Sources: cli.EnvVars("RAPIDMIMIC_TOKENS")},
 		&cli.IntFlag{Name: "requests-per-second", Usage: "how many requests to the API one token may make; 0 for any number", Value: 100, Sources: cli.EnvVars("RAPIDMIMIC_REQUESTS_PER_SECOND")},
 		&cli.IntFlag{Name: "changes-per-minute", Usage: "how many of them may change something; 0 for any number", Value: 1200, Sources: cli.EnvVars("RAPIDMIMIC_CHANGES_PER_MINUTE")},
+		&cli.StringFlag{Name: "sign-in", Usage: "address of the provider of OpenID Connect at which people sign in, beside tokens", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN")},
+		&cli.StringFlag{Name: "sign-in-client", Usage: "`ID` by which the provider knows this environment", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_CLIENT")},
+		&cli.StringFlag{Name: "sign-in-secret", Usage: "`SECRET` that goes with it, where the provider wants one; better by RAPIDMIMIC_SIGN_IN_SECRET", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_SECRET")},
+		&cli.StringSliceFlag{Name: "sign-in-groups", Usage: "the role of a group, such as qa-leads=admin or *=viewer; may be given several times", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_GROUPS")},
+		&cli.StringFlag{Name: "sign-in-claim", Usage: "claim that names the groups", Value: "groups", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_CLAIM")},
+		&cli.DurationFlag{Name: "sign-in-for", Usage: "how long a session is", Value: 12 * time.Hour, Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_FOR")},
 		&cli.StringFlag{Name: "tls-cert", Usage: "`FILE` with the certificate of the ports and those above it, read again when it changes", Sources: cli.EnvVars("RAPIDMIMIC_TLS_CERT")},
 		&cli.StringFlag{Name: "tls-key", Usage: "`FILE` with the key of the certificate", Sources: cli.EnvVars("RAPIDMIMIC_TLS_KEY")},
 		&cli.StringFlag{Name: "tls", Usage: "own: have our own authority make the certificate, for --name", Sources: cli.EnvVars("RAPIDMIMIC_TLS"), Validator: checkTLS},
@@ -88,6 +95,7 @@ func checkLevel(name string) error {
 func configOf(c *cli.Command) config.Config {
 	return config.Config{
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"), NeedTokens: c.Bool("tokens"),
+		SignIn: c.String("sign-in"), SignInClient: c.String("sign-in-client"), SignInSecret: c.String("sign-in-secret"), SignInGroups: c.StringSlice("sign-in-groups"), SignInClaim: c.String("sign-in-claim"), SignInFor: c.Duration("sign-in-for"),
 		RequestsPerSecond: c.Int("requests-per-second"), ChangesPerMinute: c.Int("changes-per-minute"),
 		TLSCert: c.String("tls-cert"), TLSKey: c.String("tls-key"), TLSOwn: c.String("tls") == "own", Names: c.StringSlice("name"),
 		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), DigestKey: c.String("digest-key"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),

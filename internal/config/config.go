@@ -45,6 +45,12 @@ type Config struct {
 	// OpenControl lets everybody look who reaches a control address beyond loopback, without
 	// a token and without TLS.
 	OpenControl bool
+	// SignIn is the address of a provider of OpenID Connect, "" for none; SignInClient and
+	// SignInSecret are how it knows us, SignInGroups which groups have which roles, such as
+	// qa-leads=admin, SignInClaim the claim that names groups, SignInFor how long a session is.
+	SignIn, SignInClient, SignInSecret, SignInClaim string
+	SignInGroups                                    []string
+	SignInFor                                       time.Duration
 	// RequestsPerSecond and ChangesPerMinute are what one token may ask of the control port; 0
 	// for as much as it likes.
 	RequestsPerSecond, ChangesPerMinute int
@@ -178,6 +184,8 @@ func (c *Config) checkTLS() error {
 		return errors.New("--tls own and --tls-cert are one or the other")
 	case c.TLSOwn && len(c.Names) == 0:
 		return errors.New("--tls own makes a certificate for a name: give it with --name, such as --name mimic.qa.test")
+	case c.SignIn != "" && (c.SignInClient == "" || len(c.SignInGroups) == 0):
+		return errors.New("--sign-in goes with --sign-in-client, by which the provider knows this environment, and --sign-in-groups")
 	case !c.TLS() && !c.OpenControl && !IsLoopback(c.Control):
 		return fmt.Errorf("--control %q is beyond this machine: give it a certificate (--tls-cert FILE --tls-key FILE), or have one made (--tls own --name mimic.qa.test); people and programs then come in with tokens (--open-control lets everybody look instead, without either)", c.Control)
 	}

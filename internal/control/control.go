@@ -67,7 +67,11 @@ type Config struct {
 	// may look without.
 	Tokens              *access.Tokens
 	NeedToken, OpenView bool
-	Quotas              api.Quotas
+	// RequestsPerSecond and ChangesPerMinute are the share of each token; 0 for no limit.
+	RequestsPerSecond, ChangesPerMinute int
+	// SignIn lets people in by a provider; nil for none. SessionFor is for how long.
+	SignIn     SignIn
+	SessionFor time.Duration
 	// LogLevel is that of the log; nil where it cannot be changed.
 	LogLevel *slog.LevelVar
 	// Backup writes all that the data folder needs as an archive.
@@ -85,6 +89,7 @@ type server struct {
 	refusals once
 	quotas   *quotas
 	present  presence
+	arrivals arrivals
 	// described is done once the document of the API says which roles operations take.
 	described     sync.Once
 	withRolesText []byte
@@ -103,7 +108,7 @@ const MaxUpload = 64 << 20
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &server{Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
-		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, quotas: newQuotas(c.Quotas)}
+		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, quotas: newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute})}
 	router := gin.New()
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
@@ -132,6 +137,10 @@ func (s *server) routes(router *gin.Engine) {
 	router.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	router.GET("/readyz", s.readyz)
 	router.GET("/proxy.pac", s.getPAC)
+	if s.SignIn != nil {
+		router.GET("/sign-in", s.beginSignIn)
+		router.GET(signInBack, s.endSignIn)
+	}
 	router.GET("/metrics", gin.WrapH(s.Metrics))
 	api := router.Group("/api/v1")
 	for _, r := range s.table() {

@@ -23,10 +23,13 @@ type demand struct {
 	// limited lets tokens that are limited to services call it all the same: what answers it
 	// sees to the limits.
 	limited bool
+	// open is for everybody, before they have said who they are.
+	open bool
 }
 
 // What calls demand.
 var (
+	everybody  = demand{right: access.View, limited: true, open: true}
 	view       = demand{right: access.View}
 	test       = demand{right: access.Test}
 	edit       = demand{right: access.Edit}
@@ -57,6 +60,8 @@ func (s *server) table() []route {
 
 		{"GET", "/me", s.getMe, view.shared()},
 		{"POST", "/logins", s.postLogin, view.shared()},
+		{"GET", "/sign-in", s.getSignIn, everybody},
+		{"POST", "/sessions", s.postSession, everybody},
 		{"GET", "/tokens", s.listTokens, administer},
 		{"POST", "/tokens", s.postToken, administer},
 		{"DELETE", "/tokens/:token", s.deleteToken, administer},

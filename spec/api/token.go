@@ -33,6 +33,20 @@ type NewToken struct {
 	Secret string `json:"secret"`
 }
 
+// SignIn is the provider of OpenID Connect at which people sign in; empty for none.
+type SignIn struct {
+	Issuer   string `json:"issuer,omitempty"`
+	ClientID string `json:"clientId,omitempty"`
+}
+
+// SessionRequest asks to be let in after signing in: a page of the console with the code that it
+// was sent back with and what it alone knows, a program with an ID token.
+type SessionRequest struct {
+	Code    string `json:"code,omitempty"`
+	Tab     string `json:"tab,omitempty"`
+	IDToken string `json:"idToken,omitempty"`
+}
+
 // Me is who asks. Where no token is needed there is none, and the role is admin.
 type Me struct {
 	Name      string    `json:"name,omitempty"`

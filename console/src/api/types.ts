@@ -53,6 +53,11 @@ export type Exchange = Schemas['Exchange'];
 export type Ignored = Schemas['Ignored'] & { calls: string[]; off: boolean };
 export type Entry = Schemas['Entry'];
 export type Present = Schemas['Present'];
+export interface SignIn {
+  issuer?: string;
+  clientId?: string;
+}
+export type NewToken = Schemas['Token'] & { secret: string };
 export type Me = Schemas['Me'];
 export type Mark = Schemas['Mark'];
 export type EntryDetail = Schemas['EntryDetail'];

@@ -44,7 +44,7 @@ function tellUnhandled() {
 /** A part of an address as it was before it was escaped. */
 const plain = decodeURIComponent;
 
-export function App() {
+export function App({ refused }: { refused: string }) {
   const wanted = useSyncExternalStore(asked.subscribe, asked.get);
   const secret = useSyncExternalStore(token.subscribe, token.get);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another token sees other calls
@@ -65,7 +65,7 @@ export function App() {
   if (wanted)
     return (
       <QueryClientProvider client={queries}>
-        <LogIn />
+        <LogIn refused={refused} />
       </QueryClientProvider>
     );
   return (

@@ -1,14 +1,18 @@
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { logIn } from '@/api/http';
+import { keys } from '@/api/keys';
 import { queries } from '@/api/queryClient';
+import { signIn, signInAt } from '@/api/signIn';
 import { keepToken } from '@/api/token';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Field } from '@/ui/Field';
+import { ProblemNotice } from '@/ui/ProblemNotice';
 
 /** Asks for the token of a shared environment. It is kept until the tab is closed. */
-export function LogIn() {
+export function LogIn({ refused }: { refused: string }) {
+  const { data: provider } = useQuery({ queryKey: keys.signIn(), queryFn: signInAt });
   const [secret, setSecret] = useState('');
   const enter = useMutation({
     mutationFn: () => logIn(secret.trim()),
@@ -32,11 +36,19 @@ export function LogIn() {
             {location.host} is shared, and asks who you are. Your token is kept until you close this tab.
           </p>
         </div>
+        {refused && <ProblemNotice message={refused} />}
+        {provider && (
+          <div className="space-y-1 border-line border-b pb-4">
+            <Button look="main" onClick={() => signIn()}>
+              Sign in at {new URL(provider).host}
+            </Button>
+            <p className="text-dim text-xs">Or with a token:</p>
+          </div>
+        )}
         <Field
           label="Token"
           type="password"
           autoComplete="off"
-          autoFocus
           required
           value={secret}
           placeholder="rapidmimic_…"

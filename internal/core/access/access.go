@@ -61,6 +61,9 @@ type Token struct {
 	Digest [32]byte `json:"-"`
 
 	gone chan struct{} // closed when it is revoked
+	// session is set of one that somebody has who signed in; it is kept nowhere, and ends with
+	// the service.
+	session bool
 }
 
 // MaxTokens bounds the tokens of an environment.

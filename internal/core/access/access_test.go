@@ -169,3 +169,27 @@ func TestTokensThatMakeNoSense(t *testing.T) {
 	}
 	assert.Len(t, tokens.List(), 1)
 }
+
+// Who signed in elsewhere is in until the session ends; nothing of it is kept.
+func TestSessions(t *testing.T) {
+	tokens, k := open(t)
+	mara := access.Token{Name: "mara", Role: access.Admin, Expires: noon.Add(time.Hour)}
+	_, secret, err := tokens.Begin(mara, random(1), noon)
+	require.NoError(t, err)
+	second, _, err := tokens.Begin(mara, random(2), noon)
+	require.NoError(t, err, "from another machine, too")
+	_, _, err = tokens.Create(t.Context(), access.Token{Name: "mara", Role: access.Viewer}, random(3), noon)
+	require.NoError(t, err, "names of sessions are nobody's")
+	_, err = tokens.Find(secret, noon.Add(time.Minute))
+	require.NoError(t, err)
+	require.NoError(t, tokens.KeepUsed(t.Context()))
+	require.Len(t, k.tokens, 1)
+	k.fail = errors.New("the disk is full")
+	_, err = tokens.Revoke(t.Context(), second.ID, noon)
+	require.NoError(t, err, "it is not kept, so nothing can fail")
+	_, err = tokens.Find(secret, noon.Add(time.Hour))
+	assert.ErrorContains(t, err, "expired at")
+	_, _, err = tokens.Begin(mara, random(4), noon.Add(2*time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, tokens.List(), 2, "those that are over are forgotten")
+}

@@ -75,7 +75,7 @@ func (ts *Tokens) KeepUsed(ctx context.Context) error {
 	defer ts.mu.Unlock()
 	for t := range ts.unkept {
 		delete(ts.unkept, t)
-		if ts.byDigest[t.Digest] != t {
+		if ts.byDigest[t.Digest] != t || t.session {
 			continue
 		}
 		if err := ts.store.PutToken(ctx, *t); err != nil {
@@ -108,7 +108,7 @@ func (ts *Tokens) Create(ctx context.Context, t Token, random [32]byte, now time
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
 	for _, other := range ts.byDigest {
-		if other.Name == t.Name {
+		if other.Name == t.Name && !other.session {
 			return t, "", problem.New(problem.Exists, "token %q already exists (choose another name, or revoke it)", t.Name)
 		}
 	}
@@ -121,6 +121,31 @@ func (ts *Tokens) Create(ctx context.Context, t Token, random [32]byte, now time
 	if err := ts.store.PutToken(ctx, t); err != nil {
 		return t, "", err
 	}
+	ts.byDigest[t.Digest] = &t
+	return t, secret, nil
+}
+
+// MaxSessions bounds the sessions of those who signed in.
+const MaxSessions = 10_000
+
+// Begin lets somebody in who signed in elsewhere, until it expires or the service stops.
+func (ts *Tokens) Begin(t Token, random [32]byte, now time.Time) (begun Token, secret string, err error) {
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	sessions := 0
+	for digest, other := range ts.byDigest {
+		if other.session && !other.Holds(now) {
+			delete(ts.byDigest, digest)
+		} else if other.session {
+			sessions++
+		}
+	}
+	if sessions >= MaxSessions {
+		return t, "", problem.New(problem.Unavailable, "too many are signed in: try again later")
+	}
+	secret = NewSecret(random)
+	t.Digest, _ = digestOf(secret) // which we made
+	t.ID, t.Created, t.gone, t.session = fmt.Sprintf("s-%x", t.Digest[:4]), now, make(chan struct{}), true
 	ts.byDigest[t.Digest] = &t
 	return t, secret, nil
 }
@@ -138,7 +163,7 @@ func (ts *Tokens) Revoke(ctx context.Context, nameOrID string, now time.Time) (T
 		if t.Name == nameOrID || t.ID == nameOrID {
 			found = t
 		}
-		if t.Role == Admin && t.Expires.IsZero() {
+		if t.Role == Admin && t.Expires.IsZero() && !t.session {
 			admins++
 		}
 	}
@@ -149,8 +174,10 @@ func (ts *Tokens) Revoke(ctx context.Context, nameOrID string, now time.Time) (T
 	case found.Role == Admin && found.Expires.IsZero() && admins == 1:
 		return Token{}, problem.New(problem.Conflict, "%q is the last administrator's token that never expires: nobody could let anybody in again (create another one first)", found.Name)
 	}
-	if err := ts.store.RemoveToken(ctx, found.ID); err != nil {
-		return Token{}, err
+	if !found.session {
+		if err := ts.store.RemoveToken(ctx, found.ID); err != nil {
+			return Token{}, err
+		}
 	}
 	delete(ts.byDigest, found.Digest)
 	close(found.gone)
