@@ -234,7 +234,7 @@ func TestACertificateIsReadAgain(t *testing.T) {
 func writePair(t *testing.T, cert, key, name string) {
 	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	template := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), DNSNames: []string{"localhost"}}
+	template := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), DNSNames: []string{"localhost"}, IsCA: true, BasicConstraintsValid: true}
 	raw, err := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
 	require.NoError(t, err)
 	secret, err := x509.MarshalPKCS8PrivateKey(private)
@@ -242,6 +242,37 @@ func writePair(t *testing.T, cert, key, name string) {
 	for file, block := range map[string]*pem.Block{key: {Type: "PRIVATE KEY", Bytes: secret}, cert: {Type: "CERTIFICATE", Bytes: raw}} {
 		require.NoError(t, os.WriteFile(file, pem.EncodeToMemory(block), 0o600))
 	}
+}
+
+// A program may show a certificate: the call tells whose, and answers can differ by it. One of
+// another authority does not get in, and none is needed.
+func TestClientsShowCertificates(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	at := func(name string) string { return filepath.Join(folder, name) }
+	writePair(t, at("board.pem"), at("board.key"), "quay-board")
+	writePair(t, at("other.pem"), at("other.key"), "other")
+	s := start(t, config.Config{TLSOwn: true, Names: []string{"mimic.qa.test"}, ClientCA: at("board.pem")})
+	require.NoError(t, demo.SetUp(t.Context(), s.api))
+	s.put(t, "PUT", "/services/moorings/mappings/board", `{call: {path: /who, if: 'call.certificate == "CN=quay-board"'}, answer: {text: "the board: ${call.certificate}"}}`)
+	ask := func(more ...string) (string, error) {
+		out, err := exec.Command("curl", append([]string{"-s", "--cacert", filepath.Join(s.data, "authority.pem"), s.addresses.Traffic + "/moorings/who"}, more...)...).Output()
+		return string(out), err
+	}
+	said, err := ask("--cert", at("board.pem"), "--key", at("board.key"))
+	require.NoError(t, err)
+	assert.Equal(t, "the board: CN=quay-board", said)
+	said, err = ask()
+	require.NoError(t, err)
+	assert.NotContains(t, said, "the board")
+	_, err = ask("--cert", at("other.pem"), "--key", at("other.key"))
+	require.Error(t, err)
+	calls, err := s.api.Calls(t.Context(), client.CallQuery{})
+	require.NoError(t, err)
+	require.Len(t, calls.Items, 2)
+	shown, err := s.api.Call(t.Context(), calls.Items[1].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "CN=quay-board", shown.Certificate)
 }
 
 // Who has lost all tokens and has the machine creates one, while the service is stopped.

@@ -142,7 +142,6 @@ type app struct {
 	// endUnattended ends recordings whose recorder is gone.
 	endUnattended func(context.Context, time.Time) error
 	ready         atomic.Bool
-	usedKept      time.Time // see keepUsed
 }
 
 // lockData makes sure that the data folder can be written to and that no other
@@ -357,7 +356,7 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 			a.log.ForgetLane(lane.Spec.Name)
 			a.logger.Info("lane expired", "lane", lane.Spec.Name)
 		}
-		return errors.Join(nightly, err, a.keepUsed(ctx, now))
+		return errors.Join(nightly, err, a.tokens.KeepUsed(ctx, now))
 	}
 }
 
@@ -504,7 +503,7 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error {
-		return serve(a.traffic, a.tls.listener(a.called, a.config.HeaderTimeout, "h2", "http/1.1"))
+		return serve(a.traffic, a.tls.asking(a.called, a.config.HeaderTimeout, "h2", "http/1.1"))
 	})
 	servers.Go(func() error {
 		return serve(a.control, a.tls.listener(a.controlListener, a.config.HeaderTimeout, "h2", "http/1.1"))

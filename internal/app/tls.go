@@ -2,6 +2,7 @@ package app
 
 import (
 	"crypto/tls"
+	"crypto/x509"
 	"fmt"
 	"log/slog"
 	"net"
@@ -20,6 +21,8 @@ type certificates struct {
 	config config.Config
 	own    *authority.Authority
 	logger *slog.Logger
+	// clients are the authorities whose certificates programs may show; nil for none.
+	clients *x509.CertPool
 
 	mu     sync.Mutex // guards all below
 	loaded *tls.Certificate
@@ -36,6 +39,15 @@ func newCertificates(c config.Config, own *authority.Authority, logger *slog.Log
 		return nil, nil
 	}
 	cs := &certificates{config: c, own: own, logger: logger}
+	if c.ClientCA != "" {
+		text, err := os.ReadFile(c.ClientCA)
+		if err != nil {
+			return nil, fmt.Errorf("--client-ca: %w", err)
+		}
+		if cs.clients = x509.NewCertPool(); !cs.clients.AppendCertsFromPEM(text) {
+			return nil, fmt.Errorf("--client-ca %s has no certificate in PEM", c.ClientCA)
+		}
+	}
 	_, err := cs.get(&tls.ClientHelloInfo{ServerName: "localhost"})
 	return cs, err
 }
@@ -145,4 +157,14 @@ func (cs *certificates) listener(l net.Listener, wait time.Duration, protocols .
 		return l
 	}
 	return sniff.New(l, &tls.Config{GetCertificate: cs.get, NextProtos: protocols, MinVersion: tls.VersionTLS12}, wait)
+}
+
+// asking is listener for a port that takes certificates of its clients, where there are
+// authorities for them.
+func (cs *certificates) asking(l net.Listener, wait time.Duration, protocols ...string) net.Listener {
+	if cs == nil || cs.clients == nil {
+		return cs.listener(l, wait, protocols...)
+	}
+	return sniff.New(l, &tls.Config{GetCertificate: cs.get, NextProtos: protocols, MinVersion: tls.VersionTLS12,
+		ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: cs.clients}, wait)
 }

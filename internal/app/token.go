@@ -42,18 +42,6 @@ func createToken(ctx context.Context, tokens *access.Tokens, t access.Token) (ac
 	return tokens.Create(ctx, t, random, time.Now())
 }
 
-// keepUsedEvery is how often it is kept when tokens were last used.
-const keepUsedEvery = time.Minute
-
-// keepUsed keeps when tokens were last used, now and then.
-func (a *app) keepUsed(ctx context.Context, now time.Time) error {
-	if now.Sub(a.usedKept) < keepUsedEvery {
-		return nil
-	}
-	a.usedKept = now
-	return a.tokens.KeepUsed(ctx)
-}
-
 // RecoverToken creates an administrator's token in the data folder of a service that is
 // stopped, for who has the machine and has lost all others. It returns the secret.
 func RecoverToken(ctx context.Context, data, name string, logger *slog.Logger) (secret string, err error) {

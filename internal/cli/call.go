@@ -304,6 +304,9 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 	p.say("%s", call.Explanation.Sentence)
 	p.say("")
 	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
+	if call.Certificate != "" {
+		p.say("shows     %s", call.Certificate)
+	}
 	p.say("took      %s", timingText(call))
 	if call.Lane != "" {
 		p.say("lane      %s", call.Lane)

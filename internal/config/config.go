@@ -60,7 +60,10 @@ type Config struct {
 	// our own authority make one for Names, by which others reach this machine.
 	TLSCert, TLSKey string
 	TLSOwn          bool
-	Names           []string
+	// ClientCA is a file with the authorities whose certificates clients of the traffic port may
+	// show; "" asks for none.
+	ClientCA string
+	Names    []string
 	// AcceptLoss starts with a database that has lost changes.
 	AcceptLoss bool
 	// ImportURLs lets contracts be imported from addresses, ImportPrivate also
@@ -180,6 +183,8 @@ func (c *Config) checkTLS() error {
 	switch {
 	case (c.TLSCert == "") != (c.TLSKey == ""):
 		return errors.New("--tls-cert and --tls-key go together")
+	case c.ClientCA != "" && !c.TLS():
+		return errors.New("--client-ca goes with TLS: --tls own, or --tls-cert")
 	case c.TLSOwn && c.TLSCert != "":
 		return errors.New("--tls own and --tls-cert are one or the other")
 	case c.TLSOwn && len(c.Names) == 0:

@@ -197,7 +197,7 @@ func (s *server) addressed(r *call.Record) call.Request {
 
 func (s *server) callDetail(r *call.Record) api.CallDetail {
 	detail := api.CallDetail{
-		Call: callView(r.Summary()), Protocol: r.Request.Protocol, Caller: r.Request.Caller,
+		Call: callView(r.Summary()), Protocol: r.Request.Protocol, Caller: r.Request.Caller, Certificate: r.Request.Certificate,
 		Request: message(headerLines(r.Request.Header), r.Request.Body.Bytes, r.Request.Body.Size),
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},

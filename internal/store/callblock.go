@@ -14,9 +14,9 @@ import (
 // the other in the order of their numbers, each told by what differs from the one
 // before. Headers, bodies and explanations are contents elsewhere.
 
-// blockVersion is the first byte of a block. Those of version 1 lack the last text, those
-// before version 3 the last number.
-const blockVersion = 3
+// blockVersion is the first byte of a block. Those of version 1 lack the last two texts, those
+// before version 3 the last number, those before version 4 the last text.
+const blockVersion = 4
 
 // callEntry is one call in a block.
 type callEntry struct {
@@ -24,7 +24,7 @@ type callEntry struct {
 	service, method, path, query, source, by, operation string
 	injected                                            string // kinds
 	lane, scenario                                      string
-	address, host, protocol, caller, agent              string
+	address, host, protocol, caller, agent, certificate string
 	status, deviations                                  int64
 	read, decide, wait, ask, send                       time.Duration
 	requestSize, answerSize                             int64
@@ -54,7 +54,7 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 		number: int64(r.Number), at: r.At.UnixMicro(), service: r.Service,
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation,
 		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
-		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "),
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "), certificate: q.Certificate,
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents, environment: r.Environment,
 	}
@@ -62,14 +62,14 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 
 // textCount is how many texts an entry has, numberCount how many numbers.
 const (
-	textCount   = 15
+	textCount   = 16
 	numberCount = 11 + partCount + 1
 )
 
 // texts and numbers list the fields in the order in which they are encoded.
 
 func (e *callEntry) texts() [textCount]*string {
-	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent}
+	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent, &e.certificate}
 }
 
 func (e *callEntry) numbers() [numberCount]*int64 {
@@ -123,6 +123,9 @@ func readBlock(data string) (*blockReader, error) {
 	}
 	if data[0] < 3 {
 		r.numbers--
+	}
+	if data[0] < 4 {
+		r.texts--
 	}
 	return r, nil
 }
@@ -191,7 +194,7 @@ func (e *callEntry) record() *call.Record {
 		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service,
 		Request: call.Request{
 			Method: e.method, Address: e.address, Path: e.path, Query: e.query, Host: e.host,
-			Protocol: e.protocol, Caller: e.caller, Body: call.Body{Size: e.requestSize},
+			Protocol: e.protocol, Caller: e.caller, Certificate: e.certificate, Body: call.Body{Size: e.requestSize},
 		},
 		Answer: call.Answer{Status: int(e.status)},
 		Lane:   e.lane, Scenario: e.scenario, Environment: e.environment, AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,

@@ -78,6 +78,9 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header), ProxyUser: proxyUser(r.Context()),
 	}}
 	defer h.recoverFault(w, r, record)
+	if r.TLS != nil && len(r.TLS.VerifiedChains) > 0 {
+		record.Request.Certificate = r.TLS.PeerCertificates[0].Subject.String()
+	}
 
 	placed := h.Engine.Place(r.Context(), &record.Request)
 	defer placed.Release()

@@ -46,10 +46,12 @@ type Calls struct {
 // CallDetail is one call, whole.
 type CallDetail struct {
 	Call
-	Protocol string  `json:"protocol"`
-	Caller   string  `json:"caller"`
-	Request  Message `json:"request"`
-	Answer   Message `json:"answer"`
+	Protocol string `json:"protocol"`
+	Caller   string `json:"caller"`
+	// Certificate is the subject of the client's certificate, "" for none.
+	Certificate string  `json:"certificate,omitempty"`
+	Request     Message `json:"request"`
+	Answer      Message `json:"answer"`
 	// Upstream is what passed between us and the upstream, where a mapping edited
 	// it.
 	Upstream    *Exchange   `json:"upstream,omitempty"`

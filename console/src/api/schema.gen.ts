@@ -3493,6 +3493,8 @@ export interface components {
         CallDetail: components["schemas"]["Call"] & {
             protocol: string;
             caller: string;
+            /** @description The subject of the client's certificate, over TLS; left out for none */
+            certificate?: string;
             request: components["schemas"]["Message"];
             answer: components["schemas"]["Message"];
             upstream?: components["schemas"]["Exchange"];

@@ -5,7 +5,7 @@ import type { ExpressionFunction } from '@/api/functions';
 
 /** Names that expressions begin with. */
 const names: Completion[] = [
-  ['call', 'the call: method, path, query, headers, cookies, body, text, caller'],
+  ['call', 'the call: method, path, query, headers, cookies, body, text, caller, certificate'],
   ['call.path', 'the parameters of the path'],
   ['call.query', 'the query, by name'],
   ['call.headers', 'the headers, by name in lower case'],

@@ -125,7 +125,7 @@ func TestTokens(t *testing.T) {
 	_, err = tokens.Find(access.NewSecret(random(9)), noon)
 	assert.ErrorContains(t, err, "is not one of this environment, or was revoked")
 
-	require.NoError(t, tokens.KeepUsed(t.Context()))
+	require.NoError(t, tokens.KeepUsed(t.Context(), noon.Add(time.Minute)))
 	again, err := access.Open(t.Context(), k)
 	require.NoError(t, err)
 	list := again.List()
@@ -182,7 +182,7 @@ func TestSessions(t *testing.T) {
 	require.NoError(t, err, "names of sessions are nobody's")
 	_, err = tokens.Find(secret, noon.Add(time.Minute))
 	require.NoError(t, err)
-	require.NoError(t, tokens.KeepUsed(t.Context()))
+	require.NoError(t, tokens.KeepUsed(t.Context(), noon.Add(time.Minute)))
 	require.Len(t, k.tokens, 1)
 	k.fail = errors.New("the disk is full")
 	_, err = tokens.Revoke(t.Context(), second.ID, noon)

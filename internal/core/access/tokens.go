@@ -26,6 +26,7 @@ type Tokens struct {
 	mu       sync.RWMutex // guards all below
 	byDigest map[[32]byte]*Token
 	unkept   map[*Token]bool // used since that was last kept
+	kept     time.Time       // when that was
 }
 
 // Open reads the tokens that there are.
@@ -69,10 +70,14 @@ func (ts *Tokens) Find(secret string, now time.Time) (*Token, error) {
 // usedEvery is how exactly it is noted when a token was last used.
 const usedEvery = time.Minute
 
-// KeepUsed keeps when tokens were used.
-func (ts *Tokens) KeepUsed(ctx context.Context) error {
+// KeepUsed keeps when tokens were used, once in a while.
+func (ts *Tokens) KeepUsed(ctx context.Context, now time.Time) error {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
+	if now.Sub(ts.kept) < usedEvery {
+		return nil
+	}
+	ts.kept = now
 	for t := range ts.unkept {
 		delete(ts.unkept, t)
 		if ts.byDigest[t.Digest] != t || t.session {

@@ -52,6 +52,9 @@ type Request struct {
 	Host          string
 	Protocol      string // HTTP/1.1
 	Caller        string // host:port of the client
+	// Certificate is the subject of the client's certificate, such as CN=quay-board,O=Harbour;
+	// "" where it showed none that we trust.
+	Certificate string
 	// ProxyUser is the user name that was given to the proxy, "" for none.
 	ProxyUser string
 	Header    Header

@@ -175,7 +175,7 @@ func (c *Catalog) ReturnNightly(ctx context.Context, now time.Time) (mark *Mark,
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	due := c.nightly.Load()
-	if due == nil { // it was ended meanwhile
+	if due == nil || now.Before(due.Next()) { // it was ended meanwhile, or somebody else did it
 		return nil, nil
 	}
 	next := *due

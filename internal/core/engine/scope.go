@@ -59,6 +59,8 @@ func callPart(name string, r *call.Request, body func() *tree.Node) any {
 		return r.Address
 	case "caller":
 		return r.CallerHost()
+	case "certificate":
+		return r.Certificate
 	case "text":
 		return string(r.Body.Bytes)
 	case "body":

@@ -86,7 +86,7 @@ type Program struct {
 func (p *Program) LooksAt(part string) bool { return slices.Contains(p.parts, part) }
 
 // callParts are all parts of a call.
-var callParts = []string{"method", "path", "query", "queries", "headers", "cookies", "caller", "address", "text", "body"}
+var callParts = []string{"method", "path", "query", "queries", "headers", "cookies", "caller", "certificate", "address", "text", "body"}
 
 // partsOf lists the parts of the call that an expression looks at: all, where it
 // uses the call otherwise than by call.NAME.

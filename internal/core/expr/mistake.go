@@ -197,7 +197,7 @@ func literalOf(e ast.Expr) string {
 // textPart is an expression that is a text of the call, as it is written; "" for anything
 // else.
 func textPart(e ast.Expr) string {
-	if part := partOf(e); slices.Contains([]string{"method", "text", "caller", "address"}, part) {
+	if part := partOf(e); slices.Contains([]string{"method", "text", "caller", "certificate", "address"}, part) {
 		return "call." + part
 	}
 	var of, key ast.Expr

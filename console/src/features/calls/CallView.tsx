@@ -125,6 +125,7 @@ function CallBody({ call }: { call: CallDetail }) {
         <TimingBar timing={call.timing} tookMs={call.tookMs} />
         <p className="mt-1 text-dim text-xs">
           {new Date(call.at).toLocaleString('en-GB')} from {call.caller}, {call.protocol}
+          {call.certificate && `, with the certificate of ${call.certificate}`}
         </p>
       </section>
       {call.upstream && (
