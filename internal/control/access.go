@@ -46,7 +46,7 @@ func (s *server) identify(c *gin.Context) {
 	case !strings.HasPrefix(path, "/api/") && path != "/metrics":
 		s.toTLS(c)
 		return
-	case !given && s.isOpen(c.Request.Method, path):
+	case !given && s.open[c.Request.Method+" "+path]:
 		c.Set(holderKey, anybody)
 		return
 	case !given && s.OpenView:
@@ -75,11 +75,6 @@ func (s *server) identify(c *gin.Context) {
 		return
 	}
 	c.Set(holderKey, t)
-}
-
-// isOpen reports whether a call is for everybody, before they have said who they are.
-func (s *server) isOpen(method, path string) bool {
-	return slices.ContainsFunc(s.table(), func(r route) bool { return r.open && r.method == method && "/api/v1"+r.path == path })
 }
 
 // toTLS sends who opens the console without TLS there, where there is TLS.

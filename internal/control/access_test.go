@@ -114,7 +114,8 @@ func TestHowTokensAreTaken(t *testing.T) {
 		{"/healthz", "", "10.0.0.7", false, 200},
 		{"/", "", "10.0.0.7", true, 200}, // the console's page, which asks
 		{"/metrics", "", "127.0.0.1", false, 401},
-		{"/metrics", secrets["viewer"], "127.0.0.1", false, 404}, // of the test's handler
+		{"/metrics", secrets["viewer"], "127.0.0.1", false, 404},   // of the test's handler
+		{"/metrics", secrets["moorings"], "127.0.0.1", false, 403}, // they count calls of all services
 		{"/api/v1/me", "", "127.0.0.1", false, 401},
 		{"/api/v1/me", secrets["viewer"], "127.0.0.1", false, 200},
 		{"/api/v1/me", secrets["viewer"], "10.0.0.7", true, 200},

@@ -87,6 +87,8 @@ type server struct {
 	repeats  *repeats
 	guesses  guesses
 	refusals once
+	// open are the calls for everybody, by method and path.
+	open     map[string]bool
 	quotas   *quotas
 	present  presence
 	arrivals arrivals
@@ -108,7 +110,10 @@ const MaxUpload = 64 << 20
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &server{Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
-		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, quotas: newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute})}
+		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, open: make(map[string]bool), quotas: newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute})}
+	for _, r := range s.table() {
+		s.open[r.method+" /api/v1"+r.path] = r.open
+	}
 	router := gin.New()
 	router.RedirectTrailingSlash = false
 	router.HandleMethodNotAllowed = true
@@ -141,7 +146,7 @@ func (s *server) routes(router *gin.Engine) {
 		router.GET("/sign-in", s.beginSignIn)
 		router.GET(signInBack, s.endSignIn)
 	}
-	router.GET("/metrics", gin.WrapH(s.Metrics))
+	router.GET("/metrics", s.allow(route{path: "/metrics", demand: view}), gin.WrapH(s.Metrics))
 	api := router.Group("/api/v1")
 	for _, r := range s.table() {
 		check := s.checkQuery(r.method, api.BasePath()+inDocument(r.path))

@@ -50,7 +50,7 @@ type Token struct {
 	Role Role   `json:"role"`
 	// Services are those that it may see and change; none for all.
 	Services []string `json:"services,omitempty"`
-	// Lanes are patterns, with * for any part, of the lanes that it may open and change;
+	// Lanes are patterns, with * for any part, of the lanes that it may see, open and change;
 	// none for all.
 	Lanes   []string  `json:"lanes,omitempty"`
 	Created time.Time `json:"created"`
@@ -154,7 +154,7 @@ func (t *Token) Refuse(n Need) error {
 	case n.Service != "" && !t.Sees(n.Service):
 		of, right, n.Lane = fmt.Sprintf("service %q", n.Service), n.Right, ""
 	case n.Service == "" && !n.Shared && n.Lane == "" && !t.Whole():
-	case n.Lane != "" && right >= Test && !t.InLane(n.Lane):
+	case n.Lane != "" && !t.InLane(n.Lane):
 		of = fmt.Sprintf("lane %q", n.Lane)
 	default:
 		return nil

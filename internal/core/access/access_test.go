@@ -77,7 +77,8 @@ func TestWhatTokensMay(t *testing.T) {
 		{whole(access.Viewer), access.Need{Right: access.Edit, Lane: "mine"}, "takes a tester of that lane"},
 		{lanes, access.Need{Right: access.Edit, Lane: "ci-7"}, ""},
 		{lanes, access.Need{Right: access.Test, Lane: "night"}, "you may not test lane \"night\""},
-		{lanes, access.Need{Right: access.View, Lane: "night"}, ""},
+		{lanes, access.Need{Right: access.View, Lane: "night"}, "you may not see lane \"night\""},
+		{lanes, access.Need{Right: access.View, Lane: "ci-7"}, ""},
 		// limited to services
 		{ci, access.Need{Right: access.Edit, Service: "moorings"}, ""},
 		{ci, access.Need{Right: access.View, Service: "tides"}, "you may not see service \"tides\": token \"ci\" is an editor of moorings, lanes ci-*"},
