@@ -27,9 +27,8 @@ const (
 	packedFrom = 16 << 10
 	// statesKept bounds the documents of one entry as they are packed, in bytes.
 	statesKept = 64 << 20
-	// entriesKept is how many entries are kept, bytesKept how many bytes of what they need to
-	// be undone, removedKept for how long what was removed.
-	entriesKept = 100_000
+	// bytesKept is how many bytes of what entries need to be undone are kept, removedKept for how
+	// long what was removed.
 	bytesKept   = 512 << 20
 	removedKept = 30 * 24 * time.Hour
 	// itemBytes is what an item takes beside its documents.
@@ -41,6 +40,9 @@ const (
 	// trimEvery is after how many versions that is seen to, beside each start.
 	trimEvery = 1024
 )
+
+// entriesKept is how many entries are kept; tests keep fewer.
+var entriesKept = 100_000
 
 type entryRow struct {
 	Version  int64  `db:"version"`

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"testing"
 	"time"
 )
 
@@ -69,4 +70,11 @@ func (s *Store) AgeActivity(ctx context.Context) error {
 func (s *Store) MakeEarlier(ctx context.Context) error {
 	_, err := s.definitions.ExecContext(ctx, `DROP TABLE tokens; DELETE FROM goose_db_version WHERE version_id >= 19`)
 	return err
+}
+
+// KeepEntries has the activity keep so many entries until the test ends.
+func KeepEntries(t testing.TB, count int) {
+	before := entriesKept
+	entriesKept = count
+	t.Cleanup(func() { entriesKept = before })
 }
