@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -70,15 +71,17 @@ func TestSecretVariablesAreNowhere(t *testing.T) {
 	everything := func() {
 		paths := map[string][]string{"{service}": {"office", "desk"}, "{mapping}": {"says"}, "{call}": {"c-1", "c-2", "c-3", "c-4", "c-5", "c-6", "c-7"}}
 		for path, methods := range s.apiOperations(t) {
-			if !strings.Contains(strings.Join(methods, " "), "GET") || strings.HasSuffix(path, "/stream") {
-				continue
+			if !strings.Contains(strings.Join(methods, " "), "GET") || strings.HasSuffix(path, "/stream") || strings.HasSuffix(path, "/backup") {
+				continue // which never ends, and which has the files that are looked at below
 			}
 			all := []string{path}
 			for name, values := range paths {
 				var next []string
 				for _, at := range all {
 					for _, value := range values {
-						next = append(next, strings.ReplaceAll(at, name, value))
+						if filled := strings.ReplaceAll(at, name, value); !slices.Contains(next, filled) {
+							next = append(next, filled)
+						}
 					}
 				}
 				all = next
