@@ -29,7 +29,7 @@ var shots = []shot{
 	{name: "services", path: "/", wait: "document.querySelectorAll('[data-service]').length > 1"},
 	{name: "service", path: "/services/moorings", wait: "document.querySelectorAll('[data-operation]').length > 5"},
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
-	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5"},
+	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5", prepare: between},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
@@ -49,6 +49,20 @@ const board = "http://127.0.0.1:7409/board/"
 func impair(p *browser.Page, target, document string) error {
 	_, err := browser.Eval[any](p, fmt.Sprintf("fetch(%q, {method: 'PUT', body: %q}).then((answer) => answer.ok || Promise.reject(answer.status))", "/api/v1/"+target, document))
 	return err
+}
+
+// between changes a mapping while calls come, twice, and waits for calls above it.
+func between(p *browser.Page) error {
+	for _, enabled := range []string{"false", "true"} {
+		change := fmt.Sprintf("fetch('/api/v1/services/moorings/mappings/booking-refused', {method: 'PATCH', headers: {'Rapid-Mimic-By': 'mara'}, body: '{\"enabled\": %s}'}).then((answer) => answer.ok || Promise.reject(answer.status))", enabled)
+		if _, err := browser.Eval[any](p, change); err != nil {
+			return err
+		}
+		if err := p.Wait("document.querySelector('[data-change]') && document.querySelectorAll('[data-change], [data-call]')[3]?.dataset.change"); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // impairments makes moorings slow and failing, calls it, and shows how.
