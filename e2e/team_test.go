@@ -96,6 +96,20 @@ func TestATeamSharesAnEnvironment(t *testing.T) {
 	}
 	assert.Contains(t, list.Items[0].Lines[0], "was refused: PATCH /api/v1/services/moorings", "refusals are told")
 	assert.Equal(t, []string{"eve", "ci"}, []string{list.Items[0].By, list.Items[1].By})
+	_, err = ci.PatchService(ctx, "moorings", []byte(`{"seed": 9}`))
+	require.NoError(t, err)
+	_, err = s.api.SwitchImpairments(ctx, true)
+	require.NoError(t, err)
+	for who, c := range map[string]*client.Client{"ci": ci, "eve": eve} {
+		asked, err := c.Call(ctx, calls.Items[0].ID)
+		require.NoError(t, err)
+		lines := ""
+		for _, e := range asked.ChangedSince {
+			lines += strings.Join(e.Lines, "\n") + "\n"
+		}
+		assert.Contains(t, lines, "changed service moorings", who)
+		assert.Equal(t, who == "eve", strings.Contains(lines, "switched all impairments off"), "%s sees %s", who, lines)
+	}
 	last, err := s.api.Activity(ctx, client.ActivityQuery{Service: "tides", Limit: 5})
 	require.NoError(t, err)
 	assert.Regexp(t, `level=INFO msg=request method=PATCH path=/api/v1/services/tides status=403 ms=\d+ bytes=\d+ token=ci from=127.0.0.1`, s.log.String())

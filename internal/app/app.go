@@ -391,7 +391,10 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
-		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens, NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl, CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel, RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute,
+		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens,
+		NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl,
+		CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel,
+		RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute,
 		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
 	}
 	if a.signIn != nil {

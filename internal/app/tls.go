@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -74,7 +75,7 @@ func (cs *certificates) get(hello *tls.ClientHelloInfo) (*tls.Certificate, error
 // nameFor is the name of ours that a caller means, or the first one.
 func (cs *certificates) nameFor(hello *tls.ClientHelloInfo) string {
 	asked := strings.ToLower(strings.TrimSuffix(hello.ServerName, "."))
-	for _, name := range append(cs.config.Names, "localhost") {
+	for _, name := range slices.Concat(cs.config.Names, []string{"localhost"}) {
 		if strings.EqualFold(name, asked) {
 			return asked
 		}

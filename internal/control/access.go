@@ -46,7 +46,7 @@ func (s *server) identify(c *gin.Context) {
 	case !strings.HasPrefix(path, "/api/") && path != "/metrics":
 		s.toTLS(c)
 		return
-	case !given && s.open[c.Request.Method+" "+path]:
+	case !given && s.demands[c.Request.Method+" "+path].open:
 		c.Set(holderKey, anybody)
 		return
 	case !given && s.OpenView:
@@ -242,9 +242,4 @@ func seesEntry(c *gin.Context, e catalog.Entry) bool {
 		return sees(c, e.About)
 	}
 	return len(e.Items) > 0 && !slices.ContainsFunc(e.Items, func(i catalog.Item) bool { return !sees(c, i.Service) })
-}
-
-// entryHidden is what is said of one that a token may not see.
-func (s *server) entryHidden(c *gin.Context, id string) error {
-	return problem.New(problem.Refused, "%s is also about what token %q may not see or change", id, holder(c).Name)
 }

@@ -175,8 +175,9 @@ func TestGuessingTokensIsSlow(t *testing.T) {
 // Each token has a share of its own, which is told; who asks for more waits, and nobody else.
 func TestQuotas(t *testing.T) {
 	h, secrets := guarded(t, func(c *Config) { c.RequestsPerSecond, c.ChangesPerMinute = 1, 3 })
+	at := "/api/v1/me"
 	ask := func(method, secret string) *httptest.ResponseRecorder {
-		r := httptest.NewRequest(method, "/api/v1/me", nil)
+		r := httptest.NewRequest(method, at, nil)
 		r.Host, r.RemoteAddr = "127.0.0.1:7400", "127.0.0.1:4000"
 		r.Header.Set("Authorization", "Bearer "+secrets[secret])
 		w := httptest.NewRecorder()
@@ -194,6 +195,11 @@ func TestQuotas(t *testing.T) {
 	assert.Equal(t, 429, over.Code)
 	assert.Equal(t, "1", over.Header().Get("Retry-After"))
 	assert.Contains(t, over.Body.String(), `token \"viewer\" makes too many requests: its share is 1 a second`)
+	at = "/api/v1/presence/a"
+	for range 4 {
+		assert.Equal(t, 422, ask("PUT", "editor").Code, "who has a page open changes nothing")
+	}
+	at = "/api/v1/me"
 	for range 3 {
 		assert.NotEqual(t, 429, ask("PUT", "editor").Code)
 	}

@@ -88,11 +88,17 @@ func momentOf(text string, now time.Time) (time.Time, error) {
 	return time.Time{}, problem.New(problem.Invalid, "since must be how long ago, such as 1h or 2d, or a moment such as 2026-12-01T10:00:00Z, not %q", text)
 }
 
-func (s *server) getEntry(c *gin.Context) {
+// entryAsked is the entry that a request is about, unless its token may not see all of it.
+func (s *server) entryAsked(c *gin.Context) (catalog.Entry, error) {
 	entry, err := s.Catalog.FindEntry(c.Request.Context(), c.Param("entry"))
 	if err == nil && !seesEntry(c, entry) {
-		err = s.entryHidden(c, c.Param("entry"))
+		err = problem.New(problem.Refused, "%s is also about what token %q may not see or change", c.Param("entry"), holder(c).Name)
 	}
+	return entry, err
+}
+
+func (s *server) getEntry(c *gin.Context) {
+	entry, err := s.entryAsked(c)
 	if err != nil {
 		s.fail(c, err, nil)
 		return
@@ -102,11 +108,7 @@ func (s *server) getEntry(c *gin.Context) {
 
 func (s *server) undoEntry(c *gin.Context) {
 	if !holder(c).Whole() {
-		entry, err := s.Catalog.FindEntry(c.Request.Context(), c.Param("entry"))
-		if err == nil && !seesEntry(c, entry) {
-			err = s.entryHidden(c, c.Param("entry"))
-		}
-		if err != nil {
+		if _, err := s.entryAsked(c); err != nil {
 			s.fail(c, err, nil)
 			return
 		}
@@ -229,7 +231,11 @@ func linesOf(e catalog.Entry) []string {
 func entryLine(e catalog.Entry, item catalog.Item) string {
 	line := lineOf(item)
 	if (e.Undoes != 0 || e.Note != "") && item.Before == nil {
-		line = strings.Replace(line, map[bool]string{true: "kept", false: catalog.Created}[item.Kind == catalog.KindRecording], "brought back", 1)
+		made := catalog.Created
+		if item.Kind == catalog.KindRecording {
+			made = "kept"
+		}
+		line = strings.Replace(line, made, "brought back", 1)
 	}
 	return line
 }

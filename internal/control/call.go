@@ -2,7 +2,6 @@ package control
 
 import (
 	"cmp"
-	"context"
 	"encoding/base64"
 	"net/http"
 	"slices"
@@ -158,25 +157,28 @@ func (s *server) getCall(c *gin.Context) {
 		return
 	}
 	detail := s.callDetail(r)
-	if detail.ChangedSince, detail.MoreSince, err = s.changedSince(c.Request.Context(), r); err != nil {
+	if detail.ChangedSince, detail.MoreSince, err = s.changedSince(c, r); err != nil {
 		s.fail(c, err, nil)
 		return
 	}
 	c.PureJSON(http.StatusOK, detail)
 }
 
-// changedSince lists what was changed since a call that may change what its service answers.
-func (s *server) changedSince(ctx context.Context, r *call.Record) (since []api.Entry, more bool, err error) {
+// changedSince lists what was changed since a call that may change what its service answers,
+// without what the token of a request may not see.
+func (s *server) changedSince(c *gin.Context, r *call.Record) (since []api.Entry, more bool, err error) {
 	const most = 20
 	if r.Environment == 0 {
 		return nil, false, nil
 	}
-	entries, err := s.Catalog.ChangedSince(ctx, r.Environment, r.Service, r.Lane, most+1)
+	entries, err := s.Catalog.ChangedSince(c.Request.Context(), r.Environment, r.Service, r.Lane, most+1)
 	if err != nil {
 		return nil, false, err
 	}
 	for _, e := range entries[:min(most, len(entries))] {
-		since = append(since, entryView(e))
+		if seesEntry(c, e) {
+			since = append(since, entryView(e))
+		}
 	}
 	return since, len(entries) > most, nil
 }

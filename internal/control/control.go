@@ -87,8 +87,8 @@ type server struct {
 	repeats  *repeats
 	guesses  guesses
 	refusals once
-	// open are the calls for everybody, by method and path.
-	open     map[string]bool
+	// demands are what the calls demand, by method and path.
+	demands  map[string]demand
 	quotas   *quotas
 	present  presence
 	arrivals arrivals
@@ -109,10 +109,14 @@ const MaxUpload = 64 << 20
 // New builds the control port.
 func New(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
-		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)}, open: make(map[string]bool), quotas: newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute})}
+	s := &server{
+		Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
+		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)},
+		demands: make(map[string]demand),
+		quotas:  newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute}),
+	}
 	for _, r := range s.table() {
-		s.open[r.method+" /api/v1"+r.path] = r.open
+		s.demands[r.method+" /api/v1"+r.path] = r.demand
 	}
 	router := gin.New()
 	router.RedirectTrailingSlash = false

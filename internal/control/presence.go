@@ -42,6 +42,7 @@ type visitor struct {
 func (p *presence) put(id string, v visitor) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	p.pruneLocked(v.seen)
 	before, known := p.visitors[id]
 	if !known && len(p.visitors) >= maxPresent {
 		return false
@@ -65,6 +66,16 @@ func (p *presence) remove(id string) {
 	}
 }
 
+// pruneLocked forgets those who were not heard of for a while.
+func (p *presence) pruneLocked(now time.Time) {
+	for id, v := range p.visitors {
+		if now.Sub(v.seen) > presentFor {
+			delete(p.visitors, id)
+			p.tellLocked()
+		}
+	}
+}
+
 func (p *presence) tellLocked() {
 	if p.changed != nil {
 		close(p.changed)
@@ -76,12 +87,8 @@ func (p *presence) tellLocked() {
 func (p *presence) list(now time.Time) (here []api.Present, later <-chan struct{}) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	p.pruneLocked(now)
 	for id, v := range p.visitors {
-		if now.Sub(v.seen) > presentFor {
-			delete(p.visitors, id)
-			p.tellLocked()
-			continue
-		}
 		here = append(here, api.Present{Visitor: id, Name: v.name, At: v.at})
 	}
 	slices.SortFunc(here, func(a, b api.Present) int {

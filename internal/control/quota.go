@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"golang.org/x/time/rate"
 
+	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/lru"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
@@ -68,7 +69,7 @@ func (s *server) within(c *gin.Context) {
 		per     string
 	}{
 		{"requests", share.requests, int(burst.Seconds()), s.quotas.RequestsPerSecond > 0, s.quotas.RequestsPerSecond, "second"},
-		{"changes", share.changes, 60, s.quotas.ChangesPerMinute > 0 && isWrite(c.Request.Method), s.quotas.ChangesPerMinute, "minute"},
+		{"changes", share.changes, 60, s.quotas.ChangesPerMinute > 0 && s.changes(c), s.quotas.ChangesPerMinute, "minute"},
 	}
 	for _, l := range limits {
 		if !l.applies {
@@ -85,6 +86,13 @@ func (s *server) within(c *gin.Context) {
 			return
 		}
 	}
+}
+
+// changes reports whether a request is one to change something: a page that says it is open,
+// and a question with a body, are none.
+func (s *server) changes(c *gin.Context) bool {
+	d, known := s.demands[c.Request.Method+" "+c.FullPath()]
+	return isWrite(c.Request.Method) && (!known || d.right != access.View)
 }
 
 func isWrite(method string) bool {
