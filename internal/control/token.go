@@ -94,7 +94,7 @@ func ttlOf(text string) (time.Duration, error) {
 }
 
 func (s *server) deleteToken(c *gin.Context) {
-	t, err := s.Tokens.Revoke(c.Request.Context(), c.Param("token"), time.Now())
+	t, err := s.Tokens.Revoke(c.Request.Context(), c.Param("token"))
 	if err != nil {
 		s.fail(c, err, nil)
 		return

@@ -198,7 +198,7 @@ export interface paths {
             header?: never;
             path: {
                 /**
-                 * @description Its name or id
+                 * @description Its id, or a name, which goes with the sessions that have it
                  * @example ci
                  */
                 token: string;
@@ -4108,7 +4108,7 @@ export interface operations {
             };
             path: {
                 /**
-                 * @description Its name or id
+                 * @description Its id, or a name, which goes with the sessions that have it
                  * @example ci
                  */
                 token: string;

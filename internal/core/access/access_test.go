@@ -135,16 +135,16 @@ func TestTokens(t *testing.T) {
 	assert.True(t, list[0].Used.IsZero())
 	assert.Equal(t, noon.Add(time.Minute), list[1].Used)
 
-	_, err = tokens.Revoke(t.Context(), "admin", noon)
+	_, err = tokens.Revoke(t.Context(), "admin")
 	assert.ErrorContains(t, err, "is the last administrator's token that never expires")
-	_, err = tokens.Revoke(t.Context(), "cl", noon)
+	_, err = tokens.Revoke(t.Context(), "cl")
 	assert.ErrorContains(t, err, "ci?")
 	k.fail = errors.New("the disk is full")
-	_, err = tokens.Revoke(t.Context(), "ci", noon)
+	_, err = tokens.Revoke(t.Context(), "ci")
 	require.ErrorContains(t, err, "the disk is full")
 	assert.True(t, ci.Holds(noon), "what could not be kept is not done")
 	k.fail = nil
-	_, err = tokens.Revoke(t.Context(), "ci", noon)
+	_, err = tokens.Revoke(t.Context(), "ci")
 	require.NoError(t, err)
 	<-ci.Gone()
 	assert.False(t, ci.Holds(noon))
@@ -186,11 +186,44 @@ func TestSessions(t *testing.T) {
 	require.NoError(t, tokens.KeepUsed(t.Context(), noon.Add(time.Minute)))
 	require.Len(t, k.tokens, 1)
 	k.fail = errors.New("the disk is full")
-	_, err = tokens.Revoke(t.Context(), second.ID, noon)
+	_, err = tokens.Revoke(t.Context(), second.ID)
 	require.NoError(t, err, "it is not kept, so nothing can fail")
 	_, err = tokens.Find(secret, noon.Add(time.Hour))
 	assert.ErrorContains(t, err, "expired at")
 	_, _, err = tokens.Begin(mara, random(4), noon.Add(2*time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, tokens.List(), 2, "those that are over are forgotten")
+}
+
+// Who has a name is out with the token and all the sessions that have it; sessions take no
+// room from tokens.
+func TestSessionsBesideTokens(t *testing.T) {
+	tokens, k := open(t)
+	mara := access.Token{Name: "mara", Role: access.Admin, Expires: noon.Add(time.Hour)}
+	var secrets [3]string
+	var err error
+	for i := range 2 {
+		_, secrets[i], err = tokens.Begin(mara, random(byte(i+1)), noon)
+		require.NoError(t, err)
+	}
+	_, secrets[2], err = tokens.Create(t.Context(), access.Token{Name: "mara", Role: access.Viewer}, random(3), noon)
+	require.NoError(t, err)
+	k.fail = errors.New("the disk is full")
+	_, err = tokens.Revoke(t.Context(), "mara")
+	require.ErrorContains(t, err, "the disk is full")
+	assert.Len(t, tokens.List(), 3, "what could not be kept is not done")
+	k.fail = nil
+	_, err = tokens.Revoke(t.Context(), "mara")
+	require.NoError(t, err)
+	assert.Empty(t, k.tokens)
+	for _, secret := range secrets {
+		_, err = tokens.Find(secret, noon)
+		assert.ErrorContains(t, err, "was revoked")
+	}
+	for i := range access.MaxTokens {
+		_, _, err := tokens.Begin(mara, [32]byte{1, byte(i >> 8), byte(i)}, noon)
+		require.NoError(t, err)
+	}
+	_, _, err = tokens.Create(t.Context(), access.Token{Name: "ci", Role: access.Viewer}, random(6), noon)
+	require.NoError(t, err, "sessions leave room for tokens")
 }

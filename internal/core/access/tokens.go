@@ -112,12 +112,17 @@ func (ts *Tokens) Create(ctx context.Context, t Token, random [32]byte, now time
 	}
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
+	kept := 0
 	for _, other := range ts.byDigest {
-		if other.Name == t.Name && !other.session {
+		if other.session {
+			continue
+		}
+		kept++
+		if other.Name == t.Name {
 			return t, "", problem.New(problem.Exists, "token %q already exists (choose another name, or revoke it)", t.Name)
 		}
 	}
-	if len(ts.byDigest) >= MaxTokens {
+	if kept >= MaxTokens {
 		return t, "", problem.New(problem.Invalid, "there are %d tokens already: revoke some", MaxTokens)
 	}
 	secret = NewSecret(random)
@@ -155,17 +160,21 @@ func (ts *Tokens) Begin(t Token, random [32]byte, now time.Time) (begun Token, s
 	return t, secret, nil
 }
 
-// Revoke takes a token away, by name or id: from now on nobody gets in with it. The last
-// administrator's stays.
-func (ts *Tokens) Revoke(ctx context.Context, nameOrID string, now time.Time) (Token, error) {
+// Revoke takes away a token by its id, or by a name the token and the sessions that have it:
+// from now on nobody gets in with them. The last administrator's stays.
+func (ts *Tokens) Revoke(ctx context.Context, nameOrID string) (Token, error) {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
-	var found *Token
+	var gone []*Token
+	var found *Token // the one of them that is kept; nil for none
 	var names []string
 	admins := 0
 	for _, t := range ts.byDigest {
 		names = append(names, t.Name)
-		if t.Name == nameOrID || t.ID == nameOrID {
+		switch asked := t.Name == nameOrID || t.ID == nameOrID; {
+		case asked && t.session:
+			gone = append(gone, t)
+		case asked:
 			found = t
 		}
 		if t.Role == Admin && t.Expires.IsZero() && !t.session {
@@ -173,20 +182,23 @@ func (ts *Tokens) Revoke(ctx context.Context, nameOrID string, now time.Time) (T
 		}
 	}
 	switch {
-	case found == nil:
+	case found == nil && gone == nil:
 		slices.Sort(names)
 		return Token{}, problem.New(problem.NotFound, "token %q not found (%s)", nameOrID, problem.Suggest(nameOrID, names, "there is"))
+	case found == nil:
 	case found.Role == Admin && found.Expires.IsZero() && admins == 1:
 		return Token{}, problem.New(problem.Conflict, "%q is the last administrator's token that never expires: nobody could let anybody in again (create another one first)", found.Name)
-	}
-	if !found.session {
+	default:
 		if err := ts.store.RemoveToken(ctx, found.ID); err != nil {
 			return Token{}, err
 		}
+		gone = append(gone, found)
 	}
-	delete(ts.byDigest, found.Digest)
-	close(found.gone)
-	return *found, nil
+	for _, t := range gone {
+		delete(ts.byDigest, t.Digest)
+		close(t.gone)
+	}
+	return *gone[0], nil
 }
 
 // Empty reports whether there is none.
