@@ -57,6 +57,7 @@ func codeIn(text string) map[string]string {
 // The samples of the pages on the API run as they stand, in four languages, and print what
 // the page says.
 func TestSamplesOfTheAPIRun(t *testing.T) {
+	t.Parallel()
 	begin, samples := apiSamples(t)
 	require.Greater(t, len(samples), 12)
 	for language, run := range map[string]func(t *testing.T, program string) *exec.Cmd{

@@ -109,6 +109,7 @@ var withoutExample = map[string]string{
 // The examples in the API document are what the demo really answers: it is asked again, and
 // every operation has one. UPDATE=1 writes what is answered now.
 func TestTheExamplesOfTheAPIDocument(t *testing.T) {
+	t.Parallel()
 	real := httptest.NewServer(lights())
 	t.Cleanup(real.Close)
 	s := startDemo(t)

@@ -61,6 +61,7 @@ func shown(t *testing.T, p *browser.Page) string {
 // The quay board is recorded, and played back without the real services; then one
 // value is changed, and it shows.
 func TestTheBoardIsRecordedAndPlayedBack(t *testing.T) {
+	t.Parallel()
 	s, standIns, board := boarded(t)
 	for _, name := range demo.Services() {
 		_, err := s.api.StartRecording(t.Context(), name, api.RecordingStart{Name: "the board"})
@@ -115,6 +116,7 @@ func TestTheBoardIsRecordedAndPlayedBack(t *testing.T) {
 
 // Chromium itself goes through the proxy, and trusts the authority.
 func TestTheBoardThroughTheProxy(t *testing.T) {
+	t.Parallel()
 	s, standIns, board := boarded(t)
 	for _, name := range demo.Services() {
 		_, err := s.api.PatchService(t.Context(), name, []byte(`{"hosts": ["`+name+`.skerry-sound.example"]}`))
@@ -157,6 +159,7 @@ func TestTheBoardThroughTheProxy(t *testing.T) {
 
 // How the board takes a bad day: each kind of trouble can be told from the others.
 func TestTheBoardOnABadDay(t *testing.T) {
+	t.Parallel()
 	s, _, board := boarded(t)
 	part := func(id, text string) string {
 		return "document.querySelector('#" + id + " .told').textContent.includes(" + strconv.Quote(text) + ")"
@@ -185,6 +188,7 @@ func TestTheBoardOnABadDay(t *testing.T) {
 // What the real services of the port answer keeps to their contracts, whatever they
 // are asked.
 func TestTheStandInsKeepToTheContracts(t *testing.T) {
+	t.Parallel()
 	s, _, _ := boarded(t)
 	for _, name := range demo.Services() {
 		_, err := s.api.PatchService(t.Context(), name, []byte(`{"mode": "relay"}`))
@@ -228,6 +232,7 @@ func TestTheStandInsKeepToTheContracts(t *testing.T) {
 // Under "nothing found" and under "server dead" the board shows things that a user
 // can tell apart, in two lanes at the same moment.
 func TestTheBoardUnderScenarios(t *testing.T) {
+	t.Parallel()
 	s, _, board := boarded(t)
 	s.lane(`{ name: empty, scenario: nothing-found }`)
 	s.lane(`{ name: dead, scenario: tides-dead }`)

@@ -20,6 +20,7 @@ import (
 // $RAPIDMIMIC_URL, with its traffic port at $TRAFFIC, the demo's files, and another
 // service that plays what is real: $REAL, with its traffic port at $REAL_TRAFFIC.
 func TestCommandLine(t *testing.T) {
+	t.Parallel()
 	testscript.Run(t, testscript.Params{
 		Dir: "testdata/scripts",
 		Setup: func(env *testscript.Env) error {

@@ -60,6 +60,7 @@ func must(t *testing.T, steps ...error) {
 
 // The story a newcomer lives through in the console.
 func TestConsoleStory(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	contract, err := demo.File("moorings.yaml")
 	require.NoError(t, err)
@@ -125,6 +126,7 @@ func TestConsoleStory(t *testing.T) {
 }
 
 func TestConsoleCallsPage(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for range 3 {
 		s.send("GET /moorings/bertsh/N7", "")
@@ -224,6 +226,7 @@ func TestConsoleAccessibility(t *testing.T) {
 
 // A contract that is dropped anywhere on the page, as a hand would drop it.
 func TestConsoleDrop(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	contract, err := demo.File("tides.yaml")
 	require.NoError(t, err)
@@ -244,6 +247,7 @@ func TestConsoleDrop(t *testing.T) {
 
 // A new revision is looked at before it is put in force, and can be taken back.
 func TestConsoleRevisions(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	contract, err := demo.File("tides.yaml")
 	require.NoError(t, err)

@@ -36,6 +36,7 @@ func (s *service) request(line, body string, headers ...string) (status int, eta
 }
 
 func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	const path = "/services/moorings/mappings/own"
 	document := `{"call": {"path": "/x"}, "answer": {"status": 200}}`
@@ -78,6 +79,7 @@ func TestEditsOfTwoPeopleNeverOverwriteEachOther(t *testing.T) {
 }
 
 func TestBadRequestsSayWhatAndWhere(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for _, c := range []struct {
 		line, body string
@@ -123,6 +125,7 @@ func TestBadRequestsSayWhatAndWhere(t *testing.T) {
 }
 
 func TestListsPage(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, _, first := s.request("GET /services?limit=1", "")
 	assert.Equal(t, "0:customs", first["next"])
@@ -134,6 +137,7 @@ func TestListsPage(t *testing.T) {
 }
 
 func TestRevisionsAndExamplesOverTheAPI(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	const smaller = "openapi: 3.0.0\ninfo: {title: Tides}\npaths:\n  /stations: {get: {responses: {'200': {description: ok}}}}\n"
 	status, _, report := s.request("POST /imports?into=tides&file=small.yaml&dryRun=true", smaller)

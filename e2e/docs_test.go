@@ -68,6 +68,7 @@ func (s *service) putDocumented(t *testing.T, page string) {
 const jsonType = "Content-Type: application/json"
 
 func TestTheExamplesOfTheReferenceWork(t *testing.T) {
+	t.Parallel()
 	s, _, _ := boarded(t)
 	s.putDocumented(t, "guide.md")
 	s.putDocumented(t, "quay-board.md")
@@ -207,6 +208,7 @@ func TestTheCommandsOfThePageOnRecordingWork(t *testing.T) {
 }
 
 func TestTheExamplesOfExpressionsWork(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.putDocumented(t, "expressions.md")
 	s.put(t, "PUT", "/services/moorings/mappings/token", `{call: {path: /token}, answer: {text: "${jwt.sign({'sub': 'ida', 'roles': ['b', 'a']}, 'HS256', 'a key of the test')}"}}`)
@@ -224,6 +226,7 @@ func TestTheExamplesOfExpressionsWork(t *testing.T) {
 }
 
 func TestTheRecipesWork(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.putDocumented(t, "recipes.md")
 	for i, want := range []int{503, 503, 201, 201} {
@@ -293,6 +296,7 @@ func (s *service) schema(t *testing.T, name string) *contract.LoneSchema {
 // Every example of the reference of impairments is set, and does to a call what it
 // says.
 func TestTheExamplesOfImpairments(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	text, err := os.ReadFile(docsFolder + "impairments.md")
 	require.NoError(t, err)
@@ -360,6 +364,7 @@ var impairLine = regexp.MustCompile("(?m)^(rapidmimic impair [^`\n#]+)|`(rapidmi
 
 // The commands of the walk through a bad day work as they stand.
 func TestTheCommandsOfABadDay(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	upstream := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {}))
 	defer upstream.Close()
@@ -386,6 +391,7 @@ func TestTheCommandsOfABadDay(t *testing.T) {
 // The JSON Schemas that editors use take what the docs show, and refuse what the
 // service would.
 func TestTheSchemasOfDocuments(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	mappings := s.schema(t, "mappings.json")
 	for _, page := range []string{"guide.md", "mappings.md", "recipes.md"} {
@@ -475,6 +481,7 @@ func TestTheExamplesOfScenariosAndLanes(t *testing.T) {
 
 // The commands and documents of the page on variables work as they stand.
 func TestTheExamplesOfVariables(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	text, err := os.ReadFile(docsFolder + "variables.md")
 	require.NoError(t, err)
@@ -526,6 +533,7 @@ func (s *service) shell(t *testing.T, line string) {
 
 // The commands of the page on the activity work as they stand, on what was changed.
 func TestTheCommandsOfActivity(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	text, err := os.ReadFile(docsFolder + "activity.md")
 	require.NoError(t, err)

@@ -35,6 +35,7 @@ func answering(t *testing.T, base string) *service {
 }
 
 func TestAnswersOfTheUpstreamAreEdited(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := answering(t, upstream.URL+"/api")
 	// the mapping is put in, then the call made: what the caller gets, and what the
@@ -142,6 +143,7 @@ answer: { from: upstream, edit: [{ op: remove, path: /body }] }`},
 }
 
 func TestOtherwiseIsAnAnswer(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	_, err := s.api.PutService(t.Context(), "office", spec.NewService("office"), "")
 	require.NoError(t, err)
@@ -169,6 +171,7 @@ func TestOtherwiseIsAnAnswer(t *testing.T) {
 
 // What a recording captures can be tried before, and is what it then does.
 func TestRecordingsCanBeNarrowed(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := relaying(t, upstream.URL+"/api")
 	calls := []string{"GET /office/events-none", "GET /office/events", "GET /office/echo", "POST /office/echo"}
@@ -221,6 +224,7 @@ func TestRecordingsCanBeNarrowed(t *testing.T) {
 
 // What a service does not answer itself is asked of the upstream, and recorded.
 func TestRecordingWhatIsMissing(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := answering(t, upstream.URL+"/api")
 	_, err := s.api.PutMappings(t.Context(), "office", []byte("call: {path: /none}\nanswer: {text: ours}"))
@@ -248,6 +252,7 @@ func TestRecordingWhatIsMissing(t *testing.T) {
 // Upstreams on IPv6, and over HTTP/2 with a certificate that this machine was
 // told to trust.
 func TestOtherUpstreams(t *testing.T) {
+	t.Parallel()
 	said := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.Proto, " ", r.URL) })
 	six, err := net.Listen("tcp6", "[::1]:0")
 	if err != nil {
@@ -297,6 +302,7 @@ func startProcess(t testing.TB, environment []string) *service {
 // A check never passes for want of evidence: calls that have left the log make it
 // undecidable, unless enough are there all the same.
 func TestChecksThatCannotBeDecided(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{KeepCalls: 10})
 	_, err := s.api.PutService(t.Context(), "quay", spec.NewService("quay"), "")
 	require.NoError(t, err)
@@ -338,6 +344,7 @@ func TestChecksThatCannotBeDecided(t *testing.T) {
 // A check sees calls from when they come: those that are held back, and those that an
 // upstream is asked for, as far as they are known.
 func TestChecksSeeCallsThatAreNotAnsweredYet(t *testing.T) {
+	t.Parallel()
 	release := make(chan struct{})
 	upstream := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 		_, _ = io.Copy(io.Discard, r.Body)

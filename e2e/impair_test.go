@@ -57,6 +57,7 @@ const (
 // A dead SOAP service has no contract to give; all other trouble is for its messages,
 // and reading the contract takes no turn of it.
 func TestTroubleOfAServedContract(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	const contract = "GET /customs?wsdl"
 	message := func() int {
@@ -77,6 +78,7 @@ func TestTroubleOfAServedContract(t *testing.T) {
 }
 
 func TestErrors(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for document, want := range map[string][]int{
 		`errors: { rate: 100% }`:                        {503, 503, 503},
@@ -120,6 +122,7 @@ func TestErrors(t *testing.T) {
 // What an error says: the contract's own words, a fault to who speaks SOAP, else a
 // problem; and when to come back.
 func TestErrorsThatSuit(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.impair("moorings", `errors: { rate: 100%, status: 404 }`)
 	_, body := s.send(berth, "")
@@ -207,6 +210,7 @@ func (s *service) injectedLatency(line string, headers ...string) (latency strin
 
 // The narrowest latency wins and nothing is added up; one switch turns all off.
 func TestWhichImpairmentWins(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, err := s.api.PutMappings(t.Context(), "moorings", []byte("- {id: slow-one, call: {path: /slow}, answer: {text: a}, impair: {latency: 31ms}}\n- {id: turns, call: {path: /turns}, sequence: [{text: one}, {text: two}]}"))
 	require.NoError(t, err)
@@ -411,6 +415,7 @@ func TestRelayedCallsAreImpaired(t *testing.T) {
 // A relayed message of SOAP is impaired by its operation, and a dead upstream is as
 // slow as a living one.
 func TestRelayedMessagesAreImpairedByTheirOperation(t *testing.T) {
+	t.Parallel()
 	s, standIns, _ := boarded(t)
 	_, err := s.api.PatchService(t.Context(), "customs", []byte(`{"mode": "relay"}`))
 	require.NoError(t, err)

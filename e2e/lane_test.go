@@ -42,6 +42,7 @@ func (s *service) laneOfLastCall() string {
 
 // A call belongs to a lane by what it says, in a fixed order, or by a rule.
 func TestHowCallsBelongToLanes(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.lane(`{ name: mara }`)
 	s.lane(`{ name: night-run }`)
@@ -97,6 +98,7 @@ func TestHowCallsBelongToLanes(t *testing.T) {
 }
 
 func TestLanesThroughTheProxy(t *testing.T) {
+	t.Parallel()
 	s, _ := proxied(t)
 	s.lane(`{ name: mara, services: { office: { mappings: [{ call: { path: /berths/N7 }, answer: { text: of mara } }] } } }`)
 	ca, err := s.api.Authority(t.Context())
@@ -119,6 +121,7 @@ func TestLanesThroughTheProxy(t *testing.T) {
 // What a service answers can be seen as a lane finds it: its own mappings and those of
 // its scenario first, what the scenario switches off, and the lane's own counts.
 func TestWhatALaneSees(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, err := s.api.PutScenarios(t.Context(), []byte(`{ name: shut, services: { moorings: { mappingsOff: [booking-refused], examples: { listBerths: none-free },
   mappings: [{ id: shut, call: { operation: listDues }, answer: { status: 503 } }] } } }`))
@@ -202,6 +205,7 @@ func TestWhatALaneSees(t *testing.T) {
 
 // Browsers, and whoever else waits to be asked, are asked for the lane.
 func TestTheProxyAsksForTheLane(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{Proxy: "127.0.0.1:0", ProxyAsks: true})
 	document := spec.NewService("office")
 	document.Hosts = []string{"office.example"}
@@ -232,6 +236,7 @@ func TestTheProxyAsksForTheLane(t *testing.T) {
 // A lane has what everybody has, and neither the scenario nor the impairments that
 // are on for calls in none; what it has of its own nobody else sees.
 func TestLanesKeepToThemselves(t *testing.T) {
+	t.Parallel()
 	s := situated(t)
 	s.lane(`{ name: mara, scenario: calm }`)
 	s.lane(`{ name: ben }`)
@@ -406,6 +411,7 @@ func TestLanesEnd(t *testing.T) {
 // A program in the middle passes baggage on, so that what it calls is in the lane of
 // who called it; an upstream hears nothing of it.
 func TestBaggageCrossesPrograms(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.lane(`{ name: mara, services: { moorings: { examples: { listBerths: none-free } } } }`)
 	middle := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -459,6 +465,7 @@ func TestBaggageCrossesPrograms(t *testing.T) {
 // What a lane narrows: the live stream, the list, checks; and a lane that is edited
 // by two at once.
 func TestLanesNarrow(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.lane(`{ name: mara }`)
 	stream, err := s.api.Follow(t.Context(), client.CallQuery{Lane: "mara"}, "")
@@ -485,6 +492,7 @@ func TestLanesNarrow(t *testing.T) {
 // While a service is recorded, its calls in a lane are answered as the lane says, and
 // are no part of the recording.
 func TestLanesAreNotRecorded(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "real") }))
 	defer upstream.Close()

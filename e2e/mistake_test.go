@@ -33,6 +33,7 @@ var putsOf = map[string]string{
 // Each mistake is told at its place, with what to do: the documents and what is said of
 // each stand in testdata/mistakes. UPDATE=1 writes what is said now.
 func TestMistakesAreTold(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.put(t, "PUT", "/services/bare", "{}")
 	count := 0

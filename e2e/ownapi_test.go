@@ -17,6 +17,7 @@ import (
 // Our own API is a service like any: its document is imported, another environment relays
 // its calls to the real thing, and requests and answers obey it.
 func TestOurAPIObeysItsOwnDocument(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	names := everythingDefined(t, s)
 	s.send("GET /moorings/berths/N7", "")

@@ -190,6 +190,7 @@ func codedBy(t *testing.T, open func(io.Writer) io.WriteCloser, text string) str
 // What an upstream says by its very bytes is said again in playback, and after the
 // environment was written to a folder and read by another one.
 func TestPlaybackIsTrueToTheByte(t *testing.T) {
+	t.Parallel()
 	text := `{"a":1.10,"b":1e3,"a":2, "z" : [ ] , "price": "${amount}"}` + "\n"
 	gz := func(w io.Writer) io.WriteCloser { return gzip.NewWriter(w) }
 	large := `{"list":[` + strings.Repeat(`"tide", `, 20_000) + `0]}`
@@ -371,6 +372,7 @@ func (s *service) record(name string, calls func(), how ...spec.RecordingEnd) ap
 // wrong one got, any other one nothing; and what is handed out leads to what was recorded
 // with it. Two recordings of two people are both there.
 func TestLoginsArePlayedBack(t *testing.T) {
+	t.Parallel()
 	upstream := door(t)
 	s := start(t, config.Config{})
 	document := spec.NewService("office")
@@ -450,6 +452,7 @@ func TestLoginsArePlayedBack(t *testing.T) {
 // Whatever was asked of a server, in whatever order: each ask gets in playback what it
 // got, at its turn where that changed; what was never asked gets a miss.
 func TestPlaybackOfAnything(t *testing.T) {
+	t.Parallel()
 	turns := make(map[string]int)
 	var mu sync.Mutex
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -50,6 +50,7 @@ func printedAddresses(out io.Reader, last string) map[string]string {
 // The demo as a person starts it: it prints its addresses, calls arrive, and
 // Ctrl+C leaves nothing behind.
 func TestTheDemo(t *testing.T) {
+	t.Parallel()
 	temporary := t.TempDir()
 	cmd := exec.Command(binary, "demo", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--stand-ins", "127.0.0.1:0", "--proxy", "127.0.0.1:0")
 	cmd.Dir = t.TempDir()
@@ -82,6 +83,7 @@ func TestTheDemo(t *testing.T) {
 
 // Following the log, as a person does in a terminal.
 func TestCallsTail(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	cmd := exec.Command(binary, "calls", "tail", "--service", "moorings")
 	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control)
@@ -105,6 +107,7 @@ func TestCallsTail(t *testing.T) {
 
 // Following what others change.
 func TestActivityTail(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	cmd := exec.Command(binary, "activity", "tail", "--service", "moorings")
 	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control)

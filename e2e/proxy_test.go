@@ -63,6 +63,7 @@ func get(t *testing.T, c *http.Client, address string) (*http.Response, string) 
 }
 
 func TestListedHostsAreAnsweredThroughTheProxy(t *testing.T) {
+	t.Parallel()
 	s, client := proxied(t)
 	for _, address := range []string{"http://office.example/berths/N7", "https://office.example/berths/N7", "https://OFFICE.example:8443/berths/N7", "https://office.example/old"} {
 		resp, body := get(t, client, address)
@@ -100,6 +101,7 @@ func TestListedHostsAreAnsweredThroughTheProxy(t *testing.T) {
 }
 
 func TestEverythingElseIsPassedOnUnread(t *testing.T) {
+	t.Parallel()
 	s, client := proxied(t)
 	secret := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "secret ", r.URL) }))
 	defer secret.Close()
@@ -163,6 +165,7 @@ func TestEverythingElseIsPassedOnUnread(t *testing.T) {
 
 // A probe that goes the way of a program tells where it ended.
 func TestReach(t *testing.T) {
+	t.Parallel()
 	s, _ := proxied(t)
 	out, code := runBinary(t, "--url", s.control, "reach", "office")
 	assert.Equal(t, 1, code, "this machine does not trust our authority")
@@ -189,6 +192,7 @@ func TestReach(t *testing.T) {
 
 // An intercepted host is recorded and played back like any other service.
 func TestRecordingThroughTheProxy(t *testing.T) {
+	t.Parallel()
 	s, client := proxied(t)
 	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
@@ -215,6 +219,7 @@ func TestRecordingThroughTheProxy(t *testing.T) {
 }
 
 func TestTheAuthority(t *testing.T) {
+	t.Parallel()
 	s, _ := proxied(t)
 	ca, err := s.api.Authority(t.Context())
 	require.NoError(t, err)
@@ -290,6 +295,7 @@ func TestAConnectionThatIsGivenUp(t *testing.T) {
 // A program that calls the real thing says its whole path: several services share a host
 // by it, no base path is doubled, and what none of them takes goes where it was meant to.
 func TestServicesShareAHost(t *testing.T) {
+	t.Parallel()
 	s, client := proxied(t)
 	real := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.URL.Path) }))
 	defer real.Close()

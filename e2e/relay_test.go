@@ -133,6 +133,7 @@ func relaying(t *testing.T, base string) *service {
 }
 
 func TestRelayIsFaithful(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := relaying(t, upstream.URL+"/api/")
 
@@ -228,6 +229,7 @@ func TestPagesMaySendHintsThroughARelay(t *testing.T) {
 }
 
 func TestRelayDoesNotWaitForTheEnd(t *testing.T) {
+	t.Parallel()
 	s := relaying(t, office(t).URL+"/api")
 	ctx, cancel := context.WithTimeout(t.Context(), 10*time.Second)
 	defer cancel()
@@ -263,6 +265,7 @@ func TestRelayDoesNotWaitForTheEnd(t *testing.T) {
 }
 
 func TestAnUpstreamThatFails(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := relaying(t, upstream.URL+"/api")
 	_, err := http.Get(s.traffic + "/office/broken")
@@ -323,6 +326,7 @@ func TestAnUpstreamThatFails(t *testing.T) {
 
 // A service may draw data although its contract has examples; hints go past that.
 func TestOtherwiseGenerated(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, err := s.api.PatchService(t.Context(), "moorings", []byte(`{"otherwise": ["generated"]}`))
 	require.NoError(t, err)
@@ -338,6 +342,7 @@ func TestOtherwiseGenerated(t *testing.T) {
 // Where nothing else answers, the upstream may; and nothing leaves a service that
 // was told so.
 func TestOtherwiseTheUpstream(t *testing.T) {
+	t.Parallel()
 	upstream := office(t)
 	s := relaying(t, upstream.URL+"/api")
 	_, err := s.api.PatchService(t.Context(), "office", []byte(`{"mode": "answer", "otherwise": ["upstream"]}`))

@@ -85,6 +85,7 @@ func (s *service) put(t *testing.T, method, path, document string) {
 // What GET returns, PUT takes back as it is, and a list POST, or PUT: the API document says
 // which addresses have both. Nothing has changed then, and no version.
 func TestWhatIsReadCanBePutBack(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	names := everythingDefined(t, s)
 	walked := 0
@@ -129,6 +130,7 @@ var keepsFacts = map[string]string{
 // A document that was read and changed at one place is put back; whoever was faster is
 // not overwritten, whichever notation it is in and wherever the version stands.
 func TestAStaleDocumentIsRefused(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	everythingDefined(t, s)
 	for _, k := range []struct{ path, from, to string }{
@@ -170,6 +172,7 @@ func TestAStaleDocumentIsRefused(t *testing.T) {
 
 // A document that names another than its address renames it only when that is asked for.
 func TestRenames(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	everythingDefined(t, s)
 	s.send("GET /moorings/fog?pier=north", "")
@@ -208,6 +211,7 @@ func (s *service) read(path string) string {
 
 // What is made says where it is; what is there already as it is given stays as it is.
 func TestWhatAWriteAnswers(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for _, k := range []struct {
 		method, path, document string
@@ -240,6 +244,7 @@ func TestWhatAWriteAnswers(t *testing.T) {
 
 // A slip of the pen in a query must not widen what is changed.
 func TestUnknownQueryParametersAreRefused(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for path, want := range map[string]string{
 		"DELETE /services/moorings/mappings?lable=night": `unknown query parameter \"lable\" (label?)`,
@@ -264,6 +269,7 @@ func TestUnknownQueryParametersAreRefused(t *testing.T) {
 
 // What many mappings are, copied, moved, reset, removed and brought back by the same words.
 func TestManyMappingsByTheSameWords(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.put(t, "POST", "/services/tides/mappings", "[{id: a, labels: [night], call: {path: /a}}, {id: b, labels: [night], call: {path: /b}}, {id: c, call: {path: /c}}]")
 	changed := func(method, path, body string) string {
@@ -298,6 +304,7 @@ func TestManyMappingsByTheSameWords(t *testing.T) {
 
 // Lists come in pages, in another order, and with some of their fields.
 func TestTroubleComesFirst(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.put(t, "PUT", "/services/bare", "{}")
 	_, err := s.api.PutMappings(t.Context(), "bare", []byte(`
@@ -319,6 +326,7 @@ func TestTroubleComesFirst(t *testing.T) {
 }
 
 func TestListsInPages(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	var documents []spec.Mapping
 	for _, id := range []string{"e", "d", "c", "b", "a"} {
@@ -365,6 +373,7 @@ func TestListsInPages(t *testing.T) {
 
 // A POST that is sent again with its key makes nothing twice.
 func TestIdempotencyKeys(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	send := func(key, path, body string) (int, http.Header, string) {
 		return s.whole("POST", "/api/v1"+path, []byte(body), "Idempotency-Key: "+key)
@@ -386,6 +395,7 @@ func TestIdempotencyKeys(t *testing.T) {
 // HEAD is GET without the body, OPTIONS tells what an address can do, and the API itself
 // is a directory.
 func TestHeadAndOptions(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, got, _ := s.whole("GET", "/api/v1/services/moorings", nil)
 	status, head, text := s.whole("HEAD", "/api/v1/services/moorings", nil)

@@ -97,6 +97,7 @@ func codeOf(err error) problem.Code {
 }
 
 func TestScenarios(t *testing.T) {
+	t.Parallel()
 	s := situated(t)
 	probes := []string{"GET /moorings/berths/N7", "GET /moorings/berths/W1", "GET /moorings/berths", "GET /moorings/dues", "GET /tides/notice", "GET /tides/stations"}
 	look := func() (seen []string) {
@@ -143,6 +144,7 @@ func TestScenarios(t *testing.T) {
 
 // What builds on another says where it differs; one that is used stays.
 func TestScenariosBuildOnOneAnother(t *testing.T) {
+	t.Parallel()
 	s := situated(t)
 	storm, err := s.api.Scenario(t.Context(), "storm")
 	require.NoError(t, err)
@@ -196,6 +198,7 @@ func TestScenariosBuildOnOneAnother(t *testing.T) {
 // What is counted begins anew with each use, and by a reset; impairments that were
 // switched on by themselves are in force as well.
 func TestScenariosBeginAnew(t *testing.T) {
+	t.Parallel()
 	s := situated(t)
 	for range 2 {
 		s.use("calm", "")
@@ -223,6 +226,7 @@ func TestScenariosBeginAnew(t *testing.T) {
 // A scenario ends on its time, survives a restart, and follows a service that gets
 // another name.
 func TestScenariosLast(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	s := start(t, config.Config{Data: folder})
 	_, err := s.api.PutService(t.Context(), "quay", spec.NewService("quay"), "")
@@ -258,6 +262,7 @@ func TestScenariosLast(t *testing.T) {
 
 // A scenario is made of what is on, and of calls; it brings the same about again.
 func TestScenariosAreMade(t *testing.T) {
+	t.Parallel()
 	s := situated(t)
 	_, err := s.api.RemoveMappings(t.Context(), "customs", client.Selection{IDs: []string{"desk-closed"}}) // which is switched off
 	require.NoError(t, err)
@@ -358,6 +363,7 @@ func TestSwitchingUnderLoad(t *testing.T) {
 // The fault that a scenario chooses for an operation of SOAP comes before mappings,
 // and is the contract's; one who calls a service that is off gets a fault.
 func TestScenariosOfSOAP(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	_, err := s.api.PutScenarios(t.Context(), []byte("- { name: unknown, services: { customs: { examples: { listHolds: 'REFUSED', askClearance: unknownManifest } } } }"))
 	assert.ErrorContains(t, err, `example "REFUSED" not found`)

@@ -28,6 +28,7 @@ import (
 // A condition on a secret that does not hold is explained without the secret: to the
 // caller, in the log, on disk and wherever it is asked again.
 func TestConditionsOnSecretsBetrayNone(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	_, err := s.api.PutService(t.Context(), "office", spec.NewService("office"), "")
 	require.NoError(t, err)
@@ -110,6 +111,7 @@ var secretPlaces = []func(secret string) (query, body string, headers []string){
 // A secret in any place of a call, through answers, misses, relays, recordings and
 // exports, is nowhere afterwards: not in the data folder, and in nothing that comes out.
 func TestSecretsAreNowhere(t *testing.T) {
+	t.Parallel()
 	chance := rand.New(rand.NewPCG(11, 11))
 	var secrets []string
 	fresh := func() string {

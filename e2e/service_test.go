@@ -5,12 +5,15 @@ package e2e
 import (
 	"bytes"
 	"context"
+	"flag"
 	"io"
 	"log/slog"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -45,6 +48,10 @@ func run(m *testing.M) int {
 	build := append([]string{"build", "-o", binary}, buildFlags...)
 	if out, err := exec.Command("go", append(build, "rapidmimic.example/cmd/rapidmimic")...).CombinedOutput(); err != nil {
 		panic(string(out))
+	}
+	flag.Parse()
+	if err := flag.Set("test.parallel", strconv.Itoa(2*runtime.GOMAXPROCS(0))); err != nil { // most of them wait most of the time
+		panic(err)
 	}
 	code := m.Run()
 	closeBrowser()

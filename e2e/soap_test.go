@@ -15,6 +15,7 @@ import (
 // TestSOAPClients lets three clients read the served contract and call every
 // operation and fault in both versions. Two of them have no one-way call.
 func TestSOAPClients(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	for name, c := range map[string]struct {
 		command []string
@@ -45,6 +46,7 @@ const clearance = `<soap:Envelope xmlns:soap="http://schemas.xmlsoap.org/soap/en
 	`<askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></soap:Body></soap:Envelope>`
 
 func TestSOAPMappingsFaultsAndRefusals(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	post := func(body string, headers ...string) (int, string, string) {
 		resp, text := s.send("POST /customs", body, append(headers, "Content-Type: text/xml")...)

@@ -26,6 +26,7 @@ import (
 )
 
 func TestAContractAnswersAndTheLogSaysWhy(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	resp, body := s.send("GET /moorings/berths/N7", "", "Authorization: Bearer s3cret", "Cookie: session=s3cret")
 	assert.Equal(t, 200, resp.StatusCode)
@@ -53,6 +54,7 @@ func TestAContractAnswersAndTheLogSaysWhy(t *testing.T) {
 }
 
 func TestDeviationsStandOnTheCall(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	s.send("GET /moorings/berths/N7", "")
 	s.send("POST /moorings/berths/N7/bookings", `{"vessel": {"name": "Tern"}, "from": "soon"}`, "Content-Type: application/json")
@@ -71,6 +73,7 @@ func TestDeviationsStandOnTheCall(t *testing.T) {
 }
 
 func TestAMappingIsLiveOnTheNextCallAndSurvivesRestart(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	put := func(status int) {
 		_, err := s.api.PutMappings(t.Context(), "moorings", fmt.Appendf(nil,
@@ -104,6 +107,7 @@ func TestAMappingIsLiveOnTheNextCallAndSurvivesRestart(t *testing.T) {
 }
 
 func TestBodiesOverTheLimits(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{BodyLimit: 1000, MaxBody: 5000})
 	_, err := s.api.PutService(t.Context(), "seeded", spec.Service{Name: "seeded", Reveal: true, Seed: new(int64)}, "")
 	require.NoError(t, err)
@@ -137,6 +141,7 @@ func TestBodiesOverTheLimits(t *testing.T) {
 }
 
 func TestLengthsAndMethodsOnTheWire(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	resp, body := s.send("HEAD /moorings/berths", "")
 	assert.Empty(t, body)
@@ -231,6 +236,7 @@ func TestStoppingFinishesCallsInFlight(t *testing.T) {
 }
 
 func TestTheStreamResumes(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	next := func(stream *client.Stream) (paths []string, gap bool) {
 		batch, err := stream.Next()
@@ -275,6 +281,7 @@ func TestTheStreamResumes(t *testing.T) {
 }
 
 func TestTenThousandMappingsInOneDocument(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	var doc strings.Builder
 	for i := range 10_000 {
@@ -291,6 +298,7 @@ func TestTenThousandMappingsInOneDocument(t *testing.T) {
 }
 
 func TestEveryMediaTypeOfAContract(t *testing.T) {
+	t.Parallel()
 	s := start(t, config.Config{})
 	_, err := s.api.Import(t.Context(), client.Import{Name: "tugs", Text: []byte(`
 openapi: 3.1.0
@@ -344,6 +352,7 @@ components:
 }
 
 func TestTestCallsAreCallsLikeAnyOther(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	operations, err := s.api.Operations(t.Context(), "moorings")
 	require.NoError(t, err)
@@ -368,6 +377,7 @@ func TestTestCallsAreCallsLikeAnyOther(t *testing.T) {
 }
 
 func TestImportsFromAddressesNeedLeave(t *testing.T) {
+	t.Parallel()
 	files := http.FileServer(http.Dir("../demo/data"))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -396,6 +406,7 @@ func TestImportsFromAddressesNeedLeave(t *testing.T) {
 }
 
 func TestTheStreamTellsWhatChangesMeanwhile(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	follow := func(service, last string) *client.Stream {
 		stream, err := s.api.Follow(t.Context(), client.CallQuery{Service: service}, last)
@@ -444,6 +455,7 @@ func TestTheStreamTellsWhatChangesMeanwhile(t *testing.T) {
 }
 
 func TestCallsComeBesideAnyNumberOfChanges(t *testing.T) {
+	t.Parallel()
 	s := startDemo(t)
 	stream, err := s.api.Follow(t.Context(), client.CallQuery{}, "")
 	require.NoError(t, err)

@@ -25,6 +25,7 @@ import (
 // the API gives, in no explanation, trial or test call, not on disk, and in no export; also
 // after a restart.
 func TestSecretVariablesAreNowhere(t *testing.T) {
+	t.Parallel()
 	const key, other = "hush/hush+quay", "hush-hush-pier"
 	var got []string
 	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
