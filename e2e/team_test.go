@@ -28,6 +28,7 @@ import (
 	"rapidmimic.example/demo"
 	"rapidmimic.example/e2e/browser"
 	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -55,8 +56,14 @@ func (s *service) holder(wanted api.TokenRequest) (*client.Client, string) {
 // sees what it reaches to, and stands in the activity by its name.
 func TestATeamSharesAnEnvironment(t *testing.T) {
 	t.Parallel()
-	s := startTeam(t, config.Config{})
+	s := startTeam(t, config.Config{Metrics: "127.0.0.1:0"})
 	ctx := t.Context()
+	for address, want := range map[string]int{s.control + "/metrics": 401, s.addresses.Metrics: 200, strings.TrimSuffix(s.addresses.Metrics, "/metrics") + "/api/v1/services": 404} {
+		answer, err := http.Get(address)
+		require.NoError(t, err)
+		_ = answer.Body.Close()
+		assert.Equal(t, want, answer.StatusCode, address)
+	}
 	nobody, err := client.New(s.control)
 	require.NoError(t, err)
 	t.Cleanup(nobody.Close)
@@ -110,9 +117,20 @@ func TestATeamSharesAnEnvironment(t *testing.T) {
 		assert.Contains(t, lines, "changed service moorings", who)
 		assert.Equal(t, who == "eve", strings.Contains(lines, "switched all impairments off"), "%s sees %s", who, lines)
 	}
+	_, err = s.api.PutScenarios(ctx, []byte(`{name: two, services: {moorings: {mode: answer}, tides: {off: true}}}`))
+	require.NoError(t, err)
+	for who, c := range map[string]*client.Client{"ci": ci, "eve": eve} {
+		scenario, err := c.Scenario(ctx, "two")
+		require.NoError(t, err)
+		assert.Contains(t, scenario.Services, "moorings")
+		items, err := c.Differences(ctx, "24h")
+		require.NoError(t, err)
+		told := fmt.Sprint(scenario.Services, scenario.Lines, scenario.Differences, items)
+		assert.Equal(t, who == "eve", strings.Contains(told, "tides"), "%s sees %s", who, told)
+	}
 	last, err := s.api.Activity(ctx, client.ActivityQuery{Service: "tides", Limit: 5})
 	require.NoError(t, err)
-	assert.Regexp(t, `level=INFO msg=request method=PATCH path=/api/v1/services/tides status=403 ms=\d+ bytes=\d+ token=ci from=127.0.0.1`, s.log.String())
+	assert.Regexp(t, `level=INFO msg=request id=r-\w+ method=PATCH path=/api/v1/services/tides status=403 ms=\d+ bytes=\d+ token=ci from=127.0.0.1`, s.log.String())
 	_, err = eve.SetLogLevel(ctx, "error")
 	assert.ErrorContains(t, err, "takes an admin")
 	level, err := s.api.SetLogLevel(ctx, "warn")
@@ -347,6 +365,8 @@ func TestConsoleTellsWhoIsHere(t *testing.T) {
 	must(t, ida.WaitStrip("also here:"), mara.WaitStrip("also here:"))
 	must(t, ida.Goto(s.control+"/services/moorings/mappings/berth-under-repair"), ida.WaitText("has this open, too."), mara.WaitText("has this open, too."))
 	require.NoError(t, mara.Wait("document.querySelector('[data-testid=others] a').title === 'mapping berth-under-repair of moorings'"))
+	must(t, ida.Fill("Title", "Repaired by Friday"), mara.WaitText("is editing this."), mara.WaitStrip("edits berth-under-repair"))
+	must(t, ida.Press("Save"), mara.WaitText("has this open, too."))
 	must(t, ida.Goto(s.control+"/lanes"), mara.Wait("!document.body.innerText.includes('has this open')"))
 	ida.Close()
 	must(t, mara.Wait("!document.querySelector('[data-testid=others]')"))
@@ -367,7 +387,7 @@ func TestConsoleLogIn(t *testing.T) {
 	}
 	editor, viewer := in(mara, "mara, editor"), in(eve, "eve, viewer")
 	s.says("GET /tides/notice")
-	must(t, editor.WaitStrip("1 calls in the last minute"))
+	must(t, editor.WaitStrip("1 call in the last minute"))
 	must(t, viewer.Press("Remove the service"), viewer.Press("Remove tides"), viewer.WaitText("you may not change service"))
 	must(t, editor.Press("Remove the service"), editor.Press("Remove tides"), editor.WaitText("tides was removed"), editor.Press("Undo"))
 	require.Eventually(t, func() bool { return strings.HasPrefix(s.says("GET /tides/notice"), "200") }, 5*time.Second, 50*time.Millisecond)
@@ -437,4 +457,71 @@ func TestSignIn(t *testing.T) {
 	require.NoError(t, err, said)
 	down := s.page("/")
 	must(t, down.Wait("document.querySelector('input[type=password]')"))
+}
+
+// Nobody takes so much that nothing is left to the others: what is over is refused, and says by how much.
+func TestFairShares(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{LanesPerToken: 2, LaneCallsPerSecond: 3})
+	ci, secret := s.holder(api.TokenRequest{Name: "ci", Role: "tester"})
+	ctx := t.Context()
+	for _, name := range []string{"ci-1", "ci-2"} {
+		_, err := ci.OpenLane(ctx, spec.NewLane(name))
+		require.NoError(t, err)
+	}
+	ida, err := client.NewAs(s.control, "ida")
+	require.NoError(t, err)
+	t.Cleanup(ida.Close)
+	ida.SetToken(secret)
+	_, err = ida.OpenLane(ctx, spec.NewLane("ci-3")) // another name makes no other token
+	require.ErrorContains(t, err, `token "ci" has 2 lanes open, and its share is 2`)
+	_, err = s.api.OpenLane(ctx, spec.NewLane("other"))
+	require.NoError(t, err, "others have a share of their own")
+	_, err = ci.CloseLane(ctx, "ci-1")
+	require.NoError(t, err)
+	_, err = ci.OpenLane(ctx, spec.NewLane("ci-3"))
+	require.NoError(t, err)
+
+	refused := 0
+	for range 10 { // within less than three seconds
+		if strings.HasPrefix(s.says("GET /@ci-2/moorings/berths"), "429") {
+			refused++
+		}
+	}
+	assert.Positive(t, refused)
+	assert.Regexp(t, "^200", s.says("GET /moorings/berths"))
+	assert.Regexp(t, "^200", s.says("GET /@other/moorings/berths"))
+	status, err := ci.Status(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, &api.Quotas{LanesPerToken: 2, LaneCallsPerSecond: 3, LaneMappings: 5000}, status.Quotas)
+}
+
+// An administrator lets somebody in from the console: the token is shown once, holds, and holds
+// no longer when it is revoked. Others have no such page.
+func TestConsoleTokens(t *testing.T) {
+	t.Parallel()
+	s := startTeam(t, config.Config{LanesPerToken: 7})
+	p := s.page("/tokens")
+	must(t, p.Wait("document.querySelector('input[type=password]')"), p.Fill("Token", s.secret), p.Press("Log in"), p.WaitText("Create a token"))
+	must(t, p.WaitText("7 open lanes"), p.Fill("For whom", "ida"), p.Fill("Services, empty for all", "moorings"), p.Fill("Lanes, empty for all", "ida-*"))
+	must(t, p.WaitText("rapidmimic token create ida --role tester --service moorings --lane 'ida-*' --ttl 30d"))
+	must(t, p.Press("Create a token"), p.Wait("document.querySelector('[data-testid=secret]')"), p.Wait("document.querySelector('[data-token=ida]')"))
+	secret, err := browser.Eval[string](p, "document.querySelector('[data-testid=secret]').innerText")
+	require.NoError(t, err)
+	ida, err := client.New(s.control)
+	require.NoError(t, err)
+	t.Cleanup(ida.Close)
+	ida.SetToken(secret)
+	me, err := ida.Me(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"ida", "tester", "[moorings]", "[ida-*]"}, []string{me.Name, me.Role, fmt.Sprint(me.Services), fmt.Sprint(me.Lanes)})
+	must(t, p.Fill("For whom", "ida"), p.Press("Create a token"), p.WaitText(`token "ida" already exists`))
+	must(t, p.Press("Revoke ida"), p.Press("Revoke it"), p.Wait("!document.querySelector('[data-token=ida]')"))
+	_, err = ida.Me(t.Context())
+	assert.ErrorContains(t, err, "was revoked")
+
+	_, eve := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
+	q := s.page("/lanes")
+	must(t, q.Wait("document.querySelector('input[type=password]')"), q.Fill("Token", eve), q.Press("Log in"), q.WaitStrip("eve, viewer"))
+	must(t, q.Wait("!document.querySelector('nav a[href=\"/tokens\"]')"), q.Goto(s.control+"/tokens"), q.WaitText("takes an admin"))
 }

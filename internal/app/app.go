@@ -127,10 +127,10 @@ type app struct {
 	started time.Time
 	memory  shares
 
-	controlListener, trafficListener, proxyListener net.Listener
-	called, proxied                                 *traffic.Listener // of traffic and proxy
-	control, traffic, proxy                         *http.Server      // proxy is nil without one
-	stopStreams                                     context.CancelFunc
+	controlListener, trafficListener, proxyListener, metricsListener net.Listener
+	called, proxied                                                  *traffic.Listener // of traffic and proxy
+	control, traffic, proxy, metrics                                 *http.Server      // proxy and metrics are nil without one
+	stopStreams                                                      context.CancelFunc
 
 	store     *store.Store
 	log       *calllog.Log
@@ -178,10 +178,13 @@ func (a *app) listen() (err error) {
 		a.closeListeners()
 		return err
 	}
-	if a.config.Proxy == "" {
-		return nil
+	if a.config.Proxy != "" {
+		a.proxyListener, err = listen(a.config.Proxy, "--proxy")
 	}
-	if a.proxyListener, err = listen(a.config.Proxy, "--proxy"); err != nil {
+	if err == nil && a.config.Metrics != "" {
+		a.metricsListener, err = listen(a.config.Metrics, "--metrics")
+	}
+	if err != nil {
 		a.closeListeners()
 	}
 	return err
@@ -201,7 +204,7 @@ func listen(address, flag string) (net.Listener, error) {
 }
 
 func (a *app) closeListeners() {
-	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener} {
+	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener, a.metricsListener} {
 		if l != nil {
 			_ = l.Close() // closed already after an ordinary stop
 		}
@@ -302,7 +305,7 @@ func (a *app) assemble(ctx context.Context) error {
 	}
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: a.baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate, Secrets: masker, Listed: a.config.IsListed})
+		Gate: gate, Secrets: masker, Listed: a.config.IsListed, LaneCalls: a.config.LaneCalls()})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,
@@ -376,7 +379,7 @@ func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engin
 // and private networks.
 func (a *app) outgoing(public bool) *outgoing.Rules {
 	rules := &outgoing.Rules{Hosts: a.config.Upstreams, Public: public}
-	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener} {
+	for _, l := range []net.Listener{a.controlListener, a.trafficListener, a.proxyListener, a.metricsListener} {
 		if l != nil {
 			rules.Own = append(rules.Own, l.Addr().String())
 		}
@@ -395,6 +398,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 		NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl,
 		CertificateExpires: a.tls.expires, Backup: a.backup, LogLevel: a.config.LogLevel,
 		RequestsPerSecond: a.config.RequestsPerSecond, ChangesPerMinute: a.config.ChangesPerMinute,
+		LanesPerToken: a.config.LanesPerToken, LaneCallsPerSecond: a.config.LaneCalls(),
 		ControlURL: a.baseURL(a.controlListener), TrafficURL: a.baseURL(a.trafficListener),
 	}
 	if a.signIn != nil {
@@ -402,6 +406,11 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 	}
 	if a.config.ImportURLs {
 		c.Fetch = fetch.New(control.MaxUpload, a.outgoing(!a.config.ImportPrivate)).Fetch
+	}
+	if a.metricsListener != nil {
+		alone := http.NewServeMux()
+		alone.Handle("GET /metrics", c.Metrics)
+		a.metrics = a.server(alone)
 	}
 	if a.proxyListener != nil {
 		c.ProxyURL = a.baseURL(a.proxyListener)
@@ -514,6 +523,9 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	if a.proxy != nil {
 		servers.Go(func() error { return serve(a.proxy, a.tls.listener(a.proxied, a.config.HeaderTimeout, "http/1.1")) })
 	}
+	if a.metrics != nil {
+		servers.Go(func() error { return serve(a.metrics, a.metricsListener) })
+	}
 	a.ready.Store(true)
 	a.logger.Info("ready", "control", addresses.Control, "traffic", addresses.Traffic, "data", addresses.Data,
 		"note", "counters and sequences restart with each start")
@@ -581,7 +593,7 @@ func (a *app) stop() error {
 	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	var both errgroup.Group
-	for name, server := range map[string]*http.Server{"traffic": a.traffic, "control": a.control, "proxy": a.proxy} {
+	for name, server := range map[string]*http.Server{"traffic": a.traffic, "control": a.control, "proxy": a.proxy, "metrics": a.metrics} {
 		if server == nil {
 			continue
 		}

@@ -23,6 +23,9 @@ func (a *app) addresses(ctx context.Context) (config.Addresses, error) {
 	if a.proxyListener != nil {
 		all.Proxy = a.baseURL(a.proxyListener)
 	}
+	if a.metricsListener != nil {
+		all.Metrics = "http://" + a.metricsListener.Addr().String() + "/metrics"
+	}
 	var err error
 	all.LocalControl, all.LocalTraffic = localURL(a.controlListener), localURL(a.trafficListener)
 	if all.Fingerprint, err = a.tls.fingerprint(); err != nil {

@@ -38,6 +38,9 @@ func serveFlags(data string) []cli.Flag {
 		&cli.BoolFlag{Name: "tokens", Usage: "ask for tokens on this machine, too", Sources: cli.EnvVars("RAPIDMIMIC_TOKENS")},
 		&cli.IntFlag{Name: "requests-per-second", Usage: "how many requests to the API one token may make; 0 for any number", Value: 100, Sources: cli.EnvVars("RAPIDMIMIC_REQUESTS_PER_SECOND")},
 		&cli.IntFlag{Name: "changes-per-minute", Usage: "how many of them may change something; 0 for any number", Value: 1200, Sources: cli.EnvVars("RAPIDMIMIC_CHANGES_PER_MINUTE")},
+		&cli.IntFlag{Name: "lanes-per-token", Usage: "how many lanes one token may have open; 0 for any number", Value: 100, Sources: cli.EnvVars("RAPIDMIMIC_LANES_PER_TOKEN")},
+		&cli.IntFlag{Name: "lane-calls-per-second", Usage: "how many calls the programs of one lane may make, where tokens are asked for; 0 for any number", Value: 5000, Sources: cli.EnvVars("RAPIDMIMIC_LANE_CALLS_PER_SECOND")},
+		&cli.StringFlag{Name: "metrics", Usage: "`HOST:PORT` on this machine that gives the metrics without a token", Sources: cli.EnvVars("RAPIDMIMIC_METRICS")},
 		&cli.StringFlag{Name: "sign-in", Usage: "address of the provider of OpenID Connect at which people sign in, beside tokens", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN")},
 		&cli.StringFlag{Name: "sign-in-client", Usage: "`ID` by which the provider knows this environment", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_CLIENT")},
 		&cli.StringFlag{Name: "sign-in-secret", Usage: "`SECRET` that goes with it, where the provider wants one; better by RAPIDMIMIC_SIGN_IN_SECRET", Sources: cli.EnvVars("RAPIDMIMIC_SIGN_IN_SECRET")},
@@ -98,6 +101,7 @@ func configOf(c *cli.Command) config.Config {
 		Data: c.String("data"), Control: c.String("control"), Traffic: c.String("traffic"), OpenControl: c.Bool("open-control"), NeedTokens: c.Bool("tokens"),
 		SignIn: c.String("sign-in"), SignInClient: c.String("sign-in-client"), SignInSecret: c.String("sign-in-secret"), SignInGroups: c.StringSlice("sign-in-groups"), SignInClaim: c.String("sign-in-claim"), SignInFor: c.Duration("sign-in-for"),
 		RequestsPerSecond: c.Int("requests-per-second"), ChangesPerMinute: c.Int("changes-per-minute"),
+		Metrics: c.String("metrics"), LanesPerToken: c.Int("lanes-per-token"), LaneCallsPerSecond: c.Int("lane-calls-per-second"),
 		TLSCert: c.String("tls-cert"), TLSKey: c.String("tls-key"), TLSOwn: c.String("tls") == "own", ClientCA: c.String("client-ca"), Names: c.StringSlice("name"),
 		AcceptLoss: c.Bool("accept-loss"), NoUpstream: c.Bool("no-upstream"), Upstreams: c.StringSlice("upstreams"), Intercept: c.StringSlice("intercept"), Origins: c.StringSlice("origins"), Mask: c.StringSlice("mask"), MaskNot: c.StringSlice("mask-not"), DigestKey: c.String("digest-key"), Proxy: c.String("proxy"), OpenProxy: c.Bool("open-proxy"), ProxyAsks: c.Bool("proxy-asks"),
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
@@ -130,6 +134,9 @@ func (p Program) sayAddresses(title string, a config.Addresses) {
 	p.say("services  %s", a.Traffic)
 	if a.Proxy != "" {
 		p.say("proxy     %s", a.Proxy)
+	}
+	if a.Metrics != "" {
+		p.say("metrics   %s", a.Metrics)
 	}
 	p.say("data      %s", a.Data)
 	if a.Fingerprint != "" {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -71,7 +72,19 @@ func (p Program) sayStatus(s api.Status) {
 	}
 	p.say("calls     %s", text)
 	p.sayMissing("          ", s)
+	if q := s.Quotas; q != nil {
+		p.say("quotas    a token: %s requests a second, %s changes a minute, %s lanes; a lane: %s calls a second, %s mappings",
+			share(q.RequestsPerSecond), share(q.ChangesPerMinute), share(q.LanesPerToken), share(q.LaneCallsPerSecond), share(q.LaneMappings))
+	}
 	for _, fault := range s.Faults {
 		p.say("fault     %s", fault)
 	}
+}
+
+// share is a quota in words.
+func share(most int) string {
+	if most == 0 {
+		return "any number of"
+	}
+	return strconv.Itoa(most)
 }

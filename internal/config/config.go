@@ -51,9 +51,14 @@ type Config struct {
 	SignIn, SignInClient, SignInSecret, SignInClaim string
 	SignInGroups                                    []string
 	SignInFor                                       time.Duration
-	// RequestsPerSecond and ChangesPerMinute are what one token may ask of the control port; 0
-	// for as much as it likes.
-	RequestsPerSecond, ChangesPerMinute int
+	// RequestsPerSecond and ChangesPerMinute are what one token may ask of the control port,
+	// LanesPerToken how many lanes it may have open, LaneCallsPerSecond what the programs of a
+	// lane may ask of the services; 0 for as much as they like. They hold where tokens are asked
+	// for.
+	RequestsPerSecond, ChangesPerMinute, LanesPerToken, LaneCallsPerSecond int
+	// Metrics is an address on this machine that gives the metrics without a token; "" for none
+	// beside that of the control port.
+	Metrics string
 	// NeedTokens asks for tokens also on loopback.
 	NeedTokens bool
 	// TLSCert and TLSKey are files with the certificate of all ports and its key; TLSOwn has
@@ -112,6 +117,7 @@ type Config struct {
 type Addresses struct {
 	Control, Traffic string // base URLs
 	Proxy            string // base URL; "" without one
+	Metrics          string // address of the metrics that need no token; "" for none
 	Data             string // the data folder
 	// Secret is that of the first administrator's token, which was just created; else "".
 	// Fingerprint is that of the authority that made the certificate of the ports; "" for none.
@@ -142,8 +148,8 @@ func (c *Config) Check() error {
 	if err := errors.Join(c.checkOrigins(), c.checkIntercept()); err != nil {
 		return err
 	}
-	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic, "--proxy": c.Proxy} {
-		if flag == "--proxy" && address == "" {
+	for flag, address := range map[string]string{"--control": c.Control, "--traffic": c.Traffic, "--proxy": c.Proxy, "--metrics": c.Metrics} {
+		if address == "" && (flag == "--proxy" || flag == "--metrics") {
 			continue
 		}
 		if err := checkAddress(address); err != nil {
@@ -152,6 +158,9 @@ func (c *Config) Check() error {
 	}
 	if err := c.checkTLS(); err != nil {
 		return err
+	}
+	if c.Metrics != "" && !IsLoopback(c.Metrics) {
+		return fmt.Errorf("--metrics %s is reached by others, and asks for no token: name an address of this machine, such as 127.0.0.1:7403 (others read /metrics of the control port, with a token)", c.Metrics)
 	}
 	if c.Proxy != "" && !c.OpenProxy && !IsLoopback(c.Proxy) {
 		return fmt.Errorf("--proxy %q is beyond this machine, and whoever reaches it can use it (--open-proxy allows it all the same, for listed hosts only)", c.Proxy)
@@ -170,7 +179,7 @@ func (c *Config) Check() error {
 			*d = defaultTimeouts[flag]
 		}
 	}
-	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--requests-per-second": int64(c.RequestsPerSecond), "--changes-per-minute": int64(c.ChangesPerMinute), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody, "--record-limit": c.RecordLimit} {
+	for flag, n := range map[string]int64{"--memory-limit": c.MemoryLimit, "--max-connections": int64(c.MaxConnections), "--requests-per-second": int64(c.RequestsPerSecond), "--changes-per-minute": int64(c.ChangesPerMinute), "--lanes-per-token": int64(c.LanesPerToken), "--lane-calls-per-second": int64(c.LaneCallsPerSecond), "--keep-calls": c.KeepCalls, "--keep-bytes": c.KeepBytes, "--body-limit": c.BodyLimit, "--max-body": c.MaxBody, "--record-limit": c.RecordLimit} {
 		if n < 0 {
 			return fmt.Errorf("%s must not be negative", flag)
 		}
@@ -207,6 +216,15 @@ func (c *Config) TLS() bool { return c.TLSOwn || c.TLSCert != "" }
 
 // AsksForTokens reports whether the control port does.
 func (c *Config) AsksForTokens() bool { return c.NeedTokens || !IsLoopback(c.Control) }
+
+// LaneCalls is how many calls a second the programs of a lane may make; 0 for any number, which
+// is so where nobody else is to be protected.
+func (c *Config) LaneCalls() int {
+	if !c.AsksForTokens() {
+		return 0
+	}
+	return c.LaneCallsPerSecond
+}
 
 var defaultTimeouts = map[string]time.Duration{"--header-timeout": DefaultHeaderTimeout, "--body-timeout": DefaultBodyTimeout,
 	"--write-timeout": DefaultWriteTimeout, "--idle-timeout": DefaultIdleTimeout}

@@ -28,6 +28,9 @@ func TestCheck(t *testing.T) {
 		"unless it is said":     {func(c *config.Config) { c.Control, c.OpenControl = ":7400", true }, ""},
 		"no port":               {func(c *config.Config) { c.Traffic = "localhost" }, `--traffic "localhost": must be host:port`},
 		"a port that is none":   {func(c *config.Config) { c.Traffic = "localhost:99999" }, "must be a number up to 65535"},
+		"metrics for others":    {func(c *config.Config) { c.Metrics = ":7403" }, "name an address of this machine"},
+		"metrics here":          {func(c *config.Config) { c.Metrics = "127.0.0.1:7403" }, ""},
+		"metrics of no port":    {func(c *config.Config) { c.Metrics = "localhost" }, `--metrics "localhost"`},
 		"a limit below nothing": {func(c *config.Config) { c.KeepCalls = -1 }, "--keep-calls must not be negative"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -233,6 +233,14 @@ func sees(c *gin.Context, service string) bool { return holder(c).Sees(service) 
 // seesTarget is sees for what an impairment is for; that of everything is everybody's.
 func seesTarget(c *gin.Context, service string) bool { return service == "" || sees(c, service) }
 
+// seenItems are those that tell of nothing that the token of a request may not see.
+func seenItems(c *gin.Context, items []catalog.Item) []catalog.Item {
+	if holder(c).Whole() {
+		return items
+	}
+	return slices.DeleteFunc(slices.Clone(items), func(i catalog.Item) bool { return !sees(c, i.Service) })
+}
+
 // seesEntry reports whether an entry tells of nothing that the token of a request may not see.
 func seesEntry(c *gin.Context, e catalog.Entry) bool {
 	if holder(c).Whole() {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -74,12 +73,7 @@ func (s *server) listActivity(c *gin.Context) {
 
 // momentOf reads a moment, or how long ago it was: 2026-12-01T10:00:00Z, 1h, 2d.
 func momentOf(text string, now time.Time) (time.Time, error) {
-	if days, is := strings.CutSuffix(text, "d"); is {
-		if n, err := strconv.Atoi(days); err == nil {
-			return now.AddDate(0, 0, -n), nil
-		}
-	}
-	if ago, err := time.ParseDuration(text); err == nil {
+	if ago, err := durationOf(text); err == nil {
 		return now.Add(-ago), nil
 	}
 	if moment, err := time.Parse(time.RFC3339, text); err == nil {

@@ -67,8 +67,9 @@ type Config struct {
 	// may look without.
 	Tokens              *access.Tokens
 	NeedToken, OpenView bool
-	// RequestsPerSecond and ChangesPerMinute are the share of each token; 0 for no limit.
-	RequestsPerSecond, ChangesPerMinute int
+	// RequestsPerSecond, ChangesPerMinute and LanesPerToken are the share of each token,
+	// LaneCallsPerSecond what the traffic port lets a lane have; 0 for no limit.
+	RequestsPerSecond, ChangesPerMinute, LanesPerToken, LaneCallsPerSecond int
 	// SignIn lets people in by a provider; nil for none. SessionFor is for how long.
 	SignIn     SignIn
 	SessionFor time.Duration
@@ -92,6 +93,7 @@ type server struct {
 	quotas   *quotas
 	present  presence
 	arrivals arrivals
+	requests requestIDs
 	// described is done once the document of the API says which roles operations take.
 	described     sync.Once
 	withRolesText []byte
@@ -113,7 +115,10 @@ func New(c Config) *Server {
 		Config: c, guard: hostGuard{any: c.AnyHost, names: c.Hosts, addresses: c.NeedToken}, repeats: newRepeats(),
 		guesses: guesses{from: lru.New[guessed](knownCallers)}, refusals: once{seen: lru.New[time.Time](knownCallers)},
 		demands: make(map[string]demand),
-		quotas:  newQuotas(api.Quotas{RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute}),
+		quotas: newQuotas(api.Quotas{
+			RequestsPerSecond: c.RequestsPerSecond, ChangesPerMinute: c.ChangesPerMinute, LanesPerToken: c.LanesPerToken,
+			LaneCallsPerSecond: c.LaneCallsPerSecond, LaneMappings: catalog.MaxLaneMappings,
+		}),
 	}
 	for _, r := range s.table() {
 		s.demands[r.method+" /api/v1"+r.path] = r.demand

@@ -53,7 +53,7 @@ func (s *server) postComparison(c *gin.Context) {
 		return
 	}
 	view := api.Comparison{Items: []api.EntryItem{}, Faults: append([]problem.Item{}, report.Faults...), Unknown: append([]string{}, report.Unknown...)}
-	for _, item := range items {
+	for _, item := range seenItems(c, items) {
 		view.Items = append(view.Items, itemView(item))
 	}
 	c.PureJSON(http.StatusOK, view)

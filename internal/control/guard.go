@@ -91,9 +91,9 @@ func isOwnHost(hostport string) bool {
 
 // Memory shares out what uploads may take.
 type Memory interface {
-	// Reserve takes bytes until release is called; ok is false where that many are
-	// not left.
-	Reserve(bytes int64) (release func(), ok bool)
+	// Reserve takes bytes for somebody, "" for nobody in particular, until release is
+	// called; ok is false where that many are not left, or not for that one.
+	Reserve(by string, bytes int64) (release func(), ok bool)
 	Limit() int64
 }
 
@@ -123,7 +123,7 @@ func (s *server) limitBody(c *gin.Context) {
 	}
 	release, ok := func() {}, true
 	if size > smallUpload { // so much is sure before it is read
-		release, ok = s.Memory.Reserve(size * costAsBytes)
+		release, ok = s.Memory.Reserve(holder(c).Name, size*costAsBytes)
 	}
 	defer release()
 	if !ok {
@@ -150,7 +150,7 @@ func (s *server) limitBody(c *gin.Context) {
 		return
 	}
 	defer s.Gate.Leave()
-	more, ok := s.Memory.Reserve(max(0, cost-size*costAsBytes))
+	more, ok := s.Memory.Reserve(holder(c).Name, max(0, cost-size*costAsBytes))
 	defer more()
 	if !ok {
 		s.refuseUpload(c, int64(len(text)), cost)

@@ -97,6 +97,9 @@ func (s *server) openOrReplace(c *gin.Context, g spec.Given[spec.Lane], now time
 		})
 		return lane, false, err
 	}
+	if err := s.mayOpen(c, now); err != nil {
+		return nil, false, err
+	}
 	lane, err = s.Catalog.OpenLane(c.Request.Context(), g.Document, now)
 	return lane, true, err
 }

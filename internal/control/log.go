@@ -3,7 +3,9 @@ package control
 import (
 	"log/slog"
 	"net/http"
+	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -23,10 +25,23 @@ func (s *server) logRequest(c *gin.Context) {
 	if s.Logger == nil || !s.Logger.Enabled(c.Request.Context(), level) || !strings.HasPrefix(c.Request.URL.Path, "/api/") {
 		return
 	}
-	begun := time.Now()
+	begun, id := time.Now(), s.requests.next()
+	c.Header(requestHeader, id)
 	c.Next()
-	s.Logger.Log(c.Request.Context(), level, "request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
-		"ms", time.Since(begun).Milliseconds(), "bytes", max(0, c.Writer.Size()), "token", holder(c).Name, "from", callerOf(c))
+	s.Logger.Log(c.Request.Context(), level, "request", "id", id, "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		"ms", time.Since(begun).Milliseconds(), "bytes", max(0, c.Writer.Size()), "token", holder(c).Name, "from", callerOf(c), "entry", c.Writer.Header().Get(entryHeader))
+}
+
+// requestHeader tells who asked under which id the log has the request.
+const requestHeader = "Rapid-Mimic-Request"
+
+// requestIDs numbers requests, beginning at the moment of the start, so that none has the id of
+// one of a run before.
+type requestIDs struct{ last atomic.Int64 }
+
+func (r *requestIDs) next() string {
+	r.last.CompareAndSwap(0, time.Now().UnixMicro())
+	return "r-" + strconv.FormatInt(r.last.Add(1), 36)
 }
 
 func (s *server) getLogLevel(c *gin.Context) {

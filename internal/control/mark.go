@@ -106,5 +106,6 @@ func (s *server) listDifferences(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	items = seenItems(c, items)
 	respondList(s, c, listing[catalog.Item, api.EntryItem]{items: items, key: catalog.Item.Name, view: itemView})
 }

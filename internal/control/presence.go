@@ -35,6 +35,7 @@ type presence struct {
 
 type visitor struct {
 	name, at string
+	editing  bool
 	seen     time.Time
 }
 
@@ -51,7 +52,7 @@ func (p *presence) put(id string, v visitor) bool {
 		p.visitors = make(map[string]visitor)
 	}
 	p.visitors[id] = v
-	if before.at != v.at || before.name != v.name {
+	if before.at != v.at || before.name != v.name || before.editing != v.editing {
 		p.tellLocked()
 	}
 	return true
@@ -89,7 +90,7 @@ func (p *presence) list(now time.Time) (here []api.Present, later <-chan struct{
 	defer p.mu.Unlock()
 	p.pruneLocked(now)
 	for id, v := range p.visitors {
-		here = append(here, api.Present{Visitor: id, Name: v.name, At: v.at})
+		here = append(here, api.Present{Visitor: id, Name: v.name, At: v.at, Editing: v.editing})
 	}
 	slices.SortFunc(here, func(a, b api.Present) int {
 		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Visitor, b.Visitor))
@@ -108,7 +109,7 @@ func (s *server) putPresence(c *gin.Context) {
 	if err == nil && (len(id) > 60 || len(wanted.At) > 500 || !strings.HasPrefix(wanted.At, "/")) {
 		err = problem.New(problem.Invalid, "a visitor is named by at most 60 bytes, and at is the path of a page")
 	}
-	if err == nil && !s.present.put(id, visitor{catalog.AuthorOf(c.Request.Context()), wanted.At, time.Now()}) {
+	if err == nil && !s.present.put(id, visitor{catalog.AuthorOf(c.Request.Context()), wanted.At, wanted.Editing, time.Now()}) {
 		err = problem.New(problem.Unavailable, "so many have the console open that no more are told of")
 	}
 	if err != nil {
@@ -136,7 +137,7 @@ func (s *server) presentTo(c *gin.Context) (here []api.Present, later <-chan str
 		if name, is := strings.CutPrefix(here[i].At, "/services/"); is {
 			name, _, _ = strings.Cut(name, "/")
 			if plain, err := url.PathUnescape(name); err != nil || !sees(c, plain) {
-				here[i].At = "/"
+				here[i].At, here[i].Editing = "/", false
 			}
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -116,4 +117,14 @@ func wantedInstead(schema *tree.Node, value string) string {
 func isOn(c *gin.Context, name string) bool {
 	value, given := c.GetQuery(name)
 	return given && value != "false"
+}
+
+// durationOf reads a time span: 30d, or as Go writes durations.
+func durationOf(text string) (time.Duration, error) {
+	if days, is := strings.CutSuffix(text, "d"); is {
+		if n, err := strconv.Atoi(days); err == nil && n < 100_000 { // more would be no duration any longer
+			return time.Duration(n) * 24 * time.Hour, nil
+		}
+	}
+	return time.ParseDuration(text)
 }

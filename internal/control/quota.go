@@ -5,6 +5,7 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -86,6 +87,24 @@ func (s *server) within(c *gin.Context) {
 			return
 		}
 	}
+}
+
+// mayOpen refuses to open a lane to a token that has as many open as it may.
+func (s *server) mayOpen(c *gin.Context, now time.Time) error {
+	most, t := s.quotas.LanesPerToken, holder(c)
+	if t.ID == "" || most == 0 {
+		return nil
+	}
+	open := 0
+	for _, lane := range s.Catalog.Snapshot().Lanes(now) {
+		if lane.By == t.Name || strings.HasPrefix(lane.By, t.Name+" (") { // see author
+			open++
+		}
+	}
+	if open >= most {
+		return problem.New(problem.TooMany, "token %q has %d lanes open, and its share is %d (serve --lanes-per-token): close one (rapidmimic lane close NAME), or wait until one expires", t.Name, open, most)
+	}
+	return nil
 }
 
 // changes reports whether a request is one to change something: a page that says it is open,

@@ -2,6 +2,7 @@ package control
 
 import (
 	"cmp"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -52,9 +53,21 @@ func activeView(lane string, a *catalog.Activation) api.ActiveScenario {
 	return view
 }
 
-func (s *server) scenarioView(scenario *catalog.Scenario) api.Scenario {
+// seenOf is what the token of a request sees of a scenario: of services to which it is not
+// limited, nothing.
+func seenOf(c *gin.Context, scenario spec.Scenario) spec.Scenario {
+	if holder(c).Whole() {
+		return scenario
+	}
+	scenario.Services = maps.Clone(scenario.Services)
+	maps.DeleteFunc(scenario.Services, func(name string, _ spec.ServiceChanges) bool { return !sees(c, name) })
+	return scenario
+}
+
+func (s *server) scenarioView(c *gin.Context, scenario *catalog.Scenario) api.Scenario {
 	snapshot, now := s.Catalog.Snapshot(), time.Now()
-	view := api.Scenario{Scenario: scenario.Spec, ETag: catalog.ETag(scenario.Version), Lines: scenario.Spec.Lines(), Calls: sourcesView(s.Log.ScenarioCalls(scenario.Spec.Name)), On: []api.ActiveScenario{}, Faults: snapshot.ScenarioFaults(scenario)}
+	seen := seenOf(c, scenario.Spec)
+	view := api.Scenario{Scenario: seen, ETag: catalog.ETag(scenario.Version), Lines: seen.Lines(), Calls: sourcesView(s.Log.ScenarioCalls(scenario.Spec.Name)), On: []api.ActiveScenario{}}
 	if a := snapshot.Active(nil, now); a != nil && a.Scenario == scenario.Spec.Name {
 		view.On = append(view.On, activeView("", a))
 	}
@@ -63,6 +76,10 @@ func (s *server) scenarioView(scenario *catalog.Scenario) api.Scenario {
 			view.On = append(view.On, activeView(lane.Spec.Name, a))
 		}
 	}
+	if !holder(c).Whole() { // which would tell of all services
+		return view
+	}
+	view.Faults = snapshot.ScenarioFaults(scenario)
 	for _, d := range snapshot.Differences(scenario) {
 		view.Differences = append(view.Differences, api.ScenarioDifference{What: d.What, Here: d.Here, Instead: d.Instead, Of: d.Of})
 	}
@@ -75,8 +92,11 @@ func (s *server) listScenarios(c *gin.Context) {
 		items: slices.DeleteFunc(s.Catalog.Snapshot().Scenarios(), func(scenario *catalog.Scenario) bool {
 			return label != "" && !slices.Contains(scenario.Spec.Labels, label)
 		}),
-		key: func(scenario *catalog.Scenario) string { return scenario.Spec.Name }, view: s.scenarioView,
-		document: func(scenario *catalog.Scenario) tagged { return tagged{scenario.Spec, catalog.ETag(scenario.Version)} },
+		key:  func(scenario *catalog.Scenario) string { return scenario.Spec.Name },
+		view: func(scenario *catalog.Scenario) api.Scenario { return s.scenarioView(c, scenario) },
+		document: func(scenario *catalog.Scenario) tagged {
+			return tagged{seenOf(c, scenario.Spec), catalog.ETag(scenario.Version)}
+		},
 	})
 }
 
@@ -103,7 +123,7 @@ func (s *server) postScenarios(c *gin.Context) {
 	}
 	list := api.List[api.Scenario]{Items: []api.Scenario{}}
 	for _, scenario := range made {
-		list.Items = append(list.Items, s.scenarioView(scenario))
+		list.Items = append(list.Items, s.scenarioView(c, scenario))
 	}
 	status := http.StatusOK
 	if len(made) == 1 && outcomes[0] == catalog.Created {
@@ -114,7 +134,7 @@ func (s *server) postScenarios(c *gin.Context) {
 
 func (s *server) respondScenario(c *gin.Context, status int, scenario *catalog.Scenario) {
 	c.Header("ETag", catalog.ETag(scenario.Version))
-	s.respond(c, status, s.scenarioView(scenario), tagged{scenario.Spec, catalog.ETag(scenario.Version)})
+	s.respond(c, status, s.scenarioView(c, scenario), tagged{seenOf(c, scenario.Spec), catalog.ETag(scenario.Version)})
 }
 
 func (s *server) getScenario(c *gin.Context) {
@@ -165,7 +185,7 @@ func (s *server) replaceScenario(c *gin.Context, document spec.Scenario, given [
 func (s *server) failScenario(c *gin.Context, err error, made []*catalog.Scenario) {
 	var current any
 	if len(made) > 0 {
-		current = s.scenarioView(made[0])
+		current = s.scenarioView(c, made[0])
 	}
 	s.fail(c, err, current)
 }

@@ -139,15 +139,11 @@ func (s *server) postSession(c *gin.Context) {
 	default:
 		who, err = s.arrivals.take(wanted.Code, wanted.Tab, time.Now())
 	}
-	var random [32]byte
-	if err == nil {
-		_, err = rand.Read(random[:])
-	}
 	var secret string
 	if err == nil {
 		now := time.Now()
 		who.Expires = now.Add(s.SessionFor)
-		who, secret, err = s.Tokens.Begin(who, random, now)
+		who, secret, err = s.Tokens.Begin(who, drawn(), now)
 	}
 	if err != nil {
 		s.fail(c, err, nil)

@@ -35,11 +35,11 @@ func (s *server) getIndex(c *gin.Context) {
 // authorityWarning is how long before its end the authority is told of.
 const authorityWarning = 7 * 24 * time.Hour
 
-// getStatus tells the state of the environment: scenario, modes and impairments as
-// the calls of the query's lane find them, or those in none.
 // certificateWarning is how long before its end a certificate is told of.
 const certificateWarning = 14 * 24 * time.Hour
 
+// getStatus tells the state of the environment: scenario, modes and impairments as
+// the calls of the query's lane find them, or those in none.
 func (s *server) getStatus(c *gin.Context) {
 	view, err := s.viewOf(c)
 	if err != nil {
@@ -53,6 +53,9 @@ func (s *server) getStatus(c *gin.Context) {
 		Version:     s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
 		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
 		CallsNotChecked: s.Log.NotChecked(), CallsMissing: s.Log.Missing(),
+	}
+	if s.NeedToken {
+		status.Quotas = &s.quotas.Quotas
 	}
 	if err := s.Lost(); err != nil {
 		status.Faults = append(status.Faults, err.Error())

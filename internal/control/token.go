@@ -4,8 +4,6 @@ import (
 	"crypto/rand"
 	"fmt"
 	"net/http"
-	"strconv"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -61,13 +59,9 @@ func (s *server) postToken(c *gin.Context) {
 			t.Services = append(t.Services, service.Spec.Name)
 		}
 	}
-	var random [32]byte
-	if err == nil {
-		_, err = rand.Read(random[:])
-	}
 	var secret string
 	if err == nil {
-		t, secret, err = s.Tokens.Create(c.Request.Context(), t, random, now)
+		t, secret, err = s.Tokens.Create(c.Request.Context(), t, drawn(), now)
 	}
 	if err != nil {
 		s.fail(c, err, nil)
@@ -79,14 +73,15 @@ func (s *server) postToken(c *gin.Context) {
 	c.PureJSON(http.StatusCreated, api.NewToken{Token: tokenView(t), Secret: secret})
 }
 
+// drawn is what a secret is made of.
+func drawn() (random [32]byte) {
+	_, _ = rand.Read(random[:]) // it never fails
+	return random
+}
+
 // ttlOf reads how long a token holds: 30d, or as Go writes durations.
 func ttlOf(text string) (time.Duration, error) {
-	ttl, err := time.ParseDuration(text)
-	if days, is := strings.CutSuffix(text, "d"); is {
-		var n int
-		n, err = strconv.Atoi(days)
-		ttl = time.Duration(n) * 24 * time.Hour
-	}
+	ttl, err := durationOf(text)
 	if err != nil || ttl <= 0 || ttl > 10*366*24*time.Hour {
 		return 0, problem.New(problem.Invalid, "ttl must be a time such as 30d or 12h, at most 10 years, not %q", text)
 	}

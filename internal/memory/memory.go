@@ -17,29 +17,42 @@ const Least = 256 << 20
 type Ledger struct {
 	limit int64
 
-	mu      sync.Mutex // guards used and refused
+	mu      sync.Mutex // guards used, by and refused
 	used    int64
+	by      map[string]int64 // what each of those has that took some; none with 0
 	refused int64
 }
 
 // NewLedger builds the ledger of a share of so many bytes.
-func NewLedger(limit int64) *Ledger { return &Ledger{limit: limit} }
+func NewLedger(limit int64) *Ledger { return &Ledger{limit: limit, by: make(map[string]int64)} }
 
 // Reserve takes bytes of the share until release is called. It reports false where
-// that many are not left; then release does nothing.
-func (l *Ledger) Reserve(bytes int64) (release func(), ok bool) {
+// that many are not left; then release does nothing. by is who takes them, such as a
+// lane: all that it has at a time is at most three quarters, so that others find some.
+// "" is nobody in particular, and may have all.
+func (l *Ledger) Reserve(by string, bytes int64) (release func(), ok bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if bytes > l.limit-l.used {
+	if bytes > l.limit-l.used || by != "" && bytes > l.limit/4*3-l.by[by] {
 		l.refused++
 		return func() {}, false
 	}
-	l.used += bytes
+	l.takeLocked(by, bytes)
 	return sync.OnceFunc(func() {
 		l.mu.Lock()
 		defer l.mu.Unlock()
-		l.used -= bytes
+		l.takeLocked(by, -bytes)
 	}), true
+}
+
+func (l *Ledger) takeLocked(by string, bytes int64) {
+	l.used += bytes
+	if by == "" {
+		return
+	}
+	if l.by[by] += bytes; l.by[by] == 0 {
+		delete(l.by, by)
+	}
 }
 
 // Limit is how many bytes the share has.

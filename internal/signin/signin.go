@@ -12,6 +12,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
@@ -167,9 +169,27 @@ func (p *Provider) who(ctx context.Context, found *oidc.Provider, raw, nonce str
 	if err := token.Claims(&claims); err != nil {
 		return access.Token{}, problem.New(problem.Unauthorized, "what the provider of logins says of you cannot be read: %v", err)
 	}
-	name := nameIn(claims, token.Subject)
+	name := asName(nameIn(claims, token.Subject))
 	role, err := p.roleOf(name, groupsIn(claims[p.config.Claim]))
 	return access.Token{Name: name, Role: role, By: p.config.Issuer}, err
+}
+
+// maxName is the longest name of a session, in bytes.
+const maxName = 60
+
+// asName is a name that fits on a line, whatever a provider gives.
+func asName(text string) string {
+	line := strings.Join(strings.Fields(strings.Map(func(c rune) rune {
+		if unicode.IsControl(c) || c == unicode.ReplacementChar {
+			return ' '
+		}
+		return c
+	}, text)), " ")
+	for len(line) > maxName {
+		_, size := utf8.DecodeLastRuneInString(line)
+		line = line[:len(line)-size]
+	}
+	return strings.TrimSpace(line)
 }
 
 // nameIn is by which somebody stands in the activity.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"testing"
 	"time"
 
@@ -39,6 +40,11 @@ func TestWhatClaimsSay(t *testing.T) {
 	assert.Equal(t, "mara", nameIn(map[string]any{"preferred_username": "mara", "email": "m@x.test"}, "u-1"))
 	assert.Equal(t, "m@x.test", nameIn(map[string]any{"preferred_username": 7, "email": "m@x.test"}, "u-1"))
 	assert.Equal(t, "u-1", nameIn(map[string]any{}, "u-1"))
+	for given, want := range map[string]string{
+		"Mara  Ness": "Mara Ness", "ma\r\nra\x1b[31m": "ma ra [31m", strings.Repeat("ä", 40): strings.Repeat("ä", 30), "\xff": "",
+	} {
+		assert.Equal(t, want, asName(given))
+	}
 }
 
 // A provider that is down keeps nobody out who has a token, and is asked again later; a login is

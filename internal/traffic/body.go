@@ -65,9 +65,9 @@ func brokeOff(err error) string {
 
 // Memory shares out what bodies that are held may take.
 type Memory interface {
-	// Reserve takes bytes until release is called; ok is false where that many are
-	// not left.
-	Reserve(bytes int64) (release func(), ok bool)
+	// Reserve takes bytes for somebody, "" for nobody in particular, until release is
+	// called; ok is false where that many are not left, or not for that one.
+	Reserve(by string, bytes int64) (release func(), ok bool)
 }
 
 const (
@@ -79,8 +79,8 @@ const (
 )
 
 // reserve takes the memory that a body can take, decoded where an answer depends on
-// it. size is -1 where it is not known.
-func (h *Handler) reserve(size int64, decoded bool) (release func(), ok bool) {
+// it. size is -1 where it is not known, lane "" for a call in none.
+func (h *Handler) reserve(lane string, size int64, decoded bool) (release func(), ok bool) {
 	if h.Memory == nil || size >= 0 && size <= smallBody {
 		return func() {}, true
 	}
@@ -95,7 +95,7 @@ func (h *Handler) reserve(size int64, decoded bool) (release func(), ok bool) {
 	if decoded {
 		cost += min(size/2, budget.MaxValues) * valueBytes
 	}
-	return h.Memory.Reserve(cost)
+	return h.Memory.Reserve(lane, cost)
 }
 
 // readBody reads the body as far as the log keeps it, or whole where the

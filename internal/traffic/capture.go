@@ -12,9 +12,10 @@ type capture struct {
 	limit int
 	kept  []byte
 	size  int64
-	// memory is asked for what goes beyond free bytes; nil gives all. released gives it
-	// back.
+	// memory is asked, in the name of lane, for what goes beyond free bytes; nil gives all.
+	// released gives it back.
 	memory   Memory
+	lane     string
 	free     int
 	released []func()
 }
@@ -40,7 +41,7 @@ func (c *capture) grows(bytes int) bool {
 	if c.memory == nil || len(c.kept)+bytes <= c.free {
 		return true
 	}
-	release, ok := c.memory.Reserve(reserveStep)
+	release, ok := c.memory.Reserve(c.lane, reserveStep)
 	if ok {
 		c.free += reserveStep / 2 // what is kept is copied when it grows
 		c.released = append(c.released, release)

@@ -10,7 +10,7 @@ import (
 // ledger gives so many times what it is asked for.
 type ledger struct{ left, released int }
 
-func (l *ledger) Reserve(int64) (func(), bool) {
+func (l *ledger) Reserve(string, int64) (func(), bool) {
 	l.left--
 	return func() { l.released++ }, l.left >= 0
 }

@@ -98,7 +98,7 @@ func (h *Handler) captureFor(record *call.Record) *capture {
 	if record.Recording == "" {
 		return &capture{limit: h.Log.BodyLimit()}
 	}
-	return &capture{limit: max(h.RecordLimit, h.Log.BodyLimit()), memory: h.Memory, free: smallBody}
+	return &capture{limit: max(h.RecordLimit, h.Log.BodyLimit()), memory: h.Memory, lane: record.Lane, free: smallBody}
 }
 
 func closeBody(resp *http.Response) {

@@ -92,7 +92,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	needed := placed.NeedsBody()
-	release, ok := h.reserve(r.ContentLength, needed)
+	release, ok := h.reserve(placed.LaneName(), r.ContentLength, needed)
 	defer release()
 	if !ok {
 		decision = engine.NoMemory(placed)

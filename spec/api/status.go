@@ -46,6 +46,8 @@ type Status struct {
 	// list; ImpairmentsOff is set when all are switched off.
 	Impaired       []string `json:"impaired"`
 	ImpairmentsOff bool     `json:"impairmentsOff,omitempty"`
+	// Quotas are what one token and one lane may have; nil where no token is needed.
+	Quotas *Quotas `json:"quotas,omitempty"`
 }
 
 // RunningRecording is a recording that runs, with how many calls it has captured.

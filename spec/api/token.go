@@ -59,8 +59,12 @@ type Me struct {
 	Quotas *Quotas `json:"quotas,omitempty"`
 }
 
-// Quotas are what one token may do; 0 for as much as it likes.
+// Quotas are what one token, and one lane, may have of an environment that asks for tokens; 0
+// for as much as they like.
 type Quotas struct {
-	RequestsPerSecond int `json:"requestsPerSecond"`
-	ChangesPerMinute  int `json:"changesPerMinute"`
+	RequestsPerSecond  int `json:"requestsPerSecond"`  // of a token, to the control port
+	ChangesPerMinute   int `json:"changesPerMinute"`   // of a token
+	LanesPerToken      int `json:"lanesPerToken"`      // that are open at a time
+	LaneCallsPerSecond int `json:"laneCallsPerSecond"` // of all programs in a lane, to the services
+	LaneMappings       int `json:"laneMappings"`       // of a lane's own
 }

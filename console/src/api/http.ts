@@ -45,6 +45,9 @@ export function isStale(error: unknown): error is Problem {
   return error instanceof Problem && error.code === 'stale';
 }
 
+/** The event on the window after what was written is kept. */
+export const changeMade = 'rapid-mimic-change';
+
 let entryMade = '';
 
 /** The entry of the activity that the last write made, '' for none: its undo takes it back. */
@@ -99,8 +102,10 @@ async function ask(
   const response = await fetch(`/api/v1${path}`, { method, body, headers, keepalive }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
-  if (method !== 'GET' && !path.startsWith('/presence'))
+  if (method !== 'GET' && !path.startsWith('/presence')) {
     entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
+    if (entryMade) dispatchEvent(new Event(changeMade));
+  }
   if (response.ok) return response;
   if (response.status === 401 && headers.Authorization === authorization().Authorization) asked.set(true);
   const document = await response.json().catch(() => null);

@@ -12,6 +12,7 @@ export const keys = {
   plan: (mark: string) => ['back to', mark],
   entry: (id: string) => ['entry', id],
   me: () => ['me'],
+  tokens: () => ['tokens'],
   signIn: () => ['sign-in'],
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],

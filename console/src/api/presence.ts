@@ -1,5 +1,5 @@
 import { external } from '@/lib/external';
-import { send } from './http';
+import { changeMade, send } from './http';
 import type { Present } from './types';
 
 /** This tab, as others are told of it. */
@@ -14,14 +14,42 @@ export function takePresent(here: Present[]) {
 }
 
 const again = 20_000;
+/** For how long somebody edits after the last key, in ms. */
+const editsFor = 60_000;
 
-/** Says where this tab is, and again now and then, until the returned function is called. */
+/**
+ * Says where this tab is and whether somebody types in a form of it, at once and again now and
+ * then, until the returned function is called.
+ */
 export function stayAt(at: string): () => void {
+  let editing = false;
+  let rest: ReturnType<typeof setTimeout> | undefined;
   const say = () =>
-    void send(`/presence/${visitor}`, { method: 'PUT', body: JSON.stringify({ at }) }).catch(() => {});
+    void send(`/presence/${visitor}`, { method: 'PUT', body: JSON.stringify({ at, editing }) }).catch(
+      () => {},
+    );
+  const edit = (now: boolean) => {
+    clearTimeout(rest);
+    if (now) rest = setTimeout(() => edit(false), editsFor);
+    if (now !== editing) {
+      editing = now;
+      say();
+    }
+  };
+  const typed = ({ target }: Event) => {
+    if (target instanceof Element && target.closest('form:not([data-personal])')) edit(true);
+  };
+  const stopped = () => edit(false);
+  addEventListener('input', typed);
+  addEventListener(changeMade, stopped);
   say();
   const timer = setInterval(say, again);
-  return () => clearInterval(timer);
+  return () => {
+    clearInterval(timer);
+    clearTimeout(rest);
+    removeEventListener('input', typed);
+    removeEventListener(changeMade, stopped);
+  };
 }
 
 /** Says that this tab is closed. */

@@ -3123,11 +3123,20 @@ export interface components {
             expires?: string;
             /** @description The environment asks for tokens */
             needToken: boolean;
-            /** @description What the token may do, 0 for as much as it likes; RateLimit says what is left */
-            quotas?: {
-                requestsPerSecond: number;
-                changesPerMinute: number;
-            };
+            quotas?: components["schemas"]["Quotas"];
+        };
+        /** @description What one token, and one lane, may have, 0 for as much as they like; RateLimit says what is left */
+        Quotas: {
+            /** @description Of a token */
+            requestsPerSecond: number;
+            /** @description Of a token */
+            changesPerMinute: number;
+            /** @description How many lanes a token may have open at a time */
+            lanesPerToken: number;
+            /** @description Of all programs in a lane */
+            laneCallsPerSecond: number;
+            /** @description How many mappings a lane may have of its own */
+            laneMappings: number;
         };
         Token: {
             id: string;
@@ -3178,6 +3187,8 @@ export interface components {
             name?: string;
             /** @description The path of the page */
             at: string;
+            /** @description They type in a form of it */
+            editing?: boolean;
         };
         /**
          * @description When everything comes back to the mark each night, in the time zone of the service; "" for never
@@ -3630,6 +3641,7 @@ export interface components {
             impaired: string[];
             /** @description All impairments are switched off */
             impairmentsOff?: boolean;
+            quotas?: components["schemas"]["Quotas"];
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
@@ -4241,6 +4253,8 @@ export interface operations {
                      * @example /services/moorings
                      */
                     at: string;
+                    /** @description Somebody types in a form of the page */
+                    editing?: boolean;
                 };
             };
         };

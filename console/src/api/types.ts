@@ -57,7 +57,8 @@ export interface SignIn {
   issuer?: string;
   clientId?: string;
 }
-export type NewToken = Schemas['Token'] & { secret: string };
+export type Token = Schemas['Token'];
+export type NewToken = Token & { secret: string };
 export type Me = Schemas['Me'];
 export type Mark = Schemas['Mark'];
 export type EntryDetail = Schemas['EntryDetail'];

@@ -29,6 +29,9 @@ const RetriesPage = lazy(() =>
 const ScenariosPage = lazy(() =>
   import('@/features/scenarios/ScenariosPage').then((m) => ({ default: m.ScenariosPage })),
 );
+const TokensPage = lazy(() =>
+  import('@/features/tokens/TokensPage').then((m) => ({ default: m.TokensPage })),
+);
 const VariablesPage = lazy(() =>
   import('@/features/variables/VariablesPage').then((m) => ({ default: m.VariablesPage })),
 );
@@ -93,6 +96,7 @@ export function App({ refused }: { refused: string }) {
               <Route path="/scenarios" component={ScenariosPage} />
               <Route path="/lanes" component={LanesPage} />
               <Route path="/variables" component={VariablesPage} />
+              <Route path="/tokens" component={TokensPage} />
               <Route path="/activity" component={ActivityPage} />
               <Route path="/retries" component={RetriesPage} />
               <Route path="/reference/:operation?">

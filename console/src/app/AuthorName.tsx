@@ -18,6 +18,7 @@ export function AuthorName() {
       </DialogTrigger>
       <DialogContent title="Your name">
         <form
+          data-personal
           className="flex items-end gap-3"
           onSubmit={(event) => {
             event.preventDefault();

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { send } from '@/api/http';
-import { keys } from '@/api/keys';
+import { meQuery } from '@/api/me';
 import { queries } from '@/api/queryClient';
 import { asked, keepToken, token } from '@/api/token';
 import type { Me } from '@/api/types';
@@ -9,7 +8,7 @@ import { AuthorName } from './AuthorName';
 
 /** Who makes changes here: the token's holder where the environment asks for one, else who says so. */
 export function Holder() {
-  const { data: me } = useQuery({ queryKey: keys.me(), queryFn: () => send<Me>('/me'), staleTime: 60_000 });
+  const { data: me } = useQuery(meQuery());
   if (!me?.needToken) return <AuthorName />;
   if (!token.get())
     return (

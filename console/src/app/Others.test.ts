@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { placeOf } from './Others';
+import { placeOf, subjectOf } from './Others';
 
 it.each([
   ['/', 'the services'],
@@ -10,4 +10,14 @@ it.each([
   ['/calls', 'the page calls'],
 ])('%s is %s', (at, words) => {
   expect(placeOf({ at })).toBe(words);
+});
+
+it.each([
+  ['/', 'services'],
+  ['/services/moorings', 'moorings'],
+  ['/services/a%2Fb/mappings/berth-closed', 'berth-closed'],
+  ['/services/moorings/mappings', 'a new mapping'],
+  ['/scenarios', 'scenarios'],
+])('who types in %s edits %s', (at, words) => {
+  expect(subjectOf({ at })).toBe(words);
 });

@@ -17,12 +17,21 @@ export function Others() {
           <Link href={one.at} title={placeOf(one)} className="text-ink hover:underline">
             {one.name || 'somebody'}
           </Link>
+          {one.editing && <span className="text-dim"> edits {subjectOf(one)}</span>}
           {i < Math.min(here.length, mostNamed) - 1 && ','}
         </span>
       ))}
       {here.length > mostNamed && `and ${here.length - mostNamed} more`}
     </span>
   );
+}
+
+/** What of a page somebody edits: "berth-closed". */
+export function subjectOf({ at }: Pick<Present, 'at'>): string {
+  const [, room = '', service = '', below = '', id = ''] = at.split('/').map(decodeURIComponent);
+  if (room !== 'services') return room || 'services';
+  if (below === 'mappings') return id || 'a new mapping';
+  return service || 'services';
 }
 
 /** Where somebody is, in words: "mapping berth-closed of moorings". */

@@ -31,7 +31,8 @@ export function StateStrip() {
       )}
       {data && (
         <Link href="/calls" className="hover:underline" data-testid="last-minute">
-          <strong>{total(data.lastMinute)}</strong> calls in the last minute
+          <strong>{total(data.lastMinute)}</strong> {total(data.lastMinute) === 1 ? 'call' : 'calls'} in the
+          last minute
         </Link>
       )}
       {data && data.callsNotKept > 0 && (

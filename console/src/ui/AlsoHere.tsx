@@ -7,10 +7,13 @@ export function AlsoHere() {
   const [page] = useLocation();
   const here = useSyncExternalStore(others.subscribe, others.get).filter((one) => one.at === page);
   if (here.length === 0) return null;
-  const names = here.map((one) => one.name || 'somebody').join(', ');
+  const editing = here.filter((one) => one.editing);
+  const names = (editing.length ? editing : here).map((one) => one.name || 'somebody').join(', ');
+  const alone = (editing.length || here.length) === 1;
   return (
     <p role="status" className="border-line border-b bg-sunken px-5 py-1.5 text-[13px]">
-      <strong className="font-medium">{names}</strong> {here.length === 1 ? 'has' : 'have'} this open, too.
+      <strong className="font-medium">{names}</strong>{' '}
+      {editing.length ? `${alone ? 'is' : 'are'} editing this` : `${alone ? 'has' : 'have'} this open, too`}.
     </p>
   );
 }

@@ -3,6 +3,7 @@ package access_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -195,6 +196,24 @@ func TestSessions(t *testing.T) {
 	assert.Len(t, tokens.List(), 2, "those that are over are forgotten")
 }
 
+// Who signs in again and again takes no sessions from others: their oldest ends.
+func TestSessionsOfOnePerson(t *testing.T) {
+	tokens, _ := open(t)
+	mara := access.Token{Name: "mara", Role: access.Viewer, Expires: noon.Add(time.Hour)}
+	var secrets [21]string
+	for i := range secrets {
+		begun, secret, err := tokens.Begin(mara, [32]byte{2, byte(i)}, noon.Add(time.Duration(i)*time.Second))
+		require.NoError(t, err)
+		require.True(t, begun.Holds(noon))
+		secrets[i] = secret
+	}
+	assert.Len(t, tokens.List(), 20)
+	_, err := tokens.Find(secrets[0], noon)
+	assert.ErrorContains(t, err, "was revoked")
+	_, err = tokens.Find(secrets[1], noon)
+	assert.NoError(t, err)
+}
+
 // Who has a name is out with the token and all the sessions that have it; sessions take no
 // room from tokens.
 func TestSessionsBesideTokens(t *testing.T) {
@@ -221,6 +240,7 @@ func TestSessionsBesideTokens(t *testing.T) {
 		assert.ErrorContains(t, err, "was revoked")
 	}
 	for i := range access.MaxTokens {
+		mara.Name = fmt.Sprint("mara ", i)
 		_, _, err := tokens.Begin(mara, [32]byte{1, byte(i >> 8), byte(i)}, noon)
 		require.NoError(t, err)
 	}

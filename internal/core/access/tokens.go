@@ -135,20 +135,36 @@ func (ts *Tokens) Create(ctx context.Context, t Token, random [32]byte, now time
 	return t, secret, nil
 }
 
-// MaxSessions bounds the sessions of those who signed in.
-const MaxSessions = 10_000
+// MaxSessions bounds the sessions of those who signed in, sessionsEach those of one person.
+const (
+	MaxSessions  = 10_000
+	sessionsEach = 20
+)
 
-// Begin lets somebody in who signed in elsewhere, until it expires or the service stops.
+// Begin lets somebody in who signed in elsewhere, until it expires or the service stops. Who
+// has many sessions loses the oldest.
 func (ts *Tokens) Begin(t Token, random [32]byte, now time.Time) (begun Token, secret string, err error) {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
-	sessions := 0
+	sessions, own := 0, 0
+	var oldest *Token // of that person
 	for digest, other := range ts.byDigest {
 		if other.session && !other.Holds(now) {
 			delete(ts.byDigest, digest)
 		} else if other.session {
 			sessions++
+			if other.Name != t.Name {
+				continue
+			}
+			if own++; oldest == nil || other.Created.Before(oldest.Created) {
+				oldest = other
+			}
 		}
+	}
+	if own >= sessionsEach {
+		delete(ts.byDigest, oldest.Digest)
+		close(oldest.gone)
+		sessions--
 	}
 	if sessions >= MaxSessions {
 		return t, "", problem.New(problem.Unavailable, "too many are signed in: try again later")

@@ -30,6 +30,16 @@ type ClosedLane struct {
 // mostClosed bounds how many closed lanes are remembered.
 const mostClosed = 500
 
+// MaxLaneMappings bounds the mappings that a lane has of its own.
+const MaxLaneMappings = 5_000
+
+func countLaneMappings(l spec.Lane) (count int) {
+	for _, own := range l.Services {
+		count += len(own.Mappings)
+	}
+	return count
+}
+
 // open reports whether the lane is open at a time.
 func (l *Lane) open(now time.Time) bool { return now.Before(l.Until) }
 
@@ -143,6 +153,9 @@ func (c *Catalog) OpenLane(ctx context.Context, l spec.Lane, now time.Time) (*La
 }
 
 func (c *Catalog) commitLane(ctx context.Context, stored StoredLane) (*Lane, error) {
+	if n := countLaneMappings(stored.Spec); n > MaxLaneMappings {
+		return nil, problem.New(problem.TooLarge, "a lane has at most %d mappings of its own, and %q would have %d (what everybody may have belongs to the service)", MaxLaneMappings, stored.Spec.Name, n)
+	}
 	edit := c.editLocked()
 	lane, faults := compileLane(edit.next, stored)
 	if err := problem.FromItems("the lane cannot be used", faults); err != nil {

@@ -153,6 +153,10 @@ func TestSituationsEndOnTime(t *testing.T) {
 	assert.NotEqual(t, closed[0].ID, again.ID)
 	_, err = c.OpenLane(t.Context(), spec.NewLane("mara"), noon)
 	assert.Equal(t, problem.Exists, codeOf(err))
+	full := spec.NewLane("full")
+	full.Services = map[string]spec.ServiceChanges{"moorings": {Mappings: make([]spec.Mapping, catalog.MaxLaneMappings+1)}}
+	_, err = c.OpenLane(t.Context(), full, noon)
+	assert.ErrorContains(t, err, `at most 5000 mappings of its own, and "full" would have 5001`)
 }
 
 // Nothing is half done when the store fails, or when a document cannot be used.

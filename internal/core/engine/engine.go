@@ -37,6 +37,7 @@ type Engine struct {
 	gate        budget.Gate
 	secrets     Secrets
 	listed      func(origin string) bool
+	laneCalls   int
 }
 
 // Config is what an Engine works with.
@@ -56,11 +57,13 @@ type Config struct {
 	// Listed reports whether pages of an origin may use hints and lanes; nil lets all
 	// of them.
 	Listed func(origin string) bool
+	// LaneCalls is how many calls a second one lane may make; 0 for as many as it likes.
+	LaneCalls int
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls}
 }
 
 // Forgotten is how many callers' counters, draws and limits gave way to those of others.
@@ -142,6 +145,9 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		return e.unplaced(p, r)
 	}
 	d := p.decision()
+	if e.overQuota(&d, p, r) {
+		return d
+	}
 	if off := p.Service.Off(); off != "" && p.badHint == "" {
 		if p.Service.Spec.CORS && isPreflight(r) {
 			preflight(&d, p, r)
@@ -219,6 +225,9 @@ func (p *Placed) decision() Decision {
 	}
 	return d
 }
+
+// LaneName is the lane of the call, "" for none.
+func (p *Placed) LaneName() string { return p.snapshot.LaneName() }
 
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.

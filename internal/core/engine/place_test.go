@@ -185,3 +185,26 @@ func TestStateOfViews(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"2", "1", "4"}, []string{count("GET /moorings/turn"), count("GET /@mara/moorings/turn"), count("GET /@plain/moorings/turn")})
 }
+
+// A lane that calls too often waits for its next second; others, and those in no lane, do not.
+func TestQuotaOfLanes(t *testing.T) {
+	c, _ := situated(t, "{ id: any, call: { path: /any }, answer: { text: any } }")
+	now := tenOClock
+	e := engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: func() time.Time { return now }, LaneCalls: 2})
+	calls := func(line string) engine.Decision { return placed(e, line, "", "") }
+	for range 2 {
+		assert.Equal(t, 200, calls("GET /@plain/moorings/berths").Answer.Status)
+	}
+	now = now.Add(400 * time.Millisecond)
+	over := calls("GET /@plain/moorings/berths")
+	assert.Equal(t, 429, over.Answer.Status)
+	assert.Equal(t, "lane-quota", over.By)
+	assert.Contains(t, string(over.Answer.Body), `Lane \"plain\" has a share of 2 calls a second`)
+	assert.Contains(t, over.Headers, call.Field{Name: "Retry-After", Value: "1"})
+	for range 3 {
+		assert.Equal(t, 200, calls("GET /moorings/berths").Answer.Status, "in no lane")
+	}
+	assert.NotEqual(t, 429, calls("GET /@mara/moorings/waves").Answer.Status, "another lane")
+	now = now.Add(600 * time.Millisecond)
+	assert.Equal(t, 200, calls("GET /@plain/moorings/berths").Answer.Status, "a second later")
+}
