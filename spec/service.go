@@ -58,6 +58,8 @@ type Service struct {
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
+	// Memory has the service remember what calls create, read, change and remove.
+	Memory Memory `json:"memory,omitzero"`
 	// Noise lists query parameters that say only when or how a call came, * standing for
 	// any letters: recordings leave them out, and "only: query" lets them pass. Left out,
 	// it is DefaultNoise.
@@ -208,6 +210,7 @@ func (s Service) faults() (items []problem.Item) {
 			items = append(items, problem.Item{At: "/hosts/" + strconv.Itoa(i), Detail: fmt.Sprintf("a host is a name such as office.example, or one with a path such as office.example/v1, without scheme and port, not %q", host)})
 		}
 	}
+	items = append(items, s.Memory.faults()...)
 	items = append(items, s.upstreamFaults()...)
 	items = append(items, s.VariableTable.faults()...)
 	for i, name := range s.Noise {

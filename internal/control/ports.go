@@ -7,6 +7,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/spec"
 )
@@ -63,6 +64,8 @@ type Decider interface {
 	ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment)
 	ResetView(view *catalog.Snapshot)
 	ResetLane(lane *catalog.Lane)
+	// Memory is what services remember.
+	Memory() *collection.Memory
 	// Misfit says why a mapping does not fit a call, and by how much.
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
 	// Loosen makes of a mapping one that fits a call as well.

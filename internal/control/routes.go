@@ -147,6 +147,12 @@ func (s *server) table() []route {
 		{"PUT", "/services/:service/recordings/:recording/attendance", s.putAttendance, edit},
 		{"POST", "/services/:service/recordings/:recording/mappings", s.postRecordedMappings, edit},
 
+		{"GET", "/services/:service/memory", s.getMemory, view},
+		{"POST", "/services/:service/memory-resets", s.resetMemory, edit},
+		{"GET", "/services/:service/memory/:collection", s.listRemembered, view},
+		{"PUT", "/services/:service/memory/:collection/:item", s.putRemembered, edit},
+		{"DELETE", "/services/:service/memory/:collection/:item", s.deleteRemembered, edit},
+
 		{"GET", "/services/:service/payloads", s.listPayloads, view},
 		{"GET", "/services/:service/payloads/:payload", s.getPayload, view},
 		{"PUT", "/services/:service/payloads/:payload", s.putPayload, edit},

@@ -125,6 +125,7 @@ const (
 	KindPreflight  Kind = "preflight"  //
 	KindUpstream   Kind = "upstream"   //
 	KindOtherwise  Kind = "otherwise"  //
+	KindMemory     Kind = "memory"     // the name of the collection
 	KindAnswer     Kind = "answer"     // that of a mapping
 	KindResponse   Kind = "response"   // its status
 	KindEcho       Kind = "echo"       //

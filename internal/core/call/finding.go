@@ -66,6 +66,7 @@ const (
 	UpstreamAsked  Code = "upstream-asked"
 	HeadersSet     Code = "headers-set"
 	OwnOtherwise   Code = "own-otherwise"
+	Remembered     Code = "remembered"
 
 	FixedAnswer    Code = "fixed-answer"
 	FilledAnswer   Code = "filled-answer"
@@ -97,6 +98,7 @@ const (
 	ByContract        Code = "by-contract"
 	ByUpstream        Code = "by-upstream"
 	ByOtherwise       Code = "by-otherwise"
+	ByMemory          Code = "by-memory"
 	ByImpairment      Code = "by-impairment"
 	Refused           Code = "refused"
 	Missed            Code = "missed"

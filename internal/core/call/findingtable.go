@@ -63,6 +63,8 @@ var table = []entry{
 	{HeadersSet, "on the way to the upstream the service sets {0}", "headers that the service sets on calls to its upstream"},
 	{OwnOtherwise, "the service has an answer for calls that neither a mapping nor the contract answers", "the answer of otherwise is given"},
 
+	{Remembered, "{0}", "what the call found or did in a collection of the memory"},
+
 	{FixedAnswer, "[{2}, ]fixed: status {0}, {1} bytes", "a fixed answer of a mapping"},
 	{FilledAnswer, "[{1}, ]status {0}, its expressions filled in", "an answer of a mapping with expressions"},
 	{UpstreamAnswer, "[{0}, ]what the upstream answers", "a mapping answers from the upstream"},
@@ -89,6 +91,7 @@ var table = []entry{
 	{ByContract, "Answered by the contract: operation {0}, {1}[{2}].", "the contract answered"},
 	{ByUpstream, "Answered by the upstream {0}: {1}.", "the upstream answered"},
 	{ByOtherwise, "Answered by what {0} says to calls that nothing else fits.", "the answer of otherwise was given"},
+	{ByMemory, "Answered from the memory of the service, operation {0}: {1}.", "what the service remembers was read or changed"},
 	{ByImpairment, "Refused by the impairment of {0}: {1}[, seed {2}, draw {3}].", "an impairment refused the call"},
 	{Refused, "{0}", "Rapid Mimic refused the call"},
 	{Missed, "Nothing in service \"{0}\" fits {1} {2}.[ {among}]", "a miss"},

@@ -11,6 +11,7 @@ import (
 
 	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/rest"
 	"rapidmimic.example/internal/core/expr"
@@ -216,6 +217,8 @@ type Service struct {
 	resolved map[string]Resolved       // variables by name
 	vars     map[string]any            // their values
 	settled  bool                      // what follows from variables is worked out
+	// collections are what the service remembers, found when first asked for; nil for nothing.
+	collections func() *collection.Plan
 
 	problemsOnce sync.Once
 	problems     map[string]string // by mapping
@@ -338,6 +341,14 @@ func (s *Service) operationIDs() (ids []string) {
 	return ids
 }
 
+// Collections is what the service remembers; nil for one without memory, or without a contract.
+func (s *Service) Collections() *collection.Plan {
+	if s.collections == nil {
+		return nil
+	}
+	return s.collections()
+}
+
 // LooksIntoBodies reports whether the answer to a call can depend on its body.
 func (s *Service) LooksIntoBodies() bool {
 	return s.mappings.looking > 0 || s.Otherwise != nil && s.Otherwise.Dynamic != nil || s.over != nil && s.over.looksInto || len(s.pins) > 0 || s.Protocol().ByMessage()
@@ -440,6 +451,9 @@ func compileService(stored StoredService, p parts) *Service {
 	for id, pins := range stored.Service.Pins {
 		s.pins[id], _ = contract.CompilePins(pins) // checked when they were set
 	}
+	if memory := stored.Service.Memory; memory.On && p.contract != nil {
+		s.collections = sync.OnceValue(func() *collection.Plan { return collection.Find(p.contract.Operations, memory) })
+	}
 	s.mappings = s.indexMappings(p.mappings)
 	return s
 }
@@ -462,6 +476,7 @@ func (s *Service) alike() *Service {
 		Spec: s.Spec, Version: s.Version, Contract: s.Contract, Mappings: s.Mappings, Payloads: s.Payloads, Recording: s.Recording, Otherwise: s.Otherwise,
 		Upstream: s.Upstream, UpstreamHeaders: s.UpstreamHeaders, UpstreamFault: s.UpstreamFault,
 		mappings: s.mappings, pins: s.pins, resolved: s.resolved, vars: s.vars, settled: s.settled,
+		collections: s.collections,
 	}
 }
 

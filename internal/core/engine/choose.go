@@ -79,6 +79,9 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 		return
 	}
 	asked, hints, byContract := e.dispatch(p, r), p.hints, true
+	if asked.Operation != nil && asked.Fault == nil && e.fromMemory(d, p, r, asked, steps) {
+		return
+	}
 	if !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
 		hints.Generate, byContract = true, p.Service.Spec.AnswersByContract()
 	}

@@ -20,6 +20,7 @@ import (
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/spec"
@@ -30,6 +31,7 @@ type Engine struct {
 	definitions Definitions
 	state       State
 	counts      *impair.Limits
+	memory      *collection.Memory
 	peeking     bool // nothing is counted
 	control     string
 	runSeed     int64
@@ -63,8 +65,11 @@ type Config struct {
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls}
 }
+
+// Memory is what services remember.
+func (e *Engine) Memory() *collection.Memory { return e.memory }
 
 // Forgotten is how many callers' counters, draws and limits gave way to those of others.
 func (e *Engine) Forgotten() int64 { return e.state.Evicted() + e.counts.Evicted() }
@@ -232,5 +237,5 @@ func (p *Placed) LaneName() string { return p.snapshot.LaneName() }
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Spec.Seed != nil || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

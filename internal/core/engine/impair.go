@@ -422,11 +422,21 @@ func (e *Engine) ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment) 
 }
 
 // ResetView sets all that is counted in a view back to its start: positions of
-// sequences, draws, counters, limits and advice.
-func (e *Engine) ResetView(view *catalog.Snapshot) { e.forget(view.StateKey()) }
+// sequences, draws, counters, limits and advice; and what services remember.
+func (e *Engine) ResetView(view *catalog.Snapshot) {
+	e.forget(view.StateKey())
+	e.memory.ForgetLane(view.LaneName())
+}
 
 // ResetLane does so for all views of a lane, with nil for all of calls in none.
-func (e *Engine) ResetLane(lane *catalog.Lane) { e.forget(catalog.LaneKey(lane)) }
+func (e *Engine) ResetLane(lane *catalog.Lane) {
+	e.forget(catalog.LaneKey(lane))
+	name := ""
+	if lane != nil {
+		name = lane.Spec.Name
+	}
+	e.memory.ForgetLane(name)
+}
 
 func (e *Engine) forget(prefix string) {
 	e.state.Forget(prefix)

@@ -1,0 +1,187 @@
+package control
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
+)
+
+// memoryOf finds the service of a request, what it remembers, and whose memory is meant. plan is
+// nil where memory is off.
+func (s *server) memoryOf(c *gin.Context) (service *catalog.Service, plan *collection.Plan, where collection.Space, err error) {
+	view, err := s.viewOf(c)
+	if err != nil {
+		return nil, nil, where, err
+	}
+	if service, err = view.FindService(c.Param("service")); err != nil {
+		return nil, nil, where, err
+	}
+	return service, service.Collections(), collection.Space{Service: service.Spec.ID, Lane: view.LaneName()}, nil
+}
+
+// collectionOf is the collection that a request names.
+func (s *server) collectionOf(c *gin.Context) (service *catalog.Service, found *collection.Collection, where collection.Space, err error) {
+	service, plan, where, err := s.memoryOf(c)
+	if err != nil {
+		return nil, nil, where, err
+	}
+	name := c.Param("collection")
+	if plan == nil {
+		return nil, nil, where, problem.New(problem.NotFound, "service %q remembers nothing (rapidmimic service set %s --memory on)", service.Spec.Name, service.Spec.Name)
+	}
+	if found = plan.Named(name); found == nil {
+		return nil, nil, where, problem.New(problem.NotFound, "collection %q not found (%s)", name, problem.Suggest(name, plan.Names(), "there is"))
+	}
+	return service, found, where, nil
+}
+
+func (s *server) getMemory(c *gin.Context) {
+	_, plan, where, err := s.memoryOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	view := api.Memory{Collections: []api.Collection{}, Stateless: []api.StatelessOperation{}}
+	if plan == nil {
+		c.PureJSON(http.StatusOK, view)
+		return
+	}
+	state := s.Engine.Memory().State(where, plan)
+	view.On, view.Own, view.Bytes, view.Evicted = true, state.Own, state.Bytes, state.Evicted
+	for _, one := range plan.Collections {
+		item := api.Collection{Name: one.Name, At: one.At, Item: one.Item, Key: one.Key, ParentField: one.ParentField, Items: state.Items[one.Name], Operations: []api.CollectionOperation{}}
+		if one.Parent != nil {
+			item.Parent = one.Parent.Name
+		}
+		for _, role := range one.Roles {
+			item.Operations = append(item.Operations, api.CollectionOperation{Operation: role.Operation.ID, Call: role.Operation.String(), Does: string(role.Verb)})
+		}
+		view.Collections = append(view.Collections, item)
+	}
+	for _, one := range plan.Stateless {
+		view.Stateless = append(view.Stateless, api.StatelessOperation{Operation: one.Operation.ID, Call: one.Operation.String(), Why: one.Why})
+	}
+	c.PureJSON(http.StatusOK, view)
+}
+
+// itemView is an item as it may be shown: what is a secret in a call is one here.
+func (s *server) itemView(item *collection.Item) api.RememberedItem {
+	view := api.RememberedItem{Key: item.Key, Version: item.Version, Under: item.Under, Value: item.Value}
+	shown := call.Record{Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: item.Value.AppendJSON(nil)}}
+	s.Masker.Mask(&shown)
+	if value, err := tree.ParseJSON(shown.Answer.Body); err == nil {
+		view.Value = value
+	}
+	return view
+}
+
+func (s *server) listRemembered(c *gin.Context) {
+	_, found, where, err := s.collectionOf(c)
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	respondList(s, c, listing[*collection.Item, api.RememberedItem]{
+		items: s.Engine.Memory().Items(where, found), limit: defaultLimit, view: s.itemView,
+		key: func(item *collection.Item) string { return found.Path(item) + " " + item.Key },
+	})
+}
+
+// putRemembered keeps an item by hand, whatever the contract says of it: to try what a program
+// does with it.
+func (s *server) putRemembered(c *gin.Context) {
+	service, found, where, err := s.collectionOf(c)
+	var value *tree.Node
+	var under map[string]string
+	if err == nil {
+		under, err = underOf(c)
+	}
+	if err == nil {
+		var text []byte
+		if text, err = readDocument(c); err == nil {
+			value, err = tree.Parse(text)
+		}
+	}
+	key := c.Param("item")
+	if err == nil && value.Kind != tree.Map {
+		err = problem.New(problem.Invalid, "an item is an object, such as { %s: %s }", found.Key, key)
+	}
+	if err == nil && found.Key != "" {
+		if own := value.Get(found.Key); own != nil && own.Text != key {
+			err = problem.New(problem.Invalid, "the address says %q, and the item has %s %q", key, found.Key, own.Text)
+		}
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	item, isNew, wrong := s.Engine.Memory().Put(where, found, value, key, under)
+	if wrong != "" {
+		s.fail(c, problem.New(problem.Invalid, "the item cannot be kept: %s", wrong), nil)
+		return
+	}
+	s.note(c, service.Spec.Name, fmt.Sprintf("put %q into %s of the memory of %s%s", key, found.Name, service.Spec.Name, inLaneText(where)))
+	c.PureJSON(created(isNew), s.itemView(item))
+}
+
+// underOf reads name=value of each parameter of the path below which an item is.
+func underOf(c *gin.Context) (map[string]string, error) {
+	under := make(map[string]string)
+	for _, text := range c.QueryArray("under") {
+		name, value, ok := strings.Cut(text, "=")
+		if !ok {
+			return nil, problem.New(problem.Invalid, "under must be a parameter of the path and its value, such as number=N7, not %q", text)
+		}
+		under[name] = value
+	}
+	return under, nil
+}
+
+func inLaneText(where collection.Space) string {
+	if where.Lane == "" {
+		return ""
+	}
+	return " in lane " + where.Lane
+}
+
+func (s *server) deleteRemembered(c *gin.Context) {
+	service, found, where, err := s.collectionOf(c)
+	if err == nil && !s.Engine.Memory().Remove(where, found, c.Param("item")) {
+		err = problem.New(problem.NotFound, "%s has no %q", found.Name, c.Param("item"))
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.note(c, service.Spec.Name, fmt.Sprintf("removed %q from %s of the memory of %s%s", c.Param("item"), found.Name, service.Spec.Name, inLaneText(where)))
+	c.Status(http.StatusNoContent)
+}
+
+// resetMemory takes a collection, or all of them, back to its starting data.
+func (s *server) resetMemory(c *gin.Context) {
+	service, plan, where, err := s.memoryOf(c)
+	name := c.Query("collection")
+	if err == nil && name != "" && plan.Named(name) == nil {
+		err = problem.New(problem.NotFound, "collection %q not found", name)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	s.Engine.Memory().Reset(where, name)
+	what := "the memory"
+	if name != "" {
+		what = name + " of the memory"
+	}
+	s.note(c, service.Spec.Name, fmt.Sprintf("reset %s of %s%s", what, service.Spec.Name, inLaneText(where)))
+	c.Status(http.StatusNoContent)
+}

@@ -1,0 +1,229 @@
+package collection
+
+import (
+	"maps"
+	"net/url"
+	"slices"
+	"time"
+
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
+)
+
+// Call is what a call asks of a collection.
+type Call struct {
+	Role *Role
+	// Params are those of the path, by name.
+	Params map[string]string
+	Query  url.Values
+	// Body is that of the request as a tree; nil for none. Patch is set where it is a JSON
+	// Patch.
+	Body  *tree.Node
+	Patch bool
+	// IfMatch is the ETag that the item must have; "" for any.
+	IfMatch string
+	Now     time.Time
+	// Draw gives the chance for what the service makes up. It is asked at most once.
+	Draw func() *sample.Draw
+}
+
+// Result is what became of a Call.
+type Result int
+
+// The results.
+const (
+	Done     Result = iota
+	Missing         // there is no such item
+	Conflict        // there is one with that key already
+	Invalid         // what the item would be breaks its schema
+	Stale           // the item has another ETag than was demanded
+)
+
+// Outcome is what a call found or did.
+type Outcome struct {
+	Result Result
+	// Collection and Key are what was looked for: of a missing parent, that of the parent.
+	Collection *Collection
+	Key        string
+	// Item is the one that was created, read, changed or removed; nil for lists, and where
+	// there is none.
+	Item    *Item
+	Created bool
+	// Items are the page of a list, Found how many fit in all, Next where the next page
+	// begins, "" after the last.
+	Items []*Item
+	Found int
+	Page  Page
+	// Left is how many items the collection has afterwards.
+	Left int
+	// Detail says what is wrong, for Invalid.
+	Detail string
+}
+
+// Do carries a call out. With peek nothing is changed.
+func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	reads := call.Role.Verb == List || call.Role.Verb == Read
+	s := m.at(where, !reads && !peek)
+	if peek && !reads {
+		s = s.copy()
+	}
+	s.clock++
+	outcome := s.do(&call)
+	if outcome.Created {
+		s.within(m.bounds())
+	}
+	return outcome
+}
+
+func (s *space) do(call *Call) Outcome {
+	c := call.Role.Collection
+	if gone, found := s.missingParent(call); gone != nil {
+		return Outcome{Result: Missing, Collection: gone, Key: found}
+	}
+	h := s.of(c)
+	out := Outcome{Collection: c}
+	switch call.Role.Verb {
+	case List:
+		out.list(call, h.live())
+		return out
+	case Create:
+		return s.create(call, h)
+	}
+	if out.Key = call.Params[call.lastParam()]; !call.Role.keyed {
+		out.Key = scalarText(call.item().Get(c.Key))
+	}
+	id := c.identity(out.Key, call.Params)
+	item := h.byKey[id]
+	switch {
+	case item == nil && call.Role.Verb == Replace && call.Role.Operation.Response(201) != nil && call.Role.Operation.Response(201).Key == "201":
+		return s.create(call, h)
+	case item == nil:
+		out.Result = Missing
+		return out
+	case call.IfMatch != "" && call.IfMatch != "*" && call.IfMatch != item.ETag():
+		out.Result, out.Item = Stale, item
+		return out
+	}
+	item.used = s.clock
+	out.Item, out.Left = item, len(h.byKey)
+	switch call.Role.Verb {
+	case Remove:
+		s.remove(h, id)
+		s.removeBelow(c, out.Key)
+		out.Left--
+	case Replace, Change:
+		value, wrong := c.changed(item, call)
+		if wrong != "" {
+			out.Result, out.Detail = Invalid, wrong
+			return out
+		}
+		out.Item = s.replace(h, id, value)
+	}
+	return out
+}
+
+// lastParam is the parameter that names the item.
+func (call *Call) lastParam() string {
+	if len(call.Role.params) == 0 {
+		return ""
+	}
+	return call.Role.params[len(call.Role.params)-1]
+}
+
+// item is the item in the body of a request.
+func (call *Call) item() *tree.Node {
+	if inner := call.Body.Path(call.Role.wrapped...); inner != nil {
+		return inner
+	}
+	return call.Body
+}
+
+// missingParent is the collection above whose item the path names and which does not have it.
+func (s *space) missingParent(call *Call) (c *Collection, key string) {
+	params := call.Role.params
+	if call.Role.keyed && len(params) > 0 {
+		params = params[:len(params)-1]
+	}
+	parent := call.Role.Collection.Parent
+	if parent == nil || len(params) == 0 {
+		return nil, ""
+	}
+	key = call.Params[params[len(params)-1]]
+	for id, item := range s.of(parent).byKey {
+		if item.Key == key && (!parent.nested || id == parent.identity(key, call.Params)) {
+			return nil, ""
+		}
+	}
+	return parent, key
+}
+
+// removeBelow forgets what was below an item that is gone.
+func (s *space) removeBelow(parent *Collection, key string) {
+	for _, h := range s.collections {
+		for id, item := range h.byKey {
+			if item.Under[underOf(parent)] == key && underOf(parent) != "" {
+				s.remove(h, id)
+			}
+		}
+	}
+}
+
+// underOf is the parameter by which items below a collection know the one that they are below.
+func underOf(parent *Collection) string {
+	params := paramsOf(parent.Item)
+	if len(params) == 0 {
+		return ""
+	}
+	return params[len(params)-1]
+}
+
+func (s *space) create(call *Call, h *held) Outcome {
+	c := call.Role.Collection
+	out := Outcome{Collection: c}
+	key := ""
+	if call.Role.keyed {
+		key = call.Params[call.lastParam()]
+	}
+	under := maps.Clone(call.Params)
+	if call.Role.keyed {
+		delete(under, call.lastParam())
+	}
+	value, key, taken := c.composed(call, h, key)
+	under = c.placed(value, under)
+	out.Key = key
+	id := c.identity(key, under)
+	if taken || h.byKey[id] != nil {
+		out.Result, out.Item = Conflict, h.byKey[id]
+		return out
+	}
+	out.Item, out.Created = &Item{Key: key, Value: value, Version: 1, Under: under}, true
+	s.keep(h, id, out.Item)
+	out.Left = len(h.byKey)
+	return out
+}
+
+// placed are the parameters under which an item is found: those of the path, else what its
+// fields say.
+func (c *Collection) placed(value *tree.Node, under map[string]string) map[string]string {
+	if c.Parent == nil || c.ParentField == "" {
+		return under
+	}
+	if text := scalarText(value.Get(c.ParentField)); text != "" {
+		under = maps.Clone(under)
+		if under == nil {
+			under = make(map[string]string)
+		}
+		under[underOf(c.Parent)] = text
+		if params := paramsOf(c.At); len(params) > 0 {
+			under[params[len(params)-1]] = text
+		}
+	}
+	return under
+}
+
+// fits reports whether an item is found at a path with parameters.
+func (c *Collection) fits(item *Item, role *Role, params map[string]string) bool {
+	return !slices.ContainsFunc(role.params, func(name string) bool { return item.Under[name] != params[name] })
+}

@@ -1,0 +1,347 @@
+package collection
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
+)
+
+// ETag is the entity tag of an item as it is.
+func (i *Item) ETag() string { return `"` + strconv.FormatInt(i.Version, 10) + `"` }
+
+// scalarText is a value as it stands in a path; "" for what can stand in none.
+func scalarText(n *tree.Node) string {
+	if n == nil || n.Kind == tree.Map || n.Kind == tree.List || n.Kind == tree.Null {
+		return ""
+	}
+	return n.Text
+}
+
+// with is a document with another value of a property, at its place or at the end.
+func with(n *tree.Node, name string, value *tree.Node) *tree.Node {
+	members := slices.Clone(n.Entries())
+	if i := slices.IndexFunc(members, func(m tree.Member) bool { return m.Key == name }); i >= 0 {
+		members[i].Value = value
+	} else {
+		members = append(members, tree.Member{Key: name, Value: value})
+	}
+	return tree.NewMap(members...)
+}
+
+// beginning are the items that the examples of a contract show.
+func (c *Collection) beginning() (items []*Item) {
+	add := func(value *tree.Node) {
+		if value == nil || value.Kind != tree.Map {
+			return
+		}
+		key, under := scalarText(value.Get(c.Key)), c.placed(value, nil)
+		if key == "" || c.nested && len(under) < len(paramsOf(c.At)) {
+			return // nobody could find it
+		}
+		items = append(items, &Item{Key: key, Value: value, Version: 1, Under: under})
+	}
+	for _, role := range c.Roles {
+		m := jsonOf(role.Operation.Success)
+		if m == nil || role.Verb != List && role.Verb != Read {
+			continue
+		}
+		for _, example := range m.Examples {
+			if example.Value == nil || m.Drawn {
+				continue
+			}
+			at := example.Value.Path(role.within...)
+			if role.Verb == Read {
+				add(at)
+				continue
+			}
+			for _, element := range at.Elements() {
+				add(element)
+			}
+		}
+	}
+	return items
+}
+
+// shown is the example of a created item, else of one that is read; nil for none.
+func (c *Collection) shown() *tree.Node {
+	for _, verb := range []Verb{Create, Read} {
+		if role := c.does(verb); role != nil {
+			if m := jsonOf(role.Operation.Success); m != nil && !m.Drawn && len(m.Examples) > 0 {
+				return m.Examples[0].Value.Path(role.within...)
+			}
+		}
+	}
+	return nil
+}
+
+// composed is a new item: what the caller sent, and what the service adds. taken is set where
+// the caller demands a key that another item has.
+func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node, made string, taken bool) {
+	sent := call.item()
+	if sent == nil || sent.Kind != tree.Map {
+		sent = tree.NewMap()
+	}
+	asked := requestProperties(call.Role.Operation)
+	value, example := tree.NewMap(), c.shown()
+	var drawn *tree.Node
+	generated := func(name string) *tree.Node {
+		if drawn == nil {
+			drawn, _ = c.schema.Generate(call.draw())
+		}
+		return drawn.Get(name)
+	}
+	for _, p := range c.properties {
+		given := sent.Get(p.Name)
+		switch {
+		case p.Name == c.Key || p.WriteOnly:
+			continue
+		case given != nil && !p.ReadOnly:
+			value = with(value, p.Name, given)
+		default:
+			if own := c.served(p, call, asked, example, generated); own != nil {
+				value = with(value, p.Name, own)
+			}
+		}
+	}
+	for _, m := range sent.Entries() {
+		if p, known := c.property(m.Key); !known || p.WriteOnly {
+			if len(c.properties) == 0 { // nothing is known of it
+				value = with(value, m.Key, m.Value)
+			}
+		}
+	}
+	p, known := c.property(c.Key)
+	given := scalarText(sent.Get(c.Key))
+	switch {
+	case key != "":
+	case given != "" && !p.ReadOnly:
+		key = given
+		taken = h.byKey[c.identity(key, call.Params)] != nil
+	default:
+		key = c.newKey(call, h)
+	}
+	if known || len(c.properties) == 0 && c.Key != "" {
+		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.keyNode(key)}}, value.Entries()...)...)
+	}
+	return value, key, taken
+}
+
+// served is the value of a property that the caller did not send: what the service fills in, nil
+// where it stays away.
+func (c *Collection) served(p contract.Property, call *Call, asked []contract.Property, example *tree.Node, generated func(string) *tree.Node) *tree.Node {
+	if p.Name == c.ParentField && c.Parent != nil {
+		if params := call.Role.params; len(params) > 0 && !call.Role.keyed {
+			text := call.Params[params[len(params)-1]]
+			return kindOf(p.Schema, text)
+		}
+	}
+	askable := slices.ContainsFunc(asked, func(a contract.Property) bool { return a.Name == p.Name && !a.ReadOnly })
+	shown := example.Get(p.Name)
+	switch {
+	case p.Format == "date-time" && (p.ReadOnly || !askable) && stamp.MatchString(p.Name):
+		return tree.NewString(call.Now.UTC().Format(time.RFC3339))
+	case p.Default != nil:
+		return p.Default
+	case !p.Required && !p.ReadOnly && (askable || shown == nil):
+		return nil
+	case !askable && shown != nil:
+		return shown
+	case askable && !p.Required:
+		return nil
+	case p.Example != nil:
+		return p.Example
+	case shown != nil && p.ReadOnly:
+		return shown
+	case p.Required && askable && slices.Contains(p.Schema.Types(), "array") && p.Schema.Breach(tree.NewList()) == "":
+		return tree.NewList() // nothing of it was asked for
+	case c.schema != nil && p.Required:
+		return generated(p.Name)
+	default:
+		return nil
+	}
+}
+
+// stamp are names of the moments of a creation or a change.
+var stamp = regexp.MustCompile(`(?i)created|updated|modified|changed|inserted|registered|timestamp|At$|_at$|_on$|On$`)
+
+// changeStamp are names of the moment of the last change.
+var changeStamp = regexp.MustCompile(`(?i)updated|modified|changed`)
+
+func (call *Call) draw() *sample.Draw {
+	if call.Draw == nil {
+		return sample.NewDraw(1, call.Role.Operation.ID, 0)
+	}
+	return call.Draw()
+}
+
+// kindOf is a text as a value of the kind that a schema has.
+func kindOf(s *contract.Schema, text string) *tree.Node {
+	if s != nil && text != "" {
+		types := s.Types()
+		if !slices.Contains(types, "string") && (slices.Contains(types, "integer") || slices.Contains(types, "number")) {
+			if n, err := tree.ParseJSON([]byte(text)); err == nil && n.Kind == tree.Number {
+				return n
+			}
+		}
+	}
+	return tree.NewString(text)
+}
+
+func (c *Collection) keyNode(key string) *tree.Node { return kindOf(c.keySchema, key) }
+
+// mostDraws bounds how often a key is drawn that nothing else has.
+const mostDraws = 50
+
+var lastDigits = regexp.MustCompile(`^(.*?)([0-9]+)$`)
+
+// newKey is a key that no item has: the next number, the next of keys that end in one, else one
+// that is drawn from the schema.
+func (c *Collection) newKey(call *Call, h *held) string {
+	free := func(key string) bool { return h.byKey[c.identity(key, call.Params)] == nil }
+	if n := c.nextNumber(h); n != "" && free(n) {
+		return n
+	}
+	if c.keySchema != nil {
+		draw := call.draw()
+		for attempt := range mostDraws {
+			draw.Again(attempt)
+			value, valid := c.keySchema.GenerateNamed(draw, c.Key)
+			if text := scalarText(value); valid && text != "" && !strings.Contains(text, "/") && free(text) {
+				return text
+			}
+		}
+	}
+	for n := len(h.order) + 1; ; n++ {
+		if key := strconv.Itoa(n); free(key) {
+			return key
+		}
+	}
+}
+
+// nextNumber is the key after the highest, where keys are numbers or end in one; "" where they
+// do not, or the schema refuses it.
+func (c *Collection) nextNumber(h *held) string {
+	keys := make([]string, 0, len(h.order)+1)
+	for _, item := range h.live() {
+		keys = append(keys, item.Key)
+	}
+	if example := scalarText(c.shown().Get(c.Key)); example != "" {
+		keys = append(keys, example)
+	}
+	types := []string{}
+	if c.keySchema != nil {
+		types = c.keySchema.Types()
+	}
+	if p, ok := c.property(c.Key); ok && p.Format == "uuid" {
+		return ""
+	}
+	whole := slices.Contains(types, "integer") || slices.Contains(types, "number")
+	highest, prefix, width := uint64(0), "", 0
+	for _, key := range keys {
+		part := lastDigits.FindStringSubmatch(key)
+		if part == nil {
+			continue
+		}
+		n, err := strconv.ParseUint(part[2], 10, 64)
+		if err != nil || n < highest && prefix != "" || whole && part[1] != "" || n >= 1<<53 {
+			continue
+		}
+		highest, prefix, width = n, part[1], len(part[2])
+	}
+	if !whole && prefix == "" && width == 0 || len(prefix) > 20 {
+		return ""
+	}
+	next := fmt.Sprintf("%s%0*d", prefix, width, highest+1)
+	if c.keySchema != nil && c.keySchema.Breach(c.keyNode(next)) != "" {
+		return ""
+	}
+	return next
+}
+
+// changed is an item as a call makes it. wrong says why it cannot be; "" where it can.
+func (c *Collection) changed(item *Item, call *Call) (value *tree.Node, wrong string) {
+	sent := call.item()
+	switch {
+	case sent == nil:
+		return item.Value, ""
+	case call.Role.Verb == Change && call.Patch:
+		text, err := tree.Patch(item.Value.AppendJSON(nil), call.Body.AppendJSON(nil))
+		if err != nil {
+			return nil, err.Error()
+		}
+		if value, err = tree.ParseJSON(text); err != nil {
+			return nil, err.Error()
+		}
+	case sent.Kind != tree.Map:
+		return nil, "it must be an object"
+	case call.Role.Verb == Change:
+		value = merged(item.Value, sent)
+	default:
+		value = c.replaced(item, sent, call)
+	}
+	for _, p := range c.properties { // what the caller cannot change
+		old := item.Value.Get(p.Name)
+		switch {
+		case p.Name == c.Key && old != nil, p.ReadOnly && old != nil && !changeStamp.MatchString(p.Name):
+			value = with(value, p.Name, old)
+		case p.Format == "date-time" && changeStamp.MatchString(p.Name) && (p.ReadOnly || sent.Get(p.Name) == nil) && old != nil:
+			value = with(value, p.Name, tree.NewString(call.Now.UTC().Format(time.RFC3339)))
+		}
+	}
+	if c.schema != nil && c.schema.Breach(item.Value) == "" {
+		if wrong = c.schema.Breach(value); wrong != "" {
+			return nil, wrong
+		}
+	}
+	return value, ""
+}
+
+// replaced is what a caller sent, with what only the service says.
+func (c *Collection) replaced(item *Item, sent *tree.Node, call *Call) *tree.Node {
+	asked := requestProperties(call.Role.Operation)
+	value := tree.NewMap()
+	for _, p := range c.properties {
+		askable := slices.ContainsFunc(asked, func(a contract.Property) bool { return a.Name == p.Name && !a.ReadOnly })
+		old, given := item.Value.Get(p.Name), sent.Get(p.Name)
+		switch {
+		case p.WriteOnly:
+		case given != nil && !p.ReadOnly:
+			value = with(value, p.Name, given)
+		case old != nil && (!askable || p.Required):
+			value = with(value, p.Name, old)
+		}
+	}
+	if len(c.properties) == 0 {
+		value = sent
+		if old := item.Value.Get(c.Key); old != nil {
+			value = with(value, c.Key, old)
+		}
+	}
+	return value
+}
+
+// merged lays a JSON Merge Patch (RFC 7396) over a document.
+func merged(document, patch *tree.Node) *tree.Node {
+	if patch.Kind != tree.Map {
+		return patch
+	}
+	if document == nil || document.Kind != tree.Map {
+		document = tree.NewMap()
+	}
+	for _, m := range patch.Entries() {
+		if m.Value.Kind == tree.Null {
+			members := slices.DeleteFunc(slices.Clone(document.Entries()), func(have tree.Member) bool { return have.Key == m.Key })
+			document = tree.NewMap(members...)
+			continue
+		}
+		document = with(document, m.Key, merged(document.Get(m.Key), m.Value))
+	}
+	return document
+}

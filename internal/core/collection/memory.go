@@ -1,0 +1,316 @@
+package collection
+
+import (
+	"slices"
+	"strings"
+	"sync"
+
+	"rapidmimic.example/spec/tree"
+)
+
+// Memory is what services remember. It lives as long as the process; its zero value is ready to
+// use, from any number of goroutines.
+type Memory struct {
+	mu     sync.Mutex // guards what follows
+	spaces map[Space]*space
+	limits Limits
+}
+
+// Space is whose memory it is: that of a service (by its id) for everybody, or in a lane.
+type Space struct{ Service, Lane string }
+
+// Limits bound what one service remembers for everybody, or in one lane.
+type Limits struct {
+	Items int   // of all collections
+	Bytes int64 // of their documents
+}
+
+// DefaultLimits are those of a Memory of which nothing else is said.
+var DefaultLimits = Limits{Items: 50_000, Bytes: 64 << 20}
+
+// Item is one thing that is remembered. Its Value is immutable.
+type Item struct {
+	Key   string
+	Value *tree.Node
+	// Version goes up with each change; 1 is how it began.
+	Version int64
+	// Under are the parameters of the path at which it was created, by which it is found there.
+	Under map[string]string
+
+	used  uint64 // when it was last used, in calls of its space
+	bytes int64
+	gone  bool
+}
+
+// space is the memory of one Space.
+type space struct {
+	collections map[string]*held
+	items       int
+	bytes       int64
+	clock       uint64
+	evicted     int64
+}
+
+// held are the items of one collection, in the order in which they came.
+type held struct {
+	like    string // what the keys and paths of the collection were when it began
+	order   []*Item
+	byKey   map[string]*Item
+	removed int // of order
+}
+
+// signature changes when what is held cannot be used any more.
+func (c *Collection) signature() string { return c.At + " " + c.Item + " " + c.Key }
+
+// identity is by what an item is told from all others of its collection.
+func (c *Collection) identity(key string, under map[string]string) string {
+	if !c.nested {
+		return key
+	}
+	var b strings.Builder
+	for _, param := range paramsOf(c.At) {
+		b.WriteString(under[param])
+		b.WriteByte(0)
+	}
+	return b.String() + key
+}
+
+func (h *held) add(id string, item *Item) {
+	h.order = append(h.order, item)
+	h.byKey[id] = item
+}
+
+// live are the items that are still there.
+func (h *held) live() []*Item {
+	if h.removed > 0 {
+		h.order = slices.DeleteFunc(slices.Clone(h.order), func(i *Item) bool { return i.gone })
+		h.removed = 0
+	}
+	return h.order
+}
+
+// of is what a space holds of a collection, begun with what its contract gives as examples.
+func (s *space) of(c *Collection) *held {
+	h := s.collections[c.Name]
+	if h == nil || h.like != c.signature() {
+		if h != nil {
+			for _, item := range h.live() {
+				s.forget(item)
+			}
+		}
+		h = &held{like: c.signature(), byKey: make(map[string]*Item)}
+		s.collections[c.Name] = h
+		for _, item := range c.beginning() {
+			if id := c.identity(item.Key, item.Under); h.byKey[id] == nil {
+				s.keep(h, id, item)
+			}
+		}
+	}
+	return h
+}
+
+func (s *space) keep(h *held, id string, item *Item) {
+	item.bytes = int64(len(item.Value.AppendJSON(nil))) + itemOverhead
+	item.used = s.clock
+	s.items++
+	s.bytes += item.bytes
+	h.add(id, item)
+}
+
+// itemOverhead is what an item takes beside its document, in bytes.
+const itemOverhead = 200
+
+func (s *space) forget(item *Item) {
+	s.items--
+	s.bytes -= item.bytes
+	item.gone = true
+}
+
+func (s *space) remove(h *held, id string) {
+	item := h.byKey[id]
+	delete(h.byKey, id)
+	s.forget(item)
+	h.removed++
+}
+
+// replace puts another value in the place of an item's. It is another item: whoever was told of
+// the old one may still look at it.
+func (s *space) replace(h *held, id string, value *tree.Node) *Item {
+	old := h.byKey[id]
+	next := &Item{Key: old.Key, Value: value, Version: old.Version + 1, Under: old.Under, used: s.clock}
+	next.bytes = int64(len(value.AppendJSON(nil))) + itemOverhead
+	h.order[slices.Index(h.order, old)] = next
+	h.byKey[id] = next
+	s.bytes += next.bytes - old.bytes
+	return next
+}
+
+// within makes room, by forgetting what was used least recently.
+func (s *space) within(l Limits) {
+	for s.items > l.Items || s.bytes > l.Bytes {
+		var in *held
+		var oldest *Item
+		var id string
+		for _, h := range s.collections {
+			for key, item := range h.byKey {
+				if oldest == nil || item.used < oldest.used {
+					in, oldest, id = h, item, key
+				}
+			}
+		}
+		if oldest == nil {
+			return
+		}
+		s.remove(in, id)
+		s.evicted++
+	}
+}
+
+// copy is a space of its own with the same items.
+func (s *space) copy() *space {
+	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock}
+	for name, h := range s.collections {
+		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey))}
+		ids := make(map[*Item]string, len(h.byKey))
+		for id, item := range h.byKey {
+			ids[item] = id
+		}
+		for _, item := range h.live() {
+			same := *item
+			own.add(ids[item], &same)
+			c.items++
+			c.bytes += item.bytes
+		}
+		c.collections[name] = own
+	}
+	return c
+}
+
+// at is the space to read from, or to write to: a lane has a copy of its own from when it is
+// first written to. The caller holds mu.
+func (m *Memory) at(where Space, write bool) *space {
+	if m.spaces == nil {
+		m.spaces = make(map[Space]*space)
+	}
+	if own := m.spaces[where]; own != nil {
+		return own
+	}
+	shared := m.spaces[Space{Service: where.Service}]
+	if shared == nil {
+		shared = &space{collections: make(map[string]*held)}
+		m.spaces[Space{Service: where.Service}] = shared
+	}
+	if where.Lane == "" || !write {
+		return shared
+	}
+	own := shared.copy()
+	m.spaces[where] = own
+	return own
+}
+
+// ForgetLane takes all services back to the beginning in a lane, with "" for everybody.
+func (m *Memory) ForgetLane(lane string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for s := range m.spaces {
+		if s.Lane == lane {
+			delete(m.spaces, s)
+		}
+	}
+}
+
+// Reset takes one collection, or with "" all of them, back to the beginning, for everybody or in
+// a lane.
+func (m *Memory) Reset(where Space, collection string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if collection == "" && where.Lane == "" {
+		delete(m.spaces, where)
+		return
+	}
+	s := m.at(where, true)
+	for name, h := range s.collections {
+		if collection == "" || collection == name {
+			for _, item := range h.live() {
+				s.forget(item)
+			}
+			delete(s.collections, name)
+		}
+	}
+}
+
+// State is how much a space holds.
+type State struct {
+	// Own is set of a lane that has been written to, and does not see what the others do.
+	Own     bool
+	Items   map[string]int // by collection
+	Bytes   int64
+	Evicted int64 // forgotten for others, since there were too many
+}
+
+// State tells how much is remembered.
+func (m *Memory) State(where Space, p *Plan) State {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	s := m.at(where, false)
+	state := State{Own: where.Lane != "" && m.spaces[where] != nil, Items: make(map[string]int), Evicted: s.evicted}
+	for _, c := range p.Collections {
+		state.Items[c.Name] = len(s.of(c).live())
+	}
+	state.Bytes = s.bytes
+	return state
+}
+
+// Items lists what is remembered of a collection.
+func (m *Memory) Items(where Space, c *Collection) []*Item {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return slices.Clone(m.at(where, false).of(c).live())
+}
+
+// Put keeps an item by hand, in the place of the one that has its key; created is false where
+// there was one. problem says why it cannot be kept; "" for kept.
+func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, under map[string]string) (item *Item, created bool, problem string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	s := m.at(where, true)
+	s.clock++
+	h := s.of(c)
+	if key == "" {
+		key = scalarText(value.Get(c.Key))
+	}
+	if key == "" {
+		return nil, false, "it has no " + c.Key + " to be known by"
+	}
+	under = c.placed(value, under)
+	id := c.identity(key, under)
+	if h.byKey[id] != nil {
+		return s.replace(h, id, value), false, ""
+	}
+	item = &Item{Key: key, Value: value, Version: 1, Under: under}
+	s.keep(h, id, item)
+	s.within(m.bounds())
+	return item, true, ""
+}
+
+// Remove forgets an item by hand; false where there is none.
+func (m *Memory) Remove(where Space, c *Collection, key string) bool {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	s := m.at(where, true)
+	h := s.of(c)
+	for id, item := range h.byKey {
+		if item.Key == key {
+			s.remove(h, id)
+			return true
+		}
+	}
+	return false
+}
+
+func (m *Memory) bounds() Limits {
+	if m.limits == (Limits{}) {
+		return DefaultLimits
+	}
+	return m.limits
+}

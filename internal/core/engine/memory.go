@@ -1,0 +1,214 @@
+package engine
+
+import (
+	"fmt"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
+)
+
+// fromMemory answers by what the service remembers. It reports whether the operation touches a
+// collection. An example that somebody chose goes before.
+func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, steps []call.Step) bool {
+	op := asked.Operation
+	role := p.Service.Collections().Of(op.ID)
+	if role == nil || p.hints.Given() || p.Service.Spec.Examples[op.ID] != "" {
+		return false
+	}
+	steps = append(steps, taken(call.Choose, operationSubject(op), found(asked)))
+	response := success(op, role.Verb == collection.Create)
+	built, err := e.memoryAnswer(p, r, asked, response, response.Status, r.Header["Accept"])
+	if err != nil { // before anything is changed
+		notAcceptable(d, r, op, err, steps)
+		return true
+	}
+	outcome := e.remember(p, r, asked, role)
+	if outcome.Created && role.Verb == collection.Replace {
+		response = success(op, true)
+		if built, err = e.memoryAnswer(p, r, asked, response, response.Status, nil); err != nil {
+			notAcceptable(d, r, op, err, steps)
+			return true
+		}
+	}
+	text := told(role, &outcome)
+	steps = append(steps, taken(call.Build, call.Subject{Kind: call.KindMemory, ID: outcome.Collection.Name}, call.Find(call.Remembered, text)))
+	if outcome.Result != collection.Done {
+		e.memoryRefusal(d, p, r, asked, &outcome, text, steps)
+		return true
+	}
+	if built.MediaType != nil {
+		built.SetValue(role.Body(&outcome, built.Value, built.MediaType.Schema))
+	}
+	built, pinned, err := e.pin(built, p, r, asked)
+	if err != nil {
+		e.refuse(d, p, r, true, "pin", selfDocument{
+			Title: "A pinned field could not be filled in", Status: 500,
+			Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
+		}, steps)
+		return true
+	}
+	addItemHeaders(&built, r, &outcome)
+	steps = appendBuilt(steps, call.KindPins, call.Pinned, pinned)
+	byMemory(d, op, built.Answer, text, steps)
+	return true
+}
+
+func byMemory(d *Decision, op *contract.Operation, a call.Answer, text string, steps []call.Step) {
+	d.Source, d.By, d.Answer = call.FromContract, op.ID+", memory", a
+	d.Explanation = &call.Explanation{Summary: call.Find(call.ByMemory, op.ID, text), Steps: steps}
+}
+
+// success is the response of an operation that did what it is for.
+func success(op *contract.Operation, created bool) *contract.Response {
+	if created {
+		if made := op.Response(201); made != nil && made.Key == "201" {
+			return made
+		}
+	}
+	return op.Success
+}
+
+// memoryAnswer is what the contract has for a response, in JSON where it has a body.
+func (e *Engine) memoryAnswer(p *Placed, r *call.Request, asked *contract.Asked, response *contract.Response, status int, accept []string) (contract.Built, error) {
+	var types []*contract.MediaType
+	for _, m := range response.MediaTypes {
+		if call.IsJSON(m.Name) {
+			types = append(types, m)
+		}
+	}
+	return p.Service.Protocol().Answer(asked, contract.Wanted{Status: status, Headers: response.Headers, MediaTypes: types, Accept: accept,
+		Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) })})
+}
+
+// remember carries the operation out in the memory of the service.
+func (e *Engine) remember(p *Placed, r *call.Request, asked *contract.Asked, role *collection.Role) collection.Outcome {
+	facts := &e.ask(p, r).facts
+	if role.Verb != collection.List && role.Verb != collection.Read && role.Verb != collection.Remove && p.Service.Spec.Conformance != spec.ConformanceOff {
+		for _, deviation := range p.Service.Protocol().CheckRequest(asked, facts) {
+			if strings.HasPrefix(deviation.Where, "body") || deviation.Where == "media type" {
+				return collection.Outcome{Result: collection.Invalid, Collection: role.Collection, Detail: deviation.Where + ": " + deviation.Detail}
+			}
+		}
+	}
+	query, _ := url.ParseQuery(r.Query) // what can be read of it
+	return e.memory.Do(collection.Space{Service: p.Service.Spec.ID, Lane: p.LaneName()}, collection.Call{
+		Role: role, Params: asked.Operation.Template.Params(asked.Segments), Query: query, Body: asked.Operation.Decoded(facts),
+		Patch: call.BaseType(r.Header.Get("Content-Type")) == "application/json-patch+json", IfMatch: r.Header.Get("If-Match"),
+		Now: e.now(), Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) }),
+	}, e.peeking)
+}
+
+// addItemHeaders tells where a created item is, and its ETag where the contract has one.
+func addItemHeaders(b *contract.Built, r *call.Request, out *collection.Outcome) {
+	if out.Item == nil {
+		return
+	}
+	b.SetHeader("ETag", out.Item.ETag())
+	if path := out.Collection.Path(out.Item); path != "" && out.Created {
+		b.Answer.Header = append(withoutField(b.Answer.Header, "Location"), call.Field{Name: "Location", Value: baseOf(r) + path})
+	}
+}
+
+func withoutField(fields []call.Field, name string) (others []call.Field) {
+	for _, f := range fields {
+		if !strings.EqualFold(f.Name, name) {
+			others = append(others, f)
+		}
+	}
+	return others
+}
+
+// memoryRefusals are the statuses of what could not be done, the first that the contract has, and
+// their titles.
+var memoryRefusals = map[collection.Result]struct {
+	statuses []int
+	title    string
+}{
+	collection.Missing:  {[]int{404}, "There is no such item"},
+	collection.Conflict: {[]int{409}, "There is one already"},
+	collection.Invalid:  {[]int{422, 400}, "The item cannot be so"},
+	collection.Stale:    {[]int{412}, "The item has changed"},
+}
+
+// memoryRefusal answers as the contract does what could not be done, else in our own words.
+func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, out *collection.Outcome, text string, steps []call.Step) {
+	op, refusal := asked.Operation, memoryRefusals[out.Result]
+	for _, status := range refusal.statuses {
+		response := op.Response(status)
+		if response == nil || len(refusal.statuses) > 1 && response.Key != strconv.Itoa(status) {
+			continue
+		}
+		built, err := e.memoryAnswer(p, r, asked, response, status, nil)
+		if err != nil {
+			continue
+		}
+		if built.Used == nil && built.Value != nil {
+			built.SetValue(explained(built.Value, status, refusal.title, text))
+		}
+		byMemory(d, op, built.Answer, text, steps)
+		return
+	}
+	status := refusal.statuses[len(refusal.statuses)-1]
+	e.refuse(d, p, r, false, "memory", selfDocument{Title: refusal.title, Status: status, Detail: text + "."}, steps)
+}
+
+// explained is a generated problem with what happened in the fields that usually say so.
+func explained(n *tree.Node, status int, title, text string) *tree.Node {
+	if n.Kind != tree.Map {
+		return n
+	}
+	members := make([]tree.Member, len(n.Members))
+	for i, m := range n.Members {
+		switch {
+		case m.Key == "title" && m.Value.Kind == tree.String:
+			m.Value = tree.NewString(title)
+		case (m.Key == "detail" || m.Key == "message") && m.Value.Kind == tree.String:
+			m.Value = tree.NewString(text)
+		case m.Key == "status" && m.Value.Kind == tree.Number:
+			m.Value = tree.NewNumber(strconv.Itoa(status))
+		}
+		members[i] = m
+	}
+	return tree.NewMap(members...)
+}
+
+// told says what a call found or did: "adds B-2043 to bookings, which has 3 now".
+func told(role *collection.Role, out *collection.Outcome) string {
+	name := out.Collection.Name
+	switch out.Result {
+	case collection.Missing:
+		return fmt.Sprintf("%s has no %q", name, out.Key)
+	case collection.Conflict:
+		return fmt.Sprintf("%s has %q already", name, out.Key)
+	case collection.Invalid:
+		return out.Detail
+	case collection.Stale:
+		return fmt.Sprintf("%q of %s has the ETag %s, and the call demands another", out.Key, name, out.Item.ETag())
+	}
+	if out.Created {
+		return fmt.Sprintf("adds %q to %s, which has %d now", out.Key, name, out.Left)
+	}
+	switch role.Verb {
+	case collection.List:
+		if len(out.Items) < out.Found {
+			return fmt.Sprintf("lists %d of %d that fit among the %d of %s", len(out.Items), out.Found, out.Left, name)
+		}
+		return fmt.Sprintf("lists %d of the %d of %s", out.Found, out.Left, name)
+	case collection.Remove:
+		return fmt.Sprintf("removes %q from %s, which has %d now", out.Key, name, out.Left)
+	case collection.Read:
+		return fmt.Sprintf("reads %q of %s", out.Key, name)
+	case collection.Replace:
+		return fmt.Sprintf("replaces %q of %s", out.Key, name)
+	default:
+		return fmt.Sprintf("changes %q of %s", out.Key, name)
+	}
+}
