@@ -95,6 +95,9 @@ func (s *space) do(call *Call) Outcome {
 		out.Key = scalarText(call.item().Get(c.Key))
 	}
 	id := c.identity(out.Key, call.Params)
+	if c.arises() && h.byKey[id] == nil && !h.ended[id] && out.Key != "" {
+		s.arise(call, h, id, out.Key)
+	}
 	item := h.byKey[id]
 	switch {
 	case item == nil && call.Role.Verb == Replace && call.Role.Operation.Response(201) != nil && call.Role.Operation.Response(201).Key == "201":
@@ -124,6 +127,25 @@ func (s *space) do(call *Call) Outcome {
 	return out
 }
 
+// arises reports whether items are there as soon as they are asked for: no call creates one, and
+// the contract shows none.
+func (c *Collection) arises() bool { return c.does(Create) == nil && len(c.beginning()) == 0 }
+
+// arise makes an item that a call asks for, from what the contract says of it.
+func (s *space) arise(call *Call, h *held, id, key string) {
+	c := call.Role.Collection
+	value := tree.NewMap()
+	if c.schema != nil {
+		value, _ = c.schema.Generate(call.draw())
+	}
+	if _, known := c.property(c.Key); known && value.Kind == tree.Map {
+		value = with(value, c.Key, c.keyNode(key))
+	}
+	under := maps.Clone(call.Params)
+	delete(under, call.lastParam())
+	s.keep(h, id, &Item{Key: key, Value: value, Version: 1, Under: c.placed(value, under)})
+}
+
 // lastParam is the parameter that names the item.
 func (call *Call) lastParam() string {
 	if len(call.Role.params) == 0 {
@@ -147,8 +169,8 @@ func (s *space) missingParent(call *Call) (c *Collection, key string) {
 		params = params[:len(params)-1]
 	}
 	parent := call.Role.Collection.Parent
-	if parent == nil || len(params) == 0 {
-		return nil, ""
+	if parent == nil || len(params) == 0 || parent.does(Create) == nil && len(s.of(parent).byKey) == 0 {
+		return nil, "" // where no call creates one, none can be missed
 	}
 	key = call.Params[params[len(params)-1]]
 	for id, item := range s.of(parent).byKey {
@@ -162,8 +184,12 @@ func (s *space) missingParent(call *Call) (c *Collection, key string) {
 // removeBelow forgets what was below an item that is gone.
 func (s *space) removeBelow(parent *Collection, key string) {
 	for _, h := range s.collections {
+		if h.of.Parent == nil || h.of.Parent.Name != parent.Name {
+			continue
+		}
+		above := paramsOf(h.of.At)
 		for id, item := range h.byKey {
-			if item.Under[underOf(parent)] == key && underOf(parent) != "" {
+			if item.Under[underOf(parent)] == key || len(above) > 0 && item.Under[above[len(above)-1]] == key {
 				s.remove(h, id)
 			}
 		}

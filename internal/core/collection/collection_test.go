@@ -25,7 +25,7 @@ var noon = time.Date(2026, 12, 1, 12, 0, 0, 0, time.UTC)
 // operations are those of a contract with these paths and schemas.
 func operations(t testing.TB, paths, schemas string) []*contract.Operation {
 	t.Helper()
-	c, err := openapi.Read([]byte("openapi: 3.1.0\ninfo: { title: quay, version: '1' }\npaths:\n"+indented(paths)+"components:\n  schemas:\n"+indented(indented(schemas))))
+	c, err := openapi.Read([]byte("openapi: 3.1.0\ninfo: { title: quay, version: '1' }\npaths:\n" + indented(paths) + "components:\n  schemas:\n" + indented(indented(schemas))))
 	require.NoError(t, err)
 	return c.Operations
 }
@@ -62,7 +62,7 @@ NewBerth:
 
 var berths = `
 /berths:
-  get: { operationId: list, parameters: [{ name: pier, in: query, schema: { type: string } }, { name: limit, in: query, schema: { type: integer } }, { name: offset, in: query, schema: { type: integer } }, { name: sort, in: query, schema: { type: string } }, { name: q, in: query, schema: { type: string } }], ` + ok(`{ type: object, required: [berths, total], properties: { total: { type: integer }, hasMore: { type: boolean }, berths: { type: array, items: `+one("Berth")+` } } }`) + ` }
+  get: { operationId: list, parameters: [{ name: pier, in: query, schema: { type: string } }, { name: limit, in: query, schema: { type: integer } }, { name: offset, in: query, schema: { type: integer } }, { name: cursor, in: query, schema: { type: string } }, { name: sort, in: query, schema: { type: string } }, { name: q, in: query, schema: { type: string } }], ` + ok(`{ type: object, required: [berths, total], properties: { total: { type: integer }, hasMore: { type: boolean }, berths: { type: array, items: `+one("Berth")+` } } }`) + ` }
   post: { operationId: create, requestBody: { content: { application/json: { schema: ` + one("NewBerth") + ` } } }, ` + ok(one("Berth")) + ` }
 /berths/{number}:
   parameters: [{ name: number, in: path, required: true, schema: { type: string } }]
@@ -107,8 +107,8 @@ func TestFind(t *testing.T) {
 			"berths by number; read read; replace replace; change change; remove remove; list list in berths; create create\nrelease: POST at this path has no plain meaning\n"},
 		"wrapped": {`
 /v2/berths: { get: { operationId: list, ` + ok(`{ type: object, properties: { data: { type: object, properties: { items: { type: array, items: `+one("Berth")+` } } } } }`) + ` } }
-/v2/berths/{berthNumber}: { get: { operationId: read, ` + ok(wrapped) + ` } }`, berth, spec.Memory{},
-			"berths by number; read read in data; list list in data.items\n"},
+/v2/berths/{berthNumber}: { get: { operationId: read, ` + ok(wrapped) + ` }, delete: { operationId: remove, responses: { "204": { description: "" } } } }`, berth, spec.Memory{},
+			"berths by number; read read in data; remove remove; list list in data.items\n"},
 		"the key of a parameter with the name before it": {`
 /ship/{shipId}: { get: { operationId: read, ` + ok(id) + ` }, delete: { operationId: remove, responses: { "204": { description: "" } } } }
 /ship: { post: { operationId: add, ` + ok(id) + ` }, put: { operationId: update, requestBody: { content: { application/json: { schema: ` + id + ` } } }, ` + ok(id) + ` } }
@@ -117,12 +117,12 @@ func TestFind(t *testing.T) {
 		"nested, and from another side": {berths + `
 /berths/{number}/bookings: { get: { operationId: bookings, ` + ok(`{ type: array, items: `+one("Booking")+` }`) + ` }, post: { operationId: book, ` + ok(one("Booking")) + ` } }
 /bookings/{reference}: { get: { operationId: booking, ` + ok(one("Booking")) + ` } }
-/piers/{pier}/lamps/{lamp}: { get: { operationId: lamp, ` + ok(id) + ` } }
-/piers/{pier}: { get: { operationId: pier, ` + ok(`{ type: object, properties: { name: { type: string } } }`) + ` } }`,
+/piers/{pier}/lamps/{lamp}: { get: { operationId: lamp, ` + ok(id) + ` }, put: { operationId: light, ` + ok(id) + ` } }
+/piers/{pier}: { get: { operationId: pier, ` + ok(`{ type: object, properties: { name: { type: string } } }`) + ` }, put: { operationId: name, ` + ok(`{ type: object }`) + ` } }`,
 			berth + "\nBooking: { type: object, properties: { reference: { type: string }, berth: { type: string } } }", spec.Memory{},
 			"berths by number; read read; replace replace; change change; remove remove; list list in berths; create create\n" +
 				"bookings by reference below berths as \"berth\"; booking read; bookings list; book create\n" +
-				"lamps by id below piers as \"\"; lamp read\npiers by name; pier read\nrelease: POST at this path has no plain meaning\n"},
+				"lamps by id below piers as \"\"; lamp read; light replace\npiers by name; pier read; name replace\nrelease: POST at this path has no plain meaning\n"},
 		"corrected": {berths, berth, spec.Memory{Collections: map[string]spec.CollectionRule{"quay": {At: "/berths", Key: "pier"}}},
 			"quay by pier; read read; replace replace; change change; remove remove; list list in berths; create create\nrelease: POST at this path has no plain meaning\n"},
 		"switched off": {`/berths/{number}: { get: { operationId: read, ` + ok(one("Berth")) + ` } }`, berth, spec.Memory{Collections: map[string]spec.CollectionRule{"berths": {Off: true}}},
@@ -218,7 +218,7 @@ func TestLists(t *testing.T) {
 		"offset=99":                     " of 5",
 		"limit=-1":                      "N1 N2 N3 N4 N5 of 5",
 		"pier=north&limit=2":            "N1 N3 of 3, more",
-		"limit=2&offset=" + cursorTo(2): "N3 N4 of 5, more",
+		"limit=2&cursor=" + cursorTo(2): "N3 N4 of 5, more",
 		"colour=red":                    "N1 N2 N3 N4 N5 of 5",
 	} {
 		out := h.call("list", "", "", query)

@@ -95,7 +95,12 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 		if drawn == nil {
 			drawn, _ = c.schema.Generate(call.draw())
 		}
-		return drawn.Get(name)
+		if own := drawn.Get(name); own != nil {
+			return own
+		}
+		p, _ := c.property(name)
+		own, _ := p.Schema.GenerateNamed(call.draw(), name)
+		return own
 	}
 	for _, p := range c.properties {
 		given := sent.Get(p.Name)
@@ -117,6 +122,9 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 			}
 		}
 	}
+	if c.schema != nil {
+		value = c.completed(value, call, generated)
+	}
 	p, known := c.property(c.Key)
 	given := scalarText(sent.Get(c.Key))
 	switch {
@@ -131,6 +139,20 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.keyNode(key)}}, value.Entries()...)...)
 	}
 	return value, key, taken
+}
+
+// completed fills what is required deeper in an item and what only the service can say.
+func (c *Collection) completed(value *tree.Node, call *Call, generated func(string) *tree.Node) *tree.Node {
+	for _, p := range c.properties {
+		now := value.Get(p.Name)
+		if now == nil || now.Kind != tree.Map || p.Schema.Breach(now) == "" {
+			continue
+		}
+		if whole := filled(now, generated(p.Name)); p.Schema.Breach(whole) == "" {
+			value = with(value, p.Name, whole)
+		}
+	}
+	return value
 }
 
 // served is the value of a property that the caller did not send: what the service fills in, nil
@@ -271,7 +293,7 @@ func (c *Collection) changed(item *Item, call *Call) (value *tree.Node, wrong st
 	switch {
 	case sent == nil:
 		return item.Value, ""
-	case call.Role.Verb == Change && call.Patch:
+	case call.Role.Verb == Change && (call.Patch || isPatch(sent)):
 		text, err := tree.Patch(item.Value.AppendJSON(nil), call.Body.AppendJSON(nil))
 		if err != nil {
 			return nil, err.Error()
@@ -282,7 +304,7 @@ func (c *Collection) changed(item *Item, call *Call) (value *tree.Node, wrong st
 	case sent.Kind != tree.Map:
 		return nil, "it must be an object"
 	case call.Role.Verb == Change:
-		value = merged(item.Value, sent)
+		value = merged(item.Value, c.known(sent))
 	default:
 		value = c.replaced(item, sent, call)
 	}
@@ -295,12 +317,64 @@ func (c *Collection) changed(item *Item, call *Call) (value *tree.Node, wrong st
 			value = with(value, p.Name, tree.NewString(call.Now.UTC().Format(time.RFC3339)))
 		}
 	}
-	if c.schema != nil && c.schema.Breach(item.Value) == "" {
-		if wrong = c.schema.Breach(value); wrong != "" {
-			return nil, wrong
-		}
+	if c.schema == nil || c.schema.Breach(item.Value) != "" {
+		return value, ""
+	}
+	if wrong = c.schema.Breach(value); wrong != "" && !call.Patch && sent.Kind == tree.Map && len(requestProperties(call.Role.Operation)) > 0 {
+		value = c.repaired(value, item.Value) // what the caller sent is what the contract asks for
+		wrong = ""
+	}
+	if wrong != "" {
+		return nil, wrong
 	}
 	return value, ""
+}
+
+// repaired takes from an item as it was what a new one lacks or has otherwise than answers may:
+// where requests and answers differ in the same field.
+func (c *Collection) repaired(value, old *tree.Node) *tree.Node {
+	for _, p := range c.properties {
+		now, before := value.Get(p.Name), old.Get(p.Name)
+		switch {
+		case before == nil || now != nil && p.Schema.Breach(now) == "":
+			continue
+		case now == nil && p.Required:
+			value = with(value, p.Name, before)
+		case now != nil:
+			filled := filled(now, before)
+			if p.Schema.Breach(filled) != "" {
+				filled = before
+			}
+			value = with(value, p.Name, filled)
+		}
+	}
+	return value
+}
+
+// filled is an object with what it lacks of another, at every depth.
+func filled(n, from *tree.Node) *tree.Node {
+	if n == nil || n.Kind != tree.Map || from.Kind != tree.Map {
+		return n
+	}
+	for _, m := range from.Members {
+		if have := n.Get(m.Key); have == nil {
+			n = with(n, m.Key, m.Value)
+		} else {
+			n = with(n, m.Key, filled(have, m.Value))
+		}
+	}
+	return n
+}
+
+// known is what a caller sent without what the contract does not know of an item.
+func (c *Collection) known(sent *tree.Node) *tree.Node {
+	if len(c.properties) == 0 {
+		return sent
+	}
+	return tree.NewMap(slices.DeleteFunc(slices.Clone(sent.Entries()), func(m tree.Member) bool {
+		_, ok := c.property(m.Key)
+		return !ok
+	})...)
 }
 
 // replaced is what a caller sent, with what only the service says.
@@ -325,6 +399,11 @@ func (c *Collection) replaced(item *Item, sent *tree.Node, call *Call) *tree.Nod
 		}
 	}
 	return value
+}
+
+// isPatch reports whether a body is a JSON Patch (RFC 6902) by its form: many call it JSON.
+func isPatch(n *tree.Node) bool {
+	return n.Kind == tree.List && len(n.Items) > 0 && n.Items[0].Get("op") != nil && n.Items[0].Get("path") != nil
 }
 
 // merged lays a JSON Merge Patch (RFC 7396) over a document.

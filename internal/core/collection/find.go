@@ -174,13 +174,13 @@ func (f *finder) addList(path string) {
 	f.learn(below, "")
 	for _, c := range f.plan.Collections {
 		list := parts(c.At)
-		if c.Item == "" || len(paramsOf(path)) == 0 || list[len(list)-1] != all[len(all)-1] || below.schema != nil && c.schema != nil && !below.schema.Same(c.schema) {
+		if c.Item == "" || len(paramsOf(path)) == 0 || list[len(list)-1] != all[len(all)-1] || !below.schema.Same(c.schema) {
 			continue
 		}
+		if below.does(Create) == nil && parentFieldOf(c, "", all) == "" {
+			return // nothing says which items are listed there
+		}
 		for _, role := range below.Roles {
-			if role.Verb == List && role.within == nil {
-				continue
-			}
 			role.Collection = c
 			c.Roles = append(c.Roles, role)
 			f.plan.roles[role.Operation.ID] = role
@@ -199,8 +199,17 @@ func (f *finder) addList(path string) {
 	f.take(below)
 }
 
-// settle finds which collection is below which.
+// settle leaves out what nothing is written to, and finds which collection is below which.
 func (f *finder) settle() {
+	f.plan.Collections = slices.DeleteFunc(f.plan.Collections, func(c *Collection) bool {
+		if slices.ContainsFunc(c.Roles, func(r *Role) bool { return r.Verb != Read && r.Verb != List }) {
+			return false
+		}
+		for _, role := range c.Roles {
+			delete(f.plan.roles, role.Operation.ID)
+		}
+		return true
+	})
 	for _, c := range f.plan.Collections {
 		all := parts(c.At)
 		if len(all) < 2 || !isParam(all[len(all)-2]) {
@@ -217,8 +226,19 @@ func (f *finder) settle() {
 
 // parentField is the property of a collection that names an item of the one that it is below.
 func parentField(c, parent *Collection, param string) string {
-	one := singular(parent.Name)
-	for _, name := range []string{one, one + plain(param), one + "id", plain(param), one + plain(parent.Key)} {
+	return named(c, singular(parent.Name), param, parent.Key)
+}
+
+// parentFieldOf is parentField by the parts of the path of a list; "" where it is below none.
+func parentFieldOf(c *Collection, key string, list []string) string {
+	if len(list) < 3 || !isParam(list[len(list)-2]) {
+		return ""
+	}
+	return named(c, singular(list[len(list)-3]), strings.Trim(list[len(list)-2], "{}"), key)
+}
+
+func named(c *Collection, one, param, key string) string {
+	for _, name := range []string{one, one + plain(param), one + "id", plain(param), one + plain(key)} {
 		for _, p := range c.properties {
 			if plain(p.Name) == name && p.Name != c.Key && isScalar(p.Schema) {
 				return p.Name
@@ -246,12 +266,16 @@ func (f *finder) whyStateless(op *contract.Operation, path string) string {
 		}
 	}
 	switch {
+	case op.Method == "GET" && !succeeds(op):
+		return "the contract does not say what it answers"
 	case !speaksJSON(op):
 		return "its answer is not JSON"
 	case isItem && op.Method == "POST":
 		return "POST to an item has no plain meaning"
 	case !isItem && isParam(last[len(last)-1]):
 		return "its path names no collection"
+	case op.Method == "GET" && isItem:
+		return "nothing is created, changed or removed here"
 	case op.Method == "GET":
 		return "nothing is created here, and no path names an item"
 	default:
@@ -259,13 +283,17 @@ func (f *finder) whyStateless(op *contract.Operation, path string) string {
 	}
 }
 
-// speaksJSON reports whether the answer of an operation is JSON, or none.
+// speaksJSON reports whether the answer of an operation is JSON, or none: one that reads must
+// have some.
 func speaksJSON(op *contract.Operation) bool {
-	if op.Success == nil {
-		return false
+	if !succeeds(op) {
+		return op.Method != "GET" && op.Success != nil
 	}
-	return len(op.Success.MediaTypes) == 0 || jsonOf(op.Success) != nil
+	return len(op.Success.MediaTypes) == 0 && op.Method != "GET" || jsonOf(op.Success) != nil
 }
+
+// succeeds reports whether the contract says what an operation answers that went well.
+func succeeds(op *contract.Operation) bool { return op.Success != nil && op.Success.Status < 300 }
 
 // jsonOf is the first JSON of a response; nil for none.
 func jsonOf(r *contract.Response) *contract.MediaType {

@@ -1,6 +1,7 @@
 package collection
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -57,6 +58,10 @@ type held struct {
 	order   []*Item
 	byKey   map[string]*Item
 	removed int // of order
+	of      *Collection
+	// ended are the items that were removed from a collection in which none is created: they
+	// do not come into being again.
+	ended map[string]bool
 }
 
 // signature changes when what is held cannot be used any more.
@@ -98,7 +103,7 @@ func (s *space) of(c *Collection) *held {
 				s.forget(item)
 			}
 		}
-		h = &held{like: c.signature(), byKey: make(map[string]*Item)}
+		h = &held{like: c.signature(), byKey: make(map[string]*Item), of: c, ended: make(map[string]bool)}
 		s.collections[c.Name] = h
 		for _, item := range c.beginning() {
 			if id := c.identity(item.Key, item.Under); h.byKey[id] == nil {
@@ -114,6 +119,7 @@ func (s *space) keep(h *held, id string, item *Item) {
 	item.used = s.clock
 	s.items++
 	s.bytes += item.bytes
+	delete(h.ended, id)
 	h.add(id, item)
 }
 
@@ -131,6 +137,7 @@ func (s *space) remove(h *held, id string) {
 	delete(h.byKey, id)
 	s.forget(item)
 	h.removed++
+	h.ended[id] = true
 }
 
 // replace puts another value in the place of an item's. It is another item: whoever was told of
@@ -170,7 +177,7 @@ func (s *space) within(l Limits) {
 func (s *space) copy() *space {
 	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock}
 	for name, h := range s.collections {
-		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey))}
+		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended)}
 		ids := make(map[*Item]string, len(h.byKey))
 		for id, item := range h.byKey {
 			ids[item] = id
@@ -281,6 +288,9 @@ func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, u
 	}
 	if key == "" {
 		return nil, false, "it has no " + c.Key + " to be known by"
+	}
+	if _, known := c.property(c.Key); known && value.Get(c.Key) == nil {
+		value = with(value, c.Key, c.keyNode(key))
 	}
 	under = c.placed(value, under)
 	id := c.identity(key, under)

@@ -239,17 +239,15 @@ func pageOf(call *Call, found int) (page Page) {
 		}
 		return page
 	}
-	for _, names := range [][]string{offsetNames, cursorNames} {
-		p, text := asked(call, names)
-		if p == nil || text == "" {
-			continue
+	if p, text := asked(call, offsetNames); p != nil && text != "" {
+		if _, isField := call.Role.Collection.field(p.Name); !isField {
+			if n, err := strconv.Atoi(text); err == nil && n >= 0 {
+				page.Offset = min(n, found)
+			}
 		}
-		if _, isField := call.Role.Collection.field(p.Name); isField {
-			continue
-		}
-		if n, err := strconv.Atoi(text); err == nil && n >= 0 {
-			page.Offset = min(n, found)
-		} else if n, ok := fromCursor(text); ok {
+	}
+	if p, text := asked(call, cursorNames); p != nil && text != "" {
+		if n, ok := fromCursor(text); ok { // any other is none of ours
 			page.Offset = min(n, found)
 		}
 	}

@@ -66,8 +66,12 @@ func byMemory(d *Decision, op *contract.Operation, a call.Answer, text string, s
 	d.Explanation = &call.Explanation{Summary: call.Find(call.ByMemory, op.ID, text), Steps: steps}
 }
 
-// success is the response of an operation that did what it is for.
+// success is the response of an operation that did what it is for. Some contracts tell of
+// failures alone.
 func success(op *contract.Operation, created bool) *contract.Response {
+	if op.Success.Status >= 300 {
+		return &contract.Response{Key: "200", Status: 200}
+	}
 	if created {
 		if made := op.Response(201); made != nil && made.Key == "201" {
 			return made
