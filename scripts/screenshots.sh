@@ -53,6 +53,4 @@ terminal cli-mapping 'rapidmimic mapping label north-pier booking-refused --add 
 rapidmimic mapping list north-pier
 rapidmimic mapping history north-pier booking-refused
 rapidmimic mapping compare north-pier booking-refused'
-terminal cli-operation 'rapidmimic operation show tides listWarnings
-rapidmimic operation call tides listStations'
 bin/rapidmimic service remove north-pier >/dev/null

@@ -5,6 +5,7 @@
 package main
 
 import (
+	"errors"
 	"flag"
 	"fmt"
 	"net/http"
@@ -31,6 +32,7 @@ var shots = []shot{
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5", prepare: between},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
+	{name: "memory", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: remember},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
 	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
 	{name: "retries", path: "/", wait: "document.querySelector('[data-service]')", prepare: badDay},
@@ -224,6 +226,22 @@ func sendTest(p *browser.Page) error {
 		return err
 	}
 	return p.Wait("document.querySelector('[role=status] a')")
+}
+
+// remember switches the memory of the service on, books a berth twice and shows what it has.
+func remember(p *browser.Page) error {
+	steps := []error{p.Press("Remember what calls create"), p.Wait("document.querySelector('[data-collection=bookings]')")}
+	for range 2 {
+		resp, err := http.Post("http://127.0.0.1:7401/moorings/berths/N7/bookings", "application/json", strings.NewReader(
+			`{"vessel": {"name": "Grey Gannet", "callSign": "SKQ41", "lengthMetres": 21.3}, "from": "2026-12-01", "until": "2026-12-04"}`))
+		if err != nil {
+			return err
+		}
+		steps = append(steps, resp.Body.Close())
+	}
+	_, err := browser.Eval[any](p, `document.querySelector('[data-collection=bookings] button').click();
+		document.querySelector('[data-collection=bookings]').scrollIntoView({ block: 'center' }); null`)
+	return errors.Join(append(steps, err, p.Wait("document.querySelector('[data-item]')"))...)
 }
 
 func main() {

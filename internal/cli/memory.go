@@ -152,7 +152,7 @@ func (p Program) memoryPut(ctx context.Context, c *cli.Command) error {
 	}
 	root, err := tree.Parse(text)
 	if err != nil {
-		return fmt.Errorf("%s: %w (nothing was changed)", file, err)
+		return fmt.Errorf("%s: %w (nothing was changed)", cmp.Or(file, "standard input"), err)
 	}
 	memory, err := client.Memory(ctx, given[0], c.String("lane"))
 	if err != nil {
@@ -171,7 +171,7 @@ func (p Program) memoryPut(ctx context.Context, c *cli.Command) error {
 	for i, item := range items {
 		name := item.Get(key)
 		if key != "" && (name == nil || name.Text == "") {
-			return fmt.Errorf("%s:%d: item %d has no %s to be known by (%d of %d were kept)", file, item.Line, i+1, key, i, len(items))
+			return fmt.Errorf("%s:%d: item %d has no %s to be known by (%d of %d were kept)", cmp.Or(file, "standard input"), item.Line, i+1, key, i, len(items))
 		}
 		if _, err := client.PutRemembered(ctx, given[0], given[1], textOf(name), c.String("lane"), item.AppendJSON(nil), under); err != nil {
 			return fmt.Errorf("item %d: %w (%d of %d were kept)", i+1, err, i, len(items))

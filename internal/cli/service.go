@@ -191,6 +191,8 @@ func answerText(op api.Operation) string {
 		return "not: " + op.Skipped
 	case len(op.MappedBy) > 0:
 		return "mapping " + op.MappedBy[0] + of(op.MappedOrigin)
+	case op.Memory != "":
+		return fmt.Sprintf("%d, from memory (%s)", op.Status, op.Memory)
 	case op.Body == "none":
 		return fmt.Sprintf("%d, no body", op.Status)
 	case op.Example != "" && op.ExampleOrigin == "" && len(op.Examples) > 1:
@@ -299,6 +301,9 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	}
 	return p.print(c, service, nil, func() {
 		p.say("%s  changed, live on the next call", service.Name)
+		if c.IsSet("memory") && service.Memory.On {
+			p.say("memory    rapidmimic memory show %s tells what was understood of the contract", service.Name)
+		}
 		p.say("address   %s", service.Address)
 	})
 }

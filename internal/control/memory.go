@@ -3,6 +3,7 @@ package control
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -124,6 +125,11 @@ func (s *server) putRemembered(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	for _, old := range s.Engine.Memory().Items(where, found) {
+		if old.Key == key { // what is shown as a secret comes back as it was
+			value = unmasked(value, s.itemView(old).Value, old.Value)
+		}
+	}
 	item, isNew, wrong := s.Engine.Memory().Put(where, found, value, key, under)
 	if wrong != "" {
 		s.fail(c, problem.New(problem.Invalid, "the item cannot be kept: %s", wrong), nil)
@@ -131,6 +137,31 @@ func (s *server) putRemembered(c *gin.Context) {
 	}
 	s.note(c, service.Spec.Name, fmt.Sprintf("put %q into %s of the memory of %s%s", key, found.Name, service.Spec.Name, inLaneText(where)))
 	c.PureJSON(created(isNew), s.itemView(item))
+}
+
+// unmasked is a document with what it has in common with another that was shown instead of a
+// third as the third has it.
+func unmasked(given, shown, kept *tree.Node) *tree.Node {
+	switch {
+	case given == nil || shown == nil || kept == nil:
+		return given
+	case tree.Equal(given, shown):
+		return kept
+	case given.Kind == tree.Map:
+		members := slices.Clone(given.Members)
+		for i, m := range members {
+			members[i].Value = unmasked(m.Value, shown.Get(m.Key), kept.Get(m.Key))
+		}
+		return tree.NewMap(members...)
+	case given.Kind == tree.List && shown.Kind == tree.List && kept.Kind == tree.List:
+		items := slices.Clone(given.Items)
+		for i := range min(len(items), len(shown.Items), len(kept.Items)) {
+			items[i] = unmasked(items[i], shown.Items[i], kept.Items[i])
+		}
+		return tree.NewList(items...)
+	default:
+		return given
+	}
 }
 
 // underOf reads name=value of each parameter of the path below which an item is.

@@ -79,6 +79,9 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 			view.MappedOrigin = m.Origin
 		}
 	}
+	if role := service.Collections().Of(op.ID); role != nil && chosen == "" {
+		view.Memory = role.Collection.Name
+	}
 	response := op.Named(chosen)
 	if chosen == "" || response == nil {
 		chosen, response = "", op.Success

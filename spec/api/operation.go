@@ -23,6 +23,8 @@ type Operation struct {
 	// Example is the named example that answers; Examples are all there are.
 	Example  string    `json:"example,omitempty"`
 	Examples []Example `json:"examples,omitempty"`
+	// Memory is the collection that the operation reads or changes; "" for none.
+	Memory string `json:"memory,omitempty"`
 	// Pins are the fields that are fixed, as JSON Pointers.
 	Pins []string `json:"pins,omitempty"`
 	// PinFaults say which of them lead nowhere, or break the contract.

@@ -26,6 +26,13 @@ export const keys = {
   operation: (service: string, operation: string) => [...keys.operations(service), operation],
   revisions: (service: string) => [...keys.service(service), 'revisions'],
   revision: (service: string, revision: number) => [...keys.revisions(service), revision],
+  memories: (service: string) => [...keys.service(service), 'memory'],
+  memory: (service: string, lane: string) => [...keys.memories(service), { lane }],
+  remembered: (service: string, collection: string, lane: string) => [
+    ...keys.memories(service),
+    collection,
+    { lane },
+  ],
   payloads: (service: string) => [...keys.service(service), 'payloads'],
   timings: (service: string, lane: string) => [...keys.service(service), 'timings', { lane }],
 

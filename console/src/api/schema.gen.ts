@@ -1817,6 +1817,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/memory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** What a service remembers, as it was understood of its contract */
+        get: operations["getMemory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/memory-resets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go back to the starting data */
+        post: operations["resetMemory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/memory/{collection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a collection
+                 * @example berths
+                 */
+                collection: components["parameters"]["collection"];
+            };
+            cookie?: never;
+        };
+        /** The items of a collection, without their secrets */
+        get: operations["listRemembered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/memory/{collection}/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a collection
+                 * @example berths
+                 */
+                collection: components["parameters"]["collection"];
+                /**
+                 * @description The key of an item
+                 * @example N1
+                 */
+                item: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep an item as it is, in the place of the one with its key */
+        put: operations["putRemembered"];
+        post?: never;
+        /** Forget an item */
+        delete: operations["removeRemembered"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/payloads": {
         parameters: {
             query?: never;
@@ -1910,7 +2018,7 @@ export interface paths {
         };
         /**
          * Who changed what, the newest first
-         * @description Every edit of a definition is an entry, whichever way it came. An answer to a write names the entry that it made in the header Rapid-Mimic-Activity.
+         * @description Every edit of a definition is an entry, whichever way it came. An answer to a write names the entry that it made in the header Rapid-Mimic-Activity. Rapid-Mimic-Request is the id of the request in the log of a shared environment.
          */
         get: operations["listActivity"];
         put?: never;
@@ -2232,6 +2340,7 @@ export interface components {
              * @enum {string}
              */
             conformance: "report" | "refuse" | "off";
+            memory?: components["schemas"]["MemoryRule"];
             /** @description Which named example answers, by operation id */
             examples?: {
                 [key: string]: string;
@@ -2298,6 +2407,8 @@ export interface components {
             pinFaults?: string[];
             status?: number;
             mediaType?: string;
+            /** @description The collection that it reads or changes */
+            memory?: string;
             /** @enum {string} */
             body?: "example" | "generated" | "none";
             example?: string;
@@ -3106,6 +3217,73 @@ export interface components {
             /** @description Files that have no place in a folder */
             unknown: string[];
         };
+        /** @description Whether a service remembers what calls create, read, change and remove: on, off, or what is to be known of collections, by their names */
+        MemoryRule: ("on" | "off") | {
+            [key: string]: ("on" | "off") | {
+                /**
+                 * @description The path of its list
+                 * @example /berths
+                 */
+                at?: string;
+                /**
+                 * @description The property that names an item
+                 * @example number
+                 */
+                key?: string;
+                /**
+                 * @description Where in the answer of the list the items are
+                 * @example $.berths
+                 */
+                list?: string;
+            };
+        };
+        Memory: {
+            on: boolean;
+            /** @description The lane was written to, and has a copy of its own since */
+            own?: boolean;
+            collections: components["schemas"]["Collection"][];
+            /** @description Operations that touch no collection */
+            stateless: {
+                operation: string;
+                call: string;
+                why: string;
+            }[];
+            bytes: number;
+            /** @description How many items were forgotten for others, since there were too many */
+            evicted?: number;
+        };
+        Collection: {
+            name: string;
+            /** @description The path of its list */
+            at: string;
+            /** @description The path of an item */
+            item?: string;
+            /** @description The property that names an item */
+            key?: string;
+            /** @description The collection that it is below */
+            parent?: string;
+            /** @description The property that names the parent's item */
+            parentField?: string;
+            /** @description How many it has */
+            items: number;
+            operations: {
+                operation: string;
+                /** @description Method and path */
+                call: string;
+                /** @enum {string} */
+                does: "create" | "list" | "read" | "replace" | "change" | "remove";
+            }[];
+        };
+        RememberedItem: {
+            key: string;
+            /** @description Goes up with each change */
+            version: number;
+            /** @description Parameters of the path at which it is listed */
+            under?: {
+                [key: string]: string;
+            };
+            value: Record<string, never>;
+        };
         /**
          * @description Each may do what the one before it may
          * @enum {string}
@@ -3594,7 +3772,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */
@@ -3716,6 +3894,11 @@ export interface components {
         };
     };
     parameters: {
+        /**
+         * @description The name of a collection
+         * @example berths
+         */
+        collection: string;
         /**
          * @description Name or id of the service
          * @example moorings
@@ -7656,6 +7839,213 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordingReport"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMemory: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The collections, and the operations that touch none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Memory"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetMemory: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description Of this collection alone */
+                collection?: string;
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was remembered is forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRemembered: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a collection
+                 * @example berths
+                 */
+                collection: components["parameters"]["collection"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order in which they came */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RememberedItem"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putRemembered: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description Parameters of the path below which it is, such as number=N7, where it does not say so */
+                under?: string[];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a collection
+                 * @example berths
+                 */
+                collection: components["parameters"]["collection"];
+                /**
+                 * @description The key of an item
+                 * @example N1
+                 */
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description It replaced one */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RememberedItem"];
+                };
+            };
+            /** @description It is new */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RememberedItem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRemembered: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a collection
+                 * @example berths
+                 */
+                collection: components["parameters"]["collection"];
+                /**
+                 * @description The key of an item
+                 * @example N1
+                 */
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

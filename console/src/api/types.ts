@@ -57,6 +57,9 @@ export interface SignIn {
   issuer?: string;
   clientId?: string;
 }
+export type Memory = Schemas['Memory'];
+export type Collection = Schemas['Collection'];
+export type RememberedItem = Schemas['RememberedItem'];
 export type Token = Schemas['Token'];
 export type NewToken = Token & { secret: string };
 export type Me = Schemas['Me'];

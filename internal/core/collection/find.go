@@ -23,7 +23,11 @@ type finder struct {
 func Find(operations []*contract.Operation, memory spec.Memory) *Plan {
 	f := &finder{plan: &Plan{roles: make(map[string]*Role)}, rules: memory.Collections, paths: make(map[string][]*contract.Operation)}
 	for _, op := range operations {
-		if op.Skipped != nil || op.ByMessage {
+		if op.Skipped != nil {
+			continue
+		}
+		if op.ByMessage {
+			f.plan.Stateless = append(f.plan.Stateless, Stateless{op, "what a message does to which collection is not understood"})
 			continue
 		}
 		path := op.Template.String()

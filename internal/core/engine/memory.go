@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -155,7 +156,7 @@ func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *c
 			continue
 		}
 		if built.Used == nil && built.Value != nil {
-			built.SetValue(explained(built.Value, status, refusal.title, text))
+			built.SetValue(explained(built.Value, built.MediaType.Schema, status, refusal.title, text))
 		}
 		byMemory(d, op, built.Answer, text, steps)
 		return
@@ -165,21 +166,23 @@ func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *c
 }
 
 // explained is a generated problem with what happened in the fields that usually say so.
-func explained(n *tree.Node, status int, title, text string) *tree.Node {
-	if n.Kind != tree.Map {
+func explained(n *tree.Node, schema *contract.Schema, status int, title, text string) *tree.Node {
+	if n.Kind != tree.Map || schema == nil {
 		return n
 	}
-	members := make([]tree.Member, len(n.Members))
-	for i, m := range n.Members {
-		switch {
-		case m.Key == "title" && m.Value.Kind == tree.String:
-			m.Value = tree.NewString(title)
-		case (m.Key == "detail" || m.Key == "message") && m.Value.Kind == tree.String:
-			m.Value = tree.NewString(text)
-		case m.Key == "status" && m.Value.Kind == tree.Number:
-			m.Value = tree.NewNumber(strconv.Itoa(status))
+	members := slices.Clone(n.Members)
+	for _, told := range []tree.Member{
+		{Key: "title", Value: tree.NewString(title)}, {Key: "status", Value: tree.NewNumber(strconv.Itoa(status))},
+		{Key: "detail", Value: tree.NewString(text)}, {Key: "message", Value: tree.NewString(text)},
+	} {
+		if p, declared := schema.Property(told.Key); !declared || p.Schema.Breach(told.Value) != "" {
+			continue
 		}
-		members[i] = m
+		if i := slices.IndexFunc(members, func(m tree.Member) bool { return m.Key == told.Key }); i >= 0 {
+			members[i].Value = told.Value
+		} else {
+			members = append(members, told)
+		}
 	}
 	return tree.NewMap(members...)
 }

@@ -130,11 +130,13 @@ function AnswerOf({ service, operation, mapped }: AnswerProps) {
   const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
   const owner = ownerText(operation.exampleOrigin, mine);
   const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || !owner);
-  const body = choice
-    ? ''
-    : operation.example
-      ? `example “${operation.example}” ${owner}`
-      : bodies[operation.body ?? 'none'];
+  const body = operation.memory
+    ? `from memory: ${operation.memory}`
+    : choice
+      ? ''
+      : operation.example
+        ? `example “${operation.example}” ${owner}`
+        : bodies[operation.body ?? 'none'];
   return (
     <span className="flex flex-wrap items-center gap-x-2">
       <SourceMark source="contract" />
@@ -149,7 +151,7 @@ function AnswerOf({ service, operation, mapped }: AnswerProps) {
           </span>
         )}
       </span>
-      {choice && <ExampleChoice service={service} operation={operation} />}
+      {choice && !operation.memory && <ExampleChoice service={service} operation={operation} />}
     </span>
   );
 }

@@ -6,6 +6,7 @@ import type { Service } from '@/api/types';
 import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
 import { MappingTable } from '@/features/mappings';
+import { MemoryPanel } from '@/features/memory';
 import { RecordingPanel } from '@/features/recordings';
 import { total } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -16,6 +17,7 @@ import { Waiting } from '@/ui/Waiting';
 import { MissingTable, UndescribedTable } from './CallGroups';
 import { DropContract } from './DropContract';
 import { ImportControl } from './ImportControl';
+import { MemorySwitch } from './MemorySwitch';
 import { ModeSwitch } from './ModeSwitch';
 import { OperationTable } from './OperationTable';
 import { serviceByName } from './queries';
@@ -76,6 +78,11 @@ export function ServicePage({ name }: { name: string }) {
       >
         <OperationTable service={service} />
       </Panel>
+      {service.contract && (
+        <Panel title="Memory" aside={<MemorySwitch service={service} />}>
+          <MemoryPanel service={service.name} />
+        </Panel>
+      )}
       <UndescribedTable service={service} />
       {service.contract && (
         <Panel title="Revisions of the contract">

@@ -1,0 +1,1 @@
+export { MemoryPanel } from './MemoryPanel';

@@ -1,0 +1,54 @@
+import { queryOptions } from '@tanstack/react-query';
+import { part, send } from '@/api/http';
+import { keys } from '@/api/keys';
+import { inLane } from '@/api/myLane';
+import type { Memory, RememberedItem } from '@/api/types';
+
+const again = 2_000;
+
+export function memoryOf(service: string, lane: string) {
+  return queryOptions({
+    queryKey: keys.memory(service, lane),
+    queryFn: () => send<Memory>(inLane(`/services/${part(service)}/memory`, lane)),
+    refetchInterval: again,
+  });
+}
+
+/** How many items are shown of a collection. */
+export const mostShown = 200;
+
+export function rememberedOf(service: string, collection: string, lane: string) {
+  return queryOptions({
+    queryKey: keys.remembered(service, collection, lane),
+    queryFn: () =>
+      send<{ items: RememberedItem[]; next?: string }>(
+        inLane(`/services/${part(service)}/memory/${part(collection)}?limit=${mostShown}`, lane),
+      ),
+    refetchInterval: again,
+  });
+}
+
+export function putRemembered(
+  service: string,
+  collection: string,
+  lane: string,
+  item: { key: string; document: string; under?: Record<string, string> },
+) {
+  const under = new URLSearchParams();
+  for (const [name, value] of Object.entries(item.under ?? {})) under.append('under', `${name}=${value}`);
+  return send<RememberedItem>(
+    inLane(`/services/${part(service)}/memory/${part(collection)}/${part(item.key)}?${under}`, lane),
+    { method: 'PUT', body: item.document },
+  );
+}
+
+export function removeRemembered(service: string, collection: string, lane: string, key: string) {
+  return send<void>(inLane(`/services/${part(service)}/memory/${part(collection)}/${part(key)}`, lane), {
+    method: 'DELETE',
+  });
+}
+
+/** Takes all collections of a service back to their starting data. */
+export function resetMemory(service: string, lane: string) {
+  return send<void>(inLane(`/services/${part(service)}/memory-resets`, lane), { method: 'POST' });
+}

@@ -1,0 +1,234 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/client"
+	"rapidmimic.example/e2e/browser"
+	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
+)
+
+const booking = `{"vessel": {"name": "Grey Gannet", "callSign": "SKQ41", "lengthMetres": 21.3}, "from": "2026-12-01", "until": "2026-12-04"}`
+
+// A program books, sees its booking, changes and cancels it, in two lanes at once; nobody
+// notices the other.
+func TestAServiceRemembers(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	ctx := t.Context()
+	_, err := s.api.PatchService(ctx, "moorings", []byte(`{"memory": "on"}`))
+	require.NoError(t, err)
+	memory, err := s.api.Memory(ctx, "moorings", "")
+	require.NoError(t, err)
+	require.Len(t, memory.Collections, 2)
+	assert.Equal(t, []string{"berths", "number"}, []string{memory.Collections[0].Name, memory.Collections[0].Key})
+	assert.Equal(t, []string{"bookings", "reference", "berths", "berth"}, []string{memory.Collections[1].Name, memory.Collections[1].Key, memory.Collections[1].Parent, memory.Collections[1].ParentField})
+	assert.Equal(t, 2, memory.Collections[0].Items, "the examples of the contract")
+	require.Len(t, memory.Stateless, 1)
+	assert.Equal(t, "listDues", memory.Stateless[0].Operation)
+
+	done := make(chan error, 2)
+	for _, lane := range []string{"mara", "ida"} {
+		_, err := s.api.OpenLane(ctx, spec.NewLane(lane))
+		require.NoError(t, err)
+		go func() { done <- s.booksAndCancels("/@"+lane+"/moorings", lane) }()
+	}
+	require.NoError(t, <-done)
+	require.NoError(t, <-done)
+	assert.Equal(t, "200 []", s.says("GET /moorings/berths/N7/bookings"), "what happens in a lane stays there")
+
+	// what it did is told
+	resp, body := s.send("POST /moorings/berths/N7/bookings", booking, jsonType)
+	require.Equal(t, 201, resp.StatusCode, body)
+	made := resp.Header.Get("Location")
+	assert.Contains(t, resp.Header.Get("Rapid-Mimic"), `by="bookBerth, memory"`)
+	call, err := s.api.Call(ctx, s.answered.Load().(string))
+	require.NoError(t, err)
+	assert.Regexp(t, `Answered from the memory of the service, operation bookBerth: adds "B-\d+" to bookings, which has 1 now\.`, call.Explanation.Sentence)
+	assert.Empty(t, call.Deviations, "what is remembered obeys the contract")
+	resp, body = s.send("POST /moorings/berths/N7/bookings", `{"from": 1}`, jsonType)
+	assert.Equal(t, 422, resp.StatusCode)
+	assert.Contains(t, body, "missing properties")
+	assert.Regexp(t, `^404 .*berths has no \\"W9\\"`, s.says("GET /moorings/berths/W9/bookings"))
+
+	// a hint and a mapping go before; an explanation changes nothing
+	assert.Contains(t, s.says("GET /moorings/berths", "Rapid-Mimic: example=none-free"), `"total":0`)
+	_, err = s.api.Explain(ctx, "moorings", api.TestCall{Method: "DELETE", Path: strings.TrimPrefix(made, "/moorings")})
+	require.NoError(t, err)
+	assert.Regexp(t, "^200 ", s.says("GET "+made))
+
+	// by hand
+	_, err = s.api.PutRemembered(ctx, "moorings", "berths", "S3", "", []byte(`{pier: south, state: free}`), nil)
+	require.NoError(t, err)
+	assert.Equal(t, `200 {"total":1,"berths":[{"pier":"south","state":"free","number":"S3"}]}`, s.says("GET /moorings/berths?pier=south"))
+	require.NoError(t, s.api.RemoveRemembered(ctx, "moorings", "berths", "S3", ""))
+	assert.ErrorContains(t, s.api.RemoveRemembered(ctx, "moorings", "berths", "S3", ""), `berths has no "S3"`)
+	_, err = s.api.Remembered(ctx, "moorings", "berth", "")
+	assert.ErrorContains(t, err, `collection "berth" not found (berths?`)
+	require.NoError(t, s.api.ResetMemory(ctx, "moorings", "bookings", ""))
+	assert.Equal(t, "200 []", s.says("GET /moorings/berths/N7/bookings"))
+	_, err = s.api.PatchService(ctx, "moorings", []byte(`{"memory": "off"}`))
+	require.NoError(t, err)
+	_, err = s.api.Remembered(ctx, "moorings", "berths", "")
+	assert.ErrorContains(t, err, "--memory on")
+	assert.NotEqual(t, "200 []", s.says("GET /moorings/berths/N7/bookings"), "the contract answers again")
+}
+
+// booksAndCancels leads bookings of a berth through their life.
+func (s *service) booksAndCancels(at, who string) error {
+	send := func(method, path, body string) (status int, location, text string) {
+		req, err := http.NewRequest(method, s.traffic+path, strings.NewReader(body))
+		if err != nil {
+			return 0, "", err.Error()
+		}
+		req.Header.Set("Content-Type", "application/json")
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			return 0, "", err.Error()
+		}
+		defer resp.Body.Close()
+		raw, err := io.ReadAll(resp.Body)
+		if err != nil {
+			return 0, "", err.Error()
+		}
+		return resp.StatusCode, resp.Header.Get("Location"), string(raw)
+	}
+	for round := range 20 {
+		status, location, text := send("POST", at+"/berths/N9/bookings", booking)
+		if status != 201 || !strings.HasPrefix(location, at+"/bookings/B-") {
+			return fmt.Errorf("%s books: %d %s %s", who, status, location, text)
+		}
+		var made struct{ Reference, Berth string }
+		if err := json.Unmarshal([]byte(text), &made); err != nil || made.Berth != "N9" {
+			return fmt.Errorf("%s got %s", who, text)
+		}
+		if status, _, list := send("GET", at+"/berths/N9/bookings", ""); status != 200 || strings.Count(list, `"reference"`) != 1 || !strings.Contains(list, made.Reference) {
+			return fmt.Errorf("%s lists in round %d: %d %s", who, round, status, list)
+		}
+		if status, _, text := send("PUT", location, strings.Replace(booking, "2026-12-04", "2026-12-09", 1)); status != 200 || !strings.Contains(text, "2026-12-09") {
+			return fmt.Errorf("%s changes: %d %s", who, status, text)
+		}
+		if status, _, text := send("GET", location, ""); status != 200 || !strings.Contains(text, "2026-12-09") {
+			return fmt.Errorf("%s reads: %d %s", who, status, text)
+		}
+		if status, _, _ := send("DELETE", location, ""); status != http.StatusNoContent {
+			return fmt.Errorf("%s cancels: %d", who, status)
+		}
+		if status, _, text := send("GET", location, ""); status != 404 || !strings.Contains(text, "Not in our books") {
+			return fmt.Errorf("%s reads what is gone: %d %s", who, status, text)
+		}
+	}
+	return nil
+}
+
+// What a service remembers is shown without the secrets in it, and lasts until the service stops.
+func TestMemoryKeepsNoSecretsToShow(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	s := start(t, config.Config{Data: folder})
+	ctx := t.Context()
+	_, err := s.api.Import(ctx, client.Import{File: "pilots.yaml", Name: "pilots", Text: []byte(`
+openapi: 3.1.0
+info: { title: Pilots, version: "1" }
+paths:
+  /pilots:
+    post: { operationId: hire, requestBody: { content: { application/json: { schema: { type: object } } } }, responses: { "201": { description: "", content: { application/json: { schema: { $ref: "#/components/schemas/Pilot" } } } } } }
+  /pilots/{id}:
+    parameters: [{ name: id, in: path, required: true, schema: { type: integer } }]
+    get: { operationId: pilot, responses: { "200": { description: "", headers: { ETag: { schema: { type: string } } }, content: { application/json: { schema: { $ref: "#/components/schemas/Pilot" } } } } } }
+    delete: { operationId: dismiss, responses: { "204": { description: "" } } }
+components:
+  schemas:
+    Pilot: { type: object, required: [id, name], properties: { id: { type: integer, readOnly: true }, name: { type: string }, password: { type: string }, hired: { type: string, format: date-time, readOnly: true } } }
+`)})
+	require.NoError(t, err)
+	_, err = s.api.PatchService(ctx, "pilots", []byte(`{"memory": {"pilots": {"key": "id"}}}`))
+	require.NoError(t, err)
+	_, body := s.send("POST /pilots/pilots", `{"name": "Ness", "password": "hush-hush-harbour"}`, jsonType)
+	assert.Contains(t, body, `{"id":1,"name":"Ness","password":"hush-hush-harbour"`, "the program gets what it sent")
+	items, err := s.api.Remembered(ctx, "pilots", "pilots", "")
+	require.NoError(t, err)
+	require.Len(t, items, 1)
+	assert.NotContains(t, string(items[0].Value.AppendJSON(nil)), "hush-hush-harbour")
+	_, err = s.api.PutRemembered(ctx, "pilots", "pilots", "1", "", []byte(strings.Replace(string(items[0].Value.AppendJSON(nil)), "Ness", "Nessa", 1)), nil)
+	require.NoError(t, err)
+	assert.Regexp(t, `"name":"Nessa","password":"hush-hush-harbour"`, s.says("GET /pilots/pilots/1"), "what was shown as a secret is put back as it was")
+	resp, _ := s.send("GET /pilots/pilots/1", "")
+	assert.Equal(t, `"2"`, resp.Header.Get("ETag"))
+	resp, text := s.send("DELETE /pilots/pilots/1", "", "If-Match: \"7\"")
+	assert.Equal(t, 412, resp.StatusCode, text)
+	s.stop()
+	s = start(t, config.Config{Data: folder})
+	assert.Regexp(t, "^404", s.says("GET /pilots/pilots/1"))
+	service, err := s.api.Service(t.Context(), "pilots")
+	require.NoError(t, err)
+	assert.Equal(t, map[string]spec.CollectionRule{"pilots": {Key: "id"}}, service.Memory.Collections)
+	_, err = s.api.PatchService(t.Context(), "pilots", []byte(`{"memory": {"pilots": {"list": "items[0]", "at": "pilots", "kee": 1}}}`))
+	assert.ErrorContains(t, err, "kee")
+}
+
+// What the page on memory says to type works in its order, and what it shows of it is what comes.
+func TestTheCommandsOfTheMemoryPage(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	text, err := os.ReadFile(docsFolder + "state.md")
+	require.NoError(t, err)
+	folder, ran := t.TempDir(), 0
+	for _, line := range strings.Split(string(text), "\n") {
+		if !strings.HasPrefix(line, "rapidmimic ") {
+			continue
+		}
+		c := exec.Command("sh", "-c", line)
+		c.Dir = folder
+		c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, "%s: %s", line, out)
+		if line == "rapidmimic memory show moorings" {
+			assert.Contains(t, string(text), "```\n"+string(out)+"```\n")
+		}
+		ran++
+	}
+	assert.Equal(t, 7, ran)
+	n, err := tree.Parse([]byte(yamlBlock.FindStringSubmatch(string(text))[1]))
+	require.NoError(t, err)
+	assert.Empty(t, s.schema(t, "service.json").Breach(tree.NewMap(append(n.Members, tree.Member{Key: "name", Value: tree.NewString("moorings")})...)))
+	_, err = s.api.PatchService(t.Context(), "moorings", n.AppendJSON(nil))
+	require.NoError(t, err)
+	memory, err := s.api.Memory(t.Context(), "moorings", "")
+	require.NoError(t, err)
+	require.Len(t, memory.Collections, 1)
+}
+
+// In the console memory is switched on, looked into, and changed by hand; a lane has its own.
+func TestConsoleMemory(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("The service forgets each call."), p.Press("Remember what calls create"), p.Wait("document.querySelector('[data-collection=berths]')"))
+	resp, body := s.send("POST /moorings/berths/N9/bookings", booking, jsonType)
+	require.Equal(t, 201, resp.StatusCode, body)
+	must(t, p.WaitText("from memory: bookings"), p.Wait("document.querySelector('[data-collection=bookings]').innerText.includes('1 item')"))
+	_, err := browser.Eval[any](p, "document.querySelector('[data-collection=berths] button').click(); null")
+	require.NoError(t, err)
+	must(t, p.Wait("document.querySelector('[data-item=N9]')"), p.Press("Remove N9"), p.Wait("!document.querySelector('[data-item=N9]')"))
+	assert.Regexp(t, "^404", s.says("GET /moorings/berths/N9"))
+	must(t, p.Press("Add an item"), p.Fill("Document", `{"pier": "south"}`), p.Press("Keep it"), p.Wait("document.querySelector('[role=dialog] form').innerText.length > 0"))
+	must(t, p.Fill("Document", `{"number": "S1", "pier": "south", "state": "free"}`), p.Press("Keep it"), p.Wait("document.querySelector('[data-item=S1]')"))
+	assert.Contains(t, s.says("GET /moorings/berths/S1"), `"pier":"south"`)
+	must(t, p.Press("Back to the starting data"), p.Wait("document.querySelector('[data-item=N9]') && !document.querySelector('[data-item=S1]')"))
+	must(t, p.Press("Remember what calls create"), p.WaitText("The service forgets each call."))
+}
