@@ -241,7 +241,7 @@ func remember(p *browser.Page) error {
 	}
 	_, err := browser.Eval[any](p, `document.querySelector('[data-collection=bookings] button').click();
 		document.querySelector('[data-collection=bookings]').scrollIntoView({ block: 'center' }); null`)
-	return errors.Join(append(steps, err, p.Wait("document.querySelector('[data-item]')"))...)
+	return errors.Join(append(steps, err, p.Wait("document.querySelector('[data-item]') && document.querySelector('[data-collection=bookings]').innerText.includes('2 items')"))...)
 }
 
 func main() {

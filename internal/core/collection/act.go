@@ -62,9 +62,12 @@ type Outcome struct {
 
 // Do carries a call out. With peek nothing is changed.
 func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
+	if call.Role.Verb == List {
+		return m.list(where, &call)
+	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	reads := call.Role.Verb == List || call.Role.Verb == Read
+	reads := call.Role.Verb == Read
 	s := m.at(where, !reads && !peek)
 	if peek && !reads {
 		s = s.copy()
@@ -77,6 +80,22 @@ func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
 	return outcome
 }
 
+// list filters and sorts what there is at one moment; nothing waits for it.
+func (m *Memory) list(where Space, call *Call) Outcome {
+	c := call.Role.Collection
+	m.mu.Lock()
+	s := m.at(where, false)
+	gone, key := s.missingParent(call)
+	items := slices.Clone(s.of(c).live())
+	m.mu.Unlock()
+	if gone != nil {
+		return Outcome{Result: Missing, Collection: gone, Key: key}
+	}
+	out := Outcome{Collection: c}
+	out.list(call, items)
+	return out
+}
+
 func (s *space) do(call *Call) Outcome {
 	c := call.Role.Collection
 	if gone, found := s.missingParent(call); gone != nil {
@@ -84,11 +103,7 @@ func (s *space) do(call *Call) Outcome {
 	}
 	h := s.of(c)
 	out := Outcome{Collection: c}
-	switch call.Role.Verb {
-	case List:
-		out.list(call, h.live())
-		return out
-	case Create:
+	if call.Role.Verb == Create {
 		return s.create(call, h)
 	}
 	if out.Key = call.Params[call.lastParam()]; !call.Role.keyed {
@@ -173,10 +188,14 @@ func (s *space) missingParent(call *Call) (c *Collection, key string) {
 		return nil, "" // where no call creates one, none can be missed
 	}
 	key = call.Params[params[len(params)-1]]
-	for id, item := range s.of(parent).byKey {
-		if item.Key == key && (!parent.nested || id == parent.identity(key, call.Params)) {
-			return nil, ""
+	above := make(map[string]string) // by the names that the parent's path has for them
+	for i, name := range paramsOf(parent.At) {
+		if i < len(params) {
+			above[name] = call.Params[params[i]]
 		}
+	}
+	if s.of(parent).byKey[parent.identity(key, above)] != nil {
+		return nil, ""
 	}
 	return parent, key
 }

@@ -197,6 +197,8 @@ func TestTheLifeOfAnItem(t *testing.T) {
 		assert.Equal(t, Missing, h.call(operation, "N7", `{}`, "").Result, operation)
 	}
 	assert.Equal(t, 1, h.call("list", "", "", "").Found)
+	h.call("remove", "N8", "", "")
+	assert.Equal(t, "N9", h.call("create", "", `{"pier": "north"}`, "").Key, "no key is given twice")
 }
 
 // What a list gives: filtered, in order, by pages; what is not understood changes nothing.
@@ -342,4 +344,35 @@ func TestMemoryIsLikeAMap(t *testing.T) {
 		})
 	}
 	all.Wait()
+}
+
+// What a call costs among 10,000 items, and with an item of 1 MB.
+func BenchmarkMemory(b *testing.B) {
+	for name, k := range map[string]struct{ operation, key, body, query string }{
+		"read":           {"read", "N5000", "", ""},
+		"list of 20":     {"list", "", "", "limit=20&offset=5000"},
+		"filtered":       {"list", "", "", "pier=7&limit=20"},
+		"sorted":         {"list", "", "", "sort=-length&limit=20"},
+		"change":         {"change", "N5000", `{"length": 7}`, ""},
+		"create, remove": {"create", "", `{"pier": "north"}`, ""},
+		"change of 1 MB": {"change", "big", `{"length": 7}`, ""},
+	} {
+		b.Run(name, func(b *testing.B) {
+			h := newHarbour(b)
+			for i := range 10_000 {
+				h.call("create", "", fmt.Sprintf(`{"number": "N%d", "pier": "%d", "length": %d}`, i, i%50, i), "")
+			}
+			h.call("create", "", `{"number": "big", "pier": "`+strings.Repeat("x", 1<<20)+`"}`, "")
+			b.ReportAllocs()
+			for b.Loop() {
+				out := h.call(k.operation, k.key, k.body, k.query)
+				if out.Result != Done {
+					b.Fatal(out.Detail)
+				}
+				if out.Created {
+					h.call("remove", out.Key, "", "")
+				}
+			}
+		})
+	}
 }

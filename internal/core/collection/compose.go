@@ -247,40 +247,45 @@ func (c *Collection) newKey(call *Call, h *held) string {
 	}
 }
 
+// numbered is the highest of keys that end in a number.
+type numbered struct {
+	highest uint64
+	prefix  string
+	width   int // of the digits; 0 where no key ends in a number
+}
+
+// take notes a key.
+func (n *numbered) take(key string) {
+	part := lastDigits.FindStringSubmatch(key)
+	if part == nil {
+		return
+	}
+	number, err := strconv.ParseUint(part[2], 10, 64)
+	if err == nil && number < 1<<53 && (number >= n.highest || n.width == 0) {
+		n.highest, n.prefix, n.width = number, part[1], len(part[2])
+	}
+}
+
 // nextNumber is the key after the highest, where keys are numbers or end in one; "" where they
 // do not, or the schema refuses it.
 func (c *Collection) nextNumber(h *held) string {
-	keys := make([]string, 0, len(h.order)+1)
-	for _, item := range h.live() {
-		keys = append(keys, item.Key)
-	}
-	if example := scalarText(c.shown().Get(c.Key)); example != "" {
-		keys = append(keys, example)
-	}
-	types := []string{}
+	var types []string
 	if c.keySchema != nil {
 		types = c.keySchema.Types()
 	}
 	if p, ok := c.property(c.Key); ok && p.Format == "uuid" {
 		return ""
 	}
+	last := h.numbered
+	last.take(scalarText(c.shown().Get(c.Key)))
 	whole := slices.Contains(types, "integer") || slices.Contains(types, "number")
-	highest, prefix, width := uint64(0), "", 0
-	for _, key := range keys {
-		part := lastDigits.FindStringSubmatch(key)
-		if part == nil {
-			continue
-		}
-		n, err := strconv.ParseUint(part[2], 10, 64)
-		if err != nil || n < highest && prefix != "" || whole && part[1] != "" || n >= 1<<53 {
-			continue
-		}
-		highest, prefix, width = n, part[1], len(part[2])
+	if whole && last.prefix != "" {
+		last = numbered{}
 	}
-	if !whole && prefix == "" && width == 0 || len(prefix) > 20 {
+	if !whole && last.width == 0 || len(last.prefix) > 20 {
 		return ""
 	}
-	next := fmt.Sprintf("%s%0*d", prefix, width, highest+1)
+	next := fmt.Sprintf("%s%0*d", last.prefix, last.width, last.highest+1)
 	if c.keySchema != nil && c.keySchema.Breach(c.keyNode(next)) != "" {
 		return ""
 	}

@@ -1,6 +1,7 @@
 package collection
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -62,6 +63,9 @@ type held struct {
 	// ended are the items that were removed from a collection in which none is created: they
 	// do not come into being again.
 	ended map[string]bool
+	// numbered is the highest of the keys that end in a number, also of items that are gone: no
+	// key is given twice.
+	numbered numbered
 }
 
 // signature changes when what is held cannot be used any more.
@@ -81,6 +85,7 @@ func (c *Collection) identity(key string, under map[string]string) string {
 }
 
 func (h *held) add(id string, item *Item) {
+	h.numbered.take(item.Key)
 	h.order = append(h.order, item)
 	h.byKey[id] = item
 }
@@ -152,23 +157,29 @@ func (s *space) replace(h *held, id string, value *tree.Node) *Item {
 	return next
 }
 
-// within makes room, by forgetting what was used least recently.
+// within makes room, by forgetting what was used least recently: a hundredth more than it has
+// to, so that not each call that follows looks for the oldest.
 func (s *space) within(l Limits) {
-	for s.items > l.Items || s.bytes > l.Bytes {
-		var in *held
-		var oldest *Item
-		var id string
-		for _, h := range s.collections {
-			for key, item := range h.byKey {
-				if oldest == nil || item.used < oldest.used {
-					in, oldest, id = h, item, key
-				}
-			}
+	if s.items <= l.Items && s.bytes <= l.Bytes {
+		return
+	}
+	type place struct {
+		in   *held
+		id   string
+		used uint64
+	}
+	all := make([]place, 0, s.items)
+	for _, h := range s.collections {
+		for id, item := range h.byKey {
+			all = append(all, place{h, id, item.used})
 		}
-		if oldest == nil {
+	}
+	slices.SortFunc(all, func(a, b place) int { return cmp.Compare(a.used, b.used) })
+	for _, one := range all {
+		if s.items <= l.Items-l.Items/100 && s.bytes <= l.Bytes-l.Bytes/100 {
 			return
 		}
-		s.remove(in, id)
+		s.remove(one.in, one.id)
 		s.evicted++
 	}
 }
@@ -177,7 +188,7 @@ func (s *space) within(l Limits) {
 func (s *space) copy() *space {
 	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock}
 	for name, h := range s.collections {
-		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended)}
+		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended), numbered: h.numbered}
 		ids := make(map[*Item]string, len(h.byKey))
 		for id, item := range h.byKey {
 			ids[item] = id

@@ -172,9 +172,20 @@ func (c *Collection) sort(items []*Item, call *Call) {
 			fields = append(fields, by{field, down || minus || strings.HasPrefix(strings.ToLower(word), "d")})
 		}
 	}
-	slices.SortStableFunc(items, func(a, b *Item) int {
-		for _, f := range fields {
-			order := compare(a.Value.Get(f.field), b.Value.Get(f.field))
+	type row struct {
+		item   *Item
+		values []*tree.Node
+	}
+	rows := make([]row, len(items))
+	for i, item := range items {
+		rows[i] = row{item, make([]*tree.Node, len(fields))}
+		for j, f := range fields {
+			rows[i].values[j] = item.Value.Get(f.field)
+		}
+	}
+	slices.SortStableFunc(rows, func(a, b row) int {
+		for i, f := range fields {
+			order := compare(a.values[i], b.values[i])
 			if f.down {
 				order = -order
 			}
@@ -184,6 +195,9 @@ func (c *Collection) sort(items []*Item, call *Call) {
 		}
 		return 0
 	})
+	for i := range rows {
+		items[i] = rows[i].item
+	}
 }
 
 // cutWord takes _asc and _desc off a name.
