@@ -28,7 +28,7 @@ var apiSteps = [][2]string{
 	{"PUT /log-level", `{"level": "info"}`},
 	{"POST /services", `{"name": "buoys", "title": "Buoys and lights"}`},
 	{"PUT /services/buoys", `{"title": "Buoys", "upstream": "$REAL"}`},
-	{"PATCH /services/buoys", `{"seed": 7}`},
+	{"PATCH /services/moorings", `{"seed": 7, "memory": "on"}`},
 	{"POST /imports?file=tides.yaml&name=gauges", "$TIDES"},
 	{"PUT /services/moorings/operations/getBerth/pins", `{"pins": {"/state": "taken"}}`},
 	{"POST /services/moorings/test-calls", `{"method": "GET", "path": "/berths/N7"}`},
@@ -80,9 +80,12 @@ var apiSteps = [][2]string{
 	{"POST /services/buoys/recordings/{recording}/stop", `{"onlyKeep": true}`},
 	{"POST /services/buoys/recordings/{recording}/mappings", `{}`},
 	{"POST /services/buoys/recordings/{recording}/replays", `{"against": "$REAL"}`},
+	{"PUT /services/moorings/memory/berths/N1", `{"number": "N1", "pier": "north", "lengthMetres": 12, "draughtMetres": 2.5, "state": "free", "services": []}`},
 	{"GET", ""}, // all that is only read
 	{"DELETE /services/buoys/recordings/{recording}", ""},
 	{"DELETE /services/moorings/operations/getBerth/pins", ""},
+	{"DELETE /services/moorings/memory/berths/N1", ""},
+	{"POST /services/moorings/memory-resets", ""},
 	{"DELETE /services/moorings/impairments?operation=bookBerth", ""},
 	{"DELETE /impairments", ""},
 	{"DELETE /presence/tab-7", ""},
@@ -253,7 +256,7 @@ func (o *operationIDs) of(method, path string) string {
 
 // read are the addresses that are only read, with values for their parameters.
 func (o *operationIDs) read() (addresses []string) {
-	parameters := strings.NewReplacer("{reference}", "x", "{service}/recordings", "buoys/recordings", "{service}/latencies", "buoys/latencies", "{service}", "moorings", "{mapping}", "fog", "{payload}", "chart.txt",
+	parameters := strings.NewReplacer("{reference}", "x", "{service}/recordings", "buoys/recordings", "{service}/latencies", "buoys/latencies", "{service}", "moorings", "{collection}", "berths", "{mapping}", "fog", "{payload}", "chart.txt",
 		"{scenario}", "fog", "{lane}", "night-run", "{line}", "rope", "/reference/{operation}", "/reference/getLine", "{operation}", "getBerth", "{revision}", "1", "/differences", "/differences?since=morning")
 	for _, path := range o.paths {
 		if id := o.methods[path]["GET"]; id != "" && withoutExample[id] == "" {

@@ -39,6 +39,7 @@ func closeBrowser() {
 // page opens a page of the console. A page that complains fails the test.
 func (s *service) page(path string) *browser.Page {
 	s.t.Helper()
+	browse(s.t)
 	b, err := chromium()
 	require.NoError(s.t, err)
 	p, err := b.Open(s.control + path)
@@ -48,6 +49,23 @@ func (s *service) page(path string) *browser.Page {
 		assert.Empty(s.t, p.Faults(), "the page must not complain")
 	})
 	return p
+}
+
+// browsing lets two tests at a time have pages open: more of them starve each other.
+var (
+	browsing = make(chan struct{}, 2)
+	browses  sync.Map // names of tests that do
+)
+
+func browse(t testing.TB) {
+	if _, already := browses.LoadOrStore(t.Name(), true); already {
+		return
+	}
+	browsing <- struct{}{}
+	t.Cleanup(func() {
+		browses.Delete(t.Name())
+		<-browsing
+	})
 }
 
 // must fails the test at the first step that went wrong.

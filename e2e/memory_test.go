@@ -202,7 +202,10 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 		}
 		ran++
 	}
-	assert.Equal(t, 7, ran)
+	assert.Equal(t, 9, ran)
+	started, err := s.api.Remembered(t.Context(), "moorings", "bookings", "")
+	require.NoError(t, err)
+	assert.Len(t, started, 50)
 	n, err := tree.Parse([]byte(yamlBlock.FindStringSubmatch(string(text))[1]))
 	require.NoError(t, err)
 	assert.Empty(t, s.schema(t, "service.json").Breach(tree.NewMap(append(n.Members, tree.Member{Key: "name", Value: tree.NewString("moorings")})...)))

@@ -3,8 +3,10 @@ package spec
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rapidmimic.example/spec/problem"
@@ -31,7 +33,14 @@ type CollectionRule struct {
 	Key string `json:"key,omitempty"`
 	// List is where in the answer of the list its items are: $.berths, or $ for the whole.
 	List string `json:"list,omitempty"`
+	// Items are what the collection begins with, instead of the examples of the contract; an
+	// empty list for nothing. Generate begins with so many that are drawn from the schema.
+	Items    []*tree.Node `json:"items,omitzero"`
+	Generate int          `json:"generate,omitempty"`
 }
+
+// MaxStartingItems bounds what a collection begins with.
+const MaxStartingItems = 10_000
 
 // IsZero reports whether a service remembers nothing, and nothing is said of it.
 func (m Memory) IsZero() bool { return !m.On && len(m.Collections) == 0 }
@@ -105,6 +114,17 @@ func (m Memory) faults() (items []problem.Item) {
 		rule, at := m.Collections[name], tree.Join("/memory", name)
 		if rule.At != "" && !strings.HasPrefix(rule.At, "/") {
 			items = append(items, problem.Item{At: at + "/at", Detail: "must be the path of the list, such as /berths"})
+		}
+		if n := max(len(rule.Items), rule.Generate); n > MaxStartingItems || rule.Generate < 0 {
+			items = append(items, problem.Item{At: at, Detail: fmt.Sprintf("a collection begins with at most %d items", MaxStartingItems)})
+		}
+		if rule.Items != nil && rule.Generate > 0 {
+			items = append(items, problem.Item{At: at + "/generate", Detail: "say either items or generate"})
+		}
+		for i, item := range rule.Items {
+			if item.Kind != tree.Map {
+				items = append(items, problem.Item{At: at + "/items/" + strconv.Itoa(i), Detail: "an item is an object"})
+			}
 		}
 		if rule.List != "" && rule.ListPath() == nil {
 			items = append(items, problem.Item{At: at + "/list", Detail: "must be $ or the way to a list by its names, such as $.berths"})

@@ -79,7 +79,7 @@ type Page struct {
 }
 
 // stepTime bounds every single step on a page.
-const stepTime = 15 * time.Second
+const stepTime = 30 * time.Second
 
 // Open opens a page at an address.
 func (b *Browser) Open(url string) (*Page, error) {

@@ -68,13 +68,14 @@ var mayImport = map[string]string{
 	"demo":                           "client spec/problem",
 	"internal/app": "core internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/outgoing internal/rescue internal/signin internal/sniff " +
 		"internal/store internal/traffic internal/upstream",
-	"cmd/rapidmimic":  "internal/app internal/cli",
-	"e2e/browser":     "",
-	"e2e/screenshots": "e2e/browser",
-	"bench":           "client spec",
-	"siege":           "client spec",
-	"mutants":         "",
-	"scripts/bom":     "",
+	"cmd/rapidmimic":      "internal/app internal/cli",
+	"e2e/browser":         "",
+	"e2e/screenshots":     "e2e/browser",
+	"bench":               "client spec",
+	"siege":               "client spec",
+	"mutants":             "",
+	"scripts/bom":         "",
+	"scripts/collections": "client internal/core/contract internal/core/contract/openapi internal/core/sample spec",
 }
 
 // owners are the packages that alone may import a dependency.

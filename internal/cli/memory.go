@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
@@ -44,6 +45,16 @@ func (p Program) memoryCommand() *cli.Command {
 				UsageText: "rapidmimic memory remove moorings berths N7", Flags: []cli.Flag{lane}, ShellComplete: p.completeServices, Action: p.memoryRemove,
 			},
 			{
+				Name: "start", Usage: "have a collection begin with these items", ArgsUsage: "SERVICE COLLECTION", OnUsageError: usageError,
+				UsageText:   "rapidmimic memory start moorings berths -f berths.yaml\nrapidmimic memory start moorings berths --generate 50",
+				Description: "It begins with them at the next reset, and at each start of the service. Left out, the examples of the contract are the starting data.",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "a `FILE` with a list of items"},
+					&cli.IntFlag{Name: "generate", Usage: "so many items drawn from the schema, the same in every run"},
+				},
+				ShellComplete: p.completeServices, Action: p.memoryStart,
+			},
+			{
 				Name: "reset", Usage: "go back to the starting data", ArgsUsage: "SERVICE [COLLECTION]", OnUsageError: usageError,
 				UsageText: "rapidmimic memory reset moorings\nrapidmimic memory reset moorings bookings --lane night-run",
 				Flags:     []cli.Flag{lane}, ShellComplete: p.completeServices, Action: p.memoryReset,
@@ -75,6 +86,9 @@ func (p Program) sayMemory(service string, memory api.Memory) {
 	}
 	for _, one := range memory.Collections {
 		p.say("%s  %d items, known by %s%s", one.Name, one.Items, cmp.Or(one.Key, "their path"), below(one))
+		if one.Unkeyed > 0 {
+			p.say("  %d items of the starting data have no %s, and are left out", one.Unkeyed, cmp.Or(one.Key, "key"))
+		}
 		rows := make([][]string, len(one.Operations))
 		for i, op := range one.Operations {
 			rows[i] = []string{"  " + op.Does, op.Operation, op.Call}
@@ -178,6 +192,45 @@ func (p Program) memoryPut(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	p.say("%s  %d items kept", given[1], len(items))
+	return nil
+}
+
+// memoryStart sets the starting data of a collection, and leaves what is said of others.
+func (p Program) memoryStart(ctx context.Context, c *cli.Command) error {
+	given, client, err := p.connect(c, "a SERVICE", "a COLLECTION")
+	if err != nil {
+		return err
+	}
+	rule := map[string]any{"items": nil, "generate": nil} // which a merge patch takes out
+	told := "the examples of the contract"
+	switch file := c.String("file"); {
+	case file != "" && c.IsSet("generate"):
+		return usage("%s takes --file or --generate, not both", c.FullName())
+	case file != "":
+		text, name, err := p.readInput(file)
+		if err != nil {
+			return err
+		}
+		root, err := tree.Parse(text)
+		if err != nil {
+			return fmt.Errorf("%s: %w (nothing was changed)", cmp.Or(name, "standard input"), err)
+		}
+		if root.Kind != tree.List {
+			root = tree.NewList(root)
+		}
+		rule["items"], told = root, fmt.Sprintf("%d items", len(root.Items))
+	case c.IsSet("generate"):
+		rule["generate"], told = c.Int("generate"), fmt.Sprintf("%d generated items", c.Int("generate"))
+	}
+	patch, err := json.Marshal(map[string]any{"memory": map[string]any{given[1]: rule}})
+	if err != nil {
+		return err
+	}
+	if _, err := client.PatchService(ctx, given[0], patch); err != nil {
+		return unchanged(err, "")
+	}
+	p.say("%s  begins with %s", given[1], told)
+	p.say("now       rapidmimic memory reset %s %s", given[0], given[1])
 	return nil
 }
 

@@ -59,7 +59,7 @@ func (s *server) getMemory(c *gin.Context) {
 	state := s.Engine.Memory().State(where, plan)
 	view.On, view.Own, view.Bytes, view.Evicted = true, state.Own, state.Bytes, state.Evicted
 	for _, one := range plan.Collections {
-		item := api.Collection{Name: one.Name, At: one.At, Item: one.Item, Key: one.Key, ParentField: one.ParentField, Items: state.Items[one.Name], Operations: []api.CollectionOperation{}}
+		item := api.Collection{Name: one.Name, At: one.At, Item: one.Item, Key: one.Key, ParentField: one.ParentField, Items: state.Items[one.Name], Unkeyed: one.Unkeyed, Operations: []api.CollectionOperation{}}
 		if one.Parent != nil {
 			item.Parent = one.Parent.Name
 		}

@@ -23,10 +23,12 @@ type Collection struct {
 	Key  string `json:"key,omitempty"`  // the property that names an item
 	// Parent is the collection that it is below, ParentField the property that names the
 	// parent's item.
-	Parent      string                `json:"parent,omitempty"`
-	ParentField string                `json:"parentField,omitempty"`
-	Items       int                   `json:"items"`
-	Operations  []CollectionOperation `json:"operations"`
+	Parent      string `json:"parent,omitempty"`
+	ParentField string `json:"parentField,omitempty"`
+	Items       int    `json:"items"`
+	// Unkeyed counts items of the starting data that are left out, since nothing names them.
+	Unkeyed    int                   `json:"unkeyed,omitempty"`
+	Operations []CollectionOperation `json:"operations"`
 }
 
 // CollectionOperation is what an operation does to its collection: create, list, read, replace,

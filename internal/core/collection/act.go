@@ -110,7 +110,7 @@ func (s *space) do(call *Call) Outcome {
 		out.Key = scalarText(call.item().Get(c.Key))
 	}
 	id := c.identity(out.Key, call.Params)
-	if c.arises() && h.byKey[id] == nil && !h.ended[id] && out.Key != "" {
+	if c.arising && h.byKey[id] == nil && !h.ended[id] && out.Key != "" {
 		s.arise(call, h, id, out.Key)
 	}
 	item := h.byKey[id]
@@ -141,10 +141,6 @@ func (s *space) do(call *Call) Outcome {
 	}
 	return out
 }
-
-// arises reports whether items are there as soon as they are asked for: no call creates one, and
-// the contract shows none.
-func (c *Collection) arises() bool { return c.does(Create) == nil && len(c.beginning()) == 0 }
 
 // arise makes an item that a call asks for, from what the contract says of it.
 func (s *space) arise(call *Call, h *held, id, key string) {

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec"
 )
 
 // Verb is what an operation does to its collection.
@@ -52,11 +53,17 @@ type Collection struct {
 	Parent      *Collection
 	ParentField string
 	Roles       []*Role
+	// Unkeyed counts items of the starting data that are left out, since nothing names them.
+	Unkeyed int
 
 	schema     *contract.Schema // of an item, as answers have it; nil where the contract says nothing
 	keySchema  *contract.Schema // of the key; nil where the contract says nothing
 	properties []contract.Property
-	nested     bool // the path of an item names the parent, too: keys are unique within it
+	start      spec.CollectionRule // what it begins with
+	// arising is set where items are there as soon as they are asked for: no call creates one, and
+	// it begins with none.
+	arising bool
+	nested  bool // the path of an item names the parent, too: keys are unique within it
 }
 
 // Role is what an operation does.

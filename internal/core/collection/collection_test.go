@@ -267,6 +267,57 @@ func TestLanesAndResets(t *testing.T) {
 	assert.Zero(t, h.call("list", "", "", "").Found)
 }
 
+// What a collection begins with: the examples of the contract, items, or so many that are drawn.
+func TestStartingData(t *testing.T) {
+	shown := strings.Replace(berths, "berths: { type: array, items: "+one("Berth")+" } } }", "berths: { type: array, items: "+one("Berth")+" } } }, example: { total: 2, berths: [{ number: N1, pier: north, state: free }, { number: N1, pier: twice, state: free }, { pier: none, state: free }] }", 1)
+	item, err := tree.ParseJSON([]byte(`{"number": "S1", "pier": "south"}`))
+	require.NoError(t, err)
+	nameless, err := tree.ParseJSON([]byte(`{"pier": "south"}`))
+	require.NoError(t, err)
+	for name, k := range map[string]struct {
+		rule    spec.CollectionRule
+		want    []string
+		unkeyed int
+	}{
+		"examples":  {spec.CollectionRule{}, []string{"N1"}, 0},
+		"items":     {spec.CollectionRule{Items: []*tree.Node{item, nameless}}, []string{"S1"}, 1},
+		"nothing":   {spec.CollectionRule{Items: []*tree.Node{}}, []string{}, 0},
+		"generated": {spec.CollectionRule{Generate: 3}, []string{"1", "2", "3"}, 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			plan := Find(operations(t, shown, berth), spec.Memory{Collections: map[string]spec.CollectionRule{"berths": k.rule}})
+			var m Memory
+			keys := []string{}
+			for _, item := range m.Items(Space{Service: "s"}, plan.Named("berths")) {
+				keys = append(keys, item.Key)
+				if k.rule.Generate > 0 {
+					assert.Empty(t, plan.Named("berths").schema.Breach(item.Value))
+				}
+			}
+			assert.Equal(t, k.want, keys)
+			assert.Equal(t, k.unkeyed, plan.Named("berths").Unkeyed)
+		})
+	}
+}
+
+// Where no call creates the items of a collection and none is shown, one is there as soon as it
+// is asked for, and gone when it was removed.
+func TestItemsArise(t *testing.T) {
+	paths := `
+/lamps: { get: { operationId: list, ` + ok(`{ type: array, items: `+one("Berth")+` }`) + ` } }
+/lamps/{number}: { get: { operationId: read, ` + ok(one("Berth")) + ` }, patch: { operationId: change, requestBody: { content: { application/json: { schema: { type: object } } } }, ` + ok(one("Berth")) + ` }, delete: { operationId: remove, responses: { "204": { description: "" } } } }`
+	h := &harbour{t: t, plan: Find(operations(t, paths, berth), spec.Memory{})}
+	assert.Zero(t, h.call("list", "", "", "").Found)
+	first := h.call("read", "7", "", "")
+	require.Equal(t, Done, first.Result)
+	assert.Equal(t, "7", first.Item.Value.Get("number").Text)
+	assert.Equal(t, text(first.Item), text(h.call("read", "7", "", "").Item), "it is remembered")
+	assert.Contains(t, text(h.call("change", "7", `{"pier": "east"}`, "").Item), `"pier":"east"`)
+	assert.Equal(t, 1, h.call("list", "", "", "").Found)
+	h.call("remove", "7", "", "")
+	assert.Equal(t, Missing, h.call("read", "7", "", "").Result)
+}
+
 // Too many are forgotten, those first that nobody used, and counted.
 func TestMemoryIsBounded(t *testing.T) {
 	h := newHarbour(t)

@@ -35,7 +35,8 @@ func with(n *tree.Node, name string, value *tree.Node) *tree.Node {
 	return tree.NewMap(members...)
 }
 
-// beginning are the items that the examples of a contract show.
+// beginning are the items that a collection begins with: what its rule says, else what the
+// examples of the contract show.
 func (c *Collection) beginning() (items []*Item) {
 	add := func(value *tree.Node) {
 		if value == nil || value.Kind != tree.Map {
@@ -46,6 +47,17 @@ func (c *Collection) beginning() (items []*Item) {
 			return // nobody could find it
 		}
 		items = append(items, &Item{Key: key, Value: value, Version: 1, Under: under})
+	}
+	for i := range c.start.Generate {
+		if c.schema != nil {
+			add(c.generated(i))
+		}
+	}
+	for _, item := range c.start.Items {
+		add(item)
+	}
+	if c.start.Generate > 0 || c.start.Items != nil {
+		return items
 	}
 	for _, role := range c.Roles {
 		m := jsonOf(role.Operation.Success)
@@ -67,6 +79,17 @@ func (c *Collection) beginning() (items []*Item) {
 		}
 	}
 	return items
+}
+
+// generated is one of the items that a collection begins with, the same in every run. Its key is
+// a number of its own where keys are numbers or free text.
+func (c *Collection) generated(i int) *tree.Node {
+	value, _ := c.schema.Generate(sample.NewDraw(1, c.Name, uint64(i)))
+	number := c.keyNode(strconv.Itoa(i + 1))
+	if c.Key != "" && value.Kind == tree.Map && (c.keySchema == nil || c.keySchema.Breach(number) == "") {
+		value = with(value, c.Key, number)
+	}
+	return value
 }
 
 // shown is the example of a created item, else of one that is read; nil for none.

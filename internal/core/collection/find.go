@@ -215,6 +215,14 @@ func (f *finder) settle() {
 		return true
 	})
 	for _, c := range f.plan.Collections {
+		for _, item := range c.start.Items {
+			if scalarText(item.Get(c.Key)) == "" {
+				c.Unkeyed++
+			}
+		}
+		c.arising = c.does(Create) == nil && c.start.Items == nil && c.start.Generate == 0 && len(c.beginning()) == 0
+	}
+	for _, c := range f.plan.Collections {
 		all := parts(c.At)
 		if len(all) < 2 || !isParam(all[len(all)-2]) {
 			continue

@@ -41,7 +41,7 @@ func (f *finder) learn(c *Collection, param string) {
 	if c.schema != nil {
 		c.properties = c.schema.Properties()
 	}
-	c.Key = rule.Key
+	c.Key, c.start = rule.Key, rule
 	if c.Key == "" {
 		c.Key = keyOf(c.properties, param, c.Name)
 	}

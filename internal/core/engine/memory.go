@@ -97,10 +97,15 @@ func (e *Engine) memoryAnswer(p *Placed, r *call.Request, asked *contract.Asked,
 func (e *Engine) remember(p *Placed, r *call.Request, asked *contract.Asked, role *collection.Role) collection.Outcome {
 	facts := &e.ask(p, r).facts
 	if role.Verb != collection.List && role.Verb != collection.Read && role.Verb != collection.Remove && p.Service.Spec.Conformance != spec.ConformanceOff {
+		var wrong []string
 		for _, deviation := range p.Service.Protocol().CheckRequest(asked, facts) {
 			if strings.HasPrefix(deviation.Where, "body") || deviation.Where == "media type" {
-				return collection.Outcome{Result: collection.Invalid, Collection: role.Collection, Detail: deviation.Where + ": " + deviation.Detail}
+				wrong = append(wrong, deviation.Where+": "+deviation.Detail)
 			}
+		}
+		if len(wrong) > 0 {
+			slices.Sort(wrong)
+			return collection.Outcome{Result: collection.Invalid, Collection: role.Collection, Detail: strings.Join(wrong, "; ")}
 		}
 	}
 	query, _ := url.ParseQuery(r.Query) // what can be read of it
