@@ -22,7 +22,9 @@ type Call struct {
 	Patch bool
 	// IfMatch is the ETag that the item must have; "" for any.
 	IfMatch string
-	Now     time.Time
+	// Repeat is the Idempotency-Key of a call that creates; "" for none.
+	Repeat string
+	Now    time.Time
 	// Draw gives the chance for what the service makes up. It is asked at most once.
 	Draw func() *sample.Draw
 }
@@ -49,6 +51,8 @@ type Outcome struct {
 	// there is none.
 	Item    *Item
 	Created bool
+	// Repeated is set where a call before, with the same Idempotency-Key, created it.
+	Repeated bool
 	// Items are the page of a list, Found how many fit in all, Next where the next page
 	// begins, "" after the last.
 	Items []*Item
@@ -65,13 +69,13 @@ func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
 	if call.Role.Verb == List {
 		return m.list(where, &call)
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
 	reads := call.Role.Verb == Read
 	s := m.at(where, !reads && !peek)
 	if peek && !reads {
 		s = s.copy()
 	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.clock++
 	outcome := s.do(&call)
 	if outcome.Created {
@@ -83,11 +87,11 @@ func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
 // list filters and sorts what there is at one moment; nothing waits for it.
 func (m *Memory) list(where Space, call *Call) Outcome {
 	c := call.Role.Collection
-	m.mu.Lock()
 	s := m.at(where, false)
+	s.mu.Lock()
 	gone, key := s.missingParent(call)
 	items := slices.Clone(s.of(c).live())
-	m.mu.Unlock()
+	s.mu.Unlock()
 	if gone != nil {
 		return Outcome{Result: Missing, Collection: gone, Key: key}
 	}
@@ -223,6 +227,10 @@ func underOf(parent *Collection) string {
 func (s *space) create(call *Call, h *held) Outcome {
 	c := call.Role.Collection
 	out := Outcome{Collection: c}
+	if before := h.byKey[h.repeats[call.Repeat]]; before != nil && call.Repeat != "" {
+		out.Item, out.Key, out.Created, out.Repeated, out.Left = before, before.Key, true, true, len(h.byKey)
+		return out
+	}
 	key := ""
 	if call.Role.keyed {
 		key = call.Params[call.lastParam()]
@@ -241,6 +249,12 @@ func (s *space) create(call *Call, h *held) Outcome {
 	}
 	out.Item, out.Created = &Item{Key: key, Value: value, Version: 1, Under: under}, true
 	s.keep(h, id, out.Item)
+	if call.Repeat != "" {
+		if len(h.repeats) >= mostRepeats {
+			clear(h.repeats)
+		}
+		h.repeats[call.Repeat] = id
+	}
 	out.Left = len(h.byKey)
 	return out
 }

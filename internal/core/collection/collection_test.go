@@ -174,8 +174,14 @@ func TestTheLifeOfAnItem(t *testing.T) {
 	assert.Equal(t, `{"number":"N7","pier":"north","state":"taken","createdAt":"2026-12-01T12:00:00Z","updatedAt":"2026-12-01T12:00:00Z"}`, text(made.Item), "what the contract does not know is left out")
 	assert.Equal(t, "/berths/N7", h.plan.Named("berths").Path(made.Item))
 	assert.Equal(t, Conflict, h.call("create", "", `{"number": "N7", "pier": "south"}`, "").Result)
+	for i := range 2 {
+		again := h.m.Do(Space{Service: "s"}, Call{Role: h.plan.Of("create"), Repeat: "once", Now: noon}, false)
+		assert.Equal(t, []any{"N8", true, i > 0, 2}, []any{again.Key, again.Created, again.Repeated, again.Left}, "who repeats a call gets what it created")
+	}
+	h.call("remove", "N8", "", "")
+	assert.False(t, h.m.Do(Space{Service: "s"}, Call{Role: h.plan.Of("create"), Repeat: "once", Now: noon}, true).Repeated, "it is gone")
 	next := h.call("create", "", `{"pier": "north", "createdAt": "1999-01-01T00:00:00Z"}`, "")
-	assert.Equal(t, "N8", next.Key, "the next of keys that end in a number")
+	assert.Equal(t, "N9", next.Key, "the next of keys that end in a number, also of those that are gone")
 	assert.Contains(t, text(next.Item), `"state":"free","createdAt":"2026-12-01T12:00:00Z"`, "the default, and what only the service says")
 
 	assert.Equal(t, `"1"`, h.call("read", "N7", "", "").Item.ETag())
@@ -197,8 +203,8 @@ func TestTheLifeOfAnItem(t *testing.T) {
 		assert.Equal(t, Missing, h.call(operation, "N7", `{}`, "").Result, operation)
 	}
 	assert.Equal(t, 1, h.call("list", "", "", "").Found)
-	h.call("remove", "N8", "", "")
-	assert.Equal(t, "N9", h.call("create", "", `{"pier": "north"}`, "").Key, "no key is given twice")
+	h.call("remove", "N9", "", "")
+	assert.Equal(t, "N10", h.call("create", "", `{"pier": "north"}`, "").Key, "no key is given twice")
 }
 
 // What a list gives: filtered, in order, by pages; what is not understood changes nothing.

@@ -138,12 +138,8 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 			}
 		}
 	}
-	for _, m := range sent.Entries() {
-		if p, known := c.property(m.Key); !known || p.WriteOnly {
-			if len(c.properties) == 0 { // nothing is known of it
-				value = with(value, m.Key, m.Value)
-			}
-		}
+	if len(c.properties) == 0 { // nothing is known of it
+		value = sent
 	}
 	if c.schema != nil {
 		value = c.completed(value, call, generated)
@@ -159,7 +155,8 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 		key = c.newKey(call, h)
 	}
 	if known || len(c.properties) == 0 && c.Key != "" {
-		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.keyNode(key)}}, value.Entries()...)...)
+		others := slices.DeleteFunc(slices.Clone(value.Entries()), func(m tree.Member) bool { return m.Key == c.Key })
+		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.keyNode(key)}}, others...)...)
 	}
 	return value, key, taken
 }

@@ -46,6 +46,8 @@ type Item struct {
 
 // space is the memory of one Space.
 type space struct {
+	mu          sync.Mutex // guards what follows; taken after that of Memory
+	lane        string     // "" for everybody's
 	collections map[string]*held
 	items       int
 	bytes       int64
@@ -66,7 +68,12 @@ type held struct {
 	// numbered is the highest of the keys that end in a number, also of items that are gone: no
 	// key is given twice.
 	numbered numbered
+	// repeats are the items that calls with an Idempotency-Key created, by it.
+	repeats map[string]string
 }
+
+// mostRepeats bounds how many such keys are known; then all are forgotten.
+const mostRepeats = 10_000
 
 // signature changes when what is held cannot be used any more.
 func (c *Collection) signature() string { return c.At + " " + c.Item + " " + c.Key }
@@ -108,7 +115,7 @@ func (s *space) of(c *Collection) *held {
 				s.forget(item)
 			}
 		}
-		h = &held{like: c.signature(), byKey: make(map[string]*Item), of: c, ended: make(map[string]bool)}
+		h = &held{like: c.signature(), byKey: make(map[string]*Item), of: c, ended: make(map[string]bool), repeats: make(map[string]string)}
 		s.collections[c.Name] = h
 		for _, item := range c.beginning() {
 			if id := c.identity(item.Key, item.Under); h.byKey[id] == nil {
@@ -186,9 +193,11 @@ func (s *space) within(l Limits) {
 
 // copy is a space of its own with the same items.
 func (s *space) copy() *space {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock}
 	for name, h := range s.collections {
-		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended), numbered: h.numbered}
+		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended), numbered: h.numbered, repeats: maps.Clone(h.repeats)}
 		ids := make(map[*Item]string, len(h.byKey))
 		for id, item := range h.byKey {
 			ids[item] = id
@@ -205,8 +214,10 @@ func (s *space) copy() *space {
 }
 
 // at is the space to read from, or to write to: a lane has a copy of its own from when it is
-// first written to. The caller holds mu.
+// first written to.
 func (m *Memory) at(where Space, write bool) *space {
+	m.mu.Lock()
+	defer m.mu.Unlock()
 	if m.spaces == nil {
 		m.spaces = make(map[Space]*space)
 	}
@@ -222,6 +233,7 @@ func (m *Memory) at(where Space, write bool) *space {
 		return shared
 	}
 	own := shared.copy()
+	own.lane = where.Lane
 	m.spaces[where] = own
 	return own
 }
@@ -240,13 +252,15 @@ func (m *Memory) ForgetLane(lane string) {
 // Reset takes one collection, or with "" all of them, back to the beginning, for everybody or in
 // a lane.
 func (m *Memory) Reset(where Space, collection string) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
 	if collection == "" && where.Lane == "" {
+		m.mu.Lock()
+		defer m.mu.Unlock()
 		delete(m.spaces, where)
 		return
 	}
 	s := m.at(where, true)
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for name, h := range s.collections {
 		if collection == "" || collection == name {
 			for _, item := range h.live() {
@@ -268,10 +282,10 @@ type State struct {
 
 // State tells how much is remembered.
 func (m *Memory) State(where Space, p *Plan) State {
-	m.mu.Lock()
-	defer m.mu.Unlock()
 	s := m.at(where, false)
-	state := State{Own: where.Lane != "" && m.spaces[where] != nil, Items: make(map[string]int), Evicted: s.evicted}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	state := State{Own: s.lane != "", Items: make(map[string]int), Evicted: s.evicted}
 	for _, c := range p.Collections {
 		state.Items[c.Name] = len(s.of(c).live())
 	}
@@ -281,17 +295,18 @@ func (m *Memory) State(where Space, p *Plan) State {
 
 // Items lists what is remembered of a collection.
 func (m *Memory) Items(where Space, c *Collection) []*Item {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return slices.Clone(m.at(where, false).of(c).live())
+	s := m.at(where, false)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return slices.Clone(s.of(c).live())
 }
 
 // Put keeps an item by hand, in the place of the one that has its key; created is false where
 // there was one. problem says why it cannot be kept; "" for kept.
 func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, under map[string]string) (item *Item, created bool, problem string) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
 	s := m.at(where, true)
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.clock++
 	h := s.of(c)
 	if key == "" {
@@ -316,9 +331,9 @@ func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, u
 
 // Remove forgets an item by hand; false where there is none.
 func (m *Memory) Remove(where Space, c *Collection, key string) bool {
-	m.mu.Lock()
-	defer m.mu.Unlock()
 	s := m.at(where, true)
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	h := s.of(c)
 	for id, item := range h.byKey {
 		if item.Key == key {

@@ -112,7 +112,7 @@ func (e *Engine) remember(p *Placed, r *call.Request, asked *contract.Asked, rol
 	return e.memory.Do(collection.Space{Service: p.Service.Spec.ID, Lane: p.LaneName()}, collection.Call{
 		Role: role, Params: asked.Operation.Template.Params(asked.Segments), Query: query, Body: asked.Operation.Decoded(facts),
 		Patch: call.BaseType(r.Header.Get("Content-Type")) == "application/json-patch+json", IfMatch: r.Header.Get("If-Match"),
-		Now: e.now(), Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) }),
+		Repeat: r.Header.Get("Idempotency-Key"), Now: e.now(), Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) }),
 	}, e.peeking)
 }
 
@@ -204,6 +204,9 @@ func told(role *collection.Role, out *collection.Outcome) string {
 		return out.Detail
 	case collection.Stale:
 		return fmt.Sprintf("%q of %s has the ETag %s, and the call demands another", out.Key, name, out.Item.ETag())
+	}
+	if out.Repeated {
+		return fmt.Sprintf("gives %q of %s again: a call with this Idempotency-Key created it", out.Key, name)
 	}
 	if out.Created {
 		return fmt.Sprintf("adds %q to %s, which has %d now", out.Key, name, out.Left)
