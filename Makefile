@@ -9,6 +9,8 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 # The race detector needs a C compiler. The database, which is C translated to Go, is not
 # watched: it has no races of ours, and takes twice as long where it is.
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo "-race -gcflags=modernc.org/sqlite/lib=-race=false")
+# go vet is asked by itself, and nobody debugs what is tested.
+TESTED   := $(RACE) -vet=off -ldflags=-w
 
 .DEFAULT_GOAL := demo
 .PHONY: help demo build release test lint bench fuzz mutants siege count screenshots api-types browser judges clean
@@ -49,7 +51,8 @@ api-types: ## types of the console from the API's description
 test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## run all tests; installs what they need
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
 	go vet $(RACE) ./...
-	go test $(RACE) ./...
+	go test $(TESTED) $$(go list ./... | grep -v '/e2e$$')
+	go test $(TESTED) -timeout 20m ./e2e # by itself: it is a machine at work, and needs all of this one
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 
 judges: ## install what judges answers, where it is missing
