@@ -3235,6 +3235,10 @@ export interface components {
                  * @example $.berths
                  */
                 list?: string;
+                /** @description What it begins with instead of the examples of the contract */
+                items?: Record<string, never>[];
+                /** @description It begins with so many that are drawn from the schema */
+                generate?: number;
             };
         };
         Memory: {
@@ -3266,6 +3270,8 @@ export interface components {
             parentField?: string;
             /** @description How many it has */
             items: number;
+            /** @description How many items of the starting data are left out, since nothing names them */
+            unkeyed?: number;
             operations: {
                 operation: string;
                 /** @description Method and path */
