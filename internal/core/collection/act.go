@@ -69,18 +69,14 @@ func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
 	if call.Role.Verb == List {
 		return m.list(where, &call)
 	}
-	reads := call.Role.Verb == Read
-	s := m.at(where, !reads && !peek)
-	if peek && !reads {
-		s = s.copy()
-	}
+	s := m.at(where, call.Role.Verb != Read && !peek)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.clock++
+	s.peeks = peek
+	defer func() { s.peeks = false }()
 	outcome := s.do(&call)
-	if outcome.Created {
-		s.within(m.bounds())
-	}
+	s.within(m.bounds())
 	return outcome
 }
 
@@ -114,10 +110,10 @@ func (s *space) do(call *Call) Outcome {
 		out.Key = scalarText(call.item().Get(c.Key))
 	}
 	id := c.identity(out.Key, call.Params)
-	if c.arising && h.byKey[id] == nil && !h.ended[id] && out.Key != "" {
-		s.arise(call, h, id, out.Key)
-	}
 	item := h.byKey[id]
+	if c.arising && item == nil && !h.ended[id] && out.Key != "" {
+		item = s.arise(call, h, id, out.Key)
+	}
 	switch {
 	case item == nil && call.Role.Verb == Replace && call.Role.Operation.Response(201) != nil && call.Role.Operation.Response(201).Key == "201":
 		return s.create(call, h)
@@ -132,13 +128,24 @@ func (s *space) do(call *Call) Outcome {
 	out.Item, out.Left = item, len(h.byKey)
 	switch call.Role.Verb {
 	case Remove:
+		out.Left = max(0, out.Left-1)
+		if s.peeks {
+			return out
+		}
 		s.remove(h, id)
 		s.removeBelow(c, out.Key)
-		out.Left--
+		if c.arising {
+			h.ended[id] = true
+			forgetMany(h.ended)
+		}
 	case Replace, Change:
 		value, wrong := c.changed(item, call)
 		if wrong != "" {
 			out.Result, out.Detail = Invalid, wrong
+			return out
+		}
+		if h.byKey[id] == nil { // it arose, for who only looks
+			item.Value = value
 			return out
 		}
 		out.Item = s.replace(h, id, value)
@@ -146,8 +153,15 @@ func (s *space) do(call *Call) Outcome {
 	return out
 }
 
+// forgetMany empties what is known when it is too much.
+func forgetMany[V any](known map[string]V) {
+	if len(known) > mostKnown {
+		clear(known)
+	}
+}
+
 // arise makes an item that a call asks for, from what the contract says of it.
-func (s *space) arise(call *Call, h *held, id, key string) {
+func (s *space) arise(call *Call, h *held, id, key string) *Item {
 	c := call.Role.Collection
 	value := tree.NewMap()
 	if c.schema != nil {
@@ -158,7 +172,11 @@ func (s *space) arise(call *Call, h *held, id, key string) {
 	}
 	under := maps.Clone(call.Params)
 	delete(under, call.lastParam())
-	s.keep(h, id, &Item{Key: key, Value: value, Version: 1, Under: c.placed(value, under)})
+	item := &Item{Key: key, Value: value, Version: 1, Under: c.placed(value, under)}
+	if !s.peeks {
+		s.keep(h, id, item)
+	}
+	return item
 }
 
 // lastParam is the parameter that names the item.
@@ -248,12 +266,14 @@ func (s *space) create(call *Call, h *held) Outcome {
 		return out
 	}
 	out.Item, out.Created = &Item{Key: key, Value: value, Version: 1, Under: under}, true
+	if s.peeks {
+		out.Left = len(h.byKey) + 1
+		return out
+	}
 	s.keep(h, id, out.Item)
 	if call.Repeat != "" {
-		if len(h.repeats) >= mostRepeats {
-			clear(h.repeats)
-		}
 		h.repeats[call.Repeat] = id
+		forgetMany(h.repeats)
 	}
 	out.Left = len(h.byKey)
 	return out

@@ -322,6 +322,38 @@ func TestItemsArise(t *testing.T) {
 	assert.Equal(t, 1, h.call("list", "", "", "").Found)
 	h.call("remove", "7", "", "")
 	assert.Equal(t, Missing, h.call("read", "7", "", "").Result)
+	peeked := h.m.Do(Space{Service: "s"}, Call{Role: h.plan.Of("read"), Params: map[string]string{"number": "8"}}, true)
+	assert.Equal(t, "8", peeked.Item.Key)
+	assert.Zero(t, h.call("list", "", "", "").Found, "to look brings none into being")
+	h.m.limits = Limits{Items: 5, Bytes: 1 << 20}
+	for i := range 20 {
+		h.call("read", strconv.Itoa(100+i), "", "")
+	}
+	assert.LessOrEqual(t, h.call("list", "", "", "").Found, 5, "those that arise are bounded, too")
+}
+
+// What is created and removed again and again leaves nothing behind, and to look changes nothing.
+func TestNothingIsLeftBehind(t *testing.T) {
+	h := newHarbour(t)
+	for range 1_000 {
+		made := h.call("create", "", `{"pier": "north"}`, "")
+		h.call("remove", made.Key, "", "")
+	}
+	space := h.m.spaces[Space{Service: "s"}]
+	held := space.collections["berths"]
+	assert.Less(t, len(held.order), 5)
+	assert.Empty(t, held.ended)
+	assert.Zero(t, space.bytes)
+	h.call("create", "", `{"number": "N7", "pier": "north"}`, "")
+	before := text(h.call("read", "N7", "", "").Item)
+	for _, operation := range []string{"create", "replace", "change", "remove"} {
+		body, err := tree.ParseJSON([]byte(`{"pier": "south"}`))
+		require.NoError(t, err)
+		out := h.m.Do(Space{Service: "s"}, Call{Role: h.plan.Of(operation), Params: map[string]string{"number": "N7"}, Body: body, Repeat: "x", Now: noon}, true)
+		assert.Equal(t, Done, out.Result, operation)
+		assert.Equal(t, before, text(h.call("read", "N7", "", "").Item), operation)
+		assert.Equal(t, 1, h.call("list", "", "", "").Found, operation)
+	}
 }
 
 // Too many are forgotten, those first that nobody used, and counted.

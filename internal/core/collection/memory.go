@@ -52,6 +52,7 @@ type space struct {
 	items       int
 	bytes       int64
 	clock       uint64
+	peeks       bool // what is done changes nothing
 	evicted     int64
 }
 
@@ -62,8 +63,8 @@ type held struct {
 	byKey   map[string]*Item
 	removed int // of order
 	of      *Collection
-	// ended are the items that were removed from a collection in which none is created: they
-	// do not come into being again.
+	// ended are the items that were removed from a collection whose items arise: they do not
+	// come into being again. So many are known as of repeats.
 	ended map[string]bool
 	// numbered is the highest of the keys that end in a number, also of items that are gone: no
 	// key is given twice.
@@ -72,8 +73,8 @@ type held struct {
 	repeats map[string]string
 }
 
-// mostRepeats bounds how many such keys are known; then all are forgotten.
-const mostRepeats = 10_000
+// mostKnown bounds what is known of repeats and of ended items; then all is forgotten.
+const mostKnown = 10_000
 
 // signature changes when what is held cannot be used any more.
 func (c *Collection) signature() string { return c.At + " " + c.Item + " " + c.Key }
@@ -98,8 +99,11 @@ func (h *held) add(id string, item *Item) {
 }
 
 // live are the items that are still there.
-func (h *held) live() []*Item {
-	if h.removed > 0 {
+func (h *held) live() []*Item { return h.compacted(0) }
+
+// compacted is the order without those that are gone, where more are than some.
+func (h *held) compacted(more int) []*Item {
+	if h.removed > more {
 		h.order = slices.DeleteFunc(slices.Clone(h.order), func(i *Item) bool { return i.gone })
 		h.removed = 0
 	}
@@ -109,6 +113,9 @@ func (h *held) live() []*Item {
 // of is what a space holds of a collection, begun with what its contract gives as examples.
 func (s *space) of(c *Collection) *held {
 	h := s.collections[c.Name]
+	if h != nil {
+		h.of = c // as the contract has it now
+	}
 	if h == nil || h.like != c.signature() {
 		if h != nil {
 			for _, item := range h.live() {
@@ -149,7 +156,7 @@ func (s *space) remove(h *held, id string) {
 	delete(h.byKey, id)
 	s.forget(item)
 	h.removed++
-	h.ended[id] = true
+	h.compacted(len(h.order) / 2)
 }
 
 // replace puts another value in the place of an item's. It is another item: whoever was told of
@@ -157,6 +164,9 @@ func (s *space) remove(h *held, id string) {
 func (s *space) replace(h *held, id string, value *tree.Node) *Item {
 	old := h.byKey[id]
 	next := &Item{Key: old.Key, Value: value, Version: old.Version + 1, Under: old.Under, used: s.clock}
+	if s.peeks {
+		return next
+	}
 	next.bytes = int64(len(value.AppendJSON(nil))) + itemOverhead
 	h.order[slices.Index(h.order, old)] = next
 	h.byKey[id] = next
