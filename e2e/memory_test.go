@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -86,6 +87,17 @@ func TestAServiceRemembers(t *testing.T) {
 	_, err = s.api.Remembered(ctx, "moorings", "berths", "")
 	assert.ErrorContains(t, err, "--memory on")
 	assert.NotEqual(t, "200 []", s.says("GET /moorings/berths/N7/bookings"), "the contract answers again")
+	require.Eventually(t, func() bool {
+		_, err := s.api.PatchService(ctx, "moorings", []byte(`{"memory": "on"}`))
+		require.NoError(t, err)
+		s.send("POST /moorings/berths/N7/bookings", booking, jsonType)
+		_, err = s.api.PatchService(ctx, "moorings", []byte(`{"memory": "off"}`))
+		require.NoError(t, err)
+		time.Sleep(1100 * time.Millisecond) // what is over is looked for each second
+		_, err = s.api.PatchService(ctx, "moorings", []byte(`{"memory": "on"}`))
+		require.NoError(t, err)
+		return s.says("GET /moorings/berths/N7/bookings") == "200 []"
+	}, 10*time.Second, 10*time.Millisecond, "switched off, it forgets")
 }
 
 // booksAndCancels leads bookings of a berth through their life.

@@ -359,6 +359,7 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 			a.log.ForgetLane(lane.Spec.Name)
 			a.logger.Info("lane expired", "lane", lane.Spec.Name)
 		}
+		decide.ForgetOff()
 		return errors.Join(nightly, err, a.tokens.KeepUsed(ctx, now))
 	}
 }

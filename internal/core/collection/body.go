@@ -40,6 +40,10 @@ func (r *Role) Body(out *Outcome, built *tree.Node, schema *contract.Schema) *tr
 	}
 }
 
+// Fills reports whether items take the whole body of an answer, so that nothing else of it is
+// sent.
+func (r *Role) Fills() bool { return len(r.within) == 0 && (r.Verb == List || r.whole) }
+
 // at is a document with a value at the end of a path; what is not there is made.
 func at(n *tree.Node, path []string, value *tree.Node) *tree.Node {
 	if len(path) == 0 {

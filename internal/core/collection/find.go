@@ -27,7 +27,7 @@ func Find(operations []*contract.Operation, memory spec.Memory) *Plan {
 			continue
 		}
 		if op.ByMessage {
-			f.plan.Stateless = append(f.plan.Stateless, Stateless{op, "what a message does to which collection is not understood"})
+			f.plan.Stateless = append(f.plan.Stateless, Stateless{op, "memory does not support messages that share an address"})
 			continue
 		}
 		path := op.Template.String()

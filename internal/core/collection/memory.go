@@ -259,6 +259,14 @@ func (m *Memory) ForgetLane(lane string) {
 	}
 }
 
+// KeepOnly forgets what services remembered that do not any more: those that are gone, and those
+// whose memory was switched off. keeps tells of a service by its id.
+func (m *Memory) KeepOnly(keeps func(service string) bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	maps.DeleteFunc(m.spaces, func(s Space, _ *space) bool { return !keeps(s.Service) })
+}
+
 // Reset takes one collection, or with "" all of them, back to the beginning, for everybody or in
 // a lane.
 func (m *Memory) Reset(where Space, collection string) {

@@ -16,6 +16,15 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
+// ForgetOff forgets what services remembered that are gone, or whose memory is off.
+func (e *Engine) ForgetOff() {
+	on := make(map[string]bool)
+	for _, service := range e.definitions.Snapshot().Services() {
+		on[service.Spec.ID] = service.Spec.Memory.On
+	}
+	e.memory.KeepOnly(func(service string) bool { return on[service] })
+}
+
 // fromMemory answers by what the service remembers. It reports whether the operation touches a
 // collection. An example that somebody chose goes before.
 func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, steps []call.Step) bool {
@@ -26,7 +35,7 @@ func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *cont
 	}
 	steps = append(steps, taken(call.Choose, operationSubject(op), found(asked)))
 	response := success(op, role.Verb == collection.Create)
-	built, err := e.memoryAnswer(p, r, asked, response, response.Status, r.Header["Accept"])
+	built, err := e.memoryAnswer(p, r, asked, response, response.Status, r.Header["Accept"], !role.Fills())
 	if err != nil { // before anything is changed
 		notAcceptable(d, r, op, err, steps)
 		return true
@@ -34,7 +43,7 @@ func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *cont
 	outcome := e.remember(p, r, asked, role)
 	if outcome.Created && role.Verb == collection.Replace {
 		response = success(op, true)
-		if built, err = e.memoryAnswer(p, r, asked, response, response.Status, nil); err != nil {
+		if built, err = e.memoryAnswer(p, r, asked, response, response.Status, nil, !role.Fills()); err != nil {
 			notAcceptable(d, r, op, err, steps)
 			return true
 		}
@@ -81,11 +90,15 @@ func success(op *contract.Operation, created bool) *contract.Response {
 	return op.Success
 }
 
-// memoryAnswer is what the contract has for a response, in JSON where it has a body.
-func (e *Engine) memoryAnswer(p *Placed, r *call.Request, asked *contract.Asked, response *contract.Response, status int, accept []string) (contract.Built, error) {
+// memoryAnswer is what the contract has for a response, in JSON where it has a body; made is set
+// where what is in the body matters, since items do not take all of it.
+func (e *Engine) memoryAnswer(p *Placed, r *call.Request, asked *contract.Asked, response *contract.Response, status int, accept []string, made bool) (contract.Built, error) {
 	var types []*contract.MediaType
 	for _, m := range response.MediaTypes {
 		if call.IsJSON(m.Name) {
+			if !made {
+				m = &contract.MediaType{Name: m.Name, Written: m.Written, Schema: m.Schema, Examples: []contract.Example{{Value: tree.NewMap()}}}
+			}
 			types = append(types, m)
 		}
 	}
@@ -142,9 +155,9 @@ var memoryRefusals = map[collection.Result]struct {
 	statuses []int
 	title    string
 }{
-	collection.Missing:  {[]int{404}, "There is no such item"},
-	collection.Conflict: {[]int{409}, "There is one already"},
-	collection.Invalid:  {[]int{422, 400}, "The item cannot be so"},
+	collection.Missing:  {[]int{404}, "Item not found"},
+	collection.Conflict: {[]int{409}, "Item already exists"},
+	collection.Invalid:  {[]int{422, 400}, "Invalid item"},
 	collection.Stale:    {[]int{412}, "The item has changed"},
 }
 
@@ -156,7 +169,7 @@ func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *c
 		if response == nil || len(refusal.statuses) > 1 && response.Key != strconv.Itoa(status) {
 			continue
 		}
-		built, err := e.memoryAnswer(p, r, asked, response, status, nil)
+		built, err := e.memoryAnswer(p, r, asked, response, status, nil, true)
 		if err != nil {
 			continue
 		}
@@ -214,9 +227,9 @@ func told(role *collection.Role, out *collection.Outcome) string {
 	switch role.Verb {
 	case collection.List:
 		if len(out.Items) < out.Found {
-			return fmt.Sprintf("lists %d of %d that fit among the %d of %s", len(out.Items), out.Found, out.Left, name)
+			return fmt.Sprintf("lists %d of %d items that fit, of %d in %s", len(out.Items), out.Found, out.Left, name)
 		}
-		return fmt.Sprintf("lists %d of the %d of %s", out.Found, out.Left, name)
+		return fmt.Sprintf("lists %d of %d items of %s", out.Found, out.Left, name)
 	case collection.Remove:
 		return fmt.Sprintf("removes %q from %s, which has %d now", out.Key, name, out.Left)
 	case collection.Read:
