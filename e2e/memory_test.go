@@ -163,8 +163,14 @@ paths:
     parameters: [{ name: id, in: path, required: true, schema: { type: integer } }]
     get: { operationId: pilot, responses: { "200": { description: "", headers: { ETag: { schema: { type: string } } }, content: { application/json: { schema: { $ref: "#/components/schemas/Pilot" } } } } } }
     delete: { operationId: dismiss, responses: { "204": { description: "" } } }
+  /badges:
+    post: { operationId: issue, requestBody: { content: { application/json: { schema: { type: object } } } }, responses: { "201": { description: "", content: { application/json: { schema: { $ref: "#/components/schemas/Badge" } } } } } }
+  /badges/{token}:
+    parameters: [{ name: token, in: path, required: true, schema: { type: string } }]
+    get: { operationId: badge, responses: { "200": { description: "", content: { application/json: { schema: { $ref: "#/components/schemas/Badge" } } } } } }
 components:
   schemas:
+    Badge: { type: object, required: [token], properties: { token: { type: string }, owner: { type: string } } }
     Pilot: { type: object, required: [id, name], properties: { id: { type: integer, readOnly: true }, name: { type: string }, password: { type: string }, hired: { type: string, format: date-time, readOnly: true } } }
 `)})
 	require.NoError(t, err)
@@ -183,6 +189,21 @@ components:
 	assert.Equal(t, `"2"`, resp.Header.Get("ETag"))
 	resp, text := s.send("DELETE /pilots/pilots/1", "", "If-Match: \"7\"")
 	assert.Equal(t, 412, resp.StatusCode, text)
+	const token = "hush-hush-badge-4711"
+	s.send("POST /pilots/badges", `{"token": "`+token+`", "owner": "Ness"}`, jsonType)
+	badges, err := s.api.Remembered(ctx, "pilots", "badges", "")
+	require.NoError(t, err)
+	require.Len(t, badges, 1)
+	document := string(badges[0].Value.AppendJSON(nil))
+	assert.NotContains(t, badges[0].Key+document, token, "also where it is the key")
+	_, err = s.api.PutRemembered(ctx, "pilots", "badges", badges[0].Key, "", []byte(strings.Replace(document, "Ness", "Nessa", 1)), nil)
+	require.NoError(t, err, "by the key as it is shown")
+	assert.Contains(t, s.says("GET /pilots/badges/"+token), `"owner":"Nessa"`)
+	require.NoError(t, s.api.RemoveRemembered(ctx, "pilots", "badges", badges[0].Key, ""))
+	assert.Regexp(t, "^404", s.says("GET /pilots/badges/"+token))
+	entries, err := s.api.Activity(ctx, client.ActivityQuery{Limit: 20})
+	require.NoError(t, err)
+	assert.NotContains(t, fmt.Sprint(entries.Items), token)
 	s.stop()
 	s = start(t, config.Config{Data: folder})
 	assert.Regexp(t, "^404", s.says("GET /pilots/pilots/1"))

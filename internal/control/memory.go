@@ -2,6 +2,7 @@ package control
 
 import (
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -74,15 +75,69 @@ func (s *server) getMemory(c *gin.Context) {
 	c.PureJSON(http.StatusOK, view)
 }
 
-// itemView is an item as it may be shown: what is a secret in a call is one here.
+// itemView is an item as it may be shown: what is a secret in a call is one here, also where it
+// is the key of an item.
 func (s *server) itemView(item *collection.Item) api.RememberedItem {
-	view := api.RememberedItem{Key: item.Key, Version: item.Version, Under: item.Under, Value: item.Value}
-	shown := call.Record{Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: item.Value.AppendJSON(nil)}}
-	s.Masker.Mask(&shown)
-	if value, err := tree.ParseJSON(shown.Answer.Body); err == nil {
-		view.Value = value
+	under := tree.NewMap()
+	for _, name := range slices.Sorted(maps.Keys(item.Under)) {
+		under.Members = append(under.Members, tree.Member{Key: name, Value: tree.NewString(item.Under[name])})
+	}
+	whole := tree.NewMap(tree.Member{Key: "value", Value: item.Value}, tree.Member{Key: "item", Value: tree.NewString(item.Key)}, tree.Member{Key: "under", Value: under})
+	record := call.Record{Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: whole.AppendJSON(nil)}}
+	s.Masker.Mask(&record)
+	view := api.RememberedItem{Version: item.Version}
+	shown, err := tree.ParseJSON(record.Answer.Body)
+	if err != nil {
+		return view // nothing is shown rather than a secret
+	}
+	view.Key, view.Value = shown.Get("item").Str(), shown.Get("value")
+	for _, m := range shown.Get("under").Entries() {
+		if view.Under == nil {
+			view.Under = make(map[string]string)
+		}
+		view.Under[m.Key] = m.Value.Str()
 	}
 	return view
+}
+
+// itemOf is the item that a request names, by its key as it is or as it is shown; nil for none.
+// Items below others may have the same key: then the request says below which.
+func (s *server) itemOf(c *gin.Context, where collection.Space, found *collection.Collection) (*collection.Item, error) {
+	under, err := underOf(c)
+	if err != nil {
+		return nil, err
+	}
+	key, items := c.Param("item"), s.Engine.Memory().Items(where, found)
+	fits := func(has string, below map[string]string) bool {
+		for name, value := range under {
+			if below[name] != value {
+				return false
+			}
+		}
+		return has == key
+	}
+	var those []*collection.Item
+	for _, item := range items {
+		if fits(item.Key, item.Under) {
+			those = append(those, item)
+		}
+	}
+	for _, item := range items {
+		if len(those) > 0 {
+			break
+		}
+		if view := s.itemView(item); fits(view.Key, view.Under) {
+			those = append(those, item)
+		}
+	}
+	switch len(those) {
+	case 0:
+		return nil, nil
+	case 1:
+		return those[0], nil
+	default:
+		return nil, problem.New(problem.Conflict, "%s has %d items with the key %q: say below which, by under=PARAMETER=VALUE", found.Name, len(those), key)
+	}
 }
 
 func (s *server) listRemembered(c *gin.Context) {
@@ -91,9 +146,14 @@ func (s *server) listRemembered(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	respondList(s, c, listing[*collection.Item, api.RememberedItem]{
-		items: s.Engine.Memory().Items(where, found), limit: defaultLimit, view: s.itemView,
-		key: func(item *collection.Item) string { return found.Path(item) + " " + item.Key },
+	items := s.Engine.Memory().Items(where, found)
+	places := make([]int, len(items)) // which tell nothing of keys
+	for i := range places {
+		places[i] = i
+	}
+	respondList(s, c, listing[int, api.RememberedItem]{
+		items: places, limit: defaultLimit, key: func(i int) string { return fmt.Sprintf("%08d", i) },
+		view: func(i int) api.RememberedItem { return s.itemView(items[i]) },
 	})
 }
 
@@ -112,7 +172,11 @@ func (s *server) putRemembered(c *gin.Context) {
 			value, err = tree.Parse(text)
 		}
 	}
-	key := c.Param("item")
+	var old *collection.Item
+	if err == nil {
+		old, err = s.itemOf(c, where, found)
+	}
+	key, shown := c.Param("item"), c.Param("item")
 	if err == nil && value.Kind != tree.Map {
 		err = problem.New(problem.Invalid, "an item is an object, such as { %s: %s }", found.Key, key)
 	}
@@ -125,17 +189,16 @@ func (s *server) putRemembered(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	for _, old := range s.Engine.Memory().Items(where, found) {
-		if old.Key == key { // what is shown as a secret comes back as it was
-			value = unmasked(value, s.itemView(old).Value, old.Value)
-		}
+	if old != nil { // what is shown as a secret comes back as it was
+		view := s.itemView(old)
+		value, key, under, shown = unmasked(value, view.Value, old.Value), old.Key, old.Under, view.Key
 	}
 	item, isNew, wrong := s.Engine.Memory().Put(where, found, value, key, under)
 	if wrong != "" {
 		s.fail(c, problem.New(problem.Invalid, "the item cannot be kept: %s", wrong), nil)
 		return
 	}
-	s.note(c, service.Spec.Name, fmt.Sprintf("put %q into %s of the memory of %s%s", key, found.Name, service.Spec.Name, inLaneText(where)))
+	s.note(c, service.Spec.Name, fmt.Sprintf("put %q into %s of the memory of %s%s", shown, found.Name, service.Spec.Name, inLaneText(where)))
 	c.PureJSON(created(isNew), s.itemView(item))
 }
 
@@ -186,14 +249,18 @@ func inLaneText(where collection.Space) string {
 
 func (s *server) deleteRemembered(c *gin.Context) {
 	service, found, where, err := s.collectionOf(c)
-	if err == nil && !s.Engine.Memory().Remove(where, found, c.Param("item")) {
+	var item *collection.Item
+	if err == nil {
+		item, err = s.itemOf(c, where, found)
+	}
+	if err == nil && (item == nil || !s.Engine.Memory().Remove(where, found, item)) {
 		err = problem.New(problem.NotFound, "%s has no %q", found.Name, c.Param("item"))
 	}
 	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
-	s.note(c, service.Spec.Name, fmt.Sprintf("removed %q from %s of the memory of %s%s", c.Param("item"), found.Name, service.Spec.Name, inLaneText(where)))
+	s.note(c, service.Spec.Name, fmt.Sprintf("removed %q from %s of the memory of %s%s", s.itemView(item).Key, found.Name, service.Spec.Name, inLaneText(where)))
 	c.Status(http.StatusNoContent)
 }
 

@@ -348,18 +348,17 @@ func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, u
 }
 
 // Remove forgets an item by hand; false where there is none.
-func (m *Memory) Remove(where Space, c *Collection, key string) bool {
+func (m *Memory) Remove(where Space, c *Collection, item *Item) bool {
 	s := m.at(where, true)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	h := s.of(c)
-	for id, item := range h.byKey {
-		if item.Key == key {
-			s.remove(h, id)
-			return true
-		}
+	h, id := s.of(c), c.identity(item.Key, item.Under)
+	if h.byKey[id] == nil {
+		return false
 	}
-	return false
+	s.remove(h, id)
+	s.removeBelow(c, item.Key)
+	return true
 }
 
 func (m *Memory) bounds() Limits {

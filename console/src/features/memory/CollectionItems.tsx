@@ -26,7 +26,7 @@ export function CollectionItems({ service, lane, collection }: Props) {
   const [edited, setEdited] = useState<RememberedItem | 'new'>();
   const refresh = () => queries.invalidateQueries({ queryKey: keys.memories(service) });
   const remove = useMutation({
-    mutationFn: (key: string) => removeRemembered(service, collection.name, lane, key),
+    mutationFn: (item: RememberedItem) => removeRemembered(service, collection.name, lane, item),
     onSuccess: refresh,
     onError: (error) => notify(`It was not removed: ${error.message}`),
   });
@@ -52,7 +52,7 @@ export function CollectionItems({ service, lane, collection }: Props) {
                 </thead>
                 <tbody>
                   {items.map((item) => (
-                    <tr key={item.key} data-item={item.key}>
+                    <tr key={JSON.stringify([item.key, item.under])} data-item={item.key}>
                       <td className={`${bodyCell} truncate py-1 font-medium`}>{item.key}</td>
                       <td className={`${bodyCell} truncate py-1 font-mono text-xs`}>
                         {JSON.stringify(item.value)}
@@ -70,7 +70,7 @@ export function CollectionItems({ service, lane, collection }: Props) {
                           look="bare"
                           className="h-7"
                           aria-label={`Remove ${item.key}`}
-                          onClick={() => remove.mutate(item.key)}
+                          onClick={() => remove.mutate(item)}
                         >
                           Remove
                         </Button>

@@ -34,18 +34,22 @@ export function putRemembered(
   lane: string,
   item: { key: string; document: string; under?: Record<string, string> },
 ) {
-  const under = new URLSearchParams();
-  for (const [name, value] of Object.entries(item.under ?? {})) under.append('under', `${name}=${value}`);
-  return send<RememberedItem>(
-    inLane(`/services/${part(service)}/memory/${part(collection)}/${part(item.key)}?${under}`, lane),
-    { method: 'PUT', body: item.document },
-  );
+  return send<RememberedItem>(at(service, collection, lane, item), { method: 'PUT', body: item.document });
 }
 
-export function removeRemembered(service: string, collection: string, lane: string, key: string) {
-  return send<void>(inLane(`/services/${part(service)}/memory/${part(collection)}/${part(key)}`, lane), {
-    method: 'DELETE',
-  });
+export function removeRemembered(service: string, collection: string, lane: string, item: RememberedItem) {
+  return send<void>(at(service, collection, lane, item), { method: 'DELETE' });
+}
+
+/** The address of an item, which says below what it is: others may have its key. */
+function at(
+  service: string,
+  collection: string,
+  lane: string,
+  { key, under = {} }: { key: string; under?: Record<string, string> },
+): string {
+  const query = new URLSearchParams(Object.entries(under).map(([name, value]) => ['under', `${name}=${value}`]));
+  return inLane(`/services/${part(service)}/memory/${part(collection)}/${part(key)}?${query}`, lane);
 }
 
 /** Takes all collections of a service back to their starting data. */
