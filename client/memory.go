@@ -27,6 +27,17 @@ func (c *Client) Remembered(ctx context.Context, service, collection, lane strin
 // PutRemembered keeps an item under a key; document is YAML or JSON. under are the parameters of
 // the path below which it is, where it does not say so itself.
 func (c *Client) PutRemembered(ctx context.Context, service, collection, key, lane string, document []byte, under map[string]string) (api.RememberedItem, error) {
+	return do[api.RememberedItem](ctx, c, request{method: http.MethodPut, path: path("services", service, "memory", collection, key), query: belowIn(lane, under), body: document})
+}
+
+// RemoveRemembered forgets an item; under is as PutRemembered has it, where several have its key.
+func (c *Client) RemoveRemembered(ctx context.Context, service, collection, key, lane string, under map[string]string) error {
+	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "memory", collection, key), query: belowIn(lane, under)})
+	return err
+}
+
+// belowIn says in which lane, and below what, an item is.
+func belowIn(lane string, under map[string]string) url.Values {
 	query := inLane(lane)
 	for name, value := range under {
 		if query == nil {
@@ -34,13 +45,7 @@ func (c *Client) PutRemembered(ctx context.Context, service, collection, key, la
 		}
 		query.Add("under", name+"="+value)
 	}
-	return do[api.RememberedItem](ctx, c, request{method: http.MethodPut, path: path("services", service, "memory", collection, key), query: query, body: document})
-}
-
-// RemoveRemembered forgets an item.
-func (c *Client) RemoveRemembered(ctx context.Context, service, collection, key, lane string) error {
-	_, err := do[struct{}](ctx, c, request{method: http.MethodDelete, path: path("services", service, "memory", collection, key), query: inLane(lane)})
-	return err
+	return query
 }
 
 // ResetMemory takes a collection, with "" all of them, back to its starting data.

@@ -16,6 +16,7 @@ import (
 
 func (p Program) memoryCommand() *cli.Command {
 	lane := laneFlag("in this `LANE`, which has a copy of its own once it was written to")
+	below := &cli.StringSliceFlag{Name: "under", Usage: "`PARAMETER=VALUE` of the path below which it is, where it does not say so itself"}
 	return &cli.Command{
 		Name: "memory", Usage: "what a service remembers of the calls that it got", OnUsageError: usageError,
 		Commands: []*cli.Command{
@@ -36,13 +37,13 @@ func (p Program) memoryCommand() *cli.Command {
 				Description: "The file has one item, or a list of them. They are kept as they are, whatever the contract says, and last until a reset.",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "a `FILE` with an item or a list of items", Required: true},
-					&cli.StringSliceFlag{Name: "under", Usage: "`PARAMETER=VALUE` of the path below which they are, where they do not say so"}, lane,
+					below, lane,
 				},
 				ShellComplete: p.completeServices, Action: p.memoryPut,
 			},
 			{
 				Name: "remove", Usage: "forget an item", ArgsUsage: "SERVICE COLLECTION KEY", OnUsageError: usageError,
-				UsageText: "rapidmimic memory remove moorings berths N7", Flags: []cli.Flag{lane}, ShellComplete: p.completeServices, Action: p.memoryRemove,
+				UsageText: "rapidmimic memory remove moorings berths N7", Flags: []cli.Flag{below, lane}, ShellComplete: p.completeServices, Action: p.memoryRemove,
 			},
 			{
 				Name: "start", Usage: "have a collection begin with these items", ArgsUsage: "SERVICE COLLECTION", OnUsageError: usageError,
@@ -152,13 +153,9 @@ func (p Program) memoryPut(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	under := make(map[string]string)
-	for _, text := range c.StringSlice("under") {
-		name, value, ok := strings.Cut(text, "=")
-		if !ok {
-			return usage("--under %s is not PARAMETER=VALUE", text)
-		}
-		under[name] = value
+	under, err := belowOf(c)
+	if err != nil {
+		return err
 	}
 	text, file, err := p.readInput(c.String("file"))
 	if err != nil {
@@ -193,6 +190,19 @@ func (p Program) memoryPut(ctx context.Context, c *cli.Command) error {
 	}
 	p.say("%s  %d items kept", given[1], len(items))
 	return nil
+}
+
+// belowOf is what --under says.
+func belowOf(c *cli.Command) (map[string]string, error) {
+	under := make(map[string]string)
+	for _, text := range c.StringSlice("under") {
+		name, value, ok := strings.Cut(text, "=")
+		if !ok {
+			return nil, usage("--under %s is not PARAMETER=VALUE", text)
+		}
+		under[name] = value
+	}
+	return under, nil
 }
 
 // memoryStart sets the starting data of a collection, and leaves what is said of others.
@@ -246,7 +256,11 @@ func (p Program) memoryRemove(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := client.RemoveRemembered(ctx, given[0], given[1], given[2], c.String("lane")); err != nil {
+	under, err := belowOf(c)
+	if err != nil {
+		return err
+	}
+	if err := client.RemoveRemembered(ctx, given[0], given[1], given[2], c.String("lane"), under); err != nil {
 		return unchanged(err, "")
 	}
 	p.say("%s  has no %s any more", given[1], given[2])

@@ -206,7 +206,7 @@ func (t *trial) walk(c api.Collection) string {
 		return err.Error()
 	}
 	for _, item := range before { // which an example of a request may have the key of
-		_ = t.RemoveRemembered(ctx, t.service, c.Name, item.Key, "")
+		_ = t.RemoveRemembered(ctx, t.service, c.Name, item.Key, "", nil)
 	}
 	before = nil
 	if id := does(c, "create"); id != "" {

@@ -8020,6 +8020,8 @@ export interface operations {
             query?: {
                 /** @description Name of an open lane; calls in none are meant when left out */
                 lane?: components["parameters"]["lane"];
+                /** @description Parameters of the path below which it is, such as number=N7, where several have its key */
+                under?: string[];
             };
             header?: {
                 /** @description Who does it, percent-encoded; it is kept with every change */

@@ -48,7 +48,9 @@ function at(
   lane: string,
   { key, under = {} }: { key: string; under?: Record<string, string> },
 ): string {
-  const query = new URLSearchParams(Object.entries(under).map(([name, value]) => ['under', `${name}=${value}`]));
+  const query = new URLSearchParams(
+    Object.entries(under).map(([name, value]) => ['under', `${name}=${value}`]),
+  );
   return inLane(`/services/${part(service)}/memory/${part(collection)}/${part(key)}?${query}`, lane);
 }
 
