@@ -1,0 +1,83 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
+)
+
+const gannet = `{"vessel": {"name": "Grey Gannet", "callSign": "SKQ41", "lengthMetres": 21.3}, "from": "2026-12-01", "until": "2026-12-04"}`
+
+// What a service with memory answers, one call after the other: by the contract's own responses,
+// with the reason in words.
+func TestAnswersFromMemory(t *testing.T) {
+	c, e := harbour(t, "{ id: closed, call: { path: /berths/N13 }, answer: { status: 503 } }")
+	remember := func(memory spec.Memory) {
+		s := c.Snapshot().Named("moorings").Spec
+		s.Memory = memory
+		_, _, err := c.PutService(t.Context(), "moorings", s, "")
+		require.NoError(t, err)
+	}
+	remember(spec.Memory{On: true})
+	explained := e.Explain(t.Context(), request("POST /moorings/berths/N7/bookings", "", gannet))
+	assert.Contains(t, explained.Explanation.Summary.String(), `adds "B-2042" to bookings, which has 1 now`)
+	for _, k := range []struct {
+		line, body string
+		status     int
+		by, says   string
+		location   string
+	}{
+		{"GET /moorings/berths/N7/bookings", "", 200, "listBookings, memory", "lists 0 of 0 items of bookings", ""},
+		{"POST /moorings/berths/N7/bookings", gannet, 201, "bookBerth, memory", `adds "B-2042" to bookings, which has 1 now`, "/moorings/bookings/B-2042"},
+		{"POST /moorings/berths/N7/bookings", `{"from": 1}`, 422, "bookBerth, memory", "body /from: got number, want string", ""},
+		{"POST /moorings/berths/W9/bookings", gannet, 404, "memory", `berths has no "W9"`, ""},
+		{"GET /moorings/bookings/B-2042", "", 200, "getBooking, memory", `reads "B-2042" of bookings`, ""},
+		{"PUT /moorings/bookings/B-2042", gannet, 200, "replaceBooking, memory", `replaces "B-2042"`, ""},
+		{"PUT /moorings/bookings/B-9999", gannet, 404, "memory", `bookings has no "B-9999"`, ""},
+		{"PATCH /moorings/berths/N7", `{"state": "closed"}`, 200, "changeBerth, memory", `changes "N7" of berths`, ""},
+		{"DELETE /moorings/bookings/B-2042", "", 204, "cancelBooking, memory", `removes "B-2042" from bookings, which has 0 now`, ""},
+		{"GET /moorings/bookings/B-2042", "", 404, "getBooking, memory", `bookings has no "B-2042"`, ""},
+		{"GET /moorings/berths/N13", "", 503, "closed", "", ""},
+		{"GET /moorings/dues", "", 200, "listDues", "", ""},
+	} {
+		r := request(k.line, "", k.body)
+		if r.Method == "PATCH" {
+			r.Header["Content-Type"] = []string{"application/merge-patch+json"}
+		}
+		placed := e.Place(t.Context(), r)
+		assert.True(t, placed.NeedsBody(), "bodies are kept whole")
+		d := e.Decide(placed, r)
+		assert.Equal(t, k.status, d.Answer.Status, "%s: %s", k.line, d.Answer.Body)
+		assert.Equal(t, k.by, d.By, k.line)
+		assert.Contains(t, d.Explanation.Summary.String()+stepsOf(d), k.says, k.line)
+		assert.Equal(t, k.location, d.Answer.Get("Location"), k.line)
+		if k.by == "memory" {
+			assert.Equal(t, call.FromSelf, d.Source, "the contract has no answer for it")
+		}
+	}
+	assert.Contains(t, string(ask(e, "GET /moorings/berths", "Rapid-Mimic: example=none-free").Answer.Body), `"total":0`, "a hint goes past")
+	assert.Equal(t, 406, ask(e, "GET /moorings/berths", "Accept: image/png").Answer.Status)
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/N7").Answer.Body), "closed")
+
+	e.ForgetOff()
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/N7").Answer.Body), "closed", "its memory is on")
+	remember(spec.Memory{})
+	e.ForgetOff()
+	remember(spec.Memory{On: true})
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/N7").Answer.Body), "free")
+	_ = decide(e, request("POST /moorings/berths/N7/bookings", "", gannet))
+	e.ResetLane(nil)
+	assert.Equal(t, "[]", string(ask(e, "GET /moorings/berths/N7/bookings").Answer.Body))
+}
+
+func stepsOf(d engine.Decision) (text string) {
+	for _, step := range d.Explanation.Steps {
+		text += "\n" + step.String()
+	}
+	return text
+}
