@@ -21,6 +21,8 @@ type Answer struct {
 	// Let names values that the rest of the answer uses by their names, an object: each is
 	// worked out once for a call, in their order, and may use those before it.
 	Let *tree.Node `json:"let,omitempty"`
+	// Remember are values that the service keeps when it gives this answer.
+	Remember RememberList `json:"remember,omitempty"`
 	// JSON is sent compact, its keys in order, its numbers as written. In it, in
 	// text, xml and headers ${…} stands for what an expression gives.
 	JSON *tree.Node `json:"json,omitempty"`
@@ -239,6 +241,10 @@ func (a Answer) faults(at string) (items []problem.Item) {
 		fault("/status", "status must be a number from 200 to 999, not %d", code)
 	}
 	items = append(items, a.letFaults(at+"/let")...)
+	items = append(items, a.Remember.faults(at+"/remember")...)
+	if a.From == FromUpstream && len(a.Remember) > 0 {
+		fault("/remember", "remember goes with answers of our own, and this one is the upstream's")
+	}
 	if a.bodies() > 1 {
 		fault("", "an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate")
 	}

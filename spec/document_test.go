@@ -36,8 +36,8 @@ func documents[T any](given []spec.Given[T], err error) (all []any, _ error) {
 func FuzzDocuments(f *testing.F) {
 	for kind, documents := range map[string][]string{
 		"mapping": {
-			"call: {method: [get, POST], path: '/berths/{number}', where: [{query: a, not: {near: {value: 4, within: 1.50}}}, {any: []}, {query: b, oneOf: []}, {any: [{header: X-A, count: {above: 1}}, {body: '$.a', equals: null}]}]}\nanswer: {json: {b: 1.50, a: [null, '${1}']}, headers: {A: [b, 1], C: d}, let: {x: 1, y: '${x}'}}\n",
-			"- {id: a, call: {operation: op, if: 'call.body.a == 1'}, sequence: [{fault: {code: Client, text: x, detail: <a/>}}, {status: '${200}', redirect: /x}], then: pass, per: caller, impair: {latency: 1s}}",
+			"call: {method: [get, POST], path: '/berths/{number}', where: [{query: a, not: {near: {value: 4, within: 1.50}}}, {any: []}, {query: b, oneOf: []}, {any: [{header: X-A, count: {above: 1}}, {body: '$.a', equals: null}]}]}\nflow: {name: permit, of: '${call.path.number}', when: [start, draft], then: sent}\nanswer: {remember: {key: 'a/${1}', value: null, for: 10m}, json: {b: 1.50, a: [null, '${1}']}, headers: {A: [b, 1], C: d}, let: {x: 1, y: '${x}'}}\n",
+			"- {id: a, call: {operation: op, if: 'call.body.a == 1'}, sequence: [{fault: {code: Client, text: x, detail: <a/>}}, {status: '${200}', redirect: /x, remember: [{key: b, append: [1]}, {key: c, forget: true}]}], then: pass, per: caller, impair: {latency: 1s}}",
 			"{call: {path: /x}, answer: {from: 'mapping:a', with: {a: null}, edit: [{op: move, from: /body/a, path: /body/b}]}}",
 			"call: {path: /x}\nanswer: {base64: AAEC, recorded: {sum: 0123456789abcdef0123456789abcdef, pieces: [3 after 120ms], trailers: [{A: b}]}}",
 			"call: {path: /x}\nchoose: [{if: 'true', answer: {text: \"a\\n b\\t\"}}, {answer: {payload: a.json}}]",

@@ -37,6 +37,8 @@ type Mapping struct {
 	// the caller's address.
 	Per    string   `json:"per,omitempty"`
 	Choose []Choice `json:"choose,omitempty"`
+	// Flow makes the mapping a move of a state machine; nil for none.
+	Flow *Flow `json:"flow,omitempty"`
 	// Impair is trouble that goes with every answer of the mapping.
 	Impair *Impairment `json:"impair,omitempty"`
 }
@@ -374,6 +376,9 @@ func (m *Mapping) faults() (items []problem.Item) {
 		fault("/call/where", "a mapping has at most %d conditions, not %d", MaxConditions, n)
 	} else {
 		items = append(items, conditionFaults(m.Call.Where, "/call/where")...)
+	}
+	if m.Flow != nil {
+		items = append(items, m.Flow.faults("/flow")...)
 	}
 	if m.Impair != nil {
 		items = append(items, m.Impair.Faults("/impair")...)

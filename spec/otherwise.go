@@ -109,6 +109,9 @@ func (s Service) otherwiseFaults() (items []problem.Item) {
 		case way.Answer != nil:
 			last = "an answer"
 			items = append(items, way.Answer.faults("/otherwise/"+strconv.Itoa(i)+"/answer")...)
+			if len(way.Answer.Remember) > 0 {
+				items = append(items, problem.Item{At: "/otherwise/" + strconv.Itoa(i) + "/answer/remember", Detail: "remember belongs to the answers of mappings"})
+			}
 			if way.Answer.From != "" || way.Answer.ByContract() {
 				fault(i, "the answer must be one of its own (the upstream and the contract are ways by their names)")
 			}

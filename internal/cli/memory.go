@@ -19,7 +19,7 @@ func (p Program) memoryCommand() *cli.Command {
 	below := &cli.StringSliceFlag{Name: "under", Usage: "`PARAMETER=VALUE` of the path below which it is, where it does not say so itself"}
 	return &cli.Command{
 		Name: "memory", Usage: "what a service remembers of the calls that it got", OnUsageError: usageError,
-		Commands: []*cli.Command{
+		Commands: append([]*cli.Command{
 			{
 				Name: "show", Usage: "the collections that were found in the contract, and what is done to them", ArgsUsage: "SERVICE", OnUsageError: usageError,
 				UsageText:   "rapidmimic memory show moorings",
@@ -60,7 +60,7 @@ func (p Program) memoryCommand() *cli.Command {
 				UsageText: "rapidmimic memory reset moorings\nrapidmimic memory reset moorings bookings --lane night-run",
 				Flags:     []cli.Flag{lane}, ShellComplete: p.completeServices, Action: p.memoryReset,
 			},
-		},
+		}, append(p.valueCommands(), p.flowCommands()...)...),
 	}
 }
 

@@ -9,7 +9,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/spec/api"
@@ -83,12 +82,9 @@ func (s *server) itemView(item *collection.Item) api.RememberedItem {
 		under.Members = append(under.Members, tree.Member{Key: name, Value: tree.NewString(item.Under[name])})
 	}
 	whole := tree.NewMap(tree.Member{Key: "value", Value: item.Value}, tree.Member{Key: "item", Value: tree.NewString(item.Key)}, tree.Member{Key: "under", Value: under})
-	record := call.Record{Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: whole.AppendJSON(nil)}}
-	s.Masker.Mask(&record)
-	view := api.RememberedItem{Version: item.Version}
-	shown, err := tree.ParseJSON(record.Answer.Body)
-	if err != nil {
-		return view // nothing is shown rather than a secret
+	view, shown := api.RememberedItem{Version: item.Version}, s.masked(whole)
+	if shown == nil {
+		return view
 	}
 	view.Key, view.Value = shown.Get("item").Str(), shown.Get("value")
 	for _, m := range shown.Get("under").Entries() {

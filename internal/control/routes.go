@@ -149,6 +149,11 @@ func (s *server) table() []route {
 
 		{"GET", "/services/:service/memory", s.getMemory, view},
 		{"POST", "/services/:service/memory-resets", s.resetMemory, edit},
+		{"GET", "/services/:service/memory-values", s.listValues, view},
+		{"PUT", "/services/:service/memory-values/:key", s.putValue, edit},
+		{"DELETE", "/services/:service/memory-values/:key", s.deleteValue, edit},
+		{"GET", "/services/:service/flows", s.listFlows, view},
+		{"PUT", "/services/:service/flows/:flow", s.moveThing, edit},
 		{"GET", "/services/:service/memory/:collection", s.listRemembered, view},
 		{"PUT", "/services/:service/memory/:collection/:item", s.putRemembered, edit},
 		{"DELETE", "/services/:service/memory/:collection/:item", s.deleteRemembered, edit},

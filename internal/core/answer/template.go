@@ -66,7 +66,7 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 		t.let = append(t.let, letTemplate{named.Key, c.compile(named.Value, tree.Join("/let", named.Key))})
 		c.names = append(c.names, named.Key)
 	}
-	c.dynamic = false // what nothing uses needs no scope
+	c.dynamic = len(a.Remember) > 0 // what nothing uses needs no scope
 	if a.Status.Expr != "" {
 		t.statusOf = c.compile(tree.NewString(a.Status.Expr), "/status")
 	}
@@ -163,7 +163,7 @@ func (c *compiler) find(name, at string, payloads Payloads) *Payload {
 // a header sets it. The error is that of an expression.
 func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	out := call.Answer{Status: t.status}
-	scope, err := t.letIn(scope)
+	scope, err := t.Naming(scope)
 	if err != nil {
 		return out, err
 	}
@@ -208,9 +208,10 @@ func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	return out, err
 }
 
-// letIn is a scope in which the values are known that the answer names.
-func (t *Template) letIn(scope *expr.Scope) (*expr.Scope, error) {
-	if len(t.let) == 0 || scope == nil {
+// Naming is a scope in which the values are known that the answer names. They are worked out
+// once: a scope that has them is returned as it is.
+func (t *Template) Naming(scope *expr.Scope) (*expr.Scope, error) {
+	if len(t.let) == 0 || scope == nil || scope.Let != nil {
 		return scope, nil
 	}
 	with := *scope

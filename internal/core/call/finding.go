@@ -67,6 +67,11 @@ const (
 	HeadersSet     Code = "headers-set"
 	OwnOtherwise   Code = "own-otherwise"
 	Remembered     Code = "remembered"
+	Recalled       Code = "recalled"
+	Kept           Code = "kept"
+	Moved          Code = "moved"
+	OtherState     Code = "other-state"
+	FlowFailed     Code = "flow-failed"
 
 	FixedAnswer    Code = "fixed-answer"
 	FilledAnswer   Code = "filled-answer"

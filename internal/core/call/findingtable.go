@@ -64,6 +64,11 @@ var table = []entry{
 	{OwnOtherwise, "the service has an answer for calls that neither a mapping nor the contract answers", "the answer of otherwise is given"},
 
 	{Remembered, "{0}", "what the call found or did in a collection of the memory"},
+	{Recalled, "what is remembered under {0} was read", "expressions asked for values that the service remembers"},
+	{Kept, "remembers {0}", "the answer made the service remember values"},
+	{Moved, "{0} goes from {1} to {2}", "the answer moved a thing of a flow to another state"},
+	{OtherState, "its {part} is in the state {seen}, and the mapping answers in {expected}", "the flow of the mapping is in another state"},
+	{FlowFailed, "flow: {0}", "the expression that tells the things of a flow apart has no value for the call"},
 
 	{FixedAnswer, "[{2}, ]fixed: status {0}, {1} bytes", "a fixed answer of a mapping"},
 	{FilledAnswer, "[{1}, ]status {0}, its expressions filled in", "an answer of a mapping with expressions"},

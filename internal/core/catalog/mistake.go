@@ -48,6 +48,9 @@ func eachExpression(m spec.Mapping, expression func(text, at string), value func
 	for i, choice := range m.Choose {
 		expression(choice.If, "/choose/"+strconv.Itoa(i)+"/if")
 	}
+	if m.Flow != nil {
+		value(tree.NewString(m.Flow.Of), "/flow/of")
+	}
 	for i, a := range m.Answers() {
 		at := m.AnswerPlace(i)
 		for _, named := range a.Let.Entries() {
@@ -59,6 +62,16 @@ func eachExpression(m spec.Mapping, expression func(text, at string), value func
 		}
 		if a.JSON != nil {
 			value(a.JSON, at+"/json")
+		}
+		for j, r := range a.Remember {
+			place := at + "/remember" + a.Remember.Place(j)
+			value(tree.NewString(r.Key), place+"/key")
+			if r.Value != nil {
+				value(r.Value, place+"/value")
+			}
+			if r.Append != nil {
+				value(r.Append, place+"/append")
+			}
 		}
 		for key, text := range map[string]*string{"/text": a.Text, "/xml": a.XML, "/redirect": &a.Redirect} {
 			if text != nil {

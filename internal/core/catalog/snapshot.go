@@ -250,6 +250,9 @@ type Mapping struct {
 	Replies []Reply
 	// Alone explains a call that only this mapping fits.
 	Alone *call.Explanation
+	// FlowOf gives the thing that a call moves in the flow of the mapping; nil where there is
+	// no flow, or one thing.
+	FlowOf *expr.Template
 	// Impair is the trouble that goes with its answers; nil without any.
 	Impair *impair.Plan
 	// Origin says of which scenario or lane it is; "" for one that everybody has.
@@ -269,15 +272,22 @@ type Reply struct {
 	Send, Edit *answer.Edit
 	// If decides among the answers of a choice; nil on the last one.
 	If *expr.Program
+	// Remember is what the service remembers when it gives the answer.
+	Remember answer.Remembering
 }
 
 // Elsewhere reports whether the answer comes from the contract, the upstream or another
 // mapping.
 func (r *Reply) Elsewhere() bool { return r.Spec.From != "" || r.Spec.ByContract() }
 
+// Writes reports whether an answer of the mapping changes what the service remembers.
+func (m *Mapping) Writes() bool {
+	return m.Spec.Flow != nil && m.Spec.Flow.Then != "" || slices.ContainsFunc(m.Replies, func(r Reply) bool { return len(r.Remember) > 0 })
+}
+
 // Fixed reports whether the mapping gives the same answer to every call.
 func (m *Mapping) Fixed() bool {
-	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == ""
+	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == "" && len(m.Replies[0].Remember) == 0 && m.Spec.Flow == nil
 }
 
 // ETag is the entity tag of a definition at this version.
@@ -499,13 +509,15 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, [
 	if fault != nil {
 		faults = append(faults, *fault)
 	}
+	flowOf, wrong := compileFlow(m.Flow)
+	faults = append(faults, wrong...)
 	if len(faults) > 0 {
 		return nil, faults
 	}
 	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
 		Spec: m, Version: stored.Version, Position: stored.Position,
-		Rule: rule, Replies: replies, Impair: plan,
+		Rule: rule, Replies: replies, FlowOf: flowOf, Impair: plan,
 	}
 	compiled.explainAlone()
 	return compiled, nil
@@ -540,15 +552,29 @@ func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, 
 	return replies, faults
 }
 
+// compileFlow compiles what tells the things of a flow apart; nil for none.
+func compileFlow(f *spec.Flow) (of *expr.Template, faults []problem.Item) {
+	if f == nil || f.Of == "" {
+		return nil, nil
+	}
+	of, faults = expr.CompileTemplate(tree.NewString(f.Of))
+	for i := range faults {
+		faults[i].At = "/flow/of"
+	}
+	return of, faults
+}
+
 func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Reply, faults []problem.Item) {
 	reply.Spec = a
+	reply.Remember, faults = answer.CompileRemember(a, at)
+	var more []problem.Item
 	if a.From == "" {
-		reply.Answer, reply.Dynamic, faults = answer.Compile(a, at, payloads)
-		return reply, faults
+		reply.Answer, reply.Dynamic, more = answer.Compile(a, at, payloads)
+		return reply, append(faults, more...)
 	}
-	reply.Send, faults = answer.CompileEdit(a.Send, at+"/send")
-	edit, more := answer.CompileChange(a, at)
-	reply.Edit = edit
+	reply.Send, more = answer.CompileEdit(a.Send, at+"/send")
+	faults = append(faults, more...)
+	reply.Edit, more = answer.CompileChange(a, at)
 	return reply, append(faults, more...)
 }
 

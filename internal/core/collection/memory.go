@@ -16,7 +16,12 @@ type Memory struct {
 	mu     sync.Mutex // guards what follows
 	spaces map[Space]*space
 	limits Limits
+
+	turns sync.Map // Space → *turn
 }
+
+// turn is held by the call that recalls and remembers.
+type turn struct{ mu sync.Mutex }
 
 // Space is whose memory it is: that of a service (by its id) for everybody, or in a lane.
 type Space struct{ Service, Lane string }
@@ -49,7 +54,8 @@ type space struct {
 	mu          sync.Mutex // guards what follows; taken after that of Memory
 	lane        string     // "" for everybody's
 	collections map[string]*held
-	items       int
+	values      map[string]*Value // by key
+	items       int               // of collections, and values
 	bytes       int64
 	clock       uint64
 	peeks       bool // what is done changes nothing
@@ -186,6 +192,9 @@ func (s *space) within(l Limits) {
 		used uint64
 	}
 	all := make([]place, 0, s.items)
+	for key, v := range s.values {
+		all = append(all, place{nil, key, v.used})
+	}
 	for _, h := range s.collections {
 		for id, item := range h.byKey {
 			all = append(all, place{h, id, item.used})
@@ -196,7 +205,11 @@ func (s *space) within(l Limits) {
 		if s.items <= l.Items-l.Items/100 && s.bytes <= l.Bytes-l.Bytes/100 {
 			return
 		}
-		s.remove(one.in, one.id)
+		if one.in == nil {
+			s.forgetValue(one.id)
+		} else {
+			s.remove(one.in, one.id)
+		}
 		s.evicted++
 	}
 }
@@ -219,6 +232,15 @@ func (s *space) copy() *space {
 			c.bytes += item.bytes
 		}
 		c.collections[name] = own
+	}
+	for key, v := range s.values {
+		same := *v
+		if c.values == nil {
+			c.values = make(map[string]*Value, len(s.values))
+		}
+		c.values[key] = &same
+		c.items++
+		c.bytes += v.bytes
 	}
 	return c
 }
@@ -257,18 +279,43 @@ func (m *Memory) ForgetLane(lane string) {
 			delete(m.spaces, s)
 		}
 	}
+	m.forgetTurns(func(s Space) bool { return s.Lane == lane })
 }
 
-// KeepOnly forgets what services remembered that do not any more: those that are gone, and those
-// whose memory was switched off. keeps tells of a service by its id.
-func (m *Memory) KeepOnly(keeps func(service string) bool) {
+// forgetTurns keeps the turns from becoming ever more. A call that holds one still may.
+func (m *Memory) forgetTurns(which func(Space) bool) {
+	m.turns.Range(func(where, _ any) bool {
+		if which(where.(Space)) {
+			m.turns.Delete(where)
+		}
+		return true
+	})
+}
+
+// KeepOnly forgets what services remembered that are gone, and the collections of those whose
+// memory was switched off; what mappings remember does not depend on that. on tells of each
+// service that is there, by its id.
+func (m *Memory) KeepOnly(on map[string]bool) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	maps.DeleteFunc(m.spaces, func(s Space, _ *space) bool { return !keeps(s.Service) })
+	for where, s := range m.spaces {
+		collections, there := on[where.Service]
+		switch {
+		case !there:
+			delete(m.spaces, where)
+		case !collections:
+			s.mu.Lock()
+			for name := range s.collections {
+				s.drop(name)
+			}
+			s.mu.Unlock()
+		}
+	}
+	m.forgetTurns(func(where Space) bool { _, there := on[where.Service]; return !there })
 }
 
-// Reset takes one collection, or with "" all of them, back to the beginning, for everybody or in
-// a lane.
+// Reset takes one collection back to the beginning, or with "" all of them, and forgets all
+// values, for everybody or in a lane.
 func (m *Memory) Reset(where Space, collection string) {
 	if collection == "" && where.Lane == "" {
 		m.mu.Lock()
@@ -279,14 +326,24 @@ func (m *Memory) Reset(where Space, collection string) {
 	s := m.at(where, true)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for name, h := range s.collections {
+	for name := range s.collections {
 		if collection == "" || collection == name {
-			for _, item := range h.live() {
-				s.forget(item)
-			}
-			delete(s.collections, name)
+			s.drop(name)
 		}
 	}
+	if collection == "" {
+		for key := range s.values {
+			s.forgetValue(key)
+		}
+	}
+}
+
+// drop forgets a collection, which begins anew when it is asked for.
+func (s *space) drop(collection string) {
+	for _, item := range s.collections[collection].live() {
+		s.forget(item)
+	}
+	delete(s.collections, collection)
 }
 
 // State is how much a space holds.

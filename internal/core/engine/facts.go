@@ -20,6 +20,8 @@ type asking struct {
 	facts  match.Facts
 	budget budget.Budget
 	parts  map[string]any // of the call, as expressions see them
+	// recalled are the keys of what was asked for of the memory, a few of them.
+	recalled []string
 }
 
 // ask gives what is known of a call. The body of r must be read by then.
@@ -80,6 +82,8 @@ func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]stri
 		XPath:    func(document, path string) ([]string, error) { return match.FindXML(document, path, &a.budget) },
 		Payload:  p.Service.Payloads.Text,
 		Vars:     p.Service.Vars(),
+		Recall:   e.recall(p, a),
+		State:    func(flow, of string) string { return e.flowState(p, flow, of) },
 	}
 }
 

@@ -45,6 +45,7 @@ func (e *Engine) narrowing(p *Placed, r *call.Request) *match.Facts {
 // chooseMapping lets the first of the mappings answer whose method and
 // conditions fit. It reports whether one did, else why each was passed over.
 func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among *candidates) (steps []call.Step, answered bool) {
+	defer e.turn(p, among)()
 	won, steps := e.pick(p, r, among)
 	if p.injury.refusal != nil {
 		giveRefusal(d, p, steps)
@@ -83,6 +84,7 @@ type picked struct {
 	later    []fit  // those it comes before
 	others   int    // that were not asked one by one
 	segments []string
+	scope    *expr.Scope // what the expressions of its answer see; nil until one asks
 }
 
 // pick finds the first mapping that fits whole, nil when there is none, with a
@@ -129,10 +131,12 @@ func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates
 	if on := f.Rule.Operation; on != "" && on != e.dispatch(p, r).ID() {
 		return otherOperation(on)
 	}
-	if f.Rule.Conditions == nil {
-		return nil
+	if f.Rule.Conditions != nil {
+		if why := f.Rule.Conditions.Fails(&e.ask(p, r).facts, func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) }); why != nil {
+			return why
+		}
 	}
-	return f.Rule.Conditions.Fails(&e.ask(p, r).facts, func() *expr.Scope { return e.mappingScope(p, r, f, among.segments) })
+	return e.outOfState(p, r, f, among.segments)
 }
 
 // mappingScope is what the expressions of a mapping see of a call.
@@ -140,11 +144,36 @@ func (e *Engine) mappingScope(p *Placed, r *call.Request, f fit, segments []stri
 	return e.scope(p, r, func() map[string]string { return f.Rule.Template.Params(segments) }, func() *sample.Draw { return e.drawFor(p, r, "") })
 }
 
-// answerFromMapping answers with the mapping that was picked.
+// answerScope is what the expressions of the answer of a mapping see of a call.
+func (e *Engine) answerScope(p *Placed, r *call.Request, won *picked) *expr.Scope {
+	if won.scope == nil {
+		won.scope = e.mappingScope(p, r, won.fit, won.segments)
+	}
+	return won.scope
+}
+
+// answerFromMapping answers with the mapping that was picked, and remembers what goes with its
+// answer.
 func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won *picked, before []call.Step) {
+	index, which := e.chooseReply(p, r, won)
+	if e.answerWith(d, p, r, won, index, which, before); d.Source != call.FromMapping {
+		return
+	}
+	writes, told, err := e.writes(p, r, won, &won.Value.Replies[index])
+	if err != nil {
+		e.refuseExpression(d, p, r, won.Value, err, append(before, won.Value.Taken()))
+		return
+	}
+	e.keep(p, writes)
+	if told = append(p.recalledStep(), told...); len(told) > 0 {
+		d.Explanation = d.Explanation.With(told...)
+	}
+}
+
+// answerWith gives one of the answers of the mapping that was picked.
+func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked, index int, which string, before []call.Step) {
 	winner := won.Value
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
-	index, which := e.chooseReply(p, r, won)
 	reply := &winner.Replies[index]
 	d.Answer, d.Explanation = reply.Answer, winner.Alone
 	if reply.Elsewhere() {
@@ -185,12 +214,12 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
 	d.Answer = reply.Answer
 	if reply.Dynamic != nil {
-		built, err := reply.Dynamic.Render(e.mappingScope(p, r, won.fit, won.segments))
+		built, err := call.Answer{}, error(nil)
+		if won.scope, err = reply.Dynamic.Naming(e.answerScope(p, r, won)); err == nil {
+			built, err = reply.Dynamic.Render(won.scope)
+		}
 		if err != nil {
-			e.refuse(d, p, r, true, "expression", selfDocument{
-				Title: "An expression of the answer has no value for this call", Status: 500,
-				Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", won.Value.Spec.ID, err),
-			}, steps)
+			e.refuseExpression(d, p, r, won.Value, err, steps)
 			return false
 		}
 		d.Answer = built
@@ -199,6 +228,14 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
 	}
 	return true
+}
+
+// refuseExpression answers where an expression of a mapping has no value.
+func (e *Engine) refuseExpression(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, err error, steps []call.Step) {
+	e.refuse(d, p, r, true, "expression", selfDocument{
+		Title: "An expression of the answer has no value for this call", Status: 500,
+		Detail: fmt.Sprintf("Mapping %q answers this call, but %v.", m.Spec.ID, err),
+	}, steps)
 }
 
 // chooseReply picks one of the answers of a mapping, and says why it is that

@@ -22,7 +22,7 @@ func (e *Engine) ForgetOff() {
 	for _, service := range e.definitions.Snapshot().Services() {
 		on[service.Spec.ID] = service.Spec.Memory.On
 	}
-	e.memory.KeepOnly(func(service string) bool { return on[service] })
+	e.memory.KeepOnly(on)
 }
 
 // fromMemory answers by what the service remembers. It reports whether the operation touches a
@@ -122,7 +122,7 @@ func (e *Engine) remember(p *Placed, r *call.Request, asked *contract.Asked, rol
 		}
 	}
 	query, _ := url.ParseQuery(r.Query) // what can be read of it
-	return e.memory.Do(collection.Space{Service: p.Service.Spec.ID, Lane: p.LaneName()}, collection.Call{
+	return e.memory.Do(p.space(), collection.Call{
 		Role: role, Params: asked.Operation.Template.Params(asked.Segments), Query: query, Body: asked.Operation.Decoded(facts),
 		Patch: call.BaseType(r.Header.Get("Content-Type")) == "application/json-patch+json", IfMatch: r.Header.Get("If-Match"),
 		Repeat: r.Header.Get("Idempotency-Key"), Now: e.now(), Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) }),

@@ -59,6 +59,10 @@ type Scope struct {
 	XPath    func(document, path string) ([]string, error)
 	// Payload gives a payload of the service as text; nil where there are none.
 	Payload func(name string) (string, error)
+	// Recall is what the service remembers under a key, nil for nothing; State the state of
+	// a thing in a flow.
+	Recall func(key string) *tree.Node
+	State  func(flow, of string) string
 	// Let are the values that an answer names, as they are known so far.
 	Let map[string]any
 	// Budget is what the call has left; nil stands for no bound.
@@ -145,13 +149,15 @@ var widened = map[string]string{"_+_": "@add", "_-_": "@subtract", "_*_": "@mult
 
 func newEnvironment() (*cel.Env, error) {
 	macros := append([]cel.Macro(nil), cel.StandardMacros...)
-	for name, count := range scopeFunctions {
-		macros = append(macros, cel.GlobalMacro(name, count, func(f cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
-			if name == "now" {
-				return f.NewIdent("@now"), nil
-			}
-			return f.NewMemberCall(name, f.NewIdent("@scope"), args...), nil
-		}))
+	for name, counts := range scopeFunctions {
+		for _, count := range counts {
+			macros = append(macros, cel.GlobalMacro(name, count, func(f cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
+				if name == "now" {
+					return f.NewIdent("@now"), nil
+				}
+				return f.NewMemberCall(name, f.NewIdent("@scope"), args...), nil
+			}))
+		}
 	}
 	options := []cel.EnvOption{
 		cel.Variable("call", cel.DynType),
@@ -172,7 +178,7 @@ func newEnvironment() (*cel.Env, error) {
 		options = append(options, cel.Function(name, cel.Overload(name, []*cel.Type{cel.DynType, cel.DynType}, cel.DynType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val { return calculate(standard, a, b) }))))
 	}
-	options = append(options, scopeOptions()...)
+	options = append(append(options, scopeOptions()...), memoryOptions()...)
 	options = append(options, textOptions()...)
 	options = append(options, listOptions()...)
 	options = append(options, objectOptions()...)

@@ -28,6 +28,7 @@ const (
 	groupList   = "lists"
 	groupObject = "objects"
 	groupFind   = "looking into values"
+	groupMemory = "what the service remembers"
 )
 
 // Functions are all of them, save those of fake (see FakeKinds) and the operators.
@@ -118,6 +119,9 @@ var Functions = []Function{
 	{"jsonpathAll", groupFind, `jsonpathAll(value, "$..a")`, "all of them", `jsonpathAll({"a": [1, 2]}, "$.a[*]")`, "[1,2]"},
 	{"xpath", groupFind, `xpath(text, "//a")`, "the first text that an XPath finds in XML", `xpath("<a><b>N7</b></a>", "//b")`, `"N7"`},
 	{"xpathAll", groupFind, `xpathAll(text, "//a")`, "all of them", `xpathAll("<a><b>1</b><b>2</b></a>", "//b")`, `["1","2"]`},
+
+	{"recall", groupMemory, `recall("key", default)`, "what an answer remembered under a key, as it was before the call; the default where there is nothing, null without one", `recall("free/N7", 3) - 1`, "2"},
+	{"state", groupMemory, `state("flow", thing)`, "the state of a thing in a flow; start where no call has moved it", `state("permit", "P-7")`, `"start"`},
 }
 
 // FunctionNames are the functions that can be called beside those of CEL itself.

@@ -24,6 +24,7 @@ func real() *expr.Scope {
 		Fake:  func(string) string { return strings.Repeat("x", 36) },
 		Whole: func(low, _ int64) int64 { return low },
 		Count: func(string) int64 { return 1 },
+		State: func(string, string) string { return "start" },
 		JSONPath: func(root *tree.Node, path string) ([]*tree.Node, error) {
 			compiled, err := jsonpath.Compile(path)
 			if err != nil {

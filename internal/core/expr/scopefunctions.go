@@ -14,9 +14,10 @@ var FakeKinds = []string{"ship", "name", "firstName", "lastName", "company", "to
 	"word", "sentence", "date", "time", "id", "amount", "uuid"}
 
 // scopeFunctions are those that ask the scope without naming it, with how many
-// arguments they take: CEL itself gives functions no context, so that they are
+// arguments each takes: CEL itself gives functions no context, so that they are
 // rewritten into functions of a value of the scope.
-var scopeFunctions = map[string]int{"now": 0, "uuid": 0, "counter": 1, "jsonpath": 2, "jsonpathAll": 2, "xpath": 2, "xpathAll": 2, "payload": 1}
+var scopeFunctions = map[string][]int{"now": {0}, "uuid": {0}, "counter": {1}, "jsonpath": {2}, "jsonpathAll": {2}, "xpath": {2}, "xpathAll": {2}, "payload": {1},
+	"recall": {1, 2}, "state": {1, 2}}
 
 // most bounds what one function may make: elements of a list, characters;
 // mostText the bytes of a text that is put together step by step.
