@@ -9,6 +9,8 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -220,6 +222,8 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 	s := startDemo(t)
 	text, err := os.ReadFile(docsFolder + "state.md")
 	require.NoError(t, err)
+	s.putDocumented(t, "state.md")
+	s.send("PUT /moorings/permits/P-7", "{}", jsonType)
 	folder, ran := t.TempDir(), 0
 	for _, line := range strings.Split(string(text), "\n") {
 		if !strings.HasPrefix(line, "rapidmimic ") {
@@ -235,7 +239,10 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 		}
 		ran++
 	}
-	assert.Equal(t, 9, ran)
+	assert.Equal(t, 14, ran)
+	assert.Equal(t, `200 {"id":"P-7","state":"submitted"}`, s.says("GET /moorings/permits/P-7"))
+	assert.Equal(t, `409 {"title":"Not a draft","state":"submitted"}`, s.says("POST /moorings/permits/P-7/submission"))
+	assert.Regexp(t, `^404 .*flow permit P-8 is in the state start`, s.says("GET /moorings/permits/P-8"))
 	started, err := s.api.Remembered(t.Context(), "moorings", "bookings", "")
 	require.NoError(t, err)
 	assert.Len(t, started, 50)
@@ -267,4 +274,71 @@ func TestConsoleMemory(t *testing.T) {
 	assert.Contains(t, s.says("GET /moorings/berths/S1"), `"pier":"south"`)
 	must(t, p.Press("Back to the starting data"), p.Wait("document.querySelector('[data-item=N9]') && !document.querySelector('[data-item=S1]')"))
 	must(t, p.Press("Remember what calls create"), p.WaitText("The service forgets each call."))
+}
+
+// What mappings remember is one step for each call, is told on it, is changed by hand, and is each
+// lane's own; secrets in it are not shown, and come back as they were.
+func TestMappingsThatRemember(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	ctx := t.Context()
+	s.putDocumented(t, "state.md")
+	_, err := s.api.OpenLane(ctx, spec.Lane{Name: "night"})
+	require.NoError(t, err)
+	var taken [2]atomic.Int32
+	var all sync.WaitGroup
+	for i := range 24 {
+		all.Go(func() {
+			at := []string{"", "/@night"}[i%2]
+			if resp, _ := s.send("POST "+at+"/moorings/berths/N7/holds", `{"vessel": "Tern"}`, jsonType); resp.StatusCode == 201 {
+				taken[i%2].Add(1)
+			}
+		})
+	}
+	all.Wait()
+	assert.EqualValues(t, 2, taken[0].Load())
+	values, err := s.api.Values(ctx, "moorings", "")
+	require.NoError(t, err)
+	require.Len(t, values, 2)
+	assert.Equal(t, "places/N7", values[1].Key)
+	assert.WithinDuration(t, time.Now().Add(10*time.Minute), *values[1].Until, time.Minute)
+
+	s.send("POST /moorings/berths/N9/holds", `{"vessel": "Tern"}`, jsonType)
+	assert.Contains(t, fmt.Sprint(s.lastCall().Explanation.Steps), "places/N9")
+	_, err = s.api.PutValue(ctx, "moorings", "places/N9", "", "50ms", []byte("0"))
+	require.NoError(t, err)
+	assert.Eventually(t, func() bool {
+		resp, _ := s.send("POST /moorings/berths/N9/holds", `{"vessel": "Tern"}`, jsonType)
+		return resp.StatusCode == 201
+	}, 10*time.Second, 20*time.Millisecond, "it is forgotten after its time")
+
+	kept, err := s.api.PutValue(ctx, "moorings", "token", "", "", []byte("hush-hush-harbour"))
+	require.NoError(t, err)
+	shown := kept.Value.AppendJSON(nil)
+	assert.NotContains(t, string(shown), "hush")
+	_, err = s.api.PutValue(ctx, "moorings", "token", "", "", shown)
+	require.NoError(t, err)
+	s.put(t, "PUT", "/services/moorings/mappings/tell", `{call: {path: /tell}, answer: {text: '${recall("token")}'}}`)
+	assert.Equal(t, "200 hush-hush-harbour", s.says("GET /moorings/tell"))
+	require.NoError(t, s.api.RemoveValue(ctx, "moorings", "token", ""))
+	assert.ErrorContains(t, s.api.RemoveValue(ctx, "moorings", "token", ""), `nothing is remembered under "token"`)
+
+	_, err = s.api.MoveThing(ctx, "moorings", "permit", "", api.FlowThing{Of: "P-7", State: "sent"})
+	assert.ErrorContains(t, err, `flow permit has no state "sent" (there is start, draft, submitted)`)
+	_, err = s.api.MoveThing(ctx, "moorings", "permits", "", api.FlowThing{State: "draft"})
+	assert.ErrorContains(t, err, `flow "permits" not found (permit?)`)
+	require.NoError(t, s.api.ResetMemory(ctx, "moorings", "", ""))
+	values, err = s.api.Values(ctx, "moorings", "")
+	require.NoError(t, err)
+	assert.Empty(t, values)
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("nothing was moved yet"))
+	s.send("PUT /moorings/permits/P-7", "{}", jsonType)
+	s.send("POST /moorings/berths/N7/holds", `{"vessel": "Tern"}`, jsonType)
+	must(t, p.Wait("document.querySelector('[data-state=draft]').dataset.count === '1'"),
+		p.Choose("State of P-7", "submitted"), p.Wait("document.querySelector('[data-state=submitted]').dataset.count === '1'"),
+		p.Press("Change places/N7"), p.Fill("Value", "0"), p.Press("Keep it"), p.WaitText("places/N7 changed"))
+	resp, _ := s.send("POST /moorings/berths/N7/holds", `{"vessel": "Tern"}`, jsonType)
+	assert.Equal(t, 409, resp.StatusCode)
+	must(t, p.Press("Forget places/N7"), p.Wait("!document.querySelector('[data-value=\"places/N7\"]')"))
 }

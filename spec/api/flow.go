@@ -21,6 +21,6 @@ type FlowMove struct {
 
 // FlowThing is one of the things of a flow, and its state. Of is "" where there is one.
 type FlowThing struct {
-	Of    string `json:"of"`
+	Of    string `json:"of,omitempty"`
 	State string `json:"state"`
 }

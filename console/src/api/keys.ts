@@ -33,6 +33,8 @@ export const keys = {
     collection,
     { lane },
   ],
+  rememberedValues: (service: string, lane: string) => [...keys.memories(service), 'values', { lane }],
+  flows: (service: string, lane: string) => [...keys.memories(service), 'flows', { lane }],
   payloads: (service: string) => [...keys.service(service), 'payloads'],
   timings: (service: string, lane: string) => [...keys.service(service), 'timings', { lane }],
 

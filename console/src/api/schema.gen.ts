@@ -1863,6 +1863,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/memory-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** What mappings remember under keys, without its secrets */
+        get: operations["listValues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/memory-values/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The key of a value
+                 * @example free-N7
+                 */
+                key: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Have the service remember a value, in the place of what was there */
+        put: operations["putValue"];
+        post?: never;
+        /** Forget a value */
+        delete: operations["removeValue"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/flows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** State machines of the service: their states, the mappings that are their moves, and where things stand */
+        get: operations["listFlows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/flows/{flow}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a flow
+                 * @example weather
+                 */
+                flow: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set the state of a thing of a flow by hand */
+        put: operations["moveThing"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/memory/{collection}": {
         parameters: {
             query?: never;
@@ -2660,6 +2763,8 @@ export interface components {
             let?: {
                 [key: string]: unknown;
             };
+            /** @description Values that the service keeps when it gives this answer; one, or a list */
+            remember?: components["schemas"]["Remember"] | components["schemas"]["Remember"][];
             /** @description Sent as JSON; in its texts, as in text, xml and headers, ${…} stands for what an expression gives */
             json?: unknown;
             /** @description Sent as it stands */
@@ -2735,6 +2840,17 @@ export interface components {
              * @enum {string}
              */
             per?: "everyone" | "caller";
+            /** @description Makes the mapping a move of a state machine */
+            flow?: {
+                /** @description Shared by the mappings of one flow */
+                name: string;
+                /** @description An expression ${…} that tells things apart, each of which has a state of its own */
+                of?: string;
+                /** @description State, or list of states, in which the mapping answers; any when left out. A thing that no call has moved is in the state start */
+                when?: string | string[];
+                /** @description The state afterwards; the same when left out */
+                then?: string;
+            };
             impair?: components["schemas"]["ImpairmentDocument"];
             /** @description The first answer whose expression is true, instead of one for all; the last has no if */
             choose?: {
@@ -3280,6 +3396,49 @@ export interface components {
                 does: "create" | "list" | "read" | "replace" | "change" | "remove";
             }[];
         };
+        RememberedValue: {
+            key: string;
+            value: unknown;
+            /**
+             * Format: date-time
+             * @description When it is forgotten; left out for never
+             */
+            until?: string;
+        };
+        Flow: {
+            name: string;
+            /** @description In the order in which they can be reached; a thing that no call has moved is in the first, start */
+            states: string[];
+            moves: components["schemas"]["FlowMove"][];
+            /** @description Those that a call has moved, at most 1,000 */
+            things: components["schemas"]["FlowThing"][];
+            /** @description How many things a call has moved */
+            count: number;
+        };
+        FlowMove: {
+            mapping: string;
+            /** @description States in which the mapping answers; left out for any */
+            from?: string[];
+            /** @description The state afterwards; left out for the same */
+            to?: string;
+        };
+        FlowThing: {
+            /** @description What tells it from others; empty where there is one */
+            of?: string;
+            state: string;
+        };
+        Remember: {
+            /** @description Name of the value; ${…} stands for expressions */
+            key: string;
+            /** @description Takes the place of what was there */
+            value?: unknown;
+            /** @description Is added to the list that is there */
+            append?: unknown;
+            /** @description Removes what was there */
+            forget?: boolean;
+            /** @description How long it is remembered, such as 10m */
+            for?: string;
+        };
         RememberedItem: {
             key: string;
             /** @description Goes up with each change */
@@ -3778,7 +3937,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */
@@ -7908,6 +8067,217 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listValues: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of their keys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RememberedValue"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putValue: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description How long it is remembered, such as 10m; left out, as long as the service remembers at all */
+                for?: string;
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The key of a value
+                 * @example free-N7
+                 */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": unknown;
+            };
+        };
+        responses: {
+            /** @description It took the place of another */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RememberedValue"];
+                };
+            };
+            /** @description It is new */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RememberedValue"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeValue: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The key of a value
+                 * @example free-N7
+                 */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFlows: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By their names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Flow"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    moveThing: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description The name of a flow
+                 * @example weather
+                 */
+                flow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowThing"];
+            };
+        };
+        responses: {
+            /** @description The flow afterwards */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Flow"];
+                };
             };
             default: components["responses"]["Problem"];
         };

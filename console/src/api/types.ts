@@ -60,6 +60,8 @@ export interface SignIn {
 export type Memory = Schemas['Memory'];
 export type Collection = Schemas['Collection'];
 export type RememberedItem = Schemas['RememberedItem'];
+export type RememberedValue = Schemas['RememberedValue'];
+export type Flow = Schemas['Flow'];
 export type Token = Schemas['Token'];
 export type NewToken = Token & { secret: string };
 export type Me = Schemas['Me'];

@@ -175,3 +175,25 @@ func exampleIn(nodes ...*tree.Node) *tree.Node {
 	}
 	return nil
 }
+
+// Keyword is what the schema says by a word of JSON Schema, such as maximum, also in what it
+// refers to and in all that it combines; nil for nothing.
+func (s *Schema) Keyword(word string) *tree.Node {
+	return s.document.keyword(s.pointer, word, deepest)
+}
+
+func (d *Document) keyword(pointer, word string, depth int) *tree.Node {
+	if said := d.root.At(pointer).Get(word); said != nil || depth == 0 {
+		return said
+	}
+	at, n := d.follow(pointer)
+	if said := n.Get(word); said != nil {
+		return said
+	}
+	for i := range n.Get("allOf").Elements() {
+		if said := d.keyword(at+"/allOf/"+strconv.Itoa(i), word, depth-1); said != nil {
+			return said
+		}
+	}
+	return nil
+}

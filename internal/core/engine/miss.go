@@ -57,7 +57,7 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, asked *contract.A
 			continue
 		}
 		m := p.Service.Mapping(step.Of.ID)
-		if m == nil || m.Rule.Conditions == nil || !m.Rule.AllowsMethod(r.Method) {
+		if m == nil || m.Rule.Conditions == nil && m.Spec.Flow == nil || !m.Rule.AllowsMethod(r.Method) {
 			continue
 		}
 		doc.Closest = append(doc.Closest, near{"mapping", m.Spec.ID, m.Asks(), "conditions", "", step.String()})

@@ -168,6 +168,7 @@ it.each([
   [{ json: {} }, ''],
   [{ from: 'upstream', edit: [] }, ''],
   [{ json: {}, let: { a: 1 } }, 'let'],
+  [{ json: {}, remember: { key: 'a', value: 1 } }, 'remembered'],
   [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
   [{ from: 'contract' }, 'starts from'],
   [{ from: 'mapping:free-berth' }, 'starts from'],
@@ -176,6 +177,7 @@ it.each([
   const said = beyondForm({ answer });
   if (why) expect(said).toContain(why);
   else expect(said).toBe('');
+  expect(beyondForm({ answer, flow: { name: 'hold', when: 'held' } })).not.toBe('');
 });
 
 it('keeps the edits of what the upstream says, and no status beside them', () => {

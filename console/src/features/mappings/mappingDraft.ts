@@ -121,8 +121,9 @@ function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
 }
 
 /** Why the form would lose part of what a mapping answers, or "". */
-export function beyondForm({ answer }: Pick<MappingDocument, 'answer'>): string {
+export function beyondForm({ answer, flow }: Pick<MappingDocument, 'answer' | 'flow'>): string {
   if (!answer) return 'The form shows a single answer; several stay a document';
+  if (flow || answer.remember) return 'The form has nothing that is remembered: it stays a document';
   if (answer.let) return 'The form has no names of values (let): it stays a document';
   if (answer.with || (answer.from && answer.from !== 'upstream')) {
     return 'The form cannot show what an answer starts from: it stays a document';

@@ -1,1 +1,2 @@
 export { MemoryPanel } from './MemoryPanel';
+export { RecallPanel } from './RecallPanel';

@@ -2,7 +2,7 @@ import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
-import type { Memory, RememberedItem } from '@/api/types';
+import type { Flow, Memory, RememberedItem, RememberedValue } from '@/api/types';
 
 const again = 2_000;
 
@@ -52,6 +52,51 @@ function at(
     Object.entries(under).map(([name, value]) => ['under', `${name}=${value}`]),
   );
   return inLane(`/services/${part(service)}/memory/${part(collection)}/${part(key)}?${query}`, lane);
+}
+
+export function valuesOf(service: string, lane: string) {
+  return queryOptions({
+    queryKey: keys.rememberedValues(service, lane),
+    queryFn: () =>
+      send<{ items: RememberedValue[]; next?: string }>(
+        inLane(`/services/${part(service)}/memory-values?limit=${mostShown}`, lane),
+      ),
+    refetchInterval: again,
+  });
+}
+
+export function putValue(service: string, key: string, lane: string, value: string) {
+  return send<RememberedValue>(inLane(`/services/${part(service)}/memory-values/${part(key)}`, lane), {
+    method: 'PUT',
+    body: value,
+  });
+}
+
+export function removeValue(service: string, key: string, lane: string) {
+  return send<void>(inLane(`/services/${part(service)}/memory-values/${part(key)}`, lane), {
+    method: 'DELETE',
+  });
+}
+
+export function flowsOf(service: string, lane: string) {
+  return queryOptions({
+    queryKey: keys.flows(service, lane),
+    queryFn: () => send<{ items: Flow[] }>(inLane(`/services/${part(service)}/flows`, lane)),
+    refetchInterval: again,
+  });
+}
+
+/** Sets the state of a thing of a flow by hand. */
+export function moveThing(
+  service: string,
+  flow: string,
+  lane: string,
+  thing: { of?: string; state: string },
+) {
+  return send<Flow>(inLane(`/services/${part(service)}/flows/${part(flow)}`, lane), {
+    method: 'PUT',
+    body: JSON.stringify(thing),
+  });
 }
 
 /** Takes all collections of a service back to their starting data. */

@@ -6,7 +6,7 @@ import type { Service } from '@/api/types';
 import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
 import { MappingTable } from '@/features/mappings';
-import { MemoryPanel } from '@/features/memory';
+import { MemoryPanel, RecallPanel } from '@/features/memory';
 import { RecordingPanel } from '@/features/recordings';
 import { total } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -83,6 +83,7 @@ export function ServicePage({ name }: { name: string }) {
           <MemoryPanel service={service.name} />
         </Panel>
       )}
+      <RecallPanel service={service.name} />
       <UndescribedTable service={service} />
       {service.contract && (
         <Panel title="Revisions of the contract">
