@@ -83,10 +83,16 @@ var apiSteps = [][2]string{
 	{"PUT /services/moorings/memory/berths/N1", `{"number": "N1", "pier": "north", "lengthMetres": 12, "draughtMetres": 2.5, "state": "free", "services": []}`},
 	{"PUT /services/moorings/memory-values/free-N7", `2`},
 	{"PUT /services/moorings/flows/weather", `{"state": "fog"}`},
+	{"POST /services/moorings/boundary-scenarios", `{"operation": "getBerth", "at": ["$.state"], "only": "valid", "cycle": true, "name": "states"}`},
+	{"POST /walks", `{"service": "moorings", "operation": "getBerth", "at": ["$.lengthMetres"], "name": "lengths", "only": "valid"}`},
+	{"PUT /walks/lengths/position", `{"to": "2"}`},
+	{"PUT /walks/lengths/steps/1", `{"verdict": "fine", "text": "shown as 5 m"}`},
 	{"GET", ""}, // all that is only read
 	{"DELETE /services/buoys/recordings/{recording}", ""},
 	{"DELETE /services/moorings/operations/getBerth/pins", ""},
 	{"DELETE /services/moorings/memory/berths/N1", ""},
+	{"POST /walks/lengths/end", ""},
+	{"DELETE /walks/lengths", ""},
 	{"DELETE /services/moorings/memory-values/free-N7", ""},
 	{"POST /services/moorings/memory-resets", ""},
 	{"DELETE /services/moorings/impairments?operation=bookBerth", ""},
@@ -109,7 +115,7 @@ var apiSteps = [][2]string{
 var withoutExample = map[string]string{
 	"getMetrics": "for Prometheus", "getOpenAPI": "this very document", "getSchema": "a JSON Schema", "getPAC": "a script", "getContract": "a contract", "getRevision": "a contract",
 	"streamCalls": "it never ends", "applyFolder": "takes an archive", "exportFolder": "takes an archive", "compareFolder": "takes an archive", "getAuthority": "a certificate", "getPayload": "a file", "importHAR": "takes a HAR",
-	"createToken": "tells a secret", "beginSession": "tells a secret", "revokeToken": "of a token", "getBackup": "an archive", "getHealth": "no JSON", "getReadiness": "no JSON", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
+	"createToken": "tells a secret", "beginSession": "tells a secret", "revokeToken": "of a token", "getBackup": "an archive", "getHealth": "no JSON", "getReadiness": "no JSON", "getWalkReport": "no JSON", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
 }
 
 // The examples in the API document are what the demo really answers: it is asked again, and
@@ -260,7 +266,7 @@ func (o *operationIDs) of(method, path string) string {
 // read are the addresses that are only read, with values for their parameters.
 func (o *operationIDs) read() (addresses []string) {
 	parameters := strings.NewReplacer("{reference}", "x", "{service}/recordings", "buoys/recordings", "{service}/latencies", "buoys/latencies", "{service}", "moorings", "{collection}", "berths", "{mapping}", "fog", "{payload}", "chart.txt",
-		"{scenario}", "fog", "{lane}", "night-run", "{line}", "rope", "/reference/{operation}", "/reference/getLine", "{operation}", "getBerth", "{revision}", "1", "/differences", "/differences?since=morning")
+		"{scenario}", "fog", "{lane}", "night-run", "{line}", "rope", "/reference/{operation}", "/reference/getLine", "{operation}", "getBerth", "{revision}", "1", "/differences", "/differences?since=morning", "{walk}", "lengths", "/boundary-values", "/boundary-values?operation=getBerth&at=$.lengthMetres")
 	for _, path := range o.paths {
 		if id := o.methods[path]["GET"]; id != "" && withoutExample[id] == "" {
 			addresses = append(addresses, parameters.Replace(path))

@@ -391,7 +391,7 @@ func (a *app) outgoing(public bool) *outgoing.Rules {
 // assembleControl builds the port of the API and the console.
 func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engine, masker *secret.Masker, gate budget.Gate, ca *authority.Authority) {
 	c := control.Config{
-		Catalog: definitions, Log: a.log, Calls: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
+		Catalog: definitions, Log: a.log, Calls: a.store, Walks: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
 		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),

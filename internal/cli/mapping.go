@@ -65,7 +65,7 @@ func (p Program) mappingCommand() *cli.Command {
 				Flags:         append(selectFlags(), &cli.Int64Flag{Name: "version", Usage: "as it was at this `VERSION`"}, laneFlag(asSeenIn)),
 				ShellComplete: p.completeServices, Action: p.mappingShow,
 			},
-		}, append(p.mappingEditCommands(), p.mappingVersionCommands()...)...),
+		}, append(append(p.mappingEditCommands(), p.mappingVersionCommands()...), p.boundaryCommands()...)...),
 	}
 }
 

@@ -30,6 +30,7 @@ type Config struct {
 	Catalog   *catalog.Catalog
 	Log       CallLog
 	Calls     CallStore
+	Walks     WalkStore
 	Metrics   http.Handler
 	Console   fs.FS
 	Logger    *slog.Logger
@@ -86,6 +87,7 @@ type server struct {
 	guard    hostGuard
 	attended attendance
 	repeats  *repeats
+	walking  sync.Mutex // held while a walk changes
 	guesses  guesses
 	refusals once
 	// demands are what the calls demand, by method and path.

@@ -131,6 +131,17 @@ func (s *server) table() []route {
 		{"DELETE", "/services/:service/mappings/:mapping/positions", s.resetPositions, edit},
 		{"DELETE", "/services/:service/mappings/:mapping/counts", s.resetCounts, edit},
 
+		{"GET", "/services/:service/boundary-values", s.listBoundaries, view},
+		{"POST", "/services/:service/boundary-scenarios", s.createBoundaryScenarios, edit},
+		{"GET", "/walks", s.listWalks, view},
+		{"POST", "/walks", s.createWalk, edit},
+		{"GET", "/walks/:walk", s.getWalk, view},
+		{"DELETE", "/walks/:walk", s.deleteWalk, edit},
+		{"PUT", "/walks/:walk/position", s.putWalkPosition, edit},
+		{"PUT", "/walks/:walk/steps/:step", s.putWalkNote, edit},
+		{"POST", "/walks/:walk/end", s.endWalk, edit},
+		{"GET", "/walks/:walk/report", s.getWalkReport, view},
+
 		{"GET", "/services/:service/recordings", s.listRecordings, view},
 		{"POST", "/services/:service/recordings", s.postRecording, edit},
 		{"POST", "/services/:service/recording-imports", s.postHAR, edit},

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -64,7 +65,7 @@ type Follow struct {
 
 // At finds the field that a path names in a document: $.dues.amount, $.berths[0].state,
 // $.berths[*].state, or a JSON Pointer. schema is that of the document; nil for none. The last
-// name need not be there, as long as the schema, or the object that it would be in, is.
+// name need not be there, as long as the schema has it.
 func At(document *tree.Node, path string, schema *contract.Schema) (*Field, error) {
 	steps, err := stepsOf(path)
 	if err != nil {
@@ -74,16 +75,34 @@ func At(document *tree.Node, path string, schema *contract.Schema) (*Field, erro
 	places := []place{{"", document}}
 	for i, step := range steps {
 		last := i == len(steps)-1
+		around := f.Schema
 		if places, err = step.from(places, last); err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}
-		f.into(step)
+		if f.into(step); last && places[0].node == nil && f.Schema == nil {
+			return nil, fmt.Errorf("%s: neither the answer nor its contract has %q there%s", path, step.name, nearest(step.name, around))
+		}
 	}
 	for _, p := range places {
 		f.Pointers = append(f.Pointers, p.pointer)
 	}
 	f.Present = places[0].node
 	return f, nil
+}
+
+// nearest suggests a property of a schema whose name is close to another; "" for none.
+func nearest(name string, schema *contract.Schema) string {
+	if schema == nil {
+		return ""
+	}
+	var names []string
+	for _, p := range schema.Properties() {
+		names = append(names, p.Name)
+	}
+	if near := problem.Closest(name, names); near != "" {
+		return " (" + near + "?)"
+	}
+	return ""
 }
 
 // into leads the schema of the field one step further.

@@ -54,6 +54,9 @@ func NewDocument(root *tree.Node, upgrade func(*tree.Node) *tree.Node) *Document
 		compiler.UseLoader(noLoader{}) // a document must not make us read files
 		compiler.UseRegexpEngine(d.patterns.compile)
 		compiler.AssertFormat()
+		for _, format := range strictFormats {
+			compiler.RegisterFormat(format)
+		}
 		compiler.RegisterVocabulary(d.laterVocabulary(sample.Side(i)))
 		compiler.AssertVocabs()
 		d.sides[i] = checkers{compiler, make(map[string]bool)}
