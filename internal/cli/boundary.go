@@ -105,7 +105,7 @@ func (p Program) mappingBoundaries(ctx context.Context, c *cli.Command) error {
 	for _, name := range made {
 		p.say("%s  made", name)
 	}
-	p.say("now       rapidmimic scenario on %s", made[0])
+	p.say("now       rapidmimic scenario use %s", made[0])
 	return nil
 }
 

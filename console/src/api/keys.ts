@@ -17,6 +17,10 @@ export const keys = {
   status: () => ['status'],
   statusIn: (lane: string) => [...keys.status(), lane],
 
+  walks: () => ['walks'],
+  walk: (name: string) => [...keys.walks(), name],
+  boundaries: (service: string, call: string, at: string) => ['boundaries', service, call, at],
+
   services: () => ['services'],
   service: (service: string) => [...keys.services(), service],
   ownVariables: (service: string) => [...keys.service(service), 'own variables'],

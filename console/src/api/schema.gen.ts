@@ -1156,6 +1156,191 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/boundary-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** Boundary values of a field of an answer, or all pairs of those of several */
+        get: operations["listBoundaries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/boundary-scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a scenario of each boundary value, or one in which each call gets the next */
+        post: operations["createBoundaryScenarios"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Walks through boundary values */
+        get: operations["listWalks"];
+        put?: never;
+        /** Begin a walk; its first value answers from the next call on */
+        post: operations["createWalk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks/{walk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        /** A walk, with the calls that came during each step */
+        get: operations["getWalk"];
+        put?: never;
+        post?: never;
+        /** End a walk and forget it */
+        delete: operations["removeWalk"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks/{walk}/position": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Go to a step; its value answers from the next call on */
+        put: operations["putWalkPosition"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks/{walk}/steps/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+                /**
+                 * @description Number or id of a step
+                 * @example 1
+                 */
+                step: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say of a step what the program under test made of it */
+        put: operations["putWalkNote"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks/{walk}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a walk: the answer is as it was; what was said stays */
+        post: operations["endWalk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walks/{walk}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        /** A walk as a report */
+        get: operations["getWalkReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings": {
         parameters: {
             query?: never;
@@ -3396,6 +3581,65 @@ export interface components {
                 does: "create" | "list" | "read" | "replace" | "change" | "remove";
             }[];
         };
+        Boundaries: {
+            fields: {
+                at: string;
+                /** @description JSON Pointers to its places in the answer */
+                pointers: string[];
+                /** @description What stands there */
+                present?: unknown;
+                required: boolean;
+            }[];
+            items: components["schemas"]["Boundary"][];
+        };
+        Boundary: {
+            id: string;
+            says: string;
+            /** @description The value, shortened */
+            shown: string;
+            /**
+             * @description What the contract says of it
+             * @enum {string}
+             */
+            validity: "valid" | "invalid" | "unknown";
+            breach?: string;
+            /** @description Counts and totals that change with it */
+            follows?: string[];
+        };
+        BoundaryChoice: {
+            mapping?: string;
+            operation?: string;
+            /** @description Id of a call whose answer it is; it tells the mapping or the operation */
+            call?: string;
+            /** @description Fields, such as $.dues.amount; of several, all pairs of their values */
+            at: string[];
+            /** @enum {string} */
+            only?: "" | "valid" | "invalid";
+            /** @description Leave counts and totals as they are */
+            alone?: boolean;
+        };
+        Walk: {
+            name: string;
+            service: string;
+            mapping?: string;
+            operation?: string;
+            at: string[];
+            lane?: string;
+            /** @description The step that answers, from 1; 0 for the answer as it is */
+            position: number;
+            steps: (components["schemas"]["Boundary"] & {
+                /** @enum {string} */
+                verdict?: "fine" | "defect" | "note";
+                text?: string;
+                /** @description Ids of the calls that came while it answered, at most 50 */
+                calls?: string[];
+            })[];
+            by?: string;
+            /** Format: date-time */
+            started: string;
+            /** Format: date-time */
+            ended?: string;
+        };
         RememberedValue: {
             key: string;
             value: unknown;
@@ -4059,6 +4303,11 @@ export interface components {
         };
     };
     parameters: {
+        /**
+         * @description The name of a walk
+         * @example lengths
+         */
+        walk: string;
         /**
          * @description The name of a collection
          * @example berths
@@ -6346,6 +6595,356 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listBoundaries: {
+        parameters: {
+            query: {
+                /** @description Whose answer it is */
+                mapping?: string;
+                /**
+                 * @description Or that of an operation of the contract
+                 * @example getBerth
+                 */
+                operation?: string;
+                /** @description Or the answer to a call, by its id */
+                call?: string;
+                /**
+                 * @description The field, such as $.dues.amount; of several, all pairs of their values
+                 * @example [
+                 *       "$.lengthMetres"
+                 *     ]
+                 */
+                at: string[];
+                /** @description Such values alone, by the contract */
+                only?: "valid" | "invalid";
+                /** @description Leave counts and totals as they are */
+                alone?: boolean;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order in which one tries them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Boundaries"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createBoundaryScenarios: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoundaryChoice"] & {
+                    /** @description Of the scenario, or what names of several begin with */
+                    name?: string;
+                    /** @description One scenario in which each call gets the next value */
+                    cycle?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Their names */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        scenarios: string[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWalks: {
+        parameters: {
+            query?: {
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                limit?: components["parameters"]["limit"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By their names, without the calls of their steps */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Walk"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createWalk: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoundaryChoice"] & {
+                    name?: string;
+                    service: string;
+                    /** @description Where it holds; for everybody when left out */
+                    lane?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The walk */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The walk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWalk: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The answer is as it was */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putWalkPosition: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Number or id of a step; 0 for the answer as it is */
+                    to: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The walk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putWalkNote: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+                /**
+                 * @description Number or id of a step
+                 * @example 1
+                 */
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    verdict?: "" | "fine" | "defect" | "note";
+                    text?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The walk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endWalk: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Who does it, percent-encoded; it is kept with every change */
+                "Rapid-Mimic-By"?: components["parameters"]["by"];
+            };
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The walk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWalkReport: {
+        parameters: {
+            query?: {
+                format?: "markdown" | "html" | "junit";
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The name of a walk
+                 * @example lengths
+                 */
+                walk: components["parameters"]["walk"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
+                    "text/html": string;
+                    "application/xml": string;
+                };
             };
             default: components["responses"]["Problem"];
         };

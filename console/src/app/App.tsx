@@ -32,6 +32,7 @@ const ScenariosPage = lazy(() =>
 const TokensPage = lazy(() =>
   import('@/features/tokens/TokensPage').then((m) => ({ default: m.TokensPage })),
 );
+const WalkPage = lazy(() => import('@/features/walks/WalkPage').then((m) => ({ default: m.WalkPage })));
 const VariablesPage = lazy(() =>
   import('@/features/variables/VariablesPage').then((m) => ({ default: m.VariablesPage })),
 );
@@ -94,6 +95,7 @@ export function App({ refused }: { refused: string }) {
               </Route>
               <Route path="/calls" component={CallsPage} />
               <Route path="/scenarios" component={ScenariosPage} />
+              <Route path="/walks/:walk">{({ walk }) => <WalkPage key={walk} name={plain(walk)} />}</Route>
               <Route path="/lanes" component={LanesPage} />
               <Route path="/variables" component={VariablesPage} />
               <Route path="/tokens" component={TokensPage} />

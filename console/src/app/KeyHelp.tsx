@@ -10,10 +10,12 @@ const keys = [
   ['Esc', 'close the call'],
   ['m', 'make a mapping of the call'],
   ['p', 'pause and follow'],
+  ['n  p', 'next and previous boundary value of a walk'],
+  ['f  d', 'a boundary value is fine, or a defect'],
   ['?', 'this list'],
 ];
 
-/** The keys of the calls page; ? opens it anywhere. */
+/** The keys of the calls page and of walks; ? opens it anywhere. */
 export function KeyHelp() {
   const [open, setOpen] = useState(false);
   useEffect(() => {

@@ -3,7 +3,8 @@ import { X } from 'lucide-react';
 import { Link, useLocation } from 'wouter';
 import type { CallDetail } from '@/api/types';
 import { whoOf } from '@/features/activity';
-import { clock } from '@/lib/format';
+import { StartWalk } from '@/features/walks';
+import { clock, isJson } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -88,6 +89,7 @@ function CallBody({ call }: { call: CallDetail }) {
               {call.source === 'mapping' ? 'Edit the mapping' : 'Make a mapping'}
             </Button>
           )}
+          {canVary(call) && <StartWalk service={call.service} call={call.id} body={call.answer.body} />}
           <CopyButton text={call.curl} what="curl command">
             Copy as curl
           </CopyButton>
@@ -140,6 +142,12 @@ function CallBody({ call }: { call: CallDetail }) {
     </>
   );
 }
+
+/** Whether the answer is a document of a mapping or of the contract, whose fields can be varied. */
+const canVary = ({ source, operation, answer }: CallDetail) =>
+  (source === 'mapping' || (source === 'contract' && !!operation)) &&
+  !answer.truncated &&
+  isJson(answer.body);
 
 /** What was changed since the call, so that it may be answered otherwise now. */
 function ChangedSince({ call }: { call: CallDetail }) {

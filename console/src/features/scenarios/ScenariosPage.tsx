@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
+import { WalkList } from '@/features/walks';
 import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
@@ -99,6 +100,7 @@ export function ScenariosPage() {
             )
           }
         </Awaited>
+        <WalkList />
       </div>
       {selected !== undefined && (
         <ScenarioEditor

@@ -1,0 +1,2 @@
+export { StartWalk } from './StartWalk';
+export { WalkList } from './WalkList';
