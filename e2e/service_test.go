@@ -28,6 +28,7 @@ import (
 	"rapidmimic.example/demo"
 	"rapidmimic.example/internal/app"
 	"rapidmimic.example/internal/config"
+	"rapidmimic.example/internal/scripts"
 )
 
 // binary is the real command line, built once for all tests, as they are built.
@@ -36,7 +37,10 @@ var (
 	buildFlags []string
 )
 
-func TestMain(m *testing.M) { os.Exit(run(m)) }
+func TestMain(m *testing.M) {
+	scripts.WorkIfAsked()
+	os.Exit(run(m))
+}
 
 func run(m *testing.M) int {
 	folder, err := os.MkdirTemp("", "rapidmimic-e2e-")

@@ -36,6 +36,9 @@ type Answer struct {
 	// Payload is the name of a file that was given to the service: it is sent as
 	// it is, save that ${…} stands for expressions in texts.
 	Payload string `json:"payload,omitempty"`
+	// Script is JavaScript that makes the answer, or the name of a payload with it that ends in
+	// .js.
+	Script string `json:"script,omitempty"`
 	// Redirect sends the caller elsewhere: a path of the service, or an address.
 	Redirect string `json:"redirect,omitempty"`
 	// Example is the name of an example of the contract, or of a declared fault;
@@ -58,6 +61,15 @@ type Answer struct {
 	Recorded *Recorded `json:"recorded,omitempty"`
 }
 
+// ScriptPayload is the name of the payload that holds the script; "" where it stands in the
+// answer itself.
+func (a Answer) ScriptPayload() string {
+	if strings.HasSuffix(a.Script, ".js") && PayloadName(a.Script) {
+		return a.Script
+	}
+	return ""
+}
+
 // Fault is a SOAP fault.
 type Fault struct {
 	// Code is Client, Server, MustUnderstand or VersionMismatch; SOAP 1.2 calls
@@ -72,7 +84,7 @@ var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch
 
 // bodies counts the kinds of body that are given.
 func (a Answer) bodies() (count int) {
-	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Base64 != nil, a.Payload != "", a.Redirect != "", a.Fault != nil,
+	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Base64 != nil, a.Payload != "", a.Script != "", a.Redirect != "", a.Fault != nil,
 		a.Example != "", a.Generate} {
 		if given {
 			count++
@@ -141,7 +153,7 @@ func (s *Status) UnmarshalJSON(text []byte) error {
 // setStatus gives an answer that names no status the usual one.
 func (a *Answer) setStatus() {
 	switch {
-	case a.Status != Status{}, a.From != "":
+	case a.Status != Status{}, a.From != "", a.Script != "":
 	case a.Fault != nil:
 		a.Status.Code = 500
 	case a.Redirect != "":
@@ -237,7 +249,10 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	fault := func(inside, format string, args ...any) {
 		items = append(items, problem.Item{At: at + inside, Detail: fmt.Sprintf(format, args...)})
 	}
-	if code := a.Status.Code; (a.From == "" || code != 0) && a.Status.Expr == "" && (code < 200 || code > 999) {
+	if a.Script != "" && (a.Status != Status{} || len(a.Headers) > 0 || a.Let != nil) {
+		fault("/script", "a script gives status and headers itself: return { status, headers, json }")
+	}
+	if code := a.Status.Code; (a.From == "" && a.Script == "" || code != 0) && a.Status.Expr == "" && (code < 200 || code > 999) {
 		fault("/status", "status must be a number from 200 to 999, not %d", code)
 	}
 	items = append(items, a.letFaults(at+"/let")...)
@@ -246,7 +261,7 @@ func (a Answer) faults(at string) (items []problem.Item) {
 		fault("/remember", "remember goes with answers of our own, and this one is the upstream's")
 	}
 	if a.bodies() > 1 {
-		fault("", "an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate")
+		fault("", "an answer has one body: json, xml, text, base64, payload, script, redirect, fault, example or generate")
 	}
 	if a.Base64 != nil {
 		if _, err := base64.StdEncoding.DecodeString(*a.Base64); err != nil {

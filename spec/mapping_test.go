@@ -57,7 +57,7 @@ func TestFaultsOfMappingsHavePlaces(t *testing.T) {
 		"wrong kind":                       {"call: {path: /x}\nanswer: {status: fine}\n", `2:18: status must be a number such as 200, or an expression ${…}`},
 		"no whole number":                  {"call: {path: /x}\nanswer: {status: 2.5}\n", `2:18: status must be a number such as 200, or an expression`},
 		"status out of range":              {"call: {path: /x}\nanswer: {status: 99}\n", `2:18: status must be a number from 200 to 999, not 99`},
-		"two bodies":                       {"call: {path: /x}\nanswer: {json: {}, text: x}\n", `2:9: an answer has one body: json, xml, text, base64, payload, redirect, fault, example or generate`},
+		"two bodies":                       {"call: {path: /x}\nanswer: {json: {}, text: x}\n", `2:9: an answer has one body: json, xml, text, base64, payload, script, redirect, fault, example or generate`},
 		"a body that cannot be sent":       {"call: {path: /x}\nanswer: {status: 204, json: {}}\n", `2:18: an answer with status 204 cannot have a body`},
 		"no path":                          {"id: x\ncall: {method: GET}\n", `2:7: call needs a path, such as /berths/{number}`},
 		"bad method":                       {"call: {path: /x, method: GE T}\n", `1:26: "GE T" is not an HTTP method`},

@@ -7,3 +7,8 @@ import "embed"
 //
 //go:embed schemas/*.json
 var Schemas embed.FS
+
+// ScriptTypes declares the types of scripts of mappings, for editors, in TypeScript.
+//
+//go:embed mimic.d.ts
+var ScriptTypes string

@@ -10,9 +10,11 @@ import (
 
 	"rapidmimic.example/internal/app"
 	"rapidmimic.example/internal/cli"
+	"rapidmimic.example/internal/scripts"
 )
 
 func main() {
+	scripts.WorkIfAsked()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go endAtOnce(ctx)

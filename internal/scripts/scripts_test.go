@@ -15,9 +15,7 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	if len(os.Args) == 2 && os.Args[1] == scripts.Argument {
-		os.Exit(scripts.Work(os.Stdin, os.Stdout))
-	}
+	scripts.WorkIfAsked()
 	os.Exit(m.Run())
 }
 

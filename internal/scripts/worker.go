@@ -71,6 +71,14 @@ func readFrame(r *bufio.Reader) (kind byte, payload []byte, err error) {
 	return head[0], payload, err
 }
 
+// WorkIfAsked makes this process a worker where its arguments say so. Programs that run the service
+// begin with it.
+func WorkIfAsked() {
+	if len(os.Args) == 2 && os.Args[1] == Argument {
+		os.Exit(Work(os.Stdin, os.Stdout))
+	}
+}
+
 // Work is the whole of a worker: it runs scripts until its input ends, and returns the exit code.
 func Work(in io.Reader, out io.Writer) int {
 	debug.SetGCPercent(400)

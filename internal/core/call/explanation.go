@@ -127,6 +127,7 @@ const (
 	KindOtherwise  Kind = "otherwise"  //
 	KindMemory     Kind = "memory"     // the name of the collection
 	KindAnswer     Kind = "answer"     // that of a mapping
+	KindScript     Kind = "script"     // that of a mapping
 	KindResponse   Kind = "response"   // its status
 	KindEcho       Kind = "echo"       //
 	KindPins       Kind = "pins"       //

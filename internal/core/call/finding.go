@@ -72,6 +72,8 @@ const (
 	Moved          Code = "moved"
 	OtherState     Code = "other-state"
 	FlowFailed     Code = "flow-failed"
+	ScriptAnswer   Code = "script-answer"
+	Logged         Code = "logged"
 
 	FixedAnswer    Code = "fixed-answer"
 	FilledAnswer   Code = "filled-answer"

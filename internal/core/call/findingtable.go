@@ -71,6 +71,8 @@ var table = []entry{
 	{FlowFailed, "flow: {0}", "the expression that tells the things of a flow apart has no value for the call"},
 
 	{FixedAnswer, "[{2}, ]fixed: status {0}, {1} bytes", "a fixed answer of a mapping"},
+	{ScriptAnswer, "[{0}, ]what its script gives", "an answer that a script makes"},
+	{Logged, "{0}", "what the script told console.log"},
 	{FilledAnswer, "[{1}, ]status {0}, its expressions filled in", "an answer of a mapping with expressions"},
 	{UpstreamAnswer, "[{0}, ]what the upstream answers", "a mapping answers from the upstream"},
 	{Response, "{0}: {1}", "which response of the operation, and from what"},

@@ -104,7 +104,7 @@ func (e *edit) putPayloads(old *Service, payloads map[string][]byte) (*Service, 
 // sends reports whether a mapping answers with one of some payloads.
 func sends(m *Mapping, one func(name string) bool) bool {
 	return slices.ContainsFunc(m.Spec.Answers(), func(a spec.Answer) bool {
-		return a.Payload != "" && one(a.Payload) || a.Recorded != nil && a.Recorded.Coded != "" && one(a.Recorded.Coded)
+		return a.Payload != "" && one(a.Payload) || a.ScriptPayload() != "" && one(a.ScriptPayload()) || a.Recorded != nil && a.Recorded.Coded != "" && one(a.Recorded.Coded)
 	})
 }
 

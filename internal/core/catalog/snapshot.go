@@ -17,6 +17,7 @@ import (
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/script"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -272,6 +273,8 @@ type Reply struct {
 	Send, Edit *answer.Edit
 	// If decides among the answers of a choice; nil on the last one.
 	If *expr.Program
+	// Script makes the answer; nil for none.
+	Script *script.Script
 	// Remember is what the service remembers when it gives the answer.
 	Remember answer.Remembering
 }
@@ -282,12 +285,13 @@ func (r *Reply) Elsewhere() bool { return r.Spec.From != "" || r.Spec.ByContract
 
 // Writes reports whether an answer of the mapping changes what the service remembers.
 func (m *Mapping) Writes() bool {
-	return m.Spec.Flow != nil && m.Spec.Flow.Then != "" || slices.ContainsFunc(m.Replies, func(r Reply) bool { return len(r.Remember) > 0 })
+	return m.Spec.Flow != nil && m.Spec.Flow.Then != "" ||
+		slices.ContainsFunc(m.Replies, func(r Reply) bool { return len(r.Remember) > 0 || r.Script != nil && r.Script.Writes() })
 }
 
 // Fixed reports whether the mapping gives the same answer to every call.
 func (m *Mapping) Fixed() bool {
-	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == "" && len(m.Replies[0].Remember) == 0 && m.Spec.Flow == nil
+	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == "" && m.Replies[0].Script == nil && len(m.Replies[0].Remember) == 0 && m.Spec.Flow == nil
 }
 
 // ETag is the entity tag of a definition at this version.
@@ -414,7 +418,7 @@ func (s *Service) Deviations(m *Mapping) (found []call.Deviation) {
 // shows on calls.
 func (s *Service) replyDeviations(op *contract.Operation, reply Reply) []call.Deviation {
 	switch {
-	case reply.Dynamic != nil, reply.Elsewhere():
+	case reply.Dynamic != nil, reply.Script != nil, reply.Elsewhere():
 		return nil
 	case reply.Spec.Fault != nil: // which may always come
 		return nil
@@ -552,6 +556,23 @@ func compileReplies(m spec.Mapping, payloads answer.Payloads) (replies []Reply, 
 	return replies, faults
 }
 
+// compileScript compiles the script of an answer, which may be a payload.
+func compileScript(a spec.Answer, at string, payloads answer.Payloads) (*script.Script, []problem.Item) {
+	source, where := a.Script, ""
+	if name := a.ScriptPayload(); name != "" {
+		text, err := payloads.Text(name)
+		if err != nil {
+			return nil, []problem.Item{{At: at + "/script", Detail: err.Error()}}
+		}
+		source, where = text, name+": "
+	}
+	compiled, err := script.Compile(source)
+	if err != nil {
+		return nil, []problem.Item{{At: at + "/script", Detail: where + err.Error()}}
+	}
+	return compiled, nil
+}
+
 // compileFlow compiles what tells the things of a flow apart; nil for none.
 func compileFlow(f *spec.Flow) (of *expr.Template, faults []problem.Item) {
 	if f == nil || f.Of == "" {
@@ -568,6 +589,10 @@ func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Rep
 	reply.Spec = a
 	reply.Remember, faults = answer.CompileRemember(a, at)
 	var more []problem.Item
+	if a.Script != "" {
+		reply.Script, more = compileScript(a, at, payloads)
+		return reply, append(faults, more...)
+	}
 	if a.From == "" {
 		reply.Answer, reply.Dynamic, more = answer.Compile(a, at, payloads)
 		return reply, append(faults, more...)
@@ -620,6 +645,8 @@ func (m *Mapping) Built(index int, which string) call.Step {
 	reply := m.Replies[index]
 	what := call.Find(call.FixedAnswer, reply.Answer.Status, len(reply.Answer.Body), which)
 	switch {
+	case reply.Script != nil:
+		what = call.Find(call.ScriptAnswer, which)
 	case reply.Dynamic != nil:
 		what = call.Find(call.FilledAnswer, reply.Spec.Status, which)
 	case reply.Spec.From == spec.FromUpstream:

@@ -169,13 +169,21 @@ func responseKeys(op *contract.Operation) string {
 // says which, so that an answer can be had again. The operation is "" for what
 // mappings draw.
 func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sample.Draw, from string) {
-	if seed := p.Service.Spec.Seed; seed != nil {
-		key := strings.Join([]string{r.Method, r.Path, r.Query, string(r.Body.Bytes)}, "\x00")
-		return e.ask(p, r).within(sample.NewDraw(*seed, key, 0)), fmt.Sprintf("seed %d and the call", *seed)
+	seed, key, number := e.chance(p, r, operation)
+	from = fmt.Sprintf("draw %d of this run", number+1)
+	if p.Service.Spec.Seed != nil {
+		from = fmt.Sprintf("seed %d and the call", seed)
 	}
-	key := p.Service.Spec.ID + "/" + operation
-	number := e.state.Claim(p.snapshot.StateKey()+"generated/"+key, "")
-	return e.ask(p, r).within(sample.NewDraw(e.runSeed, key, number)), fmt.Sprintf("draw %d of this run", number+1)
+	return e.ask(p, r).within(sample.NewDraw(seed, key, number)), from
+}
+
+// chance is where the data drawn for a call begin.
+func (e *Engine) chance(p *Placed, r *call.Request, operation string) (seed int64, key string, number uint64) {
+	if seed := p.Service.Spec.Seed; seed != nil {
+		return *seed, strings.Join([]string{r.Method, r.Path, r.Query, string(r.Body.Bytes)}, "\x00"), 0
+	}
+	key = p.Service.Spec.ID + "/" + operation
+	return e.runSeed, key, e.state.Claim(p.snapshot.StateKey()+"generated/"+key, "")
 }
 
 // drawFor is draw without where it comes from.

@@ -40,6 +40,7 @@ type Engine struct {
 	secrets     Secrets
 	listed      func(origin string) bool
 	laneCalls   int
+	scripts     Scripts
 }
 
 // Config is what an Engine works with.
@@ -61,11 +62,13 @@ type Config struct {
 	Listed func(origin string) bool
 	// LaneCalls is how many calls a second one lane may make; 0 for as many as it likes.
 	LaneCalls int
+	// Scripts runs those of mappings; nil refuses them.
+	Scripts Scripts
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts}
 }
 
 // Memory is what services remember.

@@ -6,6 +6,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/match"
@@ -85,6 +86,9 @@ type picked struct {
 	others   int    // that were not asked one by one
 	segments []string
 	scope    *expr.Scope // what the expressions of its answer see; nil until one asks
+	// scripted is what its script remembers, logged what that told.
+	scripted []collection.Write
+	logged   []call.Step
 }
 
 // pick finds the first mapping that fits whole, nil when there is none, with a
@@ -165,7 +169,7 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 		return
 	}
 	e.keep(p, writes)
-	if told = append(p.recalledStep(), told...); len(told) > 0 {
+	if told = append(append(p.recalledStep(), told...), won.logged...); len(told) > 0 {
 		d.Explanation = d.Explanation.With(told...)
 	}
 }
@@ -213,6 +217,9 @@ func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked
 // for the call.
 func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
 	d.Answer = reply.Answer
+	if reply.Script != nil && !e.fromScript(d, p, r, won, reply, steps) {
+		return false
+	}
 	if reply.Dynamic != nil {
 		built, err := call.Answer{}, error(nil)
 		if won.scope, err = reply.Dynamic.Naming(e.answerScope(p, r, won)); err == nil {

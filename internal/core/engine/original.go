@@ -62,7 +62,7 @@ func (e *Engine) answerFromMappingNamed(d *Decision, p *Placed, r *call.Request,
 		return
 	}
 	from := *won
-	from.Value, from.scope = other, nil
+	from.Value, from.scope, from.scripted, from.logged = other, nil, nil, nil
 	if other.Spec.Sequence != nil {
 		from.turn = min(e.state.Claim(turnKey(p, r, other)), uint64(len(other.Replies)-1)) // the last answer stays
 	}

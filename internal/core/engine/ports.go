@@ -1,8 +1,11 @@
 package engine
 
 import (
+	"context"
+
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/script"
 )
 
 // Definitions gives the environment as it is now. It is asked once for every
@@ -20,6 +23,12 @@ type Secrets interface {
 	Clean(r *call.Request, a *call.Answer, x **call.Explanation)
 	// StandIn is what recordings keep of a secret.
 	StandIn(secret string) string
+}
+
+// Scripts runs scripts where they can harm nobody. Implementations are safe for concurrent use, and
+// return within a bounded time.
+type Scripts interface {
+	Run(ctx context.Context, s *script.Script, in *script.Input, host script.Host) (script.Output, error)
 }
 
 // State is what changes from call to call and is no definition. It is lost at

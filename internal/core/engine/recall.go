@@ -83,13 +83,21 @@ const maxThing = 500
 
 // writes are what an answer makes the service remember, and what is told of it.
 func (e *Engine) writes(p *Placed, r *call.Request, won *picked, reply *catalog.Reply) (writes []collection.Write, steps []call.Step, err error) {
+	writes = won.scripted
 	if len(reply.Remember) > 0 {
-		if writes, err = reply.Remember.Writes(e.answerScope(p, r, won)); err != nil {
+		more, err := reply.Remember.Writes(e.answerScope(p, r, won))
+		if err != nil {
 			return nil, nil, err
 		}
+		writes = append(writes, more...)
+	}
+	if len(writes) > 0 {
 		keys := make([]string, len(writes))
 		for i, w := range writes {
 			keys[i] = fmt.Sprintf("%q", w.Key)
+			if collection.IsFlowKey(w.Key) {
+				keys[i] = "the state of " + collection.ThingOf(w.Key)
+			}
 		}
 		steps = append(steps, taken(call.Build, call.Subject{Kind: call.KindMemory}, call.Find(call.Kept, strings.Join(keys, ", "))))
 	}

@@ -168,6 +168,7 @@ it.each([
   [{ json: {} }, ''],
   [{ from: 'upstream', edit: [] }, ''],
   [{ json: {}, let: { a: 1 } }, 'let'],
+  [{ script: 'export default () => ({})' }, 'scripts'],
   [{ json: {}, remember: { key: 'a', value: 1 } }, 'remembered'],
   [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
   [{ from: 'contract' }, 'starts from'],

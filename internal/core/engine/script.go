@@ -1,0 +1,131 @@
+package engine
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"net/url"
+	"strings"
+	"time"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/script"
+	"rapidmimic.example/spec/tree"
+)
+
+// fromScript answers with what the script of a mapping gives, and reports whether it gave
+// something. What it remembers is kept with what else the answer does.
+func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
+	refuse := func(title, detail string) bool {
+		e.refuse(d, p, r, true, "script", selfDocument{Title: title, Status: 500, Detail: fmt.Sprintf("Mapping %q answers this call, but %s.", won.Value.Spec.ID, detail)},
+			append(steps, won.logged...))
+		return false
+	}
+	if e.scripts == nil {
+		return refuse("Scripts are not run here", "nothing runs scripts")
+	}
+	ctx := p.ctx
+	if ctx == nil { // of a trial
+		ctx = context.Background()
+	}
+	out, err := e.scripts.Run(ctx, reply.Script, e.scriptInput(p, r, won, reply.Script), e.scriptHost(p, r))
+	if err != nil {
+		return refuse("The script could not be run", err.Error())
+	}
+	for _, line := range out.Logs {
+		won.logged = append(won.logged, noted(call.Build, call.Subject{Kind: call.KindScript}, call.Find(call.Logged, line)))
+	}
+	if out.Fault != nil {
+		return refuse("The script of the answer failed", "its script failed: "+out.Fault.Error())
+	}
+	d.Answer = call.Answer{Status: out.Status, Body: out.Body}
+	typed := out.MediaType == ""
+	for _, h := range out.Headers {
+		d.Answer.Header = append(d.Answer.Header, call.Field{Name: h[0], Value: h[1]})
+		typed = typed || strings.EqualFold(h[0], "Content-Type")
+	}
+	if !typed {
+		d.Answer.Header = append(d.Answer.Header, call.Field{Name: "Content-Type", Value: out.MediaType})
+	}
+	if won.scripted, err = scriptWrites(out.Writes); err != nil {
+		return refuse("The script of the answer failed", err.Error())
+	}
+	return true
+}
+
+// scriptInput is what a script sees of a call.
+func (e *Engine) scriptInput(p *Placed, r *call.Request, won *picked, s *script.Script) *script.Input {
+	in := &script.Input{Method: r.Method, Address: r.Address, Caller: r.CallerHost(), Certificate: r.Certificate, Now: e.now().UnixMilli()}
+	if s.Wants("path") {
+		in.Path = won.Rule.Template.Params(won.segments)
+	}
+	if s.Wants("quer") { // query and queries
+		query, _ := url.ParseQuery(r.Query) // what can be read counts
+		in.Queries, in.Query = query, make(map[string]string, len(query))
+		for name, values := range query {
+			in.Query[name] = values[0]
+		}
+	}
+	if s.Wants("headers") {
+		in.Headers = make(map[string]string, len(r.Header))
+		for name, values := range r.Header {
+			in.Headers[strings.ToLower(name)] = strings.Join(values, ", ")
+		}
+	}
+	if s.Wants("cookies") {
+		in.Cookies = maps.Collect(match.Cookies(r))
+	}
+	if s.Wants("text") {
+		in.Text = string(r.Body.Bytes)
+	}
+	if s.Wants("body") {
+		if body := e.ask(p, r).facts.Body(); body != nil {
+			in.Body = string(body.AppendJSON(nil))
+		}
+	}
+	if s.Wants("vars") {
+		if text, err := json.Marshal(p.Service.Vars()); err == nil {
+			in.Vars = string(text)
+		}
+	}
+	in.Seed, in.Key, in.Number = e.chance(p, r, "")
+	return in
+}
+
+// scriptHost answers what a script asks of the memory.
+func (e *Engine) scriptHost(p *Placed, r *call.Request) script.Host {
+	recall := e.recall(p, e.ask(p, r))
+	return func(a script.Ask) (string, error) {
+		n := tree.NewString("")
+		if a.Flow != "" {
+			n = tree.NewString(e.flowState(p, a.Flow, a.Key))
+		} else if n = recall(a.Key); n == nil {
+			return "", nil
+		}
+		return string(n.AppendJSON(nil)), nil
+	}
+}
+
+// scriptWrites are the writes of a script as the memory takes them.
+func scriptWrites(given []script.Write) (writes []collection.Write, err error) {
+	for _, w := range given {
+		write := collection.Write{Key: w.Key, Append: w.Append, For: time.Duration(w.For) * time.Millisecond}
+		switch {
+		case w.Flow != "":
+			write.Key = collection.FlowKey(w.Flow, w.Key)
+		case w.Key == "" || len(w.Key) > maxThing || collection.IsFlowKey(w.Key):
+			return nil, fmt.Errorf("a key must be a text of at most %d bytes, not %.40q", maxThing, w.Key)
+		}
+		if w.JSON != "" {
+			if write.Node, err = tree.ParseJSON([]byte(w.JSON)); err != nil {
+				return nil, fmt.Errorf("what is remembered under %q cannot be read: %w", w.Key, err)
+			}
+		}
+		writes = append(writes, write)
+	}
+	return writes, nil
+}
