@@ -100,8 +100,10 @@ func (b bench) run(ctx context.Context) error {
 		}
 	}
 	if b.expressions {
-		if err := b.compare(ctx, 1_000, computed); err != nil {
-			return err
+		for _, answers := range []string{computed, byScript} {
+			if err := b.compare(ctx, 1_000, answers); err != nil {
+				return err
+			}
 		}
 	}
 	if b.lanes > 0 {
@@ -200,6 +202,7 @@ func openLanes(ctx context.Context, api *client.Client, count int) error {
 const (
 	fixed    = "fixed answers"
 	computed = "answers with ${…}"
+	byScript = "answers by a script"
 )
 
 // compare lets the bare handler and a service with that many mappings take
@@ -259,6 +262,12 @@ func fill(ctx context.Context, api *client.Client, mappings int, answers string)
 		path, json := fmt.Sprintf("/berths/N%d", i), body
 		if answers == computed {
 			path, json = fmt.Sprintf(`"/{what:berths}/N%d"`, i), strings.NewReplacer(`"N7"`, `"${call.path.what}"`, `24.5`, `"${1 + 23.5}"`).Replace(body)
+		}
+		if answers == byScript {
+			path = fmt.Sprintf(`"/{what:berths}/N%d"`, i)
+			script := "export default (call) => ({ json: " + strings.Replace(body, `"N7"`, "call.path.what", 1) + " })"
+			fmt.Fprintf(&doc, "- {id: berth-%d, call: {method: GET, path: %s}, answer: {script: %q}}\n", i, path, script)
+			continue
 		}
 		fmt.Fprintf(&doc, "- {id: berth-%d, call: {method: GET, path: %s}, answer: {json: %s}}\n", i, path, json)
 	}

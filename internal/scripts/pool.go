@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"rapidmimic.example/internal/core/script"
@@ -28,22 +29,49 @@ const (
 // Pool runs scripts in workers. It is safe for concurrent use.
 type Pool struct {
 	program string
-	free    chan *process // workers that wait, nil for one that may be started
+	jobs    chan *job
+	drivers sync.WaitGroup
+	begin   func()
 	done    chan struct{}
 	closing sync.Once
 }
 
+// job is one call for a script.
+type job struct {
+	script *script.Script
+	call   []byte
+	host   script.Host
+	state  atomic.Int32 // waiting, taken or left
+	out    script.Output
+	err    error
+	ready  chan struct{}
+}
+
+// The states of a job.
+const (
+	waiting int32 = iota
+	taken         // a worker has it, or had it
+	left          // nobody waits for it
+)
+
+const (
+	mostWaiting = 10_000 // jobs that wait for a worker
+	mostAtOnce  = 16     // jobs that a worker is given at once
+)
+
 // NewPool makes a pool of at most so many workers of a program, "" for this one. They are started
 // when they are needed.
 func NewPool(program string, workers int) *Pool {
-	p := &Pool{program: program, free: make(chan *process, workers), done: make(chan struct{})}
-	for range workers {
-		p.free <- nil
-	}
+	p := &Pool{program: program, jobs: make(chan *job, mostWaiting), done: make(chan struct{})}
+	p.begin = sync.OnceFunc(func() {
+		for range workers {
+			p.drivers.Go(func() { p.drive(workers) })
+		}
+	})
 	return p
 }
 
-// errors of a run that is no fault of the script.
+// Errors of a run that is no fault of the script.
 var (
 	errClosed = errors.New("the service stops")
 	errBusy   = fmt.Errorf("no script could be run within %s, since so many are waiting", patience)
@@ -51,73 +79,121 @@ var (
 
 // Run runs a script for a call. host answers what it asks.
 func (p *Pool) Run(ctx context.Context, s *script.Script, in *script.Input, host script.Host) (script.Output, error) {
-	call, err := json.Marshal(in)
-	if err != nil {
-		return script.Output{}, err
-	}
-	waiting := time.NewTimer(patience)
-	defer waiting.Stop()
-	var w *process
+	j := &job{script: s, call: in.Append([]byte(s.ID)), host: host, ready: make(chan struct{})}
 	select {
-	case w = <-p.free:
-	case <-ctx.Done():
-		return script.Output{}, ctx.Err()
 	case <-p.done:
 		return script.Output{}, errClosed
-	case <-waiting.C:
-		return script.Output{}, errBusy
-	}
-	fresh := w == nil
-	if fresh {
-		if w, err = p.start(); err != nil {
-			p.free <- nil
-			return script.Output{}, err
-		}
-	}
-	out, err := w.run(s, call, host)
-	if errors.Is(err, errGone) && !fresh { // it ended while it waited
-		w.stop()
-		if w, err = p.start(); err == nil {
-			out, err = w.run(s, call, host)
-		}
-	}
-	if err == nil {
-		p.give(w)
-		return out, nil
-	}
-	if w != nil {
-		out, err = w.ended(err)
-	}
-	p.give(nil)
-	return out, err
-}
-
-// give puts a worker back; one of a pool that is closed is stopped.
-func (p *Pool) give(w *process) {
-	p.free <- w
-	select {
-	case <-p.done:
-		p.drain()
 	default:
 	}
+	p.begin()
+	select {
+	case p.jobs <- j:
+	default:
+		return script.Output{}, errBusy
+	}
+	patient := time.NewTimer(patience)
+	defer patient.Stop()
+	var why error
+	select {
+	case <-j.ready:
+		return j.out, j.err
+	case <-ctx.Done():
+		why = ctx.Err()
+	case <-p.done:
+		why = errClosed
+	case <-patient.C:
+		why = errBusy
+	}
+	if j.state.CompareAndSwap(waiting, left) {
+		return script.Output{}, why
+	}
+	<-j.ready // it is being worked on, which is bounded
+	return j.out, j.err
 }
 
 // Close stops all workers. Calls that are under way come to their end.
 func (p *Pool) Close() {
 	p.closing.Do(func() { close(p.done) })
-	p.drain()
+	p.drivers.Wait()
 }
 
-func (p *Pool) drain() {
+// drive gives jobs to one worker until the pool is closed.
+func (p *Pool) drive(workers int) {
+	var w *process
+	defer func() {
+		if w != nil {
+			w.stop()
+		}
+	}()
 	for {
+		var first *job
 		select {
-		case w := <-p.free:
-			if w != nil {
-				w.stop()
-			}
-		default:
+		case first = <-p.jobs:
+		case <-p.done:
 			return
 		}
+		batch := p.take(first, min(mostAtOnce, 1+len(p.jobs)/workers))
+		w = p.work(w, batch)
+	}
+}
+
+// take is a job and some more of those that wait, without those that nobody waits for.
+func (p *Pool) take(first *job, most int) (batch []*job) {
+	for j := first; ; {
+		if j.state.CompareAndSwap(waiting, taken) {
+			batch = append(batch, j)
+		}
+		if len(batch) >= most {
+			return batch
+		}
+		select {
+		case j = <-p.jobs:
+		default:
+			return batch
+		}
+	}
+}
+
+// work has a worker run jobs; nil starts one. Where it ends before all are done, each of the others
+// runs by itself, so that only the one that ended it gets a fault. It returns the worker that is
+// there afterwards.
+func (p *Pool) work(w *process, batch []*job) *process {
+	rest, w, _ := p.attempt(w, batch)
+	for _, j := range rest {
+		_, w, _ = p.attempt(w, []*job{j})
+	}
+	return w
+}
+
+// attempt has a worker run jobs, and returns those that were not done. A job that ends a worker by
+// itself is done: with a fault.
+func (p *Pool) attempt(w *process, batch []*job) (rest []*job, _ *process, err error) {
+	fresh := w == nil
+	if fresh {
+		if w, err = p.start(); err != nil {
+			finish(batch, script.Output{}, err)
+			return nil, nil, err
+		}
+	}
+	rest, err = w.run(batch)
+	if err == nil {
+		return nil, w, nil
+	}
+	out, err := w.ended(err)
+	if len(batch) == 1 && fresh {
+		finish(rest, out, err)
+		return nil, nil, err
+	}
+	if len(batch) == 1 { // the worker may have ended while it waited
+		return p.attempt(nil, rest)
+	}
+	return rest, nil, err
+}
+
+func finish(batch []*job, out script.Output, err error) {
+	for _, j := range batch {
+		j.out, j.err = out, err
+		close(j.ready)
 	}
 }
 
@@ -128,6 +204,7 @@ type process struct {
 	out     *os.File // from it
 	reader  *bufio.Reader
 	said    *tail
+	known   map[string]bool // ids of scripts that it has
 }
 
 func (p *Pool) start() (*process, error) {
@@ -147,7 +224,7 @@ func (p *Pool) start() (*process, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("start a process for scripts: %w", err), theirIn.Close(), in.Close())
 	}
-	w := &process{command: exec.Command(program, Argument), in: in, out: out, reader: bufio.NewReader(out), said: &tail{}}
+	w := &process{command: exec.Command(program, Argument), in: in, out: out, reader: bufio.NewReaderSize(out, bufferSize), said: &tail{}, known: make(map[string]bool)}
 	w.command.Stdin, w.command.Stdout, w.command.Stderr = theirIn, theirOut, w.said
 	w.command.Env = []string{} // scripts see nothing of ours
 	w.command.Dir = os.TempDir()
@@ -166,47 +243,63 @@ func (p *Pool) start() (*process, error) {
 	return w, nil
 }
 
-// errGone is that of a worker that had ended before it got a call.
-var errGone = errors.New("the process for scripts has ended")
-
-// run runs a script for a call.
-func (w *process) run(s *script.Script, call []byte, host script.Host) (out script.Output, err error) {
-	deadline := time.Now().Add(script.Time + grace)
-	if err := errors.Join(w.in.SetDeadline(deadline), w.out.SetDeadline(deadline)); err != nil {
-		return out, err
+// run runs jobs, and returns those that were not done.
+func (w *process) run(batch []*job) (rest []*job, err error) {
+	rest = batch
+	if err := w.progress(); err != nil {
+		return rest, err
 	}
-	call = append([]byte(s.ID), call...)
-	if err := writeFrame(w.in, kindCall, call); err != nil {
-		return out, errGone
-	}
-	for {
-		kind, payload, err := readFrame(w.reader)
-		if err != nil {
-			return out, err
+	var frames []byte
+	for _, j := range batch {
+		if !w.known[j.script.ID] {
+			if len(w.known) >= knownScripts {
+				clear(w.known)
+			}
+			w.known[j.script.ID] = true
+			frames = appendFrame(frames, kindScript, []byte(j.script.Source))
 		}
+		frames = appendFrame(frames, kindCall, j.call)
+	}
+	if _, err := w.in.Write(frames); err != nil {
+		return rest, err
+	}
+	for len(rest) > 0 {
+		kind, payload, err := readFrame(w.reader)
+		if err == nil {
+			err = w.progress()
+		}
+		if err != nil {
+			return rest, err
+		}
+		j := rest[0]
 		switch kind {
 		case kindDone:
-			return out, json.Unmarshal(payload, &out)
-		case kindUnknown:
-			if err := errors.Join(writeFrame(w.in, kindScript, []byte(s.Source)), writeFrame(w.in, kindCall, call)); err != nil {
-				return out, err
-			}
+			out, err := script.DecodeOutput(payload)
+			finish(rest[:1], out, err)
+			rest = rest[1:]
 		case kindAsk:
 			var ask script.Ask
-			if err := json.Unmarshal(payload, &ask); err != nil {
-				return out, err
+			answer, err := "", json.Unmarshal(payload, &ask)
+			if err == nil {
+				answer, err = j.host(ask)
 			}
-			answer, err := host(ask)
+			if err == nil {
+				_, err = w.in.Write(appendFrame(nil, kindAnswer, []byte(answer)))
+			}
 			if err != nil {
-				return out, err
-			}
-			if err := writeFrame(w.in, kindAnswer, []byte(answer)); err != nil {
-				return out, err
+				return rest, err
 			}
 		default:
-			return out, fmt.Errorf("unexpected message %q", kind)
+			return rest, fmt.Errorf("unexpected message %q", kind)
 		}
 	}
+	return nil, nil
+}
+
+// progress gives the worker time for its next message.
+func (w *process) progress() error {
+	deadline := time.Now().Add(script.Time + grace)
+	return errors.Join(w.in.SetDeadline(deadline), w.out.SetDeadline(deadline))
 }
 
 // ended stops a worker, and makes a fault of the script of what stopped it.
@@ -214,7 +307,7 @@ func (w *process) ended(err error) (script.Output, error) {
 	late := errors.Is(err, os.ErrDeadlineExceeded)
 	code := w.stop()
 	fault := func(format string, args ...any) (script.Output, error) {
-		return script.Output{Fault: &script.Fault{Message: fmt.Sprintf(format, args...)}}, nil
+		return script.Output{Rest: script.Rest{Fault: &script.Fault{Message: fmt.Sprintf(format, args...)}}}, nil
 	}
 	switch {
 	case late:

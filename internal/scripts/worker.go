@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
 	"sync/atomic"
@@ -24,13 +25,12 @@ const Argument = "run-scripts"
 
 // Messages between the service and a worker: a kind, the length of what follows, and that.
 const (
-	kindReady   byte = 'R' // it has come up, from the worker
-	kindScript  byte = 'S' // the source of a script, to the worker
-	kindCall    byte = 'C' // the id of a script and an input for it, to the worker
-	kindUnknown byte = 'U' // it has no such script, from the worker
-	kindAsk     byte = 'Q' // what the script asks, from the worker
-	kindAnswer  byte = 'A' // what it gets, to the worker
-	kindDone    byte = 'D' // an output, from the worker
+	kindReady  byte = 'R' // it has come up, from the worker
+	kindScript byte = 'S' // the source of a script, to the worker
+	kindCall   byte = 'C' // the id of a script and an input for it, to the worker
+	kindAsk    byte = 'Q' // what the script asks, from the worker
+	kindAnswer byte = 'A' // what it gets, to the worker
+	kindDone   byte = 'D' // an output, from the worker
 )
 
 // Bounds of a worker's memory, in bytes: the heap, above which it ends itself, and what the system
@@ -49,12 +49,9 @@ const mostFrame = 64 << 20
 // tooLarge is the exit code of a worker whose script took too much memory.
 const tooLarge = 3
 
-func writeFrame(w io.Writer, kind byte, payload []byte) error {
-	frame := make([]byte, 5, 5+len(payload))
-	frame[0] = kind
-	binary.BigEndian.PutUint32(frame[1:], uint32(len(payload)))
-	_, err := w.Write(append(frame, payload...))
-	return err
+func appendFrame(b []byte, kind byte, payload []byte) []byte {
+	b = binary.BigEndian.AppendUint32(append(b, kind), uint32(len(payload)))
+	return append(b, payload...)
 }
 
 func readFrame(r *bufio.Reader) (kind byte, payload []byte, err error) {
@@ -81,23 +78,27 @@ func WorkIfAsked() {
 
 // Work is the whole of a worker: it runs scripts until its input ends, and returns the exit code.
 func Work(in io.Reader, out io.Writer) int {
+	runtime.GOMAXPROCS(1) // it runs one script at a time
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(heapLimit / 2)
 	limitSystem(systemLimit)
 	watching := &watch{wake: make(chan struct{}, 1)}
 	go watching.forever()
-	w := &worker{in: bufio.NewReader(in), out: out, runners: lru.New[*script.Runner](knownScripts)}
-	if err := writeFrame(out, kindReady, nil); err != nil {
+	w := &worker{in: bufio.NewReaderSize(in, bufferSize), out: bufio.NewWriterSize(out, bufferSize), runners: lru.New[*script.Runner](knownScripts)}
+	if err := w.say(kindReady, nil); err != nil || w.out.Flush() != nil {
 		return 0
 	}
 	for {
-		kind, payload, err := readFrame(w.in)
+		kind, payload, err := w.next()
 		if err != nil {
 			return 0 // the service is gone
 		}
 		watching.begin()
 		err = w.handle(kind, payload)
 		watching.busy.Store(false)
+		if err == nil && (w.in.Buffered()+len(w.kept) == 0 || time.Since(w.flushed) > soon) {
+			err, w.flushed = w.out.Flush(), time.Now()
+		}
 		if err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1
@@ -105,10 +106,55 @@ func Work(in io.Reader, out io.Writer) int {
 	}
 }
 
+const (
+	bufferSize = 64 << 10
+	// soon is how long an output may wait for those that follow it.
+	soon = 2 * time.Millisecond
+)
+
 type worker struct {
 	in      *bufio.Reader
-	out     io.Writer
+	out     *bufio.Writer
+	flushed time.Time
 	runners *lru.Map[*script.Runner] // by the id of the script
+	buffer  []byte
+	// kept are messages that came while a script waited for an answer.
+	kept []message
+}
+
+type message struct {
+	kind    byte
+	payload []byte
+}
+
+// next is the next message.
+func (w *worker) next() (kind byte, payload []byte, err error) {
+	if len(w.kept) == 0 {
+		return readFrame(w.in)
+	}
+	first := w.kept[0]
+	w.kept = w.kept[1:]
+	return first.kind, first.payload, nil
+}
+
+// answer is what the service answers to what a script asks.
+func (w *worker) answer() (string, error) {
+	for {
+		kind, payload, err := readFrame(w.in)
+		switch {
+		case err != nil:
+			return "", err
+		case kind == kindAnswer:
+			return string(payload), nil
+		default:
+			w.kept = append(w.kept, message{kind, payload})
+		}
+	}
+}
+
+func (w *worker) say(kind byte, payload []byte) error {
+	_, err := w.out.Write(appendFrame(w.buffer[:0], kind, payload))
+	return err
 }
 
 func (w *worker) handle(kind byte, payload []byte) error {
@@ -128,17 +174,14 @@ func (w *worker) handle(kind byte, payload []byte) error {
 		id, call := payload[:script.IDLength], payload[script.IDLength:]
 		runner := w.runners.Get(string(id))
 		if runner == nil {
-			return writeFrame(w.out, kindUnknown, nil)
+			return fmt.Errorf("no script %s was sent", id)
 		}
-		var in script.Input
-		if err := json.Unmarshal(call, &in); err != nil {
-			return err
-		}
-		out, err := json.Marshal((*runner).Run(&in, w.ask))
+		in, err := script.DecodeInput(call)
 		if err != nil {
 			return err
 		}
-		return writeFrame(w.out, kindDone, out)
+		out := (*runner).Run(in, w.ask)
+		return w.say(kindDone, out.Append(nil))
 	default:
 		return fmt.Errorf("unknown message %q", kind)
 	}
@@ -148,16 +191,15 @@ func (w *worker) handle(kind byte, payload []byte) error {
 func (w *worker) ask(a script.Ask) (string, error) {
 	text, err := json.Marshal(a)
 	if err == nil {
-		err = writeFrame(w.out, kindAsk, text)
+		err = w.say(kindAsk, text)
+	}
+	if err == nil {
+		err = w.out.Flush()
 	}
 	if err != nil {
 		return "", err
 	}
-	kind, payload, err := readFrame(w.in)
-	if err == nil && kind != kindAnswer {
-		err = fmt.Errorf("unexpected message %q", kind)
-	}
-	return string(payload), err
+	return w.answer()
 }
 
 // watch ends the process when a script that runs has taken too much memory.

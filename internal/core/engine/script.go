@@ -100,13 +100,13 @@ func (e *Engine) scriptInput(p *Placed, r *call.Request, won *picked, s *script.
 func (e *Engine) scriptHost(p *Placed, r *call.Request) script.Host {
 	recall := e.recall(p, e.ask(p, r))
 	return func(a script.Ask) (string, error) {
-		n := tree.NewString("")
 		if a.Flow != "" {
-			n = tree.NewString(e.flowState(p, a.Flow, a.Key))
-		} else if n = recall(a.Key); n == nil {
-			return "", nil
+			return string(tree.NewString(e.flowState(p, a.Flow, a.Key)).AppendJSON(nil)), nil
 		}
-		return string(n.AppendJSON(nil)), nil
+		if kept := recall(a.Key); kept != nil {
+			return string(kept.AppendJSON(nil)), nil
+		}
+		return "", nil
 	}
 }
 

@@ -62,8 +62,9 @@ func TestScripts(t *testing.T) {
 	}
 	_ = e.Explain(t.Context(), request("POST /moorings/quotes/N7", "", `{}`))
 	assert.Equal(t, `[1,"given"]`, string(ask(e, "GET /moorings/count").Answer.Body), "an explanation remembers nothing")
-	assert.Equal(t, "text/x-quay", ask(e, "GET /moorings/typed").Answer.Get("Content-Type"))
-	for line, want := range map[string]string{"GET /moorings/fails": "its script failed: line 1, character 50: Error: fog", "GET /moorings/bad-key": "a key must be a text"} {
+	typed := ask(e, "GET /moorings/typed")
+	assert.Equal(t, "text/x-quay", typed.Answer.Get("Content-Type"))
+	for line, want := range map[string]string{"GET /moorings/fails": "its script failed: line 1, character 51: Error: fog", "GET /moorings/bad-key": "a key must be a text"} {
 		d := ask(e, line)
 		assert.Equal(t, 500, d.Answer.Status, line)
 		assert.Contains(t, string(d.Answer.Body), want, line)

@@ -121,11 +121,11 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 		stop.Stop()
 		r.rt.ClearInterrupt()
 		if fault := recover(); fault != nil {
-			out = Output{Fault: &Fault{Message: fmt.Sprintf("the interpreter failed: %v", fault)}, Logs: r.out.Logs}
+			out = Output{Rest: Rest{Fault: &Fault{Message: fmt.Sprintf("the interpreter failed: %v", fault)}, Logs: r.out.Logs}}
 		}
 	}()
 	if err := r.answer(); err != nil {
-		return Output{Fault: faultOf(err), Logs: r.out.Logs}
+		return Output{Rest: Rest{Fault: faultOf(err), Logs: r.out.Logs}}
 	}
 	return r.out
 }
