@@ -10,10 +10,14 @@ SOURCES  := $(shell find console/src console/public -type f 2>/dev/null) console
 # watched: it has no races of ours, and takes twice as long where it is.
 RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo "-race -gcflags=modernc.org/sqlite/lib=-race=false")
 # go vet is asked by itself, and nobody debugs what is tested.
-TESTED   := $(RACE) -vet=off -ldflags=-w
+TESTED   := -vet=off -ldflags=-w
+# Under the race detector run those packages whose goroutines share something; everything under
+# it takes more than twice as long (make race).
+RACED    := ./internal/calllog ./internal/core/collection ./internal/core/engine ./internal/core/impair \
+	./internal/core/lru ./internal/memory ./internal/scripts ./internal/traffic
 
 .DEFAULT_GOAL := demo
-.PHONY: help demo build release test lint bench fuzz mutants siege count screenshots api-types browser judges clean
+.PHONY: help demo build release test race lint bench fuzz mutants siege count screenshots api-types browser judges clean
 
 help: ## list the targets
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "make %-12s %s\n", $$1, $$2 }' Makefile
@@ -50,10 +54,15 @@ api-types: ## types of the console from the API's description
 # One way of building for all of it, since a fresh machine compiles everything.
 test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## run all tests; installs what they need
 	cd console && node_modules/.bin/tsc --noEmit && node_modules/.bin/vitest run
-	go vet $(RACE) ./...
-	go test $(TESTED) $$(go list ./... | grep -v '/e2e$$')
+	go vet ./...
+	go test $(TESTED) $$(go list ./... | grep -vxF -e rapidmimic.example/e2e $$(go list $(RACED) | sed 's/^/-e /'))
+	go test $(RACE) $(TESTED) $(RACED)
 	go test $(TESTED) -timeout 20m ./e2e # by itself: it is a machine at work, and needs all of this one
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
+
+race: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## all Go tests under the race detector, for a quarter of an hour
+	go test $(RACE) $(TESTED) $$(go list ./... | grep -v '/e2e$$')
+	go test $(RACE) $(TESTED) -timeout 30m ./e2e
 
 judges: ## install what judges answers, where it is missing
 	@sh scripts/judges.sh
