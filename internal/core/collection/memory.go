@@ -58,7 +58,8 @@ type space struct {
 	items       int               // of collections, and values
 	bytes       int64
 	clock       uint64
-	peeks       bool // what is done changes nothing
+	version     uint64 // goes up with each change
+	peeks       bool   // what is done changes nothing
 	evicted     int64
 }
 
@@ -116,6 +117,10 @@ func (h *held) compacted(more int) []*Item {
 	return h.order
 }
 
+func newHeld(like string, c *Collection) *held {
+	return &held{like: like, byKey: make(map[string]*Item), of: c, ended: make(map[string]bool), repeats: make(map[string]string)}
+}
+
 // of is what a space holds of a collection, begun with what its contract gives as examples.
 func (s *space) of(c *Collection) *held {
 	h := s.collections[c.Name]
@@ -128,7 +133,7 @@ func (s *space) of(c *Collection) *held {
 				s.forget(item)
 			}
 		}
-		h = &held{like: c.signature(), byKey: make(map[string]*Item), of: c, ended: make(map[string]bool), repeats: make(map[string]string)}
+		h = newHeld(c.signature(), c)
 		s.collections[c.Name] = h
 		for _, item := range c.beginning() {
 			if id := c.identity(item.Key, item.Under); h.byKey[id] == nil {
@@ -144,6 +149,7 @@ func (s *space) keep(h *held, id string, item *Item) {
 	item.used = s.clock
 	s.items++
 	s.bytes += item.bytes
+	s.version++
 	delete(h.ended, id)
 	h.add(id, item)
 }
@@ -160,6 +166,7 @@ func (s *space) forget(item *Item) {
 func (s *space) remove(h *held, id string) {
 	item := h.byKey[id]
 	delete(h.byKey, id)
+	s.version++
 	s.forget(item)
 	h.removed++
 	h.compacted(len(h.order) / 2)
@@ -176,6 +183,7 @@ func (s *space) replace(h *held, id string, value *tree.Node) *Item {
 	next.bytes = int64(len(value.AppendJSON(nil))) + itemOverhead
 	h.order[slices.Index(h.order, old)] = next
 	h.byKey[id] = next
+	s.version++
 	s.bytes += next.bytes - old.bytes
 	return next
 }
@@ -218,7 +226,7 @@ func (s *space) within(l Limits) {
 func (s *space) copy() *space {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock}
+	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock, version: 1}
 	for name, h := range s.collections {
 		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended), numbered: h.numbered, repeats: maps.Clone(h.repeats)}
 		ids := make(map[*Item]string, len(h.byKey))
@@ -344,6 +352,7 @@ func (s *space) drop(collection string) {
 		s.forget(item)
 	}
 	delete(s.collections, collection)
+	s.version++
 }
 
 // State is how much a space holds.

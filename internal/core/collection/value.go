@@ -102,21 +102,28 @@ func (s *space) write(w Write, now time.Time) {
 		next.Node = tree.NewList(items...)
 	case w.Append:
 		next.Node = tree.NewList(w.Node)
-		fallthrough
-	default:
-		next.bytes = int64(len(next.Node.AppendJSON(nil))+len(w.Key)) + itemOverhead
+	}
+	s.put(next)
+}
+
+// put keeps a value under its key, where there is none.
+func (s *space) put(v *Value) {
+	if v.bytes == 0 {
+		v.bytes = int64(len(v.Node.AppendJSON(nil))+len(v.Key)) + itemOverhead
 	}
 	if s.values == nil {
 		s.values = make(map[string]*Value)
 	}
-	s.values[w.Key] = next
+	s.values[v.Key] = v
 	s.items++
-	s.bytes += next.bytes
+	s.bytes += v.bytes
+	s.version++
 }
 
 func (s *space) forgetValue(key string) {
 	if v := s.values[key]; v != nil {
 		delete(s.values, key)
+		s.version++
 		s.items--
 		s.bytes -= v.bytes
 	}
