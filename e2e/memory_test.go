@@ -342,3 +342,51 @@ func TestMappingsThatRemember(t *testing.T) {
 	assert.Equal(t, 409, resp.StatusCode)
 	must(t, p.Press("Forget places/N7"), p.Wait("!document.querySelector('[data-value=\"places/N7\"]')"))
 }
+
+// What services remember is there again after a restart, with lanes, flows and the keys that come
+// next, where that is asked for; and forgotten for good where it is not.
+func TestMemoryOverARestart(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	keeping := config.Config{Data: folder, KeepMemory: true}
+	s := start(t, keeping)
+	ctx := t.Context()
+	text, err := os.ReadFile("../demo/data/moorings.yaml")
+	require.NoError(t, err)
+	_, err = s.api.Import(ctx, client.Import{File: "moorings.yaml", Text: text})
+	require.NoError(t, err)
+	_, err = s.api.PatchService(ctx, "moorings", []byte(`{"memory": "on"}`))
+	require.NoError(t, err)
+	s.putDocumented(t, "state.md")
+	_, err = s.api.OpenLane(ctx, spec.Lane{Name: "night"})
+	require.NoError(t, err)
+	for _, at := range []string{"", "", "/@night"} {
+		resp, body := s.send("POST "+at+"/moorings/berths/N7/bookings", booking, jsonType)
+		require.Equal(t, 201, resp.StatusCode, body)
+	}
+	s.send("PUT /moorings/permits/P-7", "{}", jsonType)
+	s.send("POST /moorings/berths/N7/holds", `{"vessel": "Tern"}`, jsonType)
+	before, inLane := s.says("GET /moorings/berths/N7/bookings"), s.says("GET /@night/moorings/berths/N7/bookings")
+	s.stop()
+	s = start(t, keeping)
+	assert.Equal(t, before, s.says("GET /moorings/berths/N7/bookings"))
+	assert.Equal(t, inLane, s.says("GET /@night/moorings/berths/N7/bookings"))
+	assert.Equal(t, `200 {"id":"P-7","state":"draft"}`, s.says("GET /moorings/permits/P-7"))
+	assert.Equal(t, `201 {"left":0}`, func() string {
+		resp, body := s.send("POST /moorings/berths/N7/holds", `{"vessel": "Tern"}`, jsonType)
+		return fmt.Sprint(resp.StatusCode, " ", body)
+	}())
+	resp, _ := s.send("POST /moorings/berths/N7/bookings", booking, jsonType)
+	assert.Contains(t, resp.Header.Get("Location"), "B-2044", "no key is given twice")
+	require.NoError(t, s.api.ResetMemory(ctx, "moorings", "", ""))
+	s.stop()
+	s = start(t, keeping)
+	assert.Equal(t, "200 []", s.says("GET /moorings/berths/N7/bookings"), "what was reset does not come back")
+	assert.Equal(t, inLane, s.says("GET /@night/moorings/berths/N7/bookings"))
+	s.stop()
+	s = start(t, config.Config{Data: folder})
+	assert.Equal(t, "200 []", s.says("GET /@night/moorings/berths/N7/bookings"))
+	s.stop()
+	s = start(t, keeping)
+	assert.Equal(t, "200 []", s.says("GET /@night/moorings/berths/N7/bookings"), "it was forgotten for good")
+}

@@ -27,6 +27,7 @@ import (
 	"rapidmimic.example/internal/calllog"
 	"rapidmimic.example/internal/config"
 	"rapidmimic.example/internal/core/access"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/memory"
 	"rapidmimic.example/internal/rescue"
 	"rapidmimic.example/internal/scripts"
@@ -122,10 +123,13 @@ type app struct {
 	log       *calllog.Log
 	upstreams *upstream.Client
 	scripts   *scripts.Pool
-	tokens    *access.Tokens
-	tls       *certificates                          // nil where the ports have none
-	signIn    *signin.Provider                       // nil for none
-	expire    func(context.Context, time.Time) error // ends what is over
+	// remembered is what services remember.
+	remembered *collection.Memory
+	kept       map[collection.Space]uint64 // of it, as far as it is written: see Memory.Changed
+	tokens     *access.Tokens
+	tls        *certificates                          // nil where the ports have none
+	signIn     *signin.Provider                       // nil for none
+	expire     func(context.Context, time.Time) error // ends what is over
 	// endUnattended ends recordings whose recorder is gone.
 	endUnattended func(context.Context, time.Time) error
 	ready         atomic.Bool
@@ -262,6 +266,9 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 	var lapsing errgroup.Group
 	lapsing.Go(func() error { a.expireUntil(logCtx); return nil })
 	lapsing.Go(func() error { a.watchConnections(logCtx); return nil })
+	if a.config.KeepMemory {
+		lapsing.Go(func() error { a.keepMemory(logCtx, a.remembered); return nil })
+	}
 
 	servers, serving := errgroup.WithContext(ctx)
 	servers.Go(func() error {

@@ -22,6 +22,7 @@ import (
 	"rapidmimic.example/internal/core/access"
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/internal/core/secret"
 	"rapidmimic.example/internal/fetch"
@@ -101,6 +102,11 @@ func (a *app) assemble(ctx context.Context) error {
 		a.signIn = signin.New(signin.Config{Issuer: a.config.SignIn, ClientID: a.config.SignInClient, ClientSecret: a.config.SignInSecret, Groups: groups,
 			Claim: a.config.SignInClaim, Callback: a.baseURL(a.controlListener) + "/sign-in/back"})
 	}
+	a.kept = make(map[collection.Space]uint64)
+	if err := a.restoreMemory(ctx, decide.Memory()); err != nil {
+		return err
+	}
+	a.remembered = decide.Memory()
 	a.assembleExpiry(definitions, decide)
 	a.assembleTraffic(definitions, decide, ca)
 	a.assembleControl(definitions, decide, masker, gate, ca)

@@ -56,7 +56,7 @@ var mayImport = map[string]string{
 	"internal/traffic":               "core spec",
 	"internal/rescue":                "",
 	"internal/calllog":               "core internal/rescue",
-	"internal/store":                 "internal/core/walk core spec",
+	"internal/store":                 "internal/core/collection internal/core/walk core spec",
 	"internal/control":               "internal/core/walk internal/core/boundary core spec",
 	"internal/metrics":               "core",
 	"internal/outgoing":              "",

@@ -496,7 +496,7 @@ func TestAnOlderDatabaseIsKept(t *testing.T) {
 	require.NoError(t, s.MakeEarlier(t.Context()))
 	require.NoError(t, s.Close())
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "environment.db.before-7"), nil, 0o600))
-	copied := filepath.Join(folder, "environment.db.before-20")
+	copied := filepath.Join(folder, "environment.db.before-21")
 	for range 2 {
 		s = open(t, folder)
 		require.NoError(t, s.Close())

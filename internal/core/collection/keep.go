@@ -109,6 +109,9 @@ func (s *space) freeze(known uint64) (*keptSpace, uint64) {
 	return frozen, s.version
 }
 
+// Restored is the version of a space that was restored, and has not changed since.
+const Restored = 1
+
 // Restore brings back what was kept, before the first call. A collection that the contract has
 // otherwise by now begins anew.
 func (m *Memory) Restore(all []Kept) error {
@@ -128,7 +131,7 @@ func (m *Memory) Restore(all []Kept) error {
 }
 
 func (d *keptSpace) thaw(lane string) *space {
-	s := &space{lane: lane, collections: make(map[string]*held, len(d.Collections)), version: 1}
+	s := &space{lane: lane, collections: make(map[string]*held, len(d.Collections))}
 	for name, kept := range d.Collections {
 		h := newHeld(kept.Like, nil)
 		h.numbered = numbered{kept.Highest, kept.Prefix, kept.Width}
@@ -146,6 +149,6 @@ func (d *keptSpace) thaw(lane string) *space {
 	for _, v := range d.Values {
 		s.put(&Value{Key: v.Key, Node: v.Value, Until: v.Until})
 	}
-	s.version = 1
+	s.version = Restored
 	return s
 }

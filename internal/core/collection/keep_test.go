@@ -1,0 +1,57 @@
+package collection_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/spec/tree"
+)
+
+// What is kept comes back: values with the time that they have left, and lanes; what has not
+// changed is not written again, and what is gone is told once.
+func TestValuesAreKept(t *testing.T) {
+	now := time.Date(2026, 12, 1, 10, 0, 0, 0, time.UTC)
+	shared, lane := collection.Space{Service: "s"}, collection.Space{Service: "s", Lane: "night"}
+	m := &collection.Memory{}
+	m.Remember(shared, []collection.Write{{Key: "a", Node: tree.NewNumber("1.50")}, {Key: "b", Node: tree.NewString("x"), For: time.Minute}, {Key: "l", Node: tree.NewNumber("1"), Append: true}}, now)
+	m.Remember(lane, []collection.Write{{Key: "a"}}, now)
+	known := map[collection.Space]uint64{}
+	kept, err := m.Changed(known)
+	require.NoError(t, err)
+	require.Len(t, kept, 2)
+	again, err := m.Changed(known)
+	require.NoError(t, err)
+	assert.Empty(t, again)
+
+	other := &collection.Memory{}
+	require.NoError(t, other.Restore(kept))
+	again, err = other.Changed(map[collection.Space]uint64{shared: collection.Restored, lane: collection.Restored})
+	require.NoError(t, err)
+	assert.Empty(t, again, "what was restored is not written again")
+	text := func(where collection.Space, key string, at time.Time) string {
+		if n := other.Recall(where, key, at); n != nil {
+			return string(n.AppendJSON(nil))
+		}
+		return ""
+	}
+	assert.Equal(t, "1.50", text(shared, "a", now))
+	assert.Empty(t, text(lane, "a", now), "the lane has its own")
+	assert.Equal(t, `"x"`, text(lane, "b", now.Add(59*time.Second)))
+	assert.Empty(t, text(lane, "b", now.Add(time.Minute)))
+	other.Remember(shared, []collection.Write{{Key: "l", Node: tree.NewNumber("2"), Append: true}}, now)
+	assert.Equal(t, "[1,2]", text(shared, "l", now))
+
+	m.ForgetLane("night")
+	m.Remember(shared, []collection.Write{{Key: "a"}}, now)
+	kept, err = m.Changed(known)
+	require.NoError(t, err)
+	require.Len(t, kept, 2)
+	for _, one := range kept {
+		assert.Equal(t, one.Space == lane, one.Document == nil, one.Space)
+	}
+	assert.Error(t, other.Restore([]collection.Kept{{Space: shared, Document: []byte("{")}}))
+}
