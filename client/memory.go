@@ -6,6 +6,7 @@ import (
 	"net/url"
 
 	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 // Memory tells what a service remembers, in a lane or with "" for everybody.
@@ -46,6 +47,12 @@ func belowIn(lane string, under map[string]string) url.Values {
 		query.Add("under", name+"="+value)
 	}
 	return query
+}
+
+// RecordedItems lists the items of a collection that the reads of a recording told of.
+func (c *Client) RecordedItems(ctx context.Context, service, recording, collection string) ([]*tree.Node, error) {
+	list, err := do[api.List[*tree.Node]](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", recording, "items"), query: url.Values{"collection": {collection}}})
+	return list.Items, err
 }
 
 // ResetMemory takes a collection, with "" all of them, back to its starting data.

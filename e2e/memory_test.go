@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -389,4 +390,65 @@ func TestMemoryOverARestart(t *testing.T) {
 	s.stop()
 	s = start(t, keeping)
 	assert.Equal(t, "200 []", s.says("GET /@night/moorings/berths/N7/bookings"), "it was forgotten for good")
+}
+
+// What a recording read becomes what a collection begins with, and so does a file of a folder.
+func TestStartingDataOfARecordingAndAFolder(t *testing.T) {
+	t.Parallel()
+	real := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		switch {
+		case r.Method == "GET" && r.URL.Path == "/berths":
+			_, _ = io.WriteString(w, `{"total": 1, "berths": [{"number": "X1", "pier": "east", "state": "free"}]}`)
+		case r.Method == "GET":
+			_, _ = fmt.Fprintf(w, `{"number": %q, "pier": "west", "state": "taken"}`, filepath.Base(r.URL.Path))
+		default:
+			w.WriteHeader(http.StatusNotFound)
+		}
+	}))
+	t.Cleanup(real.Close)
+	s := start(t, config.Config{})
+	ctx := t.Context()
+	text, err := os.ReadFile("../demo/data/moorings.yaml")
+	require.NoError(t, err)
+	_, err = s.api.Import(ctx, client.Import{File: "moorings.yaml", Text: text})
+	require.NoError(t, err)
+	_, err = s.api.PatchService(ctx, "moorings", []byte(fmt.Sprintf(`{"upstream": %q}`, real.URL)))
+	require.NoError(t, err)
+	s.put(t, "POST", "/services/moorings/recordings", `{name: monday}`)
+	for _, line := range []string{"GET /moorings/berths", "GET /moorings/berths/X1", "GET /moorings/berths/X2", "DELETE /moorings/bookings/B-1"} {
+		s.send(line, "")
+	}
+	recordings, err := s.api.Recordings(ctx, "moorings")
+	require.NoError(t, err)
+	s.put(t, "POST", "/services/moorings/recordings/"+recordings[0].ID+"/stop", `{}`)
+	folder := t.TempDir()
+	run := func(line string) string {
+		c := exec.Command("sh", "-c", line)
+		c.Dir = folder
+		c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+		out, err := c.CombinedOutput()
+		assert.NoError(t, err, "%s: %s", line, out)
+		return string(out)
+	}
+	assert.Contains(t, run("rapidmimic memory start moorings berths --recording monday"), "begins with 2 items")
+	assert.Contains(t, s.says("GET /moorings/berths/X1"), `"pier":"east"`, "as it was read first")
+	assert.Contains(t, s.says("GET /moorings/berths/X2"), `"pier":"west"`)
+	_, err = s.api.RecordedItems(ctx, "moorings", recordings[0].ID, "bookings")
+	assert.ErrorContains(t, err, "no read or list of bookings was recorded")
+	_, err = s.api.RecordedItems(ctx, "moorings", recordings[0].ID, "berth")
+	assert.ErrorContains(t, err, `collection "berth" not found (berths?)`)
+
+	run("rapidmimic export harbour")
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, "harbour/moorings/memory"), 0o755))
+	settings, err := os.ReadFile(filepath.Join(folder, "harbour/moorings/service.yaml"))
+	require.NoError(t, err)
+	before, _, found := strings.Cut(string(settings), "memory:")
+	require.True(t, found)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "harbour/moorings/service.yaml"), []byte(before), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "harbour/moorings/memory/berths.yaml"), []byte("- { number: Y1, pier: south, state: free }\n"), 0o600))
+	run("rapidmimic apply harbour --over-theirs")
+	run("rapidmimic memory reset moorings")
+	assert.Contains(t, s.says("GET /moorings/berths"), `"total":1,"berths":[{"number":"Y1"`)
+	assert.NotContains(t, run("rapidmimic export harbour"), "berths")
 }

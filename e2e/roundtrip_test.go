@@ -122,6 +122,7 @@ func TestWhatIsReadCanBePutBack(t *testing.T) {
 // something to do, not what was read.
 var keepsFacts = map[string]string{
 	"/api/v1/marks":                         "a POST names this moment",
+	"/api/v1/walks":                         "a POST begins a walk",
 	"/api/v1/tokens":                        "a token is created with a secret, and never changed",
 	"/api/v1/services/{service}/recordings": "a POST starts a recording",
 	"/api/v1/services/{service}/recordings/{recording}/attendance": "it is a sign of life",

@@ -28,6 +28,9 @@ func (c Changes) Lines() []string {
 		for _, id := range slices.Sorted(maps.Keys(s.Examples)) {
 			say("%s: %s answers with example %q", name, id, s.Examples[id])
 		}
+		if s.Memory != nil {
+			say("%s: %s", name, s.Memory.line())
+		}
 		for _, m := range s.Mappings {
 			say("%s: %s", name, m.line())
 		}
@@ -45,6 +48,27 @@ func (c Changes) Lines() []string {
 		}
 	}
 	return lines
+}
+
+// line says in a few words what is different in the memory.
+func (m Memory) line() string {
+	if !m.On {
+		return "remembers nothing"
+	}
+	var parts []string
+	for _, name := range slices.Sorted(maps.Keys(m.Collections)) {
+		switch rule := m.Collections[name]; {
+		case rule.Off:
+			parts = append(parts, name+" left out")
+		case rule.Items != nil:
+			parts = append(parts, fmt.Sprintf("%s begins with %d items", name, len(rule.Items)))
+		case rule.Generate > 0:
+			parts = append(parts, fmt.Sprintf("%s begins with %d generated items", name, rule.Generate))
+		default:
+			parts = append(parts, name)
+		}
+	}
+	return strings.TrimSuffix("a memory of its own: "+strings.Join(parts, ", "), ": ")
 }
 
 // line says in a few words what the mapping does.

@@ -1,6 +1,7 @@
 package spec
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -39,11 +40,34 @@ type CollectionRule struct {
 	Generate int          `json:"generate,omitempty"`
 }
 
+// IsZero reports whether nothing is said of the collection.
+func (c CollectionRule) IsZero() bool {
+	return !c.Off && c.At+c.Key+c.List == "" && c.Items == nil && c.Generate == 0
+}
+
 // MaxStartingItems bounds what a collection begins with.
 const MaxStartingItems = 10_000
 
 // IsZero reports whether a service remembers nothing, and nothing is said of it.
 func (m Memory) IsZero() bool { return !m.On && len(m.Collections) == 0 }
+
+// Over lays what is said of the memory above what another says: each key counts where it is given.
+func (m Memory) Over(below Memory) Memory {
+	out := Memory{On: m.On, Collections: maps.Clone(below.Collections)}
+	if out.Collections == nil {
+		out.Collections = make(map[string]CollectionRule)
+	}
+	for name, rule := range m.Collections {
+		merged := out.Collections[name]
+		merged.Off = rule.Off
+		merged.At, merged.Key, merged.List = cmp.Or(rule.At, merged.At), cmp.Or(rule.Key, merged.Key), cmp.Or(rule.List, merged.List)
+		if rule.Items != nil || rule.Generate > 0 {
+			merged.Items, merged.Generate = rule.Items, rule.Generate
+		}
+		out.Collections[name] = merged
+	}
+	return out
+}
 
 // DecodeTree reads on, off, or collections.
 func (m *Memory) DecodeTree(n *tree.Node) error {

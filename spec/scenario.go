@@ -45,6 +45,9 @@ type ServiceChanges struct {
 	// Examples chooses which named examples answer: operation id → name. They come
 	// before the mappings of everybody.
 	Examples map[string]string `json:"examples,omitempty"`
+	// Memory corrects what the service remembers, such as what its collections begin with; it is
+	// a memory of its own then, which everybody's is not touched by. Nil for the same.
+	Memory *Memory `json:"memory,omitempty"`
 	// MappingsOff are mappings of the service that do not answer.
 	MappingsOff []string `json:"mappingsOff,omitempty"`
 	// Mappings answer before those of everybody.
@@ -57,7 +60,7 @@ type ServiceChanges struct {
 
 // Empty reports whether nothing is different.
 func (s ServiceChanges) Empty() bool {
-	return s.Off == nil && s.Mode == "" && len(s.Examples)+len(s.MappingsOff)+len(s.Mappings)+len(s.ImpairOperations)+len(s.ImpairMappings) == 0 && s.Impair == nil
+	return s.Off == nil && s.Mode == "" && s.Memory == nil && len(s.Examples)+len(s.MappingsOff)+len(s.Mappings)+len(s.ImpairOperations)+len(s.ImpairMappings) == 0 && s.Impair == nil
 }
 
 // Mappings are several mappings within another document.
@@ -145,6 +148,12 @@ func (c Changes) faults() (items []problem.Item) {
 		s, at := c.Services[name], tree.Join("/services", name)
 		if s.Mode != "" && s.Mode != ModeAnswer && s.Mode != ModeRelay {
 			items = append(items, problem.Item{At: at + "/mode", Detail: fmt.Sprintf("mode must be answer or relay, not %q", s.Mode)})
+		}
+		if s.Memory != nil {
+			for _, item := range s.Memory.faults() {
+				item.At = at + item.At
+				items = append(items, item)
+			}
 		}
 		items = append(items, ownFaults(s.Impair, at+"/impair")...)
 		for key, parts := range map[string]map[string]Impairment{"/impairOperations": s.ImpairOperations, "/impairMappings": s.ImpairMappings} {

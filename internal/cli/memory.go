@@ -47,11 +47,12 @@ func (p Program) memoryCommand() *cli.Command {
 			},
 			{
 				Name: "start", Usage: "have a collection begin with these items", ArgsUsage: "SERVICE COLLECTION", OnUsageError: usageError,
-				UsageText:   "rapidmimic memory start moorings berths -f berths.yaml\nrapidmimic memory start moorings berths --generate 50",
+				UsageText:   "rapidmimic memory start moorings berths -f berths.yaml\nrapidmimic memory start moorings berths --generate 50\nrapidmimic memory start moorings berths --recording monday",
 				Description: "It begins with them at the next reset, and at each start of the service. Left out, the examples of the contract are the starting data.",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "a `FILE` with a list of items"},
 					&cli.IntFlag{Name: "generate", Usage: "so many items drawn from the schema, the same in every run"},
+					&cli.StringFlag{Name: "recording", Usage: "the items that the reads of this `RECORDING` told of"},
 				},
 				ShellComplete: p.completeServices, Action: p.memoryStart,
 			},
@@ -214,8 +215,14 @@ func (p Program) memoryStart(ctx context.Context, c *cli.Command) error {
 	rule := map[string]any{"items": nil, "generate": nil} // which a merge patch takes out
 	told := "the examples of the contract"
 	switch file := c.String("file"); {
-	case file != "" && c.IsSet("generate"):
-		return usage("%s takes --file or --generate, not both", c.FullName())
+	case severalOf(file != "", c.IsSet("generate"), c.String("recording") != ""):
+		return usage("%s takes one of --file, --generate and --recording", c.FullName())
+	case c.String("recording") != "":
+		items, err := client.RecordedItems(ctx, given[0], c.String("recording"), given[1])
+		if err != nil {
+			return unchanged(err, "")
+		}
+		rule["items"], told = items, counted(len(items), "item")
 	case file != "":
 		text, name, err := p.readInput(file)
 		if err != nil {
@@ -242,6 +249,17 @@ func (p Program) memoryStart(ctx context.Context, c *cli.Command) error {
 	p.say("%s  begins with %s", given[1], told)
 	p.say("now       rapidmimic memory reset %s %s", given[0], given[1])
 	return nil
+}
+
+// severalOf reports whether more than one of several was given.
+func severalOf(given ...bool) bool {
+	count := 0
+	for _, one := range given {
+		if one {
+			count++
+		}
+	}
+	return count > 1
 }
 
 func textOf(n *tree.Node) string {

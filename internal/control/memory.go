@@ -9,8 +9,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/recording"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -26,7 +30,7 @@ func (s *server) memoryOf(c *gin.Context) (service *catalog.Service, plan *colle
 	if service, err = view.FindService(c.Param("service")); err != nil {
 		return nil, nil, where, err
 	}
-	return service, service.Collections(), collection.Space{Service: service.Spec.ID, Lane: view.LaneName()}, nil
+	return service, service.Collections(), collection.Space{Service: service.Spec.ID, Lane: view.LaneName(), With: service.MemoryWith}, nil
 }
 
 // collectionOf is the collection that a request names.
@@ -278,4 +282,59 @@ func (s *server) resetMemory(c *gin.Context) {
 	}
 	s.note(c, service.Spec.Name, fmt.Sprintf("reset %s of %s%s", what, service.Spec.Name, inLaneText(where)))
 	c.Status(http.StatusNoContent)
+}
+
+// listRecordedItems lists the items of a collection that the reads of a recording told of.
+func (s *server) listRecordedItems(c *gin.Context) {
+	err := s.Log.Flush(c.Request.Context())
+	var exchanges []recording.Exchange
+	if err == nil {
+		_, exchanges, err = s.Catalog.Exchanges(c.Request.Context(), c.Param("service"), c.Param("recording"))
+	}
+	var service *catalog.Service
+	if err == nil {
+		service, err = s.Catalog.Find(c.Param("service"))
+	}
+	var found *collection.Collection
+	var told []collection.Told
+	if err == nil {
+		found, told, err = toldBy(service, exchanges, c.Query("collection"))
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	items := found.Gathered(told)
+	if len(items) == 0 {
+		s.fail(c, problem.New(problem.NotFound, "no read or list of %s was recorded", found.Name), nil)
+		return
+	}
+	c.PureJSON(http.StatusOK, api.List[*tree.Node]{Items: items})
+}
+
+// toldBy finds a collection, whether memory is on or not, and what recorded answers tell of it.
+func toldBy(service *catalog.Service, exchanges []recording.Exchange, name string) (found *collection.Collection, told []collection.Told, err error) {
+	plan := service.Collections()
+	if plan == nil && service.Contract != nil {
+		plan = collection.Find(service.Contract.Operations, spec.Memory{On: true})
+	}
+	if plan == nil {
+		return nil, nil, problem.New(problem.NotFound, "service %q has no contract, by which it could remember", service.Spec.Name)
+	}
+	if found = plan.Named(name); found == nil {
+		return nil, nil, problem.New(problem.NotFound, "collection %q not found (%s)", name, problem.Suggest(name, plan.Names(), "there is"))
+	}
+	for _, x := range exchanges {
+		if x.Status < 200 || x.Status > 299 {
+			continue
+		}
+		asked := service.Protocol().Dispatch(&call.Request{Method: x.Method, Path: x.Path, Query: x.Query, Header: x.Request}, match.Split(nil, x.Path))
+		if asked.Operation == nil {
+			continue
+		}
+		if answer, wrong := tree.ParseJSON(x.Answer); wrong == nil {
+			told = append(told, collection.Told{Role: plan.Of(asked.Operation.ID), Answer: answer})
+		}
+	}
+	return found, told, nil
 }

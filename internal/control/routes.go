@@ -151,6 +151,7 @@ func (s *server) table() []route {
 		{"GET", "/services/:service/recordings/:recording/calls", s.listRecordedCalls, view},
 		{"GET", "/services/:service/recordings/:recording/har", s.getHAR, view},
 		{"POST", "/services/:service/recordings/:recording/stop", s.stopRecording, edit},
+		{"GET", "/services/:service/recordings/:recording/items", s.listRecordedItems, view},
 		{"GET", "/services/:service/latencies", s.listLatencies, view},
 		{"GET", "/services/:service/recordings/:recording/latencies", s.listLatencies, view},
 		{"POST", "/services/:service/recordings/:recording/replays", s.postReplay, edit},

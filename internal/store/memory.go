@@ -15,17 +15,20 @@ import (
 type memoryRow struct {
 	Service string `db:"service"`
 	Lane    string `db:"lane"`
+	With    string `db:"of_situation"`
 	Sealed  []byte `db:"sealed"`
 }
 
 // bound is what the document is bound to, so that none can stand in another place.
-func (r memoryRow) bound() []byte { return []byte("memory\x00" + r.Service + "\x00" + r.Lane) }
+func (r memoryRow) bound() []byte {
+	return []byte("memory\x00" + r.Service + "\x00" + r.Lane + "\x00" + r.With)
+}
 
 // KeptMemory returns what services remembered when it was kept last. What cannot be read is left
 // out, and told by the error beside the rest.
 func (s *Store) KeptMemory(ctx context.Context) (all []collection.Kept, err error) {
 	var rows []memoryRow
-	if err := s.read.SelectContext(ctx, &rows, `SELECT service, lane, sealed FROM memory ORDER BY service, lane`); err != nil {
+	if err := s.read.SelectContext(ctx, &rows, `SELECT service, lane, of_situation, sealed FROM memory ORDER BY service, lane, of_situation`); err != nil {
 		return nil, fmt.Errorf("read what services remember: %w", err)
 	}
 	for _, row := range rows {
@@ -39,7 +42,7 @@ func (s *Store) KeptMemory(ctx context.Context) (all []collection.Kept, err erro
 			err = errors.Join(err, fmt.Errorf("what service %s remembers was encrypted under another digest.key, or is damaged", row.Service))
 			continue
 		}
-		all = append(all, collection.Kept{Space: collection.Space{Service: row.Service, Lane: row.Lane}, Document: document})
+		all = append(all, collection.Kept{Space: collection.Space{Service: row.Service, Lane: row.Lane, With: row.With}, Document: document})
 	}
 	return all, err
 }
@@ -63,15 +66,15 @@ func (s *Store) KeepMemory(ctx context.Context, changed []collection.Kept) error
 }
 
 func (s *Store) keepMemory(ctx context.Context, tx *sqlx.Tx, kept collection.Kept) error {
-	row := memoryRow{Service: kept.Space.Service, Lane: kept.Space.Lane}
+	row := memoryRow{Service: kept.Space.Service, Lane: kept.Space.Lane, With: kept.Space.With}
 	if kept.Document == nil {
-		_, err := tx.ExecContext(ctx, `DELETE FROM memory WHERE service = ? AND lane = ?`, row.Service, row.Lane)
+		_, err := tx.ExecContext(ctx, `DELETE FROM memory WHERE service = ? AND lane = ? AND of_situation = ?`, row.Service, row.Lane, row.With)
 		return err
 	}
 	nonce := make([]byte, s.seal.NonceSize())
 	_, _ = rand.Read(nonce) // never fails
 	row.Sealed = s.seal.Seal(nonce, nonce, kept.Document, row.bound())
-	_, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO memory (service, lane, sealed) VALUES (:service, :lane, :sealed)`, row)
+	_, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO memory (service, lane, of_situation, sealed) VALUES (:service, :lane, :of_situation, :sealed)`, row)
 	return err
 }
 

@@ -38,7 +38,7 @@ func TestMemoryIsKept(t *testing.T) {
 	}
 	db, err := sqlx.Open("sqlite", filepath.Join(folder, store.FileName))
 	require.NoError(t, err)
-	_, err = db.Exec(`INSERT INTO memory SELECT 'other', lane, sealed FROM memory`)
+	_, err = db.Exec(`INSERT INTO memory SELECT 'other', lane, of_situation, sealed FROM memory`)
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 	s = open(t, folder)

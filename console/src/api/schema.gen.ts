@@ -1834,6 +1834,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/recordings/{recording}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** The items of a collection that the reads of a recording told of, each as it was told first */
+        get: operations["listRecordedItems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/latencies": {
         parameters: {
             query?: never;
@@ -3266,6 +3294,7 @@ export interface components {
             examples?: {
                 [key: string]: string;
             };
+            memory?: components["schemas"]["MemoryRule"];
             /** @description Mappings of the service that do not answer */
             mappingsOff?: string[];
             /** @description Mappings that come before those of everybody */
@@ -8388,6 +8417,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordingReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRecordedItems: {
+        parameters: {
+            query: {
+                /** @description The name of a collection */
+                collection: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order in which they were told */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: Record<string, never>[];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -48,6 +48,9 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 		if own.Mode == spec.ModeRelay && service.Spec.Upstream == "" {
 			fault(at+"/mode", "service %q has no upstream to relay to", name)
 		}
+		if own.Memory != nil && own.Memory.On && service.Contract == nil {
+			fault(at+"/memory", "service %q has no contract, by which it could remember", name)
+		}
 		for _, id := range own.MappingsOff {
 			if !s.knowsMapping(service, id) {
 				fault(at+"/mappingsOff", "%s", noMapping(service, id))

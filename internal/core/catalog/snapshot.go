@@ -195,11 +195,14 @@ func (s *Snapshot) index() {
 // Service is one service, compiled. It is immutable; what it builds on first
 // use (the list of candidates for misses) does not change its answers.
 type Service struct {
-	Spec     spec.Service
-	Version  int64
-	Contract *Contract  // nil without a contract
-	Mappings []*Mapping // in the order in which they were made
-	Payloads answer.Payloads
+	// MemoryWith names the scenario or the lane that gives the service a memory of its own in
+	// this view; "" for everybody's.
+	MemoryWith string
+	Spec       spec.Service
+	Version    int64
+	Contract   *Contract  // nil without a contract
+	Mappings   []*Mapping // in the order in which they were made
+	Payloads   answer.Payloads
 	// Recording is the one that runs; nil when none does.
 	Recording *Capture
 
@@ -465,11 +468,17 @@ func compileService(stored StoredService, p parts) *Service {
 	for id, pins := range stored.Service.Pins {
 		s.pins[id], _ = contract.CompilePins(pins) // checked when they were set
 	}
-	if memory := stored.Service.Memory; memory.On && p.contract != nil {
-		s.collections = sync.OnceValue(func() *collection.Plan { return collection.Find(p.contract.Operations, memory) })
-	}
+	s.findCollections()
 	s.mappings = s.indexMappings(p.mappings)
 	return s
+}
+
+// findCollections has the collections of the service found when somebody asks for them.
+func (s *Service) findCollections() {
+	s.collections = nil
+	if memory, of := s.Spec.Memory, s.Contract; memory.On && of != nil {
+		s.collections = sync.OnceValue(func() *collection.Plan { return collection.Find(of.Operations, memory) })
+	}
 }
 
 // withMappings is the service with other mappings, told from its own by those that are

@@ -184,6 +184,8 @@ type serviceSum struct {
 	mode     string
 	gone     map[string]string // mappings that do not answer → by whom
 	mappings []*Mapping
+	memory   *spec.Memory // nil for that of everybody
+	with     string       // by whom it is
 }
 
 func (s *Snapshot) sum(layers []layer) *sum {
@@ -230,6 +232,16 @@ func (m *sum) service(s *Snapshot, l layer, depth int, service *Service, own spe
 	if own.Mode != "" && (own.Mode != spec.ModeRelay || service.Spec.Upstream != "") {
 		into.mode = own.Mode
 		m.say(l, "mode of "+name, own.Mode, own.Mode)
+	}
+	if own.Memory != nil {
+		below := service.Spec.Memory
+		if into.memory != nil {
+			below = *into.memory
+		}
+		memory := own.Memory.Over(below)
+		into.memory, into.with = &memory, strings.TrimSpace(into.with+" "+l.origin)
+		exactly := documentDigest(memory)
+		m.say(l, "memory of "+name, "its own", exactly)
 	}
 	for _, id := range own.MappingsOff {
 		into.gone[id] = l.origin
@@ -335,6 +347,10 @@ func (s *Service) with(own *serviceSum, inLane bool) *Service {
 	}
 	if own.mode != "" {
 		next.Spec.Mode = own.mode
+	}
+	if own.memory != nil {
+		next.Spec.Memory, next.MemoryWith = *own.memory, own.with
+		next.findCollections()
 	}
 	next.over = &overlay{mappings: own.mappings, gone: own.gone, off: own.off}
 	for _, m := range own.mappings {

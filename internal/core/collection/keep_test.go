@@ -1,6 +1,7 @@
 package collection_test
 
 import (
+	"context"
 	"testing"
 	"time"
 
@@ -54,4 +55,24 @@ func TestValuesAreKept(t *testing.T) {
 		assert.Equal(t, one.Space == lane, one.Document == nil, one.Space)
 	}
 	assert.Error(t, other.Restore([]collection.Kept{{Space: shared, Document: []byte("{")}}))
+}
+
+// One call at a time holds a space; who waits too long, or whose caller leaves, does not get it.
+func TestHold(t *testing.T) {
+	m, where := &collection.Memory{}, collection.Space{Service: "s"}
+	release, ok := m.Hold(t.Context(), where, time.Minute)
+	require.True(t, ok)
+	_, ok = m.Hold(t.Context(), where, time.Millisecond)
+	assert.False(t, ok)
+	left, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, ok = m.Hold(left, where, time.Minute)
+	assert.False(t, ok)
+	other, ok := m.Hold(t.Context(), collection.Space{Service: "s", Lane: "night"}, time.Millisecond)
+	require.True(t, ok, "a lane has a turn of its own")
+	other()
+	release()
+	release, ok = m.Hold(t.Context(), where, time.Millisecond)
+	require.True(t, ok)
+	release()
 }

@@ -17,14 +17,18 @@ type Memory struct {
 	spaces map[Space]*space
 	limits Limits
 
-	turns sync.Map // Space → *turn
+	turns sync.Map // Space → turn
 }
 
-// turn is held by the call that recalls and remembers.
-type turn struct{ mu sync.Mutex }
+// turn is taken by the call that recalls and remembers: it holds one while one is in it.
+type turn chan struct{}
 
-// Space is whose memory it is: that of a service (by its id) for everybody, or in a lane.
-type Space struct{ Service, Lane string }
+// Space is whose memory it is: that of a service (by its id) for everybody, or in a lane; with a
+// scenario that brings its own, that is named.
+type Space struct{ Service, Lane, With string }
+
+// shared is the space that a lane sees until it is written to.
+func (s Space) shared() Space { return Space{Service: s.Service, With: s.With} }
 
 // Limits bound what one service remembers for everybody, or in one lane.
 type Limits struct {
@@ -264,10 +268,10 @@ func (m *Memory) at(where Space, write bool) *space {
 	if own := m.spaces[where]; own != nil {
 		return own
 	}
-	shared := m.spaces[Space{Service: where.Service}]
+	shared := m.spaces[where.shared()]
 	if shared == nil {
 		shared = &space{collections: make(map[string]*held)}
-		m.spaces[Space{Service: where.Service}] = shared
+		m.spaces[where.shared()] = shared
 	}
 	if where.Lane == "" || !write {
 		return shared
@@ -311,7 +315,7 @@ func (m *Memory) KeepOnly(on map[string]bool) {
 		switch {
 		case !there:
 			delete(m.spaces, where)
-		case !collections:
+		case !collections && where.With == "":
 			s.mu.Lock()
 			for name := range s.collections {
 				s.drop(name)

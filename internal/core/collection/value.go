@@ -2,6 +2,7 @@ package collection
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"strings"
 	"time"
@@ -33,12 +34,28 @@ type Write struct {
 const mostAppended = 10_000
 
 // Hold lets no other call that holds the same space come between what is recalled and what is
-// remembered, until the function that it returns is called.
-func (m *Memory) Hold(where Space) (release func()) {
-	held, _ := m.turns.LoadOrStore(where, &turn{})
-	t := held.(*turn)
-	t.mu.Lock()
-	return t.mu.Unlock
+// remembered, until release is called. ok is false where ctx ended, or patience was over, before it
+// was this call's turn.
+func (m *Memory) Hold(ctx context.Context, where Space, patience time.Duration) (release func(), ok bool) {
+	held, known := m.turns.Load(where)
+	if !known {
+		held, _ = m.turns.LoadOrStore(where, make(turn, 1))
+	}
+	t := held.(turn)
+	select {
+	case t <- struct{}{}:
+		return func() { <-t }, true
+	default:
+	}
+	over := time.NewTimer(patience)
+	defer over.Stop()
+	select {
+	case t <- struct{}{}:
+		return func() { <-t }, true
+	case <-ctx.Done():
+	case <-over.C:
+	}
+	return nil, false
 }
 
 // Recall is what is remembered under a key; nil for nothing.

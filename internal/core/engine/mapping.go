@@ -46,7 +46,15 @@ func (e *Engine) narrowing(p *Placed, r *call.Request) *match.Facts {
 // chooseMapping lets the first of the mappings answer whose method and
 // conditions fit. It reports whether one did, else why each was passed over.
 func (e *Engine) chooseMapping(d *Decision, p *Placed, r *call.Request, among *candidates) (steps []call.Step, answered bool) {
-	defer e.turn(p, among)()
+	end, ok := e.turn(p, among)
+	if !ok {
+		e.refuse(d, p, r, true, "busy", selfDocument{
+			Title: "Too many calls that remember something are before this one", Status: 503,
+			Detail: fmt.Sprintf("The call waited for %s while others recalled and remembered values of service %q.", turnPatience, p.Service.Spec.Name),
+		}, nil)
+		return nil, true
+	}
+	defer end()
 	won, steps := e.pick(p, r, among)
 	if p.injury.refusal != nil {
 		giveRefusal(d, p, steps)

@@ -2,6 +2,7 @@ package engine_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -73,6 +74,56 @@ func TestAnswersFromMemory(t *testing.T) {
 	_ = decide(e, request("POST /moorings/berths/N7/bookings", "", gannet))
 	e.ResetLane(nil)
 	assert.Equal(t, "[]", string(ask(e, "GET /moorings/berths/N7/bookings").Answer.Body))
+}
+
+// A scenario brings a memory of its own, with data of its own, also where the service has none; the
+// one of everybody is as it was when it ends, and each comes back as it was left.
+func TestAScenarioBringsItsData(t *testing.T) {
+	c, e := harbour(t, "")
+	s := c.Snapshot().Named("moorings").Spec
+	s.Memory = spec.Memory{On: true}
+	_, _, err := c.PutService(t.Context(), "moorings", s, "")
+	require.NoError(t, err)
+	full, err := spec.ReadScenarios([]byte("[{name: full, services: {moorings: {memory: {berths: {items: [{number: S1, pier: south, state: taken}]}, bookings: off}}, tides: {memory: on}}}, {name: deaf, services: {moorings: {memory: off}}}, {name: above, buildsOn: full, services: {moorings: {memory: {bookings: on}}}}]"))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), full)
+	require.NoError(t, err)
+	use := func(name string) {
+		if name == "" {
+			_, err = c.LeaveScenario(t.Context(), "", time.Now())
+		} else {
+			_, _, err = c.UseScenario(t.Context(), "", name, 0, time.Now())
+		}
+		require.NoError(t, err)
+	}
+	book := func() int { return decide(e, request("POST /moorings/berths/N7/bookings", "", gannet)).Answer.Status }
+	by := func(line string) string { return ask(e, line).By }
+	assert.Equal(t, 201, book())
+	use("full")
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/S1").Answer.Body), "south")
+	assert.Equal(t, 404, ask(e, "GET /moorings/berths/N7").Answer.Status)
+	assert.Equal(t, "listBookings", by("GET /moorings/berths/N7/bookings"), "bookings are left out")
+	patch := request("PATCH /moorings/berths/S1", "", `{"state": "free"}`)
+	patch.Header["Content-Type"] = []string{"application/merge-patch+json"}
+	assert.Equal(t, 200, decide(e, patch).Answer.Status)
+	e.ForgetOff()
+	use("")
+	assert.Equal(t, 404, ask(e, "GET /moorings/berths/S1").Answer.Status)
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/N7/bookings").Answer.Body), "B-2042")
+	use("full")
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/S1").Answer.Body), "free")
+	use("deaf")
+	assert.Equal(t, `getBerth, "free"`, by("GET /moorings/berths/N7"))
+	use("above")
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/S1").Answer.Body), "taken", "it has its own")
+	assert.Equal(t, "listBookings, memory", by("GET /moorings/berths/S1/bookings"))
+	e.ResetLane(nil)
+	use("full")
+	assert.Contains(t, string(ask(e, "GET /moorings/berths/S1").Answer.Body), "taken")
+	bare, err := spec.ReadScenarios([]byte("[{name: bare, services: {bare: {memory: on}}}]"))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), bare)
+	assert.ErrorContains(t, err, `service "bare" has no contract`)
 }
 
 func stepsOf(d engine.Decision) (text string) {

@@ -1,9 +1,11 @@
 package engine
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
@@ -14,16 +16,28 @@ import (
 
 // space is whose memory a call reads and writes.
 func (p *Placed) space() collection.Space {
-	return collection.Space{Service: p.Service.Spec.ID, Lane: p.LaneName()}
+	return collection.Space{Service: p.Service.Spec.ID, Lane: p.LaneName(), With: p.Service.MemoryWith}
 }
 
 // turn lets no other call come between what this one recalls and what it remembers, where a
-// mapping that could answer it remembers something, until the function is called.
-func (e *Engine) turn(p *Placed, among *candidates) (end func()) {
+// mapping that could answer it remembers something, until end is called. ok is false where so many
+// are before it that it is not worth the wait.
+func (e *Engine) turn(p *Placed, among *candidates) (end func(), ok bool) {
 	if e.peeking || !slices.ContainsFunc(among.fits, func(f fit) bool { return f.Value.Writes() }) {
-		return func() {}
+		return func() {}, true
 	}
-	return e.memory.Hold(p.space())
+	return e.memory.Hold(p.context(), p.space(), turnPatience)
+}
+
+// turnPatience is how long a call waits for those before it.
+const turnPatience = 10 * time.Second
+
+// context ends when the caller has left; that of a trial never does.
+func (p *Placed) context() context.Context {
+	if p.ctx == nil {
+		return context.Background()
+	}
+	return p.ctx
 }
 
 // recall gives expressions what the service remembers, and notes that it was asked for.

@@ -1,7 +1,6 @@
 package engine
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -28,11 +27,7 @@ func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked
 	if e.scripts == nil {
 		return refuse("Scripts are not run here", "nothing runs scripts")
 	}
-	ctx := p.ctx
-	if ctx == nil { // of a trial
-		ctx = context.Background()
-	}
-	out, err := e.scripts.Run(ctx, reply.Script, e.scriptInput(p, r, won, reply.Script), e.scriptHost(p, r))
+	out, err := e.scripts.Run(p.context(), reply.Script, e.scriptInput(p, r, won, reply.Script), e.scriptHost(p, r))
 	if err != nil {
 		return refuse("The script could not be run", err.Error())
 	}

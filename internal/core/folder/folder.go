@@ -48,6 +48,9 @@ type Service struct {
 	Contract *Contract // nil without one
 	Mappings []Mapping // in the order of files and of what stands in them
 	Payloads map[string][]byte
+	// Data are what collections begin with, by their names, as far as it stands in files of its
+	// own. It is part of Settings.
+	Data map[string]Data
 	// Faulty is set when a file of the service cannot be used: what is not there
 	// may stand in it. Unsettled is set when that file is service.yaml.
 	Faulty, Unsettled bool
@@ -77,6 +80,7 @@ const (
 	contractStem  = "contract."
 	contractDir   = "contract/"
 	payloadDir    = "payloads/"
+	memoryDir     = "memory/" // what collections begin with, a file each
 )
 
 // Find returns the service of this name, or nil.
@@ -167,6 +171,8 @@ func (r *reader) file(file File) {
 	case strings.HasPrefix(inside, contractDir):
 		r.contracts[name] = append(r.contracts[name], File{Name: strings.TrimPrefix(inside, contractDir), Text: file.Text})
 		r.service(name)
+	case strings.HasPrefix(inside, memoryDir) && collectionOf(inside) != "":
+		r.startingData(r.service(name), collectionOf(inside), file)
 	case isPayload && spec.PayloadName(payload):
 		r.service(name).Payloads[payload] = file.Text
 	default:
@@ -237,6 +243,9 @@ func (r *reader) finish() {
 			continue
 		}
 		r.contract(s, &Contract{File: path.Join(name, contractDir), Text: text})
+	}
+	for _, s := range r.folder.Services {
+		r.finishData(s)
 	}
 	slices.SortFunc(r.folder.Services, func(a, b *Service) int { return strings.Compare(a.Name, b.Name) })
 }

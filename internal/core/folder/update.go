@@ -82,7 +82,11 @@ func (u *updater) changes() (changes []Change) {
 
 func (u *updater) service(local *Service, state State) error {
 	if local.Settings == nil || !SameSettings(*local.Settings, state.Settings) && !u.keep(local.Name, "service", "", *local.Settings) {
-		text, err := settingsText(state.Settings)
+		settings, err := u.memoryFiles(local, state.Settings)
+		if err != nil {
+			return err
+		}
+		text, err := settingsText(settings)
 		if err != nil {
 			return err
 		}

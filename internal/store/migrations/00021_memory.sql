@@ -5,8 +5,9 @@
 CREATE TABLE memory (
   service TEXT NOT NULL,
   lane    TEXT NOT NULL, -- '' for everybody
+  of_situation TEXT NOT NULL, -- what brings a memory of its own: "scenario storm"; '' for nothing
   sealed  BLOB NOT NULL, -- the document of core/collection, encrypted: it is what calls said
-  PRIMARY KEY (service, lane)
+  PRIMARY KEY (service, lane, of_situation)
 ) WITHOUT ROWID;
 
 -- +goose Down
