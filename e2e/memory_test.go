@@ -421,7 +421,9 @@ func TestStartingDataOfARecordingAndAFolder(t *testing.T) {
 	}
 	recordings, err := s.api.Recordings(ctx, "moorings")
 	require.NoError(t, err)
-	s.put(t, "POST", "/services/moorings/recordings/"+recordings[0].ID+"/stop", `{}`)
+	s.put(t, "POST", "/services/moorings/recordings/"+recordings[0].ID+"/stop", `{onlyKeep: true}`)
+	_, err = s.api.PatchService(ctx, "moorings", []byte(`{"mode": "answer"}`))
+	require.NoError(t, err)
 	folder := t.TempDir()
 	run := func(line string) string {
 		c := exec.Command("sh", "-c", line)

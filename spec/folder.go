@@ -48,11 +48,28 @@ func hasPlace(inside string) bool {
 	switch {
 	case isPayload:
 		return PayloadName(payload)
+	case CollectionOfFile(inside) != "":
+		return true
 	case inside == "service.yaml", strings.HasPrefix(inside, "contract/"), strings.HasSuffix(inside, ".mappings.yaml"):
 		return true
 	default:
 		return strings.HasPrefix(inside, "contract.") && !strings.Contains(inside, "/")
 	}
+}
+
+// CollectionOfFile is the collection whose starting data a file in the folder of a service holds;
+// "" for none.
+func CollectionOfFile(inside string) string {
+	name, is := strings.CutPrefix(inside, "memory/")
+	if !is {
+		return ""
+	}
+	for _, ending := range []string{".yaml", ".yml", ".json"} {
+		if stem, is := strings.CutSuffix(name, ending); is && !strings.Contains(stem, "/") {
+			return stem
+		}
+	}
+	return ""
 }
 
 // SafePath reports whether a path stays where it is put, on every system: it is

@@ -13,7 +13,7 @@ import (
 func TestFolderFiles(t *testing.T) {
 	for name, want := range map[string]bool{
 		"environment.yaml": true, "moorings/service.yaml": true, "moorings/all.mappings.yaml": true, "moorings/piers/north.mappings.yaml": true,
-		"moorings/contract.yaml": true, "moorings/contract/schemas/berth.yaml": true, "moorings/payloads/photo.png": true, "customs/contract.wsdl": true,
+		"moorings/contract.yaml": true, "moorings/contract/schemas/berth.yaml": true, "moorings/payloads/photo.png": true, "moorings/memory/berths.yaml": true, "v1/orders/memory/a.json": true, "moorings/memory/a/b.yaml": false, "moorings/memory/.yaml": false, "moorings/memory/a.txt": false, "customs/contract.wsdl": true,
 
 		"": false, ".": false, "..": false, "README.md": false, "moorings/README.md": false, "moorings": false, "/etc/passwd": false, "moorings/../../x.mappings.yaml": false,
 		".git/config": false, "moorings/.git/config": false, "moorings/contract/.git/hooks/post-checkout": false, ".envrc": false, "moorings/.x.mappings.yaml": false,

@@ -191,7 +191,7 @@ func ValidServiceName(name string) bool {
 		return false
 	}
 	for i, segment := range segments {
-		if !ValidName(segment) || i > 0 && (segment == "contract" || segment == "payloads" || strings.HasPrefix(segment, "contract.") || strings.HasSuffix(segment, ".yaml")) {
+		if !ValidName(segment) || i > 0 && (segment == "contract" || segment == "payloads" || segment == "memory" || strings.HasPrefix(segment, "contract.") || strings.HasSuffix(segment, ".yaml")) {
 			return false
 		}
 	}

@@ -24,7 +24,7 @@ func (p Program) applyCommand() *cli.Command {
 		UsageText: "rapidmimic apply harbour --dry-run\nrapidmimic apply harbour --watch",
 		Description: "A folder has one below it for each service:\n\n" +
 			"   moorings/service.yaml        its settings\n   moorings/contract.yaml       its contract, or contract/ with several files\n" +
-			"   moorings/*.mappings.yaml     mappings, one or a list a file\n   moorings/payloads/*          large bodies\n\n" +
+			"   moorings/*.mappings.yaml     mappings, one or a list a file\n   moorings/payloads/*          large bodies\n   moorings/memory/*.yaml       what collections begin with\n\n" +
 			"   environment.yaml             scenarios, impairments, and the switches\n\n" +
 			"What was changed in the environment since the folder was applied is a conflict that stops\nall of it. `rapidmimic export DIR` takes such changes over, --over-theirs overwrites them.",
 		Flags: []cli.Flag{

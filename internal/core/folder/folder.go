@@ -171,8 +171,8 @@ func (r *reader) file(file File) {
 	case strings.HasPrefix(inside, contractDir):
 		r.contracts[name] = append(r.contracts[name], File{Name: strings.TrimPrefix(inside, contractDir), Text: file.Text})
 		r.service(name)
-	case strings.HasPrefix(inside, memoryDir) && collectionOf(inside) != "":
-		r.startingData(r.service(name), collectionOf(inside), file)
+	case spec.CollectionOfFile(inside) != "":
+		r.startingData(r.service(name), spec.CollectionOfFile(inside), file)
 	case isPayload && spec.PayloadName(payload):
 		r.service(name).Payloads[payload] = file.Text
 	default:

@@ -4,7 +4,6 @@ import (
 	"maps"
 	"path"
 	"slices"
-	"strings"
 
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
@@ -15,17 +14,6 @@ import (
 type Data struct {
 	File  string
 	Items []*tree.Node
-}
-
-// collectionOf is the collection whose starting data a file of a service holds; "" for none.
-func collectionOf(inside string) string {
-	name := strings.TrimPrefix(inside, memoryDir)
-	for _, ending := range []string{".yaml", ".yml", ".json"} {
-		if stem, is := strings.CutSuffix(name, ending); is && !strings.Contains(stem, "/") {
-			return stem
-		}
-	}
-	return ""
 }
 
 // startingData reads what a collection begins with: a list of items, or one.
