@@ -56,6 +56,11 @@ func TestAScriptHarmsNobody(t *testing.T) {
 	}
 	all.Wait()
 	assert.Greater(t, answered, 10)
+	mappings, err := s.api.Mappings(ctx, "quay")
+	require.NoError(t, err)
+	for _, m := range mappings {
+		assert.Equal(t, m.ID == "fine" || m.ID == "plain", m.Problem == "", "%s: %s", m.ID, m.Problem)
+	}
 	_, body := s.send("GET /quay/fine?n=7", "")
 	assert.Equal(t, `["7",true]`, body)
 	status, err := s.api.Status(ctx)

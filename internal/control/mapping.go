@@ -22,7 +22,7 @@ import (
 func (s *server) mappingView(seen perspective, service *catalog.Service, m *catalog.Mapping) api.Mapping {
 	view := api.Mapping{
 		Mapping: m.Spec, ETag: s.mappingTag(seen, m), Origin: m.Origin, OffBy: service.OffBy(m),
-		Deviations: deviationViews(service.Deviations(m)), Problem: service.Problem(m), Telling: m.Spec.Call.Telling(),
+		Deviations: deviationViews(service.Deviations(m)), Problem: s.problemOf(service, m), Telling: m.Spec.Call.Telling(),
 	}
 	if calls, ok := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID); ok {
 		view.Calls = &api.OperationCalls{Total: calls.Total, Deviating: calls.Deviating, Last: calls.Last.UTC()}
@@ -31,6 +31,11 @@ func (s *server) mappingView(seen perspective, service *catalog.Service, m *cata
 		view.Positions = append(view.Positions, api.Position(p))
 	}
 	return view
+}
+
+// problemOf says why a mapping never answers, or did not when it was asked last; "" for nothing.
+func (s *server) problemOf(service *catalog.Service, m *catalog.Mapping) string {
+	return cmp.Or(service.Problem(m), s.Engine.ScriptFault(service, m))
 }
 
 // mappingTag is the entity tag of a mapping: that of the lane for one of its own,
@@ -141,12 +146,12 @@ func selectedOf(c *gin.Context, service *catalog.Service) []*catalog.Mapping {
 	return list
 }
 
-// troubleOf is 3 for a mapping that can never answer, 2 for one that breaks the contract, 1
+// troubleOf is 3 for a mapping that can never answer or whose script failed, 2 for one that breaks the contract, 1
 // for one that has not answered since the start, and 0 for one without trouble.
 func (s *server) troubleOf(seen perspective, service *catalog.Service, m *catalog.Mapping) int {
 	_, answered := s.Log.MappingCalls(seen.calls, service.Spec.Name, m.Spec.ID)
 	switch {
-	case service.Problem(m) != "":
+	case s.problemOf(service, m) != "":
 		return 3
 	case len(service.Deviations(m)) > 0:
 		return 2

@@ -66,6 +66,8 @@ type Decider interface {
 	ResetLane(lane *catalog.Lane)
 	// Memory is what services remember.
 	Memory() *collection.Memory
+	// ScriptFault is what went wrong with the script of a mapping last; "" for nothing.
+	ScriptFault(service *catalog.Service, m *catalog.Mapping) string
 	// Misfit says why a mapping does not fit a call, and by how much.
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
 	// Loosen makes of a mapping one that fits a call as well.

@@ -41,6 +41,8 @@ type Engine struct {
 	listed      func(origin string) bool
 	laneCalls   int
 	scripts     Scripts
+	// scriptFaults are what went wrong with scripts last.
+	scriptFaults *faults
 }
 
 // Config is what an Engine works with.
@@ -68,7 +70,7 @@ type Config struct {
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, scriptFaults: &faults{}}
 }
 
 // Memory is what services remember.

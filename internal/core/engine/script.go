@@ -6,6 +6,8 @@ import (
 	"maps"
 	"net/url"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"rapidmimic.example/internal/core/call"
@@ -34,6 +36,7 @@ func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked
 	for _, line := range out.Logs {
 		won.logged = append(won.logged, noted(call.Build, call.Subject{Kind: call.KindScript}, call.Find(call.Logged, line)))
 	}
+	e.noteFault(p, won.Value, out.Fault)
 	if out.Fault != nil {
 		return refuse("The script of the answer failed", "its script failed: "+out.Fault.Error())
 	}
@@ -50,6 +53,73 @@ func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked
 		return refuse("The script of the answer failed", err.Error())
 	}
 	return true
+}
+
+// scriptFault is what went wrong when a script ran last, of one version of its mapping.
+type scriptFault struct {
+	version int64
+	text    string
+}
+
+// mostFaults bounds of how many mappings the last fault is known.
+const mostFaults = 1_000
+
+// noteFault notes what went wrong with the script of a mapping, or that nothing did.
+func (e *Engine) noteFault(p *Placed, m *catalog.Mapping, fault *script.Fault) {
+	key := faultKey(p.Service, m)
+	if e.peeking || fault == nil && e.scriptFaults.none() {
+		return
+	}
+	text := ""
+	if fault != nil {
+		text = fault.Error()
+	}
+	e.scriptFaults.set(key, scriptFault{m.Version, text})
+}
+
+func faultKey(s *catalog.Service, m *catalog.Mapping) string {
+	return s.Spec.ID + "\x00" + m.Origin + "\x00" + m.Spec.ID
+}
+
+// ScriptFault is what went wrong when the script of a mapping ran last, as it is now; "" for
+// nothing, or where it has not run.
+func (e *Engine) ScriptFault(s *catalog.Service, m *catalog.Mapping) string {
+	if fault, known := e.scriptFaults.get(faultKey(s, m)); known && fault.version == m.Version && fault.text != "" {
+		return "its script failed when it ran last: " + fault.text
+	}
+	return ""
+}
+
+// faults are the last faults of scripts, by mapping. The zero value is empty.
+type faults struct {
+	mu    sync.Mutex // guards known
+	known map[string]scriptFault
+	count atomic.Int64
+}
+
+func (f *faults) none() bool { return f.count.Load() == 0 }
+
+func (f *faults) get(key string) (scriptFault, bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	fault, known := f.known[key]
+	return fault, known
+}
+
+// set keeps a fault; one without a text takes that of the mapping away.
+func (f *faults) set(key string, fault scriptFault) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	switch {
+	case fault.text == "":
+		delete(f.known, key)
+	case len(f.known) < mostFaults:
+		if f.known == nil {
+			f.known = make(map[string]scriptFault)
+		}
+		f.known[key] = fault
+	}
+	f.count.Store(int64(len(f.known)))
 }
 
 // scriptInput is what a script sees of a call.

@@ -70,6 +70,15 @@ func TestScripts(t *testing.T) {
 		assert.Contains(t, string(d.Answer.Body), want, line)
 	}
 	assert.Contains(t, stepsOf(ask(e, "GET /moorings/fails")), "here")
+	service := c.Snapshot().Named("moorings")
+	assert.Equal(t, "its script failed when it ran last: line 1, character 51: Error: fog", e.ScriptFault(service, service.Mapping("fails")))
+	assert.Empty(t, e.ScriptFault(service, service.Mapping("quote")))
+	mended := service.Mapping("fails").Spec
+	mended.Answer.Script = "export default () => ({})"
+	_, _, err := c.PutMapping(t.Context(), "moorings", mended, "")
+	require.NoError(t, err)
+	service = c.Snapshot().Named("moorings")
+	assert.Empty(t, e.ScriptFault(service, service.Mapping("fails")), "it is another one now")
 
 	for _, k := range []struct {
 		scripts engine.Scripts
