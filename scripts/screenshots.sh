@@ -44,9 +44,6 @@ rapidmimic service list
 rapidmimic service show north-pier'
 terminal cli-calls 'rapidmimic calls --last 12
 rapidmimic calls --text miss --last 3'
-bin/rapidmimic calls --text bertsh --last 1 -o json | sed -n 's/.*"id": "\(.*\)".*/\1/p' >/tmp/rapidmimic-shot
-terminal cli-call "rapidmimic calls show $(cat /tmp/rapidmimic-shot) | head -28"
-rm -f /tmp/rapidmimic-shot
 export RAPIDMIMIC_AS=Ida
 bin/rapidmimic mapping put north-pier -f demo/data/moorings.mappings.yaml >/dev/null
 terminal cli-mapping 'rapidmimic mapping label north-pier booking-refused --add night

@@ -41,6 +41,7 @@ var shots = []shot{
 	{name: "variables", path: "/variables?service=tides", wait: "document.querySelector('[data-seen=gauges]')", prepare: vary},
 	{name: "activity", path: "/activity", wait: "document.querySelectorAll('[data-entry]').length > 8", prepare: undone},
 	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
+	{name: "walk", path: "/", wait: "document.querySelector('[data-service]')", prepare: walkThrough},
 }
 
 // board is the address of the quay board of a demo.
@@ -242,6 +243,23 @@ func remember(p *browser.Page) error {
 	_, err := browser.Eval[any](p, `document.querySelector('[data-collection=bookings] button').click();
 		document.querySelector('[data-collection=bookings]').scrollIntoView({ block: 'center' }); null`)
 	return errors.Join(append(steps, err, p.Wait("document.querySelector('[data-item]') && document.querySelector('[data-collection=bookings]').innerText.includes('2 items')"))...)
+}
+
+// walkThrough begins a walk through boundary values and says something of the first ones.
+func walkThrough(p *browser.Page) error {
+	call := func() error {
+		resp, err := http.Get("http://127.0.0.1:7401/moorings/berths/N13")
+		if err != nil {
+			return err
+		}
+		return resp.Body.Close()
+	}
+	err := ask(p, `POST /walks {"service": "moorings", "mapping": "berth-under-repair", "at": ["$.lengthMetres"], "name": "lengths"}`)
+	for i, said := range []string{`{"verdict": "fine"}`, `{"verdict": "note", "text": "the board rounds it"}`, `{"verdict": "defect", "text": "the board shows -1 m"}`} {
+		err = errors.Join(err, call(), ask(p, fmt.Sprintf(`PUT /walks/lengths/steps/%d %s`, i+1, said), fmt.Sprintf(`PUT /walks/lengths/position {"to": "%d"}`, i+2)))
+	}
+	return errors.Join(err, call(), p.Goto("http://127.0.0.1:7400/walks/lengths"), p.Wait("document.querySelector('[data-position=\"4\"]')"),
+		p.Wait("[...document.querySelectorAll('[data-step=minimum] td')].at(-1).innerText === '1'"))
 }
 
 func main() {

@@ -36,6 +36,8 @@ properties:
   total: { type: number }
   count: { type: integer }
   page: { type: string, format: uri }
+  any: &any { type: [string, integer, number, boolean, array, object], minLength: 3, maxLength: 9, minimum: 3, maximum: 7 }
+  other: *any
 $defs: { state: { type: string, enum: [open, paid] } }
 `
 
