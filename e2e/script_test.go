@@ -135,3 +135,19 @@ func TestTheScriptsPage(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, spec.ScriptTypes, string(types))
 }
+
+// Scripts see variables as they are, also objects and secrets, of which nothing is shown; on a SOAP
+// service their XML is put into an envelope of the caller's version.
+func TestScriptsOfServicesOfAllKinds(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	s.put(t, "PATCH", "/variables", `{"variables": {"pier": {"name": "north", "berths": [7, 9.50]}, "officeKey": {"secret": true, "value": "hush-hush-quay-7"}}}`)
+	s.put(t, "PUT", "/services/moorings/mappings/vars", `{"call": {"path": "/vars"}, "answer": {"script": "export default (call) => { console.log(call.vars.officeKey); return { json: [call.vars.pier.berths[1], call.vars.none ?? 'none', call.vars.officeKey.length] } }"}}`)
+	assert.Equal(t, `200 [9.5,"none",16]`, s.says("GET /moorings/vars"))
+	assert.NotContains(t, fmt.Sprint(s.lastCall()), "hush-hush")
+	s.put(t, "PUT", "/services/customs/mappings/by-script", `{"call": {"operation": "listHolds"}, "rank": 9, "answer": {"script": "export default () => ({ xml: '<listHoldsResponse xmlns=\"https://customs.skerry-sound.example/cargo\"/>' })"}}`)
+	resp, body := s.send("POST /customs/Desk", `<s:Envelope xmlns:s="http://schemas.xmlsoap.org/soap/envelope/"><s:Body><listHolds xmlns="https://customs.skerry-sound.example/cargo"/></s:Body></s:Envelope>`, "Content-Type: text/xml")
+	assert.Equal(t, 200, resp.StatusCode, body)
+	assert.Regexp(t, `(?s)Envelope.*Body.*listHoldsResponse`, body)
+	assert.Contains(t, resp.Header.Get("Content-Type"), "text/xml")
+}

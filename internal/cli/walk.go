@@ -83,6 +83,9 @@ func (p Program) walkStart(ctx context.Context, c *cli.Command) error {
 
 // sayStep says which value answers.
 func (p Program) sayStep(walk api.Walk) {
+	if walk.Off {
+		p.say("another scenario is on, so the walk does not answer: rapidmimic scenario use walk-%s%s", walk.Name, map[bool]string{true: " --lane " + walk.Lane}[walk.Lane != ""])
+	}
 	if walk.Position == 0 {
 		p.say("the answer is as it is")
 		return

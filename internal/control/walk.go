@@ -92,6 +92,7 @@ func (s *server) walkView(ctx context.Context, w *walk.Walk, called bool) (api.W
 		ended := w.Ended.UTC()
 		view.Ended = &ended
 	}
+	view.Off = w.Ended.IsZero() && !s.isOn(w)
 	for i := range w.Steps {
 		step := &w.Steps[i]
 		one := api.WalkStep{Boundary: boundaryView(step.Variant), Verdict: string(step.Verdict), Text: step.Text}
@@ -107,6 +108,16 @@ func (s *server) walkView(ctx context.Context, w *walk.Walk, called bool) (api.W
 		view.Steps = append(view.Steps, one)
 	}
 	return view, nil
+}
+
+// isOn reports whether the scenario of a walk is on where it holds.
+func (s *server) isOn(w *walk.Walk) bool {
+	lane, err := s.laneNamed(w.Lane)
+	if err != nil { // it is closed
+		return false
+	}
+	active := s.Catalog.Snapshot().Active(lane, time.Now())
+	return active != nil && active.Scenario == w.Scenario()
 }
 
 func (s *server) respondWalk(c *gin.Context, status int, w *walk.Walk, err error) {
@@ -302,8 +313,7 @@ func (s *server) endOfWalk(ctx context.Context, name string) (*walk.Walk, error)
 	}
 	now := time.Now()
 	snapshot := s.Catalog.Snapshot()
-	lane, gone := s.laneNamed(w.Lane) // a lane that is gone has nothing on
-	if active := snapshot.Active(lane, now); gone == nil && active != nil && active.Scenario == w.Scenario() {
+	if s.isOn(w) {
 		if w.Before != "" && snapshot.Scenario(w.Before) != nil {
 			_, _, err = s.Catalog.UseScenario(ctx, w.Lane, w.Before, 0, now)
 		} else {

@@ -66,17 +66,19 @@ type NewWalk struct {
 
 // Walk leads through boundary values, one after the other.
 type Walk struct {
-	Name      string     `json:"name"`
-	Service   string     `json:"service"`
-	Mapping   string     `json:"mapping,omitempty"`
-	Operation string     `json:"operation,omitempty"`
-	At        []string   `json:"at"`
-	Lane      string     `json:"lane,omitempty"`
-	Position  int        `json:"position"` // the step that answers, from 1; 0 for the answer as it is
-	Steps     []WalkStep `json:"steps"`
-	By        string     `json:"by,omitempty"`
-	Started   time.Time  `json:"started"`
-	Ended     *time.Time `json:"ended,omitempty"`
+	Name      string   `json:"name"`
+	Service   string   `json:"service"`
+	Mapping   string   `json:"mapping,omitempty"`
+	Operation string   `json:"operation,omitempty"`
+	At        []string `json:"at"`
+	Lane      string   `json:"lane,omitempty"`
+	Position  int      `json:"position"` // the step that answers, from 1; 0 for the answer as it is
+	// Off is set where another scenario was switched on meanwhile, or none is: then no step answers.
+	Off     bool       `json:"off,omitempty"`
+	Steps   []WalkStep `json:"steps"`
+	By      string     `json:"by,omitempty"`
+	Started time.Time  `json:"started"`
+	Ended   *time.Time `json:"ended,omitempty"`
 }
 
 // WalkStep is one value of a walk, what is said of it, and the calls that came while it answered.

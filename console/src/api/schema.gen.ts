@@ -3658,6 +3658,8 @@ export interface components {
             lane?: string;
             /** @description The step that answers, from 1; 0 for the answer as it is */
             position: number;
+            /** @description Another scenario was switched on meanwhile, or none is: then no step answers */
+            off?: boolean;
             steps: (components["schemas"]["Boundary"] & {
                 /** @enum {string} */
                 verdict?: "fine" | "defect" | "note";

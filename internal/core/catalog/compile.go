@@ -93,6 +93,7 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, [
 		Spec: m, Version: stored.Version, Position: stored.Position,
 		Rule: rule, Replies: replies, FlowOf: flowOf, Impair: plan,
 	}
+	compiled.Writes = compiled.writes()
 	compiled.explainAlone()
 	return compiled, nil
 }

@@ -39,8 +39,8 @@ func TestFlowsOfAService(t *testing.T) {
 			{Mapping: "a-write", From: []string{"start", "draft"}, To: "draft"}, {Mapping: "b-send", From: []string{"draft"}, To: "sent"}, {Mapping: "c-lost", From: []string{"gone"}, To: "lost"}}},
 		{Name: "tide", States: []string{"start", "ebb"}, Moves: []catalog.Move{{Mapping: "e-read", To: "ebb"}}},
 	}, quay.Flows())
-	assert.True(t, quay.Mapping("e-read").Writes())
-	assert.False(t, quay.Mapping("f-none").Writes())
+	assert.True(t, quay.Mapping("e-read").Writes)
+	assert.False(t, quay.Mapping("f-none").Writes)
 	assert.False(t, quay.Mapping("e-read").Fixed())
 }
 

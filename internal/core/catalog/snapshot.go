@@ -259,6 +259,8 @@ type Mapping struct {
 	Impair *impair.Plan
 	// Origin says of which scenario or lane it is; "" for one that everybody has.
 	Origin string
+	// Writes is set where an answer of it changes what the service remembers.
+	Writes bool
 	// Chosen is set on one that stands for an example that was chosen.
 	Chosen bool
 }
@@ -284,8 +286,8 @@ type Reply struct {
 // mapping.
 func (r *Reply) Elsewhere() bool { return r.Spec.From != "" || r.Spec.ByContract() }
 
-// Writes reports whether an answer of the mapping changes what the service remembers.
-func (m *Mapping) Writes() bool {
+// writes reports whether an answer of the mapping changes what the service remembers.
+func (m *Mapping) writes() bool {
 	return m.Spec.Flow != nil && m.Spec.Flow.Then != "" ||
 		slices.ContainsFunc(m.Replies, func(r Reply) bool { return len(r.Remember) > 0 || r.Script != nil && r.Script.Writes() })
 }

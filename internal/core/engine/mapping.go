@@ -11,6 +11,7 @@ import (
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/script"
 	"rapidmimic.example/spec"
 )
 
@@ -240,7 +241,12 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 		d.Answer = built
 	}
 	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
-		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &reply.Spec)
+		written := reply.Spec
+		if reply.Script != nil && d.Answer.Get("Content-Type") == script.XML {
+			text := string(d.Answer.Body)
+			written.XML = &text
+		}
+		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &written)
 	}
 	return true
 }

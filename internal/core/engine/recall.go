@@ -23,7 +23,7 @@ func (p *Placed) space() collection.Space {
 // mapping that could answer it remembers something, until end is called. ok is false where so many
 // are before it that it is not worth the wait.
 func (e *Engine) turn(p *Placed, among *candidates) (end func(), ok bool) {
-	if e.peeking || !slices.ContainsFunc(among.fits, func(f fit) bool { return f.Value.Writes() }) {
+	if e.peeking || !slices.ContainsFunc(among.fits, func(f fit) bool { return f.Value.Writes }) {
 		return func() {}, true
 	}
 	return e.memory.Hold(p.context(), p.space(), turnPatience)

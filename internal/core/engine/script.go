@@ -1,10 +1,10 @@
 package engine
 
 import (
-	"encoding/json"
 	"fmt"
 	"maps"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -153,12 +153,22 @@ func (e *Engine) scriptInput(p *Placed, r *call.Request, won *picked, s *script.
 		}
 	}
 	if s.Wants("vars") {
-		if text, err := json.Marshal(p.Service.Vars()); err == nil {
-			in.Vars = string(text)
-		}
+		in.Vars = variablesText(p.Service)
 	}
 	in.Seed, in.Key, in.Number = e.chance(p, r, "")
 	return in
+}
+
+// variablesText are the variables of a service as JSON.
+func variablesText(s *catalog.Service) string {
+	all := s.Variables()
+	object := tree.NewMap()
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		if value := all[name].Value; value != nil {
+			object.Members = append(object.Members, tree.Member{Key: name, Value: value})
+		}
+	}
+	return string(object.AppendJSON(nil))
 }
 
 // scriptHost answers what a script asks of the memory.

@@ -28,6 +28,9 @@ const (
 	deepest   = 500 // calls within calls
 )
 
+// XML is the media type of a body that a script gives as xml.
+const XML = "application/xml"
+
 // Host answers what a script asks while it runs: JSON, "" for nothing.
 type Host func(Ask) (string, error)
 
@@ -453,7 +456,7 @@ func (r *Runner) body(kind string, value goja.Value) error {
 		}
 		r.out.Body, r.out.MediaType = bytes, "application/octet-stream"
 	case "xml":
-		r.out.Body, r.out.MediaType = []byte(value.String()), "application/xml"
+		r.out.Body, r.out.MediaType = []byte(value.String()), XML
 	default:
 		r.out.Body, r.out.MediaType = []byte(value.String()), "text/plain; charset=utf-8"
 	}

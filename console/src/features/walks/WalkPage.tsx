@@ -76,6 +76,11 @@ function WalkView({ walk }: { walk: Walk }) {
           </Link>
           {walk.lane ? `, in lane ${walk.lane}` : ', for everybody'}
         </p>
+        {walk.off && (
+          <p className="font-medium text-[13px] text-miss" role="status">
+            Another scenario is on, so the walk does not answer. Switch walk-{name} on again under Scenarios.
+          </p>
+        )}
         {going ? (
           <>
             <p className="text-base" data-position={position}>
