@@ -132,8 +132,9 @@ func (p *Pool) drive(workers int) {
 		case <-p.done:
 			return
 		}
-		batch := p.take(first, min(mostAtOnce, 1+len(p.jobs)/workers))
-		w = p.work(w, batch)
+		if batch := p.take(first, min(mostAtOnce, 1+len(p.jobs)/workers)); len(batch) > 0 {
+			w = p.work(w, batch)
+		}
 	}
 }
 
@@ -260,9 +261,32 @@ func (w *process) run(batch []*job) (rest []*job, err error) {
 		}
 		frames = appendFrame(frames, kindCall, j.call)
 	}
-	if _, err := w.in.Write(frames); err != nil {
-		return rest, err
+	if len(frames) <= pipeSize {
+		if _, err := w.in.Write(frames); err != nil {
+			return rest, err
+		}
+		return w.read(rest)
 	}
+	written := make(chan error, 1)
+	go func() { // the worker may answer before it has read all of it
+		_, err := w.in.Write(frames)
+		written <- err
+	}()
+	rest, err = w.read(rest)
+	if err == nil {
+		err = <-written
+	} else {
+		_ = w.in.SetDeadline(time.Now()) // which ends it
+		<-written
+	}
+	return rest, err
+}
+
+// pipeSize is what can be written to a worker, in bytes, without waiting until it reads.
+const pipeSize = 32 << 10
+
+// read reads what a worker says of jobs, and returns those that were not done.
+func (w *process) read(rest []*job) ([]*job, error) {
 	for len(rest) > 0 {
 		kind, payload, err := readFrame(w.reader)
 		if err == nil {

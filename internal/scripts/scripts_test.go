@@ -3,6 +3,7 @@ package scripts_test
 import (
 	"context"
 	"os"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -101,6 +102,28 @@ func TestManyScripts(t *testing.T) {
 			assert.Equal(t, string(rune('0'+i%10)), string(out.Body))
 		}
 	}
+}
+
+// Calls and answers far larger than a pipe holds, many at once, with questions in between.
+func TestLargeCalls(t *testing.T) {
+	p := pool(t, 1)
+	scripts := []*script.Script{
+		compile(t, `export default (call) => ({ text: 'north ' + call.text })`),
+		compile(t, `export default (call, state) => ({ text: state.recall('a', '') + call.text })`),
+	}
+	body := strings.Repeat("quay ", 60_000)
+	var all sync.WaitGroup
+	began := time.Now()
+	for i := range 60 {
+		all.Go(func() {
+			out, err := p.Run(context.Background(), scripts[i/50], &script.Input{Text: body}, func(script.Ask) (string, error) { return `"north "`, nil })
+			if assert.NoError(t, err) && assert.Nil(t, out.Fault) {
+				assert.Equal(t, "north "+body, string(out.Body))
+			}
+		})
+	}
+	all.Wait()
+	assert.Less(t, time.Since(began), 4*time.Second)
 }
 
 func BenchmarkScripts(b *testing.B) {
