@@ -68,6 +68,15 @@ func TestAScriptHarmsNobody(t *testing.T) {
 	assert.NotEmpty(t, status)
 }
 
+func TestNoScripts(t *testing.T) {
+	t.Parallel()
+	s := start(t, config.Config{NoScripts: true})
+	_, err := s.api.CreateService(t.Context(), spec.NewService("quay"))
+	require.NoError(t, err)
+	s.put(t, "PUT", "/services/quay/mappings/any", `{"call": {"path": "/any"}, "answer": {"script": "export default () => ({})"}}`)
+	assert.Regexp(t, "^500 .*Scripts are not run here", s.says("GET /quay/any"))
+}
+
 // What the page on scripts says to type works; a script in a payload is live on the next call, and
 // what is wrong with one is said with its line, on the command line too.
 func TestTheScriptsPage(t *testing.T) {

@@ -78,8 +78,12 @@ func (a *app) assemble(ctx context.Context) error {
 	}
 	gate := traffic.NewGate(max(1, runtime.GOMAXPROCS(0)/2), heavyWait)
 	a.scripts = scripts.NewPool("", min(4, max(2, runtime.GOMAXPROCS(0))))
+	var runs engine.Scripts
+	if !a.config.NoScripts {
+		runs = a.scripts
+	}
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: a.baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate, Secrets: masker, Listed: a.config.IsListed, LaneCalls: a.config.LaneCalls(), Scripts: a.scripts})
+		Gate: gate, Secrets: masker, Listed: a.config.IsListed, LaneCalls: a.config.LaneCalls(), Scripts: runs})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,

@@ -65,6 +65,7 @@ func serveFlags(data string) []cli.Flag {
 		&cli.StringSliceFlag{Name: "mask", Usage: "one more `NAME` of headers, members, parameters, fields and elements whose values are masked in the log", Sources: cli.EnvVars("RAPIDMIMIC_MASK")},
 		&cli.StringSliceFlag{Name: "mask-not", Usage: "a `NAME` whose values are shown, although it looks like that of a secret", Sources: cli.EnvVars("RAPIDMIMIC_MASK_NOT")},
 		&cli.StringFlag{Name: "digest-key", Usage: "`KEY` by which recordings know secrets again, that of another environment (its digest.key) to play back what it recorded; that of the data folder when left out", Sources: cli.EnvVars("RAPIDMIMIC_DIGEST_KEY")},
+		&cli.BoolFlag{Name: "no-scripts", Usage: "run no scripts of mappings", Sources: cli.EnvVars("RAPIDMIMIC_NO_SCRIPTS")},
 		&cli.BoolFlag{Name: "keep-memory", Usage: "keep what services remember over restarts; a crash loses the last second", Sources: cli.EnvVars("RAPIDMIMIC_KEEP_MEMORY")},
 		&cli.Int64Flag{Name: "keep-calls", Usage: "how many calls the log keeps", Value: 100_000, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_CALLS")},
 		&cli.Int64Flag{Name: "keep-bytes", Usage: "how many bytes of headers and bodies the log keeps", Value: 512 << 20, Sources: cli.EnvVars("RAPIDMIMIC_KEEP_BYTES")},
@@ -108,7 +109,7 @@ func configOf(c *cli.Command) config.Config {
 		ImportURLs: c.Bool("import-urls"), ImportPrivate: c.Bool("import-private"),
 		MemoryLimit: c.Int64("memory-limit"), MaxConnections: c.Int("max-connections"),
 		HeaderTimeout: c.Duration("header-timeout"), BodyTimeout: c.Duration("body-timeout"), WriteTimeout: c.Duration("write-timeout"), IdleTimeout: c.Duration("idle-timeout"),
-		KeepMemory: c.Bool("keep-memory"), KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"), RecordLimit: c.Int64("record-limit"),
+		NoScripts: c.Bool("no-scripts"), KeepMemory: c.Bool("keep-memory"), KeepCalls: c.Int64("keep-calls"), KeepBytes: c.Int64("keep-bytes"), BodyLimit: c.Int64("body-limit"), MaxBody: c.Int64("max-body"), RecordLimit: c.Int64("record-limit"),
 	}
 }
 

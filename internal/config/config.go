@@ -91,6 +91,8 @@ type Config struct {
 	// DigestKey is the key of the digests by which recordings know secrets again, in 64
 	// hexadecimal digits; "" for that of the data folder.
 	DigestKey string
+	// NoScripts runs no scripts of mappings.
+	NoScripts bool
 	// KeepMemory keeps what services remember over restarts.
 	KeepMemory bool
 	// KeepCalls and KeepBytes bound the call log; 0 means the defaults.

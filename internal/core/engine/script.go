@@ -27,7 +27,7 @@ func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked
 		return false
 	}
 	if e.scripts == nil {
-		return refuse("Scripts are not run here", "nothing runs scripts")
+		return refuse("Scripts are not run here", "this service runs no scripts")
 	}
 	out, err := e.scripts.Run(p.context(), reply.Script, e.scriptInput(p, r, won, reply.Script), e.scriptHost(p, r))
 	if err != nil {

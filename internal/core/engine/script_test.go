@@ -83,7 +83,7 @@ func TestScripts(t *testing.T) {
 	for _, k := range []struct {
 		scripts engine.Scripts
 		want    string
-	}{{nil, "nothing runs scripts"}, {here{errors.New("the pool is empty")}, "the pool is empty"}} {
+	}{{nil, "runs no scripts"}, {here{errors.New("the pool is empty")}, "the pool is empty"}} {
 		e = engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: time.Now, Scripts: k.scripts})
 		assert.Contains(t, string(ask(e, "GET /moorings/typed").Answer.Body), k.want)
 	}
