@@ -37,6 +37,9 @@ type Choice struct {
 // MostVariants bounds how many there are of one answer.
 const MostVariants = 2_000
 
+// mostBytes bounds what all variants of an answer take.
+const mostBytes = 16 << 20
+
 // Variants are those of a document. schema is that of the document; nil for none.
 func Variants(document *tree.Node, schema *contract.Schema, c Choice) (fields []*Field, variants []Variant, err error) {
 	switch c.Only {
@@ -48,6 +51,7 @@ func Variants(document *tree.Node, schema *contract.Schema, c Choice) (fields []
 		return nil, nil, problem.New(problem.Invalid, "say which field, such as $.dues.amount")
 	}
 	var values [][]Value
+	var sizes [][]int // of the values, in bytes
 	var counts []int
 	for _, path := range c.Paths {
 		f, err := At(document, path, schema)
@@ -58,16 +62,27 @@ func Variants(document *tree.Node, schema *contract.Schema, c Choice) (fields []
 		if len(c.Paths) > 1 {
 			of = append([]Value{{ID: "as-it-is", Says: "as it is", Node: f.Present, Validity: Valid}}, of...)
 		}
-		fields, values, counts = append(fields, f), append(values, of), append(counts, len(of))
+		bytes := make([]int, len(of))
+		for i, v := range of {
+			if v.Node != nil {
+				bytes[i] = len(f.Pointers) * len(v.Node.AppendJSON(nil))
+			}
+		}
+		fields, values, sizes, counts = append(fields, f), append(values, of), append(sizes, bytes), append(counts, len(of))
 	}
 	combinations := Pairs(counts)
 	if len(combinations) > MostVariants {
 		return nil, nil, problem.New(problem.Invalid, "%d combinations are more than %d: name fewer fields, or valid values only", len(combinations), MostVariants)
 	}
+	total := 0
 	for _, one := range combinations {
 		chosen := make([]*Value, len(one))
 		for i, index := range one {
 			chosen[i] = &values[i][index]
+			total += sizes[i][index]
+		}
+		if total > mostBytes {
+			return nil, nil, problem.New(problem.Invalid, "%d variants take more than %d MB: name fewer fields, or valid values only", len(combinations), mostBytes>>20)
 		}
 		variants = append(variants, variant(fields, chosen, c.Alone))
 	}

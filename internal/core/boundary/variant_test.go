@@ -110,6 +110,12 @@ func TestWhichVariants(t *testing.T) {
 	}
 }
 
+// Combinations of fields whose values are large are refused before they are made.
+func TestVariantsAreBounded(t *testing.T) {
+	_, _, err := boundary.Variants(parse(t, `{a: [{t: "`+strings.Repeat("quay ", 300)+`"}], b: quay, c: tern}`), nil, boundary.Choice{Paths: []string{"$.a", "$.b", "$.c"}})
+	assert.ErrorContains(t, err, "take more than 16 MB")
+}
+
 // The fewest and the most elements that a schema allows, of a list that has another number of them.
 func TestListsAtTheirLimits(t *testing.T) {
 	field, err := boundary.At(parse(t, strings.Replace(billed, `{"price": 8.25}`, `{"price": 8.25}, {"price": 0.00}`, 1)), "$.lines", bills(t))
