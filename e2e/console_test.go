@@ -17,6 +17,7 @@ import (
 	"rapidmimic.example/demo"
 	"rapidmimic.example/e2e/browser"
 	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec/api"
 )
 
 // chromium is started once, by the first test that needs it.
@@ -206,6 +207,13 @@ func TestConsoleAccessibility(t *testing.T) {
 	s.lane(`{ name: night-run, scenario: bad-night, services: { customs: { off: true } } }`)
 	s.use("tides-dead", "")
 	s.send("GET /@night-run/customs?wsdl", "")
+	_, err = s.api.CreateWalk(t.Context(), api.NewWalk{Name: "lengths", Service: "moorings", Lane: "night-run", BoundaryChoice: api.BoundaryChoice{Operation: "getBerth", At: []string{"$.lengthMetres"}}})
+	require.NoError(t, err)
+	_, err = s.api.NoteInWalk(t.Context(), "lengths", "1", api.WalkNote{Verdict: "defect", Text: "shown as 0"})
+	require.NoError(t, err)
+	_, err = s.api.PutMappings(t.Context(), "customs", []byte(`{call: {path: /kept}, flow: {name: hold, of: "${call.query.id}", when: [start, held], then: held}, answer: {remember: {key: last, value: 7, for: 1h}, text: kept}}`))
+	require.NoError(t, err)
+	s.send("GET /customs/kept?id=7", "")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
 	for path, wait := range map[string]string{
@@ -222,6 +230,8 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/activity":                         `document.querySelectorAll('[data-entry]').length > 5`,
 		"/variables?service=tides":          `document.querySelector('[data-seen=gauges]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
+		"/walks/lengths":                    `document.querySelector('[data-step=zero]')`,
+		"/services/customs":                 `document.querySelector('[data-flow=hold] svg') && document.querySelector('[data-value=last]')`,
 	} {
 		t.Run(path, func(t *testing.T) {
 			p := s.page(path)
