@@ -48,6 +48,11 @@ func (c CollectionRule) IsZero() bool {
 // MaxStartingItems bounds what a collection begins with.
 const MaxStartingItems = 10_000
 
+// TooManyStartingItems is the fault of a collection that is to begin with more.
+func TooManyStartingItems(at string) problem.Item {
+	return problem.Item{At: at, Detail: fmt.Sprintf("a collection begins with at most %d items", MaxStartingItems)}
+}
+
 // IsZero reports whether a service remembers nothing, and nothing is said of it.
 func (m Memory) IsZero() bool { return !m.On && len(m.Collections) == 0 }
 
@@ -140,7 +145,7 @@ func (m Memory) faults() (items []problem.Item) {
 			items = append(items, problem.Item{At: at + "/at", Detail: "must be the path of the list, such as /berths"})
 		}
 		if n := max(len(rule.Items), rule.Generate); n > MaxStartingItems || rule.Generate < 0 {
-			items = append(items, problem.Item{At: at, Detail: fmt.Sprintf("a collection begins with at most %d items", MaxStartingItems)})
+			items = append(items, TooManyStartingItems(at))
 		}
 		if rule.Items != nil && rule.Generate > 0 {
 			items = append(items, problem.Item{At: at + "/generate", Detail: "say either items or generate"})

@@ -3,6 +3,7 @@ package control
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -153,6 +154,9 @@ func (s *server) createBoundaryScenarios(c *gin.Context) {
 		scenarios, err = boundaryScenarios(service, &wanted, variants)
 	}
 	if err == nil {
+		err = s.keepsOthers(scenarios)
+	}
+	if err == nil {
 		_, _, err = s.Catalog.PutScenarios(c.Request.Context(), scenarios)
 	}
 	if err != nil {
@@ -164,6 +168,20 @@ func (s *server) createBoundaryScenarios(c *gin.Context) {
 		made.Scenarios = append(made.Scenarios, scenario.Name)
 	}
 	c.PureJSON(http.StatusCreated, made)
+}
+
+// boundaryLabel is on each scenario that was made of boundary values: it may be made anew.
+const boundaryLabel = "boundaries"
+
+// keepsOthers refuses scenarios that would take the place of one that was made otherwise.
+func (s *server) keepsOthers(scenarios []spec.Scenario) error {
+	snapshot := s.Catalog.Snapshot()
+	for _, scenario := range scenarios {
+		if have := snapshot.Scenario(scenario.Name); have != nil && !slices.Contains(have.Spec.Labels, boundaryLabel) {
+			return problem.New(problem.Exists, "scenario %q already exists, and was not made of boundary values (choose another name)", scenario.Name)
+		}
+	}
+	return nil
 }
 
 // mostBoundaryScenarios bounds how many scenarios are made at once.
@@ -181,7 +199,7 @@ func boundaryScenarios(service *catalog.Service, wanted *api.NewScenarios, varia
 	add := func(name, title string, edits ...[]spec.EditStep) error {
 		m, err := service.Varied(wanted.Mapping, wanted.Operation, edits...)
 		scenarios = append(scenarios, spec.Scenario{
-			Name: name, Title: title, Labels: []string{"boundaries"},
+			Name: name, Title: title, Labels: []string{boundaryLabel},
 			Changes: spec.Changes{Services: map[string]spec.ServiceChanges{service.Spec.Name: {Mappings: spec.Mappings{m}}}},
 		})
 		return err

@@ -90,8 +90,8 @@ func (s *server) putValue(c *gin.Context) {
 		}
 	}
 	key := c.Param("key")
-	if err == nil && collection.IsFlowKey(key) {
-		err = problem.New(problem.Invalid, "the key must be a text")
+	if err == nil && !collection.IsKey(key) {
+		err = problem.New(problem.Invalid, "the key must be a text of at most %d bytes, not %.40q", collection.MaxKey, key)
 	}
 	if err != nil {
 		s.fail(c, err, nil)

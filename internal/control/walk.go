@@ -2,6 +2,7 @@ package control
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -182,12 +183,24 @@ func (s *server) createWalk(c *gin.Context) {
 		err = w.Go("1", last)
 	}
 	if err == nil {
-		err = s.useWalk(ctx, w)
+		err = s.beginWalk(ctx, w)
 	}
+	s.respondWalk(c, http.StatusCreated, w, err)
+}
+
+// beginWalk keeps a new walk and switches its scenario on, or leaves nothing of it.
+func (s *server) beginWalk(ctx context.Context, w *walk.Walk) error {
+	err := s.useWalk(ctx, w)
 	if err == nil {
 		_, _, err = s.Catalog.UseScenario(ctx, w.Lane, w.Scenario(), 0, time.Now())
 	}
-	s.respondWalk(c, http.StatusCreated, w, err)
+	if err != nil {
+		if s.Catalog.Snapshot().Scenario(w.Scenario()) != nil {
+			err = errors.Join(err, s.Catalog.RemoveScenario(ctx, w.Scenario(), "", time.Now()))
+		}
+		err = errors.Join(err, s.Walks.RemoveWalk(ctx, w.Name))
+	}
+	return err
 }
 
 func (s *server) newWalk(ctx context.Context, service *catalog.Service, wanted *api.NewWalk, variants []boundary.Variant) (*walk.Walk, error) {
@@ -208,6 +221,8 @@ func (s *server) newWalk(ctx context.Context, service *catalog.Service, wanted *
 		return nil, problem.New(problem.Conflict, "there are %d walks, as many as can be: remove one (rapidmimic walk remove NAME)", len(walks))
 	case slices.ContainsFunc(walks, func(have walk.Walk) bool { return have.Name == w.Name }):
 		return nil, problem.New(problem.Exists, "walk %q is there already (give another name, or remove it: rapidmimic walk remove %s)", w.Name, w.Name)
+	case s.Catalog.Snapshot().Scenario(w.Scenario()) != nil:
+		return nil, problem.New(problem.Exists, "scenario %q is there already, and the walk needs one of this name (give the walk another name, or remove the scenario)", w.Scenario())
 	}
 	if i := slices.IndexFunc(walks, func(have walk.Walk) bool { return have.Lane == w.Lane && have.Ended.IsZero() }); i >= 0 {
 		return nil, problem.New(problem.Conflict, "walk %q goes on there (end it first, or walk in a lane of your own)", walks[i].Name)

@@ -42,9 +42,6 @@ func CompileRemember(a spec.Answer, at string) (Remembering, []problem.Item) {
 	return all, c.faults
 }
 
-// maxKey bounds the key of a value, in bytes.
-const maxKey = 1_000
-
 // Writes are what one call makes the service remember. The error is that of an expression.
 func (r Remembering) Writes(scope *expr.Scope) ([]collection.Write, error) {
 	writes := make([]collection.Write, 0, len(r))
@@ -53,8 +50,8 @@ func (r Remembering) Writes(scope *expr.Scope) ([]collection.Write, error) {
 		switch {
 		case err != nil:
 			return nil, fmt.Errorf("remember, its key: %w", err)
-		case key == "" || len(key) > maxKey || collection.IsFlowKey(key):
-			return nil, fmt.Errorf("remember, its key: the expression gives %.40q, expected a text of at most %d bytes", key, maxKey)
+		case !collection.IsKey(key):
+			return nil, fmt.Errorf("remember, its key: the expression gives %.40q, expected a text of at most %d bytes", key, collection.MaxKey)
 		}
 		write := collection.Write{Key: key, Append: one.appends, For: one.lasts}
 		if one.value != nil {

@@ -1,6 +1,9 @@
 package collection
 
-import "rapidmimic.example/spec/tree"
+import (
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
+)
 
 // Told is the answer to a call of an operation, such as one that was recorded.
 type Told struct {
@@ -9,11 +12,11 @@ type Told struct {
 }
 
 // Gathered are the items that reads and lists told of, each as it was told first: what the
-// collection began with. Answers of other operations tell nothing.
+// collection began with, no more than one may. Answers of other operations tell nothing.
 func (c *Collection) Gathered(all []Told) (items []*tree.Node) {
 	known := make(map[string]bool)
 	add := func(item *tree.Node) {
-		if item == nil || item.Kind != tree.Map || len(items) >= most {
+		if item == nil || item.Kind != tree.Map || len(items) >= spec.MaxStartingItems {
 			return
 		}
 		key := scalarText(item.Get(c.Key))
@@ -41,6 +44,3 @@ func (c *Collection) Gathered(all []Told) (items []*tree.Node) {
 	}
 	return items
 }
-
-// most bounds what is gathered: a collection begins with no more.
-const most = 10_000

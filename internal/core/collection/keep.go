@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"rapidmimic.example/spec/tree"
@@ -87,10 +88,7 @@ func (s *space) freeze(known uint64) (*keptSpace, uint64) {
 	frozen := &keptSpace{Collections: make(map[string]keptCollection, len(s.collections))}
 	for name, h := range s.collections {
 		kept := keptCollection{Like: h.like, Items: make([]keptItem, 0, len(h.byKey)), Highest: h.numbered.highest, Prefix: h.numbered.prefix, Width: h.numbered.width, Repeats: make(map[string]string, len(h.repeats))}
-		ids := make(map[*Item]string, len(h.byKey))
-		for id, item := range h.byKey {
-			ids[item] = id
-		}
+		ids := h.ids()
 		for _, item := range h.live() {
 			kept.Items = append(kept.Items, keptItem{ids[item], item.Key, item.Value, item.Version, item.Under})
 		}
@@ -125,13 +123,13 @@ func (m *Memory) Restore(all []Kept) error {
 		if err := json.Unmarshal(kept.Document, &document); err != nil {
 			return fmt.Errorf("read what is remembered of %s: %w", kept.Space.Service, err)
 		}
-		m.spaces[kept.Space] = document.thaw(kept.Space.Lane)
+		m.spaces[kept.Space] = document.thaw(kept.Space.Lane, &m.changes)
 	}
 	return nil
 }
 
-func (d *keptSpace) thaw(lane string) *space {
-	s := &space{lane: lane, collections: make(map[string]*held, len(d.Collections))}
+func (d *keptSpace) thaw(lane string, changes *atomic.Uint64) *space {
+	s := &space{lane: lane, changes: changes, collections: make(map[string]*held, len(d.Collections))}
 	for name, kept := range d.Collections {
 		h := newHeld(kept.Like, nil)
 		h.numbered = numbered{kept.Highest, kept.Prefix, kept.Width}

@@ -2,6 +2,7 @@ package collection_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"time"
 
@@ -54,6 +55,31 @@ func TestValuesAreKept(t *testing.T) {
 	for _, one := range kept {
 		assert.Equal(t, one.Space == lane, one.Document == nil, one.Space)
 	}
+	// a space that is made anew is told from the old one, though as much has happened in it
+	for name, k := range map[string]struct {
+		where  collection.Space
+		forget func(*collection.Memory)
+	}{
+		"for everybody": {shared, func(m *collection.Memory) { m.Reset(shared, "") }},
+		"in a lane":     {lane, func(m *collection.Memory) { m.ForgetLane("night") }},
+	} {
+		m, known := &collection.Memory{}, map[collection.Space]uint64{}
+		for _, text := range []string{"old", "new"} {
+			k.forget(m)
+			m.Remember(k.where, []collection.Write{{Key: "a", Node: tree.NewString(text)}}, now)
+			kept, err := m.Changed(known)
+			require.NoError(t, err)
+			require.Len(t, kept, 1, name)
+			assert.Contains(t, string(kept[0].Document), text, name)
+		}
+	}
+	m = &collection.Memory{}
+	require.NoError(t, m.Restore([]collection.Kept{{Space: shared, Document: []byte("{}")}}))
+	m.Reset(shared, "")
+	m.Remember(shared, []collection.Write{{Key: "a", Node: tree.NewString("new")}}, now)
+	kept, err = m.Changed(map[collection.Space]uint64{shared: collection.Restored})
+	require.NoError(t, err)
+	assert.Len(t, kept, 1, "after a restart, too")
 	assert.Error(t, other.Restore([]collection.Kept{{Space: shared, Document: []byte("{")}}))
 }
 
@@ -75,4 +101,23 @@ func TestHold(t *testing.T) {
 	release, ok = m.Hold(t.Context(), where, time.Millisecond)
 	require.True(t, ok)
 	release()
+}
+
+// A list that is appended to keeps its end unless it is given another; what has ended makes room
+// before what has not.
+func TestEndsOfValues(t *testing.T) {
+	now, where := time.Date(2026, 12, 1, 10, 0, 0, 0, time.UTC), collection.Space{Service: "s"}
+	m := &collection.Memory{}
+	one := tree.NewNumber("1")
+	m.Remember(where, []collection.Write{{Key: "l", Node: one, Append: true, For: time.Minute}, {Key: "l", Node: one, Append: true}, {Key: "m", Node: one, Append: true, For: time.Minute}, {Key: "m", Node: one, Append: true, For: time.Hour}}, now)
+	assert.Nil(t, m.Recall(where, "l", now.Add(time.Minute)))
+	assert.NotNil(t, m.Recall(where, "m", now.Add(time.Minute)))
+
+	m = &collection.Memory{}
+	m.Remember(where, []collection.Write{{Key: "stays", Node: one}}, now)
+	for i := range collection.DefaultLimits.Items - 1 {
+		m.Remember(where, []collection.Write{{Key: fmt.Sprint("ends", i), Node: one, For: time.Minute}}, now)
+	}
+	m.Remember(where, []collection.Write{{Key: "new", Node: one}}, now.Add(time.Minute))
+	assert.NotNil(t, m.Recall(where, "stays", now))
 }

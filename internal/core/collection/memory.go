@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"rapidmimic.example/spec/tree"
 )
@@ -16,6 +17,8 @@ type Memory struct {
 	mu     sync.Mutex // guards what follows
 	spaces map[Space]*space
 	limits Limits
+	// changes counts those of all spaces, so that one that is made anew has no version of the old.
+	changes atomic.Uint64
 
 	turns sync.Map // Space → turn
 }
@@ -62,8 +65,9 @@ type space struct {
 	items       int               // of collections, and values
 	bytes       int64
 	clock       uint64
-	version     uint64 // goes up with each change
-	peeks       bool   // what is done changes nothing
+	version     uint64 // goes up with each change; 0 where there was none
+	changes     *atomic.Uint64
+	peeks       bool // what is done changes nothing
 	evicted     int64
 }
 
@@ -109,6 +113,15 @@ func (h *held) add(id string, item *Item) {
 	h.byKey[id] = item
 }
 
+// ids are the identities of the items.
+func (h *held) ids() map[*Item]string {
+	ids := make(map[*Item]string, len(h.byKey))
+	for id, item := range h.byKey {
+		ids[item] = id
+	}
+	return ids
+}
+
 // live are the items that are still there.
 func (h *held) live() []*Item { return h.compacted(0) }
 
@@ -148,12 +161,14 @@ func (s *space) of(c *Collection) *held {
 	return h
 }
 
+func (s *space) changed() { s.version = Restored + s.changes.Add(1) }
+
 func (s *space) keep(h *held, id string, item *Item) {
 	item.bytes = int64(len(item.Value.AppendJSON(nil))) + itemOverhead
 	item.used = s.clock
 	s.items++
 	s.bytes += item.bytes
-	s.version++
+	s.changed()
 	delete(h.ended, id)
 	h.add(id, item)
 }
@@ -170,7 +185,7 @@ func (s *space) forget(item *Item) {
 func (s *space) remove(h *held, id string) {
 	item := h.byKey[id]
 	delete(h.byKey, id)
-	s.version++
+	s.changed()
 	s.forget(item)
 	h.removed++
 	h.compacted(len(h.order) / 2)
@@ -187,15 +202,17 @@ func (s *space) replace(h *held, id string, value *tree.Node) *Item {
 	next.bytes = int64(len(value.AppendJSON(nil))) + itemOverhead
 	h.order[slices.Index(h.order, old)] = next
 	h.byKey[id] = next
-	s.version++
+	s.changed()
 	s.bytes += next.bytes - old.bytes
 	return next
 }
 
+func (s *space) exceeds(l Limits) bool { return s.items > l.Items || s.bytes > l.Bytes }
+
 // within makes room, by forgetting what was used least recently: a hundredth more than it has
 // to, so that not each call that follows looks for the oldest.
 func (s *space) within(l Limits) {
-	if s.items <= l.Items && s.bytes <= l.Bytes {
+	if !s.exceeds(l) {
 		return
 	}
 	type place struct {
@@ -230,13 +247,11 @@ func (s *space) within(l Limits) {
 func (s *space) copy() *space {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock, version: 1}
+	c := &space{collections: make(map[string]*held, len(s.collections)), clock: s.clock, changes: s.changes}
+	c.changed()
 	for name, h := range s.collections {
 		own := &held{like: h.like, byKey: make(map[string]*Item, len(h.byKey)), of: h.of, ended: maps.Clone(h.ended), numbered: h.numbered, repeats: maps.Clone(h.repeats)}
-		ids := make(map[*Item]string, len(h.byKey))
-		for id, item := range h.byKey {
-			ids[item] = id
-		}
+		ids := h.ids()
 		for _, item := range h.live() {
 			same := *item
 			own.add(ids[item], &same)
@@ -270,7 +285,7 @@ func (m *Memory) at(where Space, write bool) *space {
 	}
 	shared := m.spaces[where.shared()]
 	if shared == nil {
-		shared = &space{collections: make(map[string]*held)}
+		shared = &space{collections: make(map[string]*held), changes: &m.changes}
 		m.spaces[where.shared()] = shared
 	}
 	if where.Lane == "" || !write {
@@ -356,7 +371,7 @@ func (s *space) drop(collection string) {
 		s.forget(item)
 	}
 	delete(s.collections, collection)
-	s.version++
+	s.changed()
 }
 
 // State is how much a space holds.

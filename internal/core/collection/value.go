@@ -22,13 +22,19 @@ type Value struct {
 }
 
 // Write changes what is remembered under a key: Node takes its place, nil removes it. With
-// Append it is added to the list that is there, else to a new one.
+// Append it is added to the list that is there, which keeps its end, else to a new one.
 type Write struct {
 	Key    string
 	Node   *tree.Node
 	Append bool
 	For    time.Duration // 0 for no end
 }
+
+// MaxKey bounds the key of a value, in bytes.
+const MaxKey = 1_000
+
+// IsKey reports whether mappings, scripts and testers may remember something under a text.
+func IsKey(text string) bool { return text != "" && len(text) <= MaxKey && !IsFlowKey(text) }
 
 // mostAppended bounds the elements of a list that calls append to: the oldest go.
 const mostAppended = 10_000
@@ -94,7 +100,10 @@ func (m *Memory) Remember(where Space, writes []Write, now time.Time) {
 	for _, w := range writes {
 		s.write(w, now)
 	}
-	s.within(m.bounds())
+	if limits := m.bounds(); s.exceeds(limits) {
+		s.forgetEnded(now)
+		s.within(limits)
+	}
 }
 
 func (s *space) write(w Write, now time.Time) {
@@ -109,6 +118,9 @@ func (s *space) write(w Write, now time.Time) {
 	}
 	switch {
 	case w.Append && old != nil && old.Node.Kind == tree.List:
+		if w.For == 0 {
+			next.Until = old.Until
+		}
 		items := append(slices.Clip(old.Node.Items), w.Node)
 		next.bytes = old.bytes + int64(len(w.Node.AppendJSON(nil)))
 		if len(items) > mostAppended {
@@ -134,13 +146,13 @@ func (s *space) put(v *Value) {
 	s.values[v.Key] = v
 	s.items++
 	s.bytes += v.bytes
-	s.version++
+	s.changed()
 }
 
 func (s *space) forgetValue(key string) {
 	if v := s.values[key]; v != nil {
 		delete(s.values, key)
-		s.version++
+		s.changed()
 		s.items--
 		s.bytes -= v.bytes
 	}

@@ -36,7 +36,7 @@ func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked
 	for _, line := range out.Logs {
 		won.logged = append(won.logged, noted(call.Build, call.Subject{Kind: call.KindScript}, call.Find(call.Logged, line)))
 	}
-	e.noteFault(p, won.Value, out.Fault)
+	e.noteFault(p, r, won.Value, out.Fault)
 	if out.Fault != nil {
 		return refuse("The script of the answer failed", "its script failed: "+out.Fault.Error())
 	}
@@ -64,15 +64,20 @@ type scriptFault struct {
 // mostFaults bounds of how many mappings the last fault is known.
 const mostFaults = 1_000
 
-// noteFault notes what went wrong with the script of a mapping, or that nothing did.
-func (e *Engine) noteFault(p *Placed, m *catalog.Mapping, fault *script.Fault) {
+// noteFault notes what went wrong with the script of a mapping, or that nothing did, without the
+// secrets of the call.
+func (e *Engine) noteFault(p *Placed, r *call.Request, m *catalog.Mapping, fault *script.Fault) {
 	key := faultKey(p.Service, m)
 	if e.peeking || fault == nil && e.scriptFaults.none() {
 		return
 	}
 	text := ""
 	if fault != nil {
-		text = fault.Error()
+		said := &call.Explanation{Summary: call.Find(call.Logged, fault.Error())}
+		if e.secrets != nil {
+			e.secrets.Clean(r, &call.Answer{}, &said)
+		}
+		text = said.Summary.String()
 	}
 	e.scriptFaults.set(key, scriptFault{m.Version, text})
 }
@@ -192,8 +197,8 @@ func scriptWrites(given []script.Write) (writes []collection.Write, err error) {
 		switch {
 		case w.Flow != "":
 			write.Key = collection.FlowKey(w.Flow, w.Key)
-		case w.Key == "" || len(w.Key) > maxThing || collection.IsFlowKey(w.Key):
-			return nil, fmt.Errorf("a key must be a text of at most %d bytes, not %.40q", maxThing, w.Key)
+		case !collection.IsKey(w.Key):
+			return nil, fmt.Errorf("a key must be a text of at most %d bytes, not %.40q", collection.MaxKey, w.Key)
 		}
 		if w.JSON != "" {
 			if write.Node, err = tree.ParseJSON([]byte(w.JSON)); err != nil {

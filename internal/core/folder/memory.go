@@ -65,7 +65,7 @@ func (r *reader) finishData(s *Service) {
 		case rule.Off || rule.Items != nil || rule.Generate > 0:
 			r.fault(s, data.File, problem.Item{Detail: "what " + name + " begins with stands in " + settingsFile + " too"})
 		case len(data.Items) > spec.MaxStartingItems:
-			r.fault(s, data.File, problem.Item{Detail: "a collection begins with at most 10,000 items"})
+			r.fault(s, data.File, spec.TooManyStartingItems(""))
 		default:
 			rule.Items = append([]*tree.Node{}, data.Items...)
 			memory.Collections[name] = rule

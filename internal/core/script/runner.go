@@ -119,11 +119,13 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 		in: in, now: time.UnixMilli(in.Now), host: host, written: make(map[string]string),
 		draw: sync.OnceValue(func() *sample.Draw { return sample.NewDraw(in.Seed, in.Key, in.Number) }),
 	}
-	stop := time.AfterFunc(Time, func() { r.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time)) })
+	defer r.limited()()
 	defer func() {
-		stop.Stop()
-		r.rt.ClearInterrupt()
-		if fault := recover(); fault != nil {
+		switch fault := recover().(type) {
+		case nil:
+		case error: // what a function of the script, or of ours, threw
+			out = Output{Rest: Rest{Fault: faultOf(fault), Logs: r.out.Logs}}
+		default:
 			out = Output{Rest: Rest{Fault: &Fault{Message: fmt.Sprintf("the interpreter failed: %v", fault)}, Logs: r.out.Logs}}
 		}
 	}()
@@ -131,6 +133,27 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 		return Output{Rest: Rest{Fault: faultOf(err), Logs: r.out.Logs}}
 	}
 	return r.out
+}
+
+// limited stops the run that begins when its time is over, until done is called. It never stops the
+// run that follows.
+func (r *Runner) limited() (done func()) {
+	var mu sync.Mutex // guards over
+	over := false
+	stop := time.AfterFunc(Time, func() {
+		mu.Lock()
+		defer mu.Unlock()
+		if !over {
+			r.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
+		}
+	})
+	return func() {
+		stop.Stop()
+		mu.Lock()
+		defer mu.Unlock()
+		over = true
+		r.rt.ClearInterrupt()
+	}
 }
 
 func (r *Runner) answer() error {
