@@ -69,15 +69,11 @@ func (s *server) visitors(ctx context.Context, w *walk.Walk, step *walk.Step) (l
 		if visit.Last > 0 {
 			before = visit.Last + 1
 		}
-		found, err := s.Calls.ListCalls(ctx, call.Filter{Service: w.Service, Lane: w.Lane}, before, mostStepCalls-len(lines))
+		found, err := s.Calls.ListCalls(ctx, call.Filter{Service: w.Service, Lane: w.Lane, After: visit.After}, before, mostStepCalls-len(lines))
 		if err != nil {
 			return nil, err
 		}
-		for _, line := range found {
-			if line.Number > visit.After {
-				lines = append(lines, line)
-			}
-		}
+		lines = append(lines, found...)
 		if len(lines) == mostStepCalls {
 			break
 		}

@@ -31,7 +31,7 @@ func (s *Store) ListCalls(ctx context.Context, f call.Filter, before uint64, lim
 	if err != nil {
 		return nil, err
 	}
-	err = s.eachBlock(ctx, `first < ? ORDER BY last DESC`, []any{below}, func(last int64, block *blockReader) (more bool, err error) {
+	err = s.eachBlock(ctx, `first < ? AND last > ? ORDER BY last DESC`, []any{below, int64(f.After)}, func(last int64, block *blockReader) (more bool, err error) {
 		if len(found) == limit && int64(found[limit-1].Number) > last {
 			return false, nil // calls of one block can come between those of another
 		}

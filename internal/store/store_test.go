@@ -85,6 +85,8 @@ func TestListCalls(t *testing.T) {
 	assert.Equal(t, []uint64{3, 2, 1}, numbers(call.Filter{}, 0, 10))
 	assert.Equal(t, []uint64{3, 2}, numbers(call.Filter{}, 0, 2))
 	assert.Equal(t, []uint64{1}, numbers(call.Filter{}, 2, 10))
+	assert.Equal(t, []uint64{2}, numbers(call.Filter{After: 1}, 3, 10))
+	assert.Empty(t, numbers(call.Filter{After: 3}, 0, 10))
 	assert.Equal(t, []uint64{3}, numbers(call.Filter{Service: "tides"}, 0, 10))
 	assert.Equal(t, []uint64{2, 1}, numbers(call.Filter{Text: "post /moorings/berths/n7?q=winter 201 MAPPING booked deviates"}, 0, 10))
 	assert.Equal(t, []uint64{3}, numbers(call.Filter{Text: "100% odd_name"}, 0, 10))
@@ -137,6 +139,12 @@ func TestCallsOfManyBlocks(t *testing.T) {
 		}
 	}
 	require.Len(t, listed, calls)
+	for _, after := range []uint64{6 * apart, 7 * apart, 250*apart - 1, 250 * apart} {
+		page, err := s.ListCalls(t.Context(), call.Filter{After: after}, 0, calls)
+		require.NoError(t, err)
+		require.Len(t, page, calls-int(after/apart), after)
+		assert.Greater(t, page[len(page)-1].Number, after)
+	}
 	for i, number := range listed {
 		require.Equal(t, uint64(calls-i)*apart, number)
 	}

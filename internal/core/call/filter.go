@@ -73,6 +73,8 @@ type Filter struct {
 	Service string
 	// Lane is the name of a lane; "" selects all, NoLane those in none.
 	Lane string
+	// After selects the calls that came after the one with this number; 0 all.
+	After uint64
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
@@ -118,6 +120,9 @@ func (f Filter) Compile() (*Selection, error) {
 	}
 	if f.Lane != "" {
 		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Lane == f.Lane || r.Lane == "" && f.Lane == NoLane }})
+	}
+	if f.After > 0 {
+		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Number > f.After }})
 	}
 	var choice []term
 	for rest := strings.TrimSpace(f.Text); rest != ""; rest = strings.TrimSpace(rest) {
