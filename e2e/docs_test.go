@@ -65,6 +65,29 @@ func (s *service) putDocumented(t *testing.T, page string) {
 	}
 }
 
+// typed runs a line of a page of the documentation as it stands there, against the service.
+func (s *service) typed(folder, line string) (string, error) {
+	c := exec.Command("sh", "-c", line)
+	c.Dir = folder
+	c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+	out, err := c.CombinedOutput()
+	return string(out), err
+}
+
+// typeAll runs all commands of a page in their order, and tells how many there are.
+func (s *service) typeAll(t *testing.T, page, folder string, each func(line, out string)) (ran int) {
+	t.Helper()
+	for _, line := range strings.Split(page, "\n") {
+		if strings.HasPrefix(line, "rapidmimic ") {
+			out, err := s.typed(folder, line)
+			require.NoError(t, err, "%s: %s", line, out)
+			each(line, out)
+			ran++
+		}
+	}
+	return ran
+}
+
 const jsonType = "Content-Type: application/json"
 
 func TestTheExamplesOfTheReferenceWork(t *testing.T) {

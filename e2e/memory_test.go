@@ -225,21 +225,11 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 	require.NoError(t, err)
 	s.putDocumented(t, "state.md")
 	s.send("PUT /moorings/permits/P-7", "{}", jsonType)
-	folder, ran := t.TempDir(), 0
-	for _, line := range strings.Split(string(text), "\n") {
-		if !strings.HasPrefix(line, "rapidmimic ") {
-			continue
-		}
-		c := exec.Command("sh", "-c", line)
-		c.Dir = folder
-		c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
-		out, err := c.CombinedOutput()
-		require.NoError(t, err, "%s: %s", line, out)
+	ran := s.typeAll(t, string(text), t.TempDir(), func(line, out string) {
 		if line == "rapidmimic memory show moorings" {
-			assert.Contains(t, string(text), "```\n"+string(out)+"```\n")
+			assert.Contains(t, string(text), "```\n"+out+"```\n")
 		}
-		ran++
-	}
+	})
 	assert.Equal(t, 14, ran)
 	assert.Equal(t, `200 {"id":"P-7","state":"submitted"}`, s.says("GET /moorings/permits/P-7"))
 	assert.Equal(t, `409 {"title":"Not a draft","state":"submitted"}`, s.says("POST /moorings/permits/P-7/submission"))

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -119,32 +118,18 @@ func TestTheScriptsPage(t *testing.T) {
 	script, _, _ = strings.Cut(script, "```")
 	file("tide-clock.js", script)
 	file("tide-clock.yaml", blocks[1][1])
-	run := func(line string) (string, error) {
-		c := exec.Command("sh", "-c", line)
-		c.Dir = folder
-		c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
-		out, err := c.CombinedOutput()
-		return string(out), err
-	}
-	ran := 0
-	for _, line := range strings.Split(string(text), "\n") {
-		if strings.HasPrefix(line, "rapidmimic ") {
-			out, err := run(line)
-			require.NoError(t, err, "%s: %s", line, out)
-			ran++
-		}
-	}
+	ran := s.typeAll(t, string(text), folder, func(string, string) {})
 	assert.Equal(t, 3, ran)
 	assert.Contains(t, s.says("GET /moorings/tide-clock?zone=CET"), `"zone":"CET"`)
 	file("tide-clock.js", "export default (call) => ({\n  json: call.query.zone..x\n})\n")
-	out, err := run("rapidmimic payload put moorings tide-clock.js")
+	out, err := s.typed(folder, "rapidmimic payload put moorings tide-clock.js")
 	require.Error(t, err)
 	assert.Contains(t, out, `mapping "tide-clock": tide-clock.js: line 2, character 24`)
 	file("tide-clock.js", "export default () => ({ text: 'ebb' })\n")
-	_, err = run("rapidmimic payload put moorings tide-clock.js")
+	_, err = s.typed(folder, "rapidmimic payload put moorings tide-clock.js")
 	require.NoError(t, err)
 	assert.Equal(t, "200 ebb", s.says("GET /moorings/tide-clock"))
-	_, err = run("rapidmimic payload remove moorings tide-clock.js")
+	_, err = s.typed(folder, "rapidmimic payload remove moorings tide-clock.js")
 	require.Error(t, err, "a mapping answers with it")
 	types, err := os.ReadFile(filepath.Join(folder, "mimic.d.ts"))
 	require.NoError(t, err)

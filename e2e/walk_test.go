@@ -3,8 +3,6 @@ package e2e
 import (
 	"encoding/xml"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -183,24 +181,14 @@ func TestTheCommandsOfBoundaries(t *testing.T) {
 	s := startDemo(t)
 	text, err := os.ReadFile(docsFolder + "boundaries.md")
 	require.NoError(t, err)
-	folder, ran := t.TempDir(), 0
-	for _, line := range strings.Split(string(text), "\n") {
-		if !strings.HasPrefix(line, "rapidmimic ") {
-			continue
-		}
-		c := exec.Command("sh", "-c", line)
-		c.Dir = folder
-		c.Env = append(os.Environ(), "HOME="+folder, "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
-		out, err := c.CombinedOutput()
-		require.NoError(t, err, "%s: %s", line, out)
+	ran := s.typeAll(t, string(text), t.TempDir(), func(line, _ string) {
 		switch line {
 		case "rapidmimic walk go negative":
 			assert.Contains(t, s.says("GET /moorings/berths/N13"), `"lengthMetres":-1`)
 		case "rapidmimic walk end":
 			assert.Contains(t, s.says("GET /moorings/berths/N13"), `"lengthMetres":18.0`)
 		}
-		ran++
-	}
+	})
 	assert.Equal(t, 15, ran)
 	assert.Contains(t, s.says("GET /moorings/berths/N13", "Rapid-Mimic: scenario=lengths-zero"), `"lengthMetres":0,`)
 	states := map[string]bool{}

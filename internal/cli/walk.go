@@ -204,11 +204,7 @@ func tallyOf(walk api.Walk) string {
 }
 
 func (p Program) walkShow(ctx context.Context, c *cli.Command) error {
-	name, client, err := p.maybeWalk(c)
-	if err != nil {
-		return err
-	}
-	walk, err := p.walkOf(ctx, client, name)
+	walk, _, err := p.maybeWalk(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -227,14 +223,17 @@ func (p Program) walkShow(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-// maybeWalk connects for a command that may be given a walk.
-func (p Program) maybeWalk(c *cli.Command) (name string, client *client.Client, err error) {
+// maybeWalk is the walk of a command that may be given one, with the client that it came by.
+func (p Program) maybeWalk(ctx context.Context, c *cli.Command) (walk api.Walk, client *client.Client, err error) {
 	var names []string
 	if c.Args().Len() > 0 {
 		names = []string{"a WALK"}
 	}
 	given, client, err := p.onWalk(c, names...)
-	return strings.Join(given, ""), client, err
+	if err == nil {
+		walk, err = p.walkOf(ctx, client, strings.Join(given, ""))
+	}
+	return walk, client, err
 }
 
 func (p Program) walkList(ctx context.Context, c *cli.Command) error {
@@ -264,11 +263,7 @@ func (p Program) walkList(ctx context.Context, c *cli.Command) error {
 }
 
 func (p Program) walkReport(ctx context.Context, c *cli.Command) error {
-	name, client, err := p.maybeWalk(c)
-	if err != nil {
-		return err
-	}
-	walk, err := p.walkOf(ctx, client, name)
+	walk, client, err := p.maybeWalk(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -281,11 +276,7 @@ func (p Program) walkReport(ctx context.Context, c *cli.Command) error {
 }
 
 func (p Program) walkEnd(ctx context.Context, c *cli.Command) error {
-	name, client, err := p.maybeWalk(c)
-	if err != nil {
-		return err
-	}
-	walk, err := p.walkOf(ctx, client, name)
+	walk, client, err := p.maybeWalk(ctx, c)
 	if err != nil {
 		return err
 	}

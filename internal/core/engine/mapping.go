@@ -241,12 +241,13 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 		d.Answer = built
 	}
 	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
-		written := reply.Spec
+		written := &reply.Spec
 		if reply.Script != nil && d.Answer.Get("Content-Type") == script.XML {
-			text := string(d.Answer.Body)
-			written.XML = &text
+			own, text := reply.Spec, string(d.Answer.Body)
+			own.XML = &text
+			written = &own
 		}
-		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, &written)
+		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, written)
 	}
 	return true
 }
