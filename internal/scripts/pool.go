@@ -19,7 +19,7 @@ import (
 
 const (
 	// grace is how long a worker has for a call, beside the time of the script itself.
-	grace = 250 * time.Millisecond
+	grace = 450 * time.Millisecond
 	// starting is how long a worker may take to come up.
 	starting = 10 * time.Second
 	// patience is how long a call waits for a worker.

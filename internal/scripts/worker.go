@@ -164,7 +164,7 @@ func (w *worker) handle(kind byte, payload []byte) error {
 		if err != nil {
 			return err
 		}
-		runner, err := script.NewRunner(compiled)
+		runner, err := script.NewRunner(compiled, worked)
 		if err != nil {
 			return err
 		}

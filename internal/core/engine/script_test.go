@@ -13,6 +13,8 @@ import (
 	"rapidmimic.example/internal/core/script"
 )
 
+var began = time.Now()
+
 // here runs scripts in this process.
 type here struct{ fails error }
 
@@ -20,7 +22,7 @@ func (h here) Run(_ context.Context, s *script.Script, in *script.Input, host sc
 	if h.fails != nil {
 		return script.Output{}, h.fails
 	}
-	runner, err := script.NewRunner(s)
+	runner, err := script.NewRunner(s, func() time.Duration { return time.Since(began) })
 	if err != nil {
 		return script.Output{}, err
 	}

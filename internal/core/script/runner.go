@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/dop251/goja"
@@ -38,6 +39,7 @@ type Host func(Ask) (string, error)
 // does at its top runs for each, and what all scripts share cannot be changed.
 type Runner struct {
 	rt       *goja.Runtime
+	clock    Clock
 	module   goja.Callable
 	parse    goja.Callable
 	stringly goja.Callable
@@ -64,13 +66,17 @@ const frozen = `(function () {
   Object.freeze(globalThis);
 })()`
 
-// NewRunner makes a runner of a script.
-func NewRunner(s *Script) (*Runner, error) {
+// Clock tells the time that the process has worked so far. Where it tells processor time, a busy
+// machine makes no fault of a script that is well.
+type Clock func() time.Duration
+
+// NewRunner makes a runner of a script, whose time is measured by a clock.
+func NewRunner(s *Script, clock Clock) (*Runner, error) {
 	compiled, err := program(s.Source)
 	if err != nil {
 		return nil, err
 	}
-	r := &Runner{rt: goja.New()}
+	r := &Runner{rt: goja.New(), clock: clock}
 	r.rt.SetMaxCallStackSize(deepest)
 	r.rt.SetTimeSource(func() time.Time { return r.now })
 	r.rt.SetRandSource(func() float64 { return float64(r.draw().Whole(0, 1<<53-1)) / (1 << 53) })
@@ -111,6 +117,8 @@ type run struct {
 	host    Host
 	out     Output
 	written map[string]string // what this run remembers, as JSON
+	asks    atomic.Bool       // while the host is asked
+	waited  atomic.Int64      // how long the clock ran while it was, in nanoseconds
 }
 
 // Run answers one call.
@@ -138,17 +146,26 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 // limited stops the run that begins when its time is over, until done is called. It never stops the
 // run that follows.
 func (r *Runner) limited() (done func()) {
-	var mu sync.Mutex // guards over
-	over := false
-	stop := time.AfterFunc(Time, func() {
+	var mu sync.Mutex // guards over, and the timer until it is made
+	over, began, current := false, r.clock(), r.run
+	var timer *time.Timer
+	mu.Lock()
+	defer mu.Unlock()
+	timer = time.AfterFunc(Time, func() {
 		mu.Lock()
 		defer mu.Unlock()
-		if !over {
-			r.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
+		if over {
+			return
 		}
+		left := Time - (r.clock() - began - time.Duration(current.waited.Load()))
+		if left > 0 || current.asks.Load() {
+			timer.Reset(max(left, time.Millisecond))
+			return
+		}
+		r.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
 	})
 	return func() {
-		stop.Stop()
+		timer.Stop()
 		mu.Lock()
 		defer mu.Unlock()
 		over = true
@@ -340,7 +357,11 @@ func (r *Runner) ask(a Ask) string {
 	if text, known := r.written[key]; known {
 		return text
 	}
+	began := r.clock()
+	r.asks.Store(true)
 	text, err := r.host(a)
+	r.waited.Add(int64(r.clock() - began))
+	r.asks.Store(false)
 	if err != nil {
 		panic(r.rt.NewGoError(err))
 	}

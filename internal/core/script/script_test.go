@@ -2,6 +2,7 @@ package script_test
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -38,10 +39,14 @@ func remembered(a script.Ask) (string, error) {
 	}
 }
 
+var began = time.Now()
+
+func passed() time.Duration { return time.Since(began) }
+
 func run(t testing.TB, source string) script.Output {
 	compiled, err := script.Compile(source)
 	require.NoError(t, err, source)
-	runner, err := script.NewRunner(compiled)
+	runner, err := script.NewRunner(compiled, passed)
 	require.NoError(t, err, source)
 	return runner.Run(input(), remembered)
 }
@@ -135,7 +140,7 @@ func TestCallsAreAlone(t *testing.T) {
 const seen = {}
 export default (call, state, fake) => { seen[call.method] = ++count; return { json: [count, seen, Math.random(), fake.ship(), Date.now()] } }`)
 	require.NoError(t, err)
-	runner, err := script.NewRunner(compiled)
+	runner, err := script.NewRunner(compiled, passed)
 	require.NoError(t, err)
 	first := runner.Run(input(), remembered)
 	require.Nil(t, first.Fault)
@@ -147,17 +152,44 @@ export default (call, state, fake) => { seen[call.method] = ++count; return { js
 
 	endless, err := script.Compile(`export default (call) => { while (call.method === 'POST'); return { text: 'ok' } }`)
 	require.NoError(t, err)
-	runner, err = script.NewRunner(endless)
+	runner, err = script.NewRunner(endless, passed)
 	require.NoError(t, err)
 	require.NotNil(t, runner.Run(input(), remembered).Fault)
 	other.Method = "GET"
 	assert.Equal(t, "ok", string(runner.Run(other, remembered).Body), "the runner goes on after it was stopped")
 }
 
+// The time of a script is what the clock says that it worked, without what it waited for answers.
+func TestTimeThatCounts(t *testing.T) {
+	slow := func() time.Duration { return passed() / 3 }
+	for name, k := range map[string]struct {
+		clock   script.Clock
+		asked   time.Duration // how long an answer of the service takes
+		endless bool
+		least   time.Duration
+	}{
+		"a service that is slow to answer":      {clock: passed, asked: 2 * script.Time, least: 4 * script.Time},
+		"and then a script without end":         {clock: passed, asked: script.Time, endless: true, least: 3 * script.Time},
+		"a machine that has little time for it": {clock: slow, endless: true, least: 3 * script.Time},
+	} {
+		compiled, err := script.Compile(`export default (call, state) => { state.recall('a'); state.recall('a'); while (` + strconv.FormatBool(k.endless) + `); return { text: 'ok' } }`)
+		require.NoError(t, err)
+		runner, err := script.NewRunner(compiled, k.clock)
+		require.NoError(t, err)
+		start := time.Now()
+		out := runner.Run(input(), func(script.Ask) (string, error) {
+			time.Sleep(k.asked)
+			return "", nil
+		})
+		assert.GreaterOrEqual(t, time.Since(start), k.least, name)
+		assert.Equal(t, k.endless, out.Fault != nil, name)
+	}
+}
+
 func BenchmarkRun(b *testing.B) {
 	compiled, err := script.Compile(`export default (call) => ({ status: 200, json: { number: call.path.number, state: 'free', nights: Number(call.query.a) * 2 } })`)
 	require.NoError(b, err)
-	runner, err := script.NewRunner(compiled)
+	runner, err := script.NewRunner(compiled, passed)
 	require.NoError(b, err)
 	in := input()
 	for b.Loop() {
