@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -226,11 +227,12 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 	s.putDocumented(t, "state.md")
 	s.send("PUT /moorings/permits/P-7", "{}", jsonType)
 	ran := s.typeAll(t, string(text), t.TempDir(), func(line, out string) {
-		if line == "rapidmimic memory show moorings" {
-			assert.Contains(t, string(text), "```\n"+out+"```\n")
+		if line == "rapidmimic memory show moorings" || strings.HasPrefix(line, "rapidmimic memory correct") {
+			told, _, _ := strings.Cut(out, "undo ")
+			assert.Contains(t, string(text), "```\n"+told+"```\n")
 		}
 	})
-	assert.Equal(t, 14, ran)
+	assert.Equal(t, 15, ran)
 	assert.Equal(t, `200 {"id":"P-7","state":"submitted"}`, s.says("GET /moorings/permits/P-7"))
 	assert.Equal(t, `409 {"title":"Not a draft","state":"submitted"}`, s.says("POST /moorings/permits/P-7/submission"))
 	assert.Regexp(t, `^404 .*flow permit P-8 is in the state start`, s.says("GET /moorings/permits/P-8"))
@@ -245,6 +247,43 @@ func TestTheCommandsOfTheMemoryPage(t *testing.T) {
 	memory, err := s.api.Memory(t.Context(), "moorings", "")
 	require.NoError(t, err)
 	require.Len(t, memory.Collections, 1)
+}
+
+// The customs desk remembers what was handed in, in both versions of SOAP; each lane for itself.
+func TestMemoryOfMessages(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	_, err := s.api.PatchService(t.Context(), "customs", []byte(`{"memory": {"manifests": {"operations": {"create": "submitManifest", "read": "askClearance", "remove": "cancelManifest"}}}}`))
+	require.NoError(t, err)
+	ask := func(port, operation, inner string) string {
+		space, mediaType := "http://schemas.xmlsoap.org/soap/envelope/", "text/xml"
+		if strings.HasSuffix(port, "12") {
+			space, mediaType = "http://www.w3.org/2003/05/soap-envelope", "application/soap+xml"
+		}
+		lane, name, _ := strings.Cut(port, " ")
+		_, body := s.send("POST "+lane+"/customs/"+name, `<e:Envelope xmlns:e="`+space+`"><e:Body><`+operation+` xmlns="https://customs.skerry-sound.example/cargo">`+inner+`</`+operation+`></e:Body></e:Envelope>`, "Content-Type: "+mediaType)
+		return body
+	}
+	number := regexp.MustCompile(`M-\d{4}-[A-Z]{2}`)
+	const cargo = `<vessel><name>Grey Gannet</name><callSign>SKQ41</callSign></vessel><arrival>2026-12-01T10:00:00</arrival><cargo line="1"><kind>fish</kind><description>cod</description><pieces>3</pieces><weight>12.5</weight></cargo>`
+	first := number.FindString(ask(" Desk", "submitManifest", cargo))
+	second := number.FindString(ask(" Desk12", "submitManifest", cargo))
+	require.NotEqual(t, first, second)
+	items, err := s.api.Remembered(t.Context(), "customs", "manifests", "")
+	require.NoError(t, err)
+	require.Len(t, items, 2)
+	assert.Equal(t, `{"manifest":"`+first+`","vessel":{"name":"Grey Gannet","callSign":"SKQ41"},"arrival":"2026-12-01T10:00:00","cargo":[{"@line":1,"kind":"fish","description":"cod","pieces":3,"weight":12.5}]}`, string(items[0].Value.AppendJSON(nil)))
+	assert.Contains(t, ask(" Desk12", "askClearance", "<manifest>"+first+"</manifest>"), "<n2:askClearanceResponse><n2:manifest>"+first)
+	_, err = s.api.OpenLane(t.Context(), spec.NewLane("night"))
+	require.NoError(t, err)
+	ask("/@night Desk", "cancelManifest", "<manifest>"+first+"</manifest><reason>storm</reason>")
+	assert.Contains(t, ask("/@night Desk", "askClearance", "<manifest>"+first+"</manifest>"), `<n2:unknownManifest><n2:manifest>`+first+`</n2:manifest><n2:message>manifests has no`)
+	assert.Contains(t, ask(" Desk", "askClearance", "<manifest>"+first+"</manifest>"), "askClearanceResponse", "others do not notice")
+	assert.Contains(t, ask(" Desk", "submitManifest", "<vessel/>"), "<n2:cargoRefused>")
+	_, err = s.api.PatchService(t.Context(), "customs", []byte(`{"memory": {"manifests": {"operations": {"create": "submit"}}}}`))
+	assert.ErrorContains(t, err, `operation "submit" not found`)
+	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"memory": {"berths": {"operations": {"create": "bookBerth"}}}}`))
+	assert.ErrorContains(t, err, "follows from its path")
 }
 
 // In the console memory is switched on, looked into, and changed by hand; a lane has its own.

@@ -34,6 +34,9 @@ type CollectionRule struct {
 	Key string `json:"key,omitempty"`
 	// List is where in the answer of the list its items are: $.berths, or $ for the whole.
 	List string `json:"list,omitempty"`
+	// Operations are what does what, where operations share an address: create,
+	// read, list, replace, change, remove, each the id of one.
+	Operations map[string]string `json:"operations,omitempty"`
 	// Items are what the collection begins with, instead of the examples of the contract; an
 	// empty list for nothing. Generate begins with so many that are drawn from the schema.
 	Items    []*tree.Node `json:"items,omitzero"`
@@ -42,8 +45,11 @@ type CollectionRule struct {
 
 // IsZero reports whether nothing is said of the collection.
 func (c CollectionRule) IsZero() bool {
-	return !c.Off && c.At+c.Key+c.List == "" && c.Items == nil && c.Generate == 0
+	return !c.Off && c.At+c.Key+c.List == "" && c.Operations == nil && c.Items == nil && c.Generate == 0
 }
+
+// Doings are what operations do to a collection.
+var Doings = []string{"create", "list", "read", "replace", "change", "remove"}
 
 // MaxStartingItems bounds what a collection begins with.
 const MaxStartingItems = 10_000
@@ -66,6 +72,9 @@ func (m Memory) Over(below Memory) Memory {
 		merged := out.Collections[name]
 		merged.Off = rule.Off
 		merged.At, merged.Key, merged.List = cmp.Or(rule.At, merged.At), cmp.Or(rule.Key, merged.Key), cmp.Or(rule.List, merged.List)
+		if rule.Operations != nil {
+			merged.Operations = rule.Operations
+		}
 		if rule.Items != nil || rule.Generate > 0 {
 			merged.Items, merged.Generate = rule.Items, rule.Generate
 		}
@@ -143,6 +152,11 @@ func (m Memory) faults() (items []problem.Item) {
 		rule, at := m.Collections[name], tree.Join("/memory", name)
 		if rule.At != "" && !strings.HasPrefix(rule.At, "/") {
 			items = append(items, problem.Item{At: at + "/at", Detail: "must be the path of the list, such as /berths"})
+		}
+		for _, does := range slices.Sorted(maps.Keys(rule.Operations)) {
+			if !slices.Contains(Doings, does) {
+				items = append(items, problem.Item{At: tree.Join(at+"/operations", does), Detail: fmt.Sprintf("%q is nothing that an operation does (%s)", does, problem.Suggest(does, Doings, "there is"))})
+			}
 		}
 		if n := max(len(rule.Items), rule.Generate); n > MaxStartingItems || rule.Generate < 0 {
 			items = append(items, TooManyStartingItems(at))

@@ -10,6 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/tree"
 )
@@ -25,6 +26,12 @@ func (p Program) memoryCommand() *cli.Command {
 				UsageText:   "rapidmimic memory show moorings",
 				Description: "Switch it on by: rapidmimic service set SERVICE --memory on",
 				Flags:       []cli.Flag{lane}, ShellComplete: p.completeServices, Action: p.memoryShow,
+			},
+			{
+				Name: "correct", Usage: "say what a collection is, where that was understood wrongly", ArgsUsage: "SERVICE COLLECTION", OnUsageError: usageError,
+				UsageText:   "rapidmimic memory correct moorings berths --at /berths --key number\nrapidmimic memory correct customs manifests --create submitManifest --read askClearance --remove cancelManifest\nrapidmimic memory correct moorings bookings --off",
+				Description: "It switches memory on. What is left out follows from the contract. The operations are for services whose operations share an address, as those of SOAP do.",
+				Flags:       correctFlags, ShellComplete: p.completeServices, Action: p.memoryCorrect,
 			},
 			{
 				Name: "list", Usage: "the items of a collection", ArgsUsage: "SERVICE COLLECTION", OnUsageError: usageError,
@@ -204,6 +211,66 @@ func belowOf(c *cli.Command) (map[string]string, error) {
 		under[name] = value
 	}
 	return under, nil
+}
+
+// correctFlags are what can be said of a collection.
+var correctFlags = []cli.Flag{
+	&cli.StringFlag{Name: "at", Usage: "the `PATH` of its list"},
+	&cli.StringFlag{Name: "key", Usage: "the `PROPERTY` that names an item"},
+	&cli.StringFlag{Name: "items-at", Usage: "`WHERE` in the answer of the list the items are, such as $.berths"},
+	&cli.StringFlag{Name: "create", Usage: "the `OPERATION` that adds an item"},
+	&cli.StringFlag{Name: "list", Usage: "the `OPERATION` that lists them"},
+	&cli.StringFlag{Name: "read", Usage: "the `OPERATION` that reads one"},
+	&cli.StringFlag{Name: "replace", Usage: "the `OPERATION` that replaces one"},
+	&cli.StringFlag{Name: "change", Usage: "the `OPERATION` that changes fields of one"},
+	&cli.StringFlag{Name: "remove", Usage: "the `OPERATION` that removes one"},
+	&cli.BoolFlag{Name: "off", Usage: "leave it to the contract's examples"},
+	&cli.BoolFlag{Name: "fresh", Usage: "take back what was said of it"},
+}
+
+// memoryCorrect says what a collection is, and leaves what is said of others.
+func (p Program) memoryCorrect(ctx context.Context, c *cli.Command) error {
+	given, client, err := p.connect(c, "a SERVICE", "a COLLECTION")
+	if err != nil {
+		return err
+	}
+	rule, operations := map[string]any{}, map[string]any{}
+	for flag, key := range map[string]string{"at": "at", "key": "key", "items-at": "list"} {
+		if c.IsSet(flag) {
+			rule[key] = c.String(flag)
+		}
+	}
+	for _, does := range spec.Doings {
+		if c.IsSet(does) {
+			operations[does] = c.String(does)
+		}
+	}
+	if len(operations) > 0 {
+		rule["operations"] = operations
+	}
+	var said any = rule
+	switch {
+	case severalOf(len(rule) > 0, c.Bool("off"), c.Bool("fresh")):
+		return usage("--off and --fresh stand alone")
+	case c.Bool("off"):
+		said = "off"
+	case c.Bool("fresh"):
+		said = nil
+	case len(rule) == 0:
+		return usage("say what the collection is, such as --key number (%s --help lists it)", c.FullName())
+	}
+	patch, err := json.Marshal(map[string]any{"memory": map[string]any{given[1]: said}})
+	if err != nil {
+		return err
+	}
+	if _, err := client.PatchService(ctx, given[0], patch); err != nil {
+		return unchanged(err, "")
+	}
+	memory, err := client.Memory(ctx, given[0], "")
+	if err != nil {
+		return err
+	}
+	return p.print(c, memory, nil, func() { p.sayMemory(given[0], memory) })
 }
 
 // memoryStart sets the starting data of a collection, and leaves what is said of others.

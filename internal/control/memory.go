@@ -12,6 +12,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
@@ -44,9 +45,16 @@ func (s *server) collectionOf(c *gin.Context) (service *catalog.Service, found *
 		return nil, nil, where, problem.New(problem.NotFound, "service %q remembers nothing (rapidmimic service set %s --memory on)", service.Spec.Name, service.Spec.Name)
 	}
 	if found = plan.Named(name); found == nil {
-		return nil, nil, where, problem.New(problem.NotFound, "collection %q not found (%s)", name, problem.Suggest(name, plan.Names(), "there is"))
+		return nil, nil, where, unknownCollection(plan, name)
 	}
 	return service, found, where, nil
+}
+
+func unknownCollection(plan *collection.Plan, name string) error {
+	if plan == nil || len(plan.Collections) == 0 {
+		return problem.New(problem.NotFound, "collection %q not found: the contract has none that was understood", name)
+	}
+	return problem.New(problem.NotFound, "collection %q not found (%s)", name, problem.Suggest(name, plan.Names(), "there is"))
 }
 
 func (s *server) getMemory(c *gin.Context) {
@@ -269,7 +277,7 @@ func (s *server) resetMemory(c *gin.Context) {
 	service, plan, where, err := s.memoryOf(c)
 	name := c.Query("collection")
 	if err == nil && name != "" && plan.Named(name) == nil {
-		err = problem.New(problem.NotFound, "collection %q not found", name)
+		err = unknownCollection(plan, name)
 	}
 	if err != nil {
 		s.fail(c, err, nil)
@@ -312,27 +320,40 @@ func (s *server) listRecordedItems(c *gin.Context) {
 	c.PureJSON(http.StatusOK, api.List[*tree.Node]{Items: items})
 }
 
+// answeredBy is what an answer says; nil where it cannot be read.
+func answeredBy(speaks contract.Protocol, op *contract.Operation, body []byte) *tree.Node {
+	if documented, is := speaks.(contract.Documented); is {
+		return documented.Answered(op, body)
+	}
+	answer, err := tree.ParseJSON(body)
+	if err != nil {
+		return nil
+	}
+	return answer
+}
+
 // toldBy finds a collection, whether memory is on or not, and what recorded answers tell of it.
 func toldBy(service *catalog.Service, exchanges []recording.Exchange, name string) (found *collection.Collection, told []collection.Told, err error) {
 	plan := service.Collections()
 	if plan == nil && service.Contract != nil {
-		plan = collection.Find(service.Contract.Operations, spec.Memory{On: true})
+		plan = collection.Find(service.Contract.Operations, service.Contract.Protocol, spec.Memory{On: true})
 	}
 	if plan == nil {
 		return nil, nil, problem.New(problem.NotFound, "service %q has no contract, by which it could remember", service.Spec.Name)
 	}
 	if found = plan.Named(name); found == nil {
-		return nil, nil, problem.New(problem.NotFound, "collection %q not found (%s)", name, problem.Suggest(name, plan.Names(), "there is"))
+		return nil, nil, unknownCollection(plan, name)
 	}
 	for _, x := range exchanges {
 		if x.Status < 200 || x.Status > 299 {
 			continue
 		}
-		asked := service.Protocol().Dispatch(&call.Request{Method: x.Method, Path: x.Path, Query: x.Query, Header: x.Request}, match.Split(nil, x.Path))
+		r := &call.Request{Method: x.Method, Path: x.Path, Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body, Size: int64(len(x.Body))}}
+		asked := service.Protocol().Dispatch(r, match.Split(nil, x.Path))
 		if asked.Operation == nil {
 			continue
 		}
-		if answer, wrong := tree.ParseJSON(x.Answer); wrong == nil {
+		if answer := answeredBy(service.Protocol(), asked.Operation, x.Answer); answer != nil {
 			told = append(told, collection.Told{Role: plan.Of(asked.Operation.ID), Answer: answer})
 		}
 	}

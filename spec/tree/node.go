@@ -149,7 +149,7 @@ func (n *Node) At(pointer string) *Node {
 	if pointer == "" {
 		return n
 	}
-	for _, raw := range strings.Split(strings.TrimPrefix(pointer, "/"), "/") {
+	for raw := range strings.SplitSeq(strings.TrimPrefix(pointer, "/"), "/") {
 		token := unescaper.Replace(raw)
 		switch {
 		case n == nil:
@@ -173,6 +173,17 @@ var (
 	unescaper = strings.NewReplacer("~1", "/", "~0", "~")
 	escaper   = strings.NewReplacer("~", "~0", "/", "~1")
 )
+
+// Tokens are the steps of a JSON Pointer.
+func Tokens(pointer string) (tokens []string) {
+	if pointer == "" {
+		return nil
+	}
+	for raw := range strings.SplitSeq(strings.TrimPrefix(pointer, "/"), "/") {
+		tokens = append(tokens, unescaper.Replace(raw))
+	}
+	return tokens
+}
 
 // Join appends one step to a JSON Pointer.
 func Join(pointer, token string) string { return pointer + "/" + escaper.Replace(token) }

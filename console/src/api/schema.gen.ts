@@ -3567,6 +3567,15 @@ export interface components {
                  * @example $.berths
                  */
                 list?: string;
+                /** @description The operation that does each, where operations share an address, as those of SOAP do */
+                operations?: {
+                    create?: string;
+                    list?: string;
+                    read?: string;
+                    replace?: string;
+                    change?: string;
+                    remove?: string;
+                };
                 /** @description What it begins with instead of the examples of the contract */
                 items?: Record<string, never>[];
                 /** @description It begins with so many that are drawn from the schema */

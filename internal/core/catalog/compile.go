@@ -38,7 +38,7 @@ func compileService(stored StoredService, p parts) *Service {
 func (s *Service) findCollections() {
 	s.collections = nil
 	if memory, of := s.Spec.Memory, s.Contract; memory.On && of != nil {
-		s.collections = sync.OnceValue(func() *collection.Plan { return collection.Find(of.Operations, memory) })
+		s.collections = sync.OnceValue(func() *collection.Plan { return collection.Find(of.Operations, of.Protocol, memory) })
 	}
 }
 

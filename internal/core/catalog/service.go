@@ -87,6 +87,9 @@ func (e *edit) writeService(ctx context.Context, old *Service, s spec.Service) (
 	if err := checkPins(s, old, variables); err != nil {
 		return nil, err
 	}
+	if err := checkMemory(s, old); err != nil {
+		return nil, err
+	}
 	if err := checkOtherwise(s, old.Payloads); err != nil {
 		return nil, err
 	}

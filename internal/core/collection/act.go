@@ -83,6 +83,9 @@ func (m *Memory) Do(where Space, call Call, peek bool) Outcome {
 // list filters and sorts what there is at one moment; nothing waits for it.
 func (m *Memory) list(where Space, call *Call) Outcome {
 	c := call.Role.Collection
+	if call.Role.message {
+		call.Query = call.Role.queryOf(call.Body)
+	}
 	s := m.at(where, false)
 	s.mu.Lock()
 	gone, key := s.missingParent(call)
@@ -106,7 +109,12 @@ func (s *space) do(call *Call) Outcome {
 	if call.Role.Verb == Create {
 		return s.create(call, h)
 	}
-	if out.Key = call.Params[call.lastParam()]; !call.Role.keyed {
+	switch {
+	case call.Role.keyed:
+		out.Key = call.Params[call.lastParam()]
+	case call.Role.message:
+		out.Key = scalarText(call.Body.Path(call.Role.named...))
+	default:
 		out.Key = scalarText(call.item().Get(c.Key))
 	}
 	id := c.identity(out.Key, call.Params)
@@ -168,7 +176,7 @@ func (s *space) arise(call *Call, h *held, id, key string) *Item {
 		value, _ = c.schema.Generate(call.draw())
 	}
 	if _, known := c.property(c.Key); known && value.Kind == tree.Map {
-		value = with(value, c.Key, c.keyNode(key))
+		value = with(value, c.Key, c.KeyNode(key))
 	}
 	under := maps.Clone(call.Params)
 	delete(under, call.lastParam())

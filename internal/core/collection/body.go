@@ -9,9 +9,8 @@ import (
 )
 
 // Body is the body of the answer of an operation: what its contract would send, with the items
-// of an outcome in their place. schema is that of the answer; nil where the contract says
-// nothing. built may be nil.
-func (r *Role) Body(out *Outcome, built *tree.Node, schema *contract.Schema) *tree.Node {
+// of an outcome in their place. built may be nil.
+func (r *Role) Body(out *Outcome, built *tree.Node) *tree.Node {
 	if r.Verb == List {
 		items := make([]*tree.Node, len(out.Items))
 		for i, item := range out.Items {
@@ -21,23 +20,42 @@ func (r *Role) Body(out *Outcome, built *tree.Node, schema *contract.Schema) *tr
 			return tree.NewList(items...)
 		}
 		whole := at(built, r.within, tree.NewList(items...))
-		return counted(whole, out, len(r.within), schema)
+		return counted(whole, out, len(r.within), r.answers)
 	}
+	own := built.Path(r.within...)
 	switch {
 	case out.Item == nil:
 		return built
-	case len(r.within) > 0:
+	case r.whole || len(r.within) > 0 && !r.message || own == nil || own.Kind != tree.Map:
 		return at(built, r.within, out.Item.Value)
-	case r.whole || built == nil || built.Kind != tree.Map:
-		return out.Item.Value
 	default: // an answer of its own, such as {"id": 7, "state": "kept"}
-		for _, m := range built.Members {
-			if own := out.Item.Value.Get(m.Key); own != nil {
-				built = with(built, m.Key, own)
-			}
-		}
-		return built
+		return at(built, r.within, r.receipt(out, own))
 	}
+}
+
+// doneNames are names of what says that a call did what it was for, as plain spells them.
+var doneNames = []string{"success", "successful", "succeeded", "ok", "done", "accepted", "created", "added", "changed", "updated", "saved", "deleted", "removed", "cancelled", "canceled", "result", "return"}
+
+// receipt is an answer that is not the item, with what it has in common with it. What says that
+// all went well is true, and the one thing that is told of a new item is its key.
+func (r *Role) receipt(out *Outcome, answer *tree.Node) *tree.Node {
+	single := len(answer.Members) == 1
+	for _, m := range answer.Members {
+		own := out.Item.Value.Get(m.Key)
+		switch {
+		case m.Value.Kind == tree.Map && own == nil && r.message: // which may name the item again
+			answer = with(answer, m.Key, r.receipt(out, m.Value))
+		case m.Key == out.Collection.Key:
+			answer = with(answer, m.Key, out.Collection.KeyNode(out.Item.Key))
+		case own != nil:
+			answer = with(answer, m.Key, own)
+		case m.Value.Kind == tree.Bool && (single || slices.Contains(doneNames, plain(m.Key))):
+			answer = with(answer, m.Key, tree.NewBool(true))
+		case single && r.Verb == Create && (m.Value.Kind == tree.String || m.Value.Kind == tree.Number):
+			answer = with(answer, m.Key, out.Collection.KeyNode(out.Item.Key))
+		}
+	}
+	return answer
 }
 
 // Fills reports whether items take the whole body of an answer, so that nothing else of it is

@@ -64,6 +64,7 @@ type Collection struct {
 	// it begins with none.
 	arising bool
 	nested  bool // the path of an item names the parent, too: keys are unique within it
+	beside  bool // the key is none of the properties: messages name it, and items have it all the same
 }
 
 // Role is what an operation does.
@@ -78,6 +79,15 @@ type Role struct {
 	params          []string // the parameters of its path, in their order
 	keyed           bool     // the last of them is the key of an item
 	whole           bool     // the answer has the item as it is; else it takes fields of the same names
+
+	// asks is the schema of what a request says of the item, answers that of the whole answer; nil
+	// where the contract says nothing. queries are the parameters that narrow a list.
+	asks, answers *contract.Schema
+	queries       []*contract.Parameter
+	// message is set where the message tells the operation: then named leads to the key of the
+	// item in it, and queriesAt to what narrows a list.
+	message          bool
+	named, queriesAt []string
 }
 
 // Of is the role of an operation; nil for none.

@@ -84,10 +84,16 @@ func (c *Collection) beginning() (items []*Item) {
 // generated is one of the items that a collection begins with, the same in every run. Its key is
 // a number of its own where keys are numbers or free text.
 func (c *Collection) generated(i int) *tree.Node {
-	value, _ := c.schema.Generate(sample.NewDraw(1, c.Name, uint64(i)))
-	number := c.keyNode(strconv.Itoa(i + 1))
-	if c.Key != "" && value.Kind == tree.Map && (c.keySchema == nil || c.keySchema.Breach(number) == "") {
+	draw := sample.NewDraw(1, c.Name, uint64(i))
+	value, _ := c.schema.Generate(draw)
+	number := c.KeyNode(strconv.Itoa(i + 1))
+	switch {
+	case c.Key == "" || value.Kind != tree.Map:
+	case c.keySchema == nil || c.keySchema.Breach(number) == "":
 		value = with(value, c.Key, number)
+	case c.beside:
+		key, _ := c.keySchema.Generate(draw)
+		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: key}}, value.Entries()...)...)
 	}
 	return value
 }
@@ -111,7 +117,7 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 	if sent == nil || sent.Kind != tree.Map {
 		sent = tree.NewMap()
 	}
-	asked := requestProperties(call.Role.Operation)
+	asked := call.Role.asked()
 	value, example := tree.NewMap(), c.shown()
 	var drawn *tree.Node
 	generated := func(name string) *tree.Node {
@@ -154,9 +160,9 @@ func (c *Collection) composed(call *Call, h *held, key string) (value *tree.Node
 	default:
 		key = c.newKey(call, h)
 	}
-	if known || len(c.properties) == 0 && c.Key != "" {
+	if known || c.beside || len(c.properties) == 0 && c.Key != "" {
 		others := slices.DeleteFunc(slices.Clone(value.Entries()), func(m tree.Member) bool { return m.Key == c.Key })
-		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.keyNode(key)}}, others...)...)
+		value = tree.NewMap(append([]tree.Member{{Key: c.Key, Value: c.KeyNode(key)}}, others...)...)
 	}
 	return value, key, taken
 }
@@ -211,7 +217,7 @@ func (c *Collection) served(p contract.Property, call *Call, asked []contract.Pr
 }
 
 // stamp are names of the moments of a creation or a change.
-var stamp = regexp.MustCompile(`(?i)created|updated|modified|changed|inserted|registered|timestamp|At$|_at$|_on$|On$`)
+var stamp = regexp.MustCompile(`(?i)created|creation|create_?(?:time|date)|updated|modified|changed|inserted|registered|timestamp|At$|_at$|_on$|On$`)
 
 // changeStamp are names of the moment of the last change.
 var changeStamp = regexp.MustCompile(`(?i)updated|modified|changed`)
@@ -236,7 +242,8 @@ func kindOf(s *contract.Schema, text string) *tree.Node {
 	return tree.NewString(text)
 }
 
-func (c *Collection) keyNode(key string) *tree.Node { return kindOf(c.keySchema, key) }
+// KeyNode is a key as an item has it.
+func (c *Collection) KeyNode(key string) *tree.Node { return kindOf(c.keySchema, key) }
 
 // mostDraws bounds how often a key is drawn that nothing else has.
 const mostDraws = 50
@@ -306,7 +313,7 @@ func (c *Collection) nextNumber(h *held) string {
 		return ""
 	}
 	next := fmt.Sprintf("%s%0*d", last.prefix, last.width, last.highest+1)
-	if c.keySchema != nil && c.keySchema.Breach(c.keyNode(next)) != "" {
+	if c.keySchema != nil && c.keySchema.Breach(c.KeyNode(next)) != "" {
 		return ""
 	}
 	return next
@@ -345,7 +352,7 @@ func (c *Collection) changed(item *Item, call *Call) (value *tree.Node, wrong st
 	if c.schema == nil || c.schema.Breach(item.Value) != "" {
 		return value, ""
 	}
-	if wrong = c.schema.Breach(value); wrong != "" && !call.Patch && sent.Kind == tree.Map && len(requestProperties(call.Role.Operation)) > 0 {
+	if wrong = c.schema.Breach(value); wrong != "" && !call.Patch && sent.Kind == tree.Map && len(call.Role.asked()) > 0 {
 		value = c.repaired(value, item.Value) // what the caller sent is what the contract asks for
 		wrong = ""
 	}
@@ -404,7 +411,7 @@ func (c *Collection) known(sent *tree.Node) *tree.Node {
 
 // replaced is what a caller sent, with what only the service says.
 func (c *Collection) replaced(item *Item, sent *tree.Node, call *Call) *tree.Node {
-	asked := requestProperties(call.Role.Operation)
+	asked := call.Role.asked()
 	value := tree.NewMap()
 	for _, p := range c.properties {
 		askable := slices.ContainsFunc(asked, func(a contract.Property) bool { return a.Name == p.Name && !a.ReadOnly })
@@ -419,9 +426,9 @@ func (c *Collection) replaced(item *Item, sent *tree.Node, call *Call) *tree.Nod
 	}
 	if len(c.properties) == 0 {
 		value = sent
-		if old := item.Value.Get(c.Key); old != nil {
-			value = with(value, c.Key, old)
-		}
+	}
+	if old := item.Value.Get(c.Key); old != nil && (c.beside || len(c.properties) == 0) {
+		value = with(value, c.Key, old)
 	}
 	return value
 }

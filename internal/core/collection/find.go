@@ -1,6 +1,7 @@
 package collection
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -16,18 +17,24 @@ type finder struct {
 	rules map[string]spec.CollectionRule
 	paths map[string][]*contract.Operation // by path
 	order []string                         // of the paths
+
+	documented contract.Documented // how messages are read; nil where the contract has none
+	messages   []*contract.Operation
+	why        map[string]string // why operations that share an address are stateless, by id
 }
 
 // Find finds the collections of operations by their paths: /berths/{number} is an item of what
-// /berths lists. What is said of collections goes before what is found.
-func Find(operations []*contract.Operation, memory spec.Memory) *Plan {
-	f := &finder{plan: &Plan{roles: make(map[string]*Role)}, rules: memory.Collections, paths: make(map[string][]*contract.Operation)}
+// /berths lists; or, where operations share an address, by their names and messages, which speaks
+// can read. What is said of collections goes before what is found.
+func Find(operations []*contract.Operation, speaks contract.Protocol, memory spec.Memory) *Plan {
+	f := &finder{plan: &Plan{roles: make(map[string]*Role)}, rules: memory.Collections, paths: make(map[string][]*contract.Operation), why: make(map[string]string)}
+	f.documented, _ = speaks.(contract.Documented)
 	for _, op := range operations {
 		if op.Skipped != nil {
 			continue
 		}
 		if op.ByMessage {
-			f.plan.Stateless = append(f.plan.Stateless, Stateless{op, "memory does not support messages that share an address"})
+			f.messages = append(f.messages, op)
 			continue
 		}
 		path := op.Template.String()
@@ -46,7 +53,15 @@ func Find(operations []*contract.Operation, memory spec.Memory) *Plan {
 			f.addList(path)
 		}
 	}
+	if f.documented != nil {
+		f.addMessages(f.messages)
+	}
 	f.settle()
+	for _, op := range f.messages {
+		if f.plan.roles[op.ID] == nil {
+			f.plan.Stateless = append(f.plan.Stateless, Stateless{op, cmp.Or(f.why[op.ID], "nothing is created, changed or removed here")})
+		}
+	}
 	for _, path := range f.order {
 		for _, op := range f.paths[path] {
 			if f.plan.roles[op.ID] == nil {

@@ -419,7 +419,7 @@ func (m *Memory) Put(where Space, c *Collection, value *tree.Node, key string, u
 		return nil, false, "it has no " + c.Key + " to be known by"
 	}
 	if _, known := c.property(c.Key); known && value.Get(c.Key) == nil {
-		value = with(value, c.Key, c.keyNode(key))
+		value = with(value, c.Key, c.KeyNode(key))
 	}
 	under = c.placed(value, under)
 	id := c.identity(key, under)

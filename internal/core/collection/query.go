@@ -57,8 +57,8 @@ func (out *Outcome) list(call *Call, all []*Item) {
 // contract has it by default; "" for none.
 func asked(call *Call, names []string) (p *contract.Parameter, text string) {
 	for _, name := range names {
-		for _, p := range call.Role.Operation.Parameters {
-			if p.In == "query" && plain(p.Name) == name {
+		for _, p := range call.Role.queries {
+			if plain(p.Name) == name {
 				if text = call.Query.Get(p.Name); text == "" {
 					text = defaultOf(p)
 				}
@@ -78,9 +78,9 @@ func defaultOf(p *contract.Parameter) string {
 
 // tests are what the query demands of an item: fields of the same names, and a text in it.
 func (c *Collection) tests(call *Call) (tests []func(*tree.Node) bool) {
-	for _, p := range call.Role.Operation.Parameters {
+	for _, p := range call.Role.queries {
 		values := valuesOf(call.Query, p)
-		if p.In != "query" || len(values) == 0 {
+		if len(values) == 0 {
 			continue
 		}
 		field, known := c.field(p.Name)

@@ -12,22 +12,33 @@ import (
 // bodies of its operations. param is that of the path of an item, "" without one.
 func (f *finder) learn(c *Collection, param string) {
 	rule := f.rules[c.Name]
+	for _, role := range c.Roles {
+		role.asks = requestSchema(role.Operation)
+		if m := jsonOf(role.Operation.Success); m != nil {
+			role.answers = m.Schema
+		}
+		for _, p := range role.Operation.Parameters {
+			if p.In == "query" {
+				role.queries = append(role.queries, p)
+			}
+		}
+	}
 	for _, verb := range []Verb{Read, Change, Replace, Create} {
 		role := c.does(verb)
 		if role == nil || c.schema != nil {
 			continue
 		}
-		if m := jsonOf(role.Operation.Success); m != nil && m.Schema != nil {
-			found, _ := unwrap(m.Schema, param, c.Name)
+		if role.answers != nil {
+			found, _ := unwrap(role.answers, param, c.Name)
 			if len(found.Properties()) > 0 {
 				c.schema = found
 			}
 		}
 	}
 	if list := c.does(List); list != nil {
-		if m := jsonOf(list.Operation.Success); m != nil && m.Schema != nil {
+		if list.answers != nil {
 			var elements *contract.Schema
-			if list.within, elements = listIn(m.Schema, c); list.within != nil && c.schema == nil && elements != nil {
+			if list.within, elements = listIn(list.answers, c); list.within != nil && c.schema == nil && elements != nil {
 				c.schema = elements
 			}
 			if own := rule.ListPath(); own != nil {
@@ -58,7 +69,7 @@ func (f *finder) learn(c *Collection, param string) {
 		f.place(c, role, param)
 	}
 	c.Roles = slices.DeleteFunc(c.Roles, func(r *Role) bool {
-		return !r.keyed && (r.Verb == Replace || r.Verb == Change) && !slices.ContainsFunc(requestProperties(r.Operation), func(p contract.Property) bool { return p.Name == c.Key })
+		return !r.keyed && (r.Verb == Replace || r.Verb == Change) && !slices.ContainsFunc(r.asked(), func(p contract.Property) bool { return p.Name == c.Key })
 	})
 }
 
@@ -67,12 +78,12 @@ func (f *finder) place(c *Collection, role *Role, param string) {
 	if role.Verb == List {
 		return
 	}
-	if m := jsonOf(role.Operation.Success); m != nil && m.Schema != nil {
-		found, path := unwrap(m.Schema, param, c.Name)
+	if role.answers != nil {
+		found, path := unwrap(role.answers, param, c.Name)
 		role.within, role.whole = path, len(path) > 0 || found.Same(c.schema) || len(found.Properties()) == 0
 	}
-	if body := requestSchema(role.Operation); body != nil {
-		_, role.wrapped = unwrap(body, param, c.Name)
+	if role.asks != nil {
+		role.asks, role.wrapped = unwrap(role.asks, param, c.Name)
 	}
 }
 
@@ -88,11 +99,12 @@ func requestSchema(op *contract.Operation) *contract.Schema {
 	return nil
 }
 
-func requestProperties(op *contract.Operation) []contract.Property {
-	if s := requestSchema(op); s != nil {
-		return s.Properties()
+// asked are the properties of an item that a request may say.
+func (r *Role) asked() []contract.Property {
+	if r.asks == nil {
+		return nil
 	}
-	return nil
+	return r.asks.Properties()
 }
 
 // unwrap finds the item in a body: the body itself, or the one object in it, as in {"data": …}.

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
@@ -21,6 +22,10 @@ type Property struct {
 	// Default and Example are nil where the schema has none.
 	Default, Example *tree.Node
 }
+
+// LooseFormat begins formats that values are not held against: what XML Schema calls a dateTime is
+// most often a date-time, and needs no zone.
+const LooseFormat = "xs:"
 
 // deepest bounds how many references and combinations are followed to a property.
 const deepest = 20
@@ -129,7 +134,7 @@ func (d *Document) properties(pointer string, of *Schema, list *[]Property, dept
 		p := Property{
 			Name: m.Key, Schema: d.sided(tree.Join(at+"/properties", m.Key), of), Required: slices.Contains(required, m.Key),
 			ReadOnly: m.Value.Get("readOnly").IsTrue() || full.Get("readOnly").IsTrue(), WriteOnly: m.Value.Get("writeOnly").IsTrue() || full.Get("writeOnly").IsTrue(),
-			Format: full.Get("format").Str(), Default: first(m.Value.Get("default"), full.Get("default")), Example: exampleIn(m.Value, full),
+			Format: strings.TrimPrefix(full.Get("format").Str(), LooseFormat), Default: first(m.Value.Get("default"), full.Get("default")), Example: exampleIn(m.Value, full),
 		}
 		if i := slices.IndexFunc(*list, func(have Property) bool { return have.Name == p.Name }); i >= 0 {
 			p.Required = p.Required || (*list)[i].Required

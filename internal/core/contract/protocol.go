@@ -17,8 +17,8 @@ import (
 // that of plain HTTP, which services without a contract speak too, package wsdl that
 // of SOAP.
 //
-// A Protocol is immutable and safe for concurrent use. It may implement Envelope and
-// Publisher.
+// A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher and
+// Documented.
 type Protocol interface {
 	// Name is how the API calls it: "http", "soap".
 	Name() string
@@ -63,6 +63,23 @@ type Publisher interface {
 	// Publish returns a document of the contract by the query of its address, with
 	// addresses that begin with base. ok is false when the query asks for none.
 	Publish(query, base string) (a call.Answer, ok bool)
+}
+
+// Documented is what a Protocol has whose messages say the same as documents, by which a service
+// can remember what they tell.
+type Documented interface {
+	// Shapes are the schemas of what a request and an answer of an operation hold; nil where they
+	// hold no document.
+	Shapes(op *Operation) (request, answer *Schema)
+	// Request is what a call of asked.Operation holds; nil where it cannot be read.
+	Request(asked *Asked) *tree.Node
+	// Answered is what an answer of an operation holds; nil for a fault, and where it cannot be
+	// read.
+	Answered(op *Operation, body []byte) *tree.Node
+	// Rewrite makes another answer of asked.Operation, or another declared fault, of one that was
+	// built: edit is given what it holds. A fault that would not obey its declaration any more
+	// stays as it is.
+	Rewrite(asked *Asked, b Built, edit func(*tree.Node) *tree.Node) Built
 }
 
 // Asked is what a call asks of a contract.

@@ -35,6 +35,15 @@ type Document struct {
 	sides [2]checkers
 
 	patterns patterns
+
+	draw func(pointer []string, d *sample.Draw) *tree.Node // nil where the schemas say how
+}
+
+// DrawnBy has values drawn by what knows more of them than the schemas say. draw is given the tokens
+// of a schema's pointer, and returns nil for what it does not know either.
+func (d *Document) DrawnBy(draw func(pointer []string, d *sample.Draw) *tree.Node) *Document {
+	d.draw = draw
+	return d
 }
 
 // checkers compiles the schemas of one side of a call.
@@ -174,6 +183,11 @@ func (s *Schema) Generate(d *sample.Draw) (value *tree.Node, valid bool) {
 
 // GenerateNamed draws a value that suits a name, as Generate does.
 func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, valid bool) {
+	if s.document.draw != nil {
+		if value = s.document.draw(tree.Tokens(s.pointer), d); value != nil {
+			return value, s.Check(value) == nil
+		}
+	}
 	s.sampleOnce.Do(func() {
 		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document, s.side)
 	})

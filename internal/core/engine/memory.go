@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -54,9 +55,7 @@ func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *cont
 		e.memoryRefusal(d, p, r, asked, &outcome, text, steps)
 		return true
 	}
-	if built.MediaType != nil {
-		built.SetValue(role.Body(&outcome, built.Value, built.MediaType.Schema))
-	}
+	built = laidIn(p, asked, built, role, &outcome)
 	built, pinned, err := e.pin(built, p, r, asked)
 	if err != nil {
 		e.refuse(d, p, r, true, "pin", selfDocument{
@@ -69,6 +68,17 @@ func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *cont
 	steps = appendBuilt(steps, call.KindPins, call.Pinned, pinned)
 	byMemory(d, op, built.Answer, text, steps)
 	return true
+}
+
+// laidIn is an answer with what a call found or did in it.
+func laidIn(p *Placed, asked *contract.Asked, built contract.Built, role *collection.Role, out *collection.Outcome) contract.Built {
+	if documented, is := p.Service.Protocol().(contract.Documented); is {
+		return documented.Rewrite(asked, built, func(answer *tree.Node) *tree.Node { return role.Body(out, answer) })
+	}
+	if built.MediaType != nil {
+		built.SetValue(role.Body(out, built.Value))
+	}
+	return built
 }
 
 func byMemory(d *Decision, op *contract.Operation, a call.Answer, text string, steps []call.Step) {
@@ -94,8 +104,12 @@ func success(op *contract.Operation, created bool) *contract.Response {
 // where what is in the body matters, since items do not take all of it.
 func (e *Engine) memoryAnswer(p *Placed, r *call.Request, asked *contract.Asked, response *contract.Response, status int, accept []string, made bool) (contract.Built, error) {
 	var types []*contract.MediaType
+	_, documented := p.Service.Protocol().(contract.Documented)
 	for _, m := range response.MediaTypes {
-		if call.IsJSON(m.Name) {
+		switch {
+		case documented:
+			types = append(types, m)
+		case call.IsJSON(m.Name):
 			if !made {
 				m = &contract.MediaType{Name: m.Name, Written: m.Written, Schema: m.Schema, Examples: []contract.Example{{Value: tree.NewMap()}}}
 			}
@@ -122,8 +136,14 @@ func (e *Engine) remember(p *Placed, r *call.Request, asked *contract.Asked, rol
 		}
 	}
 	query, _ := url.ParseQuery(r.Query) // what can be read of it
+	var body *tree.Node
+	if documented, is := p.Service.Protocol().(contract.Documented); is {
+		body = documented.Request(asked)
+	} else {
+		body = asked.Operation.Decoded(facts)
+	}
 	return e.memory.Do(p.space(), collection.Call{
-		Role: role, Params: asked.Operation.Template.Params(asked.Segments), Query: query, Body: asked.Operation.Decoded(facts),
+		Role: role, Params: asked.Operation.Template.Params(asked.Segments), Query: query, Body: body,
 		Patch: call.BaseType(r.Header.Get("Content-Type")) == "application/json-patch+json", IfMatch: r.Header.Get("If-Match"),
 		Repeat: r.Header.Get("Idempotency-Key"), Now: e.now(), Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, asked.Operation.ID) }),
 	}, e.peeking)
@@ -164,6 +184,9 @@ var memoryRefusals = map[collection.Result]struct {
 // memoryRefusal answers as the contract does what could not be done, else in our own words.
 func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, out *collection.Outcome, text string, steps []call.Step) {
 	op, refusal := asked.Operation, memoryRefusals[out.Result]
+	if e.memoryFault(d, p, r, asked, out, text, steps) {
+		return
+	}
 	for _, status := range refusal.statuses {
 		response := op.Response(status)
 		if response == nil || len(refusal.statuses) > 1 && response.Key != strconv.Itoa(status) {
@@ -181,6 +204,53 @@ func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *c
 	}
 	status := refusal.statuses[len(refusal.statuses)-1]
 	e.refuse(d, p, r, false, "memory", selfDocument{Title: refusal.title, Status: status, Detail: text + "."}, steps)
+}
+
+// memoryFaults are what the names of declared faults say, as far as they do plainly.
+var memoryFaults = map[collection.Result]*regexp.Regexp{
+	collection.Missing:  regexp.MustCompile(`(?i)unknown|not.?found|missing|no.?such|not.?exist`),
+	collection.Conflict: regexp.MustCompile(`(?i)exists|duplicate|conflict|already|in.?use`),
+	collection.Invalid:  regexp.MustCompile(`(?i)invalid|validation|refused|rejected|illegal|bad`),
+}
+
+// Names of the fields of a fault that tell what happened.
+var faultTexts = regexp.MustCompile(`(?i)^(?:message|reason|text|detail|details|description|cause|error|errorMessage|faultString)$`)
+
+// memoryFault answers with the declared fault whose name says what could not be done. It reports
+// whether there is one.
+func (e *Engine) memoryFault(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, out *collection.Outcome, text string, steps []call.Step) bool {
+	documented, is := p.Service.Protocol().(contract.Documented)
+	says := memoryFaults[out.Result]
+	if !is || says == nil {
+		return false
+	}
+	for _, response := range asked.Operation.Responses {
+		if len(response.MediaTypes) == 0 || response.Status < 400 || !says.MatchString(response.MediaTypes[0].Examples[0].Name) {
+			continue
+		}
+		built, err := e.memoryAnswer(p, r, asked, response, response.Status, nil, true)
+		if err != nil {
+			continue
+		}
+		built = documented.Rewrite(asked, built, func(detail *tree.Node) *tree.Node { return toldInFault(detail, out, text) })
+		byMemory(d, asked.Operation, built.Answer, text, steps)
+		return true
+	}
+	return false
+}
+
+// toldInFault is the detail of a fault with what happened, and with the key that was asked for.
+func toldInFault(detail *tree.Node, out *collection.Outcome, text string) *tree.Node {
+	members := slices.Clone(detail.Entries())
+	for i, m := range members {
+		switch {
+		case m.Value.Kind == tree.String && faultTexts.MatchString(m.Key):
+			members[i].Value = tree.NewString(text)
+		case m.Key == out.Collection.Key && out.Key != "":
+			members[i].Value = out.Collection.KeyNode(out.Key)
+		}
+	}
+	return tree.NewMap(members...)
 }
 
 // explained is a generated problem with what happened in the fields that usually say so.
@@ -210,6 +280,9 @@ func told(role *collection.Role, out *collection.Outcome) string {
 	name := out.Collection.Name
 	switch out.Result {
 	case collection.Missing:
+		if out.Key == "" {
+			return "the call names no item of " + name
+		}
 		return fmt.Sprintf("%s has no %q", name, out.Key)
 	case collection.Conflict:
 		return fmt.Sprintf("%s has %q already", name, out.Key)

@@ -1,6 +1,8 @@
 package engine_test
 
 import (
+	"os"
+	"regexp"
 	"testing"
 	"time"
 
@@ -8,6 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/collection"
+	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/spec"
 )
@@ -74,6 +79,69 @@ func TestAnswersFromMemory(t *testing.T) {
 	_ = decide(e, request("POST /moorings/berths/N7/bookings", "", gannet))
 	e.ResetLane(nil)
 	assert.Equal(t, "[]", string(ask(e, "GET /moorings/berths/N7/bookings").Answer.Body))
+}
+
+// What a SOAP service with memory answers: its own messages, and the declared faults whose names say
+// what could not be done.
+func TestMessagesFromMemory(t *testing.T) {
+	c, e := harbour(t, "")
+	var files []bundle.File
+	for _, name := range []string{"customs.wsdl", "schemas/cargo.xsd", "schemas/codes.xsd"} {
+		text, err := os.ReadFile("../../../demo/data/customs/" + name)
+		require.NoError(t, err)
+		files = append(files, bundle.File{Name: name, Text: text})
+	}
+	zip, err := bundle.Pack(files)
+	require.NoError(t, err)
+	_, err = c.Import(t.Context(), catalog.Import{Text: zip, File: "customs.zip"})
+	require.NoError(t, err)
+	settings := c.Snapshot().Named("customs").Spec
+	settings.Memory = spec.Memory{On: true, Collections: map[string]spec.CollectionRule{"manifests": {Operations: map[string]string{"create": "submitManifest", "read": "askClearance", "remove": "cancelManifest"}}}}
+	_, _, err = c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	say := func(operation, inner string) (engine.Decision, string) {
+		r := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><`+operation+` xmlns="https://customs.skerry-sound.example/cargo">`+inner+`</`+operation+`></e:Body></e:Envelope>`)
+		r.Header["Content-Type"] = []string{"text/xml"}
+		d := e.Decide(e.Place(t.Context(), r), r)
+		return d, string(d.Answer.Body)
+	}
+	const cargo = `<vessel><name>Grey Gannet</name><callSign>SKQ41</callSign></vessel><arrival>2026-12-01T10:00:00</arrival><cargo line="1"><kind>fish</kind><description>cod</description><pieces>3</pieces><weight>12.5</weight></cargo>`
+	d, body := say("submitManifest", cargo)
+	number := regexp.MustCompile(`M-\d{4}-[A-Z]{2}`).FindString(body)
+	require.NotEmpty(t, number, body)
+	assert.Equal(t, "submitManifest, memory", d.By)
+	assert.Contains(t, d.Explanation.Summary.String(), "adds \""+number+"\" to manifests, which has 1 now")
+	for _, k := range []struct {
+		operation, inner string
+		status           int
+		by, body         string
+	}{
+		{"askClearance", "<manifest>" + number + "</manifest>", 200, "askClearance, memory", "askClearanceResponse><n2:manifest>" + number},
+		{"askClearance", "<manifest>M-0000-ZZ</manifest>", 500, "askClearance, memory", `<n2:unknownManifest><n2:manifest>M-0000-ZZ</n2:manifest><n2:message>manifests has no &#34;M-0000-ZZ&#34;</n2:message>`},
+		{"askClearance", "", 500, "askClearance, memory", "the call names no item of manifests"},
+		{"submitManifest", "<vessel/>", 500, "submitManifest, memory", "<n2:cargoRefused>"},
+		{"cancelManifest", "<manifest>M-0000-ZZ</manifest><reason>storm</reason>", 500, "memory", `<faultstring>manifests has no &#34;M-0000-ZZ&#34;.</faultstring>`},
+		{"cancelManifest", "<manifest>" + number + "</manifest><reason>storm</reason>", 202, "cancelManifest, memory", ""},
+		{"askClearance", "<manifest>" + number + "</manifest>", 500, "askClearance, memory", "manifests has no"},
+		{"listHolds", "", 200, "listHolds", "listHoldsResponse"},
+	} {
+		d, body := say(k.operation, k.inner)
+		assert.Equal(t, k.status, d.Answer.Status, "%s %s: %s", k.operation, k.inner, body)
+		assert.Equal(t, k.by, d.By, k.operation)
+		assert.Contains(t, body, k.body, k.operation)
+	}
+
+	rule := settings.Memory.Collections["manifests"]
+	rule.Generate = 3
+	settings.Memory.Collections = map[string]spec.CollectionRule{"manifests": rule}
+	_, _, err = c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	e.ResetLane(nil)
+	service := c.Snapshot().Named("customs")
+	items := e.Memory().Items(collection.Space{Service: service.Spec.ID}, service.Collections().Named("manifests"))
+	require.Len(t, items, 3)
+	_, body = say("askClearance", "<manifest>"+items[2].Key+"</manifest>")
+	assert.Contains(t, body, "askClearanceResponse><n2:manifest>"+items[2].Key)
 }
 
 // A scenario brings a memory of its own, with data of its own, also where the service has none; the

@@ -257,10 +257,7 @@ func (o *operation) checkAnswer(a *call.Answer) (found []call.Deviation) {
 // checkFault holds the detail of a fault against the declared ones. Faults
 // without a detail are those of the machinery, and may always come.
 func (o *operation) checkFault(fault *xmltree.Node, add func(where, detail string)) {
-	detail := fault.Child("", "detail")
-	if detail == nil {
-		detail = fault.Child(space2, "Detail")
-	}
+	detail := detailOf(fault)
 	if detail == nil {
 		return
 	}

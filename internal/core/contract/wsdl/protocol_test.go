@@ -1,6 +1,7 @@
 package wsdl_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -166,4 +167,29 @@ func TestWhatIsNoMessage(t *testing.T) {
 	} {
 		assert.Equal(t, want, wsdl.IsContract([]byte(text)), "%.60q", text)
 	}
+}
+
+// Messages of one element hold documents; those of several parts, and encoded ones, do not.
+func TestShapes(t *testing.T) {
+	c := readFolder(t, constructs, "service.wsdl")
+	documented := c.Protocol.(contract.Documented)
+	var told []string
+	for _, op := range c.Operations {
+		request, answer := documented.Shapes(op)
+		told = append(told, fmt.Sprint(op.ID, " ", request != nil, " ", answer != nil))
+		for _, s := range []*contract.Schema{request, answer} {
+			if s == nil {
+				continue
+			}
+			for i := range uint64(20) {
+				value, valid := s.Generate(sample.NewDraw(1, op.ID, i))
+				assert.True(t, valid, "%s: %s", op.ID, value.AppendJSON(nil))
+			}
+			for _, p := range s.Properties() {
+				value, valid := p.Schema.Generate(sample.NewDraw(1, op.ID, 0))
+				assert.True(t, valid, "%s: %s %s %v", op.ID, p.Name, value.AppendJSON(nil), p.Schema.Check(value))
+			}
+		}
+	}
+	assert.Equal(t, []string{"everything true true", "builtins true true", "inline true true", "parted true false", "oneWay true false", "lost false false", "berths true true", "berths-2 true true", "berths-3 false false"}, told)
 }

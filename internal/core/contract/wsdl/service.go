@@ -2,6 +2,7 @@ package wsdl
 
 import (
 	"strconv"
+	"sync"
 
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
@@ -13,7 +14,7 @@ import (
 )
 
 // service is a WSDL contract, ready to answer. It implements contract.Protocol,
-// Envelope and Publisher (protocol.go), and is immutable.
+// Envelope and Publisher (protocol.go) and Documented (document.go), and is immutable.
 type service struct {
 	bundle     *bundle.Bundle
 	documents  map[string]*xmltree.Node
@@ -23,6 +24,7 @@ type service struct {
 	byNode     map[*xmltree.Node][]*operation
 	contracted map[*operation]*contract.Operation
 	own        map[*contract.Operation]*operation
+	messages   func() *contract.Document // what they hold, described when somebody asks
 }
 
 type port struct {
@@ -58,6 +60,7 @@ func sameUse(a, b *message) bool {
 
 // prepare makes the operations of the contract.
 func (s *service) prepare(c *contract.Contract) {
+	s.messages = sync.OnceValue(s.describedMessages)
 	s.contracted = make(map[*operation]*contract.Operation, len(s.operations))
 	s.own = make(map[*contract.Operation]*operation, len(s.operations))
 	ids := make(map[string]int)

@@ -15,18 +15,21 @@ const TypesKey = "types"
 
 // Tree describes all named types, and those of global elements, so that two contracts
 // can be compared.
-func (s *Schemas) Tree() *tree.Node {
+func (s *Schemas) Tree() *tree.Node { return tree.NewMap(s.byType(s.describeType)) }
+
+// byType describes all named types, and those of global elements that have no name, under TypesKey.
+func (s *Schemas) byType(describe func(*Type) *tree.Node) tree.Member {
 	var members []tree.Member
 	for name, t := range s.Types {
-		members = append(members, tree.Member{Key: name.String(), Value: s.describeType(t)})
+		members = append(members, tree.Member{Key: name.String(), Value: describe(t)})
 	}
 	for name, e := range s.Elements {
 		if e.Type.Name.Local == "" {
-			members = append(members, tree.Member{Key: elementKey(name), Value: s.describeType(e.Type)})
+			members = append(members, tree.Member{Key: elementKey(name), Value: describe(e.Type)})
 		}
 	}
 	slices.SortFunc(members, func(a, b tree.Member) int { return cmp.Compare(a.Key, b.Key) })
-	return tree.NewMap(tree.Member{Key: TypesKey, Value: tree.NewMap(members...)})
+	return tree.Member{Key: TypesKey, Value: tree.NewMap(members...)}
 }
 
 // Describe describes an element for comparing: its type, by reference where it

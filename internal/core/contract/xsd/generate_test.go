@@ -41,11 +41,14 @@ func drawn(t *testing.T, definitions string, encoded bool) []string {
 	require.Empty(t, warned)
 	e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
 	require.NotNil(t, e, definitions)
-	shapes := make(map[string]bool)
+	shapes, schema := make(map[string]bool), jsonSchema(s, e)
 	for i := range uint64(600) {
 		n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s, Encoded: encoded}).Element(e)
 		if !encoded {
 			require.Empty(t, s.Validate(n, e), "%s", told(n))
+			if !shapes[told(n)] {
+				asDocument(t, s, n, e, schema)
+			}
 		}
 		shapes[told(n)] = true
 	}

@@ -75,6 +75,15 @@ func TestSimpleTypes(t *testing.T) {
 		for _, text := range c.bad {
 			assert.NotEmpty(t, faults(t, s, "<v>"+text+"</v>"), "%s does not take %q", c.definition, text)
 		}
+		e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
+		schema := jsonSchema(s, e)
+		for _, text := range c.good {
+			assert.NoError(t, schema.Check(s.Document(&xmltree.Node{Name: e.Name, Text: text}, e)), "%s takes %q as a document", c.definition, text)
+		}
+		for i := range uint64(50) {
+			value, _ := schema.GenerateNamed(sample.NewDraw(1, c.definition, i), "v")
+			assert.Empty(t, s.Validate(s.Written(value, e), e), "%s drew %q", c.definition, value.Text)
+		}
 		for i := range uint64(200) {
 			n := (&xsd.Generator{Draw: sample.NewDraw(1, c.definition, i), Schemas: s}).Element(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}])
 			assert.Empty(t, s.Validate(n, s.Elements[n.Name]), "%s drew %q", c.definition, n.Text)
