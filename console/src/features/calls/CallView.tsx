@@ -89,7 +89,9 @@ function CallBody({ call }: { call: CallDetail }) {
               {call.source === 'mapping' ? 'Edit the mapping' : 'Make a mapping'}
             </Button>
           )}
-          {canVary(call) && <StartWalk service={call.service} call={call.id} body={call.answer.body} />}
+          {canVary(call) && (
+            <StartWalk service={call.service} of={{ call: call.id }} body={call.answer.body} />
+          )}
           <CopyButton text={call.curl} what="curl command">
             Copy as curl
           </CopyButton>

@@ -1,6 +1,7 @@
 import { Link, useLocation } from 'wouter';
 import { notThere } from '@/api/http';
 import { useMyLane } from '@/api/myLane';
+import { StartWalk } from '@/features/walks';
 import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -10,12 +11,12 @@ import { CallForm } from './CallForm';
 import { ChangesDialog } from './ChangesDialog';
 import { DeviationNotice } from './DeviationNotice';
 import { DocumentForm } from './DocumentForm';
-import type { MappingDraft } from './mappingDraft';
+import { jsonFault, type MappingDraft } from './mappingDraft';
 import { RecentCalls } from './RecentCalls';
 import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
 import { SequencePositions } from './SequencePositions';
-import { useMappingEditing } from './useMappingEditing';
+import { type Editing, useMappingEditing } from './useMappingEditing';
 import { pageOf, type SavedMapping, useSaveMapping } from './useSaveMapping';
 import { VersionsDialog } from './VersionsDialog';
 
@@ -26,6 +27,10 @@ interface Props {
   /** What the form starts with; none for a mapping that it cannot show. */
   start?: MappingDraft;
 }
+
+/** Whether the answer is a document, as it is stored, whose fields can be varied. */
+const canVary = ({ dirty, draft }: Editing) =>
+  !dirty && draft.kind === 'json' && draft.body !== '' && jsonFault(draft.body) === '';
 
 /** A mapping as a form or as its document, and what it would do with recent calls. */
 export function MappingEditor({ service, saved, start }: Props) {
@@ -62,6 +67,9 @@ export function MappingEditor({ service, saved, start }: Props) {
             view={editing.view}
             onChange={(view) => (view === 'form' ? editing.toForm() : editing.toDocument())}
           />
+          {mapping && !lane && canVary(editing) && (
+            <StartWalk service={service} of={{ mapping: mapping.id }} body={editing.draft.body} />
+          )}
           {mapping && !lane && <VersionsDialog service={service} id={mapping.id} />}
           {saved && editing.dirty && (
             <ChangesDialog before={saved.text} after={trial.data?.yaml} onDiscard={editing.discard} />

@@ -10,12 +10,12 @@ import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Select } from '@/ui/Select';
 import { fieldPaths } from './fieldPaths';
-import { boundariesOf, createWalk } from './queries';
+import { boundariesOf, createWalk, type Varied } from './queries';
 
 interface Props {
   service: string;
-  /** The id of a call, whose answer has this body. */
-  call: string;
+  of: Varied;
+  /** The body of that answer. */
   body: string;
 }
 
@@ -33,16 +33,16 @@ export function StartWalk(props: Props) {
   );
 }
 
-function WalkForm({ service, call, body }: Props) {
+function WalkForm({ service, of, body }: Props) {
   const paths = fieldPaths(JSON.parse(body));
   const lane = useMyLane();
   const queries = useQueryClient();
   const [, navigate] = useLocation();
   const [at, setAt] = useState(paths[1] ?? paths[0] ?? '$');
   const [only, setOnly] = useState('');
-  const values = useQuery(boundariesOf(service, call, at));
+  const values = useQuery(boundariesOf(service, of, at));
   const begin = useMutation({
-    mutationFn: () => createWalk({ service, call, at: [at], only, lane }),
+    mutationFn: () => createWalk({ service, ...of, at: [at], only, lane }),
     onSuccess: (walk) => {
       void queries.invalidateQueries({ queryKey: keys.walks() });
       navigate(`/walks/${encodeURIComponent(walk.name)}`);
@@ -54,6 +54,7 @@ function WalkForm({ service, call, body }: Props) {
       className="space-y-3"
       onSubmit={(event) => {
         event.preventDefault();
+        event.stopPropagation(); // the dialog may stand in another form
         begin.mutate();
       }}
     >

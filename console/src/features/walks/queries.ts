@@ -15,22 +15,24 @@ export function walkNamed(name: string) {
   });
 }
 
-export function boundariesOf(service: string, call: string, at: string) {
+/** Whose answer is varied: that of a call, or of a mapping. */
+export type Varied = { call: string } | { mapping: string };
+
+export function boundariesOf(service: string, of: Varied, at: string) {
   return queryOptions({
-    queryKey: keys.boundaries(service, call, at),
+    queryKey: keys.boundaries(service, Object.values(of)[0] ?? '', at),
     queryFn: () =>
-      send<Boundaries>(`/services/${part(service)}/boundary-values?${new URLSearchParams({ call, at })}`),
+      send<Boundaries>(`/services/${part(service)}/boundary-values?${new URLSearchParams({ ...of, at })}`),
     retry: false,
   });
 }
 
-export interface NewWalk {
+export type NewWalk = Varied & {
   service: string;
-  call: string;
   at: string[];
   only: string;
   lane: string;
-}
+};
 
 export const createWalk = (walk: NewWalk) =>
   send<Walk>('/walks', { method: 'POST', body: JSON.stringify(walk) });
