@@ -112,6 +112,7 @@ const (
 	Empty             Code = "empty"
 	ClosestConditions Code = "closest-conditions"
 	ClosestPart       Code = "closest-part"
+	KnownSkipped      Code = "known-skipped"
 	MissedService     Code = "missed-service"
 	Preflight         Code = "preflight"
 	Options           Code = "options"

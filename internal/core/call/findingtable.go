@@ -105,6 +105,7 @@ var table = []entry{
 	{Empty, "It has neither a contract nor a mapping yet.", "the service is empty"},
 	{ClosestConditions, "Closest is mapping {0}, {1}, whose conditions do not hold: {among}.", "the closest mapping of a miss"},
 	{ClosestPart, "Closest is {0} {1}, {2}; it differs in {part}: `{seen}`, expected `{expected}`.", "the closest mapping or operation of a miss"},
+	{KnownSkipped, "Operation {0} takes this call, and cannot answer: {1}.", "the contract has the operation, which was skipped when it was imported"},
 	{MissedService, "No service is named \"{0}\".[ Did you mean \"{1}\"?][ {2}]", "the path names a service that does not exist"},
 	{Preflight, "A browser asked whether a page of {0} may call, and it may.", "a preflight was answered"},
 	{Options, "The call asked which methods are answered: {0}.", "OPTIONS was answered"},

@@ -12,6 +12,16 @@ func IsJSON(mediaType string) bool {
 	return t == "application/json" || t == "text/json" || strings.HasSuffix(t, "+json")
 }
 
+// IsYAML reports whether a media type is YAML or has a YAML suffix.
+func IsYAML(mediaType string) bool {
+	switch t := BaseType(mediaType); t {
+	case "application/yaml", "application/x-yaml", "text/yaml", "text/x-yaml", "text/vnd.yaml", "application/vnd.yaml":
+		return true
+	default:
+		return strings.HasSuffix(t, "+yaml")
+	}
+}
+
 // IsXML reports whether a media type is XML or has an XML suffix.
 func IsXML(mediaType string) bool {
 	t := BaseType(mediaType)

@@ -29,7 +29,9 @@ type Parameter struct {
 	Style   string
 	Explode bool
 	// Schema describes the value; nil when the contract does not.
-	Schema      *Schema
+	Schema *Schema
+	// Content is the media type in which the value is written; "" for a text in Style.
+	Content     string
 	Description string
 	Deprecated  bool
 	// Example is a value that the contract gives; nil when it gives none.

@@ -51,7 +51,7 @@ func TestRequestsAreHeldAgainstTheContract(t *testing.T) {
 	op := read(t, checked).Operations[0]
 	good := map[string]string{
 		"path": "/berths/N7", "query": "nights=2&extras=power&extras=water&ids=1,2&piped=true|false",
-		"header": "long", "cookie": "session=abc", "type": "application/json", "body": `{"vessel": {"name": "Tern", "metres": 12.5}, "from": "2026-12-01"}`,
+		"header": "long", "cookie": "session=12", "type": "application/json", "body": `{"vessel": {"name": "Tern", "metres": 12.5}, "from": "2026-12-01"}`,
 	}
 	for name, c := range map[string]struct {
 		change map[string]string
@@ -68,6 +68,7 @@ func TestRequestsAreHeldAgainstTheContract(t *testing.T) {
 		"no header":              {map[string]string{"header": ""}, []string{"header X-Trace: it is required and missing"}},
 		"a short header":         {map[string]string{"header": "x"}, []string{"header X-Trace: minLength: got 1, want 3"}},
 		"no cookie":              {map[string]string{"cookie": "other=1"}, []string{"cookie session: it is required and missing"}},
+		"another cookie":         {map[string]string{"cookie": "session=abc"}, []string{"cookie session: its value does not obey the contract"}},
 		"no body":                {map[string]string{"body": ""}, []string{"body: it is required and missing"}},
 		"a body of another type": {map[string]string{"type": "application/xml"}, []string{`media type: "application/xml" is not one of application/json, text/*`}},
 		"a body that is no JSON": {map[string]string{"body": `{"vessel"`}, []string{"body: it is not JSON"}},

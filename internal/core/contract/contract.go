@@ -137,6 +137,8 @@ type Response struct {
 	Links   []Link
 	// MediaTypes has one entry for each media type, none when there is no body.
 	MediaTypes []*MediaType
+	// Unwritten are the media types that it has, too, and in which nothing can be written.
+	Unwritten []string
 }
 
 // ResponseHeader is one header of a response.
@@ -148,6 +150,16 @@ type ResponseHeader struct {
 	// Schema; both are nil when the contract says nothing.
 	Example *string
 	Schema  *Schema
+}
+
+// OfConnection reports whether a header is no matter of a contract: whoever sends a message sets it,
+// by the body, the connection or the moment.
+func OfConnection(name string) bool {
+	switch strings.ToLower(name) {
+	case "content-type", "content-length", "content-encoding", "transfer-encoding", "connection", "keep-alive", "te", "trailer", "upgrade", "date":
+		return true
+	}
+	return false
 }
 
 // Link says how to go on from a response: with which operation, and where its
@@ -195,6 +207,17 @@ type MediaType struct {
 	Schema *Schema
 	// Drawn is set when the examples were drawn, only to be looked at.
 	Drawn bool
+	// Encoding is how the properties of a form are written, as far as the contract says so.
+	Encoding map[string]Encoding
+}
+
+// Encoding is how one property stands in a form.
+type Encoding struct {
+	// ContentType is the media type of its part; "" for the usual one.
+	ContentType string
+	// Style and Explode are those of a parameter in the query.
+	Style   string
+	Explode bool
 }
 
 // Example returns the example of this name, or nil.

@@ -1,12 +1,19 @@
 package contract
 
 import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"maps"
+	"mime/multipart"
+	"net/textproto"
 	"net/url"
 	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -21,8 +28,13 @@ func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 		return value.AppendJSON(nil), true
 	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
+	case call.IsYAML(o.Name):
+		text, err := value.YAML()
+		return text, err == nil
 	case call.BaseType(o.Name) == formType && value.Kind == tree.Map:
-		return []byte(formText(value)), true
+		return []byte(o.formText(value)), true
+	case isMultipart(o.Name) && value.Kind == tree.Map:
+		return o.multipart(value), true
 	case value.Kind == tree.List || value.Kind == tree.Map:
 		return nil, false
 	case value.Kind == tree.Null:
@@ -32,47 +44,154 @@ func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	}
 }
 
+// IsFile reports whether what the contract says of a body is no more than that it is of its media
+// type, and that is one of which a small file can be made.
+func (o *MediaType) IsFile() bool {
+	if !sample.HasFile(o.Name) {
+		return false
+	}
+	if o.Schema == nil {
+		return true
+	}
+	types := o.Schema.Types()
+	return (len(types) == 0 || slices.Contains(types, "string")) && o.Schema.Keyword("enum") == nil && o.Schema.Keyword("const") == nil
+}
+
 // CanEncode reports whether values of the media type's schema can be written in its
 // media type.
 func (o *MediaType) CanEncode() bool {
+	if o.IsFile() {
+		return true
+	}
 	if o.Schema == nil {
 		return false
 	}
 	types := schemaTypes(o.Schema.document, o.Schema.Resolved())
 	switch {
-	case call.IsJSON(o.Name), call.IsXML(o.Name):
+	case call.IsJSON(o.Name), call.IsXML(o.Name), call.IsYAML(o.Name):
 		return true
-	case call.BaseType(o.Name) == formType:
+	case call.BaseType(o.Name) == formType, isMultipart(o.Name):
 		return !slices.Contains(types, "array")
 	default:
 		return len(types) > 0 && !slices.Contains(types, "array") && !slices.Contains(types, "object")
 	}
 }
 
-// formText writes an object as a form, its keys in their order; the elements
-// of lists are repeated.
-func formText(value *tree.Node) string {
+// encoding is how a property stands in a form.
+func (o *MediaType) encoding(name string) Encoding {
+	if e, said := o.Encoding[name]; said {
+		return e
+	}
+	return Encoding{Style: "form", Explode: true}
+}
+
+// formText writes an object as a form, its keys in their order.
+func (o *MediaType) formText(value *tree.Node) string {
 	var b strings.Builder
-	pair := func(key string, v *tree.Node) {
+	pair := func(key, text string) {
 		if b.Len() > 0 {
 			b.WriteByte('&')
-		}
-		text := v.Text
-		if v.Kind == tree.List || v.Kind == tree.Map {
-			text = string(v.AppendJSON(nil))
 		}
 		b.WriteString(url.QueryEscape(key) + "=" + url.QueryEscape(text))
 	}
 	for _, m := range value.Members {
-		if m.Value.Kind != tree.List {
-			pair(m.Key, m.Value)
-			continue
-		}
-		for _, item := range m.Value.Items {
-			pair(m.Key, item)
+		e := o.encoding(m.Key)
+		switch {
+		case call.IsJSON(e.ContentType):
+			pair(m.Key, string(m.Value.AppendJSON(nil)))
+		case m.Value.Kind == tree.List && e.Explode:
+			for _, item := range m.Value.Items {
+				pair(m.Key, textOf(item))
+			}
+		case m.Value.Kind == tree.List:
+			parts := make([]string, len(m.Value.Items))
+			for i, item := range m.Value.Items {
+				parts[i] = textOf(item)
+			}
+			pair(m.Key, strings.Join(parts, cmp.Or(separators[e.Style], ",")))
+		case m.Value.Kind == tree.Map && e.Style == "deepObject":
+			for _, inner := range m.Value.Members {
+				pair(m.Key+"["+inner.Key+"]", textOf(inner.Value))
+			}
+		default:
+			pair(m.Key, textOf(m.Value))
 		}
 	}
 	return b.String()
+}
+
+// textOf is a value as the text of a field: lists and objects as JSON.
+func textOf(v *tree.Node) string {
+	if v.Kind == tree.List || v.Kind == tree.Map {
+		return string(v.AppendJSON(nil))
+	}
+	return v.Text
+}
+
+func isMultipart(mediaType string) bool {
+	return strings.HasPrefix(call.BaseType(mediaType), "multipart/")
+}
+
+// boundary is between the parts of the bodies that we write: always the same, so that the same data
+// make the same body.
+const boundary = "rapid-mimic-0f6c1b2d"
+
+// ContentType is the media type as a header says it.
+func (o *MediaType) ContentType() string {
+	if isMultipart(o.Name) && !strings.Contains(o.Name, "boundary=") {
+		return o.Name + "; boundary=" + boundary
+	}
+	return o.Name
+}
+
+// multipart writes an object as parts, one for each property, several for lists. What the schema has
+// as binary is a file.
+func (o *MediaType) multipart(value *tree.Node) []byte {
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	_ = w.SetBoundary(boundary) // which is one
+	part := func(name string, v *tree.Node) {
+		head := textproto.MIMEHeader{"Content-Disposition": {fmt.Sprintf(`form-data; name=%q`, name)}}
+		mediaType := o.Encoding[name].ContentType
+		if v.Kind == tree.Map || v.Kind == tree.List {
+			mediaType = cmp.Or(mediaType, "application/json")
+		}
+		if o.isFile(name) {
+			head.Set("Content-Disposition", fmt.Sprintf(`form-data; name=%q; filename=%q`, name, name+".bin"))
+			mediaType = cmp.Or(mediaType, "application/octet-stream")
+		}
+		if mediaType, _, _ = strings.Cut(mediaType, ","); mediaType != "" && !strings.Contains(mediaType, "*") {
+			head.Set("Content-Type", strings.TrimSpace(mediaType))
+		}
+		into, _ := w.CreatePart(head) // a buffer takes everything
+		_, _ = into.Write([]byte(textOf(v)))
+	}
+	for _, m := range value.Members {
+		if m.Value.Kind != tree.List || call.IsJSON(o.Encoding[m.Key].ContentType) {
+			part(m.Key, m.Value)
+			continue
+		}
+		for _, item := range m.Value.Items {
+			part(m.Key, item)
+		}
+	}
+	_ = w.Close()
+	return b.Bytes()
+}
+
+// isFile reports whether a property is binary, or a list of what is.
+func (o *MediaType) isFile(name string) bool {
+	if o.Schema == nil {
+		return false
+	}
+	p, _ := o.Schema.Property(name)
+	if p.Schema == nil {
+		return false
+	}
+	if elements := p.Schema.Elements(); elements != nil {
+		return elements.Keyword("format").Str() == "binary"
+	}
+	return p.Format == "binary" || p.Schema.Keyword("contentMediaType") != nil
 }
 
 // Decode reads a body in the media type of the media type into a value of its
@@ -87,12 +206,14 @@ func (o *MediaType) Decode(contentType string, body []byte) (*tree.Node, error) 
 		return nil, nil
 	case call.IsXML(base):
 		return o.Schema.ReadXML(body)
+	case call.IsYAML(base):
+		return tree.Parse(body)
 	case base == formType:
 		fields, err := url.ParseQuery(string(body))
-		return o.Schema.fields(fields), err
+		return o.fields(fields), err
 	case strings.HasPrefix(base, "multipart/"):
 		fields, err := call.Parts(contentType, body)
-		return o.Schema.fields(fields), err
+		return o.fields(fields), err
 	case strings.HasPrefix(base, "text/"):
 		return typed(string(body), schemaTypes(o.Schema.document, o.Schema.Resolved())), nil
 	default:
@@ -137,19 +258,71 @@ func kindOf(base string) string {
 		return "JSON"
 	case call.IsXML(base):
 		return "XML"
+	case call.IsYAML(base):
+		return "YAML"
 	default:
 		return base
 	}
 }
 
 // fields makes an object of the fields of a form.
-func (s *Schema) fields(fields url.Values) *tree.Node {
-	object := tree.NewMap()
-	for _, name := range sortedKeys(fields) {
+func (o *MediaType) fields(fields url.Values) *tree.Node {
+	object, left := tree.NewMap(), maps.Clone(fields)
+	for _, p := range o.Schema.Properties() {
+		value, present := o.field(p, left)
+		if present {
+			object.Members = append(object.Members, tree.Member{Key: p.Name, Value: value})
+		}
+	}
+	for _, name := range sortedKeys(left) {
 		object.Members = append(object.Members, tree.Member{Key: name,
-			Value: ofKind(s.document, propertyOf(s.document, s.Resolved(), name, 0), fields[name])})
+			Value: ofKind(o.Schema.document, propertyOf(o.Schema.document, o.Schema.Resolved(), name, 0), left[name])})
 	}
 	return object
+}
+
+// field is a property as the fields of a form say it, and takes them from those that are left.
+func (o *MediaType) field(p Property, left url.Values) (value *tree.Node, present bool) {
+	e, types := o.encoding(p.Name), p.Schema.Types()
+	texts := left[p.Name]
+	if len(texts) == 1 && (call.IsJSON(e.ContentType) || slices.Contains(types, "object")) {
+		if n, err := tree.ParseJSON([]byte(texts[0])); err == nil && (n.Kind == tree.Map || n.Kind == tree.List || call.IsJSON(e.ContentType)) {
+			delete(left, p.Name)
+			return n, true
+		}
+	}
+	if len(texts) > 0 && slices.Contains(types, "array") && o.holdsJSON(p) {
+		list := tree.NewList()
+		for _, text := range texts {
+			n, err := tree.ParseJSON([]byte(text))
+			if err != nil {
+				n = tree.NewString(text)
+			}
+			list.Items = append(list.Items, n)
+		}
+		delete(left, p.Name)
+		return list, true
+	}
+	own := &Parameter{Name: p.Name, In: "query", Style: cmp.Or(e.Style, "form"), Explode: e.Explode, Schema: p.Schema}
+	if slices.Contains(types, "object") && e.Style == "form" && own.Explode && len(texts) > 0 {
+		return nil, false // a text where an object should be, which is told of it
+	}
+	if value, present = own.readQuery(left); !present {
+		return nil, false
+	}
+	for name := range left {
+		inner, isInner := strings.CutPrefix(name, p.Name+"[")
+		if name == p.Name || isInner && strings.HasSuffix(inner, "]") || value.Kind == tree.Map && own.Explode && value.Get(name) != nil && e.Style != "deepObject" {
+			delete(left, name)
+		}
+	}
+	return value, true
+}
+
+// holdsJSON reports whether the elements of a list are objects, which stand in a form as JSON.
+func (o *MediaType) holdsJSON(p Property) bool {
+	elements := p.Schema.Elements()
+	return elements != nil && slices.Contains(elements.Types(), "object")
 }
 
 // Plain writes a value as it stands in a header or a path: the elements of a

@@ -3,16 +3,46 @@ package contract
 import (
 	"errors"
 	"net/url"
+	"regexp"
 	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 )
 
-// strictFormats are formats of which the library takes more than RFC 3986 does: spaces, and other
-// characters that have to be escaped.
+// strictFormats are formats that the library takes otherwise than the standards: in URIs spaces and
+// other characters that have to be escaped, in templates of them too little.
 var strictFormats = []*jsonschema.Format{
 	{Name: "uri", Validate: func(v any) error { return checkURI(v, true) }},
 	{Name: "uri-reference", Validate: func(v any) error { return checkURI(v, false) }},
+	{Name: "uri-template", Validate: checkTemplate},
+	{Name: "period", Validate: anyText}, // which the standard does not know
+	{Name: "semver", Validate: anyText},
+}
+
+func anyText(any) error { return nil }
+
+// expression is what stands in the braces of a URI template (RFC 6570).
+var expression = regexp.MustCompile(`^[+#./;?&=,!@|]?(?:[A-Za-z0-9_%](?:\.?[A-Za-z0-9_%])*(?::[1-9][0-9]{0,3}|\*)?)(?:,(?:[A-Za-z0-9_%](?:\.?[A-Za-z0-9_%])*(?::[1-9][0-9]{0,3}|\*)?))*$`)
+
+func checkTemplate(v any) error {
+	text, ok := v.(string)
+	if !ok {
+		return nil
+	}
+	for {
+		before, rest, open := strings.Cut(text, "{")
+		if strings.ContainsAny(before, " \"<>\\^`|}") {
+			return errors.New("it has characters that must be escaped")
+		}
+		if !open {
+			return nil
+		}
+		inside, after, closed := strings.Cut(rest, "}")
+		if !closed || !expression.MatchString(inside) {
+			return errors.New("its braces hold no expression")
+		}
+		text = after
+	}
 }
 
 func checkURI(v any, absolute bool) error {

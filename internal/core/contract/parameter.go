@@ -10,7 +10,34 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
+// Strange counts the parameters of a path that do not obey their schemas.
+func (o *Operation) Strange(segments []string) (n int) {
+	path := o.Template.Params(segments)
+	for _, p := range o.Parameters {
+		if text, is := path[p.Name]; is && p.In == "path" && p.Schema != nil && p.Schema.Breach(p.decode(text)) != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// ignored reports whether the standard has the parameter ignored: what it says belongs to the media
+// types and to security.
+func (p *Parameter) ignored() bool {
+	if p.In != "header" {
+		return false
+	}
+	switch strings.ToLower(p.Name) {
+	case "accept", "content-type", "authorization":
+		return true
+	}
+	return false
+}
+
 func (c *check) parameter(p *Parameter, r *call.Request, path map[string]string, query url.Values) {
+	if p.ignored() {
+		return
+	}
 	where := p.In + " " + p.Name
 	value, present := p.read(r, path, query)
 	switch {
@@ -18,9 +45,12 @@ func (c *check) parameter(p *Parameter, r *call.Request, path map[string]string,
 		if p.Required {
 			c.add(where, "it is required and missing")
 		}
-	case p.Schema == nil || p.In == "cookie" || strings.EqualFold(p.Name, "Authorization"):
-		// values that may be secret are not spoken of
-	case value != nil:
+	case p.Schema == nil || value == nil:
+	case p.In == "cookie": // whose values are secrets, and not spoken of
+		if p.Schema.Breach(value) != "" {
+			c.add(where, "its value does not obey the contract")
+		}
+	default:
 		c.value(where, p.Schema, value)
 	}
 }
@@ -40,7 +70,10 @@ func (p *Parameter) read(r *call.Request, path map[string]string, query url.Valu
 	default:
 		for _, pair := range strings.Split(strings.Join(r.Header["Cookie"], ";"), ";") {
 			if name, text, _ := strings.Cut(strings.TrimSpace(pair), "="); name == p.Name {
-				return tree.NewString(text), true
+				if unescaped, err := url.QueryUnescape(text); err == nil {
+					text = unescaped
+				}
+				return p.decode(text), true
 			}
 		}
 		return nil, false
@@ -52,6 +85,7 @@ func (p *Parameter) read(r *call.Request, path map[string]string, query url.Valu
 func (p *Parameter) readQuery(query url.Values) (value *tree.Node, present bool) {
 	types := p.types()
 	switch {
+	case p.Content != "":
 	case slices.Contains(types, "object") && p.Style == "deepObject":
 		object := tree.NewMap()
 		for _, name := range sortedKeys(query) {
@@ -76,7 +110,7 @@ func (p *Parameter) readQuery(query url.Values) (value *tree.Node, present bool)
 	switch {
 	case !present:
 		return nil, false
-	case slices.Contains(types, "array") && (p.Explode || len(texts) > 1):
+	case slices.Contains(types, "array") && (p.Explode || len(texts) > 1) && p.Content == "":
 		return p.list(texts), true
 	default:
 		return p.decode(texts[0]), true
@@ -131,6 +165,12 @@ var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|"}
 // decode turns the text of a parameter into a value of the kind its schema asks
 // for, by the style of the parameter.
 func (p *Parameter) decode(text string) *tree.Node {
+	if call.IsJSON(p.Content) {
+		if n, err := tree.ParseJSON([]byte(text)); err == nil {
+			return n
+		}
+		return tree.NewString(text)
+	}
 	separator := separators[p.Style]
 	switch p.Style {
 	case "label":

@@ -1,6 +1,7 @@
 package contract
 
 import (
+	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/budget"
@@ -90,6 +91,9 @@ type Asked struct {
 	Segments []string
 	// Others are on the same path and take other methods.
 	Others []*Operation
+	// Known is the operation that takes the call and was skipped when the contract was read; nil for
+	// none.
+	Known *Operation
 	// Reason says how the operation was found; "" where that is by its address.
 	Reason string
 	// Fault says why the call cannot be taken, where the protocol knows better than
@@ -182,14 +186,24 @@ func (n *NotAcceptable) Error() string {
 }
 
 // Relative takes a base path of the contract off the path of a call, since callers
-// may write it or leave it out. It returns nil when there is none.
+// may write it or leave it out. It returns nil when there is none; of several, the longest counts.
 func (c *Contract) Relative(segments []string) []string {
-	for _, base := range c.BasePaths {
-		if rest, ok := cutPrefix(segments, match.Split(nil, base)); ok {
-			return rest
-		}
+	for _, rest := range c.Relatives(segments) {
+		return rest
 	}
 	return nil
+}
+
+// Relatives are the path of a call without each of the base paths that it begins with, the longest
+// first.
+func (c *Contract) Relatives(segments []string) (all [][]string) {
+	for _, base := range c.BasePaths {
+		if rest, ok := cutPrefix(segments, match.Split(nil, base)); ok {
+			all = append(all, rest)
+		}
+	}
+	slices.SortStableFunc(all, func(a, b []string) int { return len(a) - len(b) })
+	return all
 }
 
 func cutPrefix(segments, prefix []string) ([]string, bool) {

@@ -34,7 +34,8 @@ type Document struct {
 	mu    sync.Mutex // guards sides
 	sides [2]checkers
 
-	patterns patterns
+	patterns       patterns
+	discriminators discriminators
 
 	draw func(pointer []string, d *sample.Draw) *tree.Node // nil where the schemas say how
 }
@@ -86,17 +87,20 @@ func (d *Document) Resolve(ref string) *tree.Node {
 	if !ok {
 		return nil
 	}
-	found := d.root.At(pointer)
+	found := d.root.At(strings.TrimPrefix(pointer, plainPrefix))
 	if found == nil {
 		return nil
 	}
-	return d.upgrade(found)
+	return d.kinded(pointer, d.upgrade(found))
 }
 
 // Locate finds where in the document a reference leads: by pointer, by anchor,
 // or by the $id of a schema. ok is false for a reference to somewhere else.
 func (d *Document) Locate(ref string) (pointer string, ok bool) {
 	base, fragment, _ := strings.Cut(ref, "#")
+	if base == "" && strings.HasPrefix(fragment, plainPrefix) {
+		return fragment, true
+	}
 	if base == "" && (fragment == "" || fragment[0] == '/') {
 		if unescaped, err := url.PathUnescape(fragment); err == nil && d.root.At(fragment) == nil {
 			return unescaped, true
@@ -306,9 +310,18 @@ func (d *Document) addLocked(pointer string, side sample.Side) error {
 // pointers it collects, and without demands for properties that have no place
 // on this side.
 func (d *Document) rewritten(schema *tree.Node, side sample.Side, refs *[]string) *tree.Node {
+	kinds := schema.Get(sample.KindsKey)
+	told := judgedByKind(kinds)
 	members := make([]tree.Member, 0, len(schema.Members))
 	for _, m := range schema.Members {
 		switch m.Key {
+		case sample.KindsKey:
+			continue
+		case kinds.Get(sample.KindsInstead).Str():
+			continue // which it says better
+		case "allOf":
+			m.Value = tree.NewList(slices.Concat(m.Value.Items, told)...)
+			told = nil
 		case "$ref", "$dynamicRef":
 			if pointer, ok := d.Locate(m.Value.Str()); ok {
 				*refs = append(*refs, pointer)
@@ -326,6 +339,9 @@ func (d *Document) rewritten(schema *tree.Node, side sample.Side, refs *[]string
 			m.Value = d.postponed(m)
 		}
 		members = append(members, m)
+	}
+	if told != nil {
+		members = append(members, tree.Member{Key: "allOf", Value: tree.NewList(told...)})
 	}
 	return tree.NewMap(members...)
 }

@@ -21,6 +21,9 @@ func (o *Operation) Try(draw *sample.Draw) call.Request {
 			continue
 		}
 		value := p.sample(draw)
+		if call.IsJSON(p.Content) {
+			value = tree.NewString(string(value.AppendJSON(nil)))
+		}
 		switch p.In {
 		case "path":
 			path[p.Name] = url.PathEscape(Plain(value))
@@ -87,7 +90,7 @@ func (b *Body) try(r *call.Request, draw *sample.Draw) {
 	for _, mediaType := range b.MediaTypes {
 		body, ok := mediaType.Sample(draw)
 		if ok {
-			r.Header["Content-Type"] = []string{mediaType.Name}
+			r.Header["Content-Type"] = []string{mediaType.ContentType()}
 			r.Body = call.Body{Bytes: body, Size: int64(len(body))}
 			return
 		}
@@ -99,6 +102,9 @@ func (b *Body) try(r *call.Request, draw *sample.Draw) {
 func (o *MediaType) Sample(draw *sample.Draw) (body []byte, ok bool) {
 	if len(o.Examples) > 0 {
 		return o.Examples[0].Body, true
+	}
+	if o.IsFile() {
+		return draw.File(o.Name), true
 	}
 	if !o.CanEncode() {
 		return nil, false

@@ -52,6 +52,13 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, asked *contract.A
 		summary.Among = append(summary.Among, call.Find(call.Empty))
 	}
 	d.By = "no similar call"
+	if known := asked.Known; known != nil {
+		d.By = "skipped operation"
+		says := call.Find(call.KnownSkipped, known.ID, known.Skipped.String())
+		summary.Among = append(summary.Among, says)
+		steps = append(steps, skipped(operationSubject(known), says))
+		doc.Closest = append(doc.Closest, near{"operation", known.ID, known.String(), "contract", "", known.Skipped.String()})
+	}
 	for _, step := range steps {
 		if step.Of.Kind != call.KindMapping || len(doc.Closest) == closestShown {
 			continue
@@ -61,14 +68,14 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, asked *contract.A
 			continue
 		}
 		doc.Closest = append(doc.Closest, near{"mapping", m.Spec.ID, m.Asks(), "conditions", "", step.String()})
-		if len(doc.Closest) == 1 {
+		if len(doc.Closest) == 1 && asked.Known == nil {
 			d.By = "conditions"
 			closest := call.Find(call.ClosestConditions, m.Spec.ID, m.Asks())
 			closest.Among = []call.Finding{step.Finding}
 			summary.Among = append(summary.Among, closest)
 		}
 	}
-	byConditions := len(doc.Closest)
+	told := len(doc.Closest)
 	for i, n := range match.Closest(r.Method, asked.Segments, p.Service.Candidates(), closestShown) {
 		if len(doc.Closest) == closestShown {
 			break
@@ -76,7 +83,7 @@ func (e *Engine) miss(d *Decision, p *Placed, r *call.Request, asked *contract.A
 		target := match.MethodsText(n.Methods) + " " + n.Template.String()
 		doc.Closest = append(doc.Closest, near{n.Kind, n.ID, target, n.Part, n.Seen, n.Expected})
 		steps = append(steps, skipped(call.Subject{Kind: call.Kind(n.Kind), ID: n.ID}, n.Finding()))
-		if i == 0 && byConditions == 0 {
+		if i == 0 && told == 0 {
 			d.By = n.Part
 			closest := call.Find(call.ClosestPart, n.Kind, n.ID, target)
 			closest.Part, closest.Seen, closest.Expected = n.Part, n.Seen, n.Expected

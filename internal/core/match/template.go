@@ -101,6 +101,9 @@ func (t Template) Covers(other Template) bool {
 	return len(t.segments) == len(other.segments)
 }
 
+// SameShape reports whether both fit the same paths: they differ in the names of parameters at most.
+func (t Template) SameShape(other Template) bool { return t.Covers(other) && other.Covers(t) }
+
 // ParseTemplate compiles a path template. Each {name} stands for one whole
 // segment, or for a part of one beside other text; {name:pattern} for what fits
 // a pattern of RE2; at the end {name?} for a segment that may be missing, and

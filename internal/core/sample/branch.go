@@ -2,7 +2,6 @@ package sample
 
 import (
 	"slices"
-	"strings"
 
 	"rapidmimic.example/spec/tree"
 )
@@ -11,6 +10,9 @@ import (
 // whole schema with one of the alternatives merged in. It is nil when there is
 // no choice left.
 func (c *compiler) branches(n *tree.Node, depth int) []*tree.Node {
+	if kinds := n.Get(KindsKey); kinds != nil {
+		return c.kinds(n, kinds)
+	}
 	for _, key := range []string{"oneOf", "anyOf"} {
 		if list := n.Get(key); list != nil && len(list.Items) > 0 {
 			return c.spread(n, key, list.Items, depth)
@@ -56,8 +58,7 @@ func with(n *tree.Node, key string, value *tree.Node) *tree.Node {
 
 // spread merges each alternative of oneOf or anyOf into the rest of a schema.
 func (c *compiler) spread(n *tree.Node, key string, list []*tree.Node, depth int) []*tree.Node {
-	rest := without(n, key, "discriminator")
-	discriminator := n.Get("discriminator")
+	rest := without(n, key)
 	var branches, resolved []*tree.Node
 	for _, branch := range list {
 		if branch.IsFalse() {
@@ -67,9 +68,6 @@ func (c *compiler) spread(n *tree.Node, key string, list []*tree.Node, depth int
 			branch = tree.NewMap()
 		}
 		resolved = append(resolved, c.flattenPart(branch, depth+1))
-		if ref := branch.Get("$ref").Str(); ref != "" && discriminator != nil {
-			branch = c.discriminated(branch, discriminator, ref, depth)
-		}
 		branches = append(branches, c.merge(rest, branch))
 	}
 	if key == "oneOf" && !disjoint(resolved) {
@@ -78,45 +76,36 @@ func (c *compiler) spread(n *tree.Node, key string, list []*tree.Node, depth int
 	return branches
 }
 
-// discriminated demands of a schema that its discriminator property says what
-// it is: the name it was mapped to, else that of its component.
-func (c *compiler) discriminated(branch, discriminator *tree.Node, ref string, depth int) *tree.Node {
-	name := discriminator.Get("propertyName").Str()
-	if name == "" {
-		return branch
-	}
-	value := lastPart(ref)
-	if mapping := discriminator.Get("mapping"); mapping != nil {
-		for _, m := range mapping.Members {
-			if m.Value.Str() == ref || m.Value.Str() == value {
-				value = m.Key
-				break
-			}
-		}
-	}
-	own := c.flattenPart(c.flattenPart(branch, depth+1).Get("properties").Get(name), depth+1)
-	if own.Get("const") != nil || own.Get("enum") != nil && len(ofTypes(own.Get("enum").Items, nil)) == 1 {
-		return branch // it says so itself
-	}
-	said := tree.NewMap(tree.Member{Key: name, Value: tree.NewMap(tree.Member{Key: "const", Value: tree.NewString(value)})})
-	demand := with(requiring(name), "properties", said)
-	return allOf(branch, demand)
-}
+// The keyword that says which schemas a value may obey, told apart by the value of one property, and
+// the keys of what it holds: the property, a list of the values and the schema ($ref) of each kind, the
+// keyword in whose place it stands, and whether other values are allowed, too.
+const (
+	KindsKey      = "x-rapid-mimic-kinds"
+	KindsProperty = "property"
+	KindsList     = "of"
+	KindNames     = "names"
+	KindsInstead  = "instead"
+	KindsOpen     = "open"
+)
 
-// named demands of a component whose schema has a discriminator, of its own or
-// inherited, that it says what it is.
-func (c *compiler) named(target *tree.Node, ref string, depth int) *tree.Node {
-	if target.Get("oneOf") != nil || target.Get("anyOf") != nil {
-		return target
-	}
-	flat := c.flattenPart(target, depth+1)
-	if discriminator := flat.Get("discriminator"); discriminator != nil {
-		return c.discriminated(target, discriminator, ref, depth)
-	}
-	return target
-}
+// mostKinds bounds how many kinds are drawn.
+const mostKinds = 24
 
-func lastPart(ref string) string { return ref[strings.LastIndex(ref, "/")+1:] }
+// kinds spreads out what one property tells apart. A schema that others descend from is not drawn
+// itself: it mostly says what they have in common.
+func (c *compiler) kinds(n, kinds *tree.Node) (branches []*tree.Node) {
+	rest := without(n, KindsKey, kinds.Get(KindsInstead).Str())
+	property, list := kinds.Get(KindsProperty).Str(), kinds.Get(KindsList).Elements()
+	if last := len(list) - 1; last > 0 && kinds.Get(KindsInstead) == nil {
+		list = list[:last]
+	}
+	for _, kind := range list[:min(len(list), mostKinds)] {
+		says := tree.NewMap(tree.Member{Key: property, Value: tree.NewMap(tree.Member{Key: "const", Value: kind.Get(KindNames).Items[0]})})
+		plain := tree.NewMap(tree.Member{Key: "$ref", Value: kind.Get("$ref")})
+		branches = append(branches, c.merge(rest, allOf(plain, with(requiring(property), "properties", says))))
+	}
+	return branches
+}
 
 // disjoint reports whether no value can obey two of the schemas, as far as
 // types and properties with fixed values show.

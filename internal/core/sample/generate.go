@@ -59,7 +59,7 @@ func (s *shape) alternative(d *Draw, depth int) *shape {
 	if depth < fullDepth {
 		ending := make([]*shape, 0, len(s.alts))
 		for _, alt := range s.alts {
-			if alt.height < endless {
+			if alt.height < endless && !alt.nothing {
 				ending = append(ending, alt)
 			}
 		}
@@ -103,6 +103,9 @@ func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
 	}
 	if depth >= fullDepth || s.items != nil && s.items.height >= endless {
 		high = max(s.minItems, 0)
+	}
+	if s.items != nil && s.items.nothing && s.contains == nil {
+		low, high = len(s.prefix), len(s.prefix)
 	}
 	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
 	want = min(want, MaxItems)
@@ -165,7 +168,7 @@ func (s *shape) object(d *Draw, depth int) *tree.Node {
 
 // leavesOut decides whether an optional property is left out.
 func (s *shape) leavesOut(d *Draw, p property, depth int) bool {
-	return depth >= fullDepth || p.shape.height >= endless || !d.chance(d.optional)
+	return depth >= fullDepth || p.shape.height >= endless || p.shape.nothing || !d.chance(d.optional)
 }
 
 // choose decides which properties an object has where they depend on one

@@ -105,7 +105,8 @@ func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
 	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*hint), exact: true, work: maxWork}
 	root := c.shape(schema, 0)
 	c.settleHeights()
-	hopeless := root.demandsTooMuch()
+	c.settleNothing()
+	hopeless := root.demandsTooMuch() || root.nothing
 	return &Generator{root: root, exact: c.exact && !hopeless && c.allEnd(), hopeless: hopeless}
 }
 
@@ -113,7 +114,7 @@ func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
 func (g *Generator) Exact() bool { return g.exact }
 
 // Hopeless reports whether nothing that Generate makes is valid, since the schema
-// demands more than is ever drawn.
+// demands more than is ever drawn, or what excludes itself.
 func (g *Generator) Hopeless() bool { return g.hopeless }
 
 // Generate makes one value. name may say what it is; "" says nothing.

@@ -18,6 +18,8 @@ type shape struct {
 	minimum, maximum, multipleOf float64 // ±Inf and 0 when not given
 	minLength, maxLength         int     // -1 when not given
 	format                       string
+	encoding                     string             // of the bytes that the text stands for: base64, base64url
+	holds                        string             // the media type of those bytes; "" for any
 	drawing                      *drawing           // nil without a pattern
 	described                    func(*Draw) string // by the schema's description; nil when it says nothing
 
@@ -37,6 +39,8 @@ type shape struct {
 	dependent                    map[string][]string // property → those that must come with it
 	order                        []dated
 
+	// nothing is set where no value can obey, as far as is known.
+	nothing bool
 	// height is how many levels are needed at least to end.
 	height int
 }
@@ -127,7 +131,7 @@ func (c *compiler) reference(ref string, depth int) *shape {
 		c.exact = false
 		return s
 	}
-	c.fill(s, c.named(target, ref, depth), depth+1)
+	c.fill(s, target, depth+1)
 	return s
 }
 
@@ -166,11 +170,12 @@ func (c *compiler) fillScalar(s *shape, n *tree.Node) {
 		s.values = []*tree.Node{value}
 	} else if enum := n.Get("enum"); enum != nil {
 		s.values = ofTypes(enum.Items, s.types)
-		c.exact = c.exact && len(s.values) > 0
+		s.nothing = len(s.values) == 0
 	}
 	s.readNumbers(n)
 	s.minLength, s.maxLength = count(n, "minLength"), count(n, "maxLength")
 	s.format, s.described = n.Get("format").Str(), textByDescription(n.Get("description").Str())
+	s.encoding, s.holds = n.Get("contentEncoding").Str(), n.Get("contentMediaType").Str()
 	patterns := stringsOf(n.Get("pattern")) // several after a merge
 	if one := n.Get("pattern").Str(); one != "" {
 		patterns = []string{one}
@@ -179,10 +184,25 @@ func (c *compiler) fillScalar(s *shape, n *tree.Node) {
 		c.exact = c.exact && (s.format == "" || s.minLength <= 0 && s.maxLength < 0)
 		return
 	}
+	if len(s.values) > 0 {
+		s.values = fitting(s.values, patterns)
+		s.nothing = len(s.values) == 0
+		return
+	}
 	s.drawing = newDrawing(patterns...)
 	if s.drawing == nil || !s.drawing.sure || s.format != "" || s.minLength >= 0 || s.maxLength >= 0 {
 		c.exact = false
 	}
+}
+
+// fitting are the values that fit all patterns, where they are texts.
+func fitting(values []*tree.Node, patterns []string) []*tree.Node {
+	for _, pattern := range patterns {
+		if matcher, err := CompilePattern(pattern); err == nil {
+			values = slices.DeleteFunc(slices.Clone(values), func(v *tree.Node) bool { return v.Kind == tree.String && !matcher.MatchString(v.Text) })
+		}
+	}
+	return values
 }
 
 func (c *compiler) fillList(s *shape, n *tree.Node) {
@@ -310,6 +330,51 @@ func (c *compiler) hint(name string, schema *tree.Node) *hint {
 		c.hints[key] = h
 	}
 	return h
+}
+
+// settleNothing finds the shapes that no value can obey.
+func (c *compiler) settleNothing() {
+	for _, s := range c.all {
+		s.nothing = s.nothing || s.contradicts()
+	}
+	for changed := true; changed; {
+		changed = false
+		for _, s := range c.all {
+			if !s.nothing && s.needsNothing() {
+				s.nothing, changed = true, true
+			}
+		}
+	}
+}
+
+// contradicts reports whether the limits of the only type leave no value.
+func (s *shape) contradicts() bool {
+	if len(s.types) != 1 || len(s.values) > 0 {
+		return false
+	}
+	switch s.types[0] {
+	case "integer", "number":
+		return s.minimum > s.maximum
+	case "string":
+		return s.maxLength >= 0 && s.minLength > s.maxLength
+	case "array":
+		return s.maxItems >= 0 && s.minItems > s.maxItems
+	case "object":
+		return s.maxProperties >= 0 && s.minProperties > s.maxProperties
+	}
+	return false
+}
+
+// needsNothing reports whether every value needs a part that can be none.
+func (s *shape) needsNothing() bool {
+	if len(s.alts) > 0 {
+		return !slices.ContainsFunc(s.alts, func(alt *shape) bool { return !alt.nothing })
+	}
+	if len(s.types) != 1 || len(s.values) > 0 {
+		return false
+	}
+	return s.types[0] == "object" && slices.ContainsFunc(s.props, func(p property) bool { return p.required && p.shape.nothing }) ||
+		s.types[0] == "array" && s.minItems > len(s.prefix) && s.items != nil && s.items.nothing
 }
 
 // settleHeights finds for each shape how deep its smallest value is, so that

@@ -18,8 +18,15 @@ func (s *shape) text(d *Draw, h *hint) string {
 
 func (s *shape) draw(d *Draw, h *hint) string {
 	switch {
+	case s.drawing != nil && formats[s.format] != nil:
+		if text := s.formatted(d); s.drawing.fits(text) {
+			return text
+		}
+		return s.drawing.text(d, max(s.minLength, 0), s.maxLength)
 	case s.drawing != nil:
 		return s.drawing.text(d, max(s.minLength, 0), s.maxLength)
+	case s.encoding == "base64" || s.encoding == "base64url" || s.format == "byte" && s.holds != "":
+		return s.fitEncoded(d)
 	case formats[s.format] != nil:
 		return s.formatted(d)
 	case h.text != nil:
@@ -29,6 +36,26 @@ func (s *shape) draw(d *Draw, h *hint) string {
 	default:
 		return s.fitLength(d, d.faker.AdjectiveDescriptive()+" "+d.faker.NounCommon())
 	}
+}
+
+// fitEncoded draws bytes, in base64: a file where it is said what they are.
+func (s *shape) fitEncoded(d *Draw) string {
+	alphabet := base64.StdEncoding
+	if s.encoding == "base64url" {
+		alphabet = base64.URLEncoding
+	}
+	content := d.File(s.holds)
+	if content == nil {
+		content = []byte(noun(d) + " " + noun(d))
+	}
+	text := alphabet.EncodeToString(content)
+	if s.maxLength >= 0 && len(text) > s.maxLength {
+		text = alphabet.EncodeToString(d.bytes(s.maxLength / 4 * 3))
+	}
+	if len(text) < s.minLength {
+		text = alphabet.EncodeToString(d.bytes((s.minLength + 3) / 4 * 3))
+	}
+	return text
 }
 
 // formatted draws by format until the length is allowed, a bounded number of

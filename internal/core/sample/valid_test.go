@@ -129,7 +129,7 @@ func TestEveryFormIsDrawn(t *testing.T) {
 		`{"type": "object", "properties": {"a": {"const": 1}, "b": {"const": 2}}, "not": {"required": ["a"]}}`:                                     {`{"b":2}`, `{}`},
 		`{"type": "integer", "multipleOf": 2.5, "minimum": 1, "maximum": 12}`:                                                                      {`10`, `5`},
 		`{"type": "object", "properties": {"a": {"const": 1}}, "dependentSchemas": {"a": {"required": ["b"], "properties": {"b": {"const": 4}}}}}`: {`{"a":1,"b":4}`, `{}`},
-		`{"oneOf": [{"$ref": "#/$defs/Ship"}, {"$ref": "#/$defs/Tug"}], "discriminator": {"propertyName": "k", "mapping": {"tug": "#/$defs/Tug"}}, "$defs": {"Ship": {"type": "object", "properties": {"k": {"type": "string"}}}, "Tug": {"type": "object", "properties": {"k": {"type": "string"}}}}}`: {`{"k":"Ship"}`, `{"k":"tug"}`},
+		`{"oneOf": [{"$ref": "#/$defs/Ship"}, {"$ref": "#/$defs/Tug"}], "x-rapid-mimic-kinds": {"property": "k", "instead": "oneOf", "of": [{"names": ["Ship"], "$ref": "#/$defs/Ship"}, {"names": ["tug", "Tug"], "$ref": "#/$defs/Tug"}]}, "$defs": {"Ship": {"type": "object", "properties": {"k": {"type": "string"}}}, "Tug": {"type": "object", "properties": {"k": {"type": "string"}}}}}`: {`{"k":"Ship"}`, `{"k":"tug"}`},
 	} {
 		seen := make(map[string]bool)
 		for _, v := range draw(t, schema, 4000) {

@@ -9,6 +9,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -139,7 +140,7 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 	for _, media := range content.Members {
 		mediaType, why := r.mediaType(media, tree.Join(at+"/content", media.Key))
 		if mediaType == nil {
-			reason = why
+			reason, response.Unwritten = why, append(response.Unwritten, media.Key)
 			continue
 		}
 		response.MediaTypes = append(response.MediaTypes, mediaType)
@@ -153,13 +154,13 @@ func (r *reader) response(m tree.Member, at string) (*contract.Response, *proble
 
 // mediaType reads one media type, or says why it cannot be answered.
 func (r *reader) mediaType(m tree.Member, at string) (mediaType *contract.MediaType, why string) {
-	mediaType = &contract.MediaType{Name: concrete(m.Key), Written: m.Key}
+	mediaType = &contract.MediaType{Name: sample.OfRange(m.Key), Written: m.Key}
 	if m.Value.Get("schema") != nil {
 		mediaType.Schema = r.document.Schema(at + "/schema")
 	}
 	r.readExamples(mediaType, m.Value, at) // whose form may follow from the schema
 	switch {
-	case len(mediaType.Examples) > 0:
+	case len(mediaType.Examples) > 0, mediaType.IsFile():
 		return mediaType, ""
 	case mediaType.Schema == nil:
 		return nil, fmt.Sprintf("%s has neither an example nor a schema", m.Key)
@@ -167,14 +168,6 @@ func (r *reader) mediaType(m tree.Member, at string) (mediaType *contract.MediaT
 		return nil, fmt.Sprintf("%s has no example that could be sent as it stands", m.Key)
 	}
 	return mediaType, ""
-}
-
-// concrete makes a range such as */* a type that can be sent.
-func concrete(mediaType string) string {
-	if strings.Contains(mediaType, "*") {
-		return "application/json"
-	}
-	return mediaType
 }
 
 func (r *reader) readExamples(mediaType *contract.MediaType, media *tree.Node, at string) {
@@ -243,8 +236,8 @@ func (r *reader) readHeaders(response *contract.Response, headers *tree.Node, at
 			r.warn(m.Value, tree.Join(at, m.Key), "%v", err)
 			continue
 		}
-		if strings.EqualFold(m.Key, "Content-Type") || !isToken(m.Key) {
-			continue // follows from the body
+		if contract.OfConnection(m.Key) || !isToken(m.Key) {
+			continue // follows from the body, the connection or the moment
 		}
 		header := &contract.ResponseHeader{Name: m.Key, Required: n.Get("required").IsTrue(), Description: n.Get("description").Str()}
 		switch {
@@ -338,7 +331,7 @@ func (r *reader) linked(name string) string {
 			return op.ID
 		}
 	}
-	pointer, _ := strings.CutPrefix(name, "#")
+	pointer, _ := r.document.Locate(name)
 	target := r.root.At(pointer)
 	for _, op := range r.contract.Operations {
 		if target != nil && r.nodes[op] == target {

@@ -158,30 +158,59 @@ func scalarText(n *tree.Node) string {
 	return n.Text
 }
 
-// basePaths are the paths of the servers; variables are set to their defaults.
+// mostAddresses bounds the addresses of one server, which its variables multiply.
+const mostAddresses = 100
+
+// basePaths are the paths of all servers: of the contract, of paths and of operations.
 func basePaths(root *tree.Node) []string {
 	var paths []string
-	servers := root.Get("servers")
-	if servers == nil {
-		return nil
-	}
-	for _, server := range servers.Items {
-		address := server.Get("url").Str()
-		if variables := server.Get("variables"); variables != nil {
-			for _, v := range variables.Members {
-				address = strings.ReplaceAll(address, "{"+v.Key+"}", scalarText(v.Value.Get("default")))
+	read := func(n *tree.Node) {
+		for _, server := range n.Get("servers").Elements() {
+			for _, address := range addressesOf(server) {
+				u, err := url.Parse(address)
+				if err != nil {
+					continue
+				}
+				if path := "/" + strings.Trim(u.Path, "/"); path != "/" && !slices.Contains(paths, path) {
+					paths = append(paths, path)
+				}
 			}
 		}
-		u, err := url.Parse(address)
-		if err != nil {
-			continue
-		}
-		path := "/" + strings.Trim(u.Path, "/")
-		if path != "/" && !slices.Contains(paths, path) {
-			paths = append(paths, path)
+	}
+	read(root)
+	for _, item := range root.Get("paths").Entries() {
+		read(item.Value)
+		for _, m := range item.Value.Entries() {
+			if slices.Contains(methods, m.Key) {
+				read(m.Value)
+			}
 		}
 	}
 	return paths
+}
+
+// addressesOf are the addresses of a server: with the defaults of its variables first, then with all
+// that they are allowed to be.
+func addressesOf(server *tree.Node) []string {
+	all := []string{server.Get("url").Str()}
+	for _, v := range server.Get("variables").Entries() {
+		values := []string{scalarText(v.Value.Get("default"))}
+		for _, value := range v.Value.Get("enum").Elements() {
+			if text := scalarText(value); text != values[0] {
+				values = append(values, text)
+			}
+		}
+		var more []string
+		for _, value := range values {
+			for _, address := range all {
+				if len(more) < mostAddresses {
+					more = append(more, strings.ReplaceAll(address, "{"+v.Key+"}", value))
+				}
+			}
+		}
+		all = more
+	}
+	return all
 }
 
 type reader struct {
@@ -211,9 +240,9 @@ func (r *reader) follow(n *tree.Node, at string) (*tree.Node, string, error) {
 		if ref == nil {
 			return n, at, nil
 		}
-		pointer, local := strings.CutPrefix(ref.Str(), "#")
+		pointer, _ := r.document.Locate(ref.Str())
 		target := r.root.At(pointer)
-		if !local || target == nil {
+		if !strings.HasPrefix(ref.Str(), "#") || target == nil {
 			return nil, "", errors.New(leads(ref.Str(), r.files))
 		}
 		n, at = target, pointer
@@ -225,6 +254,13 @@ var methods = []string{"get", "put", "post", "delete", "options", "head", "patch
 
 func (r *reader) readPaths() error {
 	paths := r.root.Get("paths")
+	if paths.Get("$ref") != nil {
+		found, _, err := r.follow(paths, "/paths")
+		if err != nil {
+			return refuse(fault(paths, "/paths", "%v", err))
+		}
+		paths = found
+	}
 	if paths == nil || paths.Kind != tree.Map || len(paths.Members) == 0 {
 		return refuse(fault(cmpNode(paths, r.root), "/paths", "the contract has no paths, so there is nothing to answer"))
 	}

@@ -4,6 +4,7 @@ import (
 	"strconv"
 
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -27,14 +28,36 @@ func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt str
 		return
 	}
 	for _, m := range content.Members {
-		mediaType := &contract.MediaType{Name: concrete(m.Key), Written: m.Key}
+		mediaType := &contract.MediaType{Name: sample.OfRange(m.Key), Written: m.Key}
 		mediaAt := tree.Join(bodyAt+"/content", m.Key)
 		if m.Value.Get("schema") != nil {
 			mediaType.Schema = r.document.RequestSchema(mediaAt + "/schema")
 		}
+		mediaType.Encoding = readEncoding(m.Value.Get("encoding"))
 		r.readExamples(mediaType, m.Value, mediaAt)
 		op.Body.MediaTypes = append(op.Body.MediaTypes, mediaType)
 	}
+}
+
+// readEncoding reads how the properties of a form are written.
+func readEncoding(n *tree.Node) map[string]contract.Encoding {
+	all := make(map[string]contract.Encoding)
+	for _, m := range n.Entries() {
+		e := contract.Encoding{ContentType: m.Value.Get("contentType").Str()}
+		e.Style, e.Explode = contract.StyleOf("query", m.Value.Get("style").Str(), explodeOf(m.Value))
+		all[m.Key] = e
+	}
+	return all
+}
+
+// explodeOf is what is said of explode; nil for nothing.
+func explodeOf(n *tree.Node) *bool {
+	written := n.Get("explode")
+	if written == nil {
+		return nil
+	}
+	value := written.IsTrue()
+	return &value
 }
 
 func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at string) {
@@ -52,12 +75,7 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 		if p.In == "body" || p.In == "formData" || p.Name == "" || hasParameter(op, p) {
 			continue
 		}
-		var explode *bool
-		if written := n.Get("explode"); written != nil {
-			value := written.IsTrue()
-			explode = &value
-		}
-		p.Style, p.Explode = contract.StyleOf(p.In, n.Get("style").Str(), explode)
+		p.Style, p.Explode = contract.StyleOf(p.In, n.Get("style").Str(), explodeOf(n))
 		switch {
 		case n.Get("schema") != nil:
 			p.Schema = r.document.RequestSchema(paramAt + "/schema")
@@ -67,6 +85,12 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 				p.Style = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited"}[format]
 			}
 			p.Explode = n.Get("collectionFormat").Str() == "multi"
+		case len(n.Get("content").Entries()) > 0:
+			m := n.Get("content").Entries()[0]
+			p.Content = sample.OfRange(m.Key)
+			if m.Value.Get("schema") != nil {
+				p.Schema = r.document.RequestSchema(tree.Join(paramAt+"/content", m.Key) + "/schema")
+			}
 		}
 		op.Parameters = append(op.Parameters, p)
 	}

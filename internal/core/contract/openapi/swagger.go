@@ -1,6 +1,8 @@
 package openapi
 
 import (
+	"cmp"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -11,7 +13,7 @@ import (
 // responses and bodies are made of moves under media types. Definitions stay
 // where they are, so that references keep their targets, and so do lines.
 func fromSwagger(root *tree.Node) *tree.Node {
-	s := swagger{produces: mediaTypes(root.Get("produces")), consumes: mediaTypes(root.Get("consumes"))}
+	s := swagger{root: root, produces: mediaTypes(root.Get("produces")), consumes: mediaTypes(root.Get("consumes"))}
 	members := make([]tree.Member, 0, len(root.Members)+1)
 	for _, m := range root.Members {
 		switch m.Key {
@@ -30,8 +32,12 @@ func fromSwagger(root *tree.Node) *tree.Node {
 	return at(root, tree.NewMap(members...))
 }
 
-// swagger holds the media types that operations use unless they name others.
-type swagger struct{ produces, consumes []string }
+// swagger holds the media types that operations use unless they name others, and what references
+// lead into.
+type swagger struct {
+	root               *tree.Node
+	produces, consumes []string
+}
 
 // mediaTypes reads a list of media types; JSON stands in for an empty one.
 func mediaTypes(n *tree.Node) []string {
@@ -70,11 +76,12 @@ func mapMembers(n *tree.Node, change func(key string, value *tree.Node) *tree.No
 }
 
 func (s swagger) pathItem(_ string, item *tree.Node) *tree.Node {
+	shared := s.parameters(item.Get("parameters"))
 	return mapMembers(item, func(key string, n *tree.Node) *tree.Node {
 		if !slices.Contains(methods, key) {
 			return n
 		}
-		return s.operation(n)
+		return s.operation(n, shared)
 	})
 }
 
@@ -91,7 +98,37 @@ func (s swagger) part(_ string, n *tree.Node) *tree.Node {
 	}
 }
 
-func (s swagger) operation(n *tree.Node) *tree.Node {
+// parameters are those of a list, references followed.
+func (s swagger) parameters(list *tree.Node) (all []*tree.Node) {
+	for _, p := range list.Elements() {
+		all = append(all, s.followed(p))
+	}
+	return all
+}
+
+// followed is what a reference leads to; what leads nowhere stays as it is, and is told of by whoever
+// follows it.
+func (s swagger) followed(n *tree.Node) *tree.Node {
+	found := n
+	for range 20 {
+		ref := found.Get("$ref").Str()
+		if ref == "" {
+			return found
+		}
+		next := s.root.At(strings.TrimPrefix(ref, "#"))
+		if unescaped, err := url.PathUnescape(strings.TrimPrefix(ref, "#")); next == nil && err == nil {
+			next = s.root.At(unescaped)
+		}
+		if next == nil {
+			return n
+		}
+		found = next
+	}
+	return n
+}
+
+// operation brings an operation into the shape of 3.0; shared are the parameters of its path.
+func (s swagger) operation(n *tree.Node, shared []*tree.Node) *tree.Node {
 	produces, consumes := s.produces, s.consumes
 	if own := n.Get("produces"); own != nil {
 		produces = mediaTypes(own)
@@ -101,10 +138,15 @@ func (s swagger) operation(n *tree.Node) *tree.Node {
 	}
 	return mapWith(n, func(m tree.Member) tree.Member {
 		if m.Key == "responses" {
-			m.Value = mapMembers(m.Value, func(_ string, n *tree.Node) *tree.Node { return response(n, produces) })
+			m.Value = mapMembers(m.Value, func(_ string, r *tree.Node) *tree.Node {
+				if n.Get("produces") != nil { // which what it refers to knows nothing of
+					r = s.followed(r)
+				}
+				return response(r, produces)
+			})
 		}
 		return m
-	}, requestBody(n.Get("parameters"), consumes))
+	}, requestBody(slices.Concat(s.parameters(n.Get("parameters")), shared), consumes))
 }
 
 // mapWith changes the members of an object and adds one, unless it has no
@@ -151,11 +193,8 @@ func response(n *tree.Node, produces []string) *tree.Node {
 }
 
 // requestBody makes the body parameter of an operation its requestBody.
-func requestBody(parameters *tree.Node, consumes []string) tree.Member {
-	if parameters == nil {
-		return tree.Member{}
-	}
-	for _, p := range parameters.Items {
+func requestBody(parameters []*tree.Node, consumes []string) tree.Member {
+	for _, p := range parameters {
 		if p.Get("in").Str() != "body" || p.Get("schema") == nil {
 			continue
 		}
@@ -172,20 +211,30 @@ func requestBody(parameters *tree.Node, consumes []string) tree.Member {
 	return form(parameters, consumes)
 }
 
-// form makes the form parameters of an operation its requestBody: an object
-// with a property for each.
-func form(parameters *tree.Node, consumes []string) tree.Member {
-	var properties []tree.Member
+// form makes the form parameters of an operation its requestBody: an object with a property for
+// each. The first of a name counts.
+func form(parameters []*tree.Node, consumes []string) tree.Member {
+	var properties, encoding []tree.Member
 	required := tree.NewList()
-	for _, p := range parameters.Items {
-		if p.Get("in").Str() != "formData" {
+	file := false
+	var first *tree.Node
+	for _, p := range parameters {
+		name := p.Get("name").Str()
+		if p.Get("in").Str() != "formData" || slices.ContainsFunc(properties, func(m tree.Member) bool { return m.Key == name }) {
 			continue
 		}
 		schema := p
-		if p.Get("type").Str() == "file" {
-			schema = at(p, tree.NewMap(tree.Member{Key: "type", Value: tree.NewString("string")}))
+		if first == nil {
+			first = p
 		}
-		properties = append(properties, tree.Member{Key: p.Get("name").Str(), Value: schema})
+		switch p.Get("type").Str() {
+		case "file":
+			schema = at(p, tree.NewMap(tree.Member{Key: "type", Value: tree.NewString("string")}, tree.Member{Key: "format", Value: tree.NewString("binary")}))
+			file = true
+		case "array":
+			encoding = append(encoding, tree.Member{Key: name, Value: arrayEncoding(p)})
+		}
+		properties = append(properties, tree.Member{Key: name, Value: schema})
 		if p.Get("required").IsTrue() {
 			required.Items = append(required.Items, p.Get("name"))
 		}
@@ -193,16 +242,27 @@ func form(parameters *tree.Node, consumes []string) tree.Member {
 	if properties == nil {
 		return tree.Member{}
 	}
-	if !slices.ContainsFunc(consumes, func(t string) bool { return strings.Contains(t, "form") }) {
+	switch {
+	case slices.ContainsFunc(consumes, func(t string) bool { return strings.Contains(t, "form") }):
+	case file:
+		consumes = []string{"multipart/form-data", "application/x-www-form-urlencoded"}
+	default:
 		consumes = []string{"application/x-www-form-urlencoded", "multipart/form-data"}
 	}
 	schema := tree.NewMap(tree.Member{Key: "type", Value: tree.NewString("object")},
 		tree.Member{Key: "properties", Value: tree.NewMap(properties...)}, tree.Member{Key: "required", Value: required})
 	content := make([]tree.Member, len(consumes))
 	for i, t := range consumes {
-		content[i] = tree.Member{Key: t, Value: tree.NewMap(tree.Member{Key: "schema", Value: schema})}
+		content[i] = tree.Member{Key: t, Value: tree.NewMap(tree.Member{Key: "schema", Value: schema}, tree.Member{Key: "encoding", Value: tree.NewMap(encoding...)})}
 	}
 	body := tree.NewMap(tree.Member{Key: "content", Value: tree.NewMap(content...)},
 		tree.Member{Key: "required", Value: tree.NewBool(len(required.Items) > 0)})
-	return tree.Member{Key: "requestBody", Line: parameters.Line, Col: parameters.Col, Value: at(parameters, body)}
+	return tree.Member{Key: "requestBody", Line: first.Line, Col: first.Col, Value: at(first, body)}
+}
+
+// arrayEncoding is how the elements of a list stand in a form.
+func arrayEncoding(p *tree.Node) *tree.Node {
+	format := p.Get("collectionFormat").Str()
+	style := map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited"}[format]
+	return tree.NewMap(tree.Member{Key: "style", Value: tree.NewString(cmp.Or(style, "form"))}, tree.Member{Key: "explode", Value: tree.NewBool(format == "multi")})
 }

@@ -1,7 +1,9 @@
 package rest
 
 import (
+	"net/http"
 	"strings"
+	"time"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
@@ -15,6 +17,11 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 	if len(w.MediaTypes) > 0 {
 		types := contract.MediaTypeNames(w.MediaTypes)
 		i := call.Accepts(strings.Join(w.Accept, ","), types)
+		if i < 0 && asked.Operation != nil {
+			if response := asked.Operation.Response(w.Status); response != nil && call.Accepts(strings.Join(w.Accept, ","), response.Unwritten) >= 0 {
+				i = 0 // what is asked for cannot be written: the next best is better than nothing
+			}
+		}
 		if i < 0 {
 			return b, &contract.NotAcceptable{MediaTypes: types}
 		}
@@ -38,7 +45,7 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 // addBody gives an answer the example that is wanted, else data drawn.
 func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted) {
 	b.MediaType = mediaType
-	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(mediaType.Name)}}
+	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(mediaType.ContentType())}}
 	if b.Used = mediaType.Example(w.Example); b.Used == nil && len(mediaType.Examples) > 0 {
 		b.Used = &mediaType.Examples[0]
 	}
@@ -47,6 +54,10 @@ func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted
 	}
 	if b.Used != nil {
 		b.Answer.Body, b.Value = b.Used.Body, b.Used.Value
+		return
+	}
+	if mediaType.IsFile() {
+		b.Answer.Body = w.Draw().File(mediaType.Name)
 		return
 	}
 	value, valid := mediaType.Schema.Generate(w.Draw())
@@ -72,9 +83,32 @@ func headerText(h *contract.ResponseHeader, draw func() *sample.Draw) (text stri
 		text = *h.Example
 	case h.Schema != nil:
 		value, _ := h.Schema.GenerateNamed(draw(), h.Name)
-		text = contract.Plain(value)
+		if text = contract.Plain(value); isMoment(h.Name) {
+			text = httpDate(text, draw())
+		}
 	default:
 		return "", false
 	}
 	return text, !strings.ContainsAny(text, "\r\n\x00")
+}
+
+// isMoment reports whether a header has a date in the form of HTTP.
+func isMoment(name string) bool {
+	switch strings.ToLower(name) {
+	case "last-modified", "expires", "sunset":
+		return true
+	}
+	return false
+}
+
+// httpDate is a moment as headers have it: one that was drawn, else another.
+func httpDate(drawn string, draw *sample.Draw) string {
+	at, err := time.Parse(time.RFC3339, drawn)
+	if err != nil {
+		if at, err = http.ParseTime(drawn); err == nil {
+			return drawn
+		}
+		at, _ = time.Parse(time.RFC3339, draw.Fake("time"))
+	}
+	return at.UTC().Format(http.TimeFormat)
 }

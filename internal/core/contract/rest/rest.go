@@ -4,6 +4,8 @@
 package rest
 
 import (
+	"cmp"
+
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
@@ -16,6 +18,7 @@ import (
 type Protocol struct {
 	contract *contract.Contract // nil for a service without one
 	router   match.Router[*contract.Operation]
+	skipped  match.Router[*contract.Operation] // those that cannot answer
 }
 
 var _ contract.Protocol = (*Protocol)(nil)
@@ -29,6 +32,8 @@ func New(c *contract.Contract) *Protocol {
 	for _, op := range c.Operations {
 		if op.Skipped == nil {
 			p.router.Add(op.Template, op)
+		} else {
+			p.skipped.Add(op.Template, op)
 		}
 	}
 	return p
@@ -47,11 +52,16 @@ func (p *Protocol) Dispatch(r *call.Request, segments []string) contract.Asked {
 		return contract.Asked{Segments: segments}
 	}
 	asked := p.at(r.Method, segments)
-	if asked.Operation == nil {
-		if rest := p.contract.Relative(segments); rest != nil {
-			if relative := p.at(r.Method, rest); relative.Operation != nil || len(asked.Others) == 0 {
-				return relative
-			}
+	if asked.Operation != nil {
+		return asked
+	}
+	for i, rest := range p.contract.Relatives(segments) {
+		relative := p.at(r.Method, rest)
+		if relative.Operation != nil || relative.Known != nil {
+			return relative
+		}
+		if i == 0 && len(asked.Others) == 0 {
+			asked = relative
 		}
 	}
 	return asked
@@ -61,10 +71,39 @@ func (p *Protocol) at(method string, segments []string) contract.Asked {
 	found := p.router.Find(nil, segments)
 	for i, op := range found {
 		if answers(op, method) {
-			return contract.Asked{Operation: op, Segments: segments, Others: found[:i]}
+			return contract.Asked{Operation: best(found[i:], method, segments), Segments: segments, Others: found[:i]}
 		}
 	}
-	return contract.Asked{Segments: segments, Others: found}
+	asked := contract.Asked{Segments: segments, Others: found}
+	for _, op := range p.skipped.Find(nil, segments) {
+		if answers(op, method) {
+			asked.Known = op
+			break
+		}
+	}
+	return asked
+}
+
+// best is the first of the operations, which answers a method, unless another on a path of the same
+// shape does better: one of that very method, or one whose parameters the path obeys.
+func best(found []*contract.Operation, method string, segments []string) *contract.Operation {
+	chosen := found[0]
+	for _, op := range found[1:] {
+		if !answers(op, method) || !op.Template.SameShape(found[0].Template) {
+			continue
+		}
+		if cmp.Or(notOf(op, method)-notOf(chosen, method), op.Strange(segments)-chosen.Strange(segments)) < 0 {
+			chosen = op
+		}
+	}
+	return chosen
+}
+
+func notOf(op *contract.Operation, method string) int {
+	if op.Method == method {
+		return 0
+	}
+	return 1
 }
 
 // answers reports whether an operation answers a method: HEAD is GET without

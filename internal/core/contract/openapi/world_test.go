@@ -1,0 +1,332 @@
+package openapi_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/base64"
+	"fmt"
+	"image"
+	_ "image/gif"
+	_ "image/jpeg"
+	_ "image/png"
+	"mime"
+	"mime/multipart"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/openapi"
+	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec/tree"
+)
+
+// document is a contract whose text is paths, and what stands beside them.
+func document(t testing.TB, version, rest string) *contract.Contract {
+	t.Helper()
+	key := "openapi: " + version
+	if version == "2.0" {
+		key = "swagger: '2.0'"
+	}
+	c, err := openapi.Read([]byte(key + "\ninfo: {title: quay, version: '1'}\n" + rest))
+	require.NoError(t, err)
+	return c
+}
+
+// of is the schema of answers of a contract with these schemas and one answer.
+func of(t testing.TB, schemas, answer string) *contract.Schema {
+	c := document(t, "3.1.0", "paths: {/a: {get: {responses: {200: {description: x, content: {application/json: {schema: "+answer+"}}}}}}}\ncomponents: {schemas: "+schemas+"}\n")
+	return c.Operations[0].Success.MediaTypes[0].Schema
+}
+
+// What schemas of the world say, with values that obey and values that do not; all that is drawn
+// must obey, too, and be among the shapes.
+func TestSchemasOfTheWorld(t *testing.T) {
+	const ships = `Ship: {type: object, required: [kind], properties: {kind: {type: string}}, discriminator: {propertyName: kind, mapping: {tug: '#/components/schemas/Tug'}}},
+		Tug: {allOf: [{$ref: '#/components/schemas/Ship'}, {type: object, required: [pull], properties: {pull: {type: integer}}}]},
+		Ferry: {allOf: [{$ref: '#/components/schemas/Ship'}, {type: object, properties: {cars: {type: boolean}}}]}, NightFerry: {allOf: [{$ref: '#/components/schemas/Ferry'}, {type: object, required: [cabins], properties: {cabins: {type: integer}}}]}`
+	for name, k := range map[string]struct {
+		schemas, answer string
+		good, bad       []string
+		kinds           string // of what is drawn, by its property kind, in their order; "" for any
+	}{
+		"alternatives with a mapping and enums, in an allOf": {`{Pay: {allOf: [{type: object, properties: {amount: {type: integer}}}, {oneOf: [{$ref: '#/components/schemas/Cheque'}, {$ref: '#/components/schemas/Wire'}], discriminator: {propertyName: kind, mapping: {CHQ: '#/components/schemas/Cheque', WIRE: Wire}}}]},
+			Cheque: {type: object, required: [kind, number], properties: {kind: {type: string, enum: [CHQ]}, number: {type: string}}}, Wire: {type: object, required: [kind], properties: {kind: {type: string, enum: [WIRE]}, to: {type: string}}}}`, `{$ref: '#/components/schemas/Pay'}`,
+			[]string{`{"kind":"CHQ","number":"1","amount":1}`, `{"kind":"WIRE"}`}, []string{`{"kind":"Cheque","number":"1"}`, `{"kind":"CHQ"}`, `{"number":"1"}`}, "CHQ WIRE"},
+		"told apart by the discriminator alone": {`{A: {type: object, required: [kind], properties: {kind: {type: string}, x: {type: integer}}}, B: {type: object, required: [kind], properties: {kind: {type: string}, y: {type: integer}}}}`, `{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
+			[]string{`{"kind":"A","x":1}`, `{"kind":"B","y":1}`, `{"kind":"A","y":"any"}`}, []string{`{"kind":"B","y":"no"}`, `{"kind":"C"}`, `{"x":1}`}, "A B"},
+		"enums that name themselves": {`{A: {type: object, required: [kind], properties: {kind: {enum: [a]}}}, B: {type: object, required: [kind], properties: {kind: {enum: [b, bb]}}}}`, `{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
+			[]string{`{"kind":"a"}`, `{"kind":"bb"}`}, []string{`{"kind":"A"}`}, "a b"},
+		"one enum for all, which tells nothing": {`{A: {type: object, properties: {kind: {enum: [x, y]}, n: {type: integer}}}, B: {type: object, properties: {kind: {enum: [x, y]}, s: {type: string}}}}`, `{anyOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
+			[]string{`{"kind":"x","n":1}`}, []string{`{"kind":"A"}`}, ""},
+		"inheritance":                    {`{` + ships + `}`, `{$ref: '#/components/schemas/Ship'}`, []string{`{"kind":"tug","pull":9}`, `{"kind":"Tug","pull":9}`, `{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`, `{"kind":"Ship"}`}, []string{`{"kind":"tug"}`, `{"kind":"Raft"}`, `{"kind":"NightFerry"}`, `{"kind":"Ferry","cars":1}`}, "Ferry NightFerry tug"},
+		"one that others descend from":   {`{` + ships + `}`, `{$ref: '#/components/schemas/Ferry'}`, []string{`{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`}, []string{`{"kind":"tug","pull":1}`, `{"kind":"NightFerry"}`}, "NightFerry"},
+		"the last one":                   {`{` + ships + `}`, `{$ref: '#/components/schemas/Tug'}`, []string{`{"kind":"tug","pull":1}`}, []string{`{"kind":"tug"}`}, "tug"},
+		"with a description beside it":   {`{` + ships + `}`, `{allOf: [{$ref: '#/components/schemas/Ship'}], description: what came}`, []string{`{"kind":"tug","pull":9}`}, []string{`{"kind":"tug"}`}, "Ferry NightFerry tug"},
+		"in a list":                      {`{` + ships + `}`, `{type: array, minItems: 1, items: {$ref: '#/components/schemas/Ship'}}`, []string{`[{"kind":"tug","pull":9}]`}, []string{`[{"kind":"tug"}]`}, ""},
+		"an enum with a pattern":         {`{}`, `{type: string, enum: [abc, x1], pattern: '^[a-z]+$'}`, []string{`"abc"`}, []string{`"x1"`}, ""},
+		"a moment with a pattern":        {`{}`, `{type: string, format: date-time, pattern: '^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}Z$'}`, []string{`"2026-12-01T10:00:00Z"`}, []string{`"2026-12-01T10:00:00+01:00"`}, ""},
+		"a day with a narrow pattern":    {`{}`, `{type: string, format: date, pattern: '^20\d{2}-01-0[1-9]$'}`, []string{`"2026-01-02"`}, []string{`"2026-02-02"`}, ""},
+		"an optional that cannot be":     {`{}`, `{type: object, properties: {a: {type: integer, minimum: 5, maximum: 3}, b: {type: integer}}}`, []string{`{"b":1}`}, []string{`{"a":4}`}, ""},
+		"an optional that has no enum":   {`{}`, `{type: object, properties: {a: {type: object, required: [b], properties: {b: {enum: [ab], pattern: '^x'}}}}}`, []string{`{}`}, []string{`{"a":{"b":"ab"}}`}, ""},
+		"an alternative that cannot be":  {`{}`, `{oneOf: [{type: string, minLength: 3, maxLength: 1}, {type: integer}]}`, []string{`1`}, []string{`"ab"`}, ""},
+		"elements that cannot be":        {`{}`, `{type: array, items: {type: string, minLength: 3, maxLength: 1}}`, []string{`[]`}, []string{`["ab"]`}, ""},
+		"templates of addresses":         {`{}`, `{type: string, format: uri-template}`, []string{`"/a{?b,c}"`, `"{/x}"`, `"/a/{b:3}{+c*}{#d}"`, `"/plain"`}, []string{`"{"`, `"/a{}"`, `"/a}"`, `"/a b"`}, ""},
+		"formats that no standard knows": {`{}`, `{type: object, properties: {a: {type: string, format: period}, b: {type: string, format: semver}, c: {type: string, format: berth}}}`, []string{`{"a":"x","b":"x","c":"x"}`}, nil, ""},
+		"bytes of a picture":             {`{}`, `{type: string, contentEncoding: base64, contentMediaType: image/png}`, nil, nil, ""},
+		"a reference by the dynamic scope": {`{Page: {$id: page, type: object, properties: {items: {type: array, items: {$dynamicRef: '#item'}}}, $defs: {item: {$dynamicAnchor: item}}},
+			Berths: {$id: berths, $ref: page, $defs: {item: {$dynamicAnchor: item, type: object, required: [number], properties: {number: {type: string}}}}}}`, `{$ref: '#/components/schemas/Berths'}`, []string{`{"items":[{"number":"N7"}]}`}, []string{`{"items":[{"n":1}]}`, `{"items":["x"]}`}, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := of(t, k.schemas, k.answer)
+			kinds := make(map[string]bool)
+			for i := range uint64(60) {
+				value, valid := s.Generate(sample.NewDraw(1, "", i))
+				assert.True(t, valid, "%s", value.AppendJSON(nil))
+				assert.NoError(t, s.Check(value), "%s", value.AppendJSON(nil))
+				kinds[value.Get("kind").Str()] = true
+			}
+			for _, kind := range strings.Fields(k.kinds) {
+				assert.True(t, kinds[kind], kind)
+				delete(kinds, kind)
+			}
+			if k.kinds != "" {
+				assert.Empty(t, kinds)
+			}
+			for i, text := range append(k.good, k.bad...) {
+				n, err := tree.ParseJSON([]byte(text))
+				require.NoError(t, err)
+				assert.Equal(t, i < len(k.good), s.Check(n) == nil, "%s: %s", text, s.Breach(n))
+			}
+		})
+	}
+	_, valid := of(t, `{}`, `{type: object, required: [a], properties: {a: {type: integer, minimum: 5, maximum: 3}}}`).Generate(sample.NewDraw(1, "", 0))
+	assert.False(t, valid, "what is required and cannot be")
+}
+
+// How operations of the world are written, and that none is lost.
+func TestOperationsOfTheWorld(t *testing.T) {
+	const ok = `responses: {200: {description: x}}`
+	for name, k := range map[string]struct {
+		version, text string
+		want          func(t *testing.T, c *contract.Contract)
+	}{
+		"references with percent signs": {"3.0.0", `
+paths:
+  "/a/{id}": {get: {responses: {200: {description: x, content: {application/json: {schema: {type: integer}}}}}}, parameters: [{name: id, in: path, required: true, schema: {type: string}}]}
+  /b: {get: {operationId: b, parameters: [{$ref: '#/paths/~1a~1%7Bid%7D/parameters/0'}], responses: {200: {$ref: "#/paths/~1a~1%7Bid%7D/get/responses/200"}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Empty(t, c.Warnings)
+			assert.Len(t, c.Operations[1].Success.MediaTypes, 1)
+			assert.Len(t, c.Operations[1].Parameters, 1)
+		}},
+		"bodies by reference": {"2.0", `
+consumes: [application/json]
+parameters: {B: {name: b, in: body, required: true, schema: {type: object, required: [n]}}, F: {name: f, in: formData, type: array, items: {type: integer}}, G: {name: g, in: formData, type: string, required: true}}
+paths:
+  /a: {post: {parameters: [{$ref: '#/parameters/B'}], ` + ok + `}}
+  /b: {parameters: [{$ref: '#/parameters/B'}], put: {` + ok + `}}
+  /c: {parameters: [{$ref: '#/parameters/F'}], post: {parameters: [{$ref: '#/parameters/G'}], consumes: [application/x-www-form-urlencoded], ` + ok + `}}`, func(t *testing.T, c *contract.Contract) {
+			for _, op := range c.Operations[:2] {
+				require.NotNil(t, op.Body, op.ID)
+				assert.True(t, op.Body.Required)
+				assert.Equal(t, []string{"body: missing property 'n'"}, deviations(op, "/a", "application/json", `{}`))
+			}
+			assert.Empty(t, deviations(c.Operations[2], "/c", "application/x-www-form-urlencoded", "f=1,2&g=x"))
+			assert.Equal(t, []string{"body: missing property 'g'", "body /f/1: got string, want integer"}, deviations(c.Operations[2], "/c", "application/x-www-form-urlencoded", "f=1,x"))
+		}},
+		"headers of the connection": {"3.0.0", `paths: {/a: {get: {responses: {200: {description: x, headers: {Content-Length: {required: true, schema: {type: integer}}, Content-Encoding: {schema: {enum: [gzip]}}, Date: {schema: {type: string}}, Last-Modified: {schema: {type: string}}, X-Run: {schema: {type: integer}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			b := answered(t, c, "GET", "/a", "")
+			var names []string
+			for _, f := range b.Answer.Header {
+				names = append(names, f.Name)
+			}
+			assert.Equal(t, []string{"Last-Modified", "X-Run"}, names)
+			assert.Regexp(t, `^\w{3}, \d\d \w{3} \d{4} \d\d:\d\d:\d\d GMT$`, b.Answer.Get("Last-Modified"))
+			assert.Empty(t, c.Operations[0].CheckAnswer(&b.Answer, true, nil))
+		}},
+		"HEAD of its own": {"3.0.0", `paths: {/a: {get: {operationId: g, ` + ok + `}, head: {operationId: h, responses: {204: {description: x}}}}, /b: {get: {operationId: i, ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "h", asked(c, "HEAD", "/a").ID())
+			assert.Equal(t, "g", asked(c, "GET", "/a").ID())
+			assert.Equal(t, "i", asked(c, "HEAD", "/b").ID())
+		}},
+		"paths told apart by their parameters": {"3.0.0", `
+paths:
+  "/berths/{id}": {get: {operationId: byID, parameters: [{name: id, in: path, required: true, schema: {type: integer}}], ` + ok + `}, delete: {operationId: gone, ` + ok + `}}
+  "/berths/{name}": {get: {operationId: byName, parameters: [{name: name, in: path, required: true, schema: {type: string, pattern: '^[A-Z]'}}], ` + ok + `}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "byID", asked(c, "GET", "/berths/7").ID())
+			assert.Equal(t, "byName", asked(c, "GET", "/berths/N7").ID())
+			assert.Equal(t, "byID", asked(c, "GET", "/berths/-").ID())
+			assert.Equal(t, "gone", asked(c, "DELETE", "/berths/N7").ID())
+		}},
+		"servers everywhere": {"3.0.0", `
+servers: [{url: 'https://quay.example/{v}/api', variables: {v: {default: v2, enum: [v1, v2]}}}]
+paths: {/a: {servers: [{url: /old}], get: {operationId: a, ` + ok + `}}, /b: {get: {operationId: b, servers: [{url: 'https://b.example/own/'}], ` + ok + `}}, /api/c: {get: {operationId: c, servers: [{url: /v2}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, []string{"/v2/api", "/v1/api", "/old", "/own", "/v2"}, c.BasePaths)
+			for path, id := range map[string]string{"/a": "a", "/v1/api/a": "a", "/v2/api/b": "b", "/old/a": "a", "/own/b": "b", "/v2/api/c": "c", "/v3/api/a": ""} {
+				assert.Equal(t, id, asked(c, "GET", path).ID(), path)
+			}
+		}},
+		"all paths by reference": {"3.1.0", `paths: {$ref: '#/components/x-paths'}` + "\ncomponents: {x-paths: {/a: {get: {operationId: a, " + ok + `}}}}`, func(t *testing.T, c *contract.Contract) { assert.Equal(t, "a", asked(c, "GET", "/a").ID()) }},
+		"what cannot answer is known": {"3.0.0", `
+paths:
+  /a: {get: {operationId: a, responses: {200: {description: x, content: {application/x-protobuf: {schema: {type: object}}}}}}}
+  /b: {get: {operationId: b, ` + ok + `}}`, func(t *testing.T, c *contract.Contract) {
+			a := asked(c, "GET", "/a")
+			require.NotNil(t, a.Known)
+			assert.Equal(t, "a", a.Known.ID)
+			assert.Nil(t, asked(c, "POST", "/a").Known)
+			assert.Nil(t, asked(c, "GET", "/b").Known)
+		}},
+		"what an operation produces": {"2.0", `
+produces: [application/xml]
+responses: {N: {description: x, schema: {type: integer}}}
+paths: {/a: {get: {produces: [application/json], responses: {200: {$ref: '#/responses/N'}}}}, /b: {get: {responses: {200: {$ref: '#/responses/N'}}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "application/json", answered(t, c, "GET", "/a", "").MediaType.Name)
+			assert.Equal(t, "application/xml", answered(t, c, "GET", "/b", "").MediaType.Name)
+		}},
+		"alternatives that cannot be written": {"3.0.0", `paths: {/a: {get: {responses: {200: {description: x, content: {application/x-protobuf: {schema: {type: object}}, application/yaml: {schema: {type: object, required: [n], properties: {n: {enum: [7]}}}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "n: 7\n", string(answered(t, c, "GET", "/a", "").Answer.Body))
+			assert.Equal(t, "application/yaml", answered(t, c, "GET", "/a", "application/x-protobuf").MediaType.Name)
+			a := asked(c, "GET", "/a")
+			_, err := c.Protocol.Answer(a, contract.Wanted{Status: 200, MediaTypes: c.Operations[0].Success.MediaTypes, Accept: []string{"image/png"}})
+			assert.Error(t, err)
+			assert.Empty(t, c.Operations[0].CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/yaml"}}, Body: []byte("n: 7")}, true, nil))
+			assert.NotEmpty(t, c.Operations[0].CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/yaml"}}, Body: []byte("n: 8")}, true, nil))
+		}},
+		"parameters that the standard ignores, and those with content": {"3.0.0", `
+paths: {/a: {get: {parameters: [{name: Authorization, in: header, required: true, schema: {type: string}}, {name: Accept, in: header, schema: {enum: [x]}}, {name: q, in: query, required: true, content: {application/json: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			for query, want := range map[string][]string{`q={"n":1}`: nil, `q={"n":"x"}`: {"query q /n: got string, want integer"}, `q=x`: {"query q: got string, want object"}, ``: {"query q: it is required and missing"}} {
+				r := &call.Request{Method: "GET", Query: query, Header: call.Header{"Accept": {"*/*"}}}
+				var got []string
+				for _, d := range op.CheckRequest(&match.Facts{Request: r}, []string{"a"}) {
+					got = append(got, d.Where+": "+d.Detail)
+				}
+				assert.Equal(t, want, got, query)
+			}
+			r := op.Try(sample.NewDraw(1, "", 0))
+			assert.Empty(t, op.CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
+		}},
+		"XML of a type by reference": {"3.0.0", `
+paths: {/a: {post: {requestBody: {content: {application/xml: {schema: {$ref: '#/components/schemas/V'}}}}, ` + ok + `}}}
+components: {schemas: {N: {type: integer}, V: {type: object, properties: {n: {allOf: [{$ref: '#/components/schemas/N'}], description: how many}}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Empty(t, deviations(c.Operations[0], "/a", "application/xml", "<V><n>7</n></V>"))
+			assert.NotEmpty(t, deviations(c.Operations[0], "/a", "application/xml", "<V><n>x</n></V>"))
+		}},
+	} {
+		t.Run(name, func(t *testing.T) { k.want(t, document(t, k.version, k.text)) })
+	}
+}
+
+func asked(c *contract.Contract, method, path string) *contract.Asked {
+	a := c.Protocol.Dispatch(&call.Request{Method: method}, match.Split(nil, path))
+	return &a
+}
+
+func answered(t *testing.T, c *contract.Contract, method, path, accept string) contract.Built {
+	t.Helper()
+	a := asked(c, method, path)
+	require.NotNil(t, a.Operation)
+	w := contract.Wanted{Status: a.Operation.Success.Status, Headers: a.Operation.Success.Headers, MediaTypes: a.Operation.Success.MediaTypes, Draw: func() *sample.Draw { return sample.NewDraw(1, "", 0) }}
+	if accept != "" {
+		w.Accept = []string{accept}
+	}
+	b, err := c.Protocol.Answer(a, w)
+	require.NoError(t, err)
+	return b
+}
+
+// deviations are those of a call with a body.
+func deviations(op *contract.Operation, path, mediaType, body string) (found []string) {
+	r := &call.Request{Method: op.Method, Header: call.Header{"Content-Type": {mediaType}}, Body: call.Body{Bytes: []byte(body), Size: int64(len(body))}}
+	for _, d := range op.CheckRequest(&match.Facts{Request: r}, match.Split(nil, path)) {
+		found = append(found, d.Where+": "+d.Detail)
+	}
+	return found
+}
+
+// Answers of media types that are files can be opened as what they say they are, also those of ranges.
+func TestFilesOfTheWorld(t *testing.T) {
+	opens := func(kind string) func([]byte) error {
+		return func(b []byte) error {
+			_, format, err := image.Decode(bytes.NewReader(b))
+			if err == nil && format != kind {
+				err = fmt.Errorf("it is %s", format)
+			}
+			return err
+		}
+	}
+	begins := func(with string) func([]byte) error {
+		return func(b []byte) error {
+			if !bytes.HasPrefix(b, []byte(with)) {
+				return fmt.Errorf("it begins with %q", b[:min(len(b), 8)])
+			}
+			return nil
+		}
+	}
+	for written, k := range map[string]struct {
+		name string
+		test func([]byte) error
+	}{
+		"image/*": {"image/png", opens("png")}, "image/jpeg": {"image/jpeg", opens("jpeg")}, "image/gif": {"image/gif", opens("gif")}, "image/bmp": {"image/bmp", begins("BM")},
+		"image/svg+xml": {"image/svg+xml", begins("<?xml")}, "application/pdf": {"application/pdf", begins("%PDF-1.4")}, "audio/wav": {"audio/wav", begins("RIFF")}, "application/gzip": {"application/gzip", begins("\x1f\x8b")},
+		"application/zip": {"application/zip", func(b []byte) error {
+			_, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+			return err
+		}},
+		"application/octet-stream": {"application/octet-stream", begins("")},
+	} {
+		for _, schema := range []string{"{schema: {type: string, format: binary}}", "{}"} {
+			c := document(t, "3.1.0", "paths: {/a: {get: {responses: {200: {description: x, content: {'"+written+"': "+schema+"}}}}}}")
+			b := answered(t, c, "GET", "/a", "")
+			assert.Equal(t, k.name, b.Answer.Get("Content-Type"), written)
+			assert.NoError(t, k.test(b.Answer.Body), written)
+			assert.NotEmpty(t, b.Answer.Body)
+			assert.Empty(t, c.Operations[0].CheckAnswer(&b.Answer, true, nil), written)
+		}
+	}
+	value, _ := of(t, "{}", "{type: string, contentEncoding: base64, contentMediaType: image/png}").Generate(sample.NewDraw(1, "", 0))
+	picture, err := base64.StdEncoding.DecodeString(value.Text)
+	require.NoError(t, err)
+	assert.NoError(t, opens("png")(picture))
+}
+
+// Forms are read and written as their encoding says.
+func TestFormsOfTheWorld(t *testing.T) {
+	const schema = `{schema: {type: object, required: [tags, at, ships], properties: {tags: {type: array, items: {type: integer}}, at: {type: object, required: [pier], properties: {pier: {type: integer}}}, ships: {type: array, items: {type: object, required: [n], properties: {n: {type: integer}}}}, note: {type: string}, file: {type: string, format: binary}}}, encoding: %s}`
+	op := func(mediaType, encoding string) *contract.Operation {
+		return document(t, "3.0.0", "paths: {/a: {post: {requestBody: {content: {"+mediaType+": "+fmt.Sprintf(schema, encoding)+"}}, responses: {200: {description: x}}}}}").Operations[0]
+	}
+	const form, parts = "application/x-www-form-urlencoded", "multipart/form-data"
+	for _, k := range []struct{ encoding, body, want string }{
+		{"{}", `tags=1&tags=2&pier=7&ships={"n":1}`, ""},
+		{"{}", `tags=1&at={"pier":7}&ships={"n":1}&ships={"n":2}`, ""},
+		{"{tags: {explode: false}, at: {style: deepObject}}", `tags=1,2&at[pier]=7&ships={"n":1}`, ""},
+		{"{tags: {style: pipeDelimited, explode: false}}", `tags=1|2&pier=7&ships={"n":1}`, ""},
+		{"{tags: {contentType: application/json}}", `tags=[1,2]&pier=7&ships={"n":1}`, ""},
+		{"{}", `tags=1,2&pier=x&ships={"n":"x"}`, "body /tags/0: got string, want integer; body /at/pier: got string, want integer; body /ships/0/n: got string, want integer"},
+		{"{}", `tags=1&at=x&ships=x`, "body /ships/0: got string, want object; body /at: got string, want object"},
+	} {
+		assert.Equal(t, k.want, strings.Join(deviations(op(form, k.encoding), "/a", form, k.body), "; "), "%s %s", k.encoding, k.body)
+	}
+	for _, encoding := range []string{"{}", "{tags: {explode: false}, at: {style: deepObject}}", "{tags: {contentType: application/json}, file: {contentType: 'image/png, image/jpeg'}}"} {
+		for _, mediaType := range []string{form, parts} {
+			o := op(mediaType, encoding)
+			for i := range uint64(20) {
+				r := o.Try(sample.NewDraw(1, "", i))
+				assert.Empty(t, deviations(o, "/a", r.Header.Get("Content-Type"), string(r.Body.Bytes)), "%s %s: %s", mediaType, encoding, r.Body.Bytes)
+			}
+		}
+	}
+	r := op(parts, "{file: {contentType: 'image/png, image/jpeg'}}").Try(sample.NewDraw(1, "", 1))
+	_, params, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	require.NoError(t, err)
+	read, err := multipart.NewReader(bytes.NewReader(r.Body.Bytes), params["boundary"]).ReadForm(1 << 20)
+	require.NoError(t, err)
+	require.NotEmpty(t, read.File["file"])
+	assert.Equal(t, "image/png", read.File["file"][0].Header.Get("Content-Type"))
+}
