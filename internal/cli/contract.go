@@ -95,7 +95,7 @@ func (p Program) sayImport(r api.ImportReport) {
 		p.say("%swarning  %s", indent, w)
 	}
 	if r.Changes != nil {
-		p.sayChanges(*r.Changes)
+		p.sayChanges(r.Service, *r.Changes, false)
 	}
 	for _, m := range r.Orphans {
 		p.say("mapping   %s stands on %s, which is gone; it still answers", m.ID, m.Call)
@@ -109,7 +109,7 @@ func (p Program) sayImport(r api.ImportReport) {
 	}
 	p.say("address   %s", r.Address)
 	if r.Try.Curl != "" {
-		p.say("try       %s", r.Try.Curl)
+		p.say("try       %s", tryLine(r.Try.Curl, r.Service, r.Try.Operation))
 	}
 }
 
@@ -120,23 +120,68 @@ func operationsAnswer(n int) string {
 	return fmt.Sprintf("%d operations answer", n)
 }
 
-func (p Program) sayChanges(changes api.Changes) {
+// fewLines are so few that all of them are told.
+const fewLines = 20
+
+// sayChanges tells what a caller notices: how much of it first, then what breaks callers or may; all of
+// it where details are asked for.
+func (p Program) sayChanges(service string, changes api.Changes, details bool) {
 	if len(changes.Added)+len(changes.Removed)+len(changes.Changed) == 0 {
 		p.say("changes   none that a caller notices")
 		return
 	}
+	p.say("changes   of operations: %d breaking, %d that may break, %d compatible", changes.Effects.Breaking, changes.Effects.Unknown, changes.Effects.Compatible)
+	lines := len(changes.Added)
+	for _, op := range changes.Changed {
+		lines += 1 + len(op.Differences)
+	}
+	details = details || lines <= fewLines
+	for _, op := range changes.Removed {
+		p.say("removed   %s  breaking", op)
+	}
+	hidden := 0
 	for _, op := range changes.Added {
+		if !details {
+			hidden++
+			continue
+		}
 		p.say("added     %s", op)
 	}
-	for _, op := range changes.Removed {
-		p.say("removed   %s", op)
-	}
-	for _, op := range changes.Changed {
-		p.say("changed   %s", op.Operation)
-		for _, d := range op.Differences {
-			p.say("          %s", differenceText(d))
+	for _, effect := range []string{api.EffectBreaking, api.EffectUnknown, api.EffectCompatible} {
+		for _, op := range changes.Changed {
+			if op.Effect != effect {
+				continue
+			}
+			if !details && effect == api.EffectCompatible {
+				hidden++
+				continue
+			}
+			hidden += p.sayChangedOperation(op, details)
 		}
 	}
+	if hidden > 0 {
+		p.say("details   rapidmimic contract compare %s --details", service)
+	}
+}
+
+// effectWords say what a change means for callers.
+var effectWords = map[string]string{api.EffectBreaking: "breaking", api.EffectUnknown: "may break", api.EffectCompatible: "compatible"}
+
+// sayChangedOperation tells of one operation, and returns how much of it was left out.
+func (p Program) sayChangedOperation(op api.ChangedOperation, details bool) (hidden int) {
+	p.say("changed   %s  %s", op.Operation, effectWords[op.Effect])
+	for _, d := range op.Differences {
+		if !details && d.Effect != op.Effect {
+			hidden++
+			continue
+		}
+		text := differenceText(d)
+		if d.Effect != op.Effect {
+			text += " (" + effectWords[d.Effect] + ")"
+		}
+		p.say("          %s", text)
+	}
+	return hidden
 }
 
 func differenceText(d api.Difference) string {

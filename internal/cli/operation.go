@@ -105,7 +105,7 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, op, nil, func() {
-		p.sayOperation(op)
+		p.sayOperation(given[0], op)
 		for _, l := range latencies {
 			if l.Of == op.ID {
 				p.say("")
@@ -115,7 +115,7 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-func (p Program) sayOperation(op api.OperationDetail) {
+func (p Program) sayOperation(service string, op api.OperationDetail) {
 	p.say("%s  %s %s  %s", op.ID, op.Method, op.Path, op.Summary)
 	if op.Deprecated {
 		p.say("deprecated; it answers all the same")
@@ -150,7 +150,18 @@ func (p Program) sayOperation(op api.OperationDetail) {
 		}
 	}
 	p.say("")
-	p.say("try       %s", op.Curl)
+	p.say("try       %s", tryLine(op.Curl, service, op.ID))
+}
+
+// mostTried is how long, in characters, a command may be that somebody is to read.
+const mostTried = 400
+
+// tryLine is the command that tries an operation: one of ours where curl's would be a page.
+func tryLine(curl, service, operation string) string {
+	if len(curl) > mostTried && operation != "" {
+		return "rapidmimic operation call " + service + " " + operation
+	}
+	return curl
 }
 
 func (p Program) sayBody(word string, body api.OperationBody) {

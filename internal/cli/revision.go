@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec/api"
 )
 
 func (p Program) contractCommand() *cli.Command {
@@ -31,9 +32,14 @@ func (p Program) contractCommand() *cli.Command {
 				}, ShellComplete: p.completeServices, Action: p.contractShow,
 			},
 			{
-				Name: "compare", Usage: "what a caller notices of a revision", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract compare moorings\nrapidmimic contract compare moorings --since 1 --revision 3",
-				OnUsageError:  usageError,
-				Flags:         []cli.Flag{revision, &cli.IntFlag{Name: "since", Usage: "`NUMBER` of the revision to compare with; the one before unless given"}},
+				Name: "compare", Usage: "what a caller notices of a revision", ArgsUsage: "SERVICE", UsageText: "rapidmimic contract compare moorings\nrapidmimic contract compare moorings --since 1 --revision 3 --details\nrapidmimic contract compare moorings --fail-on breaking",
+				Description:  "It tells what breaks programs that were written for the revision before, and what may; --details\ntells the rest, too. With --fail-on it ends with 3 where something is as bad as that, or worse.",
+				OnUsageError: usageError,
+				Flags: []cli.Flag{
+					revision, &cli.IntFlag{Name: "since", Usage: "`NUMBER` of the revision to compare with; the one before unless given"},
+					&cli.BoolFlag{Name: "details", Usage: "every difference, also those that hurt nobody"},
+					&cli.StringFlag{Name: "fail-on", Usage: "breaking or unknown: end with 3 where an operation is that"},
+				},
 				ShellComplete: p.completeServices, Action: p.contractCompare,
 			},
 			{
@@ -102,13 +108,13 @@ func (p Program) contractArchive(ctx context.Context, c *cli.Command, api *clien
 }
 
 func (p Program) contractCompare(ctx context.Context, c *cli.Command) error {
-	given, api, err := p.connect(c, "a SERVICE")
+	given, client, err := p.connect(c, "a SERVICE")
 	if err != nil {
 		return err
 	}
 	revision := int(c.Int("revision"))
 	if revision == 0 {
-		service, err := api.Service(ctx, given[0])
+		service, err := client.Service(ctx, given[0])
 		if err != nil {
 			return err
 		}
@@ -116,11 +122,21 @@ func (p Program) contractCompare(ctx context.Context, c *cli.Command) error {
 			revision = service.Contract.Revision
 		}
 	}
-	changes, err := api.Changes(ctx, given[0], revision, int(c.Int("since")))
+	changes, err := client.Changes(ctx, given[0], revision, int(c.Int("since")))
 	if err != nil {
 		return err
 	}
-	return p.print(c, changes, nil, func() { p.sayChanges(changes) })
+	failOn := c.String("fail-on")
+	if failOn != "" && failOn != api.EffectBreaking && failOn != api.EffectUnknown {
+		return usage("--fail-on is breaking or unknown, not %q", failOn)
+	}
+	if err := p.print(c, changes, nil, func() { p.sayChanges(given[0], changes, c.Bool("details")) }); err != nil {
+		return err
+	}
+	if e := changes.Effects; failOn != "" && e.Breaking > 0 || failOn == api.EffectUnknown && e.Unknown > 0 {
+		return errDoesNotHold
+	}
+	return nil
 }
 
 func (p Program) contractRestore(ctx context.Context, c *cli.Command) error {

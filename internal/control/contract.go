@@ -139,7 +139,7 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 		report.Answers++
 		if report.Try.URL == "" || op.Method == http.MethodGet && report.Try.Method != http.MethodGet {
 			try := s.try(service, op)
-			report.Try = api.Try{Method: op.Method, URL: s.TrafficURL + try.Address, Curl: try.Curl(s.TrafficURL)}
+			report.Try = api.Try{Method: op.Method, URL: s.TrafficURL + try.Address, Curl: try.Curl(s.TrafficURL), Operation: op.ID}
 		}
 	}
 	if publisher, ok := service.Protocol().(contract.Publisher); ok { // a message is too long for a line
@@ -158,12 +158,15 @@ func changesView(changes contract.Changes) api.Changes {
 		view.Removed = append(view.Removed, op.String())
 	}
 	for _, changed := range changes.Changed {
-		op := api.ChangedOperation{Operation: changed.Operation.String(), Differences: []api.Difference{}}
+		op := api.ChangedOperation{Operation: changed.Operation.String(), Effect: string(changed.Effect), Differences: []api.Difference{}}
 		for _, d := range changed.Differences {
-			op.Differences = append(op.Differences, api.Difference(d))
+			op.Differences = append(op.Differences, api.Difference{Where: d.Where, What: d.What, Before: d.Before, After: d.After, Effect: string(d.Effect)})
 		}
 		view.Changed = append(view.Changed, op)
+		*map[contract.Effect]*int{contract.Breaking: &view.Effects.Breaking, contract.Unknown: &view.Effects.Unknown, contract.Compatible: &view.Effects.Compatible}[changed.Effect]++
 	}
+	view.Effects.Breaking += len(view.Removed)
+	view.Effects.Compatible += len(view.Added)
 	return view
 }
 

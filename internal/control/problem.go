@@ -28,6 +28,7 @@ var statusOf = map[problem.Code]int{
 	problem.Unauthorized: http.StatusUnauthorized,
 	problem.TooMany:      http.StatusTooManyRequests,
 	problem.Unavailable:  http.StatusServiceUnavailable,
+	problem.Unreachable:  http.StatusBadGateway,
 	problem.Internal:     http.StatusInternalServerError,
 }
 

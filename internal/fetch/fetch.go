@@ -61,9 +61,9 @@ func notFetched(address string, err error) error {
 	case errors.As(err, &host):
 		return problem.New(problem.Refused, "%s is refused: host %q is not among those that this service may call (serve --upstreams)", address, host.Host)
 	case errors.As(err, &dns):
-		return problem.New(problem.Unreachable, "no contract at %s: its host name %q is not known here", address, dns.Name)
+		return problem.New(problem.Invalid, "no contract at %s: its host name %q is not known here", address, dns.Name)
 	}
-	return problem.New(problem.Unreachable, "no contract at %s: %v", address, err)
+	return problem.New(problem.Invalid, "no contract at %s: %v", address, err)
 }
 
 // Fetch gets a document. name is the last part of its address.
@@ -91,7 +91,7 @@ func (f *Fetcher) Fetch(ctx context.Context, address string) (text []byte, name 
 	}
 	text, err = io.ReadAll(io.LimitReader(resp.Body, f.maxSize+1))
 	if err != nil {
-		return nil, "", problem.New(problem.Unreachable, "the download of %s broke off: %v", address, err)
+		return nil, "", problem.New(problem.Invalid, "the download of %s broke off: %v", address, err)
 	}
 	if int64(len(text)) > f.maxSize {
 		return nil, "", problem.New(problem.TooLarge, "%s is larger than the %d MB that are read", address, f.maxSize>>20)

@@ -12,6 +12,7 @@ import (
 
 	"rapidmimic.example/internal/fetch"
 	"rapidmimic.example/internal/outgoing"
+	"rapidmimic.example/spec/problem"
 )
 
 func TestFetch(t *testing.T) {
@@ -45,6 +46,12 @@ func TestFetch(t *testing.T) {
 	for _, address := range []string{"file:///etc/passwd", "moorings.yaml", "http://"} {
 		_, _, err := allowed.Fetch(context.Background(), address)
 		assert.ErrorContains(t, err, "is not an address to import from")
+	}
+	for _, address := range []string{"http://127.0.0.1:1/x.yaml", "http://quay.invalid/x.yaml"} {
+		_, _, err := allowed.Fetch(context.Background(), address)
+		var told *problem.Error
+		require.ErrorAs(t, err, &told)
+		assert.Equal(t, problem.Invalid, told.Code, "as for any address that gives no contract")
 	}
 	port := server.URL[strings.LastIndex(server.URL, ":"):]
 	for _, host := range []string{"127.0.0.1", "localhost", "[::ffff:127.0.0.1]", "10.0.0.1", "169.254.169.254", "100.64.0.1", "0.0.0.0"} {

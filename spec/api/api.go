@@ -93,11 +93,29 @@ type Changes struct {
 	Added   []string           `json:"added"`
 	Removed []string           `json:"removed"`
 	Changed []ChangedOperation `json:"changed"`
+	// Effects counts the operations by what became of them for those who call them.
+	Effects EffectCounts `json:"effects"`
+}
+
+// The effects of a change for programs that were written for the revision before.
+const (
+	EffectBreaking   = "breaking"
+	EffectUnknown    = "unknown" // it depends on the program
+	EffectCompatible = "compatible"
+)
+
+// EffectCounts counts by effect.
+type EffectCounts struct {
+	Breaking   int `json:"breaking"`
+	Unknown    int `json:"unknown"`
+	Compatible int `json:"compatible"`
 }
 
 // ChangedOperation is an operation that is not the same in both.
 type ChangedOperation struct {
-	Operation   string       `json:"operation"`
+	Operation string `json:"operation"`
+	// Effect is that of the worst difference.
+	Effect      string       `json:"effect"`
 	Differences []Difference `json:"differences"`
 }
 
@@ -107,6 +125,7 @@ type Difference struct {
 	What   string `json:"what"`
 	Before string `json:"before,omitempty"`
 	After  string `json:"after,omitempty"`
+	Effect string `json:"effect"`
 }
 
 // Revision is one import of a service's contract.
@@ -124,4 +143,6 @@ type Try struct {
 	URL    string `json:"url"`
 	// Curl sends it.
 	Curl string `json:"curl"`
+	// Operation is the one that it is for; "" where it asks for the contract.
+	Operation string `json:"operation,omitempty"`
 }

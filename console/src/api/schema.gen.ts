@@ -2855,22 +2855,34 @@ export interface components {
                 url: string;
                 /** @description Sends it */
                 curl: string;
+                /** @description The operation that it is for */
+                operation?: string;
             };
         };
         Changes: {
             added: string[];
             removed: string[];
+            /** @description How many operations there are by what became of them for programs that were written for the revision before */
+            effects: {
+                breaking: number;
+                unknown: number;
+                compatible: number;
+            };
             changed: {
                 operation: string;
+                effect: components["schemas"]["Effect"];
                 differences: {
                     where: string;
                     /** @enum {string} */
                     what: "added" | "removed" | "changed";
                     before?: string;
                     after?: string;
+                    effect: components["schemas"]["Effect"];
                 }[];
             }[];
         };
+        /** @description What a change means for programs that were written for the revision before */
+        Effect: "breaking" | "unknown" | "compatible";
         Revision: {
             revision: number;
             file: string;
@@ -4223,7 +4235,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */

@@ -20,6 +20,8 @@ type Changes struct {
 type ChangedOperation struct {
 	Operation   *Operation // as it is in the newer one
 	Differences []Difference
+	// Effect is that of the worst of them.
+	Effect Effect
 }
 
 // Difference is one thing that was added, removed or changed.
@@ -30,6 +32,8 @@ type Difference struct {
 	What string
 	// Before and After are short values, "" for what has none.
 	Before, After string
+	// Effect is what it means for callers.
+	Effect Effect
 }
 
 // maxDifferences bounds what is listed for one operation.
@@ -55,7 +59,11 @@ func Compare(older, newer *Contract) Changes {
 	c.settle(parts)
 	for i, op := range both {
 		if found := parts[i].differences(); len(found) > 0 {
-			changes.Changed = append(changes.Changed, ChangedOperation{op, found})
+			effects := make([]Effect, len(found))
+			for i, d := range found {
+				effects[i] = d.Effect
+			}
+			changes.Changed = append(changes.Changed, ChangedOperation{op, found, worst(effects)})
 		}
 	}
 	for _, op := range older.Operations { // in the order of the document
@@ -107,7 +115,7 @@ type part struct {
 }
 
 type placed struct {
-	where []string
+	change
 	Difference
 }
 
@@ -167,7 +175,8 @@ func (p *part) differences() []Difference {
 		here := queue[0]
 		for _, d := range here.to.found {
 			if len(found) < maxDifferences {
-				d.Where = readable(slices.Concat(here.where, d.where))
+				d.where = slices.Concat(here.where, d.where)
+				d.Where, d.Effect = readable(d.where), d.effect()
 				found = append(found, d.Difference)
 			}
 		}
@@ -227,12 +236,10 @@ func (c *comparison) reference(a, b *tree.Node, where []string) bool {
 // they were written.
 func follow(d *Document, n *tree.Node) *tree.Node {
 	for range maxFollow {
-		ref, ok := strings.CutPrefix(n.Get("$ref").Str(), "#")
-		if !ok {
-			return n
-		}
-		target := d.root.At(ref)
-		if target == nil {
+		ref := n.Get("$ref").Str()
+		pointer, _ := d.Locate(ref)
+		target := d.root.At(pointer)
+		if target == nil || ref == "" || ref[0] != '#' {
 			return n
 		}
 		n = target
@@ -379,7 +386,7 @@ func itemName(n *tree.Node) string {
 
 func (c *comparison) add(where []string, what string, before, after *tree.Node) {
 	if len(c.current.found) < maxDifferences {
-		c.current.found = append(c.current.found, placed{where, Difference{What: what, Before: short(before), After: short(after)}})
+		c.current.found = append(c.current.found, placed{change{where, what, before, after}, Difference{What: what, Before: short(before), After: short(after)}})
 	}
 }
 

@@ -166,3 +166,60 @@ func TestCompareMembersOfSchemas(t *testing.T) {
 		})
 	}
 }
+
+// What each change means for those who send and for those who get.
+func TestEffects(t *testing.T) {
+	document := func(sent, got, more string) string {
+		return "openapi: 3.1.0\npaths:\n  /a:\n    post:\n      requestBody: {content: {application/json: {schema: {type: object, required: [k], properties: {k: " + sent + "}}}}}\n      responses: {200: {description: x, content: {application/json: {schema: {type: object, required: [k], properties: {k: " + got + "}}}}}" + more + "}\n"
+	}
+	for _, k := range []struct{ was, is, sent, got string }{
+		{"{type: integer}", "{type: string}", "breaking", "breaking"},
+		{"{type: integer}", "{type: number}", "compatible", "breaking"},
+		{"{type: [integer, 'null']}", "{type: integer}", "breaking", "compatible"},
+		{"{type: string}", "{}", "compatible", "unknown"},
+		{"{enum: [a, b]}", "{enum: [a]}", "breaking", "compatible"},
+		{"{enum: [a]}", "{enum: [a, b]}", "compatible", "unknown"},
+		{"{type: string}", "{type: string, enum: [a]}", "breaking", "compatible"},
+		{"{type: integer, minimum: 1}", "{type: integer, minimum: 2}", "breaking", "compatible"},
+		{"{type: integer, minimum: 2}", "{type: integer, minimum: 1}", "compatible", "unknown"},
+		{"{type: integer}", "{type: integer, maximum: 2}", "breaking", "compatible"},
+		{"{type: integer, maximum: 2}", "{type: integer}", "compatible", "unknown"},
+		{"{type: string, maxLength: 2}", "{type: string, maxLength: 3}", "compatible", "unknown"},
+		{"{type: string}", "{type: string, pattern: a}", "breaking", "compatible"},
+		{"{type: string, pattern: a}", "{type: string, pattern: b}", "unknown", "unknown"},
+		{"{type: object, properties: {n: {}}}", "{type: object, properties: {n: {}, m: {}}}", "compatible", "compatible"},
+		{"{type: object, properties: {n: {}, m: {}}}", "{type: object, properties: {n: {}}}", "unknown", "breaking"},
+		{"{type: object, required: [n]}", "{type: object, required: [n, m]}", "breaking", "compatible"},
+		{"{type: object, required: [n, m]}", "{type: object, required: [n]}", "compatible", "breaking"},
+		{"{type: object}", "{type: object, additionalProperties: false}", "breaking", "compatible"},
+		{"{type: object, additionalProperties: false}", "{type: object, additionalProperties: true}", "compatible", "unknown"},
+		{"{oneOf: [{type: string}, {type: integer}]}", "{oneOf: [{type: string}]}", "breaking", "compatible"},
+		{"{allOf: [{type: string}]}", "{allOf: [{type: string}, {minLength: 1}]}", "unknown", "unknown"},
+		{"{type: array, items: {type: integer}}", "{type: array, items: {type: string}}", "breaking", "breaking"},
+	} {
+		for _, side := range []struct{ was, is, want string }{
+			{document(k.was, "{}", ""), document(k.is, "{}", ""), k.sent},
+			{document("{}", k.was, ""), document("{}", k.is, ""), k.got},
+		} {
+			changes := contract.Compare(read(t, side.was), read(t, side.is))
+			require.Len(t, changes.Changed, 1, "%s → %s", k.was, k.is)
+			assert.Equal(t, side.want, string(changes.Changed[0].Effect), "%s → %s: %v", k.was, k.is, changes.Changed[0].Differences)
+		}
+	}
+	operation := func(responses, more string) *contract.Contract {
+		return read(t, "openapi: 3.1.0\npaths:\n  /a:\n    get:\n      responses: {200: {description: x}"+responses+"}\n"+more)
+	}
+	for _, k := range []struct{ responses, more, added, removed string }{
+		{", 404: {description: no}", "", "compatible", "compatible"},
+		{", 202: {description: yes}", "", "unknown", "breaking"},
+		{"", "      parameters: [{name: q, in: query, required: true, schema: {}}]", "breaking", "unknown"},
+		{"", "      parameters: [{name: q, in: query, schema: {}}]", "compatible", "unknown"},
+		{"", "      requestBody: {required: true, content: {text/plain: {}}}", "breaking", "unknown"},
+		{"", "      requestBody: {content: {text/plain: {}}}", "compatible", "unknown"},
+		{"", "      security: [{key: []}]", "breaking", "compatible"},
+	} {
+		less, full := operation("", ""), operation(k.responses, k.more)
+		assert.Equal(t, k.added, string(contract.Compare(less, full).Changed[0].Effect), "%+v", k)
+		assert.Equal(t, k.removed, string(contract.Compare(full, less).Changed[0].Effect), "%+v", k)
+	}
+}
