@@ -77,6 +77,11 @@ func (c *Client) Revisions(ctx context.Context, service string) ([]api.Revision,
 	return list.Items, err
 }
 
+// BrokenExamples are the examples of a contract that do not obey their own schemas.
+func (c *Client) BrokenExamples(ctx context.Context, service string) (api.BrokenExamples, error) {
+	return do[api.BrokenExamples](ctx, c, request{method: http.MethodGet, path: path("services", service, "broken-examples")})
+}
+
 // Changes compares a revision with an earlier one; 0 is the one before.
 func (c *Client) Changes(ctx context.Context, service string, revision, since int) (api.Changes, error) {
 	query := url.Values{}

@@ -97,6 +97,7 @@ var apiSteps = [][2]string{
 	{"POST /services/moorings/memory-resets", ""},
 	{"DELETE /services/moorings/impairments?operation=bookBerth", ""},
 	{"DELETE /impairments", ""},
+	{"GET /services/moorings/broken-examples", ""},
 	{"DELETE /presence/tab-7", ""},
 	{"DELETE /activations", ""},
 	{"DELETE /lanes/night-run", ""},

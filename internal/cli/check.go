@@ -35,6 +35,9 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if c.Bool("examples") {
+		return p.checkExamples(ctx, c, api, given[0])
+	}
 	if name := c.String("recording"); name != "" {
 		return p.checkRecording(ctx, c, api, given[0], name)
 	}
@@ -52,6 +55,30 @@ func (p Program) contractCheck(ctx context.Context, c *cli.Command) error {
 		return fmt.Errorf("%d calls were not kept and %d not checked since the start, so this is undecidable", result.NotKept, result.NotChecked)
 	case result.Missing != "":
 		return fmt.Errorf("%s, so this is undecidable (rapidmimic calls clear starts the log over)", result.Missing)
+	}
+	return nil
+}
+
+// checkExamples lists the examples of a contract that do not obey their own schemas.
+func (p Program) checkExamples(ctx context.Context, c *cli.Command, client *client.Client, service string) error {
+	broken, err := client.BrokenExamples(ctx, service)
+	if err != nil {
+		return err
+	}
+	if err := p.print(c, broken, nil, func() {
+		for _, b := range broken.Items {
+			p.say("%s  %s", b.Operation, b.Place)
+			p.say("  %s", b.Detail)
+		}
+		p.say("%s  %s, of %s", service, disobey(len(broken.Items)), counted(broken.Looked, "example"))
+		if broken.Looked < broken.Of {
+			p.say("the other %d were not looked at", broken.Of-broken.Looked)
+		}
+	}); err != nil {
+		return err
+	}
+	if len(broken.Items) > 0 {
+		return errDoesNotHold
 	}
 	return nil
 }

@@ -94,6 +94,9 @@ func (p Program) sayImport(r api.ImportReport) {
 	for _, w := range r.Warnings {
 		p.say("%swarning  %s", indent, w)
 	}
+	if r.BrokenExamples > 0 {
+		p.say("%swarning  %s (rapidmimic contract check %s --examples lists them)", indent, disobey(r.BrokenExamples), r.Service)
+	}
 	if r.Changes != nil {
 		p.sayChanges(r.Service, *r.Changes, false)
 	}
@@ -118,6 +121,13 @@ func operationsAnswer(n int) string {
 		return "1 operation answers"
 	}
 	return fmt.Sprintf("%d operations answer", n)
+}
+
+func disobey(examples int) string {
+	if examples == 1 {
+		return "1 example does not obey its own schema"
+	}
+	return fmt.Sprintf("%d examples do not obey their own schemas", examples)
 }
 
 // fewLines are so few that all of them are told.

@@ -44,8 +44,11 @@ func (p Program) contractCommand() *cli.Command {
 			},
 			{
 				Name: "check", Usage: "what is out of step with the contract: mappings, and calls in the log or of a recording", ArgsUsage: "SERVICE",
-				UsageText:    "rapidmimic contract check moorings\nrapidmimic contract check moorings --recording \"booking a berth\"",
-				Flags:        []cli.Flag{&cli.StringFlag{Name: "recording", Usage: "check the calls of this `RECORDING` against the contract"}},
+				UsageText: "rapidmimic contract check moorings\nrapidmimic contract check moorings --recording \"booking a berth\"\nrapidmimic contract check moorings --examples",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "recording", Usage: "check the calls of this `RECORDING` against the contract"},
+					&cli.BoolFlag{Name: "examples", Usage: "check the examples of the contract against their own schemas"},
+				},
 				Description:  "Ends with 0 when all is well, with 3 when something deviates, and with 1 when calls were\nnot kept or not checked, so that nobody can tell.",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.contractCheck,
 			},

@@ -119,6 +119,8 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 		Skipped: []api.Operation{}, Warnings: append([]problem.Item{}, service.Contract.Warnings...),
 	}
 	report.DryRun = imported.DryRun
+	broken, _, _ := service.Contract.BrokenExamples(examplesAtImport)
+	report.BrokenExamples = len(broken)
 	if imported.Changes != nil {
 		changes := changesView(*imported.Changes)
 		report.Changes = &changes
@@ -147,6 +149,30 @@ func (s *server) importReport(imported catalog.Imported) api.ImportReport {
 		report.Try = api.Try{Method: http.MethodGet, URL: address, Curl: "curl '" + address + "'"}
 	}
 	return report
+}
+
+// How many examples are looked at when a contract is imported, and when somebody asks.
+const (
+	examplesAtImport = 300
+	examplesAsked    = 5_000
+)
+
+// listBrokenExamples lists the examples of a contract that do not obey their schemas.
+func (s *server) listBrokenExamples(c *gin.Context) {
+	service, err := s.Catalog.Find(c.Param("service"))
+	if err == nil && service.Contract == nil {
+		err = problem.New(problem.NotFound, "service %q has no contract", service.Spec.Name)
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	broken, looked, all := service.Contract.BrokenExamples(examplesAsked)
+	view := api.BrokenExamples{Items: []api.BrokenExample{}, Looked: looked, Of: all}
+	for _, b := range broken {
+		view.Items = append(view.Items, api.BrokenExample{Operation: b.Operation.ID, Place: b.Place(), Detail: b.Detail})
+	}
+	c.PureJSON(http.StatusOK, view)
 }
 
 func changesView(changes contract.Changes) api.Changes {

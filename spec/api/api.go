@@ -81,10 +81,27 @@ type ImportReport struct {
 	Orphans []PutResult `json:"orphans,omitempty"`
 	// Deviating are mappings whose answers break the contract.
 	Deviating []PutResult `json:"deviating,omitempty"`
+	// BrokenExamples is how many examples do not obey their own schemas, of those that were looked at.
+	BrokenExamples int `json:"brokenExamples,omitempty"`
 	// DryRun is set when nothing was changed.
 	DryRun bool `json:"dryRun,omitempty"`
 	// Try is a request that works as it stands.
 	Try Try `json:"try"`
+}
+
+// BrokenExample is an example of a contract that does not obey the schema beside it.
+type BrokenExample struct {
+	Operation string `json:"operation"`
+	// Place is where it stands: response 200, application/json, example "one".
+	Place  string `json:"place"`
+	Detail string `json:"detail"`
+}
+
+// BrokenExamples are those of a contract. Of very large ones not all examples are looked at.
+type BrokenExamples struct {
+	Items  []BrokenExample `json:"items"`
+	Looked int             `json:"looked"`
+	Of     int             `json:"of"`
 }
 
 // Changes are what a caller notices between two revisions of a contract.

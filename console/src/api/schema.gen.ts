@@ -657,6 +657,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/broken-examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /**
+         * Examples of the contract that do not obey their own schemas
+         * @description They are sent all the same. Of very large contracts not all are looked at; `looked` and `of` tell.
+         */
+        get: operations["listBrokenExamples"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/operations": {
         parameters: {
             query?: never;
@@ -2850,6 +2876,8 @@ export interface components {
             }[];
             /** @description Nothing was changed */
             dryRun?: boolean;
+            /** @description How many examples do not obey their own schemas, of the first 300 */
+            brokenExamples?: number;
             try: {
                 method: string;
                 url: string;
@@ -5677,6 +5705,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changes"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listBrokenExamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The examples */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: {
+                            operation: string;
+                            /** @example response 200, application/json, example "one" */
+                            place: string;
+                            detail: string;
+                        }[];
+                        /** @description How many examples were looked at */
+                        looked: number;
+                        /** @description How many there are */
+                        of: number;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -50,6 +50,13 @@ export function ImportReportView({ report, apply, onClose }: Props) {
           ))}
         </ul>
       )}
+      {!!report.brokenExamples && (
+        <p className="mt-1 text-[13px]">
+          {count(report.brokenExamples, 'example')} of the contract{' '}
+          {report.brokenExamples === 1 ? 'does' : 'do'} not obey{' '}
+          {report.brokenExamples === 1 ? 'its' : 'their'} own schema.
+        </p>
+      )}
       {report.changes && (
         <div className="mt-2 text-[13px]">
           <ChangeList changes={report.changes} />

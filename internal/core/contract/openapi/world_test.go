@@ -249,6 +249,28 @@ func deviations(op *contract.Operation, path, mediaType, body string) (found []s
 	return found
 }
 
+func TestBrokenExamples(t *testing.T) {
+	c := document(t, "3.0.0", `
+paths:
+  /a:
+    post:
+      operationId: a
+      requestBody: {content: {application/json: {schema: {type: integer}, example: x}}}
+      responses:
+        200: {description: x, content: {application/json: {schema: {type: object, properties: {n: {type: integer}}}, examples: {one: {value: {n: 1}}, two: {value: {n: x}}}}, text/csv: {example: 'a,b'}}}
+        404: {description: x, content: {application/json: {schema: {type: integer}, example: null}}}`)
+	broken, looked, all := c.BrokenExamples(10)
+	var told []string
+	for _, b := range broken {
+		told = append(told, b.Operation.ID+" "+b.Place()+": "+b.Detail)
+	}
+	assert.Equal(t, []string{"a request body, application/json: got string, want integer", `a response 200, application/json, example "two": /n: got string, want integer`, "a response 404, application/json: got null, want integer"}, told)
+	assert.Equal(t, [2]int{4, 4}, [2]int{looked, all})
+	broken, looked, all = c.BrokenExamples(1)
+	assert.Len(t, broken, 1)
+	assert.Equal(t, [2]int{1, 4}, [2]int{looked, all})
+}
+
 // Answers of media types that are files can be opened as what they say they are, also those of ranges.
 func TestFilesOfTheWorld(t *testing.T) {
 	opens := func(kind string) func([]byte) error {
