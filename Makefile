@@ -17,7 +17,7 @@ RACED    := ./internal/calllog ./internal/core/collection ./internal/core/engine
 	./internal/core/lru ./internal/memory ./internal/scripts ./internal/traffic
 
 .DEFAULT_GOAL := demo
-.PHONY: help demo build release test race lint bench fuzz mutants siege count screenshots api-types browser judges clean
+.PHONY: help demo build release test race lint bench fuzz corpus mutants siege count screenshots api-types browser judges clean
 
 help: ## list the targets
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "make %-12s %s\n", $$1, $$2 }' Makefile
@@ -83,6 +83,9 @@ bench: ## benchmarks: packages, service, relaying
 
 fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 	@sh scripts/fuzz.sh
+
+corpus: e2e/judges/node_modules/.package-lock.json ## real contracts out of a package, called and judged; CORPUS="-contracts 60" for fewer
+	go run ./corpus $(CORPUS)
 
 mutants: ## faults that the core's own tests do not notice; MUTANTS="-n 100 ./internal/core/match" for one package
 	go run ./mutants $(MUTANTS)

@@ -150,7 +150,7 @@ func (n *Node) At(pointer string) *Node {
 		return n
 	}
 	for raw := range strings.SplitSeq(strings.TrimPrefix(pointer, "/"), "/") {
-		token := unescaper.Replace(raw)
+		token := unescaped(raw)
 		switch {
 		case n == nil:
 			return nil
@@ -174,13 +174,20 @@ var (
 	escaper   = strings.NewReplacer("~", "~0", "/", "~1")
 )
 
+func unescaped(token string) string {
+	if strings.IndexByte(token, '~') < 0 {
+		return token
+	}
+	return unescaper.Replace(token)
+}
+
 // Tokens are the steps of a JSON Pointer.
 func Tokens(pointer string) (tokens []string) {
 	if pointer == "" {
 		return nil
 	}
 	for raw := range strings.SplitSeq(strings.TrimPrefix(pointer, "/"), "/") {
-		tokens = append(tokens, unescaper.Replace(raw))
+		tokens = append(tokens, unescaped(raw))
 	}
 	return tokens
 }

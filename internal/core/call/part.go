@@ -18,7 +18,7 @@ func Parts(contentType string, body []byte) (url.Values, error) {
 	fields := make(url.Values)
 	for parts := multipart.NewReader(bytes.NewReader(body), params["boundary"]); ; {
 		part, err := parts.NextPart()
-		if errors.Is(err, io.EOF) && len(fields) == 0 {
+		if errors.Is(err, io.EOF) && len(fields) == 0 && !bytes.HasPrefix(bytes.TrimLeft(body, "\r\n"), []byte("--"+params["boundary"]+"--")) { // a form without fields
 			return nil, errors.New("it has no part between its boundaries")
 		}
 		if errors.Is(err, io.EOF) {

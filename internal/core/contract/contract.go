@@ -37,6 +37,10 @@ type Contract struct {
 	document *Document // for Compare
 }
 
+// Root is the document that the schemas of the contract stand in, as it was brought into the shape of
+// OpenAPI 3.
+func (c *Contract) Root() *tree.Node { return c.document.root }
+
 // Operation is one thing a contract lets a caller do.
 type Operation struct {
 	ID       string

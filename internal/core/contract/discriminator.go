@@ -27,8 +27,32 @@ type discriminators struct {
 	// their pointers.
 	bases, children map[string][]string
 
-	mu    sync.Mutex // guards kinds
-	kinds map[string]*tree.Node
+	mu       sync.Mutex // guards what follows
+	kinds    map[string]*tree.Node
+	mappings map[*tree.Node]mapping // by the discriminator
+}
+
+// mapping is that of a discriminator: the names of components by their pointers.
+type mapping map[string][]string
+
+// mappingOf reads the mapping of a discriminator, once.
+func (d *Document) mappingOf(discriminator *tree.Node) mapping {
+	k := &d.discriminators
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if known := k.mappings[discriminator]; known != nil {
+		return known
+	}
+	m := make(mapping)
+	for _, entry := range discriminator.Get("mapping").Entries() {
+		pointer := d.mapped(entry.Value.Str())
+		if pointer == "" {
+			continue
+		}
+		m[pointer] = append(m[pointer], entry.Key)
+	}
+	k.mappings[discriminator] = m
+	return m
 }
 
 // discriminates reports whether anything in the document has a discriminator, and looks for
@@ -39,7 +63,8 @@ func (d *Document) discriminates() bool {
 		if k.used = uses(d.root, "discriminator"); !k.used {
 			return
 		}
-		k.bases, k.children, k.kinds = make(map[string][]string), make(map[string][]string), make(map[string]*tree.Node)
+		k.bases, k.children = make(map[string][]string), make(map[string][]string)
+		k.kinds, k.mappings = make(map[string]*tree.Node), make(map[*tree.Node]mapping)
 		d.eachComponent(func(pointer string, component *tree.Node) {
 			for _, part := range component.Get("allOf").Elements() {
 				if base, ok := d.Locate(part.Get("$ref").Str()); ok && part.Get("$ref") != nil {
@@ -188,11 +213,6 @@ func (d *Document) descended(pointer string) *tree.Node {
 	}
 	discriminator := d.inherited(pointer, deepest)
 	all := append(d.descendants(pointer), pointer)
-	for _, m := range discriminator.Get("mapping").Entries() {
-		if mapped := d.mapped(m.Value.Str()); mapped != "" && !slices.Contains(all, mapped) && slices.Contains(d.ancestors(mapped), pointer) {
-			all = append(all, mapped)
-		}
-	}
 	kinds := d.kindsOf(discriminator.Get("propertyName").Str(), discriminator, all)
 	if kinds != nil && len(all) == 1 && len(discriminator.Get("mapping").Entries()) == 0 {
 		kinds.Members = append(kinds.Members, tree.Member{Key: sample.KindsOpen, Value: tree.NewBool(true)}) // nothing is told apart
@@ -201,19 +221,6 @@ func (d *Document) descended(pointer string) *tree.Node {
 	k.kinds[pointer] = kinds
 	k.mu.Unlock()
 	return kinds
-}
-
-func (d *Document) ancestors(pointer string) (all []string) {
-	waiting := d.discriminators.bases[pointer]
-	for len(waiting) > 0 && len(all) < maxKinds {
-		next := waiting[0]
-		waiting = waiting[1:]
-		if !slices.Contains(all, next) {
-			all = append(all, next)
-			waiting = append(slices.Clone(waiting), d.discriminators.bases[next]...)
-		}
-	}
-	return all
 }
 
 // mapped is the pointer of the component that a mapping names, by a reference or by its name; ""
@@ -267,11 +274,7 @@ func (d *Document) kindsOf(property string, discriminator *tree.Node, pointers [
 // namesOf are the values by which a component says what it is, the best first: those that it is
 // mapped to, then its name; of those that its own schema allows, if it lists some.
 func (d *Document) namesOf(property string, discriminator *tree.Node, pointer string) (names []string) {
-	for _, m := range discriminator.Get("mapping").Entries() {
-		if d.mapped(m.Value.Str()) == pointer {
-			names = append(names, m.Key)
-		}
-	}
+	names = slices.Clone(d.mappingOf(discriminator)[pointer])
 	tokens := tree.Tokens(pointer)
 	own := tokens[len(tokens)-1]
 	if !slices.Contains(names, own) {

@@ -35,6 +35,8 @@ func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 		return []byte(o.formText(value)), true
 	case isMultipart(o.Name) && value.Kind == tree.Map:
 		return o.multipart(value), true
+	case isMultipart(o.Name) && value.Kind == tree.String: // of which nothing is said: a file
+		return o.multipart(tree.NewMap(tree.Member{Key: "file", Value: value})), true
 	case value.Kind == tree.List || value.Kind == tree.Map:
 		return nil, false
 	case value.Kind == tree.Null:
@@ -211,7 +213,9 @@ func (o *MediaType) Decode(contentType string, body []byte) (*tree.Node, error) 
 	case base == formType:
 		fields, err := url.ParseQuery(string(body))
 		return o.fields(fields), err
-	case strings.HasPrefix(base, "multipart/"):
+	case isMultipart(base) && len(o.Schema.Properties()) == 0:
+		return nil, nil // nothing is said of its parts
+	case isMultipart(base):
 		fields, err := call.Parts(contentType, body)
 		return o.fields(fields), err
 	case strings.HasPrefix(base, "text/"):

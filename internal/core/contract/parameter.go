@@ -10,11 +10,25 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// Strange counts the parameters of a path that do not obey their schemas.
-func (o *Operation) Strange(segments []string) (n int) {
+// Strange says how far a call is from being for the operation, where several have paths of the same
+// shape: 0 for not at all. A parameter that must have one of some values tells most.
+func (o *Operation) Strange(r *call.Request, segments []string) (n int) {
 	path := o.Template.Params(segments)
+	var query url.Values
 	for _, p := range o.Parameters {
-		if text, is := path[p.Name]; is && p.In == "path" && p.Schema != nil && p.Schema.Breach(p.decode(text)) != "" {
+		tells := p.Required && p.Schema != nil && (p.In == "query" || p.In == "header") && (p.Schema.Keyword("enum") != nil || p.Schema.Keyword("const") != nil)
+		if p.Schema == nil || p.In != "path" && !tells {
+			continue
+		}
+		if query == nil {
+			query, _ = url.ParseQuery(r.Query)
+		}
+		value, present := p.read(r, path, query)
+		switch {
+		case present && p.Schema.Breach(value) == "":
+		case tells:
+			n += 100
+		default:
 			n++
 		}
 	}
@@ -147,7 +161,10 @@ func ofKind(d *Document, schema *tree.Node, texts []string) *tree.Node {
 	if !slices.Contains(types, "array") {
 		return typed(texts[0], types)
 	}
-	items := schemaTypes(d, deref(d, schema).Get("items"))
+	items := schemaTypes(d, itemsOf(d, schema, 0))
+	if n, err := tree.ParseJSON([]byte(texts[0])); len(texts) == 1 && err == nil && n.Kind == tree.List {
+		return n // the whole as JSON, as some write it
+	}
 	list := tree.NewList()
 	for _, text := range texts {
 		list.Items = append(list.Items, typed(text, items))
@@ -231,6 +248,10 @@ func typed(text string, types []string) *tree.Node {
 		case "boolean":
 			if text == "true" || text == "false" {
 				return tree.NewBool(text == "true")
+			}
+		case "object", "array": // which some write as JSON
+			if n, err := tree.ParseJSON([]byte(text)); err == nil && (n.Kind == tree.Map || n.Kind == tree.List) {
+				return n
 			}
 		case "null":
 			if text == "" {

@@ -32,11 +32,24 @@ type timed struct {
 	patterns *patterns
 }
 
-// compile implements jsonschema.RegexpEngine.
+// everything fits it.
+type everything string
+
+// MatchString implements jsonschema.Regexp.
+func (everything) MatchString(string) bool { return true }
+
+// String implements jsonschema.Regexp.
+func (e everything) String() string { return string(e) }
+
+// compile implements jsonschema.RegexpEngine. A pattern that is none, of which the import has warned,
+// judges nothing, and the rest of its schema does.
 func (p *patterns) compile(pattern string) (jsonschema.Regexp, error) {
 	m, err := sample.CompilePattern(pattern)
-	if err != nil || !sample.Backtracks(m) {
-		return m, err
+	if err != nil {
+		return everything(pattern), nil
+	}
+	if !sample.Backtracks(m) {
+		return m, nil
 	}
 	if !p.backtrack.Swap(true) {
 		p.left.Store(int64(patternsFor)) // for the check that compiles it

@@ -94,6 +94,12 @@ func (d *Document) Resolve(ref string) *tree.Node {
 	return d.kinded(pointer, d.upgrade(found))
 }
 
+// Has reports whether a reference leads somewhere in the document.
+func (d *Document) Has(ref string) bool {
+	pointer, ok := d.Locate(ref)
+	return ok && d.root.At(pointer) != nil
+}
+
 // Locate finds where in the document a reference leads: by pointer, by anchor,
 // or by the $id of a schema. ok is false for a reference to somewhere else.
 func (d *Document) Locate(ref string) (pointer string, ok bool) {

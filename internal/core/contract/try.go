@@ -1,6 +1,7 @@
 package contract
 
 import (
+	"net/textproto"
 	"net/url"
 	"strings"
 
@@ -48,12 +49,14 @@ func (o *Operation) Try(draw *sample.Draw) call.Request {
 	return r
 }
 
-func headerName(name string) string { return strings.Join(strings.Fields(name), "-") }
+func headerName(name string) string {
+	return textproto.CanonicalMIMEHeaderKey(strings.Join(strings.Fields(name), "-"))
+}
 
 // sample is a value for a parameter.
 func (p *Parameter) sample(draw *sample.Draw) *tree.Node {
 	switch {
-	case p.Example != nil:
+	case p.Example != nil && (p.Schema == nil || p.Schema.Breach(p.asRead(p.Example)) == ""):
 		return p.Example
 	case p.Schema != nil:
 		value, _ := p.Schema.GenerateNamed(draw, p.Name)
@@ -63,26 +66,42 @@ func (p *Parameter) sample(draw *sample.Draw) *tree.Node {
 	}
 }
 
+// asRead is an example as a call would bring it: many write numbers as texts.
+func (p *Parameter) asRead(example *tree.Node) *tree.Node {
+	if example.Kind == tree.String {
+		return p.decode(example.Text)
+	}
+	return example
+}
+
 // addQuery writes a value into a query in the parameter's style.
 func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 	switch {
 	case value.Kind == tree.List && p.Explode:
 		for _, item := range value.Items {
-			query.Add(p.Name, Plain(item))
+			query.Add(p.Name, textOrPlain(item))
 		}
 	case value.Kind == tree.Map && p.Style == "deepObject":
 		for _, m := range value.Members {
-			query.Add(p.Name+"["+m.Key+"]", Plain(m.Value))
+			query.Add(p.Name+"["+m.Key+"]", textOrPlain(m.Value))
 		}
 	case value.Kind == tree.Map && p.Explode:
 		for _, m := range value.Members {
-			query.Add(m.Key, Plain(m.Value))
+			query.Add(m.Key, textOrPlain(m.Value))
 		}
 	case value.Kind == tree.List && separators[p.Style] != "":
 		query.Add(p.Name, strings.ReplaceAll(Plain(value), ",", separators[p.Style]))
 	default:
 		query.Add(p.Name, Plain(value))
 	}
+}
+
+// textOrPlain is an element of a list: objects have no other form than JSON there.
+func textOrPlain(n *tree.Node) string {
+	if n.Kind == tree.Map {
+		return textOf(n)
+	}
+	return Plain(n)
 }
 
 // try adds a body in the first media type that one can be written in.

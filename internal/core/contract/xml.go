@@ -72,8 +72,13 @@ func xmlKey(d *Document, schema *tree.Node, key string) *tree.Node {
 	if n := schema.Path("xml", key); n != nil || schema == nil || d == nil {
 		return n
 	}
-	if all := schema.Get("allOf"); all != nil && len(all.Items) == 1 {
-		return xmlKey(d, all.Items[0], key)
+	if all := schema.Get("allOf").Elements(); len(all) > 0 {
+		for _, part := range all { // what is written here goes before what a part refers to
+			if n := part.Path("xml", key); n != nil {
+				return n
+			}
+		}
+		return xmlKey(d, all[0], key)
 	}
 	return deref(d, schema).Path("xml", key)
 }
@@ -100,6 +105,38 @@ func propertyOf(d *Document, schema *tree.Node, name string, depth int) *tree.No
 	return nil
 }
 
+// memberOf is the schema of what an object has under a name: that of the property, else that of all
+// others; nil for none.
+func memberOf(d *Document, schema *tree.Node, name string) *tree.Node {
+	if found := propertyOf(d, schema, name, 0); found != nil || schema == nil {
+		return found
+	}
+	if extra := deref(d, schema).Get("additionalProperties"); extra != nil && extra.Kind == tree.Map {
+		return extra
+	}
+	return nil
+}
+
+// itemsOf finds the schema of the elements of a list, in the schema itself or in what it is put
+// together from.
+func itemsOf(d *Document, schema *tree.Node, depth int) *tree.Node {
+	schema = deref(d, schema)
+	if schema == nil || depth > maxFollow {
+		return nil
+	}
+	if found := schema.Get("items"); found != nil {
+		return found
+	}
+	for _, key := range []string{"allOf", "oneOf", "anyOf"} {
+		for _, part := range schema.Get(key).Elements() {
+			if found := itemsOf(d, part, depth+1); found != nil {
+				return found
+			}
+		}
+	}
+	return nil
+}
+
 type xmlWriter struct {
 	b        []byte
 	document *Document // nil without a schema
@@ -109,14 +146,14 @@ func (w *xmlWriter) property(schema *tree.Node, name string) *tree.Node {
 	if w.document == nil || schema == nil {
 		return nil
 	}
-	return propertyOf(w.document, schema, name, 0)
+	return memberOf(w.document, schema, name)
 }
 
 func (w *xmlWriter) items(schema *tree.Node) *tree.Node {
 	if w.document == nil {
 		return nil
 	}
-	return deref(w.document, schema).Get("items")
+	return itemsOf(w.document, schema, 0)
 }
 
 // element writes one element with all that is in it.
@@ -248,7 +285,7 @@ func (s *Schema) ReadXML(text []byte) (*tree.Node, error) {
 	}
 	r := xmlReader{s.document}
 	if schema := s.Resolved(); slices.Contains(schemaTypes(s.document, schema), "array") {
-		return r.list(root.children, deref(s.document, schema).Get("items")), nil
+		return r.list(root.children, itemsOf(s.document, schema, 0)), nil
 	}
 	return r.value(root, s.Resolved()), nil
 }
@@ -303,7 +340,7 @@ func (r xmlReader) value(e *xmlElement, schema *tree.Node) *tree.Node {
 	case len(names) > 0 || slices.Contains(types, "object"):
 		return r.object(e, schema, names)
 	case slices.Contains(types, "array"):
-		return r.list(e.children, deref(r.document, schema).Get("items"))
+		return r.list(e.children, itemsOf(r.document, schema, 0))
 	case len(types) == 0 && len(e.children) > 0:
 		return r.object(e, nil, nil)
 	default:
@@ -340,7 +377,7 @@ func (r xmlReader) object(e *xmlElement, schema *tree.Node, names []string) *tre
 		}
 		isList := slices.Contains(schemaTypes(r.document, property), "array")
 		wrapped := xmlKey(r.document, property, "wrapped").IsTrue()
-		items := deref(r.document, property).Get("items")
+		items := itemsOf(r.document, property, 0)
 		if isList && !wrapped {
 			element = xmlName(nameOf(r.document, items, name))
 		}
@@ -360,7 +397,7 @@ func (r xmlReader) object(e *xmlElement, schema *tree.Node, names []string) *tre
 	}
 	for _, child := range e.children {
 		if !taken[child] {
-			members = append(members, tree.Member{Key: child.name, Value: r.value(child, nil)})
+			members = append(members, tree.Member{Key: child.name, Value: r.value(child, memberOf(r.document, schema, child.name))})
 		}
 	}
 	return tree.NewMap(members...)

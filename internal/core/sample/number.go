@@ -69,6 +69,9 @@ func (s *shape) number(d *Draw, h *hint) *tree.Node {
 	if h.numbers != nil {
 		digits = h.numbers.digits
 	}
+	if s.format == "int32" || s.format == "int64" {
+		return s.integer(d, h)
+	}
 	value := low + d.rand.Float64()*(high-low)
 	power := math.Pow10(digits)
 	if rounded := math.Round(value*power) / power; rounded >= low && rounded <= high {

@@ -5,8 +5,10 @@ import (
 	"regexp"
 	"regexp/syntax"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/dlclark/regexp2"
 )
@@ -33,6 +35,7 @@ func CompilePattern(pattern string) (Matcher, error) {
 	if len(pattern) > maxPattern {
 		return nil, errors.New("the pattern is too long")
 	}
+	pattern = posix(pattern)
 	if re, err := regexp.Compile(forRE2(pattern)); err == nil {
 		return plainMatcher{re, pattern}, nil
 	}
@@ -44,6 +47,42 @@ func CompilePattern(pattern string) (Matcher, error) {
 	}
 	re.MatchTimeout = matchFor
 	return slowMatcher{re}, nil
+}
+
+// classes are names of POSIX, which many write as properties of Unicode.
+var classes = map[string]string{
+	"Alnum": `0-9A-Za-z`, "Alpha": `A-Za-z`, "Digit": `0-9`, "XDigit": `0-9A-Fa-f`, "Lower": `a-z`, "Upper": `A-Z`, "Space": `\s`, "ASCII": `\x00-\x7f`,
+}
+
+// posix writes such names as what they stand for, with brackets where there are none around them.
+func posix(pattern string) string {
+	if !strings.Contains(pattern, `\p{`) {
+		return pattern
+	}
+	var b strings.Builder
+	inside := false
+	for i := 0; i < len(pattern); i++ {
+		switch c := pattern[i]; {
+		case c == '\\' && strings.HasPrefix(pattern[i:], `\p{`):
+			name, _, closed := strings.Cut(pattern[i+3:], "}")
+			if own, known := classes[name]; closed && known {
+				if !inside {
+					own = "[" + own + "]"
+				}
+				b.WriteString(own)
+				i += len(name) + 3
+				continue
+			}
+			b.WriteByte(c)
+		case c == '\\' && i+1 < len(pattern):
+			b.WriteString(pattern[i : i+2])
+			i++
+		default:
+			inside = c == '[' || inside && c != ']'
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }
 
 type plainMatcher struct {
@@ -93,8 +132,9 @@ func newDrawing(patterns ...string) *drawing {
 		if err != nil {
 			return nil
 		}
+		pattern = posix(pattern)
 		bare, ahead := withoutLookAround(forRE2(pattern))
-		parsed, err := syntax.Parse(bare, syntax.Perl)
+		parsed, err := syntax.Parse(fewer(bare), syntax.Perl)
 		if err != nil {
 			return nil
 		}
@@ -107,6 +147,21 @@ func newDrawing(patterns ...string) *drawing {
 		d.sure = bare == forRE2(pattern) && !asserts(parsed, true) && len(patterns) == 1
 	}
 	return d
+}
+
+// repeats are bounds of how often something is repeated.
+var repeats = regexp.MustCompile(`\{(\d{1,6}),(\d{4,9})\}`)
+
+// fewer bounds repeats by what the parser takes: nothing longer is drawn anyway.
+func fewer(pattern string) string {
+	return repeats.ReplaceAllStringFunc(pattern, func(bounds string) string {
+		part := repeats.FindStringSubmatch(bounds)
+		low, _ := strconv.Atoi(part[1])
+		if high, _ := strconv.Atoi(part[2]); high > 1000 && low <= 1000 {
+			return "{" + part[1] + ",1000}"
+		}
+		return bounds
+	})
 }
 
 // Patterns are patterns that texts are drawn from; a text fits all of them. They
@@ -252,6 +307,7 @@ const drawTries = 40
 // returned when none fits.
 func (p *drawing) text(d *Draw, low, high int) string {
 	var text string
+	long := false // the last one was too long
 	for try := range drawTries {
 		steps := 10 + len(text)/10
 		if slices.ContainsFunc(p.matchers, Backtracks) {
@@ -265,12 +321,27 @@ func (p *drawing) text(d *Draw, low, high int) string {
 		if try > 4 && low > 0 {
 			more = max(more, min(low, maxPattern))
 		}
+		if long && try%2 == 1 {
+			more = 0
+		}
 		b = appendDrawn(b, d, p.trees[try%len(p.trees)], more)
 		if p.needs != nil {
 			b = p.overlay(b, d)
 		}
+		for try > 2 && utf8.RuneCount(b) < low && len(b) <= maxPattern { // what is not tied to the ends may go on
+			before := len(b)
+			if b = appendDrawn(b, d, p.trees[try%len(p.trees)], more); len(b) == before {
+				break
+			}
+		}
 		text = string(b)
-		n := len([]rune(text))
+		if runes := []rune(text); high >= 0 && len(runes) > high {
+			long = true
+			if cut := string(runes[:high]); try > 2 && p.fits(cut) {
+				text = cut
+			}
+		}
+		n := utf8.RuneCountInString(text)
 		if n >= low && (high < 0 || n <= high) && (p.sure || p.fits(text)) {
 			break
 		}

@@ -280,6 +280,7 @@ func (c *compiler) fillProperties(s *shape, n, patterns *tree.Node) {
 			extra = c.shape(fitting, 0)
 		} else if extra == nil {
 			extra = c.shape(tree.NewMap(), 0)
+			s.nothing = s.nothing || s.closed && len(s.types) == 1 // it forbids what it requires
 		}
 		s.props = append(s.props, property{name, extra, c.hint(name, nil), true})
 	}

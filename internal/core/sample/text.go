@@ -3,6 +3,7 @@ package sample
 import (
 	"encoding/base64"
 	"fmt"
+	"strings"
 	"time"
 	"unicode/utf8"
 )
@@ -19,8 +20,11 @@ func (s *shape) text(d *Draw, h *hint) string {
 func (s *shape) draw(d *Draw, h *hint) string {
 	switch {
 	case s.drawing != nil && formats[s.format] != nil:
-		if text := s.formatted(d); s.drawing.fits(text) {
-			return text
+		text := s.formatted(d)
+		for _, spelled := range []string{text, strings.ToUpper(text), strings.ToLower(text)} {
+			if s.drawing.fits(spelled) {
+				return spelled
+			}
 		}
 		return s.drawing.text(d, max(s.minLength, 0), s.maxLength)
 	case s.drawing != nil:

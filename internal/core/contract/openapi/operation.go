@@ -34,7 +34,8 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 		op.Skipped = &item
 		return op
 	}
-	template, err := match.ParseTemplate(path.Key)
+	plain, _, _ := strings.Cut(path.Key, "#") // which some write to tell operations apart that share a path
+	template, err := match.ParseTemplate(plain)
 	if err != nil {
 		return skip(&tree.Node{Line: path.Line, Col: path.Col}, tree.Join("/paths", path.Key), "%v", err)
 	}

@@ -67,7 +67,7 @@ func (s *scanner) look(n *tree.Node) {
 			s.warn(n, at, format, args...)
 		}
 	}
-	if ref := n.Get("$ref").Str(); ref != "" && s.document.Resolve(ref) == nil {
+	if ref := n.Get("$ref").Str(); ref != "" && !s.document.Has(ref) {
 		say("%s", leads(ref, s.files))
 	}
 	for keyword, most := range largest {

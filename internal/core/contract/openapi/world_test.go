@@ -11,6 +11,7 @@ import (
 	_ "image/png"
 	"mime"
 	"mime/multipart"
+	"slices"
 	"strings"
 	"testing"
 
@@ -63,21 +64,29 @@ func TestSchemasOfTheWorld(t *testing.T) {
 			[]string{`{"kind":"a"}`, `{"kind":"bb"}`}, []string{`{"kind":"A"}`}, "a b"},
 		"one enum for all, which tells nothing": {`{A: {type: object, properties: {kind: {enum: [x, y]}, n: {type: integer}}}, B: {type: object, properties: {kind: {enum: [x, y]}, s: {type: string}}}}`, `{anyOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
 			[]string{`{"kind":"x","n":1}`}, []string{`{"kind":"A"}`}, ""},
-		"inheritance":                    {`{` + ships + `}`, `{$ref: '#/components/schemas/Ship'}`, []string{`{"kind":"tug","pull":9}`, `{"kind":"Tug","pull":9}`, `{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`, `{"kind":"Ship"}`}, []string{`{"kind":"tug"}`, `{"kind":"Raft"}`, `{"kind":"NightFerry"}`, `{"kind":"Ferry","cars":1}`}, "Ferry NightFerry tug"},
-		"one that others descend from":   {`{` + ships + `}`, `{$ref: '#/components/schemas/Ferry'}`, []string{`{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`}, []string{`{"kind":"tug","pull":1}`, `{"kind":"NightFerry"}`}, "NightFerry"},
-		"the last one":                   {`{` + ships + `}`, `{$ref: '#/components/schemas/Tug'}`, []string{`{"kind":"tug","pull":1}`}, []string{`{"kind":"tug"}`}, "tug"},
-		"with a description beside it":   {`{` + ships + `}`, `{allOf: [{$ref: '#/components/schemas/Ship'}], description: what came}`, []string{`{"kind":"tug","pull":9}`}, []string{`{"kind":"tug"}`}, "Ferry NightFerry tug"},
-		"in a list":                      {`{` + ships + `}`, `{type: array, minItems: 1, items: {$ref: '#/components/schemas/Ship'}}`, []string{`[{"kind":"tug","pull":9}]`}, []string{`[{"kind":"tug"}]`}, ""},
-		"an enum with a pattern":         {`{}`, `{type: string, enum: [abc, x1], pattern: '^[a-z]+$'}`, []string{`"abc"`}, []string{`"x1"`}, ""},
-		"a moment with a pattern":        {`{}`, `{type: string, format: date-time, pattern: '^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}Z$'}`, []string{`"2026-12-01T10:00:00Z"`}, []string{`"2026-12-01T10:00:00+01:00"`}, ""},
-		"a day with a narrow pattern":    {`{}`, `{type: string, format: date, pattern: '^20\d{2}-01-0[1-9]$'}`, []string{`"2026-01-02"`}, []string{`"2026-02-02"`}, ""},
-		"an optional that cannot be":     {`{}`, `{type: object, properties: {a: {type: integer, minimum: 5, maximum: 3}, b: {type: integer}}}`, []string{`{"b":1}`}, []string{`{"a":4}`}, ""},
-		"an optional that has no enum":   {`{}`, `{type: object, properties: {a: {type: object, required: [b], properties: {b: {enum: [ab], pattern: '^x'}}}}}`, []string{`{}`}, []string{`{"a":{"b":"ab"}}`}, ""},
-		"an alternative that cannot be":  {`{}`, `{oneOf: [{type: string, minLength: 3, maxLength: 1}, {type: integer}]}`, []string{`1`}, []string{`"ab"`}, ""},
-		"elements that cannot be":        {`{}`, `{type: array, items: {type: string, minLength: 3, maxLength: 1}}`, []string{`[]`}, []string{`["ab"]`}, ""},
-		"templates of addresses":         {`{}`, `{type: string, format: uri-template}`, []string{`"/a{?b,c}"`, `"{/x}"`, `"/a/{b:3}{+c*}{#d}"`, `"/plain"`}, []string{`"{"`, `"/a{}"`, `"/a}"`, `"/a b"`}, ""},
-		"formats that no standard knows": {`{}`, `{type: object, properties: {a: {type: string, format: period}, b: {type: string, format: semver}, c: {type: string, format: berth}}}`, []string{`{"a":"x","b":"x","c":"x"}`}, nil, ""},
-		"bytes of a picture":             {`{}`, `{type: string, contentEncoding: base64, contentMediaType: image/png}`, nil, nil, ""},
+		"inheritance":                             {`{` + ships + `}`, `{$ref: '#/components/schemas/Ship'}`, []string{`{"kind":"tug","pull":9}`, `{"kind":"Tug","pull":9}`, `{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`, `{"kind":"Ship"}`}, []string{`{"kind":"tug"}`, `{"kind":"Raft"}`, `{"kind":"NightFerry"}`, `{"kind":"Ferry","cars":1}`}, "Ferry NightFerry tug"},
+		"one that others descend from":            {`{` + ships + `}`, `{$ref: '#/components/schemas/Ferry'}`, []string{`{"kind":"Ferry"}`, `{"kind":"NightFerry","cabins":2}`}, []string{`{"kind":"tug","pull":1}`, `{"kind":"NightFerry"}`}, "NightFerry"},
+		"the last one":                            {`{` + ships + `}`, `{$ref: '#/components/schemas/Tug'}`, []string{`{"kind":"tug","pull":1}`}, []string{`{"kind":"tug"}`}, "tug"},
+		"with a description beside it":            {`{` + ships + `}`, `{allOf: [{$ref: '#/components/schemas/Ship'}], description: what came}`, []string{`{"kind":"tug","pull":9}`}, []string{`{"kind":"tug"}`}, "Ferry NightFerry tug"},
+		"in a list":                               {`{` + ships + `}`, `{type: array, minItems: 1, items: {$ref: '#/components/schemas/Ship'}}`, []string{`[{"kind":"tug","pull":9}]`}, []string{`[{"kind":"tug"}]`}, ""},
+		"an enum with a pattern":                  {`{}`, `{type: string, enum: [abc, x1], pattern: '^[a-z]+$'}`, []string{`"abc"`}, []string{`"x1"`}, ""},
+		"a moment with a pattern":                 {`{}`, `{type: string, format: date-time, pattern: '^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}Z$'}`, []string{`"2026-12-01T10:00:00Z"`}, []string{`"2026-12-01T10:00:00+01:00"`}, ""},
+		"a day with a narrow pattern":             {`{}`, `{type: string, format: date, pattern: '^20\d{2}-01-0[1-9]$'}`, []string{`"2026-01-02"`}, []string{`"2026-02-02"`}, ""},
+		"an optional that cannot be":              {`{}`, `{type: object, properties: {a: {type: integer, minimum: 5, maximum: 3}, b: {type: integer}}}`, []string{`{"b":1}`}, []string{`{"a":4}`}, ""},
+		"an optional that has no enum":            {`{}`, `{type: object, properties: {a: {type: object, required: [b], properties: {b: {enum: [ab], pattern: '^x'}}}}}`, []string{`{}`}, []string{`{"a":{"b":"ab"}}`}, ""},
+		"an alternative that cannot be":           {`{}`, `{oneOf: [{type: string, minLength: 3, maxLength: 1}, {type: integer}]}`, []string{`1`}, []string{`"ab"`}, ""},
+		"classes by their names in POSIX":         {`{}`, `{type: string, pattern: '^[\p{Alpha}_]\p{XDigit}{3}$'}`, []string{`"Q0aF"`}, []string{`"Qxyz"`}, ""},
+		"a pattern that is none":                  {`{}`, `{type: object, properties: {a: {type: string, pattern: '['}, b: {type: integer}}}`, []string{`{"a":"x"}`}, []string{`{"b":"x"}`}, ""},
+		"more repeats than engines take":          {`{}`, `{type: string, pattern: '^a[bc]{0,1023}$', maxLength: 40}`, []string{`"abc"`}, []string{`"ad"`}, ""},
+		"exact lengths around what may repeat":    {`{}`, `{type: string, pattern: '.*[0-9a-f]{8}-[0-9a-f]{4}.*', minLength: 13, maxLength: 13}`, nil, nil, ""},
+		"whole numbers by their format":           {`{}`, `{type: number, format: int64}`, []string{"3"}, nil, ""},
+		"an object that forbids what it requires": {`{}`, `{type: object, properties: {a: {type: object, required: [b], additionalProperties: false, properties: {c: {}}}}}`, []string{`{}`}, []string{`{"a":{"b":1}}`}, ""},
+		"a length beside a pattern of one":        {`{}`, `{type: string, pattern: '[0-9a-f]', minLength: 24, maxLength: 24}`, nil, []string{`"0"`}, ""},
+		"a format in capitals":                    {`{}`, `{type: string, format: uuid, pattern: '^[0-9A-F-]+$'}`, nil, nil, ""},
+		"elements that cannot be":                 {`{}`, `{type: array, items: {type: string, minLength: 3, maxLength: 1}}`, []string{`[]`}, []string{`["ab"]`}, ""},
+		"templates of addresses":                  {`{}`, `{type: string, format: uri-template}`, []string{`"/a{?b,c}"`, `"{/x}"`, `"/a/{b:3}{+c*}{#d}"`, `"/plain"`}, []string{`"{"`, `"/a{}"`, `"/a}"`, `"/a b"`}, ""},
+		"formats that no standard knows":          {`{}`, `{type: object, properties: {a: {type: string, format: period}, b: {type: string, format: semver}, c: {type: string, format: berth}}}`, []string{`{"a":"x","b":"x","c":"x"}`}, nil, ""},
+		"bytes of a picture":                      {`{}`, `{type: string, contentEncoding: base64, contentMediaType: image/png}`, nil, nil, ""},
 		"a reference by the dynamic scope": {`{Page: {$id: page, type: object, properties: {items: {type: array, items: {$dynamicRef: '#item'}}}, $defs: {item: {$dynamicAnchor: item}}},
 			Berths: {$id: berths, $ref: page, $defs: {item: {$dynamicAnchor: item, type: object, required: [number], properties: {number: {type: string}}}}}}`, `{$ref: '#/components/schemas/Berths'}`, []string{`{"items":[{"number":"N7"}]}`}, []string{`{"items":[{"n":1}]}`, `{"items":["x"]}`}, ""},
 	} {
@@ -136,7 +145,7 @@ paths:
 				assert.Equal(t, []string{"body: missing property 'n'"}, deviations(op, "/a", "application/json", `{}`))
 			}
 			assert.Empty(t, deviations(c.Operations[2], "/c", "application/x-www-form-urlencoded", "f=1,2&g=x"))
-			assert.Equal(t, []string{"body: missing property 'g'", "body /f/1: got string, want integer"}, deviations(c.Operations[2], "/c", "application/x-www-form-urlencoded", "f=1,x"))
+			assert.ElementsMatch(t, []string{"body: missing property 'g'", "body /f/1: got string, want integer"}, deviations(c.Operations[2], "/c", "application/x-www-form-urlencoded", "f=1,x"))
 		}},
 		"headers of the connection": {"3.0.0", `paths: {/a: {get: {responses: {200: {description: x, headers: {Content-Length: {required: true, schema: {type: integer}}, Content-Encoding: {schema: {enum: [gzip]}}, Date: {schema: {type: string}}, Last-Modified: {schema: {type: string}}, X-Run: {schema: {type: integer}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
 			b := answered(t, c, "GET", "/a", "")
@@ -210,6 +219,25 @@ paths: {/a: {get: {parameters: [{name: Authorization, in: header, required: true
 			}
 			r := op.Try(sample.NewDraw(1, "", 0))
 			assert.Empty(t, op.CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
+		}},
+		"operations told apart behind a #": {"3.0.0", `
+paths:
+  "/#Action=Book": {post: {operationId: book, parameters: [{name: Action, in: query, required: true, schema: {type: string, enum: [Book]}}], ` + ok + `}}
+  "/#Action=Free": {post: {operationId: free, parameters: [{name: Action, in: query, required: true, schema: {type: string, enum: [Free]}}], ` + ok + `}}
+  "/#X-Target=Ask": {post: {operationId: ask, parameters: [{name: X-Target, in: header, required: true, schema: {type: string, enum: [Ask]}}], ` + ok + `}}`, func(t *testing.T, c *contract.Contract) {
+			for query, id := range map[string]string{"Action=Book": "book", "Action=Free": "free", "Action=None": "book"} {
+				a := c.Protocol.Dispatch(&call.Request{Method: "POST", Query: query}, []string{""})
+				assert.Equal(t, id, a.ID(), query)
+			}
+			a := c.Protocol.Dispatch(&call.Request{Method: "POST", Header: call.Header{"X-Target": {"Ask"}}}, []string{""})
+			assert.Equal(t, "ask", a.ID())
+		}},
+		"XML of lists and maps in what is put together": {"3.0.0", `
+paths: {/a: {post: {requestBody: {content: {application/xml: {schema: {$ref: '#/components/schemas/V'}}}}, ` + ok + `}}}
+components: {schemas: {E: {type: object, properties: {b: {type: boolean}, l: {type: array, items: {type: integer}}}}, L: {type: array, items: {allOf: [{$ref: '#/components/schemas/E'}, {xml: {name: e}}]}},
+  V: {type: object, properties: {l: {allOf: [{$ref: '#/components/schemas/L'}, {description: some}]}, m: {type: object, additionalProperties: {$ref: '#/components/schemas/E'}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Empty(t, deviations(c.Operations[0], "/a", "application/xml", "<V><e><b>true</b></e><e/><m><x><b>false</b><l>1</l></x></m></V>"))
+			assert.Len(t, deviations(c.Operations[0], "/a", "application/xml", "<V><e><b>no</b></e><m><x><l>y</l></x></m></V>"), 2)
 		}},
 		"XML of a type by reference": {"3.0.0", `
 paths: {/a: {post: {requestBody: {content: {application/xml: {schema: {$ref: '#/components/schemas/V'}}}}, ` + ok + `}}}
@@ -330,10 +358,12 @@ func TestFormsOfTheWorld(t *testing.T) {
 		{"{tags: {explode: false}, at: {style: deepObject}}", `tags=1,2&at[pier]=7&ships={"n":1}`, ""},
 		{"{tags: {style: pipeDelimited, explode: false}}", `tags=1|2&pier=7&ships={"n":1}`, ""},
 		{"{tags: {contentType: application/json}}", `tags=[1,2]&pier=7&ships={"n":1}`, ""},
-		{"{}", `tags=1,2&pier=x&ships={"n":"x"}`, "body /tags/0: got string, want integer; body /at/pier: got string, want integer; body /ships/0/n: got string, want integer"},
-		{"{}", `tags=1&at=x&ships=x`, "body /ships/0: got string, want object; body /at: got string, want object"},
+		{"{}", `tags=1,2&pier=x&ships={"n":"x"}`, "body /at/pier: got string, want integer; body /ships/0/n: got string, want integer; body /tags/0: got string, want integer"},
+		{"{}", `tags=1&at=x&ships=x`, "body /at: got string, want object; body /ships/0: got string, want object"},
 	} {
-		assert.Equal(t, k.want, strings.Join(deviations(op(form, k.encoding), "/a", form, k.body), "; "), "%s %s", k.encoding, k.body)
+		found := deviations(op(form, k.encoding), "/a", form, k.body)
+		slices.Sort(found) // the validator has no order
+		assert.Equal(t, k.want, strings.Join(found, "; "), "%s %s", k.encoding, k.body)
 	}
 	for _, encoding := range []string{"{}", "{tags: {explode: false}, at: {style: deepObject}}", "{tags: {contentType: application/json}, file: {contentType: 'image/png, image/jpeg'}}"} {
 		for _, mediaType := range []string{form, parts} {

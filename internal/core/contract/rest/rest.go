@@ -51,12 +51,12 @@ func (p *Protocol) Dispatch(r *call.Request, segments []string) contract.Asked {
 	if p.contract == nil {
 		return contract.Asked{Segments: segments}
 	}
-	asked := p.at(r.Method, segments)
+	asked := p.at(r, segments)
 	if asked.Operation != nil {
 		return asked
 	}
 	for i, rest := range p.contract.Relatives(segments) {
-		relative := p.at(r.Method, rest)
+		relative := p.at(r, rest)
 		if relative.Operation != nil || relative.Known != nil {
 			return relative
 		}
@@ -67,11 +67,12 @@ func (p *Protocol) Dispatch(r *call.Request, segments []string) contract.Asked {
 	return asked
 }
 
-func (p *Protocol) at(method string, segments []string) contract.Asked {
+func (p *Protocol) at(r *call.Request, segments []string) contract.Asked {
+	method := r.Method
 	found := p.router.Find(nil, segments)
 	for i, op := range found {
 		if answers(op, method) {
-			return contract.Asked{Operation: best(found[i:], method, segments), Segments: segments, Others: found[:i]}
+			return contract.Asked{Operation: best(found[i:], r, segments), Segments: segments, Others: found[:i]}
 		}
 	}
 	asked := contract.Asked{Segments: segments, Others: found}
@@ -86,14 +87,18 @@ func (p *Protocol) at(method string, segments []string) contract.Asked {
 
 // best is the first of the operations, which answers a method, unless another on a path of the same
 // shape does better: one of that very method, or one whose parameters the path obeys.
-func best(found []*contract.Operation, method string, segments []string) *contract.Operation {
-	chosen := found[0]
+func best(found []*contract.Operation, r *call.Request, segments []string) *contract.Operation {
+	chosen, strange := found[0], -1
 	for _, op := range found[1:] {
-		if !answers(op, method) || !op.Template.SameShape(found[0].Template) {
+		if !answers(op, r.Method) || !op.Template.SameShape(found[0].Template) {
 			continue
 		}
-		if cmp.Or(notOf(op, method)-notOf(chosen, method), op.Strange(segments)-chosen.Strange(segments)) < 0 {
-			chosen = op
+		if strange < 0 {
+			strange = chosen.Strange(r, segments)
+		}
+		own := op.Strange(r, segments)
+		if cmp.Or(notOf(op, r.Method)-notOf(chosen, r.Method), own-strange) < 0 {
+			chosen, strange = op, own
 		}
 	}
 	return chosen
