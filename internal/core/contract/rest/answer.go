@@ -103,12 +103,12 @@ func isMoment(name string) bool {
 
 // httpDate is a moment as headers have it: one that was drawn, else another.
 func httpDate(drawn string, draw *sample.Draw) string {
+	if _, err := http.ParseTime(drawn); err == nil {
+		return drawn
+	}
 	at, err := time.Parse(time.RFC3339, drawn)
 	if err != nil {
-		if at, err = http.ParseTime(drawn); err == nil {
-			return drawn
-		}
-		at, _ = time.Parse(time.RFC3339, draw.Fake("time"))
+		at, _ = time.Parse(time.RFC3339, draw.Fake("time")) // which is one
 	}
 	return at.UTC().Format(http.TimeFormat)
 }
