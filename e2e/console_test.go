@@ -89,7 +89,7 @@ func TestConsoleStory(t *testing.T) {
 	require.NoError(t, os.WriteFile(broken, []byte("openapi: 3.1.0\npaths:\n  /a: b: c\n"), 0o600))
 
 	p := s.page("/")
-	must(t, p.WaitText("Drop an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document on this page"))
+	must(t, p.WaitText("Drop an OpenAPI or Swagger document on this page"))
 	must(t, p.Upload("input[type=file]", broken), p.WaitText("line 3, column 8"), p.WaitText("Nothing was changed"))
 	must(t, p.Upload("input[type=file]", file), p.WaitText("9 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=moorings]')`))
 

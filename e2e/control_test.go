@@ -156,7 +156,7 @@ func TestRevisionsAndExamplesOverTheAPI(t *testing.T) {
 	status, _, _ = s.request("POST /imports?into=tides&revision=1", "")
 	assert.Equal(t, 201, status)
 	_, _, changes = s.request("GET /services/tides/revisions/3/changes?since=1", "")
-	assert.Equal(t, map[string]any{"added": []any{}, "removed": []any{}, "changed": []any{}}, changes)
+	assert.Equal(t, map[string]any{"added": []any{}, "removed": []any{}, "changed": []any{}, "effects": map[string]any{"breaking": 0.0, "unknown": 0.0, "compatible": 0.0}}, changes)
 
 	for _, c := range []struct {
 		line, body string

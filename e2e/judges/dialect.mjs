@@ -1,5 +1,5 @@
 /**
- * What OpenAPI says beside JSON Schema: an answer needs no writeOnly property;
+ * What OpenAPI says beside JSON Schema: an answer needs no writeOnly property, a discriminator counts;
  * and, of a document of 3.0, its own keywords.
  */
 export function plain(node, old) {
@@ -8,6 +8,16 @@ export function plain(node, old) {
   const out = Object.fromEntries(Object.entries(node).map(([key, value]) => [key, plain(value, old)]));
   if (Array.isArray(out.required)) {
     out.required = out.required.filter((name) => !out.properties?.[name]?.writeOnly);
+  }
+  if (out.discriminator?.propertyName && Array.isArray(out.oneOf)) {
+    // which tells apart what plain oneOf would take for several at once
+    const { propertyName, mapping = {} } = out.discriminator;
+    out.anyOf = out.oneOf.map((kind) => {
+      const own = kind.$ref?.split('/').at(-1);
+      const names = Object.keys(mapping).filter((name) => mapping[name] === kind.$ref || mapping[name] === own);
+      return names.length === 0 ? kind : { allOf: [kind, { properties: { [propertyName]: { enum: [...names, own] } } }] };
+    });
+    delete out.oneOf;
   }
   if (!old) return out;
   if (out.nullable === true && typeof out.type === 'string') {

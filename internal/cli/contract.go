@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"archive/zip"
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -34,6 +36,7 @@ func (p Program) importCommand() *cli.Command {
 			&cli.StringFlag{Name: "name", Usage: "`NAME` of the new service"},
 			&cli.StringFlag{Name: "into", Usage: "`NAME` of the service that gets a new revision"},
 			&cli.StringFlag{Name: "main", Usage: "`FILE` of a folder or zip that is the contract itself"},
+			&cli.StringSliceFlag{Name: "overlay", Usage: "`FILE` with an overlay that is laid over the contract, and kept with it; may be given several times"},
 			&cli.StringFlag{Name: "answers", Usage: "`CALL` that a sample or JSON Schema answers, such as 'GET /berths/{number}'"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "say what would change, and change nothing"},
 		},
@@ -44,6 +47,9 @@ func (p Program) importCommand() *cli.Command {
 			}
 			in, err := p.readContract(given[0])
 			if err != nil {
+				return err
+			}
+			if in, err = p.withOverlays(in, c.StringSlice("overlay")); err != nil {
 				return err
 			}
 			in.Name, in.Into, in.Main, in.Answers, in.DryRun = c.String("name"), c.String("into"), c.String("main"), c.String("answers"), c.Bool("dry-run")
@@ -60,6 +66,60 @@ func (p Program) importCommand() *cli.Command {
 			return p.print(c, report, nil, func() { p.sayImport(report) })
 		},
 	}
+}
+
+// withOverlays adds overlays to what is imported, as files beside it. They are laid over it in their
+// order, which their names keep.
+func (p Program) withOverlays(in client.Import, overlays []string) (client.Import, error) {
+	if len(overlays) == 0 {
+		return in, nil
+	}
+	if in.From != "" {
+		return in, usage("--overlay goes with files, not with an address (fetch it first)")
+	}
+	var packed bytes.Buffer
+	w := zip.NewWriter(&packed)
+	if err := copyInto(w, in); err != nil {
+		return in, err
+	}
+	for i, file := range overlays {
+		text, name, err := p.readInput(file)
+		if err != nil {
+			return in, err
+		}
+		into, err := w.Create(fmt.Sprintf("overlays/%02d-%s", i+1, cmp.Or(name, "overlay.yaml")))
+		if err == nil {
+			_, err = into.Write(text)
+		}
+		if err != nil {
+			return in, err
+		}
+	}
+	if err := w.Close(); err != nil {
+		return in, err
+	}
+	in.Text = packed.Bytes()
+	in.File = strings.TrimSuffix(cmp.Or(in.File, "contract"), filepath.Ext(in.File)) + ".zip"
+	return in, nil
+}
+
+// copyInto puts what is imported into an archive: a document, or the files of another archive.
+func copyInto(w *zip.Writer, in client.Import) error {
+	old, err := zip.NewReader(bytes.NewReader(in.Text), int64(len(in.Text)))
+	if err != nil { // it is a document
+		into, err := w.Create(cmp.Or(in.File, "contract.yaml"))
+		if err != nil {
+			return err
+		}
+		_, err = into.Write(in.Text)
+		return err
+	}
+	for _, f := range old.File {
+		if err := w.Copy(f); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // readContract reads what is to be imported: a file, a folder, standard input,

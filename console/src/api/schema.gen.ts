@@ -308,7 +308,7 @@ export interface paths {
         put?: never;
         /**
          * Make a service of a contract, or give a service a new revision
-         * @description The body is an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document, in JSON or YAML, or a zip archive of several documents that refer to one another. On any error nothing has changed.
+         * @description The body is an OpenAPI 3.0, 3.1 or 3.2 or a Swagger 2.0 document, in JSON or YAML, or a zip archive of several documents that refer to one another. On any error nothing has changed.
          */
         post: operations["importContract"];
         delete?: never;

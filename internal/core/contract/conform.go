@@ -81,7 +81,7 @@ func (o *Operation) CheckAnswer(a *call.Answer, whole bool, b *budget.Budget) []
 	}
 	if whole && len(a.Body) > 0 && len(response.MediaTypes) > 0 {
 		contentType := strings.Join(valuesOf(a, "Content-Type"), ", ")
-		c.body(response.MediaTypes, contentType, func(mediaType *MediaType) (*tree.Node, error) { return mediaType.Decode(contentType, a.Body) })
+		c.body(response.MediaTypes, contentType, a.Body, func(mediaType *MediaType) (*tree.Node, error) { return mediaType.Decode(contentType, a.Body) })
 	}
 	return c.found
 }
@@ -140,12 +140,12 @@ func (c *check) requestBody(body *Body, f *match.Facts) {
 			c.add("body", "it is required and missing")
 		}
 	case !r.Body.Truncated && len(body.MediaTypes) > 0:
-		c.body(body.MediaTypes, r.Header.Get("Content-Type"), func(mediaType *MediaType) (*tree.Node, error) { return mediaType.DecodeRequest(f) })
+		c.body(body.MediaTypes, r.Header.Get("Content-Type"), r.Body.Bytes, func(mediaType *MediaType) (*tree.Node, error) { return mediaType.DecodeRequest(f) })
 	}
 }
 
 // body holds a body against the media type of its media type.
-func (c *check) body(mediaTypes []*MediaType, contentType string, decode func(*MediaType) (*tree.Node, error)) {
+func (c *check) body(mediaTypes []*MediaType, contentType string, bytes []byte, decode func(*MediaType) (*tree.Node, error)) {
 	base := call.BaseType(contentType)
 	mediaType := mediaTypeOf(mediaTypes, base)
 	if mediaType == nil {
@@ -156,6 +156,9 @@ func (c *check) body(mediaTypes []*MediaType, contentType string, decode func(*M
 		c.add("media type", "%q is not one of %s", contentType, strings.Join(written, ", "))
 		return
 	}
+	if mediaType.Item != nil && isStream(base) {
+		c.items(mediaType, contentType, bytes)
+	}
 	if mediaType.Schema == nil {
 		return
 	}
@@ -165,6 +168,17 @@ func (c *check) body(mediaTypes []*MediaType, contentType string, decode func(*M
 		c.add("body", "it is not %s: %v", kindOf(base), err)
 	case value != nil:
 		c.value("body", mediaType.Schema, value)
+	}
+}
+
+// items holds the items of a stream against their schema.
+func (c *check) items(mediaType *MediaType, contentType string, body []byte) {
+	items, err := mediaType.readStream(contentType, body)
+	for i, item := range items {
+		c.value(fmt.Sprintf("body item %d", i+1), mediaType.Item, item)
+	}
+	if err != nil {
+		c.add("body", "it is not %s: %v", call.BaseType(contentType), err)
 	}
 }
 

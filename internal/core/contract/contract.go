@@ -209,6 +209,8 @@ type MediaType struct {
 	Examples []Example
 	// Schema describes the body; nil when the contract does not.
 	Schema *Schema
+	// Item describes each of the items that the body is a stream of; nil for no stream.
+	Item *Schema
 	// Drawn is set when the examples were drawn, only to be looked at.
 	Drawn bool
 	// Encoding is how the properties of a form are written, as far as the contract says so.

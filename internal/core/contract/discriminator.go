@@ -226,6 +226,9 @@ func (d *Document) descended(pointer string) *tree.Node {
 // mapped is the pointer of the component that a mapping names, by a reference or by its name; ""
 // for none.
 func (d *Document) mapped(name string) string {
+	if name == "" {
+		return ""
+	}
 	if strings.Contains(name, "#") {
 		pointer, _ := d.Locate(name)
 		return pointer
@@ -268,7 +271,11 @@ func (d *Document) kindsOf(property string, discriminator *tree.Node, pointers [
 			tree.Member{Key: "$ref", Value: tree.NewString("#" + plainPrefix + pointer)},
 		))
 	}
-	return tree.NewMap(tree.Member{Key: sample.KindsProperty, Value: tree.NewString(property)}, tree.Member{Key: sample.KindsList, Value: list})
+	kinds := tree.NewMap(tree.Member{Key: sample.KindsProperty, Value: tree.NewString(property)}, tree.Member{Key: sample.KindsList, Value: list})
+	if otherwise := d.mapped(discriminator.Get("defaultMapping").Str()); otherwise != "" {
+		kinds.Members = append(kinds.Members, tree.Member{Key: sample.KindsOtherwise, Value: tree.NewString(plainPrefix + otherwise)})
+	}
+	return kinds
 }
 
 // namesOf are the values by which a component says what it is, the best first: those that it is
@@ -335,6 +342,13 @@ func judgedByKind(kinds *tree.Node) (all []*tree.Node) {
 		))
 	}
 	whole := says(names)
+	if otherwise := kinds.Get(sample.KindsOtherwise).Str(); otherwise != "" { // what no kind names
+		named := tree.NewMap(append(whole.Members, required)...)
+		return append(all, tree.NewMap(
+			tree.Member{Key: "if", Value: tree.NewMap(tree.Member{Key: "not", Value: named})},
+			tree.Member{Key: "then", Value: tree.NewMap(tree.Member{Key: laterKeyword, Value: tree.NewString(otherwise)})},
+		))
+	}
 	if kinds.Get(sample.KindsInstead) != nil {
 		whole.Members = append(whole.Members, required)
 	}

@@ -28,7 +28,7 @@ func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 		return value.AppendJSON(nil), true
 	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
-	case call.IsYAML(o.Name):
+	case call.IsYAML(o.Name) && !o.isText():
 		text, err := value.YAML()
 		return text, err == nil
 	case call.BaseType(o.Name) == formType && value.Kind == tree.Map:
@@ -59,10 +59,13 @@ func (o *MediaType) IsFile() bool {
 	return (len(types) == 0 || slices.Contains(types, "string")) && o.Schema.Keyword("enum") == nil && o.Schema.Keyword("const") == nil
 }
 
+// isText reports whether the contract takes a body for a text, whatever it is written in.
+func (o *MediaType) isText() bool { return o.Schema != nil && slices.Equal(o.Schema.Types(), []string{"string"}) }
+
 // CanEncode reports whether values of the media type's schema can be written in its
 // media type.
 func (o *MediaType) CanEncode() bool {
-	if o.IsFile() {
+	if o.IsFile() || o.Item != nil && isStream(o.Name) {
 		return true
 	}
 	if o.Schema == nil {
@@ -208,6 +211,8 @@ func (o *MediaType) Decode(contentType string, body []byte) (*tree.Node, error) 
 		return nil, nil
 	case call.IsXML(base):
 		return o.Schema.ReadXML(body)
+	case call.IsYAML(base) && o.isText():
+		return tree.NewString(string(body)), nil
 	case call.IsYAML(base):
 		return tree.Parse(body)
 	case base == formType:

@@ -78,6 +78,15 @@ func (p *Parameter) read(r *call.Request, path map[string]string, query url.Valu
 		return p.decode(text), ok
 	case "query":
 		return p.readQuery(query)
+	case "querystring":
+		if r.Query == "" {
+			return nil, false
+		}
+		value, err := (&MediaType{Name: p.Content, Schema: p.Schema}).Decode(p.Content, []byte(p.wholeQuery(r.Query)))
+		if err != nil {
+			return tree.NewString(r.Query), true
+		}
+		return value, true
 	case "header":
 		lines := r.Header[textproto.CanonicalMIMEHeaderKey(p.Name)]
 		return p.decode(strings.Join(lines, ",")), len(lines) > 0
@@ -129,6 +138,17 @@ func (p *Parameter) readQuery(query url.Values) (value *tree.Node, present bool)
 	default:
 		return p.decode(texts[0]), true
 	}
+}
+
+// wholeQuery is the query of a call as a body of the parameter's media type: unescaped, unless it is
+// a form.
+func (p *Parameter) wholeQuery(query string) string {
+	if call.BaseType(p.Content) != formType {
+		if unescaped, err := url.QueryUnescape(query); err == nil {
+			return unescaped
+		}
+	}
+	return query
 }
 
 func sortedKeys(query url.Values) []string {

@@ -115,6 +115,9 @@ func (d *Document) Locate(ref string) (pointer string, ok bool) {
 	}
 	d.targetsOnce.Do(func() {
 		d.targets = make(map[string]string)
+		if self := d.root.Get("$self").Str(); self != "" {
+			d.targets[self] = ""
+		}
 		d.index(d.root, "")
 	})
 	if base != "" {

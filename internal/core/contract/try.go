@@ -1,6 +1,7 @@
 package contract
 
 import (
+	"cmp"
 	"net/textproto"
 	"net/url"
 	"strings"
@@ -16,12 +17,16 @@ import (
 func (o *Operation) Try(draw *sample.Draw) call.Request {
 	r := call.Request{Method: o.Method, Header: call.Header{}}
 	path := make(map[string]string)
-	query := url.Values{}
+	query, whole := url.Values{}, ""
 	for _, p := range o.Parameters {
 		if p.In != "path" && !p.Required {
 			continue
 		}
 		value := p.sample(draw)
+		if p.In == "querystring" {
+			whole = p.asQuery(value)
+			continue
+		}
 		if call.IsJSON(p.Content) {
 			value = tree.NewString(string(value.AppendJSON(nil)))
 		}
@@ -42,7 +47,7 @@ func (o *Operation) Try(draw *sample.Draw) call.Request {
 		}
 	}
 	r.Address, _ = o.Template.Fill(path)
-	r.Path, r.Query = r.Address, query.Encode()
+	r.Path, r.Query = r.Address, cmp.Or(whole, query.Encode())
 	if o.Body != nil {
 		o.Body.try(&r, draw)
 	}
@@ -64,6 +69,15 @@ func (p *Parameter) sample(draw *sample.Draw) *tree.Node {
 	default:
 		return tree.NewString("1")
 	}
+}
+
+// asQuery is a value as the whole query.
+func (p *Parameter) asQuery(value *tree.Node) string {
+	body, _ := (&MediaType{Name: p.Content, Schema: p.Schema}).Encode(value)
+	if call.BaseType(p.Content) == formType {
+		return string(body)
+	}
+	return url.QueryEscape(string(body))
 }
 
 // asRead is an example as a call would bring it: many write numbers as texts.
@@ -122,7 +136,11 @@ func (o *MediaType) Sample(draw *sample.Draw) (body []byte, ok bool) {
 	if len(o.Examples) > 0 {
 		return o.Examples[0].Body, true
 	}
-	if o.IsFile() {
+	switch {
+	case o.Item != nil && isStream(o.Name):
+		body, _ = o.Stream(draw)
+		return body, true
+	case o.IsFile():
 		return draw.File(o.Name), true
 	}
 	if !o.CanEncode() {

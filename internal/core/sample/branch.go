@@ -78,7 +78,7 @@ func (c *compiler) spread(n *tree.Node, key string, list []*tree.Node, depth int
 
 // The keyword that says which schemas a value may obey, told apart by the value of one property, and
 // the keys of what it holds: the property, a list of the values and the schema ($ref) of each kind, the
-// keyword in whose place it stands, and whether other values are allowed, too.
+// keyword in whose place it stands, and what becomes of other values.
 const (
 	KindsKey      = "x-rapid-mimic-kinds"
 	KindsProperty = "property"
@@ -86,6 +86,8 @@ const (
 	KindNames     = "names"
 	KindsInstead  = "instead"
 	KindsOpen     = "open"
+	// KindsOtherwise is the pointer of the schema of values that no kind names.
+	KindsOtherwise = "otherwise"
 )
 
 // mostKinds bounds how many kinds are drawn.

@@ -9,8 +9,8 @@ export function FirstSteps({ onFile }: { onFile(file: File): void }) {
       <section>
         <h2 className="font-semibold text-base">Import a contract</h2>
         <p className="mt-1 mb-3 text-dim">
-          Drop an OpenAPI 3.0 or 3.1 or a Swagger 2.0 document on this page. Each of its operations answers at
-          once, with its example or with data that fit its schema.
+          Drop an OpenAPI or Swagger document on this page. Each of its operations answers at once, with its
+          example or with data that fit its schema.
         </p>
         <div className="mb-3">
           <ImportControl onFile={onFile} busy={false} />

@@ -1,11 +1,13 @@
 package openapi_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/contract/openapi"
 	"rapidmimic.example/internal/core/sample"
@@ -181,4 +183,66 @@ func TestSamplesBecomeContracts(t *testing.T) {
 	assert.ErrorContains(t, err, "a contract already")
 	_, err = openapi.FromSample([]byte(`{"a": `), "GET /x", "")
 	assert.ErrorContains(t, err, "neither JSON nor YAML")
+}
+
+// Overlays among the files are laid over the contract, in the order of their names.
+func TestOverlays(t *testing.T) {
+	const base = `
+openapi: 3.1.0
+info: {title: quay, version: "1"}
+servers: [{url: /v1}]
+paths:
+  /berths:
+    get: {operationId: list, tags: [old], responses: {200: {description: x, content: {application/json: {schema: {$ref: '#/components/schemas/B'}}}}}}
+    delete: {operationId: gone, responses: {204: {description: x}}}
+  /dues: {get: {operationId: dues, responses: {200: {description: x}}}}
+components: {schemas: {B: {type: object, properties: {n: {type: integer}}}}}
+`
+	read := func(overlays ...string) (*contract.Contract, error) {
+		b := &bundle.Bundle{Main: "c.yaml", Files: []bundle.File{{Name: "c.yaml", Text: []byte(base)}}}
+		for i, text := range overlays {
+			b.Files = append(b.Files, bundle.File{Name: fmt.Sprintf("overlays/%d.yaml", len(overlays)-i), Text: []byte(text)})
+		}
+		return openapi.ReadBundle(b)
+	}
+	c, err := read(`
+# the later one, by its name
+overlay: 1.0.0
+info: {title: more, version: "1"}
+actions:
+  - {target: "$.info", update: {title: "quay, later"}}
+  - {target: "$.paths['/berths'].get.tags", update: new}
+  - {target: "$.nothing", update: {a: 1}}
+`, `
+overlay: 1.1.0
+info: {title: first, version: "1"}
+actions:
+  - {target: "$.info", update: {title: "quay, earlier", version: "2"}}
+  - {target: "$.servers", update: [{url: /v2}]}
+  - {target: "$.paths.*.delete", remove: true}
+  - {target: "$.paths[?@.get.operationId=='dues']", remove: true}
+  - {target: "$.components.schemas.B", update: {required: [n], properties: {n: {enum: [7]}}}}
+  - {target: "$.components.schemas.B.properties", update: {m: {}}}
+  - {target: "$.components.schemas.B.properties.m", copy: "$.components.schemas.B.properties.n"}
+`)
+	require.NoError(t, err)
+	assert.Equal(t, "quay, later", c.Title)
+	assert.Equal(t, "2", c.Version)
+	assert.Equal(t, []string{"/v1", "/v2"}, c.BasePaths)
+	require.Len(t, c.Operations, 1)
+	assert.Equal(t, []string{"old", "new"}, c.Operations[0].Tags)
+	value, valid := c.Operations[0].Success.MediaTypes[0].Schema.Generate(sample.NewDraw(1, "", 0))
+	assert.True(t, valid)
+	assert.Equal(t, `{"n":7,"m":7}`, string(value.AppendJSON(nil)))
+	require.Len(t, c.Warnings, 1)
+	assert.Equal(t, `overlays/2.yaml:8:5: target "$.nothing" selects nothing of the contract`, c.Warnings[0].String())
+	for text, want := range map[string]string{
+		"overlay: 2.0.0\nactions: []":                                      `overlay "2.0.0" is not supported`,
+		"overlay: 1.0.0\nactions: [{target: '$.a[', update: 1}]":           "target: ",
+		"overlay: 1.0.0\nactions: [{target: '$.info', copy: '$.paths.*'}]": "copy must select one place, and selects 2",
+		"overlay: 1.0.0\nactions: [":                                       "overlays/1.yaml",
+	} {
+		_, err := read(text)
+		assert.ErrorContains(t, err, want)
+	}
 }

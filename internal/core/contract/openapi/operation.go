@@ -21,7 +21,7 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 	n := method.Value
 	op := &contract.Operation{
 		ID:      r.operationID(n, method.Key, path.Key),
-		Method:  strings.ToUpper(method.Key),
+		Method:  methodOf(method.Key),
 		Summary: n.Get("summary").Str(), Description: n.Get("description").Str(), Deprecated: n.Get("deprecated").IsTrue(),
 	}
 	if tags := n.Get("tags"); tags != nil {
@@ -70,6 +70,15 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 		}
 	}
 	return op
+}
+
+// methodOf is the method of a key: those of the document are written in small letters, all others as
+// they are.
+func methodOf(key string) string {
+	if slices.Contains(methods, key) {
+		return strings.ToUpper(key)
+	}
+	return key
 }
 
 // operationID makes up a readable id where the document has none, and keeps
@@ -159,11 +168,14 @@ func (r *reader) mediaType(m tree.Member, at string) (mediaType *contract.MediaT
 	if m.Value.Get("schema") != nil {
 		mediaType.Schema = r.document.Schema(at + "/schema")
 	}
+	if m.Value.Get("itemSchema") != nil {
+		mediaType.Item = r.document.Schema(at + "/itemSchema")
+	}
 	r.readExamples(mediaType, m.Value, at) // whose form may follow from the schema
 	switch {
 	case len(mediaType.Examples) > 0, mediaType.IsFile():
 		return mediaType, ""
-	case mediaType.Schema == nil:
+	case mediaType.Schema == nil && mediaType.Item == nil:
 		return nil, fmt.Sprintf("%s has neither an example nor a schema", m.Key)
 	case !mediaType.CanEncode():
 		return nil, fmt.Sprintf("%s has no example that could be sent as it stands", m.Key)

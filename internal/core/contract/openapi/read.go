@@ -1,4 +1,4 @@
-// Package openapi reads OpenAPI 3.0 and 3.1 and Swagger 2.0 documents into
+// Package openapi reads OpenAPI 3.0, 3.1 and 3.2 and Swagger 2.0 documents into
 // contracts.
 //
 // It works on the ordered tree of the document and serves what can be served:
@@ -36,13 +36,20 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 	if err != nil {
 		return nil, inMain(spec.SyntaxProblem(err, "the contract"), b)
 	}
+	var faults []problem.Item
+	if !b.Single() {
+		if root, faults, err = overlaid(b, root); err != nil {
+			return nil, err
+		}
+	}
 	version, err := versionOf(root)
 	if err != nil {
 		return nil, inMain(err, b)
 	}
-	var faults []problem.Item
 	if !b.Single() {
-		root, faults = join(b, root)
+		var more []problem.Item
+		root, more = join(b, root)
+		faults = append(faults, more...)
 	}
 	format := "OpenAPI " + version
 	if version == "2.0" {
@@ -51,7 +58,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 	}
 	r := &reader{root: root, files: b.Names(), ids: make(map[string]bool), nodes: make(map[*contract.Operation]*tree.Node), sources: make(map[*contract.Operation]*tree.Node)}
 	upgrade := func(n *tree.Node) *tree.Node { return n }
-	if version != "3.1" {
+	if version == "3.0" || version == "2.0" {
 		upgrade = upgrade30
 	}
 	r.document = contract.NewDocument(root, upgrade)
@@ -138,12 +145,14 @@ func versionOf(root *tree.Node) (string, error) {
 		return "3.0", nil
 	case strings.HasPrefix(text, "3.1"):
 		return "3.1", nil
+	case strings.HasPrefix(text, "3.2"):
+		return "3.2", nil
 	case declared != nil:
-		return "", refuse(fault(declared, "/openapi", "openapi %q is not supported; 3.0 and 3.1 are, and Swagger 2.0", text))
+		return "", refuse(fault(declared, "/openapi", "openapi %q is not supported; 3.0, 3.1 and 3.2 are, and Swagger 2.0", text))
 	case scalarText(root.Get("swagger")) == "2.0":
 		return "2.0", nil
 	case root.Get("swagger") != nil:
-		return "", refuse(fault(root.Get("swagger"), "/swagger", "swagger %q is not supported; 2.0 is, and OpenAPI 3.0 and 3.1", scalarText(root.Get("swagger"))))
+		return "", refuse(fault(root.Get("swagger"), "/swagger", "swagger %q is not supported; 2.0 is, and OpenAPI 3.0, 3.1 and 3.2", scalarText(root.Get("swagger"))))
 	default:
 		return "", refuse(fault(root, "", "the key openapi is missing, so this is not an OpenAPI document (for a sample or a JSON Schema, answers names its call: 'GET /berths')"))
 	}
@@ -240,9 +249,9 @@ func (r *reader) follow(n *tree.Node, at string) (*tree.Node, string, error) {
 		if ref == nil {
 			return n, at, nil
 		}
-		pointer, _ := r.document.Locate(ref.Str())
+		pointer, ok := r.document.Locate(ref.Str())
 		target := r.root.At(pointer)
-		if !strings.HasPrefix(ref.Str(), "#") || target == nil {
+		if !ok || target == nil {
 			return nil, "", errors.New(leads(ref.Str(), r.files))
 		}
 		n, at = target, pointer
@@ -250,7 +259,10 @@ func (r *reader) follow(n *tree.Node, at string) (*tree.Node, string, error) {
 	return nil, "", fmt.Errorf("$ref %q leads in a circle", asWritten(n.Get("$ref").Str()))
 }
 
-var methods = []string{"get", "put", "post", "delete", "options", "head", "patch", "trace"}
+// methods are the keys of a path that are operations; all other methods stand in additionalOperations.
+var methods = []string{"get", "put", "post", "delete", "options", "head", "patch", "trace", "query"}
+
+const otherMethods = "additionalOperations"
 
 func (r *reader) readPaths() error {
 	paths := r.root.Get("paths")
@@ -280,15 +292,22 @@ func (r *reader) readPaths() error {
 		}
 		for _, m := range item.Members {
 			if slices.Contains(methods, m.Key) {
-				op := r.operation(p, m, tree.Join(itemAt, m.Key))
-				r.nodes[op] = m.Value
-				r.readRequest(op, item, itemAt, m.Value, tree.Join(itemAt, m.Key))
-				r.sources[op] = withParameters(m.Value, item.Get("parameters"))
-				r.contract.Operations = append(r.contract.Operations, op)
+				r.readOperation(p, item, itemAt, m, tree.Join(itemAt, m.Key))
 			}
+		}
+		for _, m := range item.Get(otherMethods).Entries() {
+			r.readOperation(p, item, itemAt, m, tree.Join(itemAt+"/"+otherMethods, m.Key))
 		}
 	}
 	return r.usable()
+}
+
+func (r *reader) readOperation(path tree.Member, item *tree.Node, itemAt string, m tree.Member, at string) {
+	op := r.operation(path, m, at)
+	r.nodes[op] = m.Value
+	r.readRequest(op, item, itemAt, m.Value, at)
+	r.sources[op] = withParameters(m.Value, item.Get("parameters"))
+	r.contract.Operations = append(r.contract.Operations, op)
 }
 
 // withParameters adds the parameters of a path to those of its operation.

@@ -33,6 +33,9 @@ func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt str
 		if m.Value.Get("schema") != nil {
 			mediaType.Schema = r.document.RequestSchema(mediaAt + "/schema")
 		}
+		if m.Value.Get("itemSchema") != nil {
+			mediaType.Item = r.document.RequestSchema(mediaAt + "/itemSchema")
+		}
 		mediaType.Encoding = readEncoding(m.Value.Get("encoding"))
 		r.readExamples(mediaType, m.Value, mediaAt)
 		op.Body.MediaTypes = append(op.Body.MediaTypes, mediaType)

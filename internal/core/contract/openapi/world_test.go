@@ -60,6 +60,8 @@ func TestSchemasOfTheWorld(t *testing.T) {
 			[]string{`{"kind":"CHQ","number":"1","amount":1}`, `{"kind":"WIRE"}`}, []string{`{"kind":"Cheque","number":"1"}`, `{"kind":"CHQ"}`, `{"number":"1"}`}, "CHQ WIRE"},
 		"told apart by the discriminator alone": {`{A: {type: object, required: [kind], properties: {kind: {type: string}, x: {type: integer}}}, B: {type: object, required: [kind], properties: {kind: {type: string}, y: {type: integer}}}}`, `{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
 			[]string{`{"kind":"A","x":1}`, `{"kind":"B","y":1}`, `{"kind":"A","y":"any"}`}, []string{`{"kind":"B","y":"no"}`, `{"kind":"C"}`, `{"x":1}`}, "A B"},
+		"a kind for all others": {`{A: {type: object, required: [kind, x], properties: {kind: {type: string}, x: {type: integer}}}, B: {type: object, required: [y], properties: {kind: {type: string}, y: {type: integer}}}}`, `{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind, mapping: {a: '#/components/schemas/A'}, defaultMapping: B}}`,
+			[]string{`{"kind":"a","x":1}`, `{"kind":"C","y":1}`, `{"y":1}`}, []string{`{"kind":"C"}`, `{"kind":"a","y":1}`}, "a B"},
 		"enums that name themselves": {`{A: {type: object, required: [kind], properties: {kind: {enum: [a]}}}, B: {type: object, required: [kind], properties: {kind: {enum: [b, bb]}}}}`, `{oneOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
 			[]string{`{"kind":"a"}`, `{"kind":"bb"}`}, []string{`{"kind":"A"}`}, "a b"},
 		"one enum for all, which tells nothing": {`{A: {type: object, properties: {kind: {enum: [x, y]}, n: {type: integer}}}, B: {type: object, properties: {kind: {enum: [x, y]}, s: {type: string}}}}`, `{anyOf: [{$ref: '#/components/schemas/A'}, {$ref: '#/components/schemas/B'}], discriminator: {propertyName: kind}}`,
@@ -206,6 +208,11 @@ paths: {/a: {get: {produces: [application/json], responses: {200: {$ref: '#/resp
 			assert.Empty(t, c.Operations[0].CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/yaml"}}, Body: []byte("n: 7")}, true, nil))
 			assert.NotEmpty(t, c.Operations[0].CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "application/yaml"}}, Body: []byte("n: 8")}, true, nil))
 		}},
+		"YAML that is a text": {"3.0.0", `paths: {/a: {get: {responses: {200: {description: x, content: {application/yaml: {schema: {type: string, enum: ["n: 7"]}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			b := answered(t, c, "GET", "/a", "")
+			assert.Equal(t, "n: 7", string(b.Answer.Body))
+			assert.Empty(t, c.Operations[0].CheckAnswer(&b.Answer, true, nil))
+		}},
 		"parameters that the standard ignores, and those with content": {"3.0.0", `
 paths: {/a: {get: {parameters: [{name: Authorization, in: header, required: true, schema: {type: string}}, {name: Accept, in: header, schema: {enum: [x]}}, {name: q, in: query, required: true, content: {application/json: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
 			op := c.Operations[0]
@@ -238,6 +245,46 @@ components: {schemas: {E: {type: object, properties: {b: {type: boolean}, l: {ty
   V: {type: object, properties: {l: {allOf: [{$ref: '#/components/schemas/L'}, {description: some}]}, m: {type: object, additionalProperties: {$ref: '#/components/schemas/E'}}}}}}`, func(t *testing.T, c *contract.Contract) {
 			assert.Empty(t, deviations(c.Operations[0], "/a", "application/xml", "<V><e><b>true</b></e><e/><m><x><b>false</b><l>1</l></x></m></V>"))
 			assert.Len(t, deviations(c.Operations[0], "/a", "application/xml", "<V><e><b>no</b></e><m><x><l>y</l></x></m></V>"), 2)
+		}},
+		"methods of their own": {"3.2.0", `
+$self: https://quay.example/contract.yaml
+paths: {/a: {query: {operationId: q, responses: {200: {$ref: 'https://quay.example/contract.yaml#/components/responses/R'}}}, additionalOperations: {LINK: {operationId: l, ` + ok + `}}}}
+components: {responses: {R: {description: x, content: {application/json: {schema: {type: integer}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "OpenAPI 3.2", c.Format)
+			assert.Equal(t, "q", asked(c, "QUERY", "/a").ID())
+			assert.Equal(t, "l", asked(c, "LINK", "/a").ID())
+			assert.Len(t, c.Operations[0].Success.MediaTypes, 1)
+		}},
+		"streams": {"3.2.0", `
+paths: {/a: {get: {responses: {200: {description: x, content: {
+  application/jsonl: {itemSchema: {type: object, required: [n], properties: {n: {type: integer}}}}, application/json-seq: {itemSchema: {type: integer}},
+  text/event-stream: {itemSchema: {type: object, required: [data], properties: {event: {enum: [tide]}, data: {type: string}, retry: {type: integer}}}}, multipart/mixed: {itemSchema: {type: integer}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			require.Len(t, op.Success.MediaTypes, 4)
+			for accept, form := range map[string]string{"application/jsonl": `^(\{"n":\d+\}\n){3}$`, "application/json-seq": "^(\x1e\\d+\n){3}$", "text/event-stream": `^((event: tide\n)?(retry: \d+\n)?data: .+\n\n){3}$`, "multipart/mixed": `^(--\S+\r\nContent-Type: application/json\r\n\r\n\d+\r\n){3}--`} {
+				b := answered(t, c, "GET", "/a", accept)
+				assert.Regexp(t, form, string(b.Answer.Body))
+				assert.Empty(t, op.CheckAnswer(&b.Answer, true, nil), "%s", b.Answer.Body)
+			}
+			wrong := func(mediaType, body string) (found []string) {
+				for _, d := range op.CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: mediaType}}, Body: []byte(body)}, true, nil) {
+					found = append(found, d.Where+": "+d.Detail)
+				}
+				return found
+			}
+			assert.Equal(t, []string{"body item 2 /n: got string, want integer"}, wrong("application/jsonl", "{\"n\":1}\n{\"n\":\"x\"}\n"))
+			assert.Equal(t, []string{"body: it is not application/jsonl: item 2: line 1, column 1: invalid character 'o' looking for beginning of value"}, wrong("application/jsonl", "{\"n\":1}\noh\n"))
+			assert.Equal(t, []string{"body item 1 /event: value must be 'tide'"}, wrong("text/event-stream", ": hello\n\nevent: ebb\ndata: 1\ndata: 2\n\n"))
+		}},
+		"the whole query": {"3.2.0", `paths: {/a: {get: {parameters: [{name: q, in: querystring, required: true, content: {application/json: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}], ` + ok + `}}, /b: {get: {parameters: [{name: q, in: querystring, content: {application/x-www-form-urlencoded: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			for i, k := range []map[string]int{{`%7B%22n%22%3A1%7D`: 0, `%7B%22n%22%3A%22x%22%7D`: 1, ``: 1, `x`: 1}, {`n=1`: 0, `n=x`: 1, ``: 0, `m=1`: 1}} {
+				op := c.Operations[i]
+				for query, want := range k {
+					assert.Len(t, op.CheckRequest(&match.Facts{Request: &call.Request{Method: "GET", Query: query}}, []string{"a"}), want, "%s %q", op.ID, query)
+				}
+				r := op.Try(sample.NewDraw(1, "", 0))
+				assert.Empty(t, op.CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
+			}
 		}},
 		"XML of a type by reference": {"3.0.0", `
 paths: {/a: {post: {requestBody: {content: {application/xml: {schema: {$ref: '#/components/schemas/V'}}}}, ` + ok + `}}}

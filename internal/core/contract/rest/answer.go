@@ -56,6 +56,13 @@ func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted
 		b.Answer.Body, b.Value = b.Used.Body, b.Used.Value
 		return
 	}
+	if mediaType.Item != nil && mediaType.CanEncode() {
+		var valid bool
+		if b.Answer.Body, valid = mediaType.Stream(w.Draw()); !valid {
+			b.Invalid = "no attempt did"
+		}
+		return
+	}
 	if mediaType.IsFile() {
 		b.Answer.Body = w.Draw().File(mediaType.Name)
 		return
