@@ -68,6 +68,10 @@ type Service struct {
 	// the default, lists the deviations on the call, "refuse" answers with a 400
 	// that lists them, "off" does not look.
 	Conformance string `json:"conformance,omitempty"`
+	// Security says what becomes of calls without the credentials that the contract demands: "", the
+	// same as "report", lists that on the call, "refuse" answers as the contract does then, "off"
+	// does not look.
+	Security string `json:"security,omitempty"`
 	// Examples chooses for operations of the contract which named example
 	// answers: operation id → name. The others answer with their first one.
 	Examples map[string]string `json:"examples,omitempty"`
@@ -124,6 +128,13 @@ const (
 	ConformanceReport = "report"
 	ConformanceRefuse = "refuse"
 	ConformanceOff    = "off"
+)
+
+// What Security can be, beside "".
+const (
+	SecurityReport = "report"
+	SecurityRefuse = "refuse"
+	SecurityOff    = "off"
 )
 
 // NewService gives the defaults of every key.
@@ -201,6 +212,9 @@ func ValidServiceName(name string) bool {
 func (s Service) faults() (items []problem.Item) {
 	if !ValidServiceName(s.Name) {
 		items = append(items, problem.Item{At: "/name", Detail: fmt.Sprintf("name must be %s, not %q", ServiceNameRule, s.Name)})
+	}
+	if all := []string{"", SecurityReport, SecurityRefuse, SecurityOff}; !slices.Contains(all, s.Security) {
+		items = append(items, problem.Item{At: "/security", Detail: fmt.Sprintf("security must be report, refuse or off, not %q", s.Security)})
 	}
 	if all := []string{ConformanceReport, ConformanceRefuse, ConformanceOff}; !slices.Contains(all, s.Conformance) {
 		items = append(items, problem.Item{At: "/conformance", Detail: fmt.Sprintf("conformance must be report, refuse or off, not %q", s.Conformance)})

@@ -130,6 +130,9 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 	for _, part := range op.Parameters {
 		p.say("%-9s %s", part.In, partText(part))
 	}
+	if len(op.Security) > 0 {
+		p.say("demands   %s", strings.Join(op.Security, ", or "))
+	}
 	for _, body := range op.Takes {
 		p.sayBody("takes", body)
 	}

@@ -50,6 +50,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "hints", Usage: "let callers ask for something in one request: a lane, a scenario, an example, a status, a delay"},
 					&cli.BoolFlag{Name: "reveal", Usage: "tell callers in a header who answered"},
 					&cli.StringFlag{Name: "conformance", Usage: "what becomes of calls that break the contract: report, refuse or off"},
+					&cli.StringFlag{Name: "security", Usage: "what becomes of calls without the credentials that the contract demands: report, refuse or off"},
 					&cli.StringFlag{Name: "memory", Usage: "on has the service remember what calls create, off has it forget"},
 					&cli.StringFlag{Name: "upstream", Usage: "base `URL` of the real thing; empty for none"},
 					&cli.BoolFlag{Name: "yes", Usage: "list hosts of the public internet, too: whoever trusts the authority gets what the service answers instead"},
@@ -171,7 +172,7 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if len(s.Hosts) > 0 {
 		p.say("hosts     %s", strings.Join(s.Hosts, ", "))
 	}
-	p.say("settings  cors %t, reveal %t, hints %t, echo %t, conformance %s", s.CORS, s.Reveal, s.Hints, s.Echo, s.Conformance)
+	p.say("settings  cors %t, reveal %t, hints %t, echo %t, conformance %s, security %s", s.CORS, s.Reveal, s.Hints, s.Echo, s.Conformance, cmp.Or(s.Security, spec.SecurityReport))
 	if !s.Memory.IsZero() {
 		p.say("memory    on (rapidmimic memory show %s)", s.Name)
 	}
@@ -254,7 +255,7 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		ctx = client.Confirmed(ctx)
 	}
 	patch := map[string]any{}
-	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "hints", "echo", "conformance", "memory", "upstream", "mode"} {
+	for _, name := range []string{"name", "title", "seed", "cors", "reveal", "hints", "echo", "conformance", "security", "memory", "upstream", "mode"} {
 		if c.IsSet(name) {
 			patch[name] = c.Value(name)
 		}

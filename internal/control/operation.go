@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -146,6 +147,13 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 			part.Example = contract.Plain(p.Example)
 		}
 		detail.Parameters = append(detail.Parameters, part)
+	}
+	for _, together := range op.Security {
+		words := make([]string, len(together))
+		for i, c := range together {
+			words[i] = c.String()
+		}
+		detail.Security = append(detail.Security, strings.Join(words, " and "))
 	}
 	if op.Body != nil {
 		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.MediaTypes)

@@ -65,6 +65,8 @@ type OperationDetail struct {
 	Operation
 	Description string          `json:"description,omitempty"` // Markdown
 	Parameters  []OperationPart `json:"parameters"`
+	// Security are the credentials that it demands, each an alternative.
+	Security []string `json:"security,omitempty"`
 	// Takes are the bodies that it takes, one for each media type.
 	Takes        []OperationBody     `json:"takes"`
 	BodyRequired bool                `json:"bodyRequired,omitempty"`

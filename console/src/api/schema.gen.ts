@@ -2682,6 +2682,12 @@ export interface components {
              * @enum {string}
              */
             conformance: "report" | "refuse" | "off";
+            /**
+             * @description What becomes of calls without the credentials that the contract demands; left out for report
+             * @default report
+             * @enum {string}
+             */
+            security: "report" | "refuse" | "off";
             memory?: components["schemas"]["MemoryRule"];
             /** @description Which named example answers, by operation id */
             examples?: {
@@ -2786,6 +2792,8 @@ export interface components {
             /** @description In Markdown */
             description?: string;
             parameters: components["schemas"]["OperationPart"][];
+            /** @description The credentials that it demands, each an alternative */
+            security?: string[];
             /** @description Bodies it takes, one a media type */
             takes: components["schemas"]["OperationBody"][];
             bodyRequired?: boolean;
@@ -4263,7 +4271,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "unsigned" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */

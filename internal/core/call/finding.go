@@ -113,6 +113,7 @@ const (
 	ClosestConditions Code = "closest-conditions"
 	ClosestPart       Code = "closest-part"
 	KnownSkipped      Code = "known-skipped"
+	Unsigned          Code = "unsigned"
 	MissedService     Code = "missed-service"
 	Preflight         Code = "preflight"
 	Options           Code = "options"

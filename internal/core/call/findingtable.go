@@ -106,6 +106,7 @@ var table = []entry{
 	{ClosestConditions, "Closest is mapping {0}, {1}, whose conditions do not hold: {among}.", "the closest mapping of a miss"},
 	{ClosestPart, "Closest is {0} {1}, {2}; it differs in {part}: `{seen}`, expected `{expected}`.", "the closest mapping or operation of a miss"},
 	{KnownSkipped, "Operation {0} takes this call, and cannot answer: {1}.", "the contract has the operation, which was skipped when it was imported"},
+	{Unsigned, "The contract demands credentials, and the service refuses calls without them: {0}.", "the call lacks the credentials that the contract demands"},
 	{MissedService, "No service is named \"{0}\".[ Did you mean \"{1}\"?][ {2}]", "the path names a service that does not exist"},
 	{Preflight, "A browser asked whether a page of {0} may call, and it may.", "a preflight was answered"},
 	{Options, "The call asked which methods are answered: {0}.", "OPTIONS was answered"},

@@ -54,7 +54,10 @@ type Operation struct {
 	// Skipped says why the operation cannot answer; nil when it can.
 	Skipped    *problem.Item
 	Parameters []*Parameter
-	Body       *Body // nil when the operation takes none
+	// Security are the credentials that it demands: one of the alternatives, each whole. None where it
+	// demands none.
+	Security [][]Credential
+	Body     *Body // nil when the operation takes none
 	// Responses are all that can be sent, in the order of the document; Success
 	// is the one sent unless something else is asked for, nil when the
 	// operation is skipped.

@@ -60,7 +60,9 @@ func (o *MediaType) IsFile() bool {
 }
 
 // isText reports whether the contract takes a body for a text, whatever it is written in.
-func (o *MediaType) isText() bool { return o.Schema != nil && slices.Equal(o.Schema.Types(), []string{"string"}) }
+func (o *MediaType) isText() bool {
+	return o.Schema != nil && slices.Equal(o.Schema.Types(), []string{"string"})
+}
 
 // CanEncode reports whether values of the media type's schema can be written in its
 // media type.

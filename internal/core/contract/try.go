@@ -48,6 +48,11 @@ func (o *Operation) Try(draw *sample.Draw) call.Request {
 	}
 	r.Address, _ = o.Template.Fill(path)
 	r.Path, r.Query = r.Address, cmp.Or(whole, query.Encode())
+	if len(o.Security) > 0 {
+		for _, c := range o.Security[0] {
+			c.give(&r)
+		}
+	}
 	if o.Body != nil {
 		o.Body.try(&r, draw)
 	}

@@ -3,11 +3,16 @@ package engine
 import (
 	"context"
 	"fmt"
+	"net/http"
+	"slices"
+	"sync"
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec"
 )
 
@@ -38,10 +43,56 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 		return asked.Operation.ID, nil
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})
+	if service.Spec.Security != spec.SecurityOff {
+		found = append(asked.Operation.CheckSecurity(&r.Request), found...)
+	}
 	if r.Spoilt() {
 		return asked.Operation.ID, found
 	}
 	return asked.Operation.ID, append(found, protocol.CheckAnswer(asked.Operation, &r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize, b)...)
+}
+
+// refuseUnsigned refuses a call without the credentials that the contract demands, where the service
+// says so, by the contract's own answer. It reports whether it did.
+func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
+	if p.Service.Spec.Security != spec.SecurityRefuse || p.Service.Contract == nil {
+		return false
+	}
+	asked := e.dispatch(p, r)
+	if asked.Operation == nil || asked.Fault != nil {
+		return false
+	}
+	op := asked.Operation
+	found := op.CheckSecurity(r)
+	if len(found) == 0 {
+		return false
+	}
+	said := call.Find(call.Unsigned, found[0].Detail)
+	steps := []call.Step{noted(call.Choose, operationSubject(op), said)}
+	response := op.Response(http.StatusUnauthorized)
+	if response == nil || response.Key == "default" {
+		if forbidden := op.Response(http.StatusForbidden); forbidden != nil && forbidden.Key == "403" {
+			response = forbidden
+		}
+	}
+	if response == nil || response.Status == 200 && response.Key != "default" {
+		e.refuse(d, p, r, false, "security", selfDocument{Title: "Credentials are missing", Status: http.StatusUnauthorized, Detail: "The contract demands credentials: " + found[0].Detail + "."}, steps)
+	} else {
+		status := response.Status
+		if response.Key == "default" || response.Key == "4XX" {
+			status = http.StatusUnauthorized
+		}
+		built, err := p.Service.Protocol().Answer(asked, contract.Wanted{Status: status, Headers: response.Headers, MediaTypes: response.MediaTypes, Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, op.ID) })})
+		if err != nil {
+			return false
+		}
+		d.Source, d.By, d.Answer = call.FromContract, op.ID+", security", built.Answer
+		d.Explanation = &call.Explanation{Summary: said, Steps: steps}
+	}
+	if challenge := op.Challenge(); challenge != "" && d.Answer.Status == http.StatusUnauthorized && d.Answer.Get("WWW-Authenticate") == "" {
+		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "WWW-Authenticate", Value: challenge})
+	}
+	return true
 }
 
 // refuseBad refuses a call that breaks the contract, where the service says

@@ -194,6 +194,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	switch {
 	case p.badHint != "":
 		e.refuseAsked(&d, p, r)
+	case e.refuseUnsigned(&d, p, r):
 	case e.refuseBad(&d, p, r):
 	default:
 		e.choose(&d, p, r)

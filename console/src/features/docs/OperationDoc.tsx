@@ -35,6 +35,11 @@ export function OperationDoc({ service, operation }: { service: string; operatio
 export function Described({ base, detail }: { base: string; detail: OperationDetail }) {
   return (
     <>
+      {detail.security && (
+        <Panel title="Credentials">
+          <p>{detail.security.join(', or ')}</p>
+        </Panel>
+      )}
       {detail.parameters.length > 0 && (
         <Panel title="Parameters">
           <PartTable parts={detail.parameters} />

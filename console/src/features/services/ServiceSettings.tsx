@@ -61,6 +61,18 @@ export function ServiceSettings({ service }: { service: Service }) {
           <option value="off">are not looked for</option>
         </select>
       </label>
+      <label className="flex flex-wrap items-center gap-2 text-[13px]">
+        Calls without the credentials that the contract demands
+        <select
+          value={service.security ?? 'report'}
+          onChange={(event) => change.mutate({ security: event.target.value })}
+          className={inputLook}
+        >
+          <option value="report">are answered and marked in the log</option>
+          <option value="refuse">are refused as the contract says</option>
+          <option value="off">are not looked for</option>
+        </select>
+      </label>
       <form
         className="flex flex-wrap items-end gap-2"
         onSubmit={(event) => {

@@ -13,6 +13,7 @@ import (
 func (r *reader) readRequest(op *contract.Operation, item *tree.Node, itemAt string, n *tree.Node, at string) {
 	r.readParameters(op, n.Get("parameters"), at+"/parameters")
 	r.readParameters(op, item.Get("parameters"), itemAt+"/parameters")
+	r.readSecurity(op, n)
 	body := n.Get("requestBody")
 	if body == nil {
 		return
@@ -61,6 +62,34 @@ func explodeOf(n *tree.Node) *bool {
 	}
 	value := written.IsTrue()
 	return &value
+}
+
+// readSecurity reads which credentials an operation demands: its own word on that goes before that of
+// the contract. An empty alternative demands none.
+func (r *reader) readSecurity(op *contract.Operation, n *tree.Node) {
+	demands := n.Get("security")
+	if demands == nil {
+		demands = r.root.Get("security")
+	}
+	for _, alternative := range demands.Elements() {
+		var together []contract.Credential
+		for _, m := range alternative.Entries() {
+			scheme := r.root.Get("components").Get("securitySchemes").Get(m.Key)
+			if scheme == nil {
+				scheme = r.root.Get("securityDefinitions").Get(m.Key)
+			}
+			if scheme, _, err := r.follow(scheme, ""); err == nil {
+				if c, ok := contract.CredentialOf(m.Key, scheme); ok {
+					together = append(together, c)
+				}
+			}
+		}
+		if len(together) < max(1, len(alternative.Entries())) {
+			op.Security = nil // it demands nothing, or something that nobody knows
+			return
+		}
+		op.Security = append(op.Security, together)
+	}
 }
 
 func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at string) {

@@ -192,6 +192,60 @@ paths:
 			assert.Nil(t, asked(c, "POST", "/a").Known)
 			assert.Nil(t, asked(c, "GET", "/b").Known)
 		}},
+		"credentials": {"3.0.0", `
+security: [{key: []}]
+paths:
+  /a: {get: {operationId: a, ` + ok + `}, post: {operationId: b, security: [{user: [], key: []}, {token: [read]}], ` + ok + `}, put: {operationId: c, security: [], ` + ok + `}, delete: {operationId: d, security: [{}, {key: []}], ` + ok + `}, patch: {operationId: e, security: [{gone: []}], ` + ok + `}}
+  /b: {get: {operationId: f, security: [{cookie: []}], ` + ok + `}, put: {operationId: g, security: [{query: []}], ` + ok + `}, post: {operationId: h, security: [{cert: []}], ` + ok + `}, patch: {operationId: i, security: [{digest: []}], ` + ok + `}, delete: {operationId: j, security: [{login: []}], ` + ok + `}}
+components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-key}, user: {type: http, scheme: basic}, token: {type: http, scheme: Bearer, bearerFormat: JWT}, cookie: {type: apiKey, in: cookie, name: sid}, query: {type: apiKey, in: query, name: k}, cert: {type: mutualTLS}, digest: {type: http, scheme: digest}, login: {type: openIdConnect, openIdConnectUrl: /x}}}`, func(t *testing.T, c *contract.Contract) {
+			by := make(map[string]*contract.Operation)
+			for _, op := range c.Operations {
+				by[op.ID] = op
+			}
+			for _, k := range []struct {
+				id, want string
+				r        call.Request
+			}{
+				{"a", "header x-harbour-key is missing", call.Request{}},
+				{"a", "", call.Request{Header: call.Header{"X-Harbour-Key": {"1"}}}},
+				{"a", "header x-harbour-key is missing", call.Request{Header: call.Header{"X-Harbour-Key": {""}}}},
+				{"b", "a name and a password (basic) is missing and header x-harbour-key is missing; or a bearer token is missing", call.Request{}},
+				{"b", "header x-harbour-key is missing; or a bearer token is missing", call.Request{Header: call.Header{"Authorization": {"Basic YTpi"}}}},
+				{"b", "a name and a password (basic) is not base64 of NAME:PASSWORD; or a bearer token is missing", call.Request{Header: call.Header{"Authorization": {"Basic YWI="}, "X-Harbour-Key": {"1"}}}},
+				{"b", "", call.Request{Header: call.Header{"Authorization": {"basic YTpi"}, "X-Harbour-Key": {"1"}}}},
+				{"b", "", call.Request{Header: call.Header{"Authorization": {"Bearer a.b.c"}}}},
+				{"b", "a name and a password (basic) is missing and header x-harbour-key is missing; or a bearer token is not a JSON Web Token", call.Request{Header: call.Header{"Authorization": {"Bearer abc"}}}},
+				{"c", "", call.Request{}}, {"d", "", call.Request{}}, {"e", "", call.Request{}},
+				{"f", "cookie sid is missing", call.Request{Header: call.Header{"Cookie": {"a=1"}}}},
+				{"f", "", call.Request{Header: call.Header{"Cookie": {"a=1; sid=2"}}}},
+				{"g", "query k is missing", call.Request{Query: "k="}},
+				{"g", "", call.Request{Query: "k=1"}},
+				{"h", "a client certificate is missing", call.Request{}},
+				{"h", "", call.Request{Certificate: "CN=quay-board"}},
+				{"i", "Authorization by digest is missing", call.Request{Header: call.Header{"Authorization": {"Digest"}}}},
+				{"i", "", call.Request{Header: call.Header{"Authorization": {`Digest username="a"`}}}},
+				{"j", "", call.Request{Header: call.Header{"Authorization": {"Bearer any"}}}},
+			} {
+				detail := ""
+				for _, d := range by[k.id].CheckSecurity(&k.r) {
+					detail = d.Detail
+				}
+				assert.Equal(t, k.want, detail, "%s %v %s", k.id, k.r.Header, k.r.Query)
+			}
+			for id, challenge := range map[string]string{"a": "", "b": `Basic realm="contract"`, "j": "Bearer"} {
+				assert.Equal(t, challenge, by[id].Challenge())
+			}
+			for id, op := range by {
+				if r := op.Try(sample.NewDraw(1, "", 0)); id != "h" { // a certificate is of the connection
+					assert.Empty(t, op.CheckSecurity(&r), id)
+				}
+			}
+		}},
+		"credentials of Swagger": {"2.0", `
+securityDefinitions: {key: {type: apiKey, in: query, name: k}, user: {type: basic}, login: {type: oauth2}}
+paths: {/a: {get: {security: [{key: []}, {user: []}, {login: []}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, "query k is missing; or a name and a password (basic) is missing; or a bearer token is missing", c.Operations[0].CheckSecurity(&call.Request{})[0].Detail)
+		}},
 		"what an operation produces": {"2.0", `
 produces: [application/xml]
 responses: {N: {description: x, schema: {type: integer}}}
