@@ -43,7 +43,7 @@ func (s *server) postReplay(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	replay := &replay{server: s, wanted: wanted, base: base, service: service.Spec.Name, learned: recording.Replaying{Header: make(call.Header)}}
+	replay := &replay{server: s, wanted: wanted, base: base, service: service.Spec.Name, keys: service.Keys(), learned: recording.Replaying{Header: make(call.Header)}}
 	if real := service.Upstream; real != nil && real.Scheme == base.Scheme && real.Host == base.Host { // it is asked as the service asks it
 		for _, f := range service.UpstreamHeaders {
 			replay.learned.Header[http.CanonicalHeaderKey(f.Name)] = []string{f.Value}
@@ -77,6 +77,7 @@ type replay struct {
 	wanted  api.ReplayRequest
 	base    *url.URL
 	service string
+	keys    []call.Key // of its contract
 	learned recording.Replaying
 }
 
@@ -184,7 +185,7 @@ func (p *replay) ask(ctx context.Context, x recording.Exchange) (now recording.E
 // masked is an exchange of now as a recording would keep it.
 func (p *replay) masked(now recording.Exchange) recording.Exchange {
 	r := now.Record("")
-	r.Recording = "replay"
+	r.Recording, r.Request.Keys = "replay", p.keys
 	p.server.Masker.Mask(r)
 	masked := recording.Of(r)
 	masked.Took = now.Took

@@ -530,9 +530,13 @@ func (s *server) postHAR(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
+	var keys []call.Key
+	if service := s.Catalog.Snapshot().Find(c.Param("service")); service != nil {
+		keys = service.Keys()
+	}
 	for i := range exchanges {
 		x := &exchanges[i]
-		masked := call.Record{Recording: "har", Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
+		masked := call.Record{Recording: "har", Request: call.Request{Query: x.Query, Header: x.Request, Body: call.Body{Bytes: x.Body}, Keys: keys}, Answer: call.Answer{Header: x.Header, Body: x.Answer}}
 		s.Masker.Mask(&masked)
 		kept := recording.Of(&masked)
 		x.Query, x.Request, x.Body, x.Header, x.Answer = kept.Query, kept.Request, kept.Body, kept.Header, kept.Answer

@@ -59,7 +59,13 @@ type Request struct {
 	ProxyUser string
 	Header    Header
 	Body      Body
+	// Keys are where the contract of the service has callers give API keys, which are secrets
+	// whatever they are called.
+	Keys []Key
 }
+
+// Key is where callers give an API key: in header, query or cookie.
+type Key struct{ In, Name string }
 
 // HostName is the host that was asked for, without its port, in lower case.
 func (r *Request) HostName() string {

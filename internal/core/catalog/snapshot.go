@@ -379,6 +379,14 @@ func (s *Service) Protocol() contract.Protocol {
 	return s.Contract.Protocol
 }
 
+// Keys are where the contract has callers give API keys.
+func (s *Service) Keys() []call.Key {
+	if s.Contract == nil {
+		return nil
+	}
+	return s.Contract.Keys
+}
+
 // Pins are what is fixed in the answers of an operation.
 func (s *Service) Pins(operation string) []contract.Pin { return s.pins[operation] }
 

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -30,6 +31,8 @@ type Contract struct {
 	Files []string
 	// Warnings are faults of the document that do not stop it from answering.
 	Warnings []problem.Item
+	// Keys are where callers give API keys, whether an operation demands them or not.
+	Keys []call.Key
 
 	// Protocol is how callers speak to a service of the contract.
 	Protocol Protocol

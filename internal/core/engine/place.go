@@ -35,6 +35,7 @@ func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
 	}
 	if p.Service != nil {
 		p.segments = match.Split(make([]string, 0, 8), r.Path)
+		r.Keys = p.Service.Keys()
 	}
 	if p.foreign && inAddress != "" {
 		p.refuse(fmt.Sprintf("lanes are not for pages of %s (serve --origins says of which pages they are)", r.Header.Get("Origin")), nil)

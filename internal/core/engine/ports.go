@@ -17,8 +17,8 @@ type Definitions interface {
 // Secrets takes secrets out of what is told of calls. Implementations are safe for
 // concurrent use.
 type Secrets interface {
-	// Hide does so with what a condition saw and expected that does not hold.
-	Hide(f *call.Finding)
+	// Hide does so with what a condition saw of a request and expected that does not hold.
+	Hide(r *call.Request, f *call.Finding)
 	// Clean does so with an answer of ours and its explanation, which it may replace.
 	Clean(r *call.Request, a *call.Answer, x **call.Explanation)
 	// StandIn is what recordings keep of a secret.

@@ -24,8 +24,11 @@ paths:
   /default: {get: {operationId: default, responses: {200: {description: x}, default: {description: no, content: {application/json: {example: {title: No}}}}}}}
   /none: {get: {operationId: none, responses: {200: {description: x}}}}
   /open: {get: {operationId: open, security: [], responses: {200: {description: x}}}}
-components: {securitySchemes: {token: {type: http, scheme: bearer}}}`)})
+components: {securitySchemes: {token: {type: http, scheme: bearer}, key: {type: apiKey, in: query, name: berth}}}`)})
 	require.NoError(t, err)
+	placed := &call.Request{Method: "GET", Address: "/gate/own"}
+	e.Place(t.Context(), placed)
+	assert.Equal(t, []call.Key{{In: "query", Name: "berth"}}, placed.Keys, "they are secrets")
 	set := func(security string) {
 		s := c.Snapshot().Named("gate").Spec
 		s.Security = security

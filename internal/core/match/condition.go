@@ -206,7 +206,7 @@ func (c *condition) fails(f *Facts) *call.Finding {
 			}
 		}
 		if f.Hide != nil {
-			f.Hide(unmet)
+			f.Hide(f.Request, unmet)
 		}
 		return unmet
 	}

@@ -241,7 +241,7 @@ func TestNoiseAndSecretsOfOnly(t *testing.T) {
 	conditions, fault := compiler.Conditions(mappings[0].Call)
 	require.Nil(t, fault)
 	facts := func(query string) *match.Facts {
-		return &match.Facts{Request: &call.Request{Query: query}, Noise: func(name string) bool { return name == "_" }, Hide: func(f *call.Finding) { f.Seen = "hidden" }}
+		return &match.Facts{Request: &call.Request{Query: query}, Noise: func(name string) bool { return name == "_" }, Hide: func(_ *call.Request, f *call.Finding) { f.Seen = "hidden" }}
 	}
 	assert.Nil(t, conditions.Fails(facts("_=1"), nil))
 	unmet := conditions.Fails(facts("_=1&b=2&a=secret"), nil)

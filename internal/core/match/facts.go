@@ -27,7 +27,7 @@ type Facts struct {
 	Budget *budget.Budget
 	// Hide takes secrets out of what is told of a condition that does not hold; nil
 	// leaves them.
-	Hide func(*call.Finding)
+	Hide func(*call.Request, *call.Finding)
 	// StandIn is the digest of a secret under the environment's key; nil where there is
 	// none, and no secret is known again.
 	StandIn func(secret string) string

@@ -116,7 +116,7 @@ func (k Compiler) only(s spec.Condition) condition {
 			unmet.Code, unmet.Seen, unmet.Expected = call.TooOften, strconv.Itoa(worst), strconv.Itoa(allowed[excess])
 		}
 		if f.Hide != nil {
-			f.Hide(unmet)
+			f.Hide(f.Request, unmet)
 		}
 		return unmet
 	}}

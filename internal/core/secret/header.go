@@ -16,7 +16,7 @@ func (p *pass) header(h call.Header) call.Header {
 	var masked call.Header
 	for name, values := range h {
 		for i, value := range values {
-			hidden := p.field(name, value)
+			hidden := p.requestField(name, value)
 			if hidden == value {
 				continue
 			}
@@ -33,6 +33,24 @@ func (p *pass) header(h call.Header) call.Header {
 		return h
 	}
 	return masked
+}
+
+// requestField masks the value of a header line of a request, its name in canonical form.
+func (p *pass) requestField(name, value string) string {
+	if name != "Authorization" && name != "Cookie" && p.isKey("header", name) {
+		return p.take(value)
+	}
+	return p.field(name, value)
+}
+
+// isKey reports whether the contract of the service has an API key there.
+func (p *pass) isKey(in, name string) bool {
+	for _, key := range p.keys {
+		if key.In == in && (key.Name == name || in == "header" && strings.EqualFold(key.Name, name)) {
+			return !p.rules.isOpen(name)
+		}
+	}
+	return false
 }
 
 func (p *pass) fields(fields []call.Field) []call.Field {
@@ -188,7 +206,7 @@ func (p *pass) address(text string) string {
 			continue
 		}
 		query, after, more := strings.Cut(query, "#")
-		text = before + mark + p.pairs(query)
+		text = before + mark + p.query(query)
 		if more {
 			text += "#" + after
 		}

@@ -7,17 +7,18 @@ import (
 	"rapidmimic.example/internal/core/call"
 )
 
-// Hide takes the secrets out of what a condition saw and expected: what stands in a
-// secret place goes whole, so that whoever reads it learns that it differs and no more.
-func (m *Masker) Hide(f *call.Finding) {
+// Hide takes the secrets out of what a condition saw of a request and expected: what stands in
+// a secret place goes whole, so that whoever reads it learns that it differs and no more.
+func (m *Masker) Hide(r *call.Request, f *call.Finding) {
+	p := m.pass(hidden)
+	p.keys = r.Keys
 	part, name, _ := strings.Cut(f.Part, " ")
-	if part == "cookie" || part == "header" && m.secretHeader(name) || m.secretPlace(name) {
+	if part == "cookie" || part == "header" && m.secretHeader(name) || m.secretPlace(name) || p.isKey(part, name) {
 		if f.Seen, f.Expected = "", ""; f.Code == call.Differs {
 			f.Code = call.SecretDiffers
 		}
 		return
 	}
-	p := m.pass(hidden)
 	f.Seen, f.Expected = p.told(f.Seen), p.told(f.Expected)
 }
 

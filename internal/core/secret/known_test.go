@@ -90,7 +90,7 @@ func TestKnownSecretsWithinOthers(t *testing.T) {
 	masker.Clean(&call.Request{}, &answer, &explanation)
 	assert.Equal(t, "you sent (secret)", string(answer.Body))
 	finding := call.Finding{Code: call.Differs, Part: "query note", Seen: "x inner-secret y", Expected: "z"}
-	masker.Hide(&finding)
+	masker.Hide(&call.Request{}, &finding)
 	assert.Equal(t, "x (secret) y", finding.Seen)
 }
 

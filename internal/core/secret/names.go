@@ -123,6 +123,9 @@ func (r *Rules) ofBytes(name []byte) kind {
 	return k
 }
 
+// isOpen reports whether a name is said to be no secret.
+func (r *Rules) isOpen(name string) bool { return slices.Contains(r.open, plainName(name)) }
+
 func (r *Rules) judge(name string) kind {
 	switch {
 	case name == "", slices.Contains(r.open, name):

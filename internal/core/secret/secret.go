@@ -71,6 +71,7 @@ type pass struct {
 	mark   func(secret string) string // what stands for a secret
 	values []found                    // the secrets that were found
 	known  *known                     // nil for nothing
+	keys   []call.Key                 // where the contract of the service has API keys
 	depth  int                        // of texts within texts
 	clean  *cleanBodies               // nil where none are remembered
 }
@@ -166,7 +167,8 @@ func (m *Masker) Clean(r *call.Request, answer *call.Answer, explanation **call.
 }
 
 func (p *pass) request(r *call.Request) {
-	r.Query = p.pairs(r.Query)
+	p.keys = r.Keys
+	r.Query = p.query(r.Query)
 	r.Header = p.header(r.Header)
 	sent := len(r.Body.Bytes)
 	r.Body.Bytes = p.body(r.Body.Bytes, r.Header.Get("Content-Type"), r.Header.Get("Content-Encoding"))

@@ -215,6 +215,24 @@ func TestSecretsElsewhere(t *testing.T) {
 }
 
 // Whoever calls learns nothing from what we answer, not even which secrets are alike.
+func TestKeysOfTheContract(t *testing.T) {
+	keys := []call.Key{{In: "query", Name: "berth"}, {In: "header", Name: "x-quay"}, {In: "header", Name: "Accept"}, {In: "query", Name: "openToken"}, {In: "header", Name: "Authorization"}}
+	r := &call.Record{
+		Request:  call.Request{Query: "a=1&b%65rth=s3cret%2D1&openToken=x&x-quay=open", Keys: keys, Header: call.Header{"X-Quay": {"s3cret-2"}, "Accept": {"s3cret-3"}, "Berth": {"free"}, "Authorization": {"Basic czNjcmV0"}, "Referer": {"http://a.example/?berth=s3cret-1"}}},
+		Answer:   call.Answer{Body: []byte("it was s3cret-1, s3cret-2"), Header: []call.Field{{Name: "X-Quay", Value: "open"}}},
+		Upstream: &call.Exchange{Target: "http://up.example/?berth=s3cret-1", RequestHeader: call.Header{"X-Quay": {"s3cret-4"}}},
+	}
+	newMasker("open_token").Mask(r)
+	x := r.Upstream
+	text := shown(fmt.Sprint(r.Request.Query, r.Request.Header, r.Answer, x.Target, x.RequestHeader))
+	assert.NotContains(t, text, "s3cret")
+	assert.Contains(t, shown(r.Request.Query), "a=1&b%65rth=M&openToken=x&x-quay=open", "each in its place only, and not where it is said to be none")
+	assert.Equal(t, []string{"free"}, r.Request.Header["Berth"])
+	assert.Equal(t, "open", r.Answer.Get("X-Quay"))
+	assert.Equal(t, "Basic M", shown(r.Request.Header.Get("Authorization")), "the scheme stays")
+	assert.Equal(t, "http://up.example/?berth=M", shown(x.Target))
+}
+
 func TestAnswersOfOursAreCleaned(t *testing.T) {
 	r := &call.Request{Query: "token=s3cret-word", Header: call.Header{"Authorization": {"Bearer s3cret-token"}}}
 	a := call.Answer{Body: []byte(`{"detail": "no s3cret-word and no s3cret-token"}`), Header: []call.Field{{Name: "X-Why", Value: "s3cret-word"}}}
@@ -240,15 +258,18 @@ func TestSecretsThatConditionsSawAreHidden(t *testing.T) {
 		{"body", `"user=Ida&password=s3cret"`, `containing "user=Eva"`, `body is "user=Ida&password=(secret)", expected containing "user=Eva"`},
 		{"body", `"{\"password\": \"s3cret\"}"`, `containing "\"password\": \"other\""`, `body is "{\"password\": \"(secret)\"}", expected containing "\"password\": \"(secret)\""`},
 		{"body $", `{"user":"Ida","password":"s3cret and it was cut he`, `{}`, `body $ is {"user":"Ida","password":"(secret), expected {}`},
+		{"query berth", `"s3cret"`, `"other"`, "query berth is another secret than expected"},
+		{"header x-quay", `"s3cret"`, `"other"`, "header x-quay is another secret than expected"},
+		{"header berth", `"free"`, `"other"`, `header berth is "free", expected "other"`},
 		{"header tier", `"silver"`, `"gold"`, `header tier is "silver", expected "gold"`},
 	} {
 		f := call.Finding{Code: call.Differs, Part: c.part, Seen: c.seen, Expected: c.expected}
-		masker.Hide(&f)
+		masker.Hide(&call.Request{Keys: []call.Key{{In: "query", Name: "berth"}, {In: "header", Name: "X-Quay"}}}, &f)
 		assert.Equal(t, c.want, f.String())
 		assert.NotContains(t, f.Seen+f.Expected, "s3cret")
 	}
 	missing := call.Finding{Code: call.Absent, Part: "header authorization", Expected: `"Bearer other"`}
-	masker.Hide(&missing)
+	masker.Hide(&call.Request{}, &missing)
 	assert.Equal(t, "header authorization is missing", missing.String())
 }
 

@@ -155,15 +155,30 @@ func (p *pass) inside(text string) string {
 	return text
 }
 
+// query masks the values of the query of an address.
+func (p *pass) query(text string) string {
+	return p.eachPair(text, func(pair string) string {
+		at := strings.IndexByte(pair, '=')
+		if at < 0 || !p.isKey("query", plainText(pair[:at])) {
+			return p.pair(pair, '=')
+		}
+		return pair[:at+1] + p.take(plainText(pair[at+1:]))
+	})
+}
+
 // pairs masks the values of a query or a form.
 func (p *pass) pairs(text string) string {
+	return p.eachPair(text, func(pair string) string { return p.pair(pair, '=') })
+}
+
+func (p *pass) eachPair(text string, mask func(pair string) string) string {
 	if !strings.Contains(text, "=") {
 		return text
 	}
 	pairs := strings.Split(text, "&")
 	changed := false
 	for i, pair := range pairs {
-		masked := p.pair(pair, '=')
+		masked := mask(pair)
 		changed = changed || masked != pair
 		pairs[i] = masked
 	}

@@ -74,6 +74,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 		return nil, inMain(&problem.Error{Code: problem.Invalid, Detail: "a schema of the contract cannot be used", Items: []problem.Item{{At: at, Line: n.Line, Col: n.Col,
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)
 	}
+	r.readKeys()
 	if err := r.readPaths(); err != nil {
 		return nil, inMain(err, b)
 	}

@@ -3,6 +3,7 @@ package openapi
 import (
 	"strconv"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/tree"
@@ -64,6 +65,32 @@ func explodeOf(n *tree.Node) *bool {
 	return &value
 }
 
+// schemes are the security schemes of the contract, in OpenAPI 3 or in Swagger 2.0.
+func (r *reader) schemes() *tree.Node {
+	if schemes := r.root.Get("components").Get("securitySchemes"); schemes != nil {
+		return schemes
+	}
+	return r.root.Get("securityDefinitions")
+}
+
+// credential reads one of the security schemes; ok is false for what is none.
+func (r *reader) credential(name string) (c contract.Credential, ok bool) {
+	scheme, _, err := r.follow(r.schemes().Get(name), "")
+	if err != nil {
+		return c, false
+	}
+	return contract.CredentialOf(name, scheme)
+}
+
+// readKeys reads where callers may give API keys.
+func (r *reader) readKeys() {
+	for _, m := range r.schemes().Entries() {
+		if c, ok := r.credential(m.Key); ok && c.Kind == "apiKey" {
+			r.contract.Keys = append(r.contract.Keys, call.Key{In: c.In, Name: c.Name})
+		}
+	}
+}
+
 // readSecurity reads which credentials an operation demands: its own word on that goes before that of
 // the contract. An empty alternative demands none.
 func (r *reader) readSecurity(op *contract.Operation, n *tree.Node) {
@@ -74,14 +101,8 @@ func (r *reader) readSecurity(op *contract.Operation, n *tree.Node) {
 	for _, alternative := range demands.Elements() {
 		var together []contract.Credential
 		for _, m := range alternative.Entries() {
-			scheme := r.root.Get("components").Get("securitySchemes").Get(m.Key)
-			if scheme == nil {
-				scheme = r.root.Get("securityDefinitions").Get(m.Key)
-			}
-			if scheme, _, err := r.follow(scheme, ""); err == nil {
-				if c, ok := contract.CredentialOf(m.Key, scheme); ok {
-					together = append(together, c)
-				}
+			if c, ok := r.credential(m.Key); ok {
+				together = append(together, c)
 			}
 		}
 		if len(together) < max(1, len(alternative.Entries())) {

@@ -198,6 +198,7 @@ paths:
   /a: {get: {operationId: a, ` + ok + `}, post: {operationId: b, security: [{user: [], key: []}, {token: [read]}], ` + ok + `}, put: {operationId: c, security: [], ` + ok + `}, delete: {operationId: d, security: [{}, {key: []}], ` + ok + `}, patch: {operationId: e, security: [{gone: []}], ` + ok + `}}
   /b: {get: {operationId: f, security: [{cookie: []}], ` + ok + `}, put: {operationId: g, security: [{query: []}], ` + ok + `}, post: {operationId: h, security: [{cert: []}], ` + ok + `}, patch: {operationId: i, security: [{digest: []}], ` + ok + `}, delete: {operationId: j, security: [{login: []}], ` + ok + `}}
 components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-key}, user: {type: http, scheme: basic}, token: {type: http, scheme: Bearer, bearerFormat: JWT}, cookie: {type: apiKey, in: cookie, name: sid}, query: {type: apiKey, in: query, name: k}, cert: {type: mutualTLS}, digest: {type: http, scheme: digest}, login: {type: openIdConnect, openIdConnectUrl: /x}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, []call.Key{{In: "header", Name: "x-harbour-key"}, {In: "cookie", Name: "sid"}, {In: "query", Name: "k"}}, c.Keys)
 			by := make(map[string]*contract.Operation)
 			for _, op := range c.Operations {
 				by[op.ID] = op
