@@ -37,7 +37,7 @@ export function Described({ base, detail }: { base: string; detail: OperationDet
     <>
       {detail.security && (
         <Panel title="Credentials">
-          <p>{detail.security.join(', or ')}</p>
+          <p className="px-5">{detail.security.join(', or ')}</p>
         </Panel>
       )}
       {detail.parameters.length > 0 && (
