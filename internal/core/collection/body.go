@@ -80,6 +80,8 @@ var (
 	lastNames  = []string{"last", "islast", "lastpage"}
 	nextNames  = []string{"next", "nextcursor", "nextpagetoken", "nexttoken", "cursor", "after", "nextpage", "continuationtoken", "endcursor"}
 	pagesNames = []string{"totalpages", "pagecount", "pages", "lastpage", "numpages"}
+	firstNames = []string{"first", "isfirst", "firstpage"}
+	heldNames  = []string{"numberofelements", "numberofitems"}
 )
 
 // counted gives the fields beside a list, and those in objects beside it, the numbers of the
@@ -89,10 +91,14 @@ func counted(n *tree.Node, out *Outcome, depth int, schema *contract.Schema) *tr
 	if schema != nil {
 		properties = schema.Properties()
 	}
+	// beside totals such words tell of the page, and nowhere else
+	ofPage := slices.ContainsFunc(properties, func(p contract.Property) bool {
+		return slices.Contains(totalNames, plain(p.Name)) || slices.Contains(pagesNames, plain(p.Name))
+	})
 	for _, p := range properties {
 		have, name := n.Get(p.Name), plain(p.Name)
 		types := p.Schema.Types()
-		number := slices.Contains(types, "integer") || slices.Contains(types, "number")
+		number, flag := slices.Contains(types, "integer") || slices.Contains(types, "number"), slices.Contains(types, "boolean")
 		set := func(value int) { n = with(n, p.Name, tree.NewNumber(strconv.Itoa(value))) }
 		switch {
 		case have != nil && have.Kind == tree.List:
@@ -108,9 +114,17 @@ func counted(n *tree.Node, out *Outcome, depth int, schema *contract.Schema) *tr
 			set(out.Page.Offset)
 		case number && slices.Contains(limitNames, name):
 			set(max(out.Page.Size, len(out.Items)))
-		case slices.Contains(types, "boolean") && slices.Contains(moreNames, name):
+		case number && ofPage && name == "number":
+			set(out.Page.Number)
+		case number && ofPage && slices.Contains(heldNames, name):
+			set(len(out.Items))
+		case flag && ofPage && slices.Contains(firstNames, name):
+			n = with(n, p.Name, tree.NewBool(out.Page.Offset == 0))
+		case flag && ofPage && name == "empty":
+			n = with(n, p.Name, tree.NewBool(len(out.Items) == 0))
+		case flag && slices.Contains(moreNames, name):
 			n = with(n, p.Name, tree.NewBool(out.Page.Next != ""))
-		case slices.Contains(types, "boolean") && slices.Contains(lastNames, name):
+		case flag && slices.Contains(lastNames, name):
 			n = with(n, p.Name, tree.NewBool(out.Page.Next == ""))
 		case slices.Contains(nextNames, name) && slices.Contains(types, "string"):
 			n = withNext(n, p, out, types)
