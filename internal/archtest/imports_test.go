@@ -38,7 +38,7 @@ var mayImport = map[string]string{
 	"internal/core/contract/xsd":     "internal/core/sample internal/core/xmltree spec/tree",
 	"internal/core/contract/wsdl":    "internal/core/budget internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/xsd internal/core/expr internal/core/match internal/core/sample internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/xmltree":          "",
-	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/rest internal/core/match internal/core/sample spec spec/problem spec/tree",
+	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/rest internal/core/jsonpath internal/core/match internal/core/sample spec spec/problem spec/tree",
 	"internal/core/answer":           "internal/core/call internal/core/coding internal/core/collection internal/core/expr spec spec/problem spec/tree",
 	"internal/core/coding":           "",
 	"internal/core/secret":           "internal/core/call internal/core/coding",
@@ -78,6 +78,7 @@ var mayImport = map[string]string{
 	"bench":               "client spec",
 	"siege":               "client spec",
 	"mutants":             "",
+	"corpus":              "internal/core/call internal/core/contract internal/core/contract/openapi internal/core/match internal/core/sample spec/tree",
 	"scripts/bom":         "",
 	"scripts/collections": "client internal/core/contract internal/core/contract/openapi internal/core/sample spec",
 }

@@ -21,14 +21,17 @@ func NotModified(r *Request, status int, etag, lastModified string) bool {
 		}
 		return false
 	}
-	since, ok := parseTime(r.Header.Get("If-Modified-Since"))
-	changed, known := parseTime(lastModified)
+	since, ok := ParseTime(r.Header.Get("If-Modified-Since"))
+	changed, known := ParseTime(lastModified)
 	return ok && known && !changed.After(since)
 }
 
-// parseTime reads a date in any of the forms of RFC 9110, section 5.6.7.
-func parseTime(text string) (at time.Time, ok bool) {
-	for _, form := range []string{"Mon, 02 Jan 2006 15:04:05 GMT", time.RFC850, time.ANSIC} {
+// HTTPDate is how dates of headers are written.
+const HTTPDate = "Mon, 02 Jan 2006 15:04:05 GMT"
+
+// ParseTime reads a date in any of the forms of RFC 9110, section 5.6.7.
+func ParseTime(text string) (at time.Time, ok bool) {
+	for _, form := range []string{HTTPDate, time.RFC850, time.ANSIC} {
 		if at, err := time.Parse(form, text); err == nil {
 			return at, true
 		}

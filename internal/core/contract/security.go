@@ -2,12 +2,12 @@ package contract
 
 import (
 	"encoding/base64"
-	"net/http"
 	"net/textproto"
 	"net/url"
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -74,8 +74,10 @@ func (c Credential) keyIn(r *call.Request) string {
 		query, _ := url.ParseQuery(r.Query)
 		return query.Get(c.Name)
 	case "cookie":
-		for _, cookie := range (&http.Request{Header: http.Header(r.Header)}).CookiesNamed(c.Name) {
-			return cookie.Value
+		for name, value := range match.Cookies(r) {
+			if name == c.Name {
+				return value
+			}
 		}
 		return ""
 	default:

@@ -3,7 +3,6 @@ package engine
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 	"sync"
 
@@ -69,30 +68,33 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 	}
 	said := call.Find(call.Unsigned, found[0].Detail)
 	steps := []call.Step{noted(call.Choose, operationSubject(op), said)}
-	response := op.Response(http.StatusUnauthorized)
-	if response == nil || response.Key == "default" {
-		if forbidden := op.Response(http.StatusForbidden); forbidden != nil && forbidden.Key == "403" {
-			response = forbidden
-		}
-	}
-	if response == nil || response.Status == 200 && response.Key != "default" {
-		e.refuse(d, p, r, false, "security", selfDocument{Title: "Credentials are missing", Status: http.StatusUnauthorized, Detail: "The contract demands credentials: " + found[0].Detail + "."}, steps)
-	} else {
-		status := response.Status
-		if response.Key == "default" || response.Key == "4XX" {
-			status = http.StatusUnauthorized
-		}
-		built, err := p.Service.Protocol().Answer(asked, contract.Wanted{Status: status, Headers: response.Headers, MediaTypes: response.MediaTypes, Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, op.ID) })})
-		if err != nil {
-			return false
-		}
-		d.Source, d.By, d.Answer = call.FromContract, op.ID+", security", built.Answer
+	if built, ok := e.unauthorized(p, r, asked); ok {
+		d.Source, d.By, d.Answer = call.FromContract, op.ID+", security", built
 		d.Explanation = &call.Explanation{Summary: said, Steps: steps}
+	} else {
+		e.refuse(d, p, r, false, "security", selfDocument{Title: "Credentials are missing", Status: 401, Detail: "The contract demands credentials: " + found[0].Detail + "."}, steps)
 	}
-	if challenge := op.Challenge(); challenge != "" && d.Answer.Status == http.StatusUnauthorized && d.Answer.Get("WWW-Authenticate") == "" {
+	if challenge := op.Challenge(); challenge != "" && d.Answer.Status == 401 && d.Answer.Get("WWW-Authenticate") == "" {
 		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "WWW-Authenticate", Value: challenge})
 	}
 	return true
+}
+
+// unauthorized is what the contract answers to calls without credentials: its 401, else its 403, else
+// what it has for every other status; ok is false where it has none of them that can be sent.
+func (e *Engine) unauthorized(p *Placed, r *call.Request, asked *contract.Asked) (answer call.Answer, ok bool) {
+	op := asked.Operation
+	response, status := op.Response(401), 401
+	if response == nil || response.Key == "default" {
+		if forbidden := op.Response(403); forbidden != nil && forbidden.Key == "403" {
+			response, status = forbidden, 403
+		}
+	}
+	if response == nil || response == op.Success {
+		return answer, false
+	}
+	built, err := p.Service.Protocol().Answer(asked, contract.Wanted{Status: status, Headers: response.Headers, MediaTypes: response.MediaTypes, Draw: sync.OnceValue(func() *sample.Draw { return e.drawFor(p, r, op.ID) })})
+	return built.Answer, err == nil
 }
 
 // refuseBad refuses a call that breaks the contract, where the service says

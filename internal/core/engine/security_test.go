@@ -23,6 +23,8 @@ paths:
   /forbidden: {get: {operationId: forbidden, responses: {200: {description: x}, 403: {description: no, content: {application/json: {example: {title: Not you}}}}}}}
   /default: {get: {operationId: default, responses: {200: {description: x}, default: {description: no, content: {application/json: {example: {title: No}}}}}}}
   /none: {get: {operationId: none, responses: {200: {description: x}}}}
+  /any: {get: {operationId: any, responses: {default: {description: all there is, content: {application/json: {example: {title: Fine}}}}}}}
+  /class: {get: {operationId: class, responses: {200: {description: x}, 4XX: {description: no, content: {application/json: {example: {title: Try}}}}}}}
   /open: {get: {operationId: open, security: [], responses: {200: {description: x}}}}
 components: {securitySchemes: {token: {type: http, scheme: bearer}, key: {type: apiKey, in: query, name: berth}}}`)})
 	require.NoError(t, err)
@@ -62,6 +64,8 @@ components: {securitySchemes: {token: {type: http, scheme: bearer}, key: {type: 
 		"/forbidden": {403, `{"title":"Not you"}`, "forbidden, security", ""},
 		"/default":   {401, `{"title":"No"}`, "default, security", "Bearer"},
 		"/none":      {401, "The contract demands credentials: a bearer token is missing.", "security", "Bearer"},
+		"/any":       {401, "The contract demands credentials: a bearer token is missing.", "security", "Bearer"},
+		"/class":     {401, `{"title":"Try"}`, "class, security", "Bearer"},
 		"/open":      {200, "", "open", ""},
 	} {
 		d := ask(e, "GET /gate"+path)

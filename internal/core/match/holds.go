@@ -12,6 +12,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/tree"
 )
@@ -157,9 +158,7 @@ func (k Compiler) notTest(inner *spec.Condition) (test, error) {
 }
 
 // timeLayouts are how dates and times are written.
-var timeLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02 15:04:05", time.DateOnly, http1123, time.RFC850, time.ANSIC}
-
-const http1123 = "Mon, 02 Jan 2006 15:04:05 GMT"
+var timeLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02 15:04:05", time.DateOnly, call.HTTPDate, time.RFC850, time.ANSIC}
 
 func timeIn(text string) (time.Time, bool) {
 	for _, layout := range timeLayouts {

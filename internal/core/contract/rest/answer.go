@@ -1,7 +1,6 @@
 package rest
 
 import (
-	"net/http"
 	"strings"
 	"time"
 
@@ -110,12 +109,12 @@ func isMoment(name string) bool {
 
 // httpDate is a moment as headers have it: one that was drawn, else another.
 func httpDate(drawn string, draw *sample.Draw) string {
-	if _, err := http.ParseTime(drawn); err == nil {
+	if _, ok := call.ParseTime(drawn); ok {
 		return drawn
 	}
 	at, err := time.Parse(time.RFC3339, drawn)
 	if err != nil {
 		at, _ = time.Parse(time.RFC3339, draw.Fake("time")) // which is one
 	}
-	return at.UTC().Format(http.TimeFormat)
+	return at.UTC().Format(call.HTTPDate)
 }
