@@ -424,6 +424,11 @@ func indented(body string) string {
 }
 
 func (p Program) callsClear(ctx context.Context, c *cli.Command) error {
+	for _, flag := range []string{"service", "text", "last", "ignored"} { // given to calls
+		if c.IsSet(flag) {
+			return usage("calls clear empties the whole log, and takes no --%s", flag)
+		}
+	}
 	_, api, err := p.connect(c)
 	if err != nil {
 		return err

@@ -101,7 +101,38 @@ func (p Program) command() *cli.Command {
 			return cli.ShowRootCommandHelp(c)
 		},
 	}
+	for _, c := range root.Commands {
+		keepFlags(c)
+	}
 	return root
+}
+
+// keepFlags has commands keep their flags to themselves: one below them that does not know a flag
+// refuses it, rather than take it and do more than was asked.
+func keepFlags(c *cli.Command) {
+	for _, flag := range c.Flags {
+		switch f := flag.(type) {
+		case *cli.StringFlag:
+			f.Local = true
+		case *cli.StringSliceFlag:
+			f.Local = true
+		case *cli.BoolFlag:
+			f.Local = true
+		case *cli.IntFlag:
+			f.Local = true
+		case *cli.Int64Flag:
+			f.Local = true
+		case *cli.IntSliceFlag:
+			f.Local = true
+		case *cli.DurationFlag:
+			f.Local = true
+		default:
+			panic(fmt.Sprintf("flag %v of %s goes to what is below it", flag.Names(), c.Name))
+		}
+	}
+	for _, below := range c.Commands {
+		keepFlags(below)
+	}
 }
 
 // client connects to the service that the flags name.
@@ -190,8 +221,8 @@ func flagFault(c *cli.Command, err error) string {
 }
 
 func flagNames(c *cli.Command) (names []string) {
-	for _, command := range c.Lineage() {
-		for _, flag := range command.Flags {
+	for _, flags := range [][]cli.Flag{c.Flags, c.Root().Flags} { // see keepFlags
+		for _, flag := range flags {
 			names = append(names, flag.Names()...)
 		}
 	}
