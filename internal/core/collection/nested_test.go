@@ -142,3 +142,36 @@ func TestGathered(t *testing.T) {
 	}
 	assert.Len(t, plan.Named("berths").Gathered([]Told{told("list", `{"berths": [`+strings.Join(many, ",")+`]}`)}), spec.MaxStartingItems)
 }
+
+// What the contract says of single operations: a PUT that creates, a JSON Patch, an item that a read
+// shows, and an order in which those without a value come first.
+func TestOperationsAsTheContractHasThem(t *testing.T) {
+	shown := `get: { operationId: read, responses: { "200": { description: "", content: { application/json: { schema: ` + one("Berth")
+	require.Contains(t, berths, shown)
+	paths := strings.Replace(berths, shown, shown+`, example: { number: N1, pier: north, state: free }`, 1)
+	at := strings.Index(paths, "operationId: replace")
+	paths = paths[:at] + strings.Replace(paths[at:], `responses: { "200"`, `responses: { "201": { description: "" }, "200"`, 1)
+	h := &harbour{t: t, plan: Find(operations(t, paths, berth), nil, spec.Memory{})}
+	assert.Equal(t, "north", h.call("read", "N1", "", "").Item.Value.Get("pier").Text, "the example of a read is there from the beginning")
+
+	made := h.call("replace", "N2", `{"pier": "south", "length": 9}`, "")
+	assert.True(t, made.Created)
+	assert.Equal(t, "N2", made.Key)
+	assert.False(t, h.call("replace", "N2", `{"pier": "south", "length": 10}`, "").Created, "it is there")
+	assert.Equal(t, Missing, h.call("change", "N3", `{"pier": "south"}`, "").Result, "only what says 201 creates")
+
+	patched := h.call("change", "N2", `[{"op": "test", "path": "/pier", "value": "south"}, {"op": "replace", "path": "/pier", "value": "west"}]`, "")
+	assert.Equal(t, "west", patched.Item.Value.Get("pier").Text)
+	failed := h.call("change", "N2", `[{"op": "replace", "path": "/pier", "value": "east"}, {"op": "test", "path": "/pier", "value": "south"}]`, "")
+	assert.Equal(t, Invalid, failed.Result)
+	assert.Equal(t, "west", h.call("read", "N2", "", "").Item.Value.Get("pier").Text, "a patch that fails changes nothing")
+
+	h.call("replace", "N3", `{"pier": "x", "length": 9}`, "")
+	for query, want := range map[string]string{"sort=length": "N1 N3 N2", "sort=-length": "N2 N3 N1"} {
+		keys := []string{}
+		for _, item := range h.call("list", "", "", query).Items {
+			keys = append(keys, item.Key)
+		}
+		assert.Equal(t, want, strings.Join(keys, " "), query)
+	}
+}
