@@ -17,6 +17,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -83,7 +84,7 @@ func run(contracts, operations int, one string, verbose bool) error {
 		return err
 	}
 	var all []*trial
-	for _, name := range slices.Sorted(keysOf(texts)) {
+	for _, name := range slices.Sorted(maps.Keys(texts)) {
 		t := try(name, texts[name], operations)
 		if err := judge.hold(t); err != nil {
 			return err
@@ -92,18 +93,8 @@ func run(contracts, operations int, one string, verbose bool) error {
 		all = append(all, t)
 		debug.FreeOSMemory()
 	}
-	print(all, verbose)
+	report(all, verbose)
 	return judge.close()
-}
-
-func keysOf(m map[string][]byte) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for key := range m {
-			if !yield(key) {
-				return
-			}
-		}
-	}
 }
 
 // fetched is the file of the package, fetched once.
@@ -153,7 +144,7 @@ func chosen(archive string, most int, one string) (map[string][]byte, error) {
 			return nil, err
 		}
 	}
-	names := slices.Sorted(keysOf(all))
+	names := slices.Sorted(maps.Keys(all))
 	some := make(map[string][]byte)
 	for i := range min(most, len(names)) {
 		name := names[i*len(names)/min(most, len(names))]
@@ -328,7 +319,7 @@ func (j *judge) hold(t *trial) error {
 	return nil
 }
 
-func print(all []*trial, verbose bool) {
+func report(all []*trial, verbose bool) {
 	out := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	total, slowest := &trial{}, &trial{}
 	formats, refused := make(map[string]int), 0
@@ -350,13 +341,7 @@ func print(all []*trial, verbose bool) {
 		}
 	}
 	fmt.Fprintf(out, "contracts\t%d\t\n", len(all))
-	for _, format := range slices.Sorted(func(yield func(string) bool) {
-		for f := range formats {
-			if !yield(f) {
-				return
-			}
-		}
-	}) {
+	for _, format := range slices.Sorted(maps.Keys(formats)) {
 		fmt.Fprintf(out, "%s\t%d\t\n", strings.TrimSpace(format+" "), formats[format])
 	}
 	for _, row := range []struct {

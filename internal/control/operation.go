@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -148,13 +147,7 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 		}
 		detail.Parameters = append(detail.Parameters, part)
 	}
-	for _, together := range op.Security {
-		words := make([]string, len(together))
-		for i, c := range together {
-			words[i] = c.String()
-		}
-		detail.Security = append(detail.Security, strings.Join(words, " and "))
-	}
+	detail.Security = op.Demands()
 	if op.Body != nil {
 		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.MediaTypes)
 	}

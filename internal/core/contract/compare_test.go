@@ -195,6 +195,11 @@ func TestEffects(t *testing.T) {
 		{"{type: object, additionalProperties: false}", "{type: object, additionalProperties: true}", "compatible", "unknown"},
 		{"{oneOf: [{type: string}, {type: integer}]}", "{oneOf: [{type: string}]}", "breaking", "compatible"},
 		{"{allOf: [{type: string}]}", "{allOf: [{type: string}, {minLength: 1}]}", "unknown", "unknown"},
+		{"{properties: {content: {type: integer}}}", "{properties: {content: {type: string}}}", "breaking", "breaking"},
+		{"{properties: {headers: {maxLength: 3}}}", "{properties: {headers: {}}}", "compatible", "unknown"},
+		{"{properties: {required: {type: integer}}}", "{properties: {required: {type: string}}}", "breaking", "breaking"},
+		{"{properties: {enum: {type: integer}}}", "{properties: {enum: {type: number}}}", "compatible", "breaking"},
+		{"{properties: {properties: {type: integer}}}", "{properties: {properties: {type: string}}}", "breaking", "breaking"},
 		{"{type: array, items: {type: integer}}", "{type: array, items: {type: string}}", "breaking", "breaking"},
 	} {
 		for _, side := range []struct{ was, is, want string }{

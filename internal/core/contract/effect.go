@@ -42,6 +42,22 @@ func (c *change) at(back int) string {
 	return ""
 }
 
+// named are the words that names follow.
+var named = map[string]bool{"properties": true, "patternProperties": true, "$defs": true, "definitions": true, "parameters": true, "responses": true, "content": true, "headers": true}
+
+// within is the word of the contract that the last step stands in; "" where it stands in something
+// that is only called so, such as a property named content.
+func (c *change) within() string {
+	word := ""
+	for _, step := range c.where[:len(c.where)-1] {
+		if named[word] {
+			step = ""
+		}
+		word = step
+	}
+	return word
+}
+
 // asks reports whether it is about what callers send, not what they get.
 func (c *change) asks() bool {
 	switch c.where[0] {
@@ -75,9 +91,7 @@ func (c *change) effect() Effect {
 		return moreOrLess(c.what, Compatible, Unknown)
 	case len(c.where) == 2 && c.where[0] == "requestBody" && c.at(0) == "required":
 		return demanded(c.after.IsTrue())
-	case c.at(1) == "content":
-		return moreOrLess(c.what, Compatible, Breaking)
-	case c.at(1) == "headers":
+	case c.within() == "content", c.within() == "headers":
 		return moreOrLess(c.what, Compatible, Breaking)
 	}
 	return c.schema()
@@ -138,7 +152,7 @@ var limits = map[string]bool{
 
 // schema judges a change of a schema.
 func (c *change) schema() Effect {
-	last, before := c.at(0), c.at(1)
+	last, before := c.at(0), c.within()
 	switch {
 	case before == "properties":
 		return c.property()
@@ -190,7 +204,7 @@ func (c *change) tighter(less bool) Effect {
 // wider judges a schema of an answer that allows more than before: what is no longer there where it
 // always was breaks, a value that was not before depends on the program.
 func (c *change) wider() Effect {
-	if c.at(1) == "required" || strings.Contains(c.at(0), "null") || c.at(0) == "nillable" {
+	if c.within() == "required" || strings.Contains(c.at(0), "null") || c.at(0) == "nillable" {
 		return Breaking
 	}
 	return Unknown

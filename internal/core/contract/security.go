@@ -13,9 +13,9 @@ import (
 
 // Credential is one thing by which callers say who they are, as a contract has it.
 type Credential struct {
-	// Scheme is what the contract calls it; Kind what it is: apiKey, basic, bearer, certificate, or
-	// another scheme of the header Authorization.
-	Scheme, Kind string
+	// Kind is what it is: apiKey, basic, bearer, certificate, or another scheme of the header
+	// Authorization.
+	Kind string
 	// In and Name are where an API key stands: header, query or cookie.
 	In, Name string
 	// JWT is set on bearer tokens that are said to be JSON Web Tokens.
@@ -54,7 +54,7 @@ func (c Credential) fault(r *call.Request) string {
 			}
 		}
 	case "bearer":
-		if given = by("bearer"); given && c.JWT && strings.Count(value, ".") != 2 {
+		if given = by("bearer"); given && c.JWT && !isJWT(value) {
 			return c.String() + " is not a JSON Web Token"
 		}
 	case "certificate":
@@ -66,6 +66,13 @@ func (c Credential) fault(r *call.Request) string {
 		return c.String() + " is missing"
 	}
 	return ""
+}
+
+// isJWT reports whether a token has the parts of a JSON Web Token: three that are signed, or five that
+// are encrypted.
+func isJWT(token string) bool {
+	dots := strings.Count(token, ".")
+	return dots == 2 || dots == 4
 }
 
 func (c Credential) keyIn(r *call.Request) string {
@@ -83,6 +90,19 @@ func (c Credential) keyIn(r *call.Request) string {
 	default:
 		return strings.Join(r.Header[textproto.CanonicalMIMEHeaderKey(c.Name)], ",")
 	}
+}
+
+// Demands are the credentials that the operation demands, in words, each an alternative.
+func (o *Operation) Demands() []string {
+	var all []string
+	for _, together := range o.Security {
+		words := make([]string, len(together))
+		for i, c := range together {
+			words[i] = c.String()
+		}
+		all = append(all, strings.Join(words, " and "))
+	}
+	return all
 }
 
 // CheckSecurity lists in what a call lacks the credentials that the operation demands: nothing where
@@ -153,8 +173,7 @@ func (c Credential) give(r *call.Request) {
 }
 
 // CredentialOf reads a security scheme of OpenAPI, or of Swagger 2.0; ok is false for what is none.
-func CredentialOf(name string, n *tree.Node) (c Credential, ok bool) {
-	c.Scheme = name
+func CredentialOf(n *tree.Node) (c Credential, ok bool) {
 	switch n.Get("type").Str() {
 	case "apiKey":
 		c.Kind, c.In, c.Name = "apiKey", n.Get("in").Str(), n.Get("name").Str()

@@ -13,6 +13,7 @@ import (
 	"encoding/hex"
 	"hash"
 	"io"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -130,7 +131,9 @@ func (m *Masker) Mask(r *call.Record) {
 		}
 	}
 	p := m.pass(mark)
-	p.clean = &m.clean
+	if !slices.ContainsFunc(r.Request.Keys, func(key call.Key) bool { return key.In == "query" }) {
+		p.clean = &m.clean // else addresses in bodies may have secrets that those of other services have not
+	}
 	p.request(&r.Request)
 	before := len(r.Answer.Body)
 	p.answer(&r.Answer)

@@ -231,6 +231,13 @@ func TestKeysOfTheContract(t *testing.T) {
 	assert.Equal(t, "open", r.Answer.Get("X-Quay"))
 	assert.Equal(t, "Basic M", shown(r.Request.Header.Get("Authorization")), "the scheme stays")
 	assert.Equal(t, "http://up.example/?berth=M", shown(x.Target))
+
+	masker, body := newMasker(), []byte("http://a.example/?berth=s3cret-5")
+	for _, of := range [][]call.Key{nil, nil, nil, keys} {
+		seen := &call.Record{Request: call.Request{Keys: of}, Answer: call.Answer{Body: body, Header: []call.Field{{Name: "Content-Type", Value: "text/plain"}}}}
+		masker.Mask(seen)
+		assert.Equal(t, of == nil, strings.Contains(string(seen.Answer.Body), "s3cret"), "a body that is clean where nothing is a key may have one elsewhere")
+	}
 }
 
 func TestAnswersOfOursAreCleaned(t *testing.T) {

@@ -79,7 +79,7 @@ func (r *reader) credential(name string) (c contract.Credential, ok bool) {
 	if err != nil {
 		return c, false
 	}
-	return contract.CredentialOf(name, scheme)
+	return contract.CredentialOf(scheme)
 }
 
 // readKeys reads where callers may give API keys.

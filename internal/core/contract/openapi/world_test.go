@@ -196,7 +196,7 @@ paths:
 security: [{key: []}]
 paths:
   /a: {get: {operationId: a, ` + ok + `}, post: {operationId: b, security: [{user: [], key: []}, {token: [read]}], ` + ok + `}, put: {operationId: c, security: [], ` + ok + `}, delete: {operationId: d, security: [{}, {key: []}], ` + ok + `}, patch: {operationId: e, security: [{gone: []}], ` + ok + `}}
-  /b: {get: {operationId: f, security: [{cookie: []}], ` + ok + `}, put: {operationId: g, security: [{query: []}], ` + ok + `}, post: {operationId: h, security: [{cert: []}], ` + ok + `}, patch: {operationId: i, security: [{digest: []}], ` + ok + `}, delete: {operationId: j, security: [{login: []}], ` + ok + `}}
+  /b: {get: {operationId: f, security: [{cookie: []}], ` + ok + `}, put: {operationId: g, security: [{query: []}], parameters: [{name: n, in: query, required: true, schema: {type: string}}], ` + ok + `}, post: {operationId: h, security: [{cert: []}], ` + ok + `}, patch: {operationId: i, security: [{digest: []}], ` + ok + `}, delete: {operationId: j, security: [{login: []}], ` + ok + `}}
 components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-key}, user: {type: http, scheme: basic}, token: {type: http, scheme: Bearer, bearerFormat: JWT}, cookie: {type: apiKey, in: cookie, name: sid}, query: {type: apiKey, in: query, name: k}, cert: {type: mutualTLS}, digest: {type: http, scheme: digest}, login: {type: openIdConnect, openIdConnectUrl: /x}}}`, func(t *testing.T, c *contract.Contract) {
 			assert.Equal(t, []call.Key{{In: "header", Name: "x-harbour-key"}, {In: "cookie", Name: "sid"}, {In: "query", Name: "k"}}, c.Keys)
 			by := make(map[string]*contract.Operation)
@@ -215,6 +215,7 @@ components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-k
 				{"b", "a name and a password (basic) is not base64 of NAME:PASSWORD; or a bearer token is missing", call.Request{Header: call.Header{"Authorization": {"Basic YWI="}, "X-Harbour-Key": {"1"}}}},
 				{"b", "", call.Request{Header: call.Header{"Authorization": {"basic YTpi"}, "X-Harbour-Key": {"1"}}}},
 				{"b", "", call.Request{Header: call.Header{"Authorization": {"Bearer a.b.c"}}}},
+				{"b", "", call.Request{Header: call.Header{"Authorization": {"Bearer a.b.c.d.e"}}}}, // encrypted
 				{"b", "a name and a password (basic) is missing and header x-harbour-key is missing; or a bearer token is not a JSON Web Token", call.Request{Header: call.Header{"Authorization": {"Bearer abc"}}}},
 				{"c", "", call.Request{}}, {"d", "", call.Request{}}, {"e", "", call.Request{}},
 				{"f", "cookie sid is missing", call.Request{Header: call.Header{"Cookie": {"a=1"}}}},
