@@ -23,6 +23,9 @@ type Answer struct {
 	Let *tree.Node `json:"let,omitempty"`
 	// Remember are values that the service keeps when it gives this answer.
 	Remember RememberList `json:"remember,omitempty"`
+	// Callbacks are calls that the service makes afterwards, where its callbacks are on, instead of
+	// those of the contract; nil leaves it to that.
+	Callbacks CallbackList `json:"callbacks,omitzero"`
 	// JSON is sent compact, its keys in order, its numbers as written. In it, in
 	// text, xml and headers ${…} stands for what an expression gives.
 	JSON *tree.Node `json:"json,omitempty"`
@@ -257,8 +260,12 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	}
 	items = append(items, a.letFaults(at+"/let")...)
 	items = append(items, a.Remember.faults(at+"/remember")...)
+	items = append(items, a.Callbacks.faults(at+"/callbacks")...)
 	if a.From == FromUpstream && len(a.Remember) > 0 {
 		fault("/remember", "remember goes with answers of our own, and this one is the upstream's")
+	}
+	if a.From == FromUpstream && len(a.Callbacks) > 0 {
+		fault("/callbacks", "callbacks go with answers of our own, and this one is the upstream's, which makes its own")
 	}
 	if a.bodies() > 1 {
 		fault("", "an answer has one body: json, xml, text, base64, payload, script, redirect, fault, example or generate")

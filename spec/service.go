@@ -60,6 +60,9 @@ type Service struct {
 	Echo bool `json:"echo"`
 	// Memory has the service remember what calls create, read, change and remove.
 	Memory Memory `json:"memory,omitzero"`
+	// Callbacks has the service make the calls that its contract and its mappings have for after an
+	// answer, and webhooks.
+	Callbacks Callbacks `json:"callbacks,omitzero"`
 	// Noise lists query parameters that say only when or how a call came, * standing for
 	// any letters: recordings leave them out, and "only: query" lets them pass. Left out,
 	// it is DefaultNoise.
@@ -225,6 +228,7 @@ func (s Service) faults() (items []problem.Item) {
 		}
 	}
 	items = append(items, s.Memory.faults()...)
+	items = append(items, s.Callbacks.faults()...)
 	items = append(items, s.upstreamFaults()...)
 	items = append(items, s.VariableTable.faults()...)
 	for i, name := range s.Noise {

@@ -24,6 +24,7 @@ import (
 	"github.com/gofrs/flock"
 	"golang.org/x/sync/errgroup"
 
+	"rapidmimic.example/internal/callback"
 	"rapidmimic.example/internal/calllog"
 	"rapidmimic.example/internal/config"
 	"rapidmimic.example/internal/core/access"
@@ -122,7 +123,9 @@ type app struct {
 	store     *store.Store
 	log       *calllog.Log
 	upstreams *upstream.Client
+	strangers *upstream.Client // asks public addresses alone
 	scripts   *scripts.Pool
+	callbacks *callback.Sender
 	// remembered is what services remember.
 	remembered *collection.Memory
 	kept       map[collection.Space]uint64 // of it, as far as it is written: see Memory.Changed
@@ -348,6 +351,8 @@ func (a *app) stop() error {
 	a.stopStreams()
 	defer a.scripts.Close()
 	defer a.upstreams.Close()
+	defer a.strangers.Close()
+	defer a.endCallbacks()
 	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	var both errgroup.Group
@@ -364,4 +369,12 @@ func (a *app) stop() error {
 		})
 	}
 	return both.Wait()
+}
+
+// endCallbacks gives up the callbacks that wait, and says how many those were.
+func (a *app) endCallbacks() {
+	if n := a.callbacks.Waiting(); n > 0 {
+		a.logger.Warn("callbacks that waited were not made", "callbacks", n)
+	}
+	a.callbacks.Close()
 }

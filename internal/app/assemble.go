@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"rapidmimic.example/internal/authority"
+	"rapidmimic.example/internal/callback"
 	"rapidmimic.example/internal/calllog"
 	"rapidmimic.example/internal/console"
 	"rapidmimic.example/internal/control"
@@ -150,9 +151,11 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 // assembleTraffic builds the ports that programs call.
 func (a *app) assembleTraffic(definitions *catalog.Catalog, decide *engine.Engine, ca *authority.Authority) {
 	a.upstreams = upstream.New(upstream.Config{Forbidden: a.config.NoUpstream, Rules: a.outgoing(false)})
+	a.strangers = upstream.New(upstream.Config{Forbidden: a.config.NoUpstream, Rules: a.outgoing(true)})
+	a.callbacks = callback.New(callback.Config{Public: a.strangers, Private: a.upstreams, Log: a.log, Logger: a.logger, Wanted: decide.WantsCallback})
 	answering := traffic.New(traffic.Config{Engine: decide, Log: a.log, Logger: a.logger, MaxBody: a.config.MaxBody, RecordLimit: int(a.config.RecordLimit),
 		BodyTimeout: a.config.BodyTimeout, Memory: a.memory.bodies,
-		Upstream: a.upstreams})
+		Upstream: a.upstreams, Callbacks: a.callbacks})
 	a.assembleProxy(definitions, answering, ca)
 	a.called = traffic.NewListener(a.trafficListener, a.maxConnections(), a.config.WriteTimeout, answering.Malformed)
 	a.traffic = a.server(answering)
@@ -176,7 +179,7 @@ func (a *app) assembleControl(definitions *catalog.Catalog, decide *engine.Engin
 	c := control.Config{
 		Catalog: definitions, Log: a.log, Calls: a.store, Walks: a.store, Console: console.Files(), Logger: a.logger, Engine: decide, Masker: masker, Authority: ca,
 		Metrics: metrics.Handler(a.log, func() (services, mappings int) { return count(definitions.Snapshot()) }, func() metrics.Limits { return a.limits(decide) }),
-		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams,
+		Memory:  a.memory.uploads, Gate: gate, Upstream: a.upstreams, Callbacks: a.callbacks,
 		Expire: a.expire, Ready: a.ready.Load, Lost: a.store.Lost, Version: Version, StartedAt: a.started, Data: a.config.Data, AnyHost: a.config.OpenControl && !a.config.TLS(),
 		Hosts: slices.Concat(a.config.Names, []string{a.publicName()}), Tokens: a.tokens,
 		NeedToken: a.config.AsksForTokens(), OpenView: a.config.OpenControl,

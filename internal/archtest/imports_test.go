@@ -55,6 +55,7 @@ var mayImport = map[string]string{
 	"internal/core/engine":           "internal/core/script internal/core/answer internal/core/budget internal/core/call internal/core/catalog internal/core/collection internal/core/coding internal/core/contract internal/core/expr internal/core/impair internal/core/lru internal/core/match internal/core/sample spec spec/problem spec/tree",
 	"internal/traffic":               "core spec",
 	"internal/rescue":                "",
+	"internal/callback":              "internal/core/call internal/rescue",
 	"internal/calllog":               "core internal/rescue",
 	"internal/store":                 "internal/core/collection internal/core/walk core spec",
 	"internal/control":               "internal/core/walk internal/core/boundary core spec",
@@ -70,7 +71,7 @@ var mayImport = map[string]string{
 	"internal/console":               "",
 	"internal/cli":                   "client demo internal/config spec",
 	"demo":                           "client spec/problem",
-	"internal/app": "core internal/scripts internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/outgoing internal/rescue internal/signin internal/sniff " +
+	"internal/app": "core internal/callback internal/scripts internal/authority internal/calllog internal/config internal/console internal/control internal/fetch internal/memory internal/metrics internal/outgoing internal/rescue internal/signin internal/sniff " +
 		"internal/store internal/traffic internal/upstream",
 	"cmd/rapidmimic":      "internal/app internal/cli internal/scripts",
 	"e2e/browser":         "",

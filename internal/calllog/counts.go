@@ -51,6 +51,9 @@ func countIn(all map[string]*serviceCounts, name string, r *call.Record) {
 		all[name] = s
 	}
 	s.total[r.Source]++
+	if r.Source == call.FromCallback {
+		return // the windows are of what came
+	}
 	now := r.At.Unix()
 	slot := &s.seconds[now%windowSeconds]
 	if slot.at != now {

@@ -74,6 +74,9 @@ func callRow(call api.Call) []string {
 	if call.Service != "" {
 		target = "/" + call.Service + call.Path
 	}
+	if call.Source == "callback" { // it went elsewhere
+		target = call.Host + call.Path
+	}
 	if call.Query != "" {
 		target += "?" + call.Query
 	}
@@ -303,7 +306,18 @@ func (p Program) callsShow(ctx context.Context, c *cli.Command) error {
 func (p Program) sayCall(call api.CallDetail, repeat string) {
 	p.say("%s", call.Explanation.Sentence)
 	p.say("")
-	p.say("call      %s at %s from %s", call.ID, call.At.Local().Format("2006-01-02 15:04:05.000"), call.Caller)
+	at := call.At.Local().Format("2006-01-02 15:04:05.000")
+	if call.Source == "callback" {
+		p.say("call      %s at %s to %s", call.ID, at, call.Host)
+	} else {
+		p.say("call      %s at %s from %s", call.ID, at, call.Caller)
+	}
+	if call.Cause != "" {
+		p.say("after     %s (rapidmimic calls show %s)", call.Cause, call.Cause)
+	}
+	for i, c := range call.Callbacks {
+		p.say("%-8s  %s  %s %s%s  %s", map[bool]string{true: "calls", false: ""}[i == 0], c.ID, c.Method, c.Host, c.Path, statusText(c.Status))
+	}
 	if call.Certificate != "" {
 		p.say("shows     %s", call.Certificate)
 	}
@@ -319,14 +333,7 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 	}
 	p.say("repeat    %s", repeat)
 	p.sayChangedSince(call)
-	p.say("")
-	p.say("why")
-	rows := make([][]string, len(call.Explanation.Steps))
-	for i, step := range call.Explanation.Steps {
-		rows[i] = []string{"  " + step.Verdict, step.Subject, step.Reason}
-	}
-	columns := []column{{}, {}, {}}
-	writeRows(p.Out, columns, widths(1<<20, columns, rows), rows, false)
+	p.saySteps(call)
 	if len(call.DeviationList) > 0 {
 		p.say("")
 		p.say("breaks the contract")
@@ -345,7 +352,26 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 			p.sayMessage(fmt.Sprintf("upstream  %d, before it was edited", up.Status), *up.Answer)
 		}
 	}
+	if call.Source == "callback" {
+		p.sayMessage("answer    "+statusText(call.Status), call.Answer)
+		return
+	}
 	p.sayMessage(fmt.Sprintf("answer    %d, by %s %s", call.Status, call.Source, call.By), call.Answer)
+}
+
+// saySteps says why a call was answered as it was.
+func (p Program) saySteps(call api.CallDetail) {
+	if len(call.Explanation.Steps) == 0 {
+		return
+	}
+	p.say("")
+	p.say("why")
+	rows := make([][]string, len(call.Explanation.Steps))
+	for i, step := range call.Explanation.Steps {
+		rows[i] = []string{"  " + step.Verdict, step.Subject, step.Reason}
+	}
+	columns := []column{{}, {}, {}}
+	writeRows(p.Out, columns, widths(1<<20, columns, rows), rows, false)
 }
 
 // sayChangedSince says what was changed since a call was answered, so that it may be answered
@@ -370,6 +396,9 @@ func (p Program) sayChangedSince(call api.CallDetail) {
 // timingText is where the time of a call went.
 func timingText(call api.CallDetail) string {
 	t := call.Timing
+	if call.Source == "callback" {
+		return fmt.Sprintf("%.3f ms until it was answered", call.TookMs)
+	}
 	text := fmt.Sprintf("%.3f ms: reading %.3f, deciding %.3f", call.TookMs, t.ReadMs, t.DecideMs)
 	if t.AskMs > 0 {
 		text += fmt.Sprintf(", asking the upstream %.3f", t.AskMs)

@@ -91,7 +91,7 @@ func (p Program) command() *cli.Command {
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "table, json or yaml", Value: "table", Validator: checkOutput},
 		},
 		Commands: []*cli.Command{
-			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.scriptCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.memoryCommand(), p.walkCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.markCommand(), p.backToCommand(), p.backupCommand(), p.restoreCommand(), p.logLevelCommand(), p.tokenCommand(), p.loginCommand(), p.logoutCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
+			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.scriptCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.memoryCommand(), p.webhookCommand(), p.walkCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.markCommand(), p.backToCommand(), p.backupCommand(), p.restoreCommand(), p.logLevelCommand(), p.tokenCommand(), p.loginCommand(), p.logoutCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
 			p.callsCommand(), p.explainCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {

@@ -14,6 +14,7 @@ import (
 	"rapidmimic.example/client"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 func (p Program) serviceCommand() *cli.Command {
@@ -59,6 +60,8 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.StringFlag{Name: "noise", Usage: "`NAMES` of query parameters that say only when or how a call came, with commas between them, * for any letters"},
 					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, miss, with commas between them"},
 					&cli.BoolFlag{Name: "keep-with-us", Usage: "change redirects and cookies of the upstream so that callers stay here"},
+					&cli.StringFlag{Name: "callbacks", Usage: "make the calls that contract and mappings have for after an answer: on, off, or how, such as '{ after: 2s, retries: 3 }'"},
+					&cli.StringFlag{Name: "callback-hosts", Usage: "`HOSTS` of this machine and of private networks that they may go to, with commas between them, such as localhost or *.test"},
 					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
 				},
 				ShellComplete: p.completeServices, Action: p.serviceSet,
@@ -176,6 +179,9 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if !s.Memory.IsZero() {
 		p.say("memory    on (rapidmimic memory show %s)", s.Name)
 	}
+	if s.Callbacks.On {
+		p.say("callbacks on%s", hostsText(s.Callbacks.Hosts))
+	}
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)
 	if len(operations) == 0 {
@@ -183,6 +189,14 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	}
 	p.say("")
 	p.sayOperations(operations)
+}
+
+// hostsText says to which hosts of private networks callbacks may go.
+func hostsText(hosts []string) string {
+	if len(hosts) == 0 {
+		return ", to public addresses"
+	}
+	return ", also to " + strings.Join(hosts, ", ")
 }
 
 // answerText says how an operation answers now.
@@ -272,6 +286,9 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("otherwise") {
 		patch["otherwise"] = strings.FieldsFunc(c.String("otherwise"), func(r rune) bool { return r == ',' || r == ' ' })
 	}
+	if err := addCallbacks(patch, c); err != nil {
+		return err
+	}
 	if c.Bool("fresh") {
 		if c.IsSet("seed") {
 			return usage("--seed and --fresh exclude each other")
@@ -307,6 +324,39 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 		}
 		p.say("address   %s", service.Address)
 	})
+}
+
+// addCallbacks adds what the flags say of callbacks. "on" leaves all else of them as it is.
+func addCallbacks(patch map[string]any, c *cli.Command) error {
+	hosts := func(text string) []string {
+		return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' })
+	}
+	if !c.IsSet("callbacks") && !c.IsSet("callback-hosts") {
+		return nil
+	}
+	how := map[string]any{}
+	switch text := c.String("callbacks"); text {
+	case "on", "":
+	case "off":
+		if c.IsSet("callback-hosts") {
+			return usage("--callbacks off and --callback-hosts exclude each other")
+		}
+		patch["callbacks"] = text
+		return nil
+	default:
+		n, err := tree.Parse([]byte(text))
+		if err == nil {
+			err = json.Unmarshal(n.AppendJSON(nil), &how)
+		}
+		if err != nil {
+			return usage("--callbacks must be on, off, or how, such as '{ after: 2s, retries: 3 }', not %q", text)
+		}
+	}
+	if c.IsSet("callback-hosts") {
+		how["hosts"] = hosts(c.String("callback-hosts"))
+	}
+	patch["callbacks"] = how
+	return nil
 }
 
 // exampleChoices reads OPERATION=NAME; null in a merge patch takes a choice

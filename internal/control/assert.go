@@ -93,7 +93,7 @@ func (s *server) compileAssertion(wanted api.Assertion) (*assertion, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &assertion{Assertion: wanted, service: service, filter: call.Filter{Service: service.Spec.Name, Lane: wanted.Lane}}
+	a := &assertion{Assertion: wanted, service: service, filter: call.Filter{Service: service.Spec.Name, Lane: wanted.Lane, Received: true}}
 	if a.selection, err = a.filter.Compile(); err != nil {
 		return nil, err
 	}

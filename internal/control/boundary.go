@@ -87,7 +87,7 @@ func (s *server) lastAnswer(ctx context.Context, service *catalog.Service, choic
 	if err := s.Log.Flush(ctx); err != nil {
 		return nil, err
 	}
-	filter := call.Filter{Service: service.Spec.Name}
+	filter := call.Filter{Service: service.Spec.Name, Received: true}
 	of := "mapping " + choice.Mapping
 	if choice.Mapping == "" {
 		filter.Text, of = `"operation:`+choice.Operation+`"`, "operation "+choice.Operation

@@ -18,12 +18,16 @@ import (
 )
 
 func callView(line call.Summary) api.Call {
-	return api.Call{
+	view := api.Call{
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
 		Deviations: line.Deviations, Lane: line.Lane, Scenario: line.Scenario, Impaired: strings.Fields(line.Injected),
 		Host: line.Host, Agent: line.Agent,
 	}
+	if line.Cause > 0 {
+		view.Cause = call.ID(line.Cause)
+	}
+	return view
 }
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
@@ -157,7 +161,10 @@ func (s *server) getCall(c *gin.Context) {
 		return
 	}
 	detail := s.callDetail(r)
-	if detail.ChangedSince, detail.MoreSince, err = s.changedSince(c, r); err != nil {
+	if detail.Callbacks, err = s.callbacksOf(c.Request.Context(), r); err == nil {
+		detail.ChangedSince, detail.MoreSince, err = s.changedSince(c, r)
+	}
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}
@@ -204,8 +211,11 @@ func (s *server) callDetail(r *call.Record) api.CallDetail {
 		Answer:  message(fieldLines(r.Answer.Header), r.Answer.Body, r.AnswerSize),
 		Timing:  api.Timing{ReadMs: milliseconds(r.Read), DecideMs: milliseconds(r.Decide), WaitMs: milliseconds(r.Wait), AskMs: milliseconds(r.Ask), SendMs: milliseconds(r.Send)},
 	}
-	repeated := s.addressed(r)
-	detail.Curl, detail.PowerShell = repeated.Repeat(s.TrafficURL, call.POSIX), repeated.Repeat(s.TrafficURL, call.PowerShell)
+	repeated, base := s.addressed(r), s.TrafficURL
+	if r.Source == call.FromCallback {
+		repeated, base = r.Request, "http://"+r.Request.Host
+	}
+	detail.Curl, detail.PowerShell = repeated.Repeat(base, call.POSIX), repeated.Repeat(base, call.PowerShell)
 	if x := r.Upstream; x != nil {
 		view := api.Exchange{Method: x.Method, Target: x.Target, Request: message(headerLines(x.RequestHeader), x.RequestBody, int64(len(x.RequestBody)))}
 		if x.Answer.Status != 0 {

@@ -37,6 +37,8 @@ type Config struct {
 	Masker    *secret.Masker
 	Engine    Decider
 	Authority Authority
+	// Callbacks makes the calls of webhooks.
+	Callbacks Callbacks
 	// Upstream asks real services, where a recording is replayed.
 	Upstream Upstream
 	// Fetch gets a contract from an address, with its name; nil where that is

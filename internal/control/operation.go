@@ -147,7 +147,7 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 		}
 		detail.Parameters = append(detail.Parameters, part)
 	}
-	detail.Security = op.Demands()
+	detail.Security, detail.Callbacks = op.Demands(), callbackViews(op.Callbacks)
 	if op.Body != nil {
 		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.MediaTypes)
 	}

@@ -55,6 +55,8 @@ type Decider interface {
 	Explain(ctx context.Context, r *call.Request) engine.Decision
 	// ExplainOn decides it in another environment than the present one.
 	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) engine.Decision
+	// Webhook makes the call of a webhook, for everybody or in a lane.
+	Webhook(ctx context.Context, service, lane string, given spec.Callback) (*call.Callback, error)
 	// Check lists in what a call breaks the contract that is in force.
 	Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error)
 	// What is counted is counted for each view of the environment by itself.
@@ -72,6 +74,12 @@ type Decider interface {
 	Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) engine.Misfit
 	// Loosen makes of a mapping one that fits a call as well.
 	Loosen(service *catalog.Service, m *catalog.Mapping, r *call.Request) (looser spec.Mapping, notes []string, why *call.Finding)
+}
+
+// Callbacks makes calls of services.
+type Callbacks interface {
+	// Follow gives what became of the first attempt; the channel is closed when nothing is left to do.
+	Follow(c *call.Callback) <-chan call.CallbackResult
 }
 
 // Upstream asks real services.

@@ -327,7 +327,7 @@ func (s *server) whyNothing(ctx context.Context, name string, r spec.Recording) 
 	if err != nil {
 		return nil
 	}
-	seen, err := s.Calls.ListCalls(ctx, call.Filter{}, 0, 200)
+	seen, err := s.Calls.ListCalls(ctx, call.Filter{Received: true}, 0, 200)
 	if err != nil {
 		return nil
 	}

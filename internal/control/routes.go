@@ -103,6 +103,8 @@ func (s *server) table() []route {
 		{"POST", "/services/:service/test-calls", s.postTestCall, test},
 		{"POST", "/services/:service/explain", s.postExplain, view},
 		{"POST", "/services/:service/trials", s.postTrial, view},
+		{"GET", "/services/:service/webhooks", s.listWebhooks, view},
+		{"POST", "/services/:service/webhooks/:webhook/calls", s.postWebhook, edit},
 		{"GET", "/services/:service/broken-examples", s.listBrokenExamples, view},
 		{"GET", "/services/:service/revisions", s.listRevisions, view},
 		{"GET", "/services/:service/revisions/:revision", s.getRevision, view},

@@ -24,7 +24,7 @@ func (s *server) getTimings(c *gin.Context) {
 	}
 	var lines []call.Summary
 	if err == nil {
-		lines, err = s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service.Spec.Name, Lane: c.Query("lane")}, 0, timingCalls)
+		lines, err = s.Calls.ListCalls(c.Request.Context(), call.Filter{Service: service.Spec.Name, Lane: c.Query("lane"), Received: true}, 0, timingCalls)
 	}
 	if err != nil {
 		s.fail(c, err, nil)

@@ -104,6 +104,7 @@ func (s *server) lastCalls(c *gin.Context, which call.Filter, count int) (record
 	if count <= 0 {
 		return nil, nil
 	}
+	which.Received = true
 	lines, err := s.Calls.ListCalls(c.Request.Context(), which, 0, count)
 	for _, line := range lines {
 		if record, err := s.Calls.Call(c.Request.Context(), line.Number); err == nil { // else retention took it meanwhile

@@ -69,7 +69,7 @@ func (s *server) visitors(ctx context.Context, w *walk.Walk, step *walk.Step) (l
 		if visit.Last > 0 {
 			before = visit.Last + 1
 		}
-		found, err := s.Calls.ListCalls(ctx, call.Filter{Service: w.Service, Lane: w.Lane, After: visit.After}, before, mostStepCalls-len(lines))
+		found, err := s.Calls.ListCalls(ctx, call.Filter{Service: w.Service, Lane: w.Lane, After: visit.After, Received: true}, before, mostStepCalls-len(lines))
 		if err != nil {
 			return nil, err
 		}

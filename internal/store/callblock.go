@@ -15,8 +15,9 @@ import (
 // before. Headers, bodies and explanations are contents elsewhere.
 
 // blockVersion is the first byte of a block. Those of version 1 lack the last two texts, those
-// before version 3 the last number, those before version 4 the last text.
-const blockVersion = 4
+// before version 3 the last two numbers, those before version 4 the last text, those before version 5
+// the last number.
+const blockVersion = 5
 
 // callEntry is one call in a block.
 type callEntry struct {
@@ -29,7 +30,7 @@ type callEntry struct {
 	read, decide, wait, ask, send                       time.Duration
 	requestSize, answerSize                             int64
 	contents                                            [partCount]int64 // ids, 0 for none
-	environment                                         int64
+	environment, cause                                  int64
 }
 
 // The parts of a call that are kept as contents.
@@ -56,14 +57,14 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
 		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "), certificate: q.Certificate,
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
-		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents, environment: r.Environment,
+		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents, environment: r.Environment, cause: int64(r.Cause),
 	}
 }
 
 // textCount is how many texts an entry has, numberCount how many numbers.
 const (
 	textCount   = 16
-	numberCount = 11 + partCount + 1
+	numberCount = 11 + partCount + 2
 )
 
 // texts and numbers list the fields in the order in which they are encoded.
@@ -79,7 +80,7 @@ func (e *callEntry) numbers() [numberCount]*int64 {
 	for i := range e.contents {
 		numbers[11+i] = &e.contents[i]
 	}
-	numbers[numberCount-1] = &e.environment
+	numbers[numberCount-2], numbers[numberCount-1] = &e.environment, &e.cause
 	return numbers
 }
 
@@ -126,6 +127,9 @@ func readBlock(data string) (*blockReader, error) {
 	}
 	if data[0] < 4 {
 		r.texts--
+	}
+	if data[0] < 5 {
+		r.numbers--
 	}
 	return r, nil
 }
@@ -184,7 +188,7 @@ func (e *callEntry) summary() call.Summary {
 		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service, Method: e.method, Path: e.path, Query: e.query,
 		Status: int(e.status), Source: call.Source(e.source), By: e.by, Took: e.read + e.decide + e.wait + e.ask + e.send,
 		Operation: e.operation, Deviations: int(e.deviations), Injected: e.injected, Lane: e.lane, Scenario: e.scenario,
-		Host: e.host, Agent: e.agent,
+		Host: e.host, Agent: e.agent, Cause: uint64(e.cause),
 	}
 }
 
@@ -197,7 +201,7 @@ func (e *callEntry) record() *call.Record {
 			Protocol: e.protocol, Caller: e.caller, Certificate: e.certificate, Body: call.Body{Size: e.requestSize},
 		},
 		Answer: call.Answer{Status: int(e.status)},
-		Lane:   e.lane, Scenario: e.scenario, Environment: e.environment, AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,
+		Lane:   e.lane, Scenario: e.scenario, Environment: e.environment, Cause: uint64(e.cause), AnswerSize: e.answerSize, Source: call.Source(e.source), By: e.by, Operation: e.operation,
 		Read: e.read, Decide: e.decide, Wait: e.wait, Ask: e.ask, Send: e.send,
 	}
 }

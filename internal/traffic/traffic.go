@@ -29,6 +29,9 @@ type Log interface {
 	BodyLimit() int
 }
 
+// Callbacks makes the calls that follow answers; it must not block.
+type Callbacks interface{ Make(c *call.Callback) }
+
 // Config is what a Handler works with.
 type Config struct {
 	Engine *engine.Engine
@@ -36,6 +39,8 @@ type Config struct {
 	Logger *slog.Logger
 	// Upstream asks the real things behind services.
 	Upstream Upstream
+	// Callbacks makes the calls that follow answers; nil makes none.
+	Callbacks Callbacks
 	// MaxBody is the largest body that is held to answer a call, in bytes;
 	// zero means DefaultMaxBody.
 	MaxBody int64
@@ -148,9 +153,24 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 		record.Send = time.Since(record.At) - before
 	}
 	record.Explanation = d.Explanation
+	if !abort {
+		h.callBack(record, d)
+	}
 	h.Log.Add(record)
 	if abort {
 		panic(http.ErrAbortHandler) // the caller must see that it ends here
+	}
+}
+
+// callBack has the calls made that follow an answer which went out whole.
+func (h *Handler) callBack(record *call.Record, d *engine.Decision) {
+	if h.Callbacks == nil {
+		return
+	}
+	for _, c := range d.Callbacks {
+		caused := *c
+		caused.Cause = record.Number
+		h.Callbacks.Make(&caused)
 	}
 }
 

@@ -86,6 +86,8 @@ func (c *Client) Explain(err error) (status int, why string) {
 		return http.StatusBadGateway, "this service was started with --no-upstream, which forbids every call to an upstream"
 	case errors.Is(err, outgoing.ErrOwn):
 		return http.StatusLoopDetected, outgoing.ErrOwn.Error() + ", and the call would come back to it"
+	case errors.Is(err, outgoing.ErrPrivate):
+		return http.StatusBadGateway, outgoing.ErrPrivate.Error() + ", and the service does not list it among the hosts that it may call back (service set NAME --callback-hosts HOST)"
 	case errors.As(err, &host):
 		return http.StatusBadGateway, fmt.Sprintf("host %q is not among those that this service may call (serve --upstreams)", host.Host)
 	case errors.As(err, &dns):

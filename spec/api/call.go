@@ -12,7 +12,8 @@ type Call struct {
 	Path   string `json:"path"`
 	Query  string `json:"query,omitempty"`
 	Status int    `json:"status"`
-	// Source is who answered: mapping, contract, upstream, impairment, miss, self.
+	// Source is who answered: mapping, contract, upstream, impairment, miss, self; callback for a call
+	// that the service made itself.
 	Source string `json:"source"`
 	// By names the mapping or operation, or the part that missed.
 	By string `json:"by,omitempty"`
@@ -32,6 +33,8 @@ type Call struct {
 	// Host is that of the call, Agent what its User-Agent says.
 	Host  string `json:"host"`
 	Agent string `json:"agent,omitempty"`
+	// Cause is the id of the call after which the service made this one.
+	Cause string `json:"cause,omitempty"`
 	// Ignored is set on a call that lists leave out unless they are asked for such.
 	Ignored bool `json:"ignored,omitempty"`
 }
@@ -52,6 +55,8 @@ type CallDetail struct {
 	Certificate string  `json:"certificate,omitempty"`
 	Request     Message `json:"request"`
 	Answer      Message `json:"answer"`
+	// Callbacks are calls that the service made after it, the first one first.
+	Callbacks []Call `json:"callbacks,omitempty"`
 	// Upstream is what passed between us and the upstream, where a mapping edited
 	// it.
 	Upstream    *Exchange   `json:"upstream,omitempty"`

@@ -71,6 +71,8 @@ type OperationDetail struct {
 	Takes        []OperationBody     `json:"takes"`
 	BodyRequired bool                `json:"bodyRequired,omitempty"`
 	Responses    []OperationResponse `json:"responses"`
+	// Callbacks are calls that the service makes after an answer, where it makes any.
+	Callbacks []Callback `json:"callbacks,omitempty"`
 	// Try is a call that works as it stands.
 	Try TestCall `json:"try"`
 	// Curl sends it.

@@ -87,10 +87,12 @@ const (
 	FromImpairment Source = "impairment"
 	FromMiss       Source = "miss" // nothing fitted
 	FromSelf       Source = "self" // our own word: preflight, root page, body too large
+	// FromCallback is the source of calls that a service made itself: others answered.
+	FromCallback Source = "callback"
 )
 
 // Sources lists every source in the order in which they are shown.
-var Sources = []Source{FromMapping, FromContract, FromUpstream, FromImpairment, FromMiss, FromSelf}
+var Sources = []Source{FromMapping, FromContract, FromUpstream, FromImpairment, FromMiss, FromSelf, FromCallback}
 
 // Counts are numbers of calls by who answered.
 type Counts map[Source]int
@@ -197,6 +199,9 @@ type Record struct {
 	// Lane and Scenario are those under which it was answered, "" for none.
 	Lane, Scenario string
 
+	// Cause is the number of the call after which the service made this one; 0 for a call that came.
+	Cause uint64
+
 	// Environment is the version of the environment that answered: that of the last entry of
 	// its activity; 0 where that is not known.
 	Environment int64
@@ -274,6 +279,8 @@ type Summary struct {
 	Lane, Scenario string
 	// Host is that of the call, Agent what its User-Agent says.
 	Host, Agent string
+	// Cause is the number of the call after which the service made this one; 0 for a call that came.
+	Cause uint64
 }
 
 // kindsOf are the kinds of what was injected, each once, with spaces between them.
@@ -294,6 +301,7 @@ func (r *Record) Summary() Summary {
 		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
 		Injected: kindsOf(r.Injected), Lane: r.Lane, Scenario: r.Scenario,
 		Host: r.Request.Host, Agent: strings.Join(r.Request.Header["User-Agent"], ", "),
+		Cause: r.Cause,
 	}
 }
 

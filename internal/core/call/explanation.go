@@ -134,6 +134,7 @@ const (
 	KindSend       Kind = "send"       //
 	KindEdit       Kind = "edit"       //
 	KindRelay      Kind = "relay"      //
+	KindCallback   Kind = "callback"   // its name, or its place among those of the mapping
 	KindImpairment Kind = "impairment" // what is injected: "latency"; "" for all
 )
 

@@ -28,7 +28,11 @@ func (r *Summary) appendLine(b []byte) []byte {
 	if r.Lane != "" {
 		b = append(append(append(b, laneWord...), r.Lane...), ' ')
 	}
-	b = append(append(append(append(b, r.Method...), " /"...), r.Service...), r.Path...)
+	if r.Source == FromCallback { // it went elsewhere
+		b = append(append(append(append(b, r.Method...), ' '), r.Host...), r.Path...)
+	} else {
+		b = append(append(append(append(b, r.Method...), " /"...), r.Service...), r.Path...)
+	}
 	if r.Query != "" {
 		b = append(append(b, '?'), r.Query...)
 	}
@@ -78,12 +82,14 @@ type Filter struct {
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
-	// took:>200ms, path:/berths/*, host:gauges and agent:python look at one thing; what
+	// took:>200ms, path:/berths/*, host:gauges, agent:python and cause:c-81f3 look at one thing; what
 	// follows body: must occur in the body of the request or of the answer, as it is written.
 	Text string
 	// Labels are those of the mapping that answered a call, for label:; nil where they are
 	// not known.
 	Labels func(*Summary) []string
+	// Received leaves out the calls that services made themselves.
+	Received bool
 	// Ignored are calls that fit and are left out; nil for none.
 	Ignored func(*Summary) bool
 }
@@ -120,6 +126,9 @@ func (f Filter) Compile() (*Selection, error) {
 	}
 	if f.Lane != "" {
 		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Lane == f.Lane || r.Lane == "" && f.Lane == NoLane }})
+	}
+	if f.Received {
+		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Source != FromCallback }})
 	}
 	if f.After > 0 {
 		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Number > f.After }})
@@ -184,6 +193,7 @@ var keyedWords = map[string]func(s *Selection, value string) (term, error){
 	"path":    readPath,
 	"label":   (*Selection).readLabel,
 	"source":  readSource,
+	"cause":   readCause,
 	"status":  readStatus,
 	"took":    readTook,
 }
@@ -305,6 +315,15 @@ func readSource(_ *Selection, value string) (asked term, err error) {
 		return asked, fmt.Errorf("source:%s means nothing; it is one of %s", value, strings.Trim(fmt.Sprint(Sources), "[]"))
 	}
 	return term{test: func(r *Summary) bool { return r.Source == source }}, nil
+}
+
+// readCause reads the id of a call after which the service made others.
+func readCause(_ *Selection, value string) (asked term, err error) {
+	number, ok := ParseID(strings.ToLower(value))
+	if !ok {
+		return asked, fmt.Errorf("cause:%s means nothing; it is the id of a call, such as cause:c-81f3", value)
+	}
+	return term{test: func(r *Summary) bool { return r.Cause == number }}, nil
 }
 
 // readStatus reads 503, 5xx, or none for calls that got no answer.

@@ -91,6 +91,11 @@ const (
 	NotModifiedSince Code = "not-modified"
 	CodingUndone     Code = "coding-undone"
 
+	CallsBack      Code = "calls-back"
+	CallbacksOff   Code = "callbacks-off"
+	CallbackFailed Code = "callback-failed"
+	Attempted      Code = "attempted"
+
 	Injection Code = "injected"
 	Carried   Code = "carried-out"
 )
@@ -122,6 +127,8 @@ const (
 	CallerLeft        Code = "caller-left"
 	NotACall          Code = "not-a-call"
 	NoInterception    Code = "no-interception"
+	CalledBack        Code = "called-back"
+	NotCalledBack     Code = "not-called-back"
 )
 
 // Finding is one thing that was found out about a call, as data: values of the call and

@@ -88,6 +88,10 @@ var table = []entry{
 	{OnTheWay, "{0}", "what happened while the call was relayed"},
 
 	{Injection, "{0}[ (seed {1}, draw {2})]", "trouble was injected"},
+	{CallsBack, "calls {0} {1}[, {2}]", "a call that the service makes after the answer"},
+	{CallbacksOff, "not made: callbacks of {0} are off", "a callback was left out, since the service makes none"},
+	{CallbackFailed, "not made: {0}", "a callback could not be made"},
+	{Attempted, "attempt {0} of at most {1}[, {2}]", "which attempt of a callback it is"},
 	{Carried, "{0}", "what happened while the impairment was carried out"},
 
 	{ByMapping, "Answered by mapping \"{0}\"[ of {1}], which fits {2}.", "a mapping answered"},
@@ -114,6 +118,8 @@ var table = []entry{
 	{RootPage, "The bare address was asked for, which belongs to no service.", "the root page was served"},
 	{CallerLeft, "The caller left before its call was decided.", "the caller left"},
 	{NotACall, "The request is malformed: {0}.", "the request was refused before it was a call"},
+	{CalledBack, "The service made this call: {0}.", "a callback or webhook was answered"},
+	{NotCalledBack, "The service made this call, {0}, and got no answer: {1}.", "a callback or webhook got no answer"},
 	{NoInterception, "A connection to {0} could not be intercepted: {1}.", "a TLS connection could not be intercepted"},
 }
 

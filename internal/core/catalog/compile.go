@@ -160,6 +160,8 @@ func compileReply(a spec.Answer, at string, payloads answer.Payloads) (reply Rep
 	reply.Spec = a
 	reply.Remember, faults = answer.CompileRemember(a, at)
 	var more []problem.Item
+	reply.Callbacks, more = answer.CompileCallbacks(a, at, payloads)
+	faults = append(faults, more...)
 	if a.Script != "" {
 		reply.Script, more = compileScript(a, at, payloads)
 		return reply, append(faults, more...)

@@ -280,6 +280,8 @@ type Reply struct {
 	Script *script.Script
 	// Remember is what the service remembers when it gives the answer.
 	Remember answer.Remembering
+	// Callbacks are the calls that follow the answer.
+	Callbacks []*answer.Callback
 }
 
 // Elsewhere reports whether the answer comes from the contract, the upstream or another
@@ -294,7 +296,7 @@ func (m *Mapping) writes() bool {
 
 // Fixed reports whether the mapping gives the same answer to every call.
 func (m *Mapping) Fixed() bool {
-	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == "" && m.Replies[0].Script == nil && len(m.Replies[0].Remember) == 0 && m.Spec.Flow == nil
+	return len(m.Replies) == 1 && m.Replies[0].Dynamic == nil && m.Replies[0].Spec.From == "" && m.Replies[0].Script == nil && len(m.Replies[0].Remember) == 0 && m.Replies[0].Callbacks == nil && m.Spec.Flow == nil
 }
 
 // ETag is the entity tag of a definition at this version.

@@ -23,6 +23,10 @@ type Contract struct {
 	// Format is how the document names itself: "OpenAPI 3.1".
 	Format     string
 	Operations []*Operation // in the order of the document
+	// Webhooks are calls that the service makes when something happened.
+	Webhooks []*Callback
+	// CallsBack is set where operations declare callbacks.
+	CallsBack bool
 	// BasePaths are the paths of the contract's servers, without a trailing
 	// slash; callers may write them or leave them out.
 	BasePaths []string
@@ -66,6 +70,8 @@ type Operation struct {
 	// operation is skipped.
 	Responses []*Response
 	Success   *Response
+	// Callbacks are calls that the service makes after an answer of the operation.
+	Callbacks []*Callback
 
 	// ByMessage is set on operations that share their addresses: the message tells
 	// which is meant.

@@ -38,7 +38,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, ask
 		}, steps)
 		return
 	}
-	if target := followed(p.Service, choice.links, &built, op.Template.Params(asked.Segments)); target != "" {
+	if target := followed(r, p.Service, choice.links, &built, op.Template.Params(asked.Segments)); target != "" {
 		built.SetHeader("Location", baseOf(r)+target)
 	}
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer

@@ -38,7 +38,7 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 	switch {
 	case asked.Operation == nil:
 		return "", nil
-	case r.Source == call.FromMiss || r.Source == call.FromSelf || service.Spec.Conformance == spec.ConformanceOff:
+	case r.Source == call.FromMiss || r.Source == call.FromSelf || r.Source == call.FromCallback || service.Spec.Conformance == spec.ConformanceOff:
 		return asked.Operation.ID, nil
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})

@@ -109,6 +109,8 @@ type Decision struct {
 	Headers []call.Field
 	// Injected lists what impairments did to the call.
 	Injected []call.Injected
+	// Callbacks are calls to make once the answer has gone out.
+	Callbacks []*call.Callback
 }
 
 // ours reports whether we say something of the call in the answer.
@@ -201,6 +203,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		e.injure(&d, p, r)
 	}
 	e.settle(&d, p, r)
+	e.callBack(&d, p, r)
 	if p.Service.Spec.CORS {
 		allowOrigin(&d, r, p.foreign)
 	}
@@ -220,6 +223,7 @@ type Placed struct {
 	situated   []call.Step // how lane and scenario were found
 	foreign    bool        // a page that was not listed makes the call
 	injury     injury
+	given      given
 
 	ctx    context.Context
 	asking *asking // what was decoded; nil until something asks
@@ -243,5 +247,5 @@ func (p *Placed) LaneName() string { return p.snapshot.LaneName() }
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Callbacks.On || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

@@ -4,6 +4,7 @@ import (
 	"net/url"
 	"strings"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/spec/tree"
@@ -13,10 +14,11 @@ import (
 // response to a GET operation leads to, all parameters filled in from the
 // answer or from the path of the call. It is "" unless the answer has a
 // Location header for it.
-func followed(service *catalog.Service, links []contract.Link, built *contract.Built, params map[string]string) string {
+func followed(r *call.Request, service *catalog.Service, links []contract.Link, built *contract.Built, params map[string]string) string {
 	if built.Answer.Get("Location") == "" {
 		return ""
 	}
+	exchange := contract.Exchange{Request: r, Path: params, Answer: &built.Answer, Body: noBody, AnswerBody: func() *tree.Node { return built.Value }}
 	for _, link := range links {
 		op := service.Operation(link.Operation)
 		if op == nil || op.Method != "GET" {
@@ -24,7 +26,11 @@ func followed(service *catalog.Service, links []contract.Link, built *contract.B
 		}
 		values := make(map[string]string, len(link.Parameters))
 		for _, p := range link.Parameters {
-			if value := evaluate(p.Expression, built.Value, params); value != "" {
+			value, ok := p.Expression, true
+			if strings.HasPrefix(value, "$") {
+				value, ok = exchange.Value(value)
+			}
+			if ok && value != "" {
 				values[strings.TrimPrefix(p.Name, "path.")] = url.PathEscape(value)
 			}
 		}
@@ -33,22 +39,4 @@ func followed(service *catalog.Service, links []contract.Link, built *contract.B
 		}
 	}
 	return ""
-}
-
-// evaluate is the value of a runtime expression of OpenAPI; "" when it needs
-// something else than the answer's body or the path of the call.
-func evaluate(expression string, body *tree.Node, params map[string]string) string {
-	if pointer, ok := strings.CutPrefix(expression, "$response.body#"); ok && body != nil {
-		if found := body.At(pointer); found != nil {
-			return contract.Plain(found)
-		}
-		return ""
-	}
-	if name, ok := strings.CutPrefix(expression, "$request.path."); ok {
-		return params[name]
-	}
-	if strings.HasPrefix(expression, "$") {
-		return ""
-	}
-	return expression
 }

@@ -172,14 +172,15 @@ func (e *Engine) answerFromMapping(d *Decision, p *Placed, r *call.Request, won 
 	if e.answerWith(d, p, r, won, index, which, before); d.Source != call.FromMapping {
 		return
 	}
-	writes, told, err := e.writes(p, r, won, &won.Value.Replies[index])
+	writes, kept, err := e.writes(p, r, won, &won.Value.Replies[index])
 	if err != nil {
 		e.refuseExpression(d, p, r, won.Value, err, append(before, won.Value.Taken()))
 		return
 	}
 	e.keep(p, writes)
-	if told = append(append(p.recalledStep(), told...), won.logged...); len(told) > 0 {
-		d.Explanation = d.Explanation.With(told...)
+	p.given = given{won, &won.Value.Replies[index]}
+	if steps := append(append(p.recalledStep(), kept...), won.logged...); len(steps) > 0 {
+		d.Explanation = d.Explanation.With(steps...)
 	}
 }
 

@@ -75,6 +75,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)
 	}
 	r.readKeys()
+	r.readWebhooks()
 	if err := r.readPaths(); err != nil {
 		return nil, inMain(err, b)
 	}
@@ -275,6 +276,9 @@ func (r *reader) readPaths() error {
 		paths = found
 	}
 	if paths == nil || paths.Kind != tree.Map || len(paths.Members) == 0 {
+		if len(r.contract.Webhooks) > 0 {
+			return nil // it answers nothing, and calls others
+		}
 		return refuse(fault(cmpNode(paths, r.root), "/paths", "the contract has no paths, so there is nothing to answer"))
 	}
 	for _, p := range paths.Members {
@@ -307,6 +311,7 @@ func (r *reader) readOperation(path tree.Member, item *tree.Node, itemAt string,
 	op := r.operation(path, m, at)
 	r.nodes[op] = m.Value
 	r.readRequest(op, item, itemAt, m.Value, at)
+	r.readCallbacks(op, m.Value.Get("callbacks"), at+"/callbacks")
 	r.sources[op] = withParameters(m.Value, item.Get("parameters"))
 	r.contract.Operations = append(r.contract.Operations, op)
 }

@@ -33,7 +33,7 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 	}
 	if w.Echo != nil && b.Value != nil {
 		var value *tree.Node
-		value, b.Echoed = Echo(b.Value, b.MediaType.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
+		value, b.Echoed = contract.Echo(b.Value, b.MediaType.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
 		if len(b.Echoed) > 0 {
 			b.SetValue(value)
 		}

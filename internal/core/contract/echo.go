@@ -1,9 +1,8 @@
-package rest
+package contract
 
 import (
 	"slices"
 
-	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -12,7 +11,7 @@ import (
 // value of the same kind, the caller's stands in it, the path's before the
 // body's. A value that would make the answer break its schema is left out. It
 // returns the names of what was echoed; the answer itself is not changed.
-func Echo(value *tree.Node, schema *contract.Schema, body *tree.Node, params map[string]string) (*tree.Node, []string) {
+func Echo(value *tree.Node, schema *Schema, body *tree.Node, params map[string]string) (*tree.Node, []string) {
 	if value == nil || value.Kind != tree.Map {
 		return value, nil
 	}
