@@ -13,7 +13,7 @@ RACE     := $(shell command -v gcc >/dev/null 2>&1 && echo "-race -gcflags=moder
 TESTED   := -vet=off -ldflags=-w
 # Under the race detector run those packages whose goroutines share something; everything under
 # it takes more than twice as long (make race).
-RACED    := ./internal/calllog ./internal/core/collection ./internal/core/engine ./internal/core/impair \
+RACED    := ./internal/callback ./internal/calllog ./internal/core/collection ./internal/core/engine ./internal/core/impair \
 	./internal/core/lru ./internal/memory ./internal/scripts ./internal/traffic
 
 .DEFAULT_GOAL := demo

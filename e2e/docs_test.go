@@ -549,6 +549,7 @@ func TestTheExamplesOfVariables(t *testing.T) {
 // shell runs a line of a terminal against the service.
 func (s *service) shell(t *testing.T, line string) {
 	cmd := exec.Command("sh", "-c", line)
+	cmd.Dir = s.work
 	cmd.Env = append(os.Environ(), "RAPIDMIMIC_URL="+s.control, "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, "%s: %s", line, out)

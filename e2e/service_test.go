@@ -76,6 +76,7 @@ type service struct {
 	control string
 	traffic string
 	data    string
+	work    string // where commands write
 	secret  string // of the administrator's token; "" where none was created
 	// addresses are all that it said when it was ready.
 	addresses config.Addresses
@@ -116,7 +117,7 @@ func start(t testing.TB, cfg config.Config) *service {
 	go func() {
 		done <- app.Run(ctx, cfg, slog.New(slog.NewTextHandler(logged, &slog.HandlerOptions{Level: cfg.LogLevel})), func(a config.Addresses) { ready <- a })
 	}()
-	s := &service{t: t, data: cfg.Data, log: logged}
+	s := &service{t: t, data: cfg.Data, work: t.TempDir(), log: logged}
 	select {
 	case a := <-ready:
 		s.control, s.traffic, s.secret, s.addresses = a.LocalControl, a.LocalTraffic, a.Secret, a

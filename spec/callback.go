@@ -1,6 +1,7 @@
 package spec
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -204,8 +205,12 @@ func (c Callback) HasBody() bool { return c.Message().bodies() > 0 }
 // MaxCallbacks bounds the callbacks of one answer.
 const MaxCallbacks = 20
 
-// ReadCallback reads a document that changes a callback of this name, which the contract has.
+// ReadCallback reads a document that changes a callback of this name, which the contract has; it may be
+// empty.
 func ReadCallback(text []byte, name string) (Callback, error) {
+	if len(bytes.TrimSpace(text)) == 0 {
+		text = []byte("{}")
+	}
 	n, err := tree.Parse(text)
 	if err != nil {
 		return Callback{}, SyntaxProblem(err, "the callback")

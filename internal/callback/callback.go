@@ -116,7 +116,14 @@ func (s *Sender) Follow(c *call.Callback) <-chan call.CallbackResult {
 	go func() {
 		defer s.give(c)
 		defer close(first)
-		_ = rescue.Do(s.config.Logger, "make a callback", func() { s.carryOut(c, first) }) // which tells of it
+		told := false
+		tell := func(r call.CallbackResult) {
+			if !told {
+				first <- r // which has room for it
+			}
+			told = true
+		}
+		_ = rescue.Do(s.config.Logger, "make a callback", func() { s.carryOut(c, tell) }) // which tells of a panic
 	}()
 	return first
 }
@@ -153,24 +160,24 @@ func (s *Sender) give(c *call.Callback) {
 }
 
 // carryOut makes a callback as often as it is wanted.
-func (s *Sender) carryOut(c *call.Callback, first chan<- call.CallbackResult) {
+func (s *Sender) carryOut(c *call.Callback, tell func(call.CallbackResult)) {
 	if !s.pause(c.After) {
 		return
 	}
 	for n := range max(1, c.Times) {
-		if n > 0 && !s.pause(c.Every) || !s.deliver(c, first) {
+		if n > 0 && !s.pause(c.Every) || !s.deliver(c, tell) {
 			return
 		}
 	}
 }
 
 // deliver tries until the callback is answered well, and reports whether to go on afterwards.
-func (s *Sender) deliver(c *call.Callback, first chan<- call.CallbackResult) bool {
+func (s *Sender) deliver(c *call.Callback, tell func(call.CallbackResult)) bool {
 	for attempt := 1; ; attempt++ {
 		if s.config.Wanted != nil && !s.config.Wanted(c) {
 			return false
 		}
-		status, ok := s.attempt(c, attempt, first)
+		status, ok := s.attempt(c, attempt, tell)
 		if !ok {
 			return false
 		}
@@ -200,7 +207,7 @@ func (s *Sender) pause(d time.Duration) bool {
 
 // attempt makes the call once and hands it to the log. The status is 0 where nobody answered; ok is
 // false where the sender ends.
-func (s *Sender) attempt(c *call.Callback, number int, first chan<- call.CallbackResult) (status int, ok bool) {
+func (s *Sender) attempt(c *call.Callback, number int, tell func(call.CallbackResult)) (status int, ok bool) {
 	select {
 	case s.slots <- struct{}{}:
 		defer func() { <-s.slots }()
@@ -227,10 +234,7 @@ func (s *Sender) attempt(c *call.Callback, number int, first chan<- call.Callbac
 	}
 	result := call.CallbackResult{Number: record.Number, Status: record.Answer.Status, Why: why, Took: record.Ask}
 	s.config.Log.Add(record)
-	select {
-	case first <- result:
-	default: // it was not the first one
-	}
+	tell(result)
 	return result.Status, s.ctx.Err() == nil
 }
 

@@ -356,6 +356,12 @@ func TestCountsByLane(t *testing.T) {
 		for lane, want := range map[string]int64{"": 4, "mara": 0, "run-1": 1} {
 			assert.Equal(t, [2]int64{want, want}, counted(lane), lane)
 		}
+		made := answered(log, call.FromCallback)
+		made.Lane, made.Operation = "run-1", ""
+		log.Add(made)
+		total, recent := log.LaneCalls("run-1", made.At)
+		assert.Equal(t, int64(1), total[call.FromCallback])
+		assert.Equal(t, call.Counts{call.FromMapping: 1}, recent, "what the service did itself did not come")
 		r := answered(log, call.FromMapping)
 		log.ForgetMapping(r.Service, r.By)
 		assert.Equal(t, [2]int64{0, 4}, counted(""), "operations are counted on")

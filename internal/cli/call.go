@@ -377,7 +377,7 @@ func (p Program) saySteps(call api.CallDetail) {
 // sayChangedSince says what was changed since a call was answered, so that it may be answered
 // otherwise now.
 func (p Program) sayChangedSince(call api.CallDetail) {
-	if call.Environment == "" {
+	if call.Environment == "" || call.Source == "callback" {
 		return
 	}
 	if len(call.ChangedSince) == 0 {

@@ -157,6 +157,9 @@ func (p Program) sayImport(r api.ImportReport) {
 	if r.BrokenExamples > 0 {
 		p.say("%swarning  %s (rapidmimic contract check %s --examples lists them)", indent, disobey(r.BrokenExamples), r.Service)
 	}
+	if calls := callsText(r.Contract); calls != "" && r.Changes == nil {
+		p.say("%scalls others: %s (rapidmimic service set %s --callbacks on)", indent, calls, r.Service)
+	}
 	if r.Changes != nil {
 		p.sayChanges(r.Service, *r.Changes, false)
 	}
@@ -174,6 +177,24 @@ func (p Program) sayImport(r api.ImportReport) {
 	if r.Try.Curl != "" {
 		p.say("try       %s", tryLine(r.Try.Curl, r.Service, r.Try.Operation))
 	}
+}
+
+// callsText says which calls a contract has its service make; "" for none.
+func callsText(c api.Contract) string {
+	var parts []string
+	for _, kind := range []struct {
+		count int
+		noun  string
+	}{{c.Callbacks, "callback"}, {c.Webhooks, "webhook"}} {
+		switch kind.count {
+		case 0:
+		case 1:
+			parts = append(parts, "1 "+kind.noun)
+		default:
+			parts = append(parts, fmt.Sprintf("%d %ss", kind.count, kind.noun))
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 func operationsAnswer(n int) string {

@@ -21,7 +21,7 @@ func (p Program) demoCommand() *cli.Command {
 		Name:      "demo",
 		Usage:     "run a service with the port of Skerry Sound in it, and somebody who calls it",
 		UsageText: "rapidmimic demo\nrapidmimic demo --control 127.0.0.1:8400 --traffic 127.0.0.1:8401",
-		Description: "Imports two contracts, puts a few mappings, and calls them gently until it is stopped.\n" +
+		Description: "Imports three contracts, puts a few mappings, and calls them gently until it is stopped.\n" +
 			"Its data are removed at the end, unless --data names a folder to keep them in.",
 		OnUsageError: usageError,
 		Flags: append(serveFlags(""),

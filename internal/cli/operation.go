@@ -152,6 +152,13 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 			p.say("examples  %s", strings.Join(r.Examples, ", "))
 		}
 	}
+	for _, c := range op.Callbacks {
+		p.say("")
+		p.say("calls     %s  %s %s  %s", c.Name, c.Method, c.Address, c.Summary)
+		for _, body := range c.Sends {
+			p.sayBody("sends", body)
+		}
+	}
 	p.say("")
 	p.say("try       %s", tryLine(op.Curl, service, op.ID))
 }

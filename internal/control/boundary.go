@@ -56,7 +56,7 @@ func (s *server) answered(ctx context.Context, service *catalog.Service, choice 
 	if err := s.Log.Flush(ctx); err != nil {
 		return nil, err
 	}
-	record, err := s.Calls.Call(ctx, number)
+	record, err := s.receivedCall(ctx, number)
 	if err != nil {
 		return nil, err
 	}

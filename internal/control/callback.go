@@ -123,3 +123,12 @@ func (s *server) callbacksOf(ctx context.Context, r *call.Record) (views []api.C
 	}
 	return views, err
 }
+
+// receivedCall is a call that came, which those that services made did not.
+func (s *server) receivedCall(ctx context.Context, number uint64) (*call.Record, error) {
+	record, err := s.Calls.Call(ctx, number)
+	if err == nil && record.Source == call.FromCallback {
+		return nil, problem.New(problem.Invalid, "call %s did not come: service %q made it itself", call.ID(number), record.Service)
+	}
+	return record, err
+}

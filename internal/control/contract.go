@@ -19,7 +19,8 @@ import (
 )
 
 func contractView(c *catalog.Contract) api.Contract {
-	return api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files}
+	return api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files,
+		Callbacks: c.Callbacks, Webhooks: len(c.Webhooks)}
 }
 
 func (s *server) postImport(c *gin.Context) {

@@ -27,7 +27,7 @@ func (s *server) postLoosening(c *gin.Context) {
 		err = problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", wanted.Call)
 	default:
 		if err = s.Log.Flush(c.Request.Context()); err == nil {
-			record, err = s.Calls.Call(c.Request.Context(), number)
+			record, err = s.receivedCall(c.Request.Context(), number)
 		}
 	}
 	if err == nil && record.Service != service.Spec.Name {

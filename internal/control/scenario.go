@@ -355,6 +355,10 @@ func (s *server) draft(c *gin.Context, wanted api.ScenarioDraft) (proposal api.S
 		if err != nil {
 			return proposal, err
 		}
+		if record.Source == call.FromCallback {
+			proposal.Skipped = append(proposal.Skipped, api.SkippedCall{Call: id, Address: record.Request.Method + " " + record.Request.Path, Reason: "the service made it itself"})
+			continue
+		}
 		byService[record.Service] = append(byService[record.Service], recording.Of(record))
 	}
 	for _, exchanges := range byService {

@@ -87,7 +87,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 		return nil
 	}
 	number, _ := call.ParseID(wanted.Call)
-	record, err := s.Calls.Call(c.Request.Context(), number)
+	record, err := s.receivedCall(c.Request.Context(), number)
 	if err != nil {
 		return err
 	}

@@ -65,6 +65,9 @@ type Contract struct {
 	// one they start from.
 	Files []string `json:"files,omitempty"`
 	Main  string   `json:"main,omitempty"`
+	// Callbacks and Webhooks are how many calls it has the service make: after answers, and by itself.
+	Callbacks int `json:"callbacks,omitempty"`
+	Webhooks  int `json:"webhooks,omitempty"`
 }
 
 // ImportReport says what an import made.

@@ -39,6 +39,7 @@ export const keys = {
   ],
   rememberedValues: (service: string, lane: string) => [...keys.memories(service), 'values', { lane }],
   flows: (service: string, lane: string) => [...keys.memories(service), 'flows', { lane }],
+  webhooks: (service: string) => [...keys.service(service), 'webhooks'],
   payloads: (service: string) => [...keys.service(service), 'payloads'],
   timings: (service: string, lane: string) => [...keys.service(service), 'timings', { lane }],
 

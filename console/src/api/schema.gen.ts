@@ -657,6 +657,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        /** Calls that the contract has the service make by itself */
+        get: operations["listWebhooks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/services/{service}/webhooks/{webhook}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                webhook: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have the service make the call of a webhook
+         * @description It has the example of the contract, else data drawn from its schema; what the document says stands above that. The answer comes when the first attempt is done, unless that is for later.
+         */
+        post: operations["sendWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/broken-examples": {
         parameters: {
             query?: never;
@@ -2618,10 +2668,10 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * @description Who answered
+         * @description Who answered; callback for a call that the service made itself
          * @enum {string}
          */
-        Source: "mapping" | "contract" | "upstream" | "impairment" | "miss" | "self";
+        Source: "mapping" | "contract" | "upstream" | "impairment" | "miss" | "self" | "callback";
         /** @description Numbers of calls by source */
         Counts: {
             [key: string]: number;
@@ -2689,6 +2739,7 @@ export interface components {
              */
             security: "report" | "refuse" | "off";
             memory?: components["schemas"]["MemoryRule"];
+            callbacks?: components["schemas"]["Callbacks"];
             /** @description Which named example answers, by operation id */
             examples?: {
                 [key: string]: string;
@@ -2726,6 +2777,10 @@ export interface components {
             files?: string[];
             /** @description The one of them that it starts from */
             main?: string;
+            /** @description How many calls it has the service make after answers; left out for none */
+            callbacks?: number;
+            /** @description How many it has it make by itself; left out for none */
+            webhooks?: number;
         };
         Operation: {
             id: string;
@@ -2798,6 +2853,8 @@ export interface components {
             takes: components["schemas"]["OperationBody"][];
             bodyRequired?: boolean;
             responses: components["schemas"]["OperationResponse"][];
+            /** @description Calls that the service makes after an answer, where its callbacks are on */
+            callbacks?: components["schemas"]["Callback"][];
             try: components["schemas"]["TestCall"];
             /** @description Sends that call */
             curl: string;
@@ -3026,6 +3083,8 @@ export interface components {
             };
             /** @description Values that the service keeps when it gives this answer; one, or a list */
             remember?: components["schemas"]["Remember"] | components["schemas"]["Remember"][];
+            /** @description Calls that the service makes after the answer, where its callbacks are on, instead of those of the contract; one, or a list, [] for none */
+            callbacks?: components["schemas"]["CallbackDocument"] | components["schemas"]["CallbackDocument"][];
             /** @description Sent as JSON; in its texts, as in text, xml and headers, ${…} stands for what an expression gives */
             json?: unknown;
             /** @description Sent as it stands */
@@ -3630,6 +3689,81 @@ export interface components {
                 generate?: number;
             };
         };
+        /** @description Whether the service makes the calls that its contract and its mappings have for after an answer, and webhooks: on, off, or how */
+        Callbacks: ("on" | "off") | {
+            /** @description How long after the answer, such as 2s */
+            after?: string;
+            /** @description How often it is made; once unless given */
+            times?: number;
+            /** @description The time between */
+            every?: string;
+            /** @description How often it is tried again while it fails */
+            retries?: number;
+            /** @description The time between attempts; 1s unless given */
+            retryEvery?: string;
+            /**
+             * @description Hosts of this machine and of private networks that may be called, * standing for any part; others must be public
+             * @example [
+             *       "localhost"
+             *     ]
+             */
+            hosts?: string[];
+            /** @description Where webhooks go that name no address themselves */
+            to?: string;
+        };
+        CallbackDocument: {
+            /** @description A callback of the contract, from which comes what is left out here */
+            name?: string;
+            /** @description The address, in which ${…} holds expressions, as in headers and body */
+            to?: string;
+            /** @description POST unless the contract says otherwise */
+            method?: string;
+            /** @description As those of an answer */
+            headers?: {
+                [key: string]: string;
+            }[] | {
+                [key: string]: string | string[];
+            };
+            /** @description Sent as JSON */
+            json?: unknown;
+            text?: string;
+            xml?: string;
+            /** @description Name of a payload of the service */
+            payload?: string;
+            /** @description How long after the answer, such as 2s */
+            after?: string;
+            /** @description How often it is made; once unless given */
+            times?: number;
+            /** @description The time between */
+            every?: string;
+            /** @description How often it is tried again while it fails */
+            retries?: number;
+            /** @description The time between attempts; 1s unless given */
+            retryEvery?: string;
+        };
+        Callback: {
+            name: string;
+            method: string;
+            /** @description Where it goes, in runtime expressions of OpenAPI; left out for a webhook */
+            address?: string;
+            summary?: string;
+            /** @description In Markdown */
+            description?: string;
+            deprecated?: boolean;
+            /** @description Its bodies, one a media type */
+            sends: components["schemas"]["OperationBody"][];
+        };
+        CallbackResult: {
+            /** @description The call in the log; left out where it is not made yet */
+            call?: string;
+            /** @description That of the answer; left out where nobody answered */
+            status?: number;
+            /** @description Why nobody did */
+            why?: string;
+            tookMs?: number;
+            /** @description It is made later */
+            waits?: boolean;
+        };
         Memory: {
             on: boolean;
             /** @description The lane was written to, and has a copy of its own since */
@@ -4167,6 +4301,8 @@ export interface components {
             host: string;
             /** @description What its User-Agent says */
             agent?: string;
+            /** @description The call after which the service made this one */
+            cause?: string;
             /** @description Lists leave it out unless they are asked for such */
             ignored?: boolean;
         };
@@ -4185,6 +4321,8 @@ export interface components {
             certificate?: string;
             request: components["schemas"]["Message"];
             answer: components["schemas"]["Message"];
+            /** @description Calls that the service made after it, the first one first */
+            callbacks?: components["schemas"]["Call"][];
             upstream?: components["schemas"]["Exchange"];
             timing: {
                 readMs: number;
@@ -4271,7 +4409,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "unsigned" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "calls-back" | "callbacks-off" | "callback-failed" | "attempted" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "unsigned" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "called-back" | "not-called-back" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */
@@ -5713,6 +5851,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changes"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: {
+                /** @description As the calls in this lane find it, and only these counted; - as the calls in none find it. What lanes and scenarios add is shown too. Left out, the definitions of everybody are meant */
+                lane?: components["parameters"]["seenLane"];
+                /** @description A field of the items to order them by; from the highest down with - before it: -operations */
+                sort?: components["parameters"]["sort"];
+                /** @description Only these fields of the items: id,title */
+                fields?: components["parameters"]["fields"];
+                /** @description All when left out */
+                limit?: components["parameters"]["limitAll"];
+                /** @description The next of the page before; the header Link has the address of the next page */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The webhooks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Callback"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendWebhook: {
+        parameters: {
+            query?: {
+                /** @description Name of an open lane; calls in none are meant when left out */
+                lane?: components["parameters"]["lane"];
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                webhook: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CallbackDocument"];
+                "application/yaml": components["schemas"]["CallbackDocument"];
+            };
+        };
+        responses: {
+            /** @description What became of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallbackResult"];
+                };
+            };
+            /** @description It is made later */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallbackResult"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -57,6 +57,8 @@ export interface SignIn {
   issuer?: string;
   clientId?: string;
 }
+export type Callback = Schemas['Callback'];
+export type CallbackResult = Schemas['CallbackResult'];
 export type Memory = Schemas['Memory'];
 export type Collection = Schemas['Collection'];
 export type RememberedItem = Schemas['RememberedItem'];

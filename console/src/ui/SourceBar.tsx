@@ -7,9 +7,10 @@ const fills: Record<string, string> = {
   impairment: 'fill-impairment',
   miss: 'fill-miss',
   self: 'fill-self',
+  callback: 'fill-callback',
 };
 
-const order = ['mapping', 'contract', 'upstream', 'impairment', 'miss', 'self'];
+const order = ['mapping', 'contract', 'upstream', 'impairment', 'miss', 'self', 'callback'];
 
 /** Who answered, as the shares of one bar with the numbers beside it. */
 export function SourceBar({ counts }: { counts: Record<string, number> }) {

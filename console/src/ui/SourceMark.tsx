@@ -9,6 +9,16 @@ const shapes: Record<string, ReactNode> = {
   impairment: <path d="M7.4 0.6 2 7h3l-1 4.6L10 4.8H6.6Z" fill="currentColor" />,
   miss: <path d="M2 2 10 10M10 2 2 10" stroke="currentColor" strokeWidth="2.4" strokeLinecap="round" />,
   self: <circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="2" />,
+  callback: (
+    <path
+      d="M1.5 6h8M6 2.2 10 6 6 9.8"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth="2.2"
+      strokeLinecap="round"
+      strokeLinejoin="round"
+    />
+  ),
 };
 
 const colors: Record<string, string> = {
@@ -18,6 +28,7 @@ const colors: Record<string, string> = {
   impairment: 'text-impairment',
   miss: 'text-miss',
   self: 'text-self',
+  callback: 'text-callback',
 };
 
 export function SourceMark({ source, className }: { source: string; className?: string }) {

@@ -72,7 +72,7 @@ func TestFilterAndCurl(t *testing.T) {
 		"host:SKERRY": true, "host:tides": false, "agent:Curl": true, "curl/8": true, "agent:python": false, "-agent:python": true, `service:"moorings"`: true,
 		`body:"Grey Gannet"`: true, `body:Tern`: false, `-body:Tern`: true, `body:Tern or body:"Grey Gannet"`: true, `body:Tern or -body:"Grey Gannet"`: false,
 		"path:/bertsh": true, "path:/berts": false, "path:/*": true, "path:/*/x": false, "-path:/x": true, line.Rule(): true,
-		"lane:none": false, "impaired:latency": false,
+		"lane:none": false, "impaired:latency": false, "cause:c-9": false, "-cause:c-9": true,
 	} {
 		assert.Equal(t, want, fits(call.Filter{Text: text}), text)
 	}
@@ -88,6 +88,16 @@ func TestFilterAndCurl(t *testing.T) {
 		for i, r := range []call.Summary{{Lane: "run-1", Scenario: "storm"}, {By: "run-1 storm"}} {
 			assert.Equal(t, k.want[i], selection.Fits(&r, nil), "%+v on %+v", k, r)
 		}
+	}
+	made := call.Summary{Number: 12, Source: call.FromCallback, Service: "moorings", Method: "POST", Host: "quay.example:90", Path: "/told", Cause: 9, Status: 204, By: "bookingChanged"}
+	assert.Equal(t, "POST quay.example:90/told 204 callback bookingChanged", made.Line(), "it went elsewhere")
+	for _, k := range []struct {
+		filter call.Filter
+		want   bool
+	}{{call.Filter{Text: "cause:C-9"}, true}, {call.Filter{Text: "cause:c-a"}, false}, {call.Filter{Text: "source:callback", Service: "moorings"}, true}, {call.Filter{Received: true}, false}} {
+		selection, err := k.filter.Compile()
+		require.NoError(t, err)
+		assert.Equal(t, k.want, selection.Fits(&made, nil), k.filter.Text)
 	}
 	odd := call.Summary{Method: "GET", Path: "/a*b [1]", Host: "x.example"}
 	assert.Equal(t, `host:x.example method:GET path:"/a\*b \[1]"`, odd.Rule())
@@ -105,12 +115,12 @@ func TestFilterAndCurl(t *testing.T) {
 	assert.ErrorContains(t, err, "only lists of ignored calls know")
 	_, err = call.Filter{Text: "path:/["}.Compile()
 	assert.ErrorContains(t, err, "path:/[ means nothing")
-	for _, text := range []string{"status:bad", "status:xx", "took:200ms", "took:>soon", "source:mis"} {
+	for _, text := range []string{"status:bad", "status:xx", "took:200ms", "took:>soon", "source:mis", "cause:9"} {
 		_, err := call.Filter{Text: text}.Compile()
 		assert.ErrorContains(t, err, text+" means nothing; it is ")
 	}
 	for text, want := range map[string]string{
-		"stauts:404": "stauts: means nothing in a filter (agent, body, host, impaired, label, lane, method, operation, path, scenario, service, source, status, took); to look for it as it stands, put it in quotes",
+		"stauts:404": "stauts: means nothing in a filter (agent, body, cause, host, impaired, label, lane, method, operation, path, scenario, service, source, status, took); to look for it as it stands, put it in quotes",
 		"-hots:x":    "hots: means nothing in a filter (agent,",
 	} {
 		_, err := call.Filter{Text: text}.Compile()

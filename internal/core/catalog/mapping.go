@@ -291,6 +291,11 @@ func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
 		if a.From == spec.FromUpstream && s.Spec.Upstream == "" {
 			return &problem.Item{At: at + "/from", Detail: fmt.Sprintf("service %q has no upstream", s.Spec.Name), Hint: &problem.Hint{Code: problem.SetUpstream, Service: s.Spec.Name}}
 		}
+		for j, callback := range a.Callbacks {
+			if names := s.callbackNames(op); callback.Name != "" && !slices.Contains(names, callback.Name) {
+				return &problem.Item{At: at + "/callbacks" + a.Callbacks.Place(j) + "/name", Detail: notFound("callback", callback.Name, names).Error()}
+			}
+		}
 		_, faults := s.Protocol().(contract.Envelope)
 		if a.With != nil && faults && a.From != spec.FromUpstream {
 			return &problem.Item{At: at + "/with", Detail: fmt.Sprintf("with is merged into JSON, and service %q answers in XML: use edit", s.Spec.Name)}
@@ -300,6 +305,23 @@ func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
 		}
 	}
 	return nil
+}
+
+// callbackNames are those of the callbacks that an operation declares; with nil that any does.
+func (s *Service) callbackNames(of *contract.Operation) (names []string) {
+	var among []*contract.Operation
+	switch {
+	case of != nil:
+		among = []*contract.Operation{of}
+	case s.Contract != nil && s.Contract.Callbacks > 0:
+		among = s.Contract.Operations
+	}
+	for _, op := range among {
+		for _, c := range op.Callbacks {
+			names = append(names, c.Name)
+		}
+	}
+	return names
 }
 
 // Preview is the environment as it would be with a mapping and without any

@@ -89,7 +89,7 @@ components:
 func TestDrawCallback(t *testing.T) {
 	c, err := openapi.Read([]byte(calling))
 	require.NoError(t, err)
-	assert.True(t, c.CallsBack)
+	assert.Equal(t, 3, c.Callbacks)
 	op := c.Operations[0]
 	var names []string
 	for _, callback := range op.Callbacks {

@@ -25,8 +25,8 @@ type Contract struct {
 	Operations []*Operation // in the order of the document
 	// Webhooks are calls that the service makes when something happened.
 	Webhooks []*Callback
-	// CallsBack is set where operations declare callbacks.
-	CallsBack bool
+	// Callbacks is how many callbacks the operations declare.
+	Callbacks int
 	// BasePaths are the paths of the contract's servers, without a trailing
 	// slash; callers may write them or leave them out.
 	BasePaths []string

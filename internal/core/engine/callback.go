@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"rapidmimic.example/internal/core/answer"
@@ -29,7 +30,7 @@ type given struct {
 // contract. Answers that come from the upstream, failures and refusals have none.
 func (e *Engine) callBack(d *Decision, p *Placed, r *call.Request) {
 	own := p.given.reply != nil && p.given.reply.Spec.Callbacks != nil
-	declares := p.Service.Contract != nil && p.Service.Contract.CallsBack
+	declares := p.Service.Contract != nil && p.Service.Contract.Callbacks > 0
 	if !own && !declares || d.Relay != nil || d.Source != call.FromMapping && d.Source != call.FromContract || d.Answer.Status >= 400 {
 		return
 	}
@@ -235,6 +236,9 @@ func (e *Engine) Webhook(ctx context.Context, service, lane string, given spec.C
 		return nil, errors.New("it has no address to go to: name one, or set `to` in the callbacks of the service")
 	}
 	compiled, faults := answer.CompileCallbacks(spec.Answer{Callbacks: spec.CallbackList{given}}, "", p.Service.Payloads)
+	for i := range faults {
+		faults[i].At = strings.TrimPrefix(faults[i].At, "/callbacks")
+	}
 	if err := problem.FromItems("the webhook cannot be sent", faults); err != nil {
 		return nil, err
 	}

@@ -23,7 +23,7 @@ import (
 // The error says that the call was not looked at to the end; it is that of a budget.
 func (e *Engine) Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error) {
 	service := e.definitions.Snapshot().Named(r.Service)
-	if service == nil || service.Contract == nil {
+	if service == nil || service.Contract == nil || r.Source == call.FromCallback {
 		return "", nil, nil
 	}
 	b := budget.New(ctx, e.now, e.gate)
@@ -38,7 +38,7 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 	switch {
 	case asked.Operation == nil:
 		return "", nil
-	case r.Source == call.FromMiss || r.Source == call.FromSelf || r.Source == call.FromCallback || service.Spec.Conformance == spec.ConformanceOff:
+	case r.Source == call.FromMiss || r.Source == call.FromSelf || service.Spec.Conformance == spec.ConformanceOff:
 		return asked.Operation.ID, nil
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})

@@ -256,7 +256,7 @@ func TestEcho(t *testing.T) {
 	assert.Contains(t, body, `"until":"2026-12-04"`, "another kind of value")
 	assert.Contains(t, body, `"price":{"amount":"186.00"`, "it would break the schema")
 	assert.NotContains(t, body, "ghost", "nothing is added")
-	assert.Equal(t, "values of the call stand in from", d.Explanation.Steps[len(d.Explanation.Steps)-1].String())
+	assert.Contains(t, stepsOf(d), "values of the call stand in from\n")
 	assert.Contains(t, string(post(`{"from": broken`).Answer.Body), `"from":"2026-12-01"`)
 
 	berth := func(line string) string { return string(ask(e, line).Answer.Body) }

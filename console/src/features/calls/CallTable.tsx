@@ -6,6 +6,7 @@ import type { Call, Entry } from '@/api/types';
 import { whoOf } from '@/features/activity';
 import { clock, duration } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
+import { targetOf } from '@/lib/target';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
 import { type ChangeLine, rowAt, rowOf } from './changeLines';
@@ -148,7 +149,7 @@ interface RowProps {
 }
 
 const CallRow = memo(function CallRow({ call, narrow, under, mixed, columns, selected, onSelect }: RowProps) {
-  const target = `${call.service ? `/${call.service}` : ''}${call.path}${call.query ? `?${call.query}` : ''}`;
+  const target = targetOf(call);
   const failed = call.status >= 400;
   return (
     <div

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { Link, useLocation } from 'wouter';
-import type { CallDetail } from '@/api/types';
+import type { Call, CallDetail } from '@/api/types';
 import { whoOf } from '@/features/activity';
 import { StartWalk } from '@/features/walks';
 import { clock, isJson } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
+import { targetOf } from '@/lib/target';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
@@ -41,7 +42,8 @@ export function CallView({ id, onClose }: { id: string; onClose(): void }) {
 
 function CallBody({ call }: { call: CallDetail }) {
   const [, navigate] = useLocation();
-  const target = `${call.path}${call.query ? `?${call.query}` : ''}`;
+  const made = call.source === 'callback'; // by the service itself
+  const target = made ? targetOf(call) : `${call.path}${call.query ? `?${call.query}` : ''}`;
   return (
     <>
       <div className="space-y-2.5 px-5 pb-4">
@@ -57,6 +59,11 @@ function CallBody({ call }: { call: CallDetail }) {
             {call.status || ''} {statusText(call.status)}
           </span>
         </p>
+        {call.cause && (
+          <p className="text-[13px] text-dim">
+            after <CallLink id={call.cause} />
+          </p>
+        )}
         {(call.lane || call.scenario) && (
           <p className="text-[13px] text-dim">
             {call.lane && (
@@ -84,7 +91,7 @@ function CallBody({ call }: { call: CallDetail }) {
           </p>
         )}
         <div className="flex flex-wrap gap-2">
-          {call.service && (
+          {call.service && !made && (
             <Button look="main" onClick={() => navigate(mappingLink(call))}>
               {call.source === 'mapping' ? 'Edit the mapping' : 'Make a mapping'}
             </Button>
@@ -114,21 +121,25 @@ function CallBody({ call }: { call: CallDetail }) {
           </ul>
         </section>
       )}
-      <section className="border-line border-t px-5 py-3">
-        <h3 className="mb-1.5 font-semibold text-[13px]">Why</h3>
-        <ExplanationView
-          steps={call.explanation.steps}
-          missed={
-            call.source === 'miss' && call.service ? { service: call.service, call: call.id } : undefined
-          }
-        />
-      </section>
-      {call.environment && <ChangedSince call={call} />}
+      {call.callbacks && <Callbacks calls={call.callbacks} />}
+      {call.explanation.steps.length > 0 && (
+        <section className="border-line border-t px-5 py-3">
+          <h3 className="mb-1.5 font-semibold text-[13px]">Why</h3>
+          <ExplanationView
+            steps={call.explanation.steps}
+            missed={
+              call.source === 'miss' && call.service ? { service: call.service, call: call.id } : undefined
+            }
+          />
+        </section>
+      )}
+      {call.environment && !made && <ChangedSince call={call} />}
       <section className="border-line border-t px-5 py-3">
         <h3 className="mb-2 font-semibold text-[13px]">Timing</h3>
-        <TimingBar timing={call.timing} tookMs={call.tookMs} />
+        <TimingBar timing={call.timing} tookMs={call.tookMs} made={made} />
         <p className="mt-1 text-dim text-xs">
-          {new Date(call.at).toLocaleString('en-GB')} from {call.caller}, {call.protocol}
+          {new Date(call.at).toLocaleString('en-GB')} {made ? `to ${call.host}` : `from ${call.caller}`},{' '}
+          {call.protocol}
           {call.certificate && `, with the certificate of ${call.certificate}`}
         </p>
       </section>
@@ -142,6 +153,39 @@ function CallBody({ call }: { call: CallDetail }) {
       <MessageView title="Answer" message={call.answer} />
       <MessageView title="Request" message={call.request} />
     </>
+  );
+}
+
+function CallLink({ id }: { id: string }) {
+  return (
+    <Link
+      href={`/calls?${new URLSearchParams({ call: id })}`}
+      className="font-mono text-accent text-xs underline"
+    >
+      {id}
+    </Link>
+  );
+}
+
+/** The calls that the service made after this one. */
+function Callbacks({ calls }: { calls: Call[] }) {
+  return (
+    <section className="border-line border-t px-5 py-3">
+      <h3 className="mb-1.5 font-semibold text-[13px]">Callbacks</h3>
+      <ul className="space-y-0.5 text-[13px]">
+        {calls.map((made) => (
+          <li key={made.id} data-callback={made.id} className="break-words">
+            <CallLink id={made.id} />{' '}
+            <span className="break-all font-mono text-xs">
+              {made.method} {targetOf(made)}
+            </span>{' '}
+            <span className={made.status >= 200 && made.status < 400 ? 'text-dim' : 'text-bad'}>
+              {made.status || 'no answer'}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -9,8 +9,16 @@ const parts = [
   { key: 'sendMs', word: 'sending', fill: 'fill-dim' },
 ] as const;
 
-/** Where the time of a call went. */
-export function TimingBar({ timing, tookMs }: { timing: CallDetail['timing']; tookMs: number }) {
+/** Where the time of a call went; of one that the service made itself it is all one wait. */
+export function TimingBar({
+  timing,
+  tookMs,
+  made,
+}: {
+  timing: CallDetail['timing'];
+  tookMs: number;
+  made: boolean;
+}) {
   const all = parts.reduce((sum, { key }) => sum + timing[key], 0) || 1;
   let x = 0;
   return (
@@ -24,9 +32,11 @@ export function TimingBar({ timing, tookMs }: { timing: CallDetail['timing']; to
         })}
       </svg>
       <p className="flex flex-wrap gap-x-4 text-dim">
-        <span className="text-ink">{duration(tookMs)} in all</span>
+        <span className="text-ink">
+          {duration(tookMs)} {made ? 'until it was answered' : 'in all'}
+        </span>
         {parts
-          .filter(({ key }) => timing[key] > 0 || key === 'decideMs')
+          .filter(({ key }) => !made && (timing[key] > 0 || key === 'decideMs'))
           .map(({ key, word, fill }) => (
             <span key={key} className="inline-flex items-center gap-1">
               <svg width="8" height="8" aria-hidden="true">

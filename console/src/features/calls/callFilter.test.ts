@@ -82,6 +82,24 @@ describe('filterCalls', () => {
   });
 });
 
+describe('a call that the service made', () => {
+  const made = call(4, {
+    method: 'PUT',
+    source: 'callback',
+    host: 'quay.example:90',
+    path: '/told',
+    cause: 'c-2',
+  });
+  it.each([
+    ['put quay.example:90/told', 1],
+    ['/moorings/told', 0],
+    ['cause:C-2 source:callback service:moorings', 1],
+    ['cause:c-1', 0],
+  ])('%j selects %i', (text, count) => {
+    expect(filterCalls([made], wantedOf(text))).toHaveLength(count);
+  });
+});
+
 describe('wantedOf', () => {
   it.each([
     ['body:N7 post', true],

@@ -1,5 +1,6 @@
 import { noLane } from '@/api/myLane';
 import type { Call } from '@/api/types';
+import { targetOf } from '@/lib/target';
 
 const lines = new WeakMap<Call, string>();
 
@@ -7,9 +8,8 @@ const lines = new WeakMap<Call, string>();
 function line(call: Call): string {
   let text = lines.get(call);
   if (text === undefined) {
-    const query = call.query ? `?${call.query}` : '';
     text =
-      `${call.lane ? `lane:${call.lane} ` : ''}${call.method} /${call.service}${call.path}${query} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}${call.agent ? ` ${call.agent}` : ''}`.toLowerCase();
+      `${call.lane ? `lane:${call.lane} ` : ''}${call.method} ${targetOf(call)} ${call.status} ${call.source} ${call.by ?? ''}${call.operation ? ` operation:${call.operation}` : ''}${(call.impaired ?? []).map((kind) => ` impaired:${kind}`).join('')}${call.deviations ? ' deviates' : ''}${call.scenario ? ` scenario:${call.scenario}` : ''}${call.agent ? ` ${call.agent}` : ''}`.toLowerCase();
     lines.set(call, text);
   }
   return text;
@@ -71,6 +71,7 @@ const keys: Record<string, (value: string) => Test> = {
   service: (value) => (call) => call.service.toLowerCase() === value,
   method: (value) => (call) => call.method.toLowerCase() === value,
   source: (value) => (call) => call.source === value,
+  cause: (value) => (call) => call.cause === value,
   host: (value) => (call) => call.host.toLowerCase().includes(value),
   agent: (value) => (call) => (call.agent ?? '').toLowerCase().includes(value),
   path: pathTest,

@@ -55,6 +55,19 @@ export function Described({ base, detail }: { base: string; detail: OperationDet
       {detail.responses.map((response) => (
         <ResponseDoc key={response.status} base={base} response={response} />
       ))}
+      {detail.callbacks?.map((callback) => (
+        <Panel key={callback.name} title={`Callback ${callback.name}`}>
+          <p className="px-5 pb-2">
+            {callback.summary}{' '}
+            <code className="break-all text-xs">
+              {callback.method} {callback.address}
+            </code>
+          </p>
+          {callback.sends.map((body) => (
+            <BodyDoc key={body.mediaType} body={body} />
+          ))}
+        </Panel>
+      ))}
     </>
   );
 }

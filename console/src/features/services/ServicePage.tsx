@@ -3,6 +3,7 @@ import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
+import { CallbackPanel, CallbackSwitch } from '@/features/callbacks';
 import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
 import { MappingTable } from '@/features/mappings';
@@ -81,6 +82,11 @@ export function ServicePage({ name }: { name: string }) {
       {service.contract && (
         <Panel title="Memory" aside={<MemorySwitch service={service} />}>
           <MemoryPanel service={service.name} />
+        </Panel>
+      )}
+      {(service.contract?.callbacks || service.contract?.webhooks || service.callbacks) && (
+        <Panel title="Callbacks" aside={<CallbackSwitch service={service} />}>
+          <CallbackPanel service={service} />
         </Panel>
       )}
       <RecallPanel service={service.name} />

@@ -19,13 +19,13 @@ func (r *reader) readCallbacks(op *contract.Operation, n *tree.Node, at string) 
 			r.warn(m.Value, tree.Join(at, m.Key), "callback %s: %v", m.Key, err)
 			continue
 		}
-		r.contract.CallsBack = true
 		for _, address := range named.Entries() {
 			if !strings.HasPrefix(address.Key, "x-") {
 				op.Callbacks = append(op.Callbacks, r.outgoing(m.Key, address.Key, address.Value, tree.Join(namedAt, address.Key))...)
 			}
 		}
 	}
+	r.contract.Callbacks += len(op.Callbacks)
 }
 
 // readWebhooks reads the calls that a service makes when something happened. Documents before 3.1 have

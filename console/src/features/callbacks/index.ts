@@ -1,0 +1,2 @@
+export { CallbackPanel } from './CallbackPanel';
+export { CallbackSwitch } from './CallbackSwitch';
