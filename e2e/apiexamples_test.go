@@ -200,6 +200,7 @@ func TestTheExamplesOfTheAPIDocument(t *testing.T) {
 	if os.Getenv("UPDATE") != "" {
 		text, err := tree.NewMap(all...).YAML()
 		require.NoError(t, err)
+		text = []byte(strings.ReplaceAll(string(text), "$REAL", real.URL))
 		for from, to := range map[string]string{s.control: "http://127.0.0.1:7400", s.traffic: "http://127.0.0.1:7401", real.URL: "https://office.example", s.data: "/var/lib/rapidmimic"} {
 			_, host, _ := strings.Cut(from, "//")
 			text = []byte(strings.ReplaceAll(string(text), from, to))

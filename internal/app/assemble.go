@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"runtime"
 	"slices"
+	"sync"
 	"syscall"
 	"time"
 
@@ -25,6 +26,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/internal/core/grant"
 	"rapidmimic.example/internal/core/secret"
 	"rapidmimic.example/internal/fetch"
 	"rapidmimic.example/internal/metrics"
@@ -84,7 +86,8 @@ func (a *app) assemble(ctx context.Context) error {
 		runs = a.scripts
 	}
 	decide := engine.New(engine.Config{Definitions: definitions, State: &engine.Memory{}, Control: a.baseURL(a.controlListener), RunSeed: seed, Now: time.Now,
-		Gate: gate, Secrets: masker, Listed: a.config.IsListed, LaneCalls: a.config.LaneCalls(), Scripts: runs})
+		Gate: gate, Secrets: masker, Listed: a.config.IsListed, LaneCalls: a.config.LaneCalls(), Scripts: runs,
+		SigningKey: sync.OnceValues(func() (*grant.Key, error) { return signingKey(a.config.Data) })})
 	a.log, err = calllog.Open(ctx, calllog.Config{
 		Store: a.store, Masker: masker, Turned: key.turned, Checker: decide, Logger: a.logger,
 		Keep: a.config.KeepCalls, KeepBytes: a.config.KeepBytes, BodyLimit: int(a.config.BodyLimit), BufferBytes: a.memory.logBuffer,

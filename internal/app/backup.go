@@ -19,7 +19,7 @@ import (
 // keptWith are the files beside the database that a backup has, where they are there: the key
 // of secret variables and stand-ins, and our authority. The key of digests in the log is not
 // one: without it nobody can guess what was masked there.
-var keptWith = []string{digestKeyFile, "authority.pem", "authority.key"}
+var keptWith = []string{digestKeyFile, signingKeyFile, "authority.pem", "authority.key"}
 
 // backup writes all that a data folder needs as an archive, while the service runs.
 func (a *app) backup(ctx context.Context, w io.Writer) error {

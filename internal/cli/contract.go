@@ -160,6 +160,9 @@ func (p Program) sayImport(r api.ImportReport) {
 	if calls := callsText(r.Contract); calls != "" && r.Changes == nil {
 		p.say("%scalls others: %s (rapidmimic service set %s --callbacks on)", indent, calls, r.Service)
 	}
+	if len(r.Contract.Tokens) > 0 {
+		p.say("%sgives tokens at %s", indent, strings.Join(r.Contract.Tokens, ", "))
+	}
 	if r.Changes != nil {
 		p.sayChanges(r.Service, *r.Changes, false)
 	}

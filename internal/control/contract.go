@@ -19,8 +19,14 @@ import (
 )
 
 func contractView(c *catalog.Contract) api.Contract {
-	return api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files,
+	view := api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files,
 		Callbacks: c.Callbacks, Webhooks: len(c.Webhooks)}
+	for _, s := range c.SignIn {
+		if s.Kind == contract.SignInToken {
+			view.Tokens = append(view.Tokens, s.Path)
+		}
+	}
+	return view
 }
 
 func (s *server) postImport(c *gin.Context) {

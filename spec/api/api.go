@@ -68,6 +68,8 @@ type Contract struct {
 	// Callbacks and Webhooks are how many calls it has the service make: after answers, and by itself.
 	Callbacks int `json:"callbacks,omitempty"`
 	Webhooks  int `json:"webhooks,omitempty"`
+	// Tokens are the paths, relative to the service, at which it has programs get tokens.
+	Tokens []string `json:"tokens,omitempty"`
 }
 
 // ImportReport says what an import made.

@@ -91,6 +91,7 @@ const (
 	NotModifiedSince Code = "not-modified"
 	CodingUndone     Code = "coding-undone"
 
+	SignInAsked    Code = "sign-in-asked"
 	CallsBack      Code = "calls-back"
 	CallbacksOff   Code = "callbacks-off"
 	CallbackFailed Code = "callback-failed"
@@ -111,6 +112,7 @@ const (
 	ByUpstream        Code = "by-upstream"
 	ByOtherwise       Code = "by-otherwise"
 	ByMemory          Code = "by-memory"
+	BySignIn          Code = "by-sign-in"
 	ByImpairment      Code = "by-impairment"
 	Refused           Code = "refused"
 	Missed            Code = "missed"

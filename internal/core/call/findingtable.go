@@ -88,6 +88,7 @@ var table = []entry{
 	{OnTheWay, "{0}", "what happened while the call was relayed"},
 
 	{Injection, "{0}[ (seed {1}, draw {2})]", "trouble was injected"},
+	{SignInAsked, "it has programs get tokens at {0}", "the contract names where tokens come from"},
 	{CallsBack, "calls {0} {1}[, {2}]", "a call that the service makes after the answer"},
 	{CallbacksOff, "not made: callbacks of {0} are off", "a callback was left out, since the service makes none"},
 	{CallbackFailed, "not made: {0}", "a callback could not be made"},
@@ -103,6 +104,7 @@ var table = []entry{
 	{ByUpstream, "Answered by the upstream {0}: {1}.", "the upstream answered"},
 	{ByOtherwise, "Answered by what {0} says to calls that nothing else fits.", "the answer of otherwise was given"},
 	{ByMemory, "Answered from the memory of the service, operation {0}: {1}.", "what the service remembers was read or changed"},
+	{BySignIn, "{0}", "a token, or what belongs to it, was asked for"},
 	{ByImpairment, "Refused by the impairment of {0}: {1}[, seed {2}, draw {3}].", "an impairment refused the call"},
 	{Refused, "{0}", "Rapid Mimic refused the call"},
 	{Missed, "Nothing in service \"{0}\" fits {1} {2}.[ {among}]", "a miss"},

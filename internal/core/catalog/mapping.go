@@ -307,6 +307,9 @@ func (s *Service) unsuitable(m spec.Mapping) *problem.Item {
 	return nil
 }
 
+// GivesTokens reports whether the contract has programs get tokens at the service.
+func (s *Service) GivesTokens() bool { return s.Contract != nil && len(s.Contract.SignIn) > 0 }
+
 // callbackNames are those of the callbacks that an operation declares; with nil that any does.
 func (s *Service) callbackNames(of *contract.Operation) (names []string) {
 	var among []*contract.Operation

@@ -37,6 +37,10 @@ type Contract struct {
 	Warnings []problem.Item
 	// Keys are where callers give API keys, whether an operation demands them or not.
 	Keys []call.Key
+	// SignIn is where programs get the tokens that it demands, Scopes what those are for; none where
+	// it demands no tokens.
+	SignIn []SignIn
+	Scopes []string
 
 	// Protocol is how callers speak to a service of the contract.
 	Protocol Protocol
@@ -47,6 +51,35 @@ type Contract struct {
 // Root is the document that the schemas of the contract stand in, as it was brought into the shape of
 // OpenAPI 3.
 func (c *Contract) Root() *tree.Node { return c.document.root }
+
+// SignIn is an address at which programs get tokens, or learn how.
+type SignIn struct {
+	Path string // relative to the service
+	Kind SignInKind
+	// Issuer is the path of who gives the tokens, "" for the service itself.
+	Issuer string
+}
+
+// SignInOf are the paths of an issuer, by what they give.
+func (c *Contract) SignInOf(issuer string) map[SignInKind]string {
+	paths := make(map[SignInKind]string)
+	for _, s := range c.SignIn {
+		if s.Issuer == issuer && paths[s.Kind] == "" {
+			paths[s.Kind] = s.Path
+		}
+	}
+	return paths
+}
+
+// SignInKind is what an address of SignIn gives.
+type SignInKind string
+
+// The kinds.
+const (
+	SignInToken    SignInKind = "token"    // tokens
+	SignInMetadata SignInKind = "metadata" // where tokens and keys are
+	SignInKeys     SignInKind = "keys"     // the keys by which tokens are checked
+)
 
 // Operation is one thing a contract lets a caller do.
 type Operation struct {

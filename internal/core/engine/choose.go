@@ -94,7 +94,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 			return
 		}
 	}
-	if e.otherwise(d, p, r, steps) {
+	if byContract && asked.Operation == nil && e.signIn(d, p, r, steps) || e.otherwise(d, p, r, steps) {
 		return
 	}
 	if r.Method == "OPTIONS" && byContract && len(asked.Others) > 0 {

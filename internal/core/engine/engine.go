@@ -22,6 +22,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/grant"
 	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/spec"
 )
@@ -41,6 +42,7 @@ type Engine struct {
 	listed      func(origin string) bool
 	laneCalls   int
 	scripts     Scripts
+	signingKey  func() (*grant.Key, error)
 	// scriptFaults are what went wrong with scripts last.
 	scriptFaults *faults
 }
@@ -66,11 +68,13 @@ type Config struct {
 	LaneCalls int
 	// Scripts runs those of mappings; nil refuses them.
 	Scripts Scripts
+	// SigningKey signs the tokens that services give, made on first use; nil gives none.
+	SigningKey func() (*grant.Key, error)
 }
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, scriptFaults: &faults{}}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, signingKey: c.SigningKey, scriptFaults: &faults{}}
 }
 
 // Memory is what services remember.
@@ -247,5 +251,5 @@ func (p *Placed) LaneName() string { return p.snapshot.LaneName() }
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Callbacks.On || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Callbacks.On || p.Service.GivesTokens() || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

@@ -75,6 +75,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)
 	}
 	r.readKeys()
+	r.readSignIn()
 	r.readWebhooks()
 	if err := r.readPaths(); err != nil {
 		return nil, inMain(err, b)
