@@ -226,6 +226,7 @@ type Placed struct {
 	rightNames []string
 	situated   []call.Step // how lane and scenario were found
 	foreign    bool        // a page that was not listed makes the call
+	asksToken  bool        // the call goes to where the contract has programs get tokens
 	injury     injury
 	given      given
 
@@ -251,5 +252,5 @@ func (p *Placed) LaneName() string { return p.snapshot.LaneName() }
 // NeedsBody reports whether an answer could depend on the body of the request:
 // then it must be held whole before Decide.
 func (p *Placed) NeedsBody() bool {
-	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Callbacks.On || p.Service.GivesTokens() || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
+	return p.Service != nil && (p.Service.LooksIntoBodies() || p.Service.Collections() != nil || p.Service.Spec.Seed != nil || p.Service.Spec.Callbacks.On || p.asksToken || p.Service.Spec.Falls(spec.OtherwiseUpstream) || p.Service.Spec.Conformance == spec.ConformanceRefuse)
 }

@@ -36,6 +36,9 @@ func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
 	if p.Service != nil {
 		p.segments = match.Split(make([]string, 0, 8), r.Path)
 		r.Keys = p.Service.Keys()
+		if r.Method == "POST" && p.Service.GivesTokens() {
+			_, p.asksToken = p.signInEndpoint(r)
+		}
 	}
 	if p.foreign && inAddress != "" {
 		p.refuse(fmt.Sprintf("lanes are not for pages of %s (serve --origins says of which pages they are)", r.Header.Get("Origin")), nil)

@@ -15,7 +15,7 @@ const tokenLifetime = time.Hour
 // signIn answers a call to where the contract says that programs get tokens, where nothing else is for it.
 // It reports whether it did.
 func (e *Engine) signIn(d *Decision, p *Placed, r *call.Request, steps []call.Step) bool {
-	if p.Service.Contract == nil || len(p.Service.Contract.SignIn) == 0 || e.signingKey == nil {
+	if e.signingKey == nil || !p.Service.GivesTokens() {
 		return false
 	}
 	endpoint, ok := p.signInEndpoint(r)
