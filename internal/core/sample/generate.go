@@ -110,18 +110,20 @@ func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
 	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
 	want = min(want, MaxItems)
 	out := tree.NewList()
-	seen := make(map[string]bool)
+	seen, plain := make(map[string]bool), d.plain
 	for tries := 0; len(out.Items) < want && tries < want*8+8 && !d.spent(); tries++ {
 		item := s.item(len(out.Items), want).generate(d, h.item, depth+1)
 		if s.unique {
 			text := string(item.AppendJSON(nil))
 			if seen[text] {
+				d.plain = true // an example is always the same
 				continue
 			}
 			seen[text] = true
 		}
 		out.Items = append(out.Items, item)
 	}
+	d.plain = plain
 	return out
 }
 

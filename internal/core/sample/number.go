@@ -44,6 +44,9 @@ func limit(n *tree.Node, key string, none float64) float64 {
 
 func (s *shape) integer(d *Draw, h *hint) *tree.Node {
 	low, high := s.span(h, span{1, 1000, 0})
+	if like := s.likeNumber(h); like != nil {
+		low, high = like.low, like.high
+	}
 	return tree.NewNumber(strconv.FormatFloat(s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep()), 'f', -1, 64))
 }
 
@@ -62,11 +65,17 @@ func (s *shape) wholeStep() float64 {
 
 func (s *shape) number(d *Draw, h *hint) *tree.Node {
 	low, high := s.span(h, span{0, 1000, 2})
+	like := s.likeNumber(h)
+	if like != nil {
+		low, high = like.low, like.high
+	}
 	if s.multipleOf > 0 {
 		return tree.NewNumber(strconv.FormatFloat(s.stepped(d, low, high, s.multipleOf), 'f', decimals(s.multipleOf), 64))
 	}
 	digits := 2
-	if h.numbers != nil {
+	if like != nil {
+		digits = like.digits
+	} else if h.numbers != nil {
 		digits = h.numbers.digits
 	}
 	if s.format == "int32" || s.format == "int64" {
@@ -78,6 +87,22 @@ func (s *shape) number(d *Draw, h *hint) *tree.Node {
 		value = rounded
 	}
 	return tree.NewNumber(strconv.FormatFloat(value, 'f', -1, 64))
+}
+
+// likeNumber is where numbers lie that are like the example of the schema, as far as that is usual for
+// their name; nil for anywhere.
+func (s *shape) likeNumber(h *hint) *span {
+	if s.alike == nil || s.multipleOf > 0 {
+		return nil
+	}
+	like := s.within(s.alike.numbers)
+	if like == nil || h.numbers == nil {
+		return like
+	}
+	if low, high := max(like.low, h.numbers.low), min(like.high, h.numbers.high); low < high {
+		return &span{low, high, like.digits}
+	}
+	return like
 }
 
 // decimal draws a number written with all its digits after the point.

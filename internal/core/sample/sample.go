@@ -28,9 +28,10 @@ type Draw struct {
 	// bound.
 	Budget *budget.Budget
 
-	values   int // made so far
-	room     int // bytes of texts that may still be made
-	optional int // percentage of optional parts that are there
+	values   int  // made so far
+	room     int  // bytes of texts that may still be made
+	optional int  // percentage of optional parts that are there
+	plain    bool // texts are not drawn by the examples of schemas
 }
 
 // NewDraw derives all chance from a seed, a key that names what is drawn, and

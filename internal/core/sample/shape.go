@@ -22,6 +22,7 @@ type shape struct {
 	holds                        string             // the media type of those bytes; "" for any
 	drawing                      *drawing           // nil without a pattern
 	described                    func(*Draw) string // by the schema's description; nil when it says nothing
+	alike                        *alike             // by the schema's example; nil when it has none that helps
 
 	items              *shape
 	prefix             []*shape
@@ -175,6 +176,7 @@ func (c *compiler) fillScalar(s *shape, n *tree.Node) {
 	s.readNumbers(n)
 	s.minLength, s.maxLength = count(n, "minLength"), count(n, "maxLength")
 	s.format, s.described = n.Get("format").Str(), textByDescription(n.Get("description").Str())
+	s.alike = alikeOf(n)
 	s.encoding, s.holds = n.Get("contentEncoding").Str(), n.Get("contentMediaType").Str()
 	patterns := stringsOf(n.Get("pattern")) // several after a merge
 	if one := n.Get("pattern").Str(); one != "" {

@@ -33,14 +33,21 @@ func (s *shape) draw(d *Draw, h *hint) string {
 		return s.fitEncoded(d)
 	case formats[s.format] != nil:
 		return s.formatted(d)
+	case s.likeExample(d) && s.alike.varies:
+		return s.fitLength(d, s.alike.text(d))
 	case h.text != nil:
 		return s.fitLength(d, h.text(d))
 	case s.described != nil:
 		return s.fitLength(d, s.described(d))
+	case s.likeExample(d):
+		return s.alike.text(d)
 	default:
 		return s.fitLength(d, d.faker.AdjectiveDescriptive()+" "+d.faker.NounCommon())
 	}
 }
+
+// likeExample reports whether texts are drawn by the example of the schema.
+func (s *shape) likeExample(d *Draw) bool { return s.alike != nil && s.alike.text != nil && !d.plain }
 
 // fitEncoded draws bytes, in base64: a file where it is said what they are.
 func (s *shape) fitEncoded(d *Draw) string {
