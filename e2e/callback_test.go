@@ -109,6 +109,24 @@ func TestCallbacks(t *testing.T) {
 	result, err := s.api.Assert(ctx, api.Assertion{Service: "moorings", Lane: "mara", Calls: []spec.Pattern{{Method: spec.Methods{"POST"}, Path: "/told"}}})
 	require.NoError(t, err)
 	assert.False(t, result.Holds, "what a service sends did not come")
+	// a secret in the address is seen by the receiver alone
+	_, body := s.send("POST /moorings/berths/N7/bookings", booking, jsonType, tell+"?access_token=hush-hush-quay-9")
+	require.NotEmpty(t, body)
+	secretive := s.answered.Load().(string)
+	require.Eventually(t, func() bool { return strings.Contains(to.got(), "access_token=hush-hush-quay-9") }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool {
+		whole, err := s.api.Call(ctx, secretive)
+		return err == nil && len(whole.Callbacks) == 1
+	}, 5*time.Second, 10*time.Millisecond)
+	whole, err := s.api.Call(ctx, secretive)
+	require.NoError(t, err)
+	made, err = s.api.Call(ctx, whole.Callbacks[0].ID)
+	require.NoError(t, err)
+	for _, seen := range []api.CallDetail{whole, made} {
+		text, err := json.Marshal(seen)
+		require.NoError(t, err)
+		assert.NotContains(t, string(text), "hush-hush-quay-9")
+	}
 	listed, err := s.api.Calls(ctx, client.CallQuery{Text: "cause:" + booked.ID})
 	require.NoError(t, err)
 	require.Len(t, listed.Items, 1)

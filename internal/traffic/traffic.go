@@ -146,14 +146,15 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	if d.Delay > 0 || d.Effect == spec.EffectHang || d.Line.Slow() {
 		h.Log.Began(record)
 	}
-	abort := false
+	abort, whole := false, false
 	if hold(r.Context(), record, d) {
 		before := record.Read + record.Decide + record.Wait
 		abort = deliver(w, r, record, d)
+		whole = !abort
 		record.Send = time.Since(record.At) - before
 	}
 	record.Explanation = d.Explanation
-	if !abort {
+	if whole {
 		h.callBack(record, d)
 	}
 	h.Log.Add(record)

@@ -1,6 +1,7 @@
 package traffic_test
 
 import (
+	"context"
 	"io"
 	"log/slog"
 	"net/http"
@@ -8,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -16,6 +18,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/internal/traffic"
+	"rapidmimic.example/spec"
 )
 
 // memoryLog keeps what it is given.
@@ -103,4 +106,60 @@ func TestEveryCallIsRecordedAsItCame(t *testing.T) {
 	assert.Equal(t, []string{"1", "2"}, r.Header["X-Twice"])
 	assert.Equal(t, call.Body{Bytes: []byte(strings.Repeat("y", 100)), Size: 150, Truncated: true}, r.Body)
 	assert.Positive(t, log.records[0].Took())
+}
+
+// nowhere is a store that keeps nothing.
+type nowhere struct{ catalog.Store }
+
+func (nowhere) Load(context.Context) (catalog.Definitions, error) {
+	return catalog.Definitions{}, nil
+}
+func (nowhere) Apply(context.Context, catalog.Change) error   { return nil }
+func (nowhere) Marks(context.Context) ([]catalog.Mark, error) { return nil, nil }
+
+// sent are the callbacks that are to be made.
+type sent chan *call.Callback
+
+func (s sent) Make(c *call.Callback) { s <- c }
+
+// Callbacks follow an answer that went out whole, and no other.
+func TestCallbacksFollowTheAnswer(t *testing.T) {
+	c, err := catalog.Open(t.Context(), nowhere{})
+	require.NoError(t, err)
+	service := spec.NewService("ledger")
+	service.Callbacks.On = true
+	_, err = c.CreateService(t.Context(), service)
+	require.NoError(t, err)
+	mappings, err := spec.ReadMappings([]byte(`
+- { id: whole, call: { path: /whole }, answer: { text: a, callbacks: { to: "http://quay.example/whole" } } }
+- { id: cut, call: { path: /cut }, impair: { connection: { rate: 100%, effect: reset } }, answer: { text: a, callbacks: { to: "http://quay.example/cut" } } }
+- { id: late, call: { path: /late }, impair: { latency: 1m }, answer: { text: a, callbacks: { to: "http://quay.example/late" } } }
+`))
+	require.NoError(t, err)
+	_, _, err = c.PutMappings(t.Context(), "ledger", mappings)
+	require.NoError(t, err)
+	log, made := &memoryLog{}, make(sent, 10)
+	server := httptest.NewServer(traffic.New(traffic.Config{
+		Engine: engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: time.Now}), Log: log, Callbacks: made, Logger: slog.New(slog.DiscardHandler),
+	}))
+	get := func(path string, patience time.Duration) error {
+		ctx, cancel := context.WithTimeout(t.Context(), patience)
+		defer cancel()
+		req, err := http.NewRequestWithContext(ctx, "GET", server.URL+"/ledger"+path, nil)
+		require.NoError(t, err)
+		resp, err := http.DefaultClient.Do(req)
+		if err == nil {
+			err = resp.Body.Close()
+		}
+		return err
+	}
+	assert.Error(t, get("/cut", time.Minute))
+	assert.Error(t, get("/late", 50*time.Millisecond))
+	require.NoError(t, get("/whole", time.Minute))
+	server.Close() // which waits for all of them
+	require.Len(t, made, 1)
+	one := <-made
+	assert.Equal(t, "http://quay.example/whole", one.Target)
+	assert.NotZero(t, one.Cause)
+	require.Len(t, log.records, 3)
 }
