@@ -22,6 +22,11 @@ const (
 	// presentFor is how long a visitor counts as here after they were last heard of: pages say
 	// that they are here more often.
 	presentFor = 50 * time.Second
+	// goneFor is how long what a page says after it said that it leaves counts for nothing: the two
+	// overtake one another, since neither waits for the other.
+	goneFor = 2 * time.Second
+	// staysFor is how long a visitor counts as here whose stream has ended, and who may come back.
+	staysFor = 3 * time.Second
 	// maxPresent bounds those who are here.
 	maxPresent = 500
 )
@@ -30,6 +35,7 @@ const (
 type presence struct {
 	mu       sync.Mutex // guards all below
 	visitors map[string]visitor
+	left     map[string]time.Time // who left, and when
 	changed  chan struct{} // closed when somebody comes, moves or leaves; nil until somebody asks
 }
 
@@ -44,6 +50,9 @@ func (p *presence) put(id string, v visitor) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.pruneLocked(v.seen)
+	if _, gone := p.left[id]; gone {
+		return true
+	}
 	before, known := p.visitors[id]
 	if !known && len(p.visitors) >= maxPresent {
 		return false
@@ -58,12 +67,29 @@ func (p *presence) put(id string, v visitor) bool {
 	return true
 }
 
-func (p *presence) remove(id string) {
+func (p *presence) remove(id string, now time.Time) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	p.pruneLocked(now)
+	if p.left == nil {
+		p.left = make(map[string]time.Time)
+	}
+	if len(p.left) < maxPresent {
+		p.left[id] = now
+	}
 	if _, known := p.visitors[id]; known {
 		delete(p.visitors, id)
 		p.tellLocked()
+	}
+}
+
+// heard notes that a visitor was heard of, in so far as they count as here for another time.
+func (p *presence) heard(id string, now time.Time, another time.Duration) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if v, known := p.visitors[id]; known {
+		v.seen = now.Add(another - presentFor)
+		p.visitors[id] = v
 	}
 }
 
@@ -73,6 +99,11 @@ func (p *presence) pruneLocked(now time.Time) {
 		if now.Sub(v.seen) > presentFor {
 			delete(p.visitors, id)
 			p.tellLocked()
+		}
+	}
+	for id, at := range p.left {
+		if now.Sub(at) > goneFor {
+			delete(p.left, id)
 		}
 	}
 }
@@ -120,7 +151,7 @@ func (s *server) putPresence(c *gin.Context) {
 }
 
 func (s *server) deletePresence(c *gin.Context) {
-	s.present.remove(c.Param("visitor"))
+	s.present.remove(c.Param("visitor"), time.Now())
 	c.Status(http.StatusNoContent)
 }
 

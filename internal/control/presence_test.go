@@ -30,3 +30,27 @@ func TestPresenceIsBounded(t *testing.T) {
 	here, _ := p.list(now.Add(presentFor + 1))
 	assert.Len(t, here, 2)
 }
+
+// What a page said before it said that it leaves, and comes after it, does not bring it back.
+func TestWhoLeavesIsGone(t *testing.T) {
+	var p presence
+	now := time.Now()
+	here := func(after time.Duration) int {
+		list, _ := p.list(now.Add(after))
+		return len(list)
+	}
+	p.put("tab", visitor{"eve", "/", false, now})
+	p.remove("tab", now)
+	assert.Zero(t, here(0))
+	p.put("tab", visitor{"eve", "/lanes", false, now.Add(goneFor)})
+	p.put("other", visitor{"ida", "/", false, now.Add(goneFor)})
+	assert.Equal(t, 1, here(goneFor))
+	p.put("tab", visitor{"eve", "/lanes", false, now.Add(goneFor + 1)})
+	assert.Equal(t, 2, here(goneFor+1), "the page was opened again")
+
+	p.heard("tab", now.Add(time.Minute), staysFor)
+	p.heard("nobody", now, staysFor)
+	p.heard("other", now.Add(time.Minute), presentFor)
+	assert.Equal(t, 2, here(time.Minute+staysFor))
+	assert.Equal(t, 1, here(time.Minute+staysFor+1), "its stream ended, and it did not come back")
+}

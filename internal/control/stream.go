@@ -49,6 +49,10 @@ func (s *server) streamCalls(c *gin.Context) {
 	ctx, end := whileHolds(c.Request.Context(), holder(c))
 	defer end()
 	c.Request = c.Request.WithContext(ctx)
+	if visitor := c.Query("visitor"); visitor != "" {
+		s.present.heard(visitor, time.Now(), presentFor)
+		defer s.streamEnded(visitor)
+	}
 	w := http.NewResponseController(c.Writer)
 	_ = w.SetWriteDeadline(time.Now().Add(streamStall))
 	c.Header("Content-Type", "text/event-stream")
@@ -81,6 +85,12 @@ func (s *server) streamCalls(c *gin.Context) {
 			return
 		}
 	}
+}
+
+// streamEnded forgets a visitor whose stream has ended, unless they come back soon.
+func (s *server) streamEnded(visitor string) {
+	s.present.heard(visitor, time.Now(), staysFor)
+	time.AfterFunc(staysFor+time.Millisecond, func() { s.present.list(time.Now()) })
 }
 
 // whileHolds ends a context when a token is revoked or expires.

@@ -10309,6 +10309,8 @@ export interface operations {
     streamCalls: {
         parameters: {
             query?: {
+                /** @description The page that reads, by the name under which it says that it is here: it is no more when it has stopped reading */
+                visitor?: string;
                 /** @description Only calls to this service */
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */

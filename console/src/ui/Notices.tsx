@@ -56,13 +56,15 @@ export function Notices() {
   );
 }
 
+/** How long a notice is there; one that can be taken back stays until somebody has read it and thought. */
 const shownFor = 12_000;
+const undoableFor = 30_000;
 
 function NoticeLine({ notice }: { notice: Notice }) {
   useEffect(() => {
-    const timer = setTimeout(() => dismiss(notice.id), shownFor);
+    const timer = setTimeout(() => dismiss(notice.id), notice.undo ? undoableFor : shownFor);
     return () => clearTimeout(timer);
-  }, [notice.id]);
+  }, [notice.id, notice.undo]);
   return (
     <div className="flex items-center gap-3 rounded border border-line bg-panel py-1.5 pr-1.5 pl-3 text-[13px] shadow-lg">
       <span>{notice.text}</span>

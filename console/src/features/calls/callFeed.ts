@@ -1,6 +1,6 @@
 import { followEvents } from '@/api/eventStream';
 import { send } from '@/api/http';
-import { takePresent } from '@/api/presence';
+import { takePresent, visitor } from '@/api/presence';
 import type { Batch, Call, Entry } from '@/api/types';
 import { shortDigests } from '@/lib/digests';
 import { external } from '@/lib/external';
@@ -100,7 +100,7 @@ async function fill() {
  * has changed something.
  */
 export function startFeed(onChange: () => void): () => void {
-  return followEvents('/api/v1/calls/stream?ignored=true', {
+  return followEvents(`/api/v1/calls/stream?ignored=true&visitor=${visitor}`, {
     onOpen() {
       feed.set({ ...feed.get(), connection: 'live' });
       if (!feed.get().filled) void fill().catch(() => feed.set({ ...feed.get(), connection: 'lost' }));
