@@ -164,7 +164,9 @@ func TestTheCommandsOfTheCallbacksPage(t *testing.T) {
 	require.Equal(t, 202, resp.StatusCode)
 	var given struct{ Reference string }
 	require.NoError(t, json.Unmarshal([]byte(body), &given))
-	require.Eventually(t, func() bool { return strings.Contains(to.got(), `"state":"confirmed"`) && strings.Contains(to.got(), "PUT") }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool {
+		return strings.Contains(to.got(), `"state":"confirmed"`) && strings.Contains(to.got(), "PUT")
+	}, 10*time.Second, 10*time.Millisecond)
 	assert.Contains(t, to.got(), fmt.Sprintf("PUT /ledger/%s Grey Gannet", given.Reference))
 	assert.Equal(t, 3, strings.Count(to.got(), fmt.Sprintf(`POST /flaky {"reference":%q,"berth":"N7","state":"waiting"`, given.Reference)), "it was tried until it was taken")
 	sent, err := s.api.Calls(t.Context(), client.CallQuery{Text: "source:callback method:PUT"})

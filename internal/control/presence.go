@@ -36,7 +36,7 @@ type presence struct {
 	mu       sync.Mutex // guards all below
 	visitors map[string]visitor
 	left     map[string]time.Time // who left, and when
-	changed  chan struct{} // closed when somebody comes, moves or leaves; nil until somebody asks
+	changed  chan struct{}        // closed when somebody comes, moves or leaves; nil until somebody asks
 }
 
 type visitor struct {
