@@ -214,7 +214,7 @@ func TestConsoleCallbacks(t *testing.T) {
 	p := s.page("/services/moorings")
 	must(t, p.WaitText("The service makes none of them until callbacks are on."), p.Press("Make callbacks"), p.Wait("document.querySelector('[data-webhook=berthFreed]')"))
 	must(t, p.Fill("Address that berthFreed goes to", "http://"+to.host()+"/freed"), p.Press("Send"), p.WaitText("Nobody answered"))
-	must(t, p.Fill("Private hosts that may be called, too", "localhost"), p.Press("Set the hosts"))
+	must(t, p.Fill("Private hosts that may be called; others must be public", "localhost"), p.Press("Set the hosts"))
 	require.Eventually(t, func() bool {
 		service, err := s.api.Service(t.Context(), "moorings")
 		return err == nil && service.Callbacks.Allows("localhost")

@@ -81,8 +81,7 @@ function Hosts({ service }: { service: Service }) {
       }}
     >
       <Field
-        label="Private hosts that may be called, too"
-        hint="Those of this machine and of private networks; all others must be public."
+        label="Private hosts that may be called; others must be public"
         placeholder="localhost, *.test"
         value={hosts}
         onChange={(event) => setHosts(event.target.value)}

@@ -125,20 +125,22 @@ export function ServiceSettings({ service }: { service: Service }) {
         )}
       </form>
       {service.contract && (
-        <Switch
-          label="The contract answers when no mapping does"
-          checked={byContract(service).length > 0}
-          onCheckedChange={(answers) =>
-            change.mutate({
-              otherwise: [
-                ...(answers ? ['example', 'generated'] : []),
-                ...(service.otherwise ?? []).filter(
-                  (way) => way !== 'example' && way !== 'generated' && way !== 'miss',
-                ),
-              ],
-            })
-          }
-        />
+        <div>
+          <Switch
+            label="The contract answers when no mapping does"
+            checked={byContract(service).length > 0}
+            onCheckedChange={(answers) =>
+              change.mutate({
+                otherwise: [
+                  ...(answers ? ['example', 'generated'] : []),
+                  ...(service.otherwise ?? []).filter(
+                    (way) => way !== 'example' && way !== 'generated' && way !== 'miss',
+                  ),
+                ],
+              })
+            }
+          />
+        </div>
       )}
       <RemoveService service={service} />
     </div>
