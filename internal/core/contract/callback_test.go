@@ -1,6 +1,7 @@
 package contract_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,6 +84,24 @@ components:
         post: { responses: { "204": { description: ok } } }
         delete: { responses: { "204": { description: ok } } }
 `
+
+// A contract may call others and answer nothing; documents before 3.1 have webhooks as an extension. One
+// that says nothing at all is refused as ever.
+func TestContractsOfWebhooksAlone(t *testing.T) {
+	for _, head := range []string{"openapi: 3.1.0\nwebhooks:", "openapi: 3.0.3\npaths: {}\nx-webhooks:"} {
+		c, err := openapi.Read([]byte(head + "\n  freed: { post: { summary: free, responses: { \"204\": { description: ok } } } }\n  x-note: 1\ninfo: { title: a, version: \"1\" }\n"))
+		require.NoError(t, err, head)
+		require.Len(t, c.Webhooks, 1)
+		assert.Equal(t, "free", c.Webhook("freed").Operation.Summary)
+		assert.Empty(t, c.Operations)
+	}
+	_, err := openapi.Read([]byte("openapi: 3.1.0\ninfo: { title: a, version: \"1\" }\nwebhooks: {}"))
+	assert.ErrorContains(t, err, "has no paths")
+	c, err := openapi.Read([]byte(strings.Replace(calling, `$ref: "#/components/callbacks/both"`, `$ref: "#/components/callbacks/none"`, 1)))
+	require.NoError(t, err)
+	require.Len(t, c.Warnings, 1)
+	assert.Contains(t, c.Warnings[0].Detail, "callback both:")
+}
 
 // What a contract calls has the address that is given, its parameters, and the values of the call that
 // caused it where its body has places for them.
