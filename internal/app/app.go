@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"strconv"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -67,7 +68,7 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 	if err := keepPrivate(cfg.Data, logger); err != nil {
 		return fmt.Errorf("data folder %s: %w", cfg.Data, err)
 	}
-	relaxCollector(limit)
+	defer relaxCollector(ctx, limit)()
 	a := &app{config: cfg, logger: logger, started: time.Now(), memory: shareOut(limit)}
 	if err := a.listen(); err != nil {
 		return err
@@ -82,16 +83,22 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 	return a.store.Close()
 }
 
-// relaxCollector lets the heap grow to several times what is in use before it
-// is collected: calls leave much behind that is dead at once, and what is in
-// use is small. Near the limit of memory it collects more often instead. GOGC and
+// relaxCollector lets the heap grow before it is collected, by how much is in use, until the function
+// that it returns is called. Near the limit of memory it is collected more often instead. GOGC and
 // GOMEMLIMIT, when set, are obeyed instead.
-func relaxCollector(limit int64) {
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(400)
-	}
+func relaxCollector(ctx context.Context, limit int64) (end func()) {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(limit / 10 * 9)
+	}
+	if os.Getenv("GOGC") != "" {
+		return func() {}
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	var tuning sync.WaitGroup
+	tuning.Go(func() { memory.Tune(ctx) })
+	return func() {
+		cancel()
+		tuning.Wait()
 	}
 }
 

@@ -83,7 +83,7 @@ func (p Program) webhookSend(ctx context.Context, c *cli.Command) error {
 	}
 	result, err := client.SendWebhook(ctx, given[0], given[1], c.String("lane"), document)
 	if err != nil {
-		return err
+		return asFlags(err)
 	}
 	if err := p.print(c, result, nil, func() { p.sayCallbackResult(given[1], result) }); err != nil {
 		return err

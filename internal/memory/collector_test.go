@@ -1,0 +1,46 @@
+package memory_test
+
+import (
+	"context"
+	"runtime"
+	"runtime/debug"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"rapidmimic.example/internal/memory"
+)
+
+func TestPercent(t *testing.T) {
+	for live, want := range map[uint64]int{0: 400, 1 << 20: 400, 64 << 20: 400, 128 << 20: 200, 256 << 20: 100, 400 << 20: 64, 600 << 20: 50, 10 << 30: 50} {
+		assert.Equal(t, want, memory.Percent(live), "%d MB", live>>20)
+	}
+}
+
+// What is in use decides while it changes, both ways.
+func TestTune(t *testing.T) {
+	before := debug.SetGCPercent(100)
+	defer debug.SetGCPercent(before)
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		memory.Tune(ctx)
+	}()
+	percent := func() int {
+		now := debug.SetGCPercent(100)
+		debug.SetGCPercent(now)
+		return now
+	}
+	assert.Eventually(t, func() bool { return percent() == 400 }, 5*time.Second, 10*time.Millisecond)
+	held := make([]byte, 300<<20)
+	runtime.GC()
+	assert.Eventually(t, func() bool { return percent() < 100 }, 5*time.Second, 10*time.Millisecond)
+	runtime.KeepAlive(held)
+	held = nil
+	runtime.GC()
+	assert.Eventually(t, func() bool { return percent() > 300 }, 5*time.Second, 10*time.Millisecond)
+	stop()
+	<-ended
+}
