@@ -61,6 +61,7 @@ type answering struct {
 
 func (a *answering) RoundTrip(r *http.Request) (*http.Response, error) {
 	if a.stuck {
+		a.asked.Add(1)
 		<-r.Context().Done()
 		return nil, r.Context().Err()
 	}
@@ -72,7 +73,7 @@ func (a *answering) RoundTrip(r *http.Request) (*http.Response, error) {
 	if status == 0 {
 		return nil, errors.New("nobody is there")
 	}
-	return &http.Response{StatusCode: status, Proto: "HTTP/1.1", Header: http.Header{"X-A": {"b"}}, Body: io.NopCloser(strings.NewReader("0123456789")), ContentLength: 10}, nil
+	return &http.Response{StatusCode: status, Proto: "HTTP/2.0", Header: http.Header{"X-A": {"b"}}, Body: io.NopCloser(strings.NewReader("0123456789")), ContentLength: 10}, nil
 }
 
 func (*answering) Explain(err error) (int, string) { return 502, err.Error() }
@@ -110,6 +111,13 @@ func TestPace(t *testing.T) {
 				assert.False(t, more, "it is told of the first one alone")
 				assert.Equal(t, k.took, time.Since(begun))
 				assert.Equal(t, k.want, log.statuses())
+				for _, r := range log.kept() {
+					assert.Equal(t, k.callback.Retries > 0, len(r.Explanation.Steps) > 0)
+					assert.Equal(t, map[bool]string{true: "HTTP/1.1", false: "HTTP/2.0"}[r.Answer.Status == 0], r.Request.Protocol)
+				}
+				if steps := log.kept()[len(k.want)-1].Explanation.Steps; len(steps) > 0 {
+					assert.NotContains(t, steps[0].Finding.String(), "the next one")
+				}
 				synctest.Wait()
 				assert.Zero(t, s.Waiting())
 			})
@@ -216,6 +224,44 @@ func TestGivenUp(t *testing.T) {
 		_, made := <-s.Follow(&call.Callback{Target: "http://quay.example"})
 		assert.False(t, made)
 		assert.Len(t, log.kept(), 2)
+	})
+}
+
+// So many are made at the same time, and their bodies take so much memory.
+func TestBounds(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		log, up := &notes{}, &answering{stuck: true}
+		s := callback.New(callback.Config{Public: up, Log: log, Logger: slog.New(slog.DiscardHandler), Timeout: time.Minute})
+		for range 100 {
+			s.Make(&call.Callback{Target: "http://quay.example"})
+		}
+		synctest.Wait()
+		assert.Equal(t, int64(64), up.asked.Load())
+		time.Sleep(90 * time.Second)
+		synctest.Wait()
+		assert.Equal(t, int64(100), up.asked.Load())
+		assert.Len(t, log.kept(), 64)
+		s.Close()
+		assert.Equal(t, "The service made this call, , and got no answer: the service stopped.", log.kept()[99].Explanation.Summary.String())
+
+		log = &notes{}
+		s = callback.New(callback.Config{Public: &answering{statuses: []int{204}}, Log: log, Logger: slog.New(slog.DiscardHandler)})
+		defer s.Close()
+		large := func(size int) *call.Callback {
+			return &call.Callback{Target: "http://quay.example", After: time.Second, Body: make([]byte, size)}
+		}
+		for range 2 {
+			s.Make(large(100 << 20)) // a single one may be of any size
+			s.Make(large(1))
+			assert.Equal(t, 1, s.Waiting())
+			time.Sleep(2 * time.Second)
+			s.Make(large(32 << 20))
+			s.Make(large(32 << 20))
+			s.Make(large(1))
+			assert.Equal(t, 2, s.Waiting())
+			time.Sleep(2 * time.Second)
+		}
+		assert.Len(t, log.kept(), 10)
 	})
 }
 
