@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"context"
 	"testing"
 	"time"
 
@@ -28,7 +29,7 @@ func book(e *engine.Engine, address, tell string) engine.Decision {
 	if tell != "" {
 		r.Header["Tell-At"] = []string{tell}
 	}
-	placed := e.Place(nil, r)
+	placed := e.Place(context.Background(), r)
 	return e.Decide(placed, r)
 }
 
