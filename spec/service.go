@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -58,6 +59,9 @@ type Service struct {
 	// Echo gives answers of the contract the caller's own values: those of path
 	// parameters and of the request's body, in properties of the same name.
 	Echo bool `json:"echo"`
+	// StreamEvery is the time between the items of streams that the contract answers, such as events;
+	// 0 sends them at once.
+	StreamEvery Duration `json:"streamEvery,omitzero"`
 	// Memory has the service remember what calls create, read, change and remove.
 	Memory Memory `json:"memory,omitzero"`
 	// Callbacks has the service make the calls that its contract and its mappings have for after an
@@ -125,6 +129,9 @@ const (
 
 // Relays reports whether calls are passed on to the upstream.
 func (s Service) Relays() bool { return s.Mode == ModeRelay }
+
+// MaxStreamEvery is the longest time between two items of a stream.
+const MaxStreamEvery = Duration(time.Minute)
 
 // What Conformance can be.
 const (
@@ -229,6 +236,9 @@ func (s Service) faults() (items []problem.Item) {
 	}
 	items = append(items, s.Memory.faults()...)
 	items = append(items, s.Callbacks.faults()...)
+	if s.StreamEvery > MaxStreamEvery {
+		items = append(items, problem.Item{At: "/streamEvery", Detail: fmt.Sprintf("streamEvery must be at most %s, not %s", MaxStreamEvery, s.StreamEvery)})
+	}
 	items = append(items, s.upstreamFaults()...)
 	items = append(items, s.VariableTable.faults()...)
 	for i, name := range s.Noise {

@@ -60,6 +60,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.StringFlag{Name: "noise", Usage: "`NAMES` of query parameters that say only when or how a call came, with commas between them, * for any letters"},
 					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, miss, with commas between them"},
 					&cli.BoolFlag{Name: "keep-with-us", Usage: "change redirects and cookies of the upstream so that callers stay here"},
+					&cli.StringFlag{Name: "stream-every", Usage: "`TIME` between the items of streams that the contract answers, such as 500ms; 0s for at once"},
 					&cli.StringFlag{Name: "callbacks", Usage: "make the calls that contract and mappings have for after an answer: on, off, or how, such as '{ after: 2s, retries: 3 }'"},
 					&cli.StringFlag{Name: "callback-hosts", Usage: "`HOSTS` of this machine and of private networks that they may go to, with commas between them, such as localhost or *.test"},
 					&cli.BoolFlag{Name: "echo", Usage: "answer with the caller's own values in properties of the same name"},
@@ -276,6 +277,9 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	}
 	if c.IsSet("keep-with-us") {
 		patch["keepWithUs"] = c.Bool("keep-with-us")
+	}
+	if c.IsSet("stream-every") {
+		patch["streamEvery"] = c.String("stream-every")
 	}
 	if c.IsSet("hosts") {
 		patch["hosts"] = strings.FieldsFunc(c.String("hosts"), func(r rune) bool { return r == ',' || r == ' ' })

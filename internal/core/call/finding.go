@@ -82,6 +82,7 @@ const (
 	Echoed         Code = "echoed"
 	Pinned         Code = "pinned"
 	NotPinned      Code = "not-pinned"
+	OneByOne       Code = "one-by-one"
 	OriginalAnswer Code = "original-answer"
 	OriginalChosen Code = "original-chosen"
 	Edited         Code = "edited"

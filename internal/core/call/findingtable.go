@@ -79,6 +79,7 @@ var table = []entry{
 	{Echoed, "values of the call stand in {0}", "fields of the call were echoed"},
 	{Pinned, "fixed for this operation: {0}", "pins were set in the answer"},
 	{NotPinned, "{0}", "a pin could not be set"},
+	{OneByOne, "its {0} items are sent one by one, {1} apart", "the items of a stream are sent at the pace of the service"},
 	{OriginalAnswer, "[{1}, ]what {0} answers", "a mapping answers with what another or the contract does"},
 	{OriginalChosen, "{0}", "which answer of another mapping was taken"},
 	{Edited, "steps applied: {0}", "the message was edited"},

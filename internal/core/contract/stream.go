@@ -38,6 +38,30 @@ func (o *MediaType) Stream(draw *sample.Draw) (body []byte, valid bool) {
 	return o.writeStream(items), valid
 }
 
+// Items are the sizes of the items of a body, which add up to its own; none where it is no stream.
+func (o *MediaType) Items(body []byte) (sizes []int) {
+	if !isStream(o.Name) {
+		return nil
+	}
+	ends, keep := []string{"\n"}, 0 // how much of an end is of the next item
+	switch base := call.BaseType(o.Name); {
+	case base == "text/event-stream":
+		ends = []string{"\r\n\r\n", "\n\n"}
+	case isMultipart(base):
+		ends, keep = []string{"\r\n--", "\n--"}, len("--")
+	}
+	for len(body) > 0 {
+		size := len(body)
+		for _, end := range ends {
+			if at := bytes.Index(body, []byte(end)); at >= 0 {
+				size = min(size, at+len(end)-keep)
+			}
+		}
+		sizes, body = append(sizes, size), body[size:]
+	}
+	return sizes
+}
+
 func (o *MediaType) writeStream(items []*tree.Node) []byte {
 	var b bytes.Buffer
 	for _, item := range items {

@@ -5,10 +5,12 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
 )
 
 // buildFromOperation answers as the contract says.
@@ -41,6 +43,7 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, ask
 	if target := followed(r, p.Service, choice.links, &built, op.Template.Params(asked.Segments)); target != "" {
 		built.SetHeader("Location", baseOf(r)+target)
 	}
+	paced := pace(&built, time.Duration(p.Service.Spec.StreamEvery))
 	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
 	if name := exampleName(&built); name != "" {
 		d.By += ", " + strconv.Quote(name)
@@ -51,11 +54,29 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, ask
 	}
 	steps = append(steps, responseStep(built.Answer.Status, choice, what))
 	steps = appendBuilt(steps, call.KindEcho, call.Echoed, built.Echoed)
-	steps = appendBuilt(steps, call.KindPins, call.Pinned, pinned)
+	steps = append(appendBuilt(steps, call.KindPins, call.Pinned, pinned), paced...)
 	if op.Deprecated {
 		steps = append(steps, noted(call.Choose, operationSubject(op), call.Find(call.Deprecated)))
 	}
 	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, choice.asked), Steps: steps}
+}
+
+// pace has the items of a stream sent one by one, and tells of it.
+func pace(built *contract.Built, every time.Duration) []call.Step {
+	if every <= 0 || built.MediaType == nil {
+		return nil
+	}
+	items := built.MediaType.Items(built.Answer.Body)
+	if len(items) < 2 {
+		return nil
+	}
+	wire := &call.Wire{Length: int64(len(built.Answer.Body)), Pieces: make([]call.Piece, len(items))}
+	for i, size := range items {
+		wire.Pieces[i] = call.Piece{Bytes: size, After: every}
+	}
+	wire.Pieces[0].After = 0
+	built.Answer.Wire = wire
+	return []call.Step{taken(call.Build, call.Subject{Kind: call.KindResponse, ID: strconv.Itoa(built.Answer.Status)}, call.Find(call.OneByOne, len(items), spec.Duration(every)))}
 }
 
 // answerOf makes the answer that was chosen. origin is set to where its chance came
