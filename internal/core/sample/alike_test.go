@@ -84,6 +84,17 @@ func TestNumbersAreLikeTheExample(t *testing.T) {
 	}
 }
 
+// Where an example would fit two branches of which one must, later attempts do without it.
+func TestExamplesGiveWay(t *testing.T) {
+	schema, err := tree.ParseJSON([]byte(`{"type":"string","example":"both"}`))
+	require.NoError(t, err)
+	g, d := sample.Compile(schema, nil, sample.ForAnswer), sample.NewDraw(1, "a", 0)
+	for attempt := range 4 {
+		d.Again(attempt)
+		assert.Equal(t, attempt < 2, g.Generate(d, "").Str() == "both", attempt)
+	}
+}
+
 // A name that says what a value is says more than an example that is always the same, and less than a
 // form; what must differ does.
 func TestExamplesBesideNames(t *testing.T) {

@@ -55,8 +55,9 @@ func NewDraw(seed int64, key string, number uint64) *Draw {
 var sparser = [...]int{optionalShare, optionalShare, 50, 10, 0, 70, 30}
 
 // Again readies the draw for another attempt at a value, the first being
-// attempt 0.
+// attempt 0. Later ones do without the examples of schemas, which are always the same.
 func (d *Draw) Again(attempt int) {
+	d.plain = attempt >= 2
 	d.optional, d.values, d.room = sparser[attempt%len(sparser)], 0, maxText
 }
 
