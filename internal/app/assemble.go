@@ -147,6 +147,7 @@ func (a *app) assembleExpiry(definitions *catalog.Catalog, decide *engine.Engine
 			a.logger.Info("lane expired", "lane", lane.Spec.Name)
 		}
 		decide.ForgetOff()
+		a.callbacks.Sweep()
 		return errors.Join(nightly, err, a.tokens.KeepUsed(ctx, now))
 	}
 }

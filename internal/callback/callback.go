@@ -8,8 +8,10 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net/http"
 	"net/url"
+	"slices"
 	"sync"
 	"time"
 
@@ -68,9 +70,20 @@ type Sender struct {
 
 	mu      sync.Mutex // guards what follows
 	stopped bool
-	waiting map[string]int // by service
-	total   int
+	waiting map[*work]struct{}
+	of      map[string]int // how many wait of a service
 	bytes   int
+}
+
+// work is a callback that waits, or is being made.
+type work struct {
+	*Sender
+	c *call.Callback
+	// ctx ends when it is given up.
+	ctx    context.Context
+	giveUp context.CancelFunc
+	first  chan call.CallbackResult // of the first attempt; has room for it
+	told   bool
 }
 
 // New builds a Sender. Close ends it.
@@ -81,7 +94,7 @@ func New(c Config) *Sender {
 	if c.MaxWaiting == 0 {
 		c.MaxWaiting = DefaultMaxWaiting
 	}
-	s := &Sender{config: c, slots: make(chan struct{}, atOnce), waiting: make(map[string]int)}
+	s := &Sender{config: c, slots: make(chan struct{}, atOnce), waiting: make(map[*work]struct{}), of: make(map[string]int)}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	return s
 }
@@ -99,7 +112,22 @@ func (s *Sender) Close() {
 func (s *Sender) Waiting() int {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.total
+	return len(s.waiting)
+}
+
+// Sweep gives up what waits and is not wanted any more, so that it does not come when it is wanted again.
+func (s *Sender) Sweep() {
+	if s.config.Wanted == nil {
+		return
+	}
+	s.mu.Lock()
+	waiting := slices.Collect(maps.Keys(s.waiting))
+	s.mu.Unlock()
+	for _, w := range waiting {
+		if !s.config.Wanted(w.c) {
+			w.giveUp()
+		}
+	}
 }
 
 // Make makes a callback in its time, and does not wait for that.
@@ -108,134 +136,134 @@ func (s *Sender) Make(c *call.Callback) { s.Follow(c) }
 // Follow is Make; the channel gives the result of the first attempt, and is closed when nothing is left
 // to do.
 func (s *Sender) Follow(c *call.Callback) <-chan call.CallbackResult {
-	first := make(chan call.CallbackResult, 1)
-	if !s.take(c) {
-		close(first)
-		return first
+	w := &work{Sender: s, c: c, first: make(chan call.CallbackResult, 1)}
+	if full := s.take(w); w.ctx == nil {
+		if full != "" {
+			record, _ := s.record(c)
+			record.Explanation = &call.Explanation{Summary: call.Find(call.NotCalledBack, c.By, full)}
+			s.config.Log.Add(record)
+		}
+		close(w.first)
+		return w.first
 	}
 	go func() {
-		defer s.give(c)
-		defer close(first)
-		told := false
-		tell := func(r call.CallbackResult) {
-			if !told {
-				first <- r // which has room for it
-			}
-			told = true
-		}
-		_ = rescue.Do(s.config.Logger, "make a callback", func() { s.carryOut(c, tell) }) // which tells of a panic
+		defer s.give(w)
+		defer close(w.first)
+		_ = rescue.Do(s.config.Logger, "make a callback", w.carryOut) // which tells of a panic
 	}()
-	return first
+	return w.first
 }
 
-// take reserves room for a callback; without it the log tells so.
-func (s *Sender) take(c *call.Callback) bool {
+// take reserves room for a callback. full says why there is none; "" where the sender ends.
+func (s *Sender) take(w *work) (full string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.stopped {
-		return false
+		return ""
 	}
-	if s.total >= s.config.MaxWaiting || s.waiting[c.Service] >= max(1, s.config.MaxWaiting/2) || s.bytes > 0 && s.bytes+len(c.Body) > maxBytes {
-		record, _ := s.record(c)
-		record.Explanation = &call.Explanation{Summary: call.Find(call.NotCalledBack, c.By, fmt.Sprintf("%d callbacks wait already, %d of them of this service", s.total, s.waiting[c.Service]))}
-		s.config.Log.Add(record)
-		return false
+	if len(s.waiting) >= s.config.MaxWaiting || s.of[w.c.Service] >= max(1, s.config.MaxWaiting/2) || s.bytes > 0 && s.bytes+len(w.c.Body) > maxBytes {
+		return fmt.Sprintf("%d callbacks wait already, %d of them of this service", len(s.waiting), s.of[w.c.Service])
 	}
-	s.total++
-	s.waiting[c.Service]++
-	s.bytes += len(c.Body)
+	w.ctx, w.giveUp = context.WithCancel(s.ctx)
+	s.waiting[w] = struct{}{}
+	s.of[w.c.Service]++
+	s.bytes += len(w.c.Body)
 	s.running.Add(1)
-	return true
+	return ""
 }
 
-func (s *Sender) give(c *call.Callback) {
+func (s *Sender) give(w *work) {
+	w.giveUp()
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.total--
-	s.bytes -= len(c.Body)
-	if s.waiting[c.Service]--; s.waiting[c.Service] == 0 {
-		delete(s.waiting, c.Service)
+	delete(s.waiting, w)
+	s.bytes -= len(w.c.Body)
+	if s.of[w.c.Service]--; s.of[w.c.Service] == 0 {
+		delete(s.of, w.c.Service)
 	}
 	s.running.Done()
 }
 
 // carryOut makes a callback as often as it is wanted.
-func (s *Sender) carryOut(c *call.Callback, tell func(call.CallbackResult)) {
-	if !s.pause(c.After) {
+func (w *work) carryOut() {
+	if !w.pause(w.c.After) {
 		return
 	}
-	for n := range max(1, c.Times) {
-		if n > 0 && !s.pause(c.Every) || !s.deliver(c, tell) {
+	for n := range max(1, w.c.Times) {
+		if n > 0 && !w.pause(w.c.Every) || !w.deliver() {
 			return
 		}
 	}
 }
 
 // deliver tries until the callback is answered well, and reports whether to go on afterwards.
-func (s *Sender) deliver(c *call.Callback, tell func(call.CallbackResult)) bool {
+func (w *work) deliver() bool {
 	for attempt := 1; ; attempt++ {
-		if s.config.Wanted != nil && !s.config.Wanted(c) {
+		if w.config.Wanted != nil && !w.config.Wanted(w.c) {
 			return false
 		}
-		status, ok := s.attempt(c, attempt, tell)
+		status, ok := w.attempt(attempt)
 		if !ok {
 			return false
 		}
-		if call.Delivered(status) || attempt > c.Retries {
+		if call.Delivered(status) || attempt > w.c.Retries {
 			return true
 		}
-		if !s.pause(c.RetryEvery) {
+		if !w.pause(w.c.RetryEvery) {
 			return false
 		}
 	}
 }
 
-// pause waits; it reports false where the sender ends.
-func (s *Sender) pause(d time.Duration) bool {
+// pause waits; it reports false where the callback is given up.
+func (w *work) pause(d time.Duration) bool {
 	if d <= 0 {
-		return s.ctx.Err() == nil
+		return w.ctx.Err() == nil
 	}
 	timer := time.NewTimer(d)
 	defer timer.Stop()
 	select {
 	case <-timer.C:
 		return true
-	case <-s.ctx.Done():
+	case <-w.ctx.Done():
 		return false
 	}
 }
 
 // attempt makes the call once and hands it to the log. The status is 0 where nobody answered; ok is
-// false where the sender ends.
-func (s *Sender) attempt(c *call.Callback, number int, tell func(call.CallbackResult)) (status int, ok bool) {
+// false where the callback is given up.
+func (w *work) attempt(number int) (status int, ok bool) {
 	select {
-	case s.slots <- struct{}{}:
-		defer func() { <-s.slots }()
-	case <-s.ctx.Done():
+	case w.slots <- struct{}{}:
+		defer func() { <-w.slots }()
+	case <-w.ctx.Done():
 		return 0, false
 	}
-	record, target := s.record(c)
-	why := s.ask(c, target, record)
-	if s.ctx.Err() != nil {
+	record, target := w.record(w.c)
+	why := w.ask(w.c, target, record)
+	if w.Sender.ctx.Err() != nil {
 		why = "the service stopped"
 	}
-	summary := call.Find(call.CalledBack, c.By)
+	summary := call.Find(call.CalledBack, w.c.By)
 	if why != "" {
-		summary = call.Find(call.NotCalledBack, c.By, why)
+		summary = call.Find(call.NotCalledBack, w.c.By, why)
 	}
 	record.Explanation = &call.Explanation{Summary: summary}
-	if c.Retries > 0 {
+	if w.c.Retries > 0 {
 		next := ""
-		if !call.Delivered(record.Answer.Status) && number <= c.Retries {
-			next = "the next one in " + c.RetryEvery.String()
+		if !call.Delivered(record.Answer.Status) && number <= w.c.Retries {
+			next = "the next one in " + w.c.RetryEvery.String()
 		}
-		record.Explanation.Steps = []call.Step{{Stage: call.Build, Of: call.Subject{Kind: call.KindCallback, ID: c.By}, Verdict: call.Noted,
-			Finding: call.Find(call.Attempted, number, c.Retries+1, next)}}
+		record.Explanation.Steps = []call.Step{{Stage: call.Build, Of: call.Subject{Kind: call.KindCallback, ID: w.c.By}, Verdict: call.Noted,
+			Finding: call.Find(call.Attempted, number, w.c.Retries+1, next)}}
 	}
 	result := call.CallbackResult{Number: record.Number, Status: record.Answer.Status, Why: why, Took: record.Ask}
-	s.config.Log.Add(record)
-	tell(result)
-	return result.Status, s.ctx.Err() == nil
+	w.config.Log.Add(record)
+	if !w.told {
+		w.first <- result
+	}
+	w.told = true
+	return result.Status, w.ctx.Err() == nil
 }
 
 // record is the call as it begins, with the address that it goes to.
@@ -249,7 +277,7 @@ func (s *Sender) record(c *call.Callback) (*call.Record, *url.URL) {
 		Source: call.FromCallback, By: c.By, Cause: c.Cause,
 		Request: call.Request{
 			Method: c.Method, Address: target.EscapedPath(), Path: target.EscapedPath(), Query: target.RawQuery, Host: target.Host, Protocol: "HTTP/1.1",
-			Header: c.Header, Body: call.Body{Bytes: c.Body, Size: int64(len(c.Body))},
+			Header: c.Header, Body: call.Body{Bytes: c.Body, Size: int64(len(c.Body))}, Keys: c.Keys,
 		},
 	}
 	if limit := s.config.Log.BodyLimit(); len(c.Body) > limit {
@@ -264,11 +292,7 @@ func (s *Sender) ask(c *call.Callback, target *url.URL, record *call.Record) (wh
 	defer cancel()
 	begun := time.Now()
 	defer func() { record.Ask = time.Since(begun) }()
-	header := make(http.Header, len(c.Header))
-	for name, values := range c.Header {
-		header[name] = values
-	}
-	request := (&http.Request{Method: c.Method, URL: target, Host: target.Host, Header: header}).WithContext(ctx)
+	request := (&http.Request{Method: c.Method, URL: target, Host: target.Host, Header: maps.Clone(http.Header(c.Header))}).WithContext(ctx)
 	if len(c.Body) > 0 {
 		request.Body, request.ContentLength = io.NopCloser(bytes.NewReader(c.Body)), int64(len(c.Body))
 	}
@@ -282,15 +306,11 @@ func (s *Sender) ask(c *call.Callback, target *url.URL, record *call.Record) (wh
 		return why
 	}
 	defer response.Body.Close()
-	body, err := io.ReadAll(io.LimitReader(response.Body, int64(s.config.Log.BodyLimit())))
+	limit := s.config.Log.BodyLimit()
+	body, err := io.ReadAll(io.LimitReader(response.Body, int64(limit)+1)) // one more shows that there is more
 	record.Request.Protocol = response.Proto
-	record.Answer = call.Answer{Status: response.StatusCode, Body: body}
 	record.AnswerSize = max(int64(len(body)), response.ContentLength)
-	for name, values := range response.Header {
-		for _, value := range values {
-			record.Answer.Header = append(record.Answer.Header, call.Field{Name: name, Value: value})
-		}
-	}
+	record.Answer = call.Answer{Status: response.StatusCode, Header: call.Header(response.Header).Fields(), Body: body[:min(limit, len(body))]}
 	if err != nil {
 		return fmt.Sprintf("its answer (%d) broke off after %d bytes", response.StatusCode, len(body))
 	}

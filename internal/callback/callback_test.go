@@ -141,7 +141,7 @@ func TestAnAttemptIsACall(t *testing.T) {
 	s := callback.New(callback.Config{Public: &answering{statuses: []int{0}}, Private: plain{http.DefaultTransport}, Log: log, Logger: slog.New(slog.DiscardHandler)})
 	defer s.Close()
 	c := &call.Callback{By: "pilotAboard", Service: "moorings", Lane: "mara", Scenario: "storm", Cause: 9, Environment: 4, Method: "PUT", Target: server.URL + "/told/a%2Fb?x=1", Private: true,
-		Header: call.Header{"X-Given": {"1", "2"}}, Body: []byte("a long body"), Retries: 1}
+		Header: call.Header{"X-Given": {"1", "2"}}, Body: []byte("a long body"), Retries: 1, Keys: []call.Key{{In: "header", Name: "Berth"}}}
 	result := <-s.Follow(c)
 	assert.Equal(t, 202, result.Status)
 	assert.Empty(t, result.Why)
@@ -158,15 +158,29 @@ func TestAnAttemptIsACall(t *testing.T) {
 	assert.Equal(t, "01234567", string(r.Answer.Body))
 	assert.Equal(t, int64(10), r.AnswerSize)
 	assert.Equal(t, "yes", r.Answer.Get("X-Seen"))
+	assert.True(t, slices.IsSortedFunc(r.Answer.Header, func(a, b call.Field) int { return strings.Compare(a.Name, b.Name) }))
+	assert.Equal(t, []call.Key{{In: "header", Name: "Berth"}}, r.Request.Keys, "what is a secret of the service is one here")
 	assert.Equal(t, "The service made this call: pilotAboard.", r.Explanation.Summary.String())
 	assert.Equal(t, "attempt 1 of at most 2", r.Explanation.Steps[0].Finding.String())
 	assert.Equal(t, call.Header{"X-Given": {"1", "2"}}, c.Header, "nothing is added to what others share")
 
 	c.Private, c.Retries, c.RetryEvery = false, 1, time.Millisecond
+	chunked := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = io.WriteString(w, "01234567")
+		_ = http.NewResponseController(w).Flush()
+		_, _ = io.WriteString(w, "89")
+	}))
+	defer chunked.Close()
+	long := *c
+	long.Target, long.Private, long.Retries = chunked.URL, true, 0
+	<-s.Follow(&long)
+	assert.Equal(t, "01234567", string(log.kept()[1].Answer.Body))
+	assert.Greater(t, log.kept()[1].AnswerSize, int64(8), "it is known that there is more")
+
 	result = <-s.Follow(c)
 	assert.Equal(t, "nobody is there", result.Why, "others are asked where the address must be public")
-	assert.Equal(t, "The service made this call, pilotAboard, and got no answer: nobody is there.", log.kept()[1].Explanation.Summary.String())
-	assert.Equal(t, "attempt 1 of at most 2, the next one in 1ms", log.kept()[1].Explanation.Steps[0].Finding.String())
+	assert.Equal(t, "The service made this call, pilotAboard, and got no answer: nobody is there.", log.kept()[2].Explanation.Summary.String())
+	assert.Equal(t, "attempt 1 of at most 2, the next one in 1ms", log.kept()[2].Explanation.Steps[0].Finding.String())
 }
 
 type plain struct{ http.RoundTripper }
@@ -218,6 +232,20 @@ func TestGivenUp(t *testing.T) {
 		assert.Zero(t, s.Waiting())
 
 		wanted.Store(true)
+		for range 3 {
+			s.Make(&call.Callback{Target: "http://quay.example", After: time.Minute})
+		}
+		s.Sweep()
+		synctest.Wait()
+		assert.Equal(t, 3, s.Waiting())
+		wanted.Store(false)
+		s.Sweep()
+		synctest.Wait()
+		assert.Zero(t, s.Waiting(), "it makes room at once")
+		wanted.Store(true)
+		time.Sleep(time.Hour)
+		assert.Len(t, log.kept(), 2, "what was given up does not come when it is wanted again")
+
 		s.Make(&call.Callback{Target: "http://quay.example", After: time.Minute})
 		s.Close()
 		assert.Zero(t, s.Waiting())
@@ -276,5 +304,24 @@ func TestTimeout(t *testing.T) {
 		assert.Equal(t, time.Minute, time.Since(begun))
 		assert.Equal(t, "context deadline exceeded", result.Why)
 		assert.Equal(t, time.Minute, log.kept()[0].Ask)
+	})
+}
+
+// BenchmarkWaiting is one more callback beside 10,000 that wait, and what looking through them costs.
+func BenchmarkWaiting(b *testing.B) {
+	s := callback.New(callback.Config{Public: &answering{statuses: []int{204}}, Log: &notes{}, Logger: slog.New(slog.DiscardHandler), MaxWaiting: 1 << 30, Wanted: func(*call.Callback) bool { return true }})
+	defer s.Close()
+	for range 10_000 {
+		s.Make(&call.Callback{Service: "moorings", Target: "http://quay.example", After: time.Hour})
+	}
+	b.Run("make", func(b *testing.B) {
+		for b.Loop() {
+			<-s.Follow(&call.Callback{Service: "tides", Target: "http://quay.example"})
+		}
+	})
+	b.Run("sweep", func(b *testing.B) {
+		for b.Loop() {
+			s.Sweep()
+		}
 	})
 }

@@ -161,6 +161,9 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if s.Contract != nil {
 		p.say("contract  %s, %s, revision %d from %s", strings.TrimSpace(strconv.Quote(s.Contract.Title)+" "+s.Contract.Version), s.Contract.Format, s.Contract.Revision, s.Contract.File)
 	}
+	if s.Contract != nil && len(s.Contract.Tokens) > 0 {
+		p.say("tokens    at %s", strings.Join(s.Contract.Tokens, ", "))
+	}
 	if s.Seed != nil {
 		p.say("data      seed %d: the same call gets the same data", *s.Seed)
 	}

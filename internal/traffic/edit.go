@@ -28,7 +28,7 @@ func (x *relayed) edit(resp *http.Response) error {
 func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
 	defer resp.Body.Close()
 	header := x.answerHeader(resp)
-	got = call.Answer{Status: resp.StatusCode, Header: fieldsOf(header)}
+	got = call.Answer{Status: resp.StatusCode, Header: header.Fields()}
 	body, err := io.ReadAll(io.LimitReader(resp.Body, x.h.MaxBody+1))
 	switch {
 	case err != nil:
@@ -45,7 +45,7 @@ func (x *relayed) whole(resp *http.Response) (got call.Answer, err error) {
 	}
 	delete(header, "Content-Encoding")
 	delete(header, "Content-Length") // it follows from the body that is sent
-	got.Header, got.Body = fieldsOf(header), body
+	got.Header, got.Body = header.Fields(), body
 	return got, nil
 }
 

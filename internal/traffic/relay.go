@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"net/http"
 	"net/http/httptrace"
 	"net/textproto"
@@ -190,7 +189,7 @@ func (x *relayed) request() *http.Request {
 func (x *relayed) pass(resp *http.Response) error {
 	defer resp.Body.Close()
 	header := x.answerHeader(resp)
-	x.record.Answer.Status, x.record.Answer.Header = resp.StatusCode, fieldsOf(header)
+	x.record.Answer.Status, x.record.Answer.Header = resp.StatusCode, header.Fields()
 	var came []call.Field
 	if x.conn != nil {
 		came = x.conn.Head()
@@ -241,7 +240,7 @@ func (x *relayed) pass(resp *http.Response) error {
 		out[name] = values
 	}
 	if x.wire != nil {
-		x.wire.Trailer = fieldsOf(call.Header(resp.Trailer))
+		x.wire.Trailer = call.Header(resp.Trailer).Fields()
 	}
 	return err
 }
@@ -305,16 +304,6 @@ func (x *relayed) answerHeader(resp *http.Response) call.Header {
 		x.note(change)
 	}
 	return header
-}
-
-// fieldsOf are the lines of a header, ordered by name.
-func fieldsOf(header call.Header) (fields []call.Field) {
-	for _, name := range slices.Sorted(maps.Keys(header)) {
-		for _, value := range header[name] {
-			fields = append(fields, call.Field{Name: name, Value: value})
-		}
-	}
-	return fields
 }
 
 // copyBody sends the body on as it arrives: what comes without a length is not

@@ -7,6 +7,7 @@
 package call
 
 import (
+	"maps"
 	"net/textproto"
 	"slices"
 	"strconv"
@@ -28,6 +29,16 @@ func (h Header) Get(name string) string {
 
 // Values returns all values of a header.
 func (h Header) Values(name string) []string { return h[textproto.CanonicalMIMEHeaderKey(name)] }
+
+// Fields are its lines, ordered by name.
+func (h Header) Fields() (fields []Field) {
+	for _, name := range slices.Sorted(maps.Keys(h)) {
+		for _, value := range h[name] {
+			fields = append(fields, Field{Name: name, Value: value})
+		}
+	}
+	return fields
+}
 
 // Field is one header line of an answer.
 type Field struct{ Name, Value string }

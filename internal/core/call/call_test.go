@@ -135,6 +135,17 @@ func TestFilterAndCurl(t *testing.T) {
 		r.Request.Curl("http://127.0.0.1:7401"))
 }
 
+func TestFieldsOfAHeader(t *testing.T) {
+	assert.Equal(t, []call.Field{{Name: "A", Value: "2"}, {Name: "A", Value: "1"}, {Name: "B", Value: "3"}}, call.Header{"B": {"3"}, "A": {"2", "1"}}.Fields())
+	assert.Nil(t, call.Header(nil).Fields())
+}
+
+func TestDelivered(t *testing.T) {
+	for status, want := range map[int]bool{0: false, 199: false, 200: true, 204: true, 302: true, 399: true, 400: false, 503: false} {
+		assert.Equal(t, want, call.Delivered(status), status)
+	}
+}
+
 func TestHeaderLinesAreArranged(t *testing.T) {
 	fields := []call.Field{{Name: "Content-Type", Value: "a"}, {Name: "X-B", Value: "1"}, {Name: "X-B", Value: "2"}, {Name: "X-C", Value: "3"}}
 	arranged := call.Arrange(fields, []call.Field{{Name: "x-b", Value: "other"}, {Name: "Gone"}, {Name: "content-type"}, {Name: "X-B"}})

@@ -11,12 +11,17 @@ type Callback struct {
 	Service, Lane, Scenario string
 	Cause                   uint64
 	Environment             int64
+	// ServiceID is that of the service, which never changes, and At when it was decided upon.
+	ServiceID string
+	At        time.Time
 
 	Method string
 	// Target is the address in full.
 	Target string
 	Header Header
 	Body   []byte
+	// Keys are as those of a Request.
+	Keys []Key
 
 	// Private is set where the address may be one of this machine or of a private network.
 	Private bool

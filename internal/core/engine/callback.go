@@ -134,7 +134,7 @@ func (e *Engine) makeCallback(d *Decision, p *Placed, r *call.Request, w wantedC
 			return nil, err
 		}
 	}
-	return out, finishCallback(out, pace, &p.Service.Spec)
+	return out, e.finishCallback(out, pace, p.Service)
 }
 
 // declaredCallback fills in what the contract says of a callback.
@@ -180,8 +180,10 @@ func answered(a *call.Answer) *tree.Node {
 	return n
 }
 
-// finishCallback sets when a callback is made, and refuses one whose address is none.
-func finishCallback(out *call.Callback, pace spec.Pace, service *spec.Service) error {
+// finishCallback sets whose a callback is and when it is made, and refuses one whose address is none.
+func (e *Engine) finishCallback(out *call.Callback, pace spec.Pace, of *catalog.Service) error {
+	service := &of.Spec
+	out.ServiceID, out.At, out.Keys = service.ID, e.now(), of.Keys()
 	if !spec.IsCallable(out.Target) {
 		return fmt.Errorf("%q is no address such as http://localhost:9000/told", out.Target)
 	}
@@ -251,13 +253,20 @@ func (e *Engine) Webhook(ctx context.Context, service, lane string, given spec.C
 		return nil, err
 	}
 	out.Header[hopsHeader] = []string{"1"}
-	return out, finishCallback(out, given.Pace.Or(p.Service.Spec.Callbacks.Pace), &p.Service.Spec)
+	return out, e.finishCallback(out, given.Pace.Or(p.Service.Spec.Callbacks.Pace), p.Service)
 }
 
 // WantsCallback reports whether a callback that waits is still to be made: not where its service makes
-// none any more, or its lane was closed.
+// none any more, or its lane was closed, whatever has its name by now.
 func (e *Engine) WantsCallback(c *call.Callback) bool {
 	snapshot := e.definitions.Snapshot()
 	service := snapshot.Named(c.Service)
-	return service != nil && service.Spec.Callbacks.On && (c.Lane == "" || snapshot.Lane(c.Lane, e.now()) != nil)
+	if service == nil || service.Spec.ID != c.ServiceID { // it was renamed, or is another one
+		service = snapshot.Find(c.ServiceID)
+	}
+	if service == nil || !service.Spec.Callbacks.On || c.Lane == "" {
+		return service != nil && service.Spec.Callbacks.On
+	}
+	lane := snapshot.Lane(c.Lane, e.now())
+	return lane != nil && !lane.Opened.After(c.At)
 }

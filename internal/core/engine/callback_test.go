@@ -186,8 +186,23 @@ func TestWebhooks(t *testing.T) {
 	assert.Equal(t, "", operation, "what a service sends is for none of its operations")
 	assert.Empty(t, found)
 
-	assert.True(t, e.WantsCallback(&call.Callback{Service: "moorings"}))
-	assert.False(t, e.WantsCallback(&call.Callback{Service: "moorings", Lane: "ida"}), "its lane is closed")
-	assert.False(t, e.WantsCallback(&call.Callback{Service: "tides"}), "it makes none")
-	assert.False(t, e.WantsCallback(&call.Callback{Service: "none"}))
+	made, err = e.Webhook(t.Context(), "moorings", "mara", spec.Callback{Name: "berthFreed", To: "http://other.example"})
+	require.NoError(t, err)
+	everybodys := *made
+	everybodys.Lane = ""
+	wants := func(change func(*call.Callback)) bool {
+		c := *made
+		change(&c)
+		return e.WantsCallback(&c)
+	}
+	assert.True(t, e.WantsCallback(made))
+	assert.False(t, wants(func(c *call.Callback) { c.Lane = "ida" }), "its lane is closed")
+	assert.False(t, wants(func(c *call.Callback) { c.At = c.At.Add(-time.Hour) }), "its lane is another one")
+	assert.True(t, wants(func(c *call.Callback) { c.Service = "before it was renamed" }))
+	assert.False(t, wants(func(c *call.Callback) { c.ServiceID = "another" }), "its service was removed, and one of its name made")
+	tides := c.Snapshot().Named("tides").Spec
+	assert.False(t, wants(func(c *call.Callback) { c.Service, c.ServiceID = "tides", tides.ID }), "it makes none")
+	assert.True(t, e.WantsCallback(&everybodys))
+	setCallbacks(t, c, func(s *spec.Service) { s.Callbacks = spec.Callbacks{} })
+	assert.False(t, e.WantsCallback(&everybodys))
 }

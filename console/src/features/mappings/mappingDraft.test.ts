@@ -170,6 +170,8 @@ it.each([
   [{ json: {}, let: { a: 1 } }, 'let'],
   [{ script: 'export default () => ({})' }, 'scripts'],
   [{ json: {}, remember: { key: 'a', value: 1 } }, 'remembered'],
+  [{ json: {}, callbacks: { name: 'told' } }, 'callbacks'],
+  [{ json: {}, callbacks: [] }, 'callbacks'],
   [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
   [{ from: 'contract' }, 'starts from'],
   [{ from: 'mapping:free-berth' }, 'starts from'],

@@ -124,6 +124,7 @@ function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
 export function beyondForm({ answer, flow }: Pick<MappingDocument, 'answer' | 'flow'>): string {
   if (!answer) return 'The form shows a single answer; several stay a document';
   if (flow || answer.remember) return 'The form has nothing that is remembered: it stays a document';
+  if (answer.callbacks) return 'The form has no callbacks: it stays a document';
   if (answer.script) return 'The form has no scripts: it stays a document';
   if (answer.let) return 'The form has no names of values (let): it stays a document';
   if (answer.with || (answer.from && answer.from !== 'upstream')) {
