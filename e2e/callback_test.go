@@ -176,6 +176,38 @@ func TestTheCommandsOfTheCallbacksPage(t *testing.T) {
 	assert.Contains(t, fmt.Sprint(ledger.Request.Headers), "Bearer masked-")
 }
 
+// A scenario sends its webhooks where it is switched on, and once that it is.
+func TestWebhooksOfAScenario(t *testing.T) {
+	t.Parallel()
+	to := receive(t)
+	s := start(t, config.Config{Data: t.TempDir()})
+	ctx := t.Context()
+	put := func(path, body string) string {
+		status, _, said := s.request("PUT /"+path, body)
+		return fmt.Sprint(status, " ", said)
+	}
+	_, err := s.api.Import(ctx, client.Import{Name: "piers", File: "piers.yaml", Text: []byte(`{openapi: 3.1.0, info: {title: p, version: "1"}, paths: {/a: {get: {responses: {"200": {description: a}}}}},
+		webhooks: {freed: {post: {requestBody: {content: {application/json: {schema: {type: object}, example: {pier: south}}}}, responses: {"204": {description: b}}}}}}`)})
+	require.NoError(t, err)
+	said := put("scenarios/storm", `{services: {piers: {webhooks: {name: fred}}}}`)
+	assert.Contains(t, said, "422 ")
+	assert.Contains(t, said, `webhook "fred" not found (freed?)`)
+	require.Contains(t, put("scenarios/storm", `{services: {piers: {webhooks: [{name: freed, headers: {X-Why: storm}}, {name: freed, after: 1h}]}}}`), "201 ")
+	on, err := s.api.UseScenario(ctx, "", "storm", 0)
+	require.NoError(t, err)
+	assert.Equal(t, api.ScenarioWebhook{Service: "piers", Webhook: "freed", Why: "callbacks of the service are off"}, on.Webhooks[0])
+	_, err = s.api.PatchService(ctx, "piers", []byte(`{"callbacks": {"hosts": ["localhost"], "to": "http://`+to.host()+`/hook"}}`))
+	require.NoError(t, err)
+	lane := spec.NewLane("mara")
+	lane.Scenario = "storm"
+	_, err = s.api.OpenLane(ctx, lane)
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return to.got() == `POST /hook {"pier":"south"}` }, 5*time.Second, 10*time.Millisecond, "%s", to.got())
+	sent, err := s.api.Calls(ctx, client.CallQuery{Text: "source:callback lane:mara"})
+	require.NoError(t, err)
+	assert.Len(t, sent.Items, 1)
+}
+
 // Nothing that waits outlives the service that it is of, and a restart makes nothing twice.
 func TestCallbacksThatWait(t *testing.T) {
 	t.Parallel()

@@ -37,6 +37,9 @@ func (c Changes) Lines() []string {
 		if len(s.MappingsOff) > 0 {
 			say("%s: mapping %s switched off", name, strings.Join(s.MappingsOff, ", "))
 		}
+		for _, w := range s.Webhooks {
+			say("%s: webhook %s is sent%s", name, w.Name, w.Pace.line())
+		}
 		if s.Impair != nil {
 			say("%s: %s", name, s.Impair)
 		}
@@ -69,6 +72,17 @@ func (m Memory) line() string {
 		}
 	}
 	return strings.TrimSuffix("a memory of its own: "+strings.Join(parts, ", "), ": ")
+}
+
+// line says in a few words when and how often a call is made; "" for at once.
+func (p Pace) line() (line string) {
+	if p.After > 0 {
+		line = " after " + p.After.String()
+	}
+	if p.Times > 1 {
+		line += fmt.Sprintf(", %d times", p.Times)
+	}
+	return line
 }
 
 // line says in a few words what the mapping does.

@@ -2,7 +2,9 @@ package spec
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
+	"slices"
 	"time"
 
 	"rapidmimic.example/spec/problem"
@@ -93,6 +95,11 @@ func (l Lane) faults() (items []problem.Item) {
 		items = append(items, conditionFaults(l.When.Where, "/when/where")...)
 		if readsBody(l.When.Where) {
 			fault("/when/where", "the lane of a call is known before its body is read: look at caller, header, cookie or query")
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(l.Services)) {
+		if len(l.Services[name].Webhooks) > 0 {
+			fault(tree.Join("/services", name)+"/webhooks", "webhooks are sent by scenarios: put them into one, and name it by scenario")
 		}
 	}
 	return append(items, l.Changes.faults()...)

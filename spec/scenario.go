@@ -52,6 +52,8 @@ type ServiceChanges struct {
 	MappingsOff []string `json:"mappingsOff,omitempty"`
 	// Mappings answer before those of everybody.
 	Mappings Mappings `json:"mappings,omitempty"`
+	// Webhooks are sent when the scenario is switched on; only a scenario has them.
+	Webhooks CallbackList `json:"webhooks,omitempty"`
 	// Impair is the impairment of the service, the others those of its parts.
 	Impair           *Impairment           `json:"impair,omitempty"`
 	ImpairOperations map[string]Impairment `json:"impairOperations,omitempty"`
@@ -60,7 +62,7 @@ type ServiceChanges struct {
 
 // Empty reports whether nothing is different.
 func (s ServiceChanges) Empty() bool {
-	return s.Off == nil && s.Mode == "" && s.Memory == nil && len(s.Examples)+len(s.MappingsOff)+len(s.Mappings)+len(s.ImpairOperations)+len(s.ImpairMappings) == 0 && s.Impair == nil
+	return s.Off == nil && s.Mode == "" && s.Memory == nil && len(s.Examples)+len(s.MappingsOff)+len(s.Mappings)+len(s.Webhooks)+len(s.ImpairOperations)+len(s.ImpairMappings) == 0 && s.Impair == nil
 }
 
 // Mappings are several mappings within another document.
@@ -153,6 +155,12 @@ func (c Changes) faults() (items []problem.Item) {
 			for _, item := range s.Memory.faults() {
 				item.At = at + item.At
 				items = append(items, item)
+			}
+		}
+		items = append(items, s.Webhooks.faults(at+"/webhooks")...)
+		for i, w := range s.Webhooks {
+			if w.Name == "" && w.To != "" { // without both it is told already
+				items = append(items, problem.Item{At: at + "/webhooks" + s.Webhooks.Place(i), Detail: "a webhook needs the name that it has in the contract"})
 			}
 		}
 		items = append(items, ownFaults(s.Impair, at+"/impair")...)

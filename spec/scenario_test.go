@@ -24,6 +24,7 @@ services:
     mode: relay
     examples: { list: none }
     mappingsOff: [m, n]
+    webhooks: [{ name: freed, after: 2s }, { name: closed, times: 3, every: 1s }]
     mappings:
       - { call: { method: get, path: /x }, answer: { text: hello } }
       - { id: turns, enabled: false, call: { operation: list }, sequence: [{ status: 500 }, {}] }
@@ -39,7 +40,7 @@ func TestScenarios(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{
 		"everything: latency 2s", "a: switched off", "a: mode relay", `a: list answers with example "none"`, "a: GET /x answers 200 (mapping get-x)",
-		"a: operation list has 2 answers (off) (mapping turns)", "a: mapping m, n switched off", "a: errors for the next 2", "a: operation list: limit 1 in 1m", "a: mapping turns: connection drop", "b: switched on",
+		"a: operation list has 2 answers (off) (mapping turns)", "a: mapping m, n switched off", "a: webhook freed is sent after 2s", "a: webhook closed is sent, 3 times", "a: errors for the next 2", "a: operation list: limit 1 in 1m", "a: mapping turns: connection drop", "b: switched on",
 	}, s.Lines())
 	text, err := json.Marshal(s)
 	require.NoError(t, err)
@@ -97,6 +98,9 @@ func TestFaultsOfSituations(t *testing.T) {
 		{scenarios, "- name: a\n- name: b\n  services: { c: { mode: fast } }", "3:26: mode must be answer or relay"},
 		{scenarios, "- name: a\n- name: a", `2:3: name "a" is used by scenario 1 of this document too`},
 		{scenarios, "name: a\nservices: { b: { impairOperations: { c: { latency: 2h } } } }", "at most 1h"},
+		{scenarios, "name: a\nservices:\n  b:\n    webhooks: [{ name: x }, { to: 'http://a/b' }]", "4:29: a webhook needs the name that it has in the contract"},
+		{scenarios, "name: a\nservices: { b: { webhooks: { name: x, times: 200 } } }", "2:46: times must be from 1 to 100"},
+		{lane, "services: { b: { webhooks: { name: x } } }", "1:28: webhooks are sent by scenarios"},
 		{scenarios, "[", "neither JSON nor YAML"},
 		{lane, "ttl: 0s", "1:6: ttl must be"},
 		{lane, "when: { where: [{ any: [{ xml: //a }, { header: b }] }] }", "known before its body is read"},

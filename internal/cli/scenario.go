@@ -135,6 +135,11 @@ func (p Program) scenarioUse(ctx context.Context, c *cli.Command) error {
 		if scenario.BuildsOn != "" {
 			p.say("          and all that %s does", scenario.BuildsOn)
 		}
+		for _, w := range active.Webhooks {
+			if w.Why != "" {
+				p.say("not sent  webhook %s of %s: %s", w.Webhook, w.Service, w.Why)
+			}
+		}
 		if active.Before != "" && active.Before != active.Scenario {
 			p.say("instead   of %s", active.Before)
 		}

@@ -101,6 +101,9 @@ func (s *server) openOrReplace(c *gin.Context, g spec.Given[spec.Lane], now time
 		return nil, false, err
 	}
 	lane, err = s.Catalog.OpenLane(c.Request.Context(), g.Document, now)
+	if err == nil && lane.Active != nil {
+		s.sendWebhooks(c, lane.Spec.Name, lane.Active)
+	}
 	return lane, true, err
 }
 

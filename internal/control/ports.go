@@ -57,6 +57,9 @@ type Decider interface {
 	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) engine.Decision
 	// Webhook makes the call of a webhook, for everybody or in a lane.
 	Webhook(ctx context.Context, service, lane string, given spec.Callback) (*call.Callback, error)
+	// ScenarioWebhooks makes the calls of the scenario that was switched on just now, in a lane or with
+	// "" in none.
+	ScenarioWebhooks(ctx context.Context, lane string, on *catalog.Activation) []engine.ScenarioWebhook
 	// Check lists in what a call breaks the contract that is in force.
 	Check(ctx context.Context, r *call.Record) (operation string, found []call.Deviation, err error)
 	// What is counted is counted for each view of the environment by itself.
@@ -78,6 +81,8 @@ type Decider interface {
 
 // Callbacks makes calls of services.
 type Callbacks interface {
+	// Make makes one in its time.
+	Make(c *call.Callback)
 	// Follow gives what became of the first attempt; the channel is closed when nothing is left to do.
 	Follow(c *call.Callback) <-chan call.CallbackResult
 }

@@ -266,7 +266,22 @@ func (s *server) putActive(c *gin.Context) {
 	if before != nil {
 		view.Before = before.Scenario
 	}
+	view.Webhooks = s.sendWebhooks(c, c.Query("lane"), used)
 	c.PureJSON(http.StatusOK, view)
+}
+
+// sendWebhooks sends the webhooks of a scenario that was switched on just now, in a lane or with "" in
+// none, and tells of each.
+func (s *server) sendWebhooks(c *gin.Context, lane string, on *catalog.Activation) (told []api.ScenarioWebhook) {
+	for _, w := range s.Engine.ScenarioWebhooks(c.Request.Context(), lane, on) {
+		if w.Call != nil {
+			s.Callbacks.Make(w.Call)
+		}
+		if sees(c, w.Service) {
+			told = append(told, api.ScenarioWebhook{Service: w.Service, Webhook: w.Name, Why: w.Why})
+		}
+	}
+	return told
 }
 
 // beginAnew sets back what a scenario counts, before a call can be under it.

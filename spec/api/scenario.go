@@ -45,6 +45,16 @@ type ActiveScenario struct {
 	By    string     `json:"by,omitempty"`
 	// Before is the scenario that was on before; in answers to a switch.
 	Before string `json:"before,omitempty"`
+	// Webhooks are those that the switch sends; in answers to it.
+	Webhooks []ScenarioWebhook `json:"webhooks,omitempty"`
+}
+
+// ScenarioWebhook is a webhook that a scenario sends when it is switched on.
+type ScenarioWebhook struct {
+	Service string `json:"service"`
+	Webhook string `json:"webhook"`
+	// Why says why it is not sent; "" where it is.
+	Why string `json:"why,omitempty"`
 }
 
 // UseScenario switches a scenario on.

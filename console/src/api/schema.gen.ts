@@ -3412,6 +3412,8 @@ export interface components {
             mappings?: {
                 [key: string]: unknown;
             }[];
+            /** @description Webhooks of the contract that are sent when the scenario is switched on; only a scenario has them */
+            webhooks?: components["schemas"]["CallbackDocument"] | components["schemas"]["CallbackDocument"][];
             impair?: components["schemas"]["ImpairmentDocument"];
             impairOperations?: {
                 [key: string]: components["schemas"]["ImpairmentDocument"];
@@ -3448,6 +3450,15 @@ export interface components {
             by?: string;
             /** @description The one that was on before a switch */
             before?: string;
+            /** @description Those that the switch sends */
+            webhooks?: components["schemas"]["ScenarioWebhook"][];
+        };
+        /** @description A webhook that a scenario sends when it is switched on */
+        ScenarioWebhook: {
+            service: string;
+            webhook: string;
+            /** @description Why it is not sent; missing where it is */
+            why?: string;
         };
         Scenario: components["schemas"]["ScenarioDocument"] & {
             etag: string;

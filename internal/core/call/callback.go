@@ -14,6 +14,9 @@ type Callback struct {
 	// ServiceID is that of the service, which never changes, and At when it was decided upon.
 	ServiceID string
 	At        time.Time
+	// Since is when the scenario was switched on that has it made; zero for what no scenario has made.
+	// It is given up when that is off.
+	Since time.Time
 
 	Method string
 	// Target is the address in full.

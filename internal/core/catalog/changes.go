@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
@@ -70,6 +71,7 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 				compiled.add(name, made, false)
 			}
 		}
+		faults = append(faults, service.webhookFaults(own.Webhooks, at)...)
 		faults = append(faults, compiled.addExamples(service, own.Examples, at)...)
 		faults = append(faults, s.partFaults(service, own, at)...)
 	}
@@ -101,6 +103,30 @@ func (c *changes) addExamples(service *Service, examples map[string]string, at s
 		}
 	}
 	return faults
+}
+
+// webhookFaults finds webhooks that the service cannot send.
+func (s *Service) webhookFaults(webhooks spec.CallbackList, at string) (faults []problem.Item) {
+	for i, w := range webhooks {
+		if s.Contract == nil || s.Contract.Webhook(w.Name) == nil {
+			faults = append(faults, problem.Item{At: at + "/webhooks" + webhooks.Place(i) + "/name", Detail: notFound("webhook", w.Name, s.webhookNames()).Error()})
+		}
+	}
+	_, wrong := answer.CompileCallbacks(spec.Answer{Callbacks: webhooks}, "", s.Payloads)
+	for _, fault := range wrong {
+		fault.At = at + "/webhooks" + strings.TrimPrefix(fault.At, "/callbacks")
+		faults = append(faults, fault)
+	}
+	return faults
+}
+
+func (s *Service) webhookNames() (names []string) {
+	if s.Contract != nil {
+		for _, w := range s.Contract.Webhooks {
+			names = append(names, w.Name)
+		}
+	}
+	return names
 }
 
 // partFaults finds impairments of a service and its parts that cannot be used.

@@ -68,6 +68,25 @@ func (s *Snapshot) chain(scenario *Scenario) (chain []*Scenario) {
 	return chain
 }
 
+// Webhook is a webhook that a scenario has a service send.
+type Webhook struct {
+	Service string
+	spec.Callback
+}
+
+// Webhooks are those that are sent when a scenario is switched on, those of the innermost scenario
+// that it builds on first.
+func (s *Snapshot) Webhooks(scenario string) (all []Webhook) {
+	for _, one := range s.chain(s.scenarios[scenario]) {
+		for _, name := range slices.Sorted(maps.Keys(one.Spec.Services)) {
+			for _, w := range one.Spec.Services[name].Webhooks {
+				all = append(all, Webhook{name, w})
+			}
+		}
+	}
+	return all
+}
+
 // ScenarioFaults lists what of a scenario cannot be used with the services that
 // are there now.
 func (s *Snapshot) ScenarioFaults(scenario *Scenario) []problem.Item {

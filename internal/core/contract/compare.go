@@ -43,11 +43,15 @@ const maxDifferences = 50
 // method and path are.
 func Compare(older, newer *Contract) Changes {
 	var changes Changes
-	before := byCall(older)
+	olderCalls, newerCalls := older.calls(), newer.calls()
+	before := make(map[string]*Operation, len(olderCalls))
+	for _, op := range olderCalls {
+		before[op.String()] = op
+	}
 	c := comparison{older: older.document, newer: newer.document, targets: make(map[refPair]*part)}
 	var both []*Operation
 	var parts []*part
-	for _, op := range newer.Operations {
+	for _, op := range newerCalls {
 		was, ok := before[op.String()]
 		if !ok {
 			changes.Added = append(changes.Added, op)
@@ -58,7 +62,7 @@ func Compare(older, newer *Contract) Changes {
 	}
 	c.settle(parts)
 	for i, op := range both {
-		if found := parts[i].differences(); len(found) > 0 {
+		if found := parts[i].differences(op.Webhook); len(found) > 0 {
 			effects := make([]Effect, len(found))
 			for i, d := range found {
 				effects[i] = d.Effect
@@ -66,7 +70,7 @@ func Compare(older, newer *Contract) Changes {
 			changes.Changed = append(changes.Changed, ChangedOperation{op, found, worst(effects)})
 		}
 	}
-	for _, op := range older.Operations { // in the order of the document
+	for _, op := range olderCalls { // in the order of the document
 		if before[op.String()] != nil {
 			changes.Removed = append(changes.Removed, op)
 		}
@@ -74,12 +78,13 @@ func Compare(older, newer *Contract) Changes {
 	return changes
 }
 
-func byCall(c *Contract) map[string]*Operation {
-	ops := make(map[string]*Operation, len(c.Operations))
-	for _, op := range c.Operations {
-		ops[op.String()] = op
+// calls are the operations of a contract, and those of its webhooks.
+func (c *Contract) calls() []*Operation {
+	all := slices.Clone(c.Operations)
+	for _, webhook := range c.Webhooks {
+		all = append(all, webhook.Operation)
 	}
-	return ops
+	return all
 }
 
 // SetSource keeps the document and the text of each operation for Compare.
@@ -167,15 +172,16 @@ func (c *comparison) settle(parts []*part) {
 }
 
 // differences collects what differs in p and behind its references, each part
-// once, at the nearest of the places that lead to it.
-func (p *part) differences() []Difference {
+// once, at the nearest of the places that lead to it. callersGet is set where the callers of the
+// contract are those who are called.
+func (p *part) differences(callersGet bool) []Difference {
 	var found []Difference
 	seen := map[*part]bool{p: true}
 	for queue := []placedRef{{nil, p}}; len(queue) > 0 && len(found) < maxDifferences; queue = queue[1:] {
 		here := queue[0]
 		for _, d := range here.to.found {
 			if len(found) < maxDifferences {
-				d.where = slices.Concat(here.where, d.where)
+				d.where, d.callersGet = slices.Concat(here.where, d.where), callersGet
 				d.Where, d.Effect = readable(d.where), d.effect()
 				found = append(found, d.Difference)
 			}
@@ -191,7 +197,7 @@ func (p *part) differences() []Difference {
 }
 
 // silent are keys that change nothing for a caller.
-var silent = set("description", "summary", "title", "example", "examples", "tags", "operationId", "externalDocs", "deprecated", "callbacks", "links")
+var silent = set("description", "summary", "title", "example", "examples", "tags", "operationId", "externalDocs", "deprecated", "links")
 
 // compare adds the differences of two values that stand at the same place.
 func (c *comparison) compare(a, b *tree.Node, where []string) {
@@ -282,7 +288,7 @@ func (c *comparison) compareMaps(a, b *tree.Node, where []string) {
 // ignored leaves out silent keys, unless they are names: a property may be
 // called "title".
 func ignored(key string, where []string) bool {
-	if len(where) > 0 && where[len(where)-1] == "properties" {
+	if len(where) > 0 && (where[len(where)-1] == "properties" || where[len(where)-1] == "callbacks") {
 		return false
 	}
 	return silent[key] || strings.HasPrefix(key, "x-")
@@ -386,7 +392,7 @@ func itemName(n *tree.Node) string {
 
 func (c *comparison) add(where []string, what string, before, after *tree.Node) {
 	if len(c.current.found) < maxDifferences {
-		c.current.found = append(c.current.found, placed{change{where, what, before, after}, Difference{What: what, Before: short(before), After: short(after)}})
+		c.current.found = append(c.current.found, placed{change{where: where, what: what, before: before, after: after}, Difference{What: what, Before: short(before), After: short(after)}})
 	}
 }
 
@@ -405,6 +411,12 @@ func readable(where []string) string {
 	for i := 0; i < len(where); i++ {
 		step := where[i]
 		switch {
+		case step == "callbacks" && i == 0 && len(where) > 1:
+			i++
+			parts = append(parts, "callback "+where[i])
+			if len(where) > ofCallback { // its address and its method
+				i += 2
+			}
 		case step == "responses" && i+1 < len(where):
 			i++
 			parts = append(parts, "response "+where[i])

@@ -167,6 +167,57 @@ func TestCompareMembersOfSchemas(t *testing.T) {
 	}
 }
 
+// Callbacks and webhooks are compared like operations, with the roles exchanged: who calls the service
+// gets their requests and answers them.
+func TestCompareWhatTheServiceCalls(t *testing.T) {
+	const text = `
+openapi: 3.1.0
+paths:
+  /bookings:
+    post:
+      responses: {"201": {description: made}}
+      callbacks:
+        changed:
+          "{$request.query.tell}":
+            post:
+              parameters: [{name: X-Trace, in: header, required: true, schema: {type: string}}]
+              requestBody: {required: true, content: {application/json: {schema: {type: object, required: [state], properties: {state: {type: string}}}}}}
+              responses: {"200": {description: ok, content: {application/json: {schema: {type: object, properties: {seen: {type: boolean}}}}}}}
+webhooks:
+  berthFreed:
+    post:
+      requestBody: {content: {application/json: {schema: {type: object, properties: {berth: {type: string}}}}}}
+      responses: {"204": {description: ok}}
+  pierClosed: {post: {responses: {"204": {description: ok}}}}
+`
+	older := read(t, text)
+	for _, c := range []struct{ was, is, want, effect string }{
+		{"required: [state], ", "", "POST /bookings: callback changed, request body, application/json, required state removed", "breaking"},
+		{"state: {type: string}", "state: {type: string}, by: {type: string}", "POST /bookings: callback changed, request body, application/json, by added", "compatible"},
+		{"required: true, content", "content", "POST /bookings: callback changed, request body, required removed", "breaking"},
+		{"required: true, schema", "schema", "POST /bookings: callback changed, parameter header X-Trace, required removed", "breaking"},
+		{"{name: X-Trace, in: header, required: true, schema: {type: string}}", "", "POST /bookings: callback changed, parameter header X-Trace removed", "breaking"},
+		{"parameters: [", "parameters: [{name: X-By, in: header, required: true, schema: {}}, ", "POST /bookings: callback changed, parameter header X-By added", "compatible"},
+		{"properties: {seen", "required: [seen], properties: {seen", "POST /bookings: callback changed, response 200, application/json, required seen added", "breaking"},
+		{`"200": {description: ok, content`, `"202": {description: ok}, "200": {description: ok, content`, "POST /bookings: callback changed, response 202 added", "compatible"},
+		{"            post:", "            put:", "POST /bookings: callback changed, {$request.query.tell}, post removed", "breaking"},
+		{"        changed:", "        moved:", "POST /bookings: callback changed removed", "breaking"},
+		{"properties: {berth: {type: string}}", "properties: {berth: {type: integer}}", `webhook berthFreed: request body, application/json, berth, type changed`, "breaking"},
+		{"{berth: {type: string}}", "{berth: {type: string}, pier: {type: string}}", `webhook berthFreed: request body, application/json, pier added`, "compatible"},
+		{"requestBody: {content: {application/json", "requestBody: {content: {text/plain: {}, application/json", `webhook berthFreed: request body, text/plain added`, "unknown"},
+	} {
+		changes := contract.Compare(older, read(t, strings.Replace(text, c.was, c.is, 1)))
+		require.Len(t, changes.Changed, 1, c.is)
+		d := changes.Changed[0].Differences[0]
+		assert.Equal(t, c.want, changes.Changed[0].Operation.String()+": "+d.Where+" "+d.What)
+		assert.Equal(t, c.effect, string(d.Effect), c.want)
+	}
+	changes := contract.Compare(older, read(t, strings.Replace(text, "pierClosed", "pierOpened", 1)))
+	require.Len(t, changes.Added, 1)
+	assert.Equal(t, []string{"webhook pierOpened", "webhook pierClosed"}, []string{changes.Added[0].String(), changes.Removed[0].String()})
+	assert.Equal(t, contract.Changes{}, contract.Compare(older, read(t, text)))
+}
+
 // What each change means for those who send and for those who get.
 func TestEffects(t *testing.T) {
 	document := func(sent, got, more string) string {

@@ -109,14 +109,19 @@ type Operation struct {
 	// ByMessage is set on operations that share their addresses: the message tells
 	// which is meant.
 	ByMessage bool
+	// Webhook is set on what a webhook calls: no caller asks for it.
+	Webhook bool
 
 	source *tree.Node // the operation as it was written, for Compare
 }
 
 // String names the operation by what is called: "GET /berths/{number}".
-// Where operations share their addresses, their names tell them apart.
+// Where operations share their addresses, their names tell them apart, as with webhooks.
 func (o *Operation) String() string {
-	if o.ByMessage {
+	switch {
+	case o.Webhook:
+		return "webhook " + o.ID
+	case o.ByMessage:
 		return o.ID + " at " + o.Template.String()
 	}
 	return o.Method + " " + o.Template.String()

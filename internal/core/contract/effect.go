@@ -32,6 +32,9 @@ type change struct {
 	where         []string // as steps
 	what          string
 	before, after *tree.Node
+	// callersGet is set where the callers of the contract get the request and send the answer, as with
+	// callbacks and webhooks.
+	callersGet bool
 }
 
 // at is a step from the end, 0 for the last; "" before the first.
@@ -62,7 +65,9 @@ func (c *change) within() string {
 func (c *change) asks() bool {
 	switch c.where[0] {
 	case "parameters", "requestBody", "request":
-		return true
+		return !c.callersGet
+	case "responses":
+		return c.callersGet
 	}
 	return strings.HasPrefix(c.where[0], "header ")
 }
@@ -74,6 +79,10 @@ func (c *change) effect() Effect {
 		return Unknown
 	}
 	switch {
+	case c.where[0] == "callbacks":
+		return c.callback()
+	case c.callersGet && (len(c.where) == 1 || c.within() == "content"):
+		return c.received()
 	case c.where[0] == "security":
 		return moreOrLess(c.what, Breaking, Compatible)
 	case c.where[0] == "action":
@@ -90,11 +99,44 @@ func (c *change) effect() Effect {
 		}
 		return moreOrLess(c.what, Compatible, Unknown)
 	case len(c.where) == 2 && c.where[0] == "requestBody" && c.at(0) == "required":
-		return demanded(c.after.IsTrue())
+		return demanded(c.after.IsTrue() != c.callersGet)
 	case c.within() == "content", c.within() == "headers":
 		return moreOrLess(c.what, Compatible, Breaking)
 	}
 	return c.schema()
+}
+
+// ofCallback is how many steps lead to what a callback sends or gets: callbacks, its name, its address,
+// its method.
+const ofCallback = 4
+
+// callback judges a change of a callback: what was sent and is not any more breaks, what comes in
+// addition depends on the program that is called.
+func (c *change) callback() Effect {
+	inner := *c
+	inner.callersGet = true
+	switch {
+	case len(c.where) > ofCallback:
+		inner.where = c.where[ofCallback:]
+	case len(c.where) == ofCallback && c.at(0) == "parameters":
+		return Unknown
+	default:
+		return moreOrLess(c.what, Unknown, Breaking)
+	}
+	return inner.effect()
+}
+
+// received judges what a callback or webhook sends with it at all: its body, or a form of it.
+func (c *change) received() Effect {
+	switch {
+	case c.where[0] == "requestBody" && len(c.where) == 1:
+		return moreOrLess(c.what, Compatible, Breaking)
+	case c.where[0] == "requestBody":
+		return moreOrLess(c.what, Unknown, Compatible)
+	case c.where[0] == "responses" && len(c.where) > 1:
+		return moreOrLess(c.what, Compatible, Breaking)
+	}
+	return Unknown
 }
 
 func moreOrLess(what string, added, removed Effect) Effect {
@@ -122,12 +164,20 @@ func (c *change) response() Effect {
 		return Compatible
 	case c.what == "removed":
 		return Breaking
+	case c.callersGet:
+		return Compatible // they may answer what they did
 	default:
 		return Unknown
 	}
 }
 
 func (c *change) parameter() Effect {
+	if c.callersGet {
+		if c.what == "removed" && c.before.Get("required").IsTrue() {
+			return Breaking
+		}
+		return moreOrLess(c.what, Compatible, Unknown)
+	}
 	if c.what == "added" {
 		return demanded(c.after.Get("required").IsTrue())
 	}
@@ -137,7 +187,7 @@ func (c *change) parameter() Effect {
 func (c *change) parameterKey() Effect {
 	switch c.at(0) {
 	case "required":
-		return demanded(c.after.IsTrue())
+		return demanded(c.after.IsTrue() != c.callersGet)
 	case "in", "style", "explode", "collectionFormat":
 		return Breaking
 	}

@@ -256,17 +256,52 @@ func (e *Engine) Webhook(ctx context.Context, service, lane string, given spec.C
 	return out, e.finishCallback(out, given.Pace.Or(p.Service.Spec.Callbacks.Pace), p.Service)
 }
 
+// ScenarioWebhook is a webhook that a scenario sends. Call is nil where Why says why it cannot.
+type ScenarioWebhook struct {
+	Service, Name string
+	Call          *call.Callback
+	Why           string
+}
+
+// ScenarioWebhooks makes the calls that the scenario sends which was switched on just now, in a lane or
+// with "" in none.
+func (e *Engine) ScenarioWebhooks(ctx context.Context, lane string, on *catalog.Activation) (all []ScenarioWebhook) {
+	snapshot := e.definitions.Snapshot()
+	for _, w := range snapshot.Webhooks(on.Scenario) {
+		one := ScenarioWebhook{Service: w.Service, Name: w.Name}
+		if service := snapshot.Named(w.Service); service != nil && !service.Spec.Callbacks.On {
+			one.Why = "callbacks of the service are off"
+		} else if made, err := e.Webhook(ctx, w.Service, lane, w.Callback); err != nil {
+			one.Why = err.Error()
+		} else {
+			made.Since, one.Call = on.Since, made
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
 // WantsCallback reports whether a callback that waits is still to be made: not where its service makes
-// none any more, or its lane was closed, whatever has its name by now.
+// none any more, its lane was closed, whatever has its name by now, or the scenario is off that has it
+// made.
 func (e *Engine) WantsCallback(c *call.Callback) bool {
 	snapshot := e.definitions.Snapshot()
 	service := snapshot.Named(c.Service)
 	if service == nil || service.Spec.ID != c.ServiceID { // it was renamed, or is another one
 		service = snapshot.Find(c.ServiceID)
 	}
-	if service == nil || !service.Spec.Callbacks.On || c.Lane == "" {
-		return service != nil && service.Spec.Callbacks.On
+	if service == nil || !service.Spec.Callbacks.On {
+		return false
 	}
-	lane := snapshot.Lane(c.Lane, e.now())
-	return lane != nil && !lane.Opened.After(c.At)
+	var lane *catalog.Lane
+	if c.Lane != "" {
+		if lane = snapshot.Lane(c.Lane, e.now()); lane == nil || lane.Opened.After(c.At) {
+			return false
+		}
+	}
+	if c.Since.IsZero() {
+		return true
+	}
+	on := snapshot.Active(lane, e.now())
+	return on != nil && on.Since.Equal(c.Since)
 }

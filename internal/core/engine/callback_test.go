@@ -206,3 +206,41 @@ func TestWebhooks(t *testing.T) {
 	setCallbacks(t, c, func(s *spec.Service) { s.Callbacks = spec.Callbacks{} })
 	assert.False(t, e.WantsCallback(&everybodys))
 }
+
+// A scenario sends its webhooks when it is switched on, and what of them waits is given up with it.
+func TestWebhooksOfScenarios(t *testing.T) {
+	c, e := harbour(t, "")
+	scenarios, err := spec.ReadScenarios([]byte(`
+- { name: calm, services: { moorings: { webhooks: { name: berthFreed, after: 1m } } } }
+- { name: storm, buildsOn: calm, services: { moorings: { webhooks: [{ name: berthFreed, json: { pier: "${vars.pier}" } }, { name: berthFreed, to: "${1}" }] } }, variables: { pier: south } }`))
+	require.NoError(t, err)
+	_, _, err = c.PutScenarios(t.Context(), scenarios)
+	require.NoError(t, err)
+	switchOn := func() *catalog.Activation {
+		on, _, err := c.UseScenario(t.Context(), "mara", "storm", 0, time.Now())
+		require.NoError(t, err)
+		return on
+	}
+	_, err = c.OpenLane(t.Context(), spec.NewLane("mara"), time.Now())
+	require.NoError(t, err)
+	for _, w := range e.ScenarioWebhooks(t.Context(), "mara", switchOn()) {
+		assert.Equal(t, engine.ScenarioWebhook{Service: "moorings", Name: "berthFreed", Why: "callbacks of the service are off"}, w)
+	}
+	setCallbacks(t, c, func(s *spec.Service) { s.Callbacks = spec.Callbacks{On: true, To: "http://quay.example/hooks"} })
+	made := e.ScenarioWebhooks(t.Context(), "mara", switchOn())
+	require.Len(t, made, 3)
+	assert.Equal(t, time.Minute, made[0].Call.After, "of the scenario that it builds on")
+	assert.Equal(t, []string{"mara", "storm", `{"pier":"south"}`}, []string{made[1].Call.Lane, made[1].Call.Scenario, string(made[1].Call.Body)})
+	assert.Contains(t, made[2].Why, `"1" is no address`)
+	assert.True(t, e.WantsCallback(made[0].Call))
+	elsewhere := *made[0].Call
+	elsewhere.Lane = ""
+	assert.False(t, e.WantsCallback(&elsewhere), "it is on in the lane only")
+	time.Sleep(time.Millisecond)
+	switchOn()
+	assert.False(t, e.WantsCallback(made[0].Call), "it began anew")
+	made = e.ScenarioWebhooks(t.Context(), "mara", switchOn())
+	_, err = c.LeaveScenario(t.Context(), "mara", time.Now())
+	require.NoError(t, err)
+	assert.False(t, e.WantsCallback(made[0].Call), "it is off")
+}

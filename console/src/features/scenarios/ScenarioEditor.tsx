@@ -21,6 +21,7 @@ const beginning = `name: my-scenario
 #     examples: { OPERATION: EXAMPLE }   what an operation answers with
 #     mappingsOff: [MAPPING]             mappings that do not answer
 #     mappings: [ ... ]                  mappings that come before the others
+#     webhooks: { name: WEBHOOK }        what it is told to send when switched on
 #     impair: { latency: 2s }            slow or failing
 `;
 

@@ -30,9 +30,12 @@ export function useSwitching() {
   const flip = useMutation({
     mutationFn: ({ scenario, lane, lasts }: Switch): Promise<ActiveScenario> =>
       scenario ? switchScenario(scenario, lane, lasts) : leaveScenario(lane),
-    onSuccess: async ({ before = '' }, { scenario, lane }) => {
+    onSuccess: async ({ before = '', webhooks = [] }, { scenario, lane }) => {
       const done = scenario ? `${scenario} is on` : before ? `${before} is off` : 'No scenario was on';
       notifyChange(`${done} ${where(lane)}`);
+      for (const { service, webhook, why } of webhooks) {
+        if (why) notify(`Webhook ${webhook} of ${service} was not sent: ${why}`);
+      }
       await refresh();
     },
     onError: (error) => notify(`Nothing was switched: ${error.message}`),

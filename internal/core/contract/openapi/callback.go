@@ -38,6 +38,9 @@ func (r *reader) readWebhooks() {
 			}
 		}
 	}
+	for _, webhook := range r.contract.Webhooks {
+		webhook.Operation.ID, webhook.Operation.Webhook = webhook.Name, true
+	}
 }
 
 // outgoing reads what is called at one address; one that is called in several ways is several callbacks,
@@ -56,6 +59,7 @@ func (r *reader) outgoing(name, address string, item *tree.Node, at string) (all
 			Deprecated: m.Value.Get("deprecated").IsTrue()}
 		r.readRequest(op, item, itemAt, m.Value, tree.Join(itemAt, m.Key))
 		op.Security = nil // made-up credentials would tell the receiver nothing
+		r.sources[op] = withParameters(m.Value, item.Get("parameters"))
 		all = append(all, &contract.Callback{Name: name, Address: address, Operation: op})
 	}
 	if len(all) > 1 {
