@@ -71,6 +71,9 @@ type Service struct {
 	// any letters: recordings leave them out, and "only: query" lets them pass. Left out,
 	// it is DefaultNoise.
 	Noise []string `json:"noise,omitempty"`
+	// UnderstoodHeaders are the namespaces of SOAP headers that the service is taken to understand,
+	// although its contract declares none of them; * for all.
+	UnderstoodHeaders []string `json:"understoodHeaders,omitempty"`
 	// Conformance says what becomes of calls that break the contract: "report",
 	// the default, lists the deviations on the call, "refuse" answers with a 400
 	// that lists them, "off" does not look.

@@ -304,7 +304,7 @@ func asFlags(err error) error {
 }
 
 // unchanged adds to an error of an edit that it had no effect, and in which
-// file its places are.
+// file its places are. After a fault of the service nobody knows whether it had.
 func unchanged(err error, file string) error {
 	var known *problem.Error
 	if !errors.As(err, &known) || known.Code == problem.Unreachable {
@@ -317,6 +317,10 @@ func unchanged(err error, file string) error {
 			told.Items[i].File = file
 		}
 	}
-	told.Detail += "\nnothing was changed"
+	if known.Code == problem.Internal {
+		told.Detail += "\nwhether anything was changed is in `rapidmimic activity`"
+	} else {
+		told.Detail += "\nnothing was changed"
+	}
 	return &told
 }

@@ -85,6 +85,8 @@ func (c *change) effect() Effect {
 		return c.received()
 	case c.where[0] == "security":
 		return moreOrLess(c.what, Breaking, Compatible)
+	case c.where[0] == "ports":
+		return moreOrLess(c.what, Compatible, Breaking)
 	case c.where[0] == "action":
 		return Breaking
 	case len(c.where) == 2 && c.where[0] == "responses":

@@ -101,6 +101,9 @@ type Asked struct {
 	Fault *Fault
 	// Message is the call as the protocol has decoded it; nil for none.
 	Message any
+	// Understood are the namespaces of headers that the service is taken to understand although its
+	// contract declares none of them; "*" for all.
+	Understood []string
 }
 
 // ID is that of the operation; "" for none.

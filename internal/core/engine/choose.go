@@ -68,6 +68,7 @@ func (e *Engine) publish(d *Decision, p *Placed, r *call.Request) bool {
 func (e *Engine) dispatch(p *Placed, r *call.Request) *contract.Asked {
 	if !p.dispatched {
 		p.asked, p.dispatched = p.Service.Protocol().Dispatch(r, p.segments), true
+		p.asked.Understood = p.Service.Spec.UnderstoodHeaders
 	}
 	return &p.asked
 }

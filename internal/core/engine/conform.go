@@ -35,6 +35,7 @@ func (e *Engine) Check(ctx context.Context, r *call.Record) (operation string, f
 func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budget) (operation string, found []call.Deviation) {
 	protocol := service.Protocol()
 	asked := protocol.Dispatch(&r.Request, match.Split(make([]string, 0, 8), r.Request.Path))
+	asked.Understood = service.Spec.UnderstoodHeaders
 	switch {
 	case asked.Operation == nil:
 		return "", nil

@@ -3,6 +3,7 @@ package xmltree
 import (
 	"bytes"
 	"encoding/xml"
+	"slices"
 	"strconv"
 )
 
@@ -37,13 +38,18 @@ func (w *writer) name(n Name) {
 		return
 	}
 	prefix := known[n.Space]
-	if prefix == "" {
+	if prefix == "" || w.taken(prefix) {
 		prefix = "n" + strconv.Itoa(len(w.order)+1)
 	}
 	w.prefixes[n.Space] = prefix
 	if n.Space != xmlSpace {
 		w.order = append(w.order, n.Space)
 	}
+}
+
+// taken reports whether a prefix stands for a namespace already; two versions of SOAP share theirs.
+func (w *writer) taken(prefix string) bool {
+	return slices.ContainsFunc(w.order, func(space string) bool { return w.prefixes[space] == prefix })
 }
 
 func (w *writer) collect(n *Node) {

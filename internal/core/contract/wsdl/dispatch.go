@@ -84,6 +84,9 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 	if m.body == nil {
 		return refused("Client", "The envelope has no Body.")
 	}
+	if !slices.ContainsFunc(ports, func(p *port) bool { return p.version == version }) {
+		return refused("VersionMismatch", fmt.Sprintf("Port %s speaks SOAP %s, and the envelope is of SOAP %s.", ports[0].name, versionText(ports[0].version), versionText(version)))
+	}
 	return s.find(m, ports, actionOf(r, version))
 }
 
@@ -99,6 +102,8 @@ func versionByType(r *call.Request) int {
 	return 11
 }
 
+// portsAt are the ports that answer at a path: all of them at the address of the service, and at that of
+// a port also those which the contract has at the same location, so that the envelope chooses.
 func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
 	if len(segments) == 0 || len(segments) == 1 && segments[0] == "" {
 		return s.ports, nil
@@ -106,7 +111,9 @@ func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
 	if len(segments) == 1 {
 		for _, p := range s.ports {
 			if p.name == segments[0] {
-				return []*port{p}, nil
+				return slices.DeleteFunc(slices.Clone(s.ports), func(other *port) bool {
+					return other != p && (p.location == "" || other.location != p.location)
+				}), nil
 			}
 		}
 	}
@@ -129,15 +136,11 @@ func actionOf(r *call.Request, version int) string {
 // find picks the operation by the body's element, the action deciding between
 // several.
 func (s *service) find(m *received, ports []*port, action string) contract.Asked {
-	if len(ports) == 1 && ports[0].version != m.of {
-		return refused("VersionMismatch", fmt.Sprintf("Port %s speaks SOAP %s, and the envelope is of SOAP %s.", ports[0].name, versionText(ports[0].version), versionText(m.of)))
-	}
-	var fits []*operation
-	for _, p := range ports {
-		for _, op := range p.operations {
-			if op.takes(m.body) && !slices.Contains(fits, op) {
-				fits = append(fits, op)
-			}
+	fits := taking(ports, m, (*operation).takes)
+	if len(fits) == 0 {
+		if alike := taking(ports, m, (*operation).takesAlike); len(alike) == 1 {
+			op := alike[0]
+			return contract.Asked{Operation: s.contracted[op], Reason: fmt.Sprintf("its body is <%s>, although in another namespace", op.input.body[0].Name.Local)}
 		}
 	}
 	root := "nothing"
@@ -150,34 +153,36 @@ func (s *service) find(m *received, ports []*port, action string) contract.Asked
 	case len(fits) > 1:
 		for _, op := range fits {
 			if op.action == action && action != "" {
-				return s.found(m, op, fmt.Sprintf("its body is %s, and the action is %q", root, action))
+				return s.found(op, fmt.Sprintf("its body is %s, and the action is %q", root, action))
 			}
 		}
 	case action != "" && fits[0].action != "" && action != fits[0].action:
 		return refused("Client", fmt.Sprintf("The action is %q; operation %s, which takes %s, expects %q.", action, fits[0].name, root, fits[0].action))
 	}
-	return s.found(m, fits[0], "its body is "+root)
+	return s.found(fits[0], "its body is "+root)
+}
+
+// taking are the operations that take a message, those of ports that speak its version before others.
+func taking(ports []*port, m *received, takes func(*operation, *xmltree.Node) bool) (fits []*operation) {
+	for _, same := range []bool{true, false} {
+		for _, p := range ports {
+			if (p.version == m.of) != same {
+				continue
+			}
+			for _, op := range p.operations {
+				if takes(op, m.body) && !slices.Contains(fits, op) {
+					fits = append(fits, op)
+				}
+			}
+		}
+	}
+	return fits
 }
 
 func versionText(version int) string { return map[int]string{11: "1.1", 12: "1.2"}[version] }
 
-func (s *service) found(m *received, op *operation, reason string) contract.Asked {
-	asked := contract.Asked{Operation: s.contracted[op], Reason: reason}
-	if m.header == nil {
-		return asked
-	}
-	for _, h := range m.header.Children {
-		must, _ := h.Lookup(name{Space: m.envelope.Name.Space, Local: "mustUnderstand"})
-		if must != "1" && must != "true" {
-			continue
-		}
-		known := op.input != nil && slices.ContainsFunc(op.input.headers, func(own header) bool { return own.element.Name == h.Name })
-		if !known {
-			asked.Fault = refused("MustUnderstand", fmt.Sprintf("Header <%s> must be understood, and operation %s knows nothing of it.", h.Name.Local, op.name)).Fault
-			return asked
-		}
-	}
-	return asked
+func (s *service) found(op *operation, reason string) contract.Asked {
+	return contract.Asked{Operation: s.contracted[op], Reason: reason}
 }
 
 // takes reports whether a body begins with what the operation expects.
@@ -189,6 +194,11 @@ func (o *operation) takes(body *xmltree.Node) bool {
 		return len(o.input.body) == 0 && len(body.Children) == 0
 	}
 	return body.Children[0].Name == o.input.body[0].Name
+}
+
+// takesAlike is takes for a body whose element has the expected name in another namespace.
+func (o *operation) takesAlike(body *xmltree.Node) bool {
+	return o.input != nil && len(o.input.body) > 0 && len(body.Children) > 0 && body.Children[0].Name.Local == o.input.body[0].Name.Local
 }
 
 // unknown says which operation comes closest to a body that none takes.

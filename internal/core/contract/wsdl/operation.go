@@ -105,6 +105,11 @@ func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
 	for i, c := range body.Children {
 		if i < len(m.body) && c.Name == m.body[i].Name {
 			faults = append(faults, o.service.schemas.Validate(c, m.body[i])...)
+		} else if i < len(m.body) && c.Name.Local == m.body[i].Name.Local {
+			faults = append(faults, xsd.Fault{Node: c, Detail: fmt.Sprintf("<%s> is in the namespace %q, not in %q", c.Name.Local, c.Name.Space, m.body[i].Name.Space)})
+			if o.rpc { // whose parts are in no namespace
+				faults = append(faults, o.service.schemas.Validate(c, m.body[i])...)
+			}
 		} else {
 			faults = append(faults, xsd.Fault{Node: c, Detail: fmt.Sprintf("<%s> is not expected in the body of %s", c.Name.Local, o.name)})
 		}
@@ -187,7 +192,7 @@ func (o *operation) try(version int, draw *sample.Draw) call.Request {
 	return r
 }
 
-func (o *operation) checkRequest(m *received, contentType string) (found []call.Deviation) {
+func (o *operation) checkRequest(m *received, contentType string, notUnderstood []*xmltree.Node) (found []call.Deviation) {
 	add := func(where, detail string) {
 		if len(found) < call.MaxDeviations {
 			found = append(found, call.Deviation{Side: call.OfRequest, Where: where, Detail: detail})
@@ -195,6 +200,9 @@ func (o *operation) checkRequest(m *received, contentType string) (found []call.
 	}
 	if expected := call.BaseType(mediaType(m.version())); call.BaseType(contentType) != expected {
 		add("media type", fmt.Sprintf("%q is not %s", contentType, expected))
+	}
+	for _, h := range notUnderstood {
+		add("header "+h.Name.Local, fmt.Sprintf("it must be understood, and operation %s declares no such header", o.name))
 	}
 	if o.input == nil || m.body == nil || o.input.encoded {
 		return found

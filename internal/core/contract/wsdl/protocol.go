@@ -94,7 +94,7 @@ func below(n *xmltree.Node, path []string) (found []*xmltree.Node) {
 
 // CheckRequest implements contract.Protocol.
 func (s *service) CheckRequest(asked *contract.Asked, f *match.Facts) []call.Deviation {
-	return s.own[asked.Operation].checkRequest(s.receivedOf(asked), f.Request.Header.Get("Content-Type"))
+	return s.own[asked.Operation].checkRequest(s.receivedOf(asked), f.Request.Header.Get("Content-Type"), s.notUnderstood(asked))
 }
 
 // CheckAnswer implements contract.Protocol.
@@ -164,8 +164,14 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 		return call.Answer{}, false
 	}
 	code := f.Code
+	var missed []*xmltree.Node
+	if code == "" && !f.Ours {
+		missed = s.notUnderstood(asked)
+	}
 	switch {
 	case code != "":
+	case len(missed) > 0:
+		code = "MustUnderstand"
 	case f.Ours:
 		code = "Server"
 	default:
@@ -173,10 +179,19 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 	}
 	version := s.receivedOf(asked).version()
 	var details []*xmltree.Node
-	for _, line := range f.Detail {
-		details = append(details, note(line))
+	if code != "MustUnderstand" { // a detail is about the body
+		for _, line := range f.Detail {
+			details = append(details, note(line))
+		}
 	}
-	return answer(version, faultStatus(version, code), faultEnvelope(version, code, f.Text, details...)), true
+	envelope := faultEnvelope(version, code, f.Text, details...)
+	switch {
+	case version == 12 && code == "MustUnderstand":
+		tellNotUnderstood(envelope, missed)
+	case version == 12 && code == "VersionMismatch":
+		s.tellVersions(envelope)
+	}
+	return answer(version, faultStatus(version, code), envelope), true
 }
 
 // note is a line of our own in the detail of a fault.

@@ -4,6 +4,7 @@ import (
 	"net/url"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
@@ -79,7 +80,7 @@ func (s *service) asked(query string) (file string, ok bool) {
 // rewrites tells in the order of the document which tags get another location.
 func (s *service) rewrites(n *xmltree.Node, file, base string, change func(n *xmltree.Node, address string)) {
 	switch local := n.Name.Local; {
-	case local == "address" && (n.Name.Space == space11 || n.Name.Space == space12):
+	case local == "address" && (n.Name.Space == space11 || n.Name.Space == space12) && slices.Contains(s.portNames(), n.Parent.Attr("name")):
 		change(n, base+"/"+url.PathEscape(n.Parent.Attr("name")))
 	case (local == "import" || local == "include" || local == "redefine") && (n.Name.Space == space || xsd.IsSchemaSpace(n.Name.Space)):
 		at, kind := n.Attr("schemaLocation"), "xsd"

@@ -267,7 +267,7 @@ func (r *reader) port(s *service, n *xmltree.Node) {
 		r.warn(b, "port %s is not answered: its binding is not one of SOAP", n.Attr("name"))
 		return
 	}
-	if transport := soap.Attr("transport"); transport != "" && !strings.HasSuffix(strings.TrimSuffix(transport, "/"), "/http") {
+	if transport := soap.Attr("transport"); transport != "" && !strings.HasSuffix(strings.ToLower(strings.TrimSuffix(transport, "/")), "/http") {
 		r.warn(soap, "port %s is not answered: its transport is %s, not HTTP", n.Attr("name"), transport)
 		return
 	}
@@ -276,8 +276,11 @@ func (r *reader) port(s *service, n *xmltree.Node) {
 		r.warn(n, "port %q is not answered: %v", n.Attr("name"), err)
 		return
 	}
-	p := &port{name: n.Attr("name"), version: version, template: template}
-	r.bindingOperations(s, p, b, soap)
+	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location")}
+	if r.bindingOperations(s, p, b, soap); len(p.operations) == 0 {
+		r.warn(n, "port %s is not answered: its binding has no operations", p.name)
+		return
+	}
 	s.ports = append(s.ports, p)
 }
 

@@ -1,6 +1,7 @@
 package wsdl
 
 import (
+	"slices"
 	"strconv"
 	"sync"
 
@@ -30,6 +31,7 @@ type service struct {
 type port struct {
 	name       string
 	version    int
+	location   string // where the contract has it; "" for nowhere
 	template   match.Template
 	operations []*operation
 }
@@ -55,7 +57,9 @@ func sameUse(a, b *message) bool {
 	if a == nil || b == nil {
 		return a == b
 	}
-	return a.encoded == b.encoded && len(a.body) == len(b.body) && len(a.headers) == len(b.headers)
+	sameName := func(x, y *xsd.Element) bool { return x.Name == y.Name }
+	sameHeader := func(x, y header) bool { return x.message == y.message && x.part == y.part }
+	return a.encoded == b.encoded && slices.EqualFunc(a.body, b.body, sameName) && slices.EqualFunc(a.headers, b.headers, sameHeader)
 }
 
 // prepare makes the operations of the contract.
@@ -106,6 +110,13 @@ func (s *service) source(op *operation) *tree.Node {
 		}
 		members = append(members, tree.Member{Key: side.key, Value: tree.NewMap(elements...)})
 	}
+	var ports []tree.Member
+	for _, p := range s.ports {
+		if slices.Contains(p.operations, op) {
+			ports = append(ports, tree.Member{Key: p.name, Value: tree.NewString("SOAP " + versionText(p.version))})
+		}
+	}
+	members = append(members, tree.Member{Key: "ports", Value: tree.NewMap(ports...)})
 	for _, f := range op.faults {
 		members = append(members, tree.Member{Key: "fault " + f.name, Value: s.schemas.Describe(f.detail)})
 	}

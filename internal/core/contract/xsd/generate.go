@@ -3,6 +3,7 @@ package xsd
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/internal/core/xmltree"
@@ -13,6 +14,8 @@ const (
 	// contain themselves end.
 	fullDepth = 8
 	endless   = 1 << 20
+	// wildHeight is the height of a place for any declared element: what has none is preferred to it.
+	wildHeight = 1 << 10
 	// maxElements bounds the size of one document, maxDepth how deep it goes, whatever
 	// its schema demands.
 	maxElements = 20_000
@@ -182,7 +185,7 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 				g.particle(n, chosen, depth)
 			}
 		case Any:
-			if known := g.known(p, depth); known != nil {
+			if known := g.known(p); known != nil {
 				n.Add(g.element(known, depth+1))
 			} else {
 				n.Add(&xmltree.Node{Name: anyName(p), Text: g.Draw.Fake("word")})
@@ -191,34 +194,46 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 	}
 }
 
-// known is a declared element that a wildcard admits, where it admits only
-// those: the lowest there is. Deep down only one that holds nothing but text will do,
-// since a wildcard may lead back to where it stands.
-func (g *Generator) known(p *Particle, depth int) (lowest *Element) {
-	if p.Process == "lax" || p.Process == "skip" || g.Schemas == nil {
+// known is a declared element that a wildcard admits, where it admits only those; nil where none can
+// stand there that ends, since a wildcard may lead back to where it stands.
+func (g *Generator) known(p *Particle) *Element {
+	if p.isOpen() || g.Schemas == nil {
 		return nil
 	}
-	for name, e := range g.Schemas.Elements {
-		own := name.Space == p.Target
-		if depth >= fullDepth && e.Type.Simple == nil && len(g.Schemas.Elements) > 1 && e.Type.least() > 1 {
+	return g.Schemas.lowest(p)
+}
+
+// lowest is the lowest of the declared elements that a wildcard admits.
+func (s *Schemas) lowest(p *Particle) (lowest *Element) {
+	admits := wildcard{p.Namespaces, p.Target}
+	if found, ok := s.wildcards.Load(admits); ok {
+		return found.(*Element)
+	}
+	for name, e := range s.Elements {
+		if e.Abstract || !p.admits(name.Space) {
 			continue
 		}
-		if e.Abstract || p.Namespaces == "##other" && own || p.Namespaces == "##targetNamespace" && !own || p.Namespaces == "##local" && name.Space != "" {
-			continue
-		}
-		if lowest == nil || e.height() < lowest.height() || e.height() == lowest.height() && name.String() < lowest.Name.String() {
+		if height := e.height(); height < wildHeight && (lowest == nil || height < lowest.height() || height == lowest.height() && name.String() < lowest.Name.String()) {
 			lowest = e
 		}
 	}
+	s.wildcards.Store(admits, lowest)
 	return lowest
 }
 
+// wildcard is what a particle of that kind admits.
+type wildcard struct{ namespaces, target string }
+
 // anyName is an element name that a wildcard admits.
 func anyName(p *Particle) Name {
-	if p.Namespaces == "##local" {
-		return Name{Local: "extra"}
+	made := Name{Space: "urn:rapid-mimic:extra", Local: "extra"}
+	for _, space := range append([]string{made.Space, "", p.Target}, strings.Fields(p.Namespaces)...) {
+		if p.admits(space) {
+			made.Space = space
+			break
+		}
 	}
-	return Name{Space: "urn:rapid-mimic:extra", Local: "extra"}
+	return made
 }
 
 func (g *Generator) occurrences(p *Particle, depth int) int {
@@ -305,7 +320,9 @@ func (p *Particle) height() int {
 			height = slices.MinFunc(p.Items, func(a, b *Particle) int { return a.least() - b.least() }).least()
 		}
 	case Any:
-		height = 1
+		if height = wildHeight; p.isOpen() {
+			height = 1
+		}
 	}
 	return height
 }

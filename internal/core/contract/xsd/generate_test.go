@@ -101,6 +101,8 @@ func TestEveryShapeIsDrawn(t *testing.T) {
 		"as many as are wanted": {element(`<xs:sequence><xs:any processContents="lax" minOccurs="2" maxOccurs="5"/></xs:sequence>`), []string{"v(extra extra)"}},
 		"a choice with an end":  {`<xs:complexType name="T"><xs:sequence><xs:element name="n" type="t:T"/></xs:sequence></xs:complexType>` + element(`<xs:choice>`+a+`<xs:element name="e" type="t:T"/></xs:choice>`), []string{"v(a)"}},
 		"an attribute's space":  {element(`<xs:attribute name="r" use="required" form="qualified" type="xs:int"/>`), []string{"v@r"}},
+		"anything of one space": {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="urn:a urn:b"/></xs:sequence>`), []string{"v(extra)"}},
+		"not what leads back":   {`<xs:element name="known"><xs:complexType><xs:sequence><xs:any/><xs:any/></xs:sequence></xs:complexType></xs:element>` + element(`<xs:sequence><xs:any/><xs:any minOccurs="0"/></xs:sequence>`), []string{"v(extra)"}},
 		"anything else's":       {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##other" processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
 	} {
 		t.Run(name, func(t *testing.T) {

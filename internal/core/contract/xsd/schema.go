@@ -8,6 +8,10 @@
 package xsd
 
 import (
+	"slices"
+	"strings"
+	"sync"
+
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -28,6 +32,8 @@ const Unbounded = -1
 type Schemas struct {
 	Elements map[Name]*Element
 	Types    map[Name]*Type
+
+	wildcards sync.Map // wildcard → the *Element that is drawn there; nil for none
 }
 
 // Element is an element declaration.
@@ -85,6 +91,28 @@ type Particle struct {
 	Namespaces string
 	Target     string
 	Process    string
+}
+
+// isOpen reports whether elements that nobody knows may stand at a wildcard.
+func (p *Particle) isOpen() bool { return p.Process == "lax" || p.Process == "skip" }
+
+// admits reports whether an element of a namespace may stand at a wildcard.
+func (p *Particle) admits(space string) bool {
+	switch p.Namespaces {
+	case "", "##any":
+		return true
+	case "##other":
+		return space != p.Target && space != ""
+	}
+	return slices.ContainsFunc(strings.Fields(p.Namespaces), func(allowed string) bool {
+		switch allowed {
+		case "##targetNamespace":
+			return space == p.Target
+		case "##local":
+			return space == ""
+		}
+		return space == allowed
+	})
 }
 
 // Attribute is the use of an attribute.

@@ -97,6 +97,8 @@ func TestContentModels(t *testing.T) {
 		<xs:element name="pick"><xs:complexType><xs:choice minOccurs="0" maxOccurs="unbounded"><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/></xs:choice></xs:complexType></xs:element>
 		<xs:element name="every"><xs:complexType><xs:all><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" minOccurs="0"/></xs:all></xs:complexType></xs:element>
 		<xs:element name="open"><xs:complexType><xs:sequence><xs:any processContents="lax" minOccurs="0" maxOccurs="2"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="other"><xs:complexType><xs:sequence><xs:any namespace="##other" processContents="lax"/></xs:sequence></xs:complexType></xs:element>
+		<xs:element name="listed"><xs:complexType><xs:sequence><xs:any namespace="##targetNamespace urn:b" processContents="lax"/></xs:sequence></xs:complexType></xs:element>
 		<xs:element name="nothing"><xs:complexType/></xs:element>
 		<xs:element name="marked"><xs:complexType><xs:attribute name="r" use="required" type="xs:int"/><xs:attribute name="f" fixed="x"/><xs:attribute name="q" form="qualified" type="xs:int"/></xs:complexType></xs:element>
 		<xs:element name="int" type="xs:int" nillable="true" default="7"/>
@@ -124,6 +126,12 @@ func TestContentModels(t *testing.T) {
 		"<every><a>1</a><a>1</a></every>":                 "/every/a[2]: <a> is not expected here",
 		"<open><x/><int>7</int></open>":                   "",
 		"<open><int>x</int></open>":                       `/open/int: "x" is not a valid integer`,
+		`<other><x xmlns="urn:b"/></other>`:               "",
+		"<other><x/></other>":                             "<x> is not expected here; expected is any element",
+		`<other><x xmlns=""/></other>`:                    "<x> is not expected here; expected is any element",
+		`<listed><x xmlns="urn:b"/></listed>`:             "",
+		"<listed><x/></listed>":                           "",
+		`<listed><x xmlns="urn:c"/></listed>`:             "<x> is not expected here; expected is any element",
 		"<nothing></nothing>":                             "",
 		"<nothing>text</nothing>":                         `text "text" is not expected`,
 		`<marked r="1" f="x" t:q="2"></marked>`:           "",

@@ -238,7 +238,7 @@ func (m *matching) once(p *Particle, i int) []int {
 	case One:
 		return m.one(p.Element, i)
 	case Any:
-		if i < len(m.children) {
+		if i < len(m.children) && p.admits(m.children[i].Name.Space) {
 			return []int{i + 1}
 		}
 		m.expect(i, "any element")
