@@ -97,6 +97,7 @@ const (
 	CallbacksOff   Code = "callbacks-off"
 	CallbackFailed Code = "callback-failed"
 	Attempted      Code = "attempted"
+	Unwanted       Code = "unwanted"
 
 	Injection Code = "injected"
 	Carried   Code = "carried-out"

@@ -18,8 +18,8 @@ import (
 // that of plain HTTP, which services without a contract speak too, package wsdl that
 // of SOAP.
 //
-// A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher and
-// Documented.
+// A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher, Redirector
+// and Documented.
 type Protocol interface {
 	// Name is how the API calls it: "http", "soap".
 	Name() string
@@ -64,6 +64,23 @@ type Publisher interface {
 	// Publish returns a document of the contract by the query of its address, with
 	// addresses that begin with base. ok is false when the query asks for none.
 	Publish(query, base string) (a call.Answer, ok bool)
+}
+
+// Redirector is what a Protocol has whose callers may want the answer somewhere else than on the way
+// back.
+type Redirector interface {
+	// Elsewhere tells where a call wants an answer; ok is false for on the way back.
+	Elsewhere(asked *Asked, a *call.Answer) (to Destination, ok bool)
+}
+
+// Destination is where an answer goes that is sent as a call.
+type Destination struct {
+	// Address is "" where nobody wants the answer.
+	Address string
+	// Header is what of the call says so.
+	Header string
+	// Fields are sent with it.
+	Fields call.Header
 }
 
 // Documented is what a Protocol has whose messages say the same as documents, by which a service

@@ -44,7 +44,6 @@ func (e *Engine) callBack(d *Decision, p *Placed, r *call.Request) {
 	if len(wanted) == 0 {
 		return
 	}
-	hops, _ := strconv.Atoi(r.Header.Get(hopsHeader)) // what is none begins
 	steps := make([]call.Step, 0, len(wanted))
 	for _, w := range wanted {
 		of := call.Subject{Kind: call.KindCallback, ID: w.name()}
@@ -52,20 +51,30 @@ func (e *Engine) callBack(d *Decision, p *Placed, r *call.Request) {
 		case !p.Service.Spec.Callbacks.On:
 			steps = append(steps, notMade(of, call.Find(call.CallbacksOff, p.Service.Spec.Name)))
 			continue
-		case hops >= mostHops:
-			steps = append(steps, notMade(of, call.Find(call.CallbackFailed, fmt.Sprintf("the call has passed %d services like this one already", hops))))
-			continue
 		}
 		made, err := e.makeCallback(d, p, r, w, asked)
+		if err == nil {
+			err = countHop(made, r)
+		}
 		if err != nil {
 			steps = append(steps, notMade(of, call.Find(call.CallbackFailed, err.Error())))
 			continue
 		}
-		made.Header[hopsHeader] = []string{strconv.Itoa(max(0, hops) + 1)}
 		d.Callbacks = append(d.Callbacks, made)
 		steps = append(steps, taken(call.Build, of, call.Find(call.CallsBack, made.Method, made.Target, paceText(made))))
 	}
 	d.Explanation = d.Explanation.With(steps...)
+}
+
+// countHop notes on a callback how many services of our kind the call went through that causes it. The
+// error says that those are too many, as in a circle.
+func countHop(out *call.Callback, r *call.Request) error {
+	hops, _ := strconv.Atoi(r.Header.Get(hopsHeader)) // what is none begins
+	if hops >= mostHops {
+		return fmt.Errorf("the call has passed %d services like this one already", hops)
+	}
+	out.Header[hopsHeader] = []string{strconv.Itoa(max(0, hops) + 1)}
+	return nil
 }
 
 func notMade(of call.Subject, why call.Finding) call.Step {

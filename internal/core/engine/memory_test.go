@@ -81,9 +81,8 @@ func TestAnswersFromMemory(t *testing.T) {
 	assert.Equal(t, "[]", string(ask(e, "GET /moorings/berths/N7/bookings").Answer.Body))
 }
 
-// What a SOAP service with memory answers: its own messages, and the declared faults whose names say
-// what could not be done.
-func TestMessagesFromMemory(t *testing.T) {
+// customs is harbour with the SOAP service of customs.
+func customs(t *testing.T) (*catalog.Catalog, *engine.Engine) {
 	c, e := harbour(t, "")
 	var files []bundle.File
 	for _, name := range []string{"customs.wsdl", "schemas/cargo.xsd", "schemas/codes.xsd"} {
@@ -95,9 +94,16 @@ func TestMessagesFromMemory(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.Import(t.Context(), catalog.Import{Text: zip, File: "customs.zip"})
 	require.NoError(t, err)
+	return c, e
+}
+
+// What a SOAP service with memory answers: its own messages, and the declared faults whose names say
+// what could not be done.
+func TestMessagesFromMemory(t *testing.T) {
+	c, e := customs(t)
 	settings := c.Snapshot().Named("customs").Spec
 	settings.Memory = spec.Memory{On: true, Collections: map[string]spec.CollectionRule{"manifests": {Operations: map[string]string{"create": "submitManifest", "read": "askClearance", "remove": "cancelManifest"}}}}
-	_, _, err = c.PutService(t.Context(), "customs", settings, "")
+	_, _, err := c.PutService(t.Context(), "customs", settings, "")
 	require.NoError(t, err)
 	say := func(operation, inner string) (engine.Decision, string) {
 		r := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><`+operation+` xmlns="https://customs.skerry-sound.example/cargo">`+inner+`</`+operation+`></e:Body></e:Envelope>`)

@@ -87,7 +87,11 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 	if !slices.ContainsFunc(ports, func(p *port) bool { return p.version == version }) {
 		return refused("VersionMismatch", fmt.Sprintf("Port %s speaks SOAP %s, and the envelope is of SOAP %s.", ports[0].name, versionText(ports[0].version), versionText(version)))
 	}
-	return s.find(m, ports, actionOf(r, version))
+	action := actionOf(r, version)
+	if a := addressingOf(m); action == "" && a != nil {
+		return s.find(m, ports, action, a.action)
+	}
+	return s.find(m, ports, action, action)
 }
 
 func refused(code, text string, detail ...string) contract.Asked {
@@ -133,9 +137,9 @@ func actionOf(r *call.Request, version int) string {
 	return action
 }
 
-// find picks the operation by the body's element, the action deciding between
-// several.
-func (s *service) find(m *received, ports []*port, action string) contract.Asked {
+// find picks the operation by the body's element, the action deciding between several: that of the
+// transport, or of the message itself.
+func (s *service) find(m *received, ports []*port, action, said string) contract.Asked {
 	fits := taking(ports, m, (*operation).takes)
 	if len(fits) == 0 {
 		if alike := taking(ports, m, (*operation).takesAlike); len(alike) == 1 {
@@ -152,8 +156,8 @@ func (s *service) find(m *received, ports []*port, action string) contract.Asked
 		return s.unknown(m, root)
 	case len(fits) > 1:
 		for _, op := range fits {
-			if op.action == action && action != "" {
-				return s.found(op, fmt.Sprintf("its body is %s, and the action is %q", root, action))
+			if said != "" && (op.action == said || op.input.action == said) {
+				return s.found(op, fmt.Sprintf("its body is %s, and the action is %q", root, said))
 			}
 		}
 	case action != "" && fits[0].action != "" && action != fits[0].action:

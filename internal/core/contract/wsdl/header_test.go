@@ -105,7 +105,7 @@ func TestHeadersThatMustBeUnderstood(t *testing.T) {
 		{"1.1", x + `/>`, []string{"urn:y", "urn:x"}, false},
 		{"1.1", x + `/>`, []string{"*"}, false},
 		{"1.1", x + `/>`, []string{"urn:y"}, true},
-		{"1.1", `<Action xmlns="http://www.w3.org/2005/08/addressing" e:mustUnderstand="1">urn:a</Action>`, nil, false},
+		{"1.1", `<Action xmlns="http://www.w3.org/2005/08/addressing" e:mustUnderstand="1">urn:harbour:Desk:askRequest</Action>`, nil, false},
 		{"1.2", `<s:Security xmlns:s="http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd" e:mustUnderstand="true"/>`, nil, false},
 	} {
 		asked := send(c, "/Desk", "", "", with(k.version, k.header, ask))

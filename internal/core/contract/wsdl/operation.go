@@ -17,6 +17,7 @@ type operation struct {
 	name, action, summary string
 	rpc                   bool
 	input, output         *message // nil when there is none
+	addressed             bool     // the contract demands WS-Addressing
 	faults                []declaredFault
 
 	id      string
@@ -26,6 +27,7 @@ type operation struct {
 }
 
 type message struct {
+	action  string         // by WS-Addressing
 	body    []*xsd.Element // what the body holds, usually one
 	headers []header
 	encoded bool
@@ -41,6 +43,7 @@ type declaredFault struct {
 	name    string
 	detail  *xsd.Element
 	summary string
+	action  string // by WS-Addressing
 	// inHeader is set on faults that a header of the request caused.
 	inHeader bool
 }
@@ -54,7 +57,7 @@ func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Dr
 	version := m.version()
 	for _, f := range o.faults {
 		if f.name == fault {
-			return contract.Built{Answer: o.faultAnswer(version, f, draw), Fault: fault}
+			return contract.Built{Answer: o.faultAnswer(m, f, draw), Fault: fault}
 		}
 	}
 	if o.oneWay() {
@@ -65,6 +68,7 @@ func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Dr
 	if echo && m.body != nil {
 		b.Echoed = o.echo(envelope, m.body)
 	}
+	m.address(envelope, o.output.action, false)
 	b.Answer = answer(version, 200, envelope)
 	return b
 }
@@ -120,7 +124,8 @@ func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
 	return faults
 }
 
-func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw) call.Answer {
+func (o *operation) faultAnswer(m *received, f declaredFault, draw *sample.Draw) call.Answer {
+	version := m.version()
 	g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas}
 	text := f.summary
 	if text == "" {
@@ -129,10 +134,25 @@ func (o *operation) faultAnswer(version int, f declaredFault, draw *sample.Draw)
 	if f.inHeader {
 		envelope := faultEnvelope(version, "Client", text)
 		headerOf(envelope).Add(g.Element(f.detail))
+		m.address(envelope, f.action, true)
 		return answer(version, 500, envelope)
 	}
 	envelope := faultEnvelope(version, "Server", text, g.Element(f.detail))
+	m.address(envelope, f.action, true)
 	return answer(version, 500, envelope)
+}
+
+// actionOfFault is the action of the declared fault that has a detail; "" for none. o may be nil.
+func (o *operation) actionOfFault(details []*xmltree.Node) string {
+	if o == nil || len(details) == 0 {
+		return ""
+	}
+	for _, f := range o.faults {
+		if f.detail.Name == details[0].Name {
+			return f.action
+		}
+	}
+	return ""
 }
 
 // echo gives elements of an answer that hold only text the value that the
@@ -181,6 +201,7 @@ func (o *operation) try(version int, draw *sample.Draw) call.Request {
 		input = &message{}
 	}
 	envelope, _ := o.envelope(version, input, draw)
+	o.addressedTry(envelope, draw)
 	body := document(envelope)
 	r := call.Request{Method: "POST", Address: o.path, Path: o.path, Header: call.Header{"Content-Type": {mediaType(version)}},
 		Body: call.Body{Bytes: body, Size: int64(len(body))}}
@@ -204,7 +225,11 @@ func (o *operation) checkRequest(m *received, contentType string, notUnderstood 
 	for _, h := range notUnderstood {
 		add("header "+h.Name.Local, fmt.Sprintf("it must be understood, and operation %s declares no such header", o.name))
 	}
-	if o.input == nil || m.body == nil || o.input.encoded {
+	if o.input == nil || m.body == nil {
+		return found
+	}
+	o.addressingFaults(m, add)
+	if o.input.encoded {
 		return found
 	}
 	for _, f := range o.bodyFaults(m.body, o.input) {

@@ -113,12 +113,11 @@ func (s *service) Try(op *contract.Operation, draw *sample.Draw) call.Request {
 
 // Dress implements contract.Envelope.
 func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answer) call.Answer {
-	version := s.receivedOf(asked).version()
 	switch {
 	case written.Fault != nil:
-		return mappedFault(version, written)
+		return s.mappedFault(asked, written)
 	case written.XML != nil:
-		body, contentType := wrap(version, a.Body)
+		body, contentType := s.wrap(asked, a.Body)
 		a.Body, a.Header, a.Wire = body, slices.Clone(a.Header), nil
 		for i, f := range a.Header {
 			if f.Name == "Content-Type" && f.Value == "application/xml" {
@@ -131,7 +130,9 @@ func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answ
 
 // mappedFault writes the fault that a mapping asks for, its detail as XML where it is
 // that.
-func mappedFault(version int, written *spec.Answer) call.Answer {
+func (s *service) mappedFault(asked *contract.Asked, written *spec.Answer) call.Answer {
+	m := s.receivedOf(asked)
+	version := m.version()
 	var details []*xmltree.Node
 	if text := written.Fault.Detail; text != "" {
 		n, err := xmltree.Parse([]byte(text))
@@ -140,21 +141,28 @@ func mappedFault(version int, written *spec.Answer) call.Answer {
 		}
 		details = append(details, n)
 	}
-	a := answer(version, faultStatus(version, written.Fault.Code), faultEnvelope(version, written.Fault.Code, written.Fault.Text, details...))
+	envelope := faultEnvelope(version, written.Fault.Code, written.Fault.Text, details...)
+	m.address(envelope, s.own[asked.Operation].actionOfFault(details), true)
+	a := answer(version, faultStatus(version, written.Fault.Code), envelope)
 	if code := written.Status.Code; code != 0 && code != 500 { // which is what faults have unless said otherwise
 		a.Status = code
 	}
 	return a
 }
 
-// wrap puts XML into an envelope of a version, unless it is one or cannot be read.
-func wrap(version int, text []byte) (body []byte, contentType string) {
+// wrap puts XML into an envelope in the version of the call, unless it is one or cannot be read.
+func (s *service) wrap(asked *contract.Asked, text []byte) (body []byte, contentType string) {
+	m := s.receivedOf(asked)
+	version := m.version()
 	root, err := xmltree.Parse(text)
 	if err != nil || versionOf(root) != 0 {
 		return text, mediaType(version)
 	}
 	envelope := newEnvelope(version)
 	bodyOf(envelope).Add(root)
+	if op := s.own[asked.Operation]; op != nil && !op.oneWay() {
+		m.address(envelope, op.output.action, false)
+	}
 	return document(envelope), mediaType(version)
 }
 
@@ -177,7 +185,8 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 	default:
 		code = "Client"
 	}
-	version := s.receivedOf(asked).version()
+	m := s.receivedOf(asked)
+	version := m.version()
 	var details []*xmltree.Node
 	if code != "MustUnderstand" { // a detail is about the body
 		for _, line := range f.Detail {
@@ -191,6 +200,7 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 	case version == 12 && code == "VersionMismatch":
 		s.tellVersions(envelope)
 	}
+	m.address(envelope, "", true)
 	return answer(version, faultStatus(version, code), envelope), true
 }
 

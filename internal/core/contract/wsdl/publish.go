@@ -1,6 +1,7 @@
 package wsdl
 
 import (
+	"bytes"
 	"net/url"
 	"path"
 	"regexp"
@@ -54,6 +55,13 @@ func (s *service) served(query, base string) (text []byte, ok bool) {
 				escaped.WriteRune(r)
 			}
 		}
+		if n.Name.Local == "Address" { // whose text it is
+			if end := bytes.IndexByte(source[n.End:], '<'); end >= 0 {
+				out = append(append(out, source[from:n.End]...), escaped.String()...)
+				from = n.End + end
+			}
+			return
+		}
 		tag := location.ReplaceAll(source[n.Start:n.End], []byte(`${1}"`+strings.ReplaceAll(escaped.String(), "$", "$$")+`"`))
 		out = append(append(out, source[from:n.Start]...), tag...)
 		from = n.End
@@ -77,11 +85,14 @@ func (s *service) asked(query string) (file string, ok bool) {
 	return path.Clean(value), true
 }
 
-// rewrites tells in the order of the document which tags get another location.
+// rewrites tells in the order of the document which tags get another location, and which endpoint
+// references another address.
 func (s *service) rewrites(n *xmltree.Node, file, base string, change func(n *xmltree.Node, address string)) {
 	switch local := n.Name.Local; {
 	case local == "address" && (n.Name.Space == space11 || n.Name.Space == space12) && slices.Contains(s.portNames(), n.Parent.Attr("name")):
 		change(n, base+"/"+url.PathEscape(n.Parent.Attr("name")))
+	case local == "Address" && n.Parent.Name.Local == "EndpointReference" && n.Parent.Name.Space == n.Name.Space && slices.Contains(s.portNames(), n.Parent.Parent.Attr("name")):
+		change(n, base+"/"+url.PathEscape(n.Parent.Parent.Attr("name")))
 	case (local == "import" || local == "include" || local == "redefine") && (n.Name.Space == space || xsd.IsSchemaSpace(n.Name.Space)):
 		at, kind := n.Attr("schemaLocation"), "xsd"
 		if n.Name.Space == space {

@@ -45,7 +45,7 @@ type name = xmltree.Name
 func Read(b *bundle.Bundle) (*contract.Contract, error) {
 	r := &reader{
 		bundle: b, documents: make(map[string]*xmltree.Node), schemas: make(map[string]bool),
-		messages: make(map[name]*xmltree.Node), portTypes: make(map[name]*xmltree.Node), bindings: make(map[name]*xmltree.Node),
+		messages: make(map[name]*xmltree.Node), portTypes: make(map[name]*xmltree.Node), bindings: make(map[name]*xmltree.Node), policies: make(map[string]*xmltree.Node),
 		files: make(map[*xmltree.Node]string),
 	}
 	r.xsd = xsd.NewReader(func(at *xmltree.Node, format string, args ...any) { r.warn(at, format, args...) })
@@ -93,6 +93,7 @@ type reader struct {
 
 	messages, portTypes, bindings map[name]*xmltree.Node
 	services                      []*xmltree.Node
+	policies                      map[string]*xmltree.Node // by their ids
 }
 
 func (r *reader) item(n *xmltree.Node, format string, args ...any) problem.Item {
@@ -180,6 +181,9 @@ func wellKnown(location string) bool {
 func (r *reader) definitions(root *xmltree.Node, file string) {
 	target := root.Attr("targetNamespace")
 	for _, c := range root.Children {
+		if c.Name.Local == "Policy" {
+			r.policies[idOf(c)] = c
+		}
 		if c.Name.Space != space {
 			continue
 		}
@@ -203,6 +207,16 @@ func (r *reader) definitions(root *xmltree.Node, file string) {
 			r.services = append(r.services, c)
 		}
 	}
+}
+
+// idOf is the id of a policy, which is an attribute of another namespace.
+func idOf(n *xmltree.Node) string {
+	for _, a := range n.Attrs {
+		if a.Name.Local == "Id" {
+			return a.Value
+		}
+	}
+	return ""
 }
 
 // imported reads a document that a WSDL imports: another one, or a schema.
@@ -276,7 +290,7 @@ func (r *reader) port(s *service, n *xmltree.Node) {
 		r.warn(n, "port %q is not answered: %v", n.Attr("name"), err)
 		return
 	}
-	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location")}
+	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location"), addressed: r.demandsAddressing(n)}
 	if r.bindingOperations(s, p, b, soap); len(p.operations) == 0 {
 		r.warn(n, "port %s is not answered: its binding has no operations", p.name)
 		return
@@ -299,6 +313,7 @@ func (r *reader) bindingOperations(s *service, p *port, b, soap *xmltree.Node) {
 		}
 		taken[abstract] = true
 		op := r.operation(n, abstract, soap, p)
+		op.addressed = p.addressed || r.demandsAddressing(b)
 		p.operations = append(p.operations, s.shared(op, abstract))
 	}
 }
@@ -333,12 +348,18 @@ func (r *reader) operation(n, abstract, soap *xmltree.Node, p *port) *operation 
 	op := &operation{name: n.Attr("name"), rpc: style == "rpc", action: own.Attr("soapAction"), summary: documentation(abstract)}
 	op.input = r.message(op, n.Child(space, "input"), abstract.Child(space, "input"), "")
 	op.output = r.message(op, n.Child(space, "output"), abstract.Child(space, "output"), "Response")
+	if op.input != nil {
+		op.input.action = actionOfMessage(abstract.Parent, abstract, abstract.Child(space, "input"), op.action, map[bool]string{true: "Request"}[op.output != nil])
+	}
+	if op.output != nil {
+		op.output.action = actionOfMessage(abstract.Parent, abstract, abstract.Child(space, "output"), "", "Response")
+	}
 	for _, f := range abstract.All(space, "fault") {
 		parts := r.parts(f)
 		if len(parts) == 0 {
 			continue
 		}
-		op.faults = append(op.faults, declaredFault{name: f.Attr("name"), detail: r.partElement(parts[0], false), summary: documentation(f)})
+		op.faults = append(op.faults, declaredFault{name: f.Attr("name"), detail: r.partElement(parts[0], false), summary: documentation(f), action: actionOfMessage(abstract.Parent, abstract, f, "", "")})
 	}
 	r.headerFaults(op, n.Child(space, "input"))
 	return op

@@ -1,0 +1,258 @@
+package wsdl
+
+import (
+	"crypto/sha1" //nolint:gosec // names of RFC 9562 are made with it
+	"fmt"
+	"slices"
+	"strings"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
+)
+
+var _ contract.Redirector = (*service)(nil)
+
+// The namespaces of WS-Addressing: of 2005, which is version 1.0, and of 2004.
+const (
+	addressing10 = "http://www.w3.org/2005/08/addressing"
+	addressing04 = "http://schemas.xmlsoap.org/ws/2004/08/addressing"
+)
+
+// actionSpaces are the namespaces in which contracts say the action of a message.
+var actionSpaces = []string{
+	"http://www.w3.org/2007/05/addressing/metadata", "http://www.w3.org/2006/05/addressing/wsdl",
+	"http://www.w3.org/2006/02/addressing/wsdl", addressing10, addressing04,
+}
+
+// anonymous are the addresses that mean the way back, nowhere those that mean that nobody wants to know.
+var (
+	anonymous = []string{"", addressing10 + "/anonymous", addressing04 + "/role/anonymous"}
+	nowhere   = []string{addressing10 + "/none"}
+)
+
+// addressing are the properties of a message by WS-Addressing.
+type addressing struct {
+	space            string // its version
+	action, id       string
+	replyTo, faultTo *endpoint // nil where it has none
+}
+
+// endpoint is where somebody can be told something.
+type endpoint struct {
+	address    string
+	parameters []*xmltree.Node // to be given back as headers
+}
+
+// addressingOf reads the properties of a message; nil where it has none.
+func addressingOf(m *received) *addressing {
+	if m.header == nil {
+		return nil
+	}
+	var a *addressing
+	for _, h := range m.header.Children {
+		if h.Name.Space != addressing10 && h.Name.Space != addressing04 || a != nil && a.space != h.Name.Space {
+			continue
+		}
+		if a == nil {
+			a = &addressing{space: h.Name.Space}
+		}
+		text := strings.TrimSpace(h.Text)
+		switch h.Name.Local {
+		case "Action":
+			a.action = text
+		case "MessageID":
+			a.id = text
+		case "ReplyTo":
+			a.replyTo = endpointOf(h)
+		case "FaultTo":
+			a.faultTo = endpointOf(h)
+		}
+	}
+	return a
+}
+
+func endpointOf(n *xmltree.Node) *endpoint {
+	e := &endpoint{}
+	for _, c := range n.Children {
+		switch c.Name.Local {
+		case "Address":
+			e.address = strings.TrimSpace(c.Text)
+		case "ReferenceParameters", "ReferenceProperties":
+			e.parameters = append(e.parameters, c.Children...)
+		}
+	}
+	return e
+}
+
+// to is where the answer goes; nil for the way back.
+func (a *addressing) to(isFault bool) *endpoint {
+	if isFault && a.faultTo != nil {
+		return a.faultTo
+	}
+	return a.replyTo
+}
+
+// address gives an answer to a message the headers by which the caller knows it again, where the message
+// has some. action is that of the answer, "" for a fault that the contract does not declare.
+func (m *received) address(answer *xmltree.Node, action string, isFault bool) {
+	a := addressingOf(m)
+	if a == nil {
+		return
+	}
+	header := headerOf(answer)
+	add := func(local, text string) {
+		header.Add(&xmltree.Node{Name: name{Space: a.space, Local: local}, Text: text})
+	}
+	if action == "" {
+		action = map[string]string{addressing10: addressing10 + "/soap/fault", addressing04: addressing04 + "/fault"}[a.space]
+	}
+	add("Action", action)
+	if a.id != "" {
+		add("MessageID", "urn:uuid:"+namedUUID(a.id))
+		add("RelatesTo", a.id)
+	}
+	to := a.to(isFault)
+	if to == nil {
+		to = &endpoint{}
+	}
+	if slices.Contains(anonymous, to.address) {
+		to = &endpoint{address: map[string]string{addressing10: anonymous[1], addressing04: anonymous[2]}[a.space], parameters: to.parameters}
+	}
+	add("To", to.address)
+	for _, p := range to.parameters {
+		copied := *p
+		if copied.Attrs = slices.Clone(p.Attrs); a.space == addressing10 {
+			copied.Attrs = append(copied.Attrs, xmltree.Attr{Name: name{Space: addressing10, Local: "IsReferenceParameter"}, Value: "true"})
+		}
+		header.Add(&copied)
+	}
+}
+
+func textOf(n *xmltree.Node) string {
+	if n == nil {
+		return ""
+	}
+	return n.Text
+}
+
+// namedUUID is a UUID that follows from the id of a message: that of its answer.
+func namedUUID(id string) string {
+	sum := sha1.Sum([]byte("answer to " + id)) //nolint:gosec // see above
+	sum[6], sum[8] = sum[6]&0x0f|0x50, sum[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", sum[:4], sum[4:6], sum[6:8], sum[8:10], sum[10:16])
+}
+
+// Elsewhere implements contract.Redirector.
+func (s *service) Elsewhere(asked *contract.Asked, a *call.Answer) (to contract.Destination, ok bool) {
+	m := s.receivedOf(asked)
+	properties := addressingOf(m)
+	if properties == nil {
+		return to, false
+	}
+	isFault := a.Status >= 400
+	end := properties.to(isFault)
+	if end == nil || slices.Contains(anonymous, end.address) || a.Status == 202 {
+		return to, false
+	}
+	to.Header = "ReplyTo"
+	if isFault && properties.faultTo != nil {
+		to.Header = "FaultTo"
+	}
+	if slices.Contains(nowhere, end.address) {
+		return to, true
+	}
+	to.Address, to.Fields = end.address, call.Header{"Content-Type": {mediaType(m.version())}}
+	if answered, err := xmltree.Parse(a.Body); err == nil && m.version() == 11 {
+		action := answered.Child(answered.Name.Space, "Header").Child(properties.space, "Action")
+		to.Fields["Soapaction"] = []string{`"` + textOf(action) + `"`}
+	}
+	return to, true
+}
+
+// addressingFaults lists in what a message breaks the rules of WS-Addressing, as far as the contract
+// demands it.
+func (o *operation) addressingFaults(m *received, add func(where, detail string)) {
+	a := addressingOf(m)
+	if a == nil {
+		if o.addressed {
+			add("header Action", "the contract demands WS-Addressing, and the call has no such header")
+		}
+		return
+	}
+	if a.action != o.input.action && a.action != o.action {
+		add("header Action", fmt.Sprintf("%q is not the action of operation %s, %q", a.action, o.name, o.input.action))
+	}
+	if a.id == "" && !o.oneWay() && (o.addressed || a.replyTo != nil) {
+		add("header MessageID", "it is missing, so that the answer cannot say what it is for")
+	}
+}
+
+// addressedTry gives a request the headers that a contract with WS-Addressing demands.
+func (o *operation) addressedTry(envelope *xmltree.Node, draw *sample.Draw) {
+	if !o.addressed {
+		return
+	}
+	header := headerOf(envelope)
+	header.Add(&xmltree.Node{Name: name{Space: addressing10, Local: "Action"}, Text: o.input.action})
+	header.Add(&xmltree.Node{Name: name{Space: addressing10, Local: "MessageID"}, Text: "urn:uuid:" + draw.Fake("uuid")})
+}
+
+// actionOfMessage is the action of a message: as the contract says it, else soapAction, else by the
+// pattern that WS-Addressing has for those who say nothing.
+func actionOfMessage(portType, operation, message *xmltree.Node, soapAction, suffix string) string {
+	for _, space := range actionSpaces {
+		if action, ok := message.Lookup(name{Space: space, Local: "Action"}); ok {
+			return action
+		}
+	}
+	if soapAction != "" {
+		return soapAction
+	}
+	target := portType.Parent.Attr("targetNamespace")
+	glue := "/"
+	if strings.HasPrefix(target, "urn:") {
+		glue = ":"
+	}
+	own := message.Attr("name")
+	if own == "" {
+		own = operation.Attr("name") + suffix
+	}
+	parts := []string{strings.TrimSuffix(target, glue), portType.Attr("name"), own}
+	if message.Name.Local == "fault" {
+		parts = []string{parts[0], parts[1], operation.Attr("name"), "Fault", own}
+	}
+	return strings.Join(parts, glue)
+}
+
+// demandsAddressing reports whether a binding or a port holds its callers to WS-Addressing: by an
+// element of its own, or by a policy.
+func (r *reader) demandsAddressing(n *xmltree.Node) bool {
+	for _, c := range n.Children {
+		switch {
+		case c.Name.Local == "UsingAddressing":
+			if must, _ := c.Lookup(name{Space: space, Local: "required"}); must == "true" || must == "1" {
+				return true
+			}
+		case c.Name.Local == "PolicyReference":
+			if p := r.policies[strings.TrimPrefix(c.Attr("URI"), "#")]; p != nil && asserts(p) {
+				return true
+			}
+		case c.Name.Local == "Policy" && asserts(c):
+			return true
+		}
+	}
+	return false
+}
+
+// asserts reports whether a policy demands WS-Addressing.
+func asserts(policy *xmltree.Node) bool {
+	for _, c := range policy.Children {
+		optional := slices.ContainsFunc(c.Attrs, func(a xmltree.Attr) bool { return a.Name.Local == "Optional" && a.Value == "true" })
+		if !optional && (c.Name.Local == "Addressing" && slices.Contains(actionSpaces, c.Name.Space) || c.Name.Local == "UsingAddressing" || asserts(c)) {
+			return true
+		}
+	}
+	return false
+}

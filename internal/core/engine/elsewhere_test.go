@@ -1,0 +1,59 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/spec"
+)
+
+// An answer that a call wants somewhere else is sent there by the rules of callbacks, after a 202; where
+// the service makes none it goes back, and that is told.
+func TestAnswersThatGoElsewhere(t *testing.T) {
+	c, e := customs(t)
+	set := func(callbacks spec.Callbacks) {
+		settings := c.Snapshot().Named("customs").Spec
+		settings.Callbacks = callbacks
+		_, _, err := c.PutService(t.Context(), "customs", settings, "")
+		require.NoError(t, err)
+	}
+	asked := func(replyTo, hops string) engine.Decision {
+		header := ""
+		if replyTo != "" {
+			header = `<e:Header><a:MessageID xmlns:a="http://www.w3.org/2005/08/addressing">urn:1</a:MessageID><a:ReplyTo xmlns:a="http://www.w3.org/2005/08/addressing"><a:Address>` + replyTo + `</a:Address></a:ReplyTo></e:Header>`
+		}
+		r := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/">`+header+`<e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></e:Body></e:Envelope>`)
+		r.Header["Rapid-Mimic-Hops"] = []string{hops}
+		return e.Decide(e.Place(t.Context(), r), r)
+	}
+	const to = "http://quay.example/in"
+	d := asked(to, "")
+	assert.Equal(t, 200, d.Answer.Status)
+	assert.Empty(t, d.Callbacks)
+	assert.Contains(t, stepsOf(d), "not made: callbacks of customs are off")
+	set(spec.Callbacks{On: true, Pace: spec.Pace{Times: 3, Retries: 2}})
+	d = asked(to, "2")
+	assert.Equal(t, []any{202, 0}, []any{d.Answer.Status, len(d.Answer.Body)})
+	require.Len(t, d.Callbacks, 1)
+	made := d.Callbacks[0]
+	assert.Equal(t, []any{"answer to ReplyTo", to, "POST", "customs", 1, 2}, []any{made.By, made.Target, made.Method, made.Service, made.Times, made.Retries})
+	assert.Contains(t, string(made.Body), ":RelatesTo>urn:1</")
+	assert.Equal(t, []string{"3"}, made.Header["Rapid-Mimic-Hops"])
+	assert.Equal(t, []string{"text/xml; charset=utf-8"}, made.Header["Content-Type"])
+	assert.Contains(t, stepsOf(d), "calls POST "+to)
+	for address, told := range map[string]string{"http://www.w3.org/2005/08/addressing/none": "the call wants no answer", "mailto:quay": "is no address"} {
+		d = asked(address, "")
+		assert.Empty(t, d.Callbacks)
+		assert.Contains(t, stepsOf(d), told)
+		assert.Equal(t, map[string]int{"the call wants no answer": 202, "is no address": 200}[told], d.Answer.Status)
+	}
+	d = asked(to, "9")
+	assert.Equal(t, 200, d.Answer.Status, "in a circle it comes back")
+	assert.Contains(t, stepsOf(d), "the call has passed 9 services")
+	d = asked("", "")
+	assert.Equal(t, []any{200, 0, call.FromContract}, []any{d.Answer.Status, len(d.Callbacks), d.Source})
+}
