@@ -73,18 +73,6 @@ func (a Answer) ScriptPayload() string {
 	return ""
 }
 
-// Fault is a SOAP fault.
-type Fault struct {
-	// Code is Client, Server, MustUnderstand or VersionMismatch; SOAP 1.2 calls
-	// the first two Sender and Receiver.
-	Code string `json:"code"`
-	Text string `json:"text"`
-	// Detail is XML.
-	Detail string `json:"detail,omitempty"`
-}
-
-var faultCodes = []string{"Client", "Server", "MustUnderstand", "VersionMismatch"}
-
 // bodies counts the kinds of body that are given.
 func (a Answer) bodies() (count int) {
 	for _, given := range []bool{a.JSON != nil, a.Text != nil, a.XML != nil, a.Base64 != nil, a.Payload != "", a.Script != "", a.Redirect != "", a.Fault != nil,
@@ -281,8 +269,8 @@ func (a Answer) faults(at string) (items []problem.Item) {
 	if a.Redirect != "" && a.Status.Expr == "" && (a.Status.Code < 300 || a.Status.Code > 399) {
 		fault("/status", "a redirect has a status from 300 to 399, not %d", a.Status.Code)
 	}
-	if a.Fault != nil && !slices.Contains(faultCodes, a.Fault.Code) {
-		fault("/fault/code", "code must be Client, Server, MustUnderstand or VersionMismatch, not %q", a.Fault.Code)
+	if a.Fault != nil {
+		items = append(items, a.Fault.faults(at+"/fault")...)
 	}
 	if a.bodies() > 0 && (a.Status.Code == 204 || a.Status.Code == 304) {
 		fault("/status", "an answer with status %d cannot have a body", a.Status.Code)
@@ -301,7 +289,7 @@ func (a Answer) letFaults(at string) (items []problem.Item) {
 		return nil
 	case a.Let.Kind != tree.Map:
 		return []problem.Item{{At: at, Detail: "let must be an object of names and values"}}
-	case a.From != "" || a.Example != "" || a.Generate || a.Fault != nil || a.Base64 != nil:
+	case a.From != "" || a.Example != "" || a.Generate || a.Base64 != nil:
 		return []problem.Item{{At: at, Detail: "let belongs to an answer that has expressions: json, text, xml, payload, redirect, headers or status"}}
 	}
 	for _, m := range a.Let.Members {

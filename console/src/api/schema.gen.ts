@@ -3119,10 +3119,19 @@ export interface components {
             generate?: boolean;
             /** @description A SOAP fault in the caller's version */
             fault?: {
-                /** @enum {string} */
-                code: "Client" | "Server" | "MustUnderstand" | "VersionMismatch";
-                text: string;
-                /** @description XML */
+                /** @description Client, Server, MustUnderstand or VersionMismatch, which SOAP 1.2 calls Sender and Receiver; any other name is {NAMESPACE}LOCAL, or an expression */
+                code: string;
+                /** @description Names below the code, from the outside in, as {NAMESPACE}LOCAL. SOAP 1.1 has one code only, which is the last of them */
+                subcode?: string | string[];
+                /** @description For people; or texts by their languages */
+                text: string | {
+                    [key: string]: string;
+                };
+                /** @description Where the fault happened; SOAP 1.2 only */
+                node?: string;
+                /** @description What the node was then; in SOAP 1.1 the actor */
+                role?: string;
+                /** @description XML, sent as it stands */
                 detail?: string;
             };
             /** @description How a recorded answer came over the connection. While the body is the one that was recorded, its very bytes are sent; once it is edited, coding, ETag and digests follow the new one. */

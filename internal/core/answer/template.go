@@ -22,8 +22,10 @@ type Template struct {
 	status   int
 	statusOf *expr.Template // nil when the status is the same for every call
 	headers  []headerTemplate
-	redirect *expr.Template // nil when the answer is none
-	body     *expr.Template // nil without a body, or with one of bytes
+	redirect *expr.Template   // nil when the answer is none
+	body     *expr.Template   // nil without a body, or with one of bytes
+	fault    []*expr.Template // of the texts of a SOAP fault; nil for none
+	faultOf  *spec.Fault
 	bytes    []byte
 	kind     bodyKind
 	untyped  bool // no Content-Type is added
@@ -89,6 +91,11 @@ func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, te
 		c.dynamic = c.dynamic || strings.HasPrefix(a.Redirect, "/") // it depends on the address that was called
 	case a.Payload != "":
 		c.payload(t, a.Payload, payloads)
+	case a.Fault != nil:
+		t.faultOf = a.Fault
+		for _, text := range a.Fault.Clone().Texts() {
+			t.fault = append(t.fault, c.compile(tree.NewString(*text), "/fault"))
+		}
 	}
 	if a.Recorded != nil {
 		t.untyped = a.Recorded.Untyped
@@ -206,6 +213,29 @@ func (t *Template) Render(scope *expr.Scope) (call.Answer, error) {
 	}
 	out.Body, err = t.renderBody(scope)
 	return out, err
+}
+
+// Fault is the SOAP fault of the answer; nil where it has none. The error is that of an expression.
+func (t *Template) Fault(scope *expr.Scope) (*spec.Fault, error) {
+	if t.faultOf == nil {
+		return nil, nil //nolint:nilnil // there is none
+	}
+	scope, err := t.Naming(scope)
+	if err != nil {
+		return nil, err
+	}
+	made := t.faultOf.Clone()
+	texts := made.Texts()
+	for i, text := range texts {
+		var escape func(string) string
+		if i == len(texts)-1 { // the detail
+			escape = escapeXML
+		}
+		if *text, err = t.fault[i].Text(scope, escape); err != nil {
+			return nil, fmt.Errorf("fault: %w", err)
+		}
+	}
+	return made, nil
 }
 
 // Naming is a scope in which the values are known that the answer names. They are worked out

@@ -57,3 +57,23 @@ func TestAnswersThatGoElsewhere(t *testing.T) {
 	d = asked("", "")
 	assert.Equal(t, []any{200, 0, call.FromContract}, []any{d.Answer.Status, len(d.Callbacks), d.Source})
 }
+
+// Every text of a fault may hold expressions; in its detail values are escaped.
+func TestFaultsWithExpressions(t *testing.T) {
+	c, e := customs(t)
+	fault := func(written string) engine.Decision {
+		list, err := spec.ReadMappings([]byte(`{id: held, call: {operation: askClearance}, answer: {let: {m: "${xpath(call.text, '//manifest')}"}, fault: ` + written + `}}`))
+		require.NoError(t, err)
+		_, _, err = c.PutMappings(t.Context(), "customs", list)
+		require.NoError(t, err)
+		r := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M&amp;1</manifest></askClearance></e:Body></e:Envelope>`)
+		return e.Decide(e.Place(t.Context(), r), r)
+	}
+	body := string(fault(`{code: "${m == '' ? 'Client' : '{urn:desk}Held'}", subcode: "{urn:desk}${'Twice'}", text: {en: "${m} is held"}, role: "urn:${1 + 1}", detail: "<d:of xmlns:d='urn:d'>${m}</d:of>"}`).Answer.Body)
+	for _, want := range []string{`<faultcode>n2:Twice</faultcode>`, `xml:lang="en">M&amp;1 is held<`, `<faultactor>urn:2<`, `<detail><d:of xmlns:d='urn:d'>M&amp;1</d:of></detail>`} {
+		assert.Contains(t, body, want)
+	}
+	d := fault(`{code: Client, text: "${call.header['X'][0]}"}`)
+	assert.Equal(t, 500, d.Answer.Status)
+	assert.Contains(t, string(d.Answer.Body), "Mapping &#34;held&#34; answers this call, but fault: ")
+}

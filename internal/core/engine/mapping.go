@@ -227,6 +227,7 @@ func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked
 // for the call.
 func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
 	d.Answer = reply.Answer
+	written := &reply.Spec
 	if reply.Script != nil && !e.fromScript(d, p, r, won, reply, steps) {
 		return false
 	}
@@ -235,6 +236,11 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 		if won.scope, err = reply.Dynamic.Naming(e.answerScope(p, r, won)); err == nil {
 			built, err = reply.Dynamic.Render(won.scope)
 		}
+		if err == nil && written.Fault != nil {
+			own := reply.Spec
+			own.Fault, err = reply.Dynamic.Fault(won.scope)
+			written = &own
+		}
 		if err != nil {
 			e.refuseExpression(d, p, r, won.Value, err, steps)
 			return false
@@ -242,7 +248,6 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 		d.Answer = built
 	}
 	if envelope, ok := p.Service.Protocol().(contract.Envelope); ok {
-		written := &reply.Spec
 		if reply.Script != nil && d.Answer.Get("Content-Type") == script.XML {
 			own, text := reply.Spec, string(d.Answer.Body)
 			own.XML = &text

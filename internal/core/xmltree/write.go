@@ -53,6 +53,9 @@ func (w *writer) taken(prefix string) bool {
 }
 
 func (w *writer) collect(n *Node) {
+	if n.Raw != nil { // which declares its own
+		return
+	}
 	w.name(n.Name)
 	if n.QName != nil {
 		w.name(*n.QName)
@@ -76,6 +79,9 @@ func (w *writer) written(n Name) string {
 }
 
 func (w *writer) element(b []byte, n *Node, root bool) []byte {
+	if n.Raw != nil {
+		return append(b, n.Raw...)
+	}
 	tag := w.written(n.Name)
 	b = append(append(b, '<'), tag...)
 	if root {

@@ -65,6 +65,8 @@ type Node struct {
 	Text string
 	// QName, when it is set, is written as the text, with a prefix in scope.
 	QName *Name
+	// Raw, when it is set, is written as it stands, instead of the element.
+	Raw []byte
 
 	Parent *Node
 	// Index is the place among the children of Parent, from 0, of what was parsed.

@@ -1,8 +1,11 @@
 package wsdl
 
 import (
+	"cmp"
+
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/xmltree"
+	"rapidmimic.example/spec"
 )
 
 // The namespaces of envelopes: SOAP 1.1 and 1.2.
@@ -60,26 +63,70 @@ func headerOf(envelope *xmltree.Node) *xmltree.Node {
 }
 
 // codes are the fault codes of version 1.2 for those of 1.1.
-var codes = map[string]string{"Client": "Sender", "Server": "Receiver", "MustUnderstand": "MustUnderstand", "VersionMismatch": "VersionMismatch"}
+var codes = map[string]string{"Client": "Sender", "Server": "Receiver", "MustUnderstand": "MustUnderstand", "VersionMismatch": "VersionMismatch", "DataEncodingUnknown": "DataEncodingUnknown"}
 
-// faultEnvelope writes a fault, its code in the words of 1.1.
-func faultEnvelope(version int, code, text string, details ...*xmltree.Node) *xmltree.Node {
+// fault is what a fault says, in either version.
+type fault struct {
+	code     string // in the words of 1.1
+	subcodes []name // from the outside in
+	reasons  []spec.Reason
+	node     string
+	role     string
+	details  []*xmltree.Node
+}
+
+// plainFault is a fault with a text of ours.
+func plainFault(code, text string, details ...*xmltree.Node) fault {
+	return fault{code: code, reasons: []spec.Reason{{Text: text}}, details: details}
+}
+
+// envelope writes the fault.
+func (f fault) envelope(version int) *xmltree.Node {
 	envelope := newEnvelope(version)
 	space := envelopeSpace(version)
-	fault := bodyOf(envelope).Add(&xmltree.Node{Name: name{Space: space, Local: "Fault"}})
-	if version == 12 {
-		value := &xmltree.Node{Name: name{Space: space, Local: "Value"}, QName: &name{Space: space, Local: codes[code]}}
-		fault.Add(&xmltree.Node{Name: name{Space: space, Local: "Code"}}).Add(value)
-		reason := fault.Add(&xmltree.Node{Name: name{Space: space, Local: "Reason"}})
-		reason.Add(&xmltree.Node{Name: name{Space: space, Local: "Text"}, Text: text,
-			Attrs: []xmltree.Attr{{Name: name{Space: "http://www.w3.org/XML/1998/namespace", Local: "lang"}, Value: "en"}}})
-		addDetail(fault, name{Space: space, Local: "Detail"}, details)
+	n := bodyOf(envelope).Add(&xmltree.Node{Name: name{Space: space, Local: "Fault"}})
+	add := func(to *xmltree.Node, as name, text string) *xmltree.Node {
+		return to.Add(&xmltree.Node{Name: as, Text: text})
+	}
+	if version != 12 {
+		code := name{Space: space, Local: f.code}
+		if len(f.subcodes) > 0 { // the one code that there is says most
+			code = f.subcodes[len(f.subcodes)-1]
+		}
+		add(n, name{Local: "faultcode"}, "").QName = &code
+		text := add(n, name{Local: "faultstring"}, f.reasons[0].Text)
+		if language := f.reasons[0].Language; language != "" {
+			text.Attrs = inLanguage(language)
+		}
+		if f.role != "" {
+			add(n, name{Local: "faultactor"}, f.role)
+		}
+		addDetail(n, name{Local: "detail"}, f.details)
 		return envelope
 	}
-	fault.Add(&xmltree.Node{Name: name{Local: "faultcode"}, QName: &name{Space: space, Local: code}})
-	fault.Add(&xmltree.Node{Name: name{Local: "faultstring"}, Text: text})
-	addDetail(fault, name{Local: "detail"}, details)
+	of := func(local string) name { return name{Space: space, Local: local} }
+	code := add(n, of("Code"), "")
+	add(code, of("Value"), "").QName = &name{Space: space, Local: codes[f.code]}
+	for _, subcode := range f.subcodes {
+		code = add(code, of("Subcode"), "")
+		add(code, of("Value"), "").QName = &subcode
+	}
+	reason := add(n, of("Reason"), "")
+	for _, one := range f.reasons {
+		add(reason, of("Text"), one.Text).Attrs = inLanguage(cmp.Or(one.Language, "en"))
+	}
+	if f.node != "" {
+		add(n, of("Node"), f.node)
+	}
+	if f.role != "" {
+		add(n, of("Role"), f.role)
+	}
+	addDetail(n, of("Detail"), f.details)
 	return envelope
+}
+
+func inLanguage(language string) []xmltree.Attr {
+	return []xmltree.Attr{{Name: name{Space: "http://www.w3.org/XML/1998/namespace", Local: "lang"}, Value: language}}
 }
 
 func addDetail(fault *xmltree.Node, as name, details []*xmltree.Node) {

@@ -132,12 +132,12 @@ func (o *operation) faultAnswer(m *received, f declaredFault, draw *sample.Draw)
 		text = "fault " + f.name + " of operation " + o.name
 	}
 	if f.inHeader {
-		envelope := faultEnvelope(version, "Client", text)
+		envelope := plainFault("Client", text).envelope(version)
 		headerOf(envelope).Add(g.Element(f.detail))
 		m.address(envelope, f.action, true)
 		return answer(version, 500, envelope)
 	}
-	envelope := faultEnvelope(version, "Server", text, g.Element(f.detail))
+	envelope := plainFault("Server", text, g.Element(f.detail)).envelope(version)
 	m.address(envelope, f.action, true)
 	return answer(version, 500, envelope)
 }

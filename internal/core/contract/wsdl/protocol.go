@@ -1,8 +1,10 @@
 package wsdl
 
 import (
+	"bytes"
 	"net/url"
 	"slices"
+	"strings"
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
@@ -128,42 +130,72 @@ func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answ
 	return a
 }
 
-// mappedFault writes the fault that a mapping asks for, its detail as XML where it is
-// that.
+// mappedFault writes the fault that a mapping asks for.
 func (s *service) mappedFault(asked *contract.Asked, written *spec.Answer) call.Answer {
-	m := s.receivedOf(asked)
-	version := m.version()
-	var details []*xmltree.Node
-	if text := written.Fault.Detail; text != "" {
-		n, err := xmltree.Parse([]byte(text))
-		if err != nil {
-			n = note(text)
-		}
-		details = append(details, n)
+	m, asks := s.receivedOf(asked), written.Fault
+	made := fault{code: asks.Code, reasons: asks.Text, node: asks.Node, role: asks.Role}
+	if len(made.reasons) == 0 {
+		made.reasons = []spec.Reason{{}}
 	}
-	envelope := faultEnvelope(version, written.Fault.Code, written.Fault.Text, details...)
-	m.address(envelope, s.own[asked.Operation].actionOfFault(details), true)
-	a := answer(version, faultStatus(version, written.Fault.Code), envelope)
+	switch space, local, own := strings.Cut(strings.TrimPrefix(asks.Code, "{"), "}"); {
+	case own:
+		made.code, made.subcodes = "Server", []name{{Space: space, Local: local}}
+	case asks.Code == "Sender":
+		made.code = "Client"
+	case !slices.Contains(spec.FaultCodes, asks.Code) || asks.Code == "Receiver":
+		made.code = "Server"
+	}
+	for _, subcode := range asks.Subcode {
+		space, local, _ := strings.Cut(strings.TrimPrefix(subcode, "{"), "}")
+		made.subcodes = append(made.subcodes, name{Space: space, Local: local})
+	}
+	declares := ""
+	if asks.Detail != "" {
+		text, elements := fragment([]byte(asks.Detail))
+		made.details = []*xmltree.Node{{Raw: text}}
+		if len(elements) == 0 {
+			made.details = []*xmltree.Node{note(asks.Detail)}
+		}
+		declares = s.own[asked.Operation].actionOfFault(elements)
+	}
+	envelope := made.envelope(m.version())
+	m.address(envelope, declares, true)
+	a := answer(m.version(), faultStatus(m.version(), made.code), envelope)
 	if code := written.Status.Code; code != 0 && code != 500 { // which is what faults have unless said otherwise
 		a.Status = code
 	}
 	return a
 }
 
-// wrap puts XML into an envelope in the version of the call, unless it is one or cannot be read.
+// fragment is XML as it can stand inside of an element, with the elements that it has; none where it
+// cannot be read.
+func fragment(text []byte) (inner []byte, elements []*xmltree.Node) {
+	inner, err := xmltree.UTF8(text) // which takes the declaration off
+	if err != nil {
+		return text, nil
+	}
+	inner = bytes.TrimSpace(inner)
+	root, err := xmltree.Parse(slices.Concat([]byte("<all>"), inner, []byte("</all>")))
+	if err != nil {
+		return text, nil
+	}
+	return inner, root.Children
+}
+
+// wrap puts XML as it stands into an envelope in the version of the call, unless it is one or cannot be
+// read.
 func (s *service) wrap(asked *contract.Asked, text []byte) (body []byte, contentType string) {
 	m := s.receivedOf(asked)
-	version := m.version()
-	root, err := xmltree.Parse(text)
-	if err != nil || versionOf(root) != 0 {
-		return text, mediaType(version)
+	inner, elements := fragment(text)
+	if len(elements) == 0 || versionOf(elements[0]) != 0 {
+		return text, mediaType(m.version())
 	}
-	envelope := newEnvelope(version)
-	bodyOf(envelope).Add(root)
+	envelope := newEnvelope(m.version())
+	bodyOf(envelope).Add(&xmltree.Node{Raw: inner})
 	if op := s.own[asked.Operation]; op != nil && !op.oneWay() {
 		m.address(envelope, op.output.action, false)
 	}
-	return document(envelope), mediaType(version)
+	return document(envelope), mediaType(m.version())
 }
 
 // Refuse implements contract.Envelope, in the version of the message.
@@ -193,7 +225,7 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 			details = append(details, note(line))
 		}
 	}
-	envelope := faultEnvelope(version, code, f.Text, details...)
+	envelope := plainFault(code, f.Text, details...).envelope(version)
 	switch {
 	case version == 12 && code == "MustUnderstand":
 		tellNotUnderstood(envelope, missed)

@@ -147,12 +147,12 @@ func TestEnvelopes(t *testing.T) {
 	fault := func(asked *contract.Asked, status int, f spec.Fault) call.Answer {
 		return envelopes.Dress(asked, call.Answer{}, &spec.Answer{Status: spec.Status{Code: status}, Fault: &f})
 	}
-	assert.Equal(t, 500, fault(&old, 0, spec.Fault{Code: "Client", Text: "closed"}).Status)
-	assert.Equal(t, 400, fault(&current, 500, spec.Fault{Code: "Client", Text: "closed"}).Status, "500 is what faults have unless said otherwise")
-	assert.Equal(t, 503, fault(&current, 503, spec.Fault{Code: "Client", Text: "closed"}).Status)
-	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed", Detail: "<until>ten</until>"}).Body), "<until>ten</until>")
-	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed", Detail: "until ten"}).Body), ">until ten<")
-	assert.NotContains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed"}).Body), "<detail>")
+	assert.Equal(t, 500, fault(&old, 0, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status)
+	assert.Equal(t, 400, fault(&current, 500, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status, "500 is what faults have unless said otherwise")
+	assert.Equal(t, 503, fault(&current, 503, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status)
+	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}, Detail: "<until>ten</until>"}).Body), "<until>ten</until>")
+	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}, Detail: "until ten"}).Body), ">until ten<")
+	assert.NotContains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}}).Body), "<detail>")
 }
 
 func TestWhatIsNoMessage(t *testing.T) {
@@ -192,4 +192,48 @@ func TestShapes(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"everything true true", "builtins true true", "inline true true", "parted true false", "oneWay true false", "lost false false", "berths true true", "berths-2 true true", "berths-3 false false"}, told)
+}
+
+// XML of mappings goes out as it stands: its prefixes, also in values, comments, text among elements,
+// several elements where a message has several parts.
+func TestXMLOfMappingsStaysAsItIs(t *testing.T) {
+	c := readText(t, dual)
+	envelopes := c.Protocol.(contract.Envelope)
+	asked := send(c, "/", "", "", envelope("1.2", ask))
+	const typed = `<e:told xmlns:e="urn:harbour" xmlns:ens="urn:types" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance"><e:berth xsi:type="ens:Berth">N7 <b>or</b> N8<!-- both --><![CDATA[ & more]]></e:berth></e:told>`
+	for written, want := range map[string]string{
+		typed: typed,
+		"<?xml version='1.0' encoding='utf-8'?>\n" + typed + "\n": typed,
+		"<a/>\n<b/>": "<a/>\n<b/>",
+		"<a><b></a>": "", // sent as it is, for programs that are tested with it
+	} {
+		dressed := envelopes.Dress(&asked, call.Answer{Body: []byte(written)}, &spec.Answer{XML: &written})
+		if want == "" {
+			assert.Equal(t, written, string(dressed.Body))
+			continue
+		}
+		assert.Equal(t, `<?xml version="1.0" encoding="UTF-8"?>`+"\n"+`<soap:Envelope xmlns:soap="http://www.w3.org/2003/05/soap-envelope"><soap:Body>`+want+"</soap:Body></soap:Envelope>\n", string(dressed.Body))
+	}
+	for _, k := range []struct {
+		fault    string
+		old, new string
+	}{
+		{`{code: "{urn:desk}Closed", text: closed}`,
+			`<faultcode>n2:Closed</faultcode><faultstring>closed</faultstring>`,
+			`<soap:Code><soap:Value>soap:Receiver</soap:Value><soap:Subcode><soap:Value>n2:Closed</soap:Value></soap:Subcode></soap:Code><soap:Reason><soap:Text xml:lang="en">closed</soap:Text></soap:Reason>`},
+		{`{code: Sender, subcode: ["{urn:desk}Late", "{urn:a}VeryLate"], text: {de: spät, en: late}, node: urn:n, role: urn:r}`,
+			`<faultcode>n2:VeryLate</faultcode><faultstring xml:lang="de">spät</faultstring><faultactor>urn:r</faultactor>`,
+			`<soap:Code><soap:Value>soap:Sender</soap:Value><soap:Subcode><soap:Value>n2:Late</soap:Value><soap:Subcode><soap:Value>n3:VeryLate</soap:Value></soap:Subcode></soap:Subcode></soap:Code><soap:Reason><soap:Text xml:lang="de">spät</soap:Text><soap:Text xml:lang="en">late</soap:Text></soap:Reason><soap:Node>urn:n</soap:Node><soap:Role>urn:r</soap:Role>`},
+		{`{code: Receiver, text: "no", detail: "<x:a xmlns:x='urn:x'>x:y</x:a> and <b/>"}`,
+			`<faultcode>soap:Server</faultcode><faultstring>no</faultstring><detail><x:a xmlns:x='urn:x'>x:y</x:a> and <b/></detail>`,
+			`<soap:Code><soap:Value>soap:Receiver</soap:Value></soap:Code><soap:Reason><soap:Text xml:lang="en">no</soap:Text></soap:Reason><soap:Detail><x:a xmlns:x='urn:x'>x:y</x:a> and <b/></soap:Detail>`},
+	} {
+		mapping, err := spec.ReadMappings([]byte(`{id: a, call: {path: /}, answer: {fault: ` + k.fault + `}}`))
+		require.NoError(t, err)
+		for version, want := range map[string]string{"1.1": k.old, "1.2": k.new} {
+			asked := send(c, "/", "", "", envelope(version, ask))
+			body := string(envelopes.Dress(&asked, call.Answer{}, &mapping[0].Answer).Body)
+			assert.Contains(t, body, want+"</soap:Fault>")
+		}
+	}
 }
