@@ -100,7 +100,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	release, ok := h.reserve(placed.LaneName(), r.ContentLength, needed)
 	defer release()
 	if !ok {
-		decision = engine.NoMemory(placed)
+		decision = engine.NoMemory(placed, &record.Request)
 		w.Header().Set("Connection", "close")
 		h.carryOut(w, r, record, &decision)
 		return
@@ -112,9 +112,9 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	switch {
 	case !fits:
-		decision = engine.TooLarge(placed, h.MaxBody)
+		decision = engine.TooLarge(placed, &record.Request, h.MaxBody)
 	case broken != nil && needed:
-		decision = engine.Incomplete(placed, len(body.Bytes), brokeOff(broken))
+		decision = engine.Incomplete(placed, &record.Request, len(body.Bytes), brokeOff(broken))
 	default:
 		decision = h.Engine.Decide(placed, &record.Request)
 		if broken != nil {

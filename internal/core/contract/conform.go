@@ -140,7 +140,7 @@ func (c *check) requestBody(body *Body, f *match.Facts) {
 			c.add("body", "it is required and missing")
 		}
 	case !r.Body.Truncated && len(body.MediaTypes) > 0:
-		c.body(body.MediaTypes, r.Header.Get("Content-Type"), r.Body.Bytes, func(mediaType *MediaType) (*tree.Node, error) { return mediaType.DecodeRequest(f) })
+		c.body(body.MediaTypes, r.Header.Get("Content-Type"), f.Plain(), func(mediaType *MediaType) (*tree.Node, error) { return mediaType.DecodeRequest(f) })
 	}
 }
 

@@ -238,7 +238,7 @@ func (o *MediaType) DecodeRequest(f *match.Facts) (*tree.Node, error) {
 	if call.IsJSON(call.BaseType(contentType)) {
 		return f.JSON()
 	}
-	return o.Decode(contentType, f.Request.Body.Bytes)
+	return o.Decode(contentType, f.Plain())
 }
 
 // Decoded is the body of a call as a tree, by what the contract says of its media

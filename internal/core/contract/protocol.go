@@ -143,6 +143,8 @@ type Fault struct {
 	// of it.
 	Foreign bool
 	Finding call.Finding
+	// Allow is the method that the address takes instead of that of the call; "" where it takes none.
+	Allow string
 }
 
 // Wanted is which answer of an operation to make.

@@ -37,7 +37,7 @@ func (e *Engine) callBack(d *Decision, p *Placed, r *call.Request) {
 	var op *contract.Operation
 	asked := &contract.Asked{}
 	if p.Service.Contract != nil {
-		asked = e.dispatch(p, r)
+		asked = p.dispatch(r)
 		op = asked.Operation
 	}
 	wanted := e.wantedCallbacks(p, op)

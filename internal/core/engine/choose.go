@@ -23,7 +23,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	if rest := p.withoutBase(); rest != nil && len(fits) == 0 {
-		if asked := e.dispatch(p, r); len(asked.Segments) == len(rest) {
+		if asked := p.dispatch(r); len(asked.Segments) == len(rest) {
 			fits, others = p.Service.Fits(r.Method, rest, facts)
 			if steps, answered = e.chooseMapping(d, p, r, &candidates{fits, others, facts, rest}); answered {
 				return
@@ -65,7 +65,7 @@ func (e *Engine) publish(d *Decision, p *Placed, r *call.Request) bool {
 }
 
 // dispatch finds the operation that a call is for.
-func (e *Engine) dispatch(p *Placed, r *call.Request) *contract.Asked {
+func (p *Placed) dispatch(r *call.Request) *contract.Asked {
 	if !p.dispatched {
 		p.asked, p.dispatched = p.Service.Protocol().Dispatch(r, p.segments), true
 		p.asked.Understood = p.Service.Spec.UnderstoodHeaders
@@ -79,7 +79,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 		giveRefusal(d, p, steps)
 		return
 	}
-	asked, hints, byContract := e.dispatch(p, r), p.hints, true
+	asked, hints, byContract := p.dispatch(r), p.hints, true
 	if asked.Operation != nil && asked.Fault == nil && e.fromMemory(d, p, r, asked, steps) {
 		return
 	}

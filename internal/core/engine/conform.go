@@ -58,7 +58,7 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 	if p.Service.Spec.Security != spec.SecurityRefuse || p.Service.Contract == nil {
 		return false
 	}
-	asked := e.dispatch(p, r)
+	asked := p.dispatch(r)
 	if asked.Operation == nil || asked.Fault != nil {
 		return false
 	}
@@ -104,7 +104,7 @@ func (e *Engine) refuseBad(d *Decision, p *Placed, r *call.Request) bool {
 	if p.Service.Spec.Conformance != spec.ConformanceRefuse || p.Service.Contract == nil {
 		return false
 	}
-	asked := e.dispatch(p, r)
+	asked := p.dispatch(r)
 	if asked.Operation == nil || asked.Fault != nil {
 		return false
 	}

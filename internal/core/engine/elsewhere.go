@@ -13,7 +13,7 @@ func (e *Engine) redirect(d *Decision, p *Placed, r *call.Request) {
 	if !ok || d.Relay != nil || d.Source == call.FromSelf || d.Source == call.FromImpairment {
 		return
 	}
-	to, elsewhere := redirector.Elsewhere(e.dispatch(p, r), &d.Answer)
+	to, elsewhere := redirector.Elsewhere(p.dispatch(r), &d.Answer)
 	if !elsewhere {
 		return
 	}

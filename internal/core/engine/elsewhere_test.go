@@ -1,6 +1,8 @@
 package engine_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -76,4 +78,35 @@ func TestFaultsWithExpressions(t *testing.T) {
 	d := fault(`{code: Client, text: "${call.header['X'][0]}"}`)
 	assert.Equal(t, 500, d.Answer.Status)
 	assert.Contains(t, string(d.Answer.Body), "Mapping &#34;held&#34; answers this call, but fault: ")
+}
+
+// What goes wrong is told to callers of a SOAP service as a fault, in the version of their message, also
+// where the message itself was not held; who comes by another method is told which one there is.
+func TestRefusalsInTheWordsOfSOAP(t *testing.T) {
+	c, e := customs(t)
+	settings := c.Snapshot().Named("customs").Spec
+	settings.Upstream, settings.Mode = "http://upstream.example", spec.ModeRelay
+	_, _, err := c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	r := request("POST /customs/Desk12", "", "")
+	r.Header["Content-Type"] = []string{"application/soap+xml; charset=utf-8"}
+	place := func() *engine.Placed { return e.Place(t.Context(), r) }
+	unreached := e.Decide(place(), r)
+	engine.Unreached(&unreached, 502, "the connection was refused")
+	assert.Equal(t, call.FromUpstream, unreached.Source)
+	for says, d := range map[string]engine.Decision{
+		"Receiver the connection was refused": unreached, "Sender bodies over 100 bytes": engine.TooLarge(place(), r, 100), "Receiver take all the memory": engine.NoMemory(place(), r), "Sender broke off after 7 bytes": engine.Incomplete(place(), r, 7, "EOF"),
+	} {
+		code, text, _ := strings.Cut(says, " ")
+		assert.Equal(t, "application/soap+xml; charset=utf-8", d.Answer.Get("Content-Type"), says)
+		assert.Contains(t, string(d.Answer.Body), "<soap:Value>soap:"+code+"</soap:Value>")
+		assert.Contains(t, string(d.Answer.Body), text)
+	}
+	settings.Mode = spec.ModeAnswer
+	_, _, err = c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	for line, want := range map[string]string{"GET /customs/Desk": "405 POST", "PUT /customs": "405 POST", "OPTIONS /customs/Desk12": "405 POST", "GET /customs/Nothing": "404 "} {
+		d := ask(e, line)
+		assert.Equal(t, want, fmt.Sprintf("%d %s", d.Answer.Status, d.Answer.Get("Allow")), line)
+	}
 }

@@ -74,7 +74,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 // operationID is the operation that a call is for, whoever answers it; "" for
 // none.
 func (e *Engine) operationID(p *Placed, r *call.Request) string {
-	return e.dispatch(p, r).ID()
+	return p.dispatch(r).ID()
 }
 
 // refused asks the impairments of a call, the narrowest first, whether it is
@@ -284,8 +284,8 @@ func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, w
 }
 
 func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence string) call.Answer {
-	asked := e.dispatch(p, r)
-	if answer, ok := e.asFault(p, r, contract.Fault{Ours: true, Text: sentence}); ok {
+	asked := p.dispatch(r)
+	if answer, ok := p.asFault(r, contract.Fault{Ours: true, Text: sentence}); ok {
 		answer.Status = status
 		return answer
 	}
@@ -341,7 +341,7 @@ func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 			number := e.state.Claim(t.counted("latency"), "")
 			operation := ""
 			if l.Measured != nil {
-				operation = e.dispatch(p, r).ID()
+				operation = p.dispatch(r).ID()
 			}
 			d.Delay = t.Delay(operation, impair.Chance(t.Seed, "latency", number))
 			injected := call.Injected{Kind: "latency", What: fmt.Sprintf("%s of %s", d.Delay.Round(100*time.Microsecond), l), From: t.Target}

@@ -39,7 +39,7 @@ func (e *Engine) narrowing(p *Placed, r *call.Request) *match.Facts {
 	}
 	facts := &e.ask(p, r).facts
 	if p.Service.Protocol().ByMessage() {
-		facts.Operation = e.dispatch(p, r).ID()
+		facts.Operation = p.dispatch(r).ID()
 	}
 	return facts
 }
@@ -141,7 +141,7 @@ func (e *Engine) passesOver(p *Placed, r *call.Request, f fit, among *candidates
 		why := otherMethod(r, f.Rule.Template, match.MethodsText(f.Rule.Methods))
 		return &why
 	}
-	if on := f.Rule.Operation; on != "" && on != e.dispatch(p, r).ID() {
+	if on := f.Rule.Operation; on != "" && on != p.dispatch(r).ID() {
 		return otherOperation(on)
 	}
 	if f.Rule.Conditions != nil {
@@ -253,7 +253,7 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 			own.XML = &text
 			written = &own
 		}
-		d.Answer = envelope.Dress(e.dispatch(p, r), d.Answer, written)
+		d.Answer = envelope.Dress(p.dispatch(r), d.Answer, written)
 	}
 	return true
 }
@@ -290,7 +290,7 @@ func (e *Engine) chooseReply(p *Placed, r *call.Request, won *picked) (index int
 // answerByContract answers with what a mapping names of the contract: an
 // example, or data drawn anew.
 func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *catalog.Mapping, reply *catalog.Reply, steps []call.Step) {
-	asked := e.dispatch(p, r)
+	asked := p.dispatch(r)
 	if asked.Operation == nil {
 		e.refuse(d, p, r, true, "no-operation", selfDocument{
 			Title: "The mapping answers by the contract, which has no such operation", Status: 500,

@@ -102,11 +102,18 @@ func (e *Engine) missByProtocol(d *Decision, p *Placed, r *call.Request, f *cont
 	if f.Foreign {
 		d.By = f.Finding.Part
 	}
-	answer, ok := e.asFault(p, r, *f)
+	answer, ok := p.asFault(r, *f)
 	if !ok {
-		answer = problemAnswer(404, missDocument{
-			Type: missType, Title: "Rapid Mimic has no answer for this call", Status: 404, Service: p.Service.Spec.Name, Detail: f.Text, Console: e.control,
+		status := 404
+		if f.Allow != "" {
+			status = 405
+		}
+		answer = problemAnswer(status, missDocument{
+			Type: missType, Title: "Rapid Mimic has no answer for this call", Status: status, Service: p.Service.Spec.Name, Detail: f.Text, Console: e.control,
 		})
+		if f.Allow != "" {
+			answer.Header = append(answer.Header, call.Field{Name: "Allow", Value: f.Allow})
+		}
 	}
 	d.Answer = answer
 }

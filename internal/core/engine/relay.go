@@ -11,6 +11,7 @@ import (
 	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/expr"
 )
 
@@ -32,6 +33,8 @@ type Relay struct {
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
 	set     []call.Field       // headers that the service sets on the way
+	// asFault is a fault of ours in the protocol of the service; ok is false where it has none.
+	asFault func(text string) (a call.Answer, ok bool)
 }
 
 // Edits reports whether the answer is edited on its way back: then it must be held whole,
@@ -86,7 +89,8 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 		return
 	}
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders}
+	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
+		asFault: func(text string) (call.Answer, bool) { return p.asFault(r, contract.Fault{Ours: true, Text: text}) }}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])
@@ -297,6 +301,9 @@ func Unreached(d *Decision, status int, why string) {
 		Detail: fmt.Sprintf("Upstream %s failed: %s.", d.Relay.Target.Redacted(), why),
 	}, d.Explanation.Steps)
 	d.Source = call.FromUpstream
+	if fault, ok := d.Relay.asFault(d.Explanation.Summary.String()); ok {
+		d.Answer = fault
+	}
 	if d.Relay.origin != nil {
 		allowOrigin(d, d.Relay.origin, d.Relay.foreign)
 	}

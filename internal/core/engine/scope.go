@@ -62,7 +62,7 @@ func callPart(name string, r *call.Request, body func() *tree.Node) any {
 	case "certificate":
 		return r.Certificate
 	case "text":
-		return string(r.Body.Bytes)
+		return string(match.Plain(r))
 	case "body":
 		return expr.Value(body())
 	case "query", "queries":

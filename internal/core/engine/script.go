@@ -150,7 +150,7 @@ func (e *Engine) scriptInput(p *Placed, r *call.Request, won *picked, s *script.
 		in.Cookies = maps.Collect(match.Cookies(r))
 	}
 	if s.Wants("text") {
-		in.Text = string(r.Body.Bytes)
+		in.Text = string(match.Plain(r))
 	}
 	if s.Wants("body") {
 		if body := e.ask(p, r).facts.Body(); body != nil {

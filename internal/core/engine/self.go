@@ -102,14 +102,19 @@ func (e *Engine) refuse(d *Decision, p *Placed, r *call.Request, ours bool, by s
 // inProtocol writes a refusal in the form of the protocol, with the status that the
 // protocol has for it, where it has one.
 func (e *Engine) inProtocol(d *Decision, p *Placed, r *call.Request, f contract.Fault) {
+	p.tellInProtocol(d, r, f)
+}
+
+// tellInProtocol is inProtocol for what no engine is asked for.
+func (p *Placed) tellInProtocol(d *Decision, r *call.Request, f contract.Fault) {
 	f.Text = d.Explanation.Summary.String()
-	if answer, ok := e.asFault(p, r, f); ok {
+	if answer, ok := p.asFault(r, f); ok {
 		d.Answer = answer
 	}
 }
 
 // asFault is a fault in the form of the protocol. ok is false where it has none.
-func (e *Engine) asFault(p *Placed, r *call.Request, f contract.Fault) (a call.Answer, ok bool) {
+func (p *Placed) asFault(r *call.Request, f contract.Fault) (a call.Answer, ok bool) {
 	if p.Service == nil {
 		return a, false
 	}
@@ -117,7 +122,7 @@ func (e *Engine) asFault(p *Placed, r *call.Request, f contract.Fault) (a call.A
 	if !ok {
 		return a, false
 	}
-	return envelope.Refuse(e.dispatch(p, r), f)
+	return envelope.Refuse(p.dispatch(r), f)
 }
 
 // switchedOff answers for a service that a scenario or a lane has switched off.
@@ -131,22 +136,24 @@ func (e *Engine) switchedOff(d *Decision, p *Placed, r *call.Request, by string)
 
 // TooLarge is the decision on a call whose body must be held to answer it and
 // is over the limit (in bytes).
-func TooLarge(p *Placed, limit int64) Decision {
+func TooLarge(p *Placed, r *call.Request, limit int64) Decision {
 	d := p.decision()
 	refusal(&d, "too-large", selfDocument{
 		Title: "The body of this call is too large to be answered", Status: 413,
 		Detail: fmt.Sprintf("The answer depends on the body, and bodies over %d bytes are not held.", limit),
 	}, nil)
+	p.tellInProtocol(&d, r, contract.Fault{})
 	return d
 }
 
 // NoMemory is the decision on a call whose body cannot be held now.
-func NoMemory(p *Placed) Decision {
+func NoMemory(p *Placed, r *call.Request) Decision {
 	d := p.decision()
 	refusal(&d, "no-memory", selfDocument{
 		Title: "The body of this call cannot be held now", Status: 503,
 		Detail: "Bodies that are held take all the memory that they may have (serve --memory-limit); try again.",
 	}, nil)
+	p.tellInProtocol(&d, r, contract.Fault{Ours: true})
 	d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: "1"})
 	return d
 }
@@ -164,9 +171,10 @@ func Malformed(status int, reason string) (d Decision) {
 
 // Incomplete is the decision on a call whose body broke off after so many bytes: what
 // is known of it is not what its caller meant to say.
-func Incomplete(p *Placed, received int, why string) Decision {
+func Incomplete(p *Placed, r *call.Request, received int, why string) Decision {
 	d := p.decision()
 	BrokeOff(&d, received, why)
+	p.tellInProtocol(&d, r, contract.Fault{})
 	return d
 }
 

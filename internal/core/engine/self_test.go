@@ -17,9 +17,8 @@ import (
 func TestAnswersOfOurOwn(t *testing.T) {
 	c, _ := harbour(t, someMappings)
 	e := engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: time.Now})
-	place := func() *engine.Placed {
-		return e.Place(context.Background(), &call.Request{Method: "POST", Address: "/moorings/berths", Header: call.Header{}})
-	}
+	berths := &call.Request{Method: "POST", Address: "/moorings/berths", Header: call.Header{}}
+	place := func() *engine.Placed { return e.Place(context.Background(), berths) }
 	for name, c := range map[string]struct {
 		d      engine.Decision
 		status int
@@ -30,10 +29,10 @@ func TestAnswersOfOurOwn(t *testing.T) {
 		"all of the port":   {ask(e, "OPTIONS *"), 204, "options", ""},
 		"no service":        {ask(e, "GET /mooring/berths"), 404, "no such service", `"moorings"`},
 		"a tunnel":          {ask(e, "CONNECT office.example:443"), 405, "not-a-proxy", "only the proxy port"},
-		"too large":         {engine.TooLarge(place(), 100), 413, "too-large", "bodies over 100 bytes are not held"},
-		"no memory":         {engine.NoMemory(place()), 503, "no-memory", "try again"},
+		"too large":         {engine.TooLarge(place(), berths, 100), 413, "too-large", "bodies over 100 bytes are not held"},
+		"no memory":         {engine.NoMemory(place(), berths), 503, "no-memory", "try again"},
 		"malformed":         {engine.Malformed(400, "no host"), 400, "malformed", ""},
-		"incomplete":        {engine.Incomplete(place(), 7, "unexpected EOF"), 400, "incomplete-body", "broke off after 7 bytes (unexpected EOF)"},
+		"incomplete":        {engine.Incomplete(place(), berths, 7, "unexpected EOF"), 400, "incomplete-body", "broke off after 7 bytes (unexpected EOF)"},
 		"a fault of ours":   {engine.Broken("moorings"), 500, "broken", "its own log has the details"},
 		"not acceptable":    {ask(e, "GET /moorings/berths", "Accept: image/png"), 406, "not-acceptable", "the call accepts only image/png"},
 		"an unknown hint":   {ask(e, "GET /moorings/berths", "Rapid-Mimic: example=nope"), 400, "hint", "its examples are"},
@@ -52,7 +51,7 @@ func TestAnswersOfOurOwn(t *testing.T) {
 			assert.NotEmpty(t, c.d.Explanation.Summary.String())
 		})
 	}
-	memory := engine.NoMemory(place())
+	memory := engine.NoMemory(place(), berths)
 	assert.Equal(t, "1", memory.Answer.Get("Retry-After"))
 	allow := ask(e, "CONNECT x:1")
 	assert.Contains(t, allow.Answer.Get("Allow"), "GET, HEAD, POST")

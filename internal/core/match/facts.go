@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"iter"
+	"mime"
 	"net/url"
 	"strings"
 
@@ -11,6 +12,7 @@ import (
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/coding"
 	"rapidmimic.example/internal/core/jsonpath"
 	"rapidmimic.example/internal/core/xmltree"
 	"rapidmimic.example/spec/tree"
@@ -37,6 +39,7 @@ type Facts struct {
 
 	queries, fields, multipart, asked url.Values
 	text                              []*tree.Node
+	decoded                           decoded[[]byte]
 	json                              decoded[*tree.Node]
 	xml                               decoded[*xmltree.Node]
 	value                             decoded[*tree.Node]
@@ -63,16 +66,46 @@ const bytesPerStep = 10
 
 var errNotWhole = errors.New("the body was not held whole")
 
+// Plain is the body of a call without its content coding, and brought to UTF-8 where it is XML of another
+// charset by its media type; as it is where that cannot be done.
+func Plain(r *call.Request) []byte {
+	body := r.Body.Bytes
+	if name := coding.Name(r.Header.Get("Content-Encoding")); name != "" && len(body) > 0 {
+		if plain, ok := coding.Decode(name, body, mostPlain); ok {
+			body = plain
+		}
+	}
+	contentType := r.Header.Get("Content-Type")
+	if !strings.Contains(contentType, "charset") || !strings.Contains(contentType, "xml") {
+		return body
+	}
+	if _, params, err := mime.ParseMediaType(contentType); err == nil {
+		if utf8, err := xmltree.InCharset(body, params["charset"]); err == nil {
+			body = utf8
+		}
+	}
+	return body
+}
+
+// mostPlain bounds what a body may hold without its coding, in bytes.
+const mostPlain = 32 << 20
+
+// Plain is the body without its coding, worked out once: see the function Plain.
+func (f *Facts) Plain() []byte {
+	body, _ := f.decoded.get(func() ([]byte, error) { return Plain(f.Request), nil })
+	return body
+}
+
 // JSON is the body as JSON. The error says why it is none.
 func (f *Facts) JSON() (*tree.Node, error) {
 	return f.json.get(func() (*tree.Node, error) {
 		if f.Request.Body.Truncated {
 			return nil, errNotWhole
 		}
-		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {
+		if err := f.Budget.Spend(len(f.Plain()) / bytesPerStep); err != nil {
 			return nil, err
 		}
-		n, err := tree.ParseJSONWithin(f.Request.Body.Bytes, budget.MaxValues)
+		n, err := tree.ParseJSONWithin(f.Plain(), budget.MaxValues)
 		return n, f.tooLarge(err)
 	})
 }
@@ -83,10 +116,10 @@ func (f *Facts) XML() (*xmltree.Node, error) {
 		if f.Request.Body.Truncated {
 			return nil, errNotWhole
 		}
-		if err := f.Budget.Spend(len(f.Request.Body.Bytes) / bytesPerStep); err != nil {
+		if err := f.Budget.Spend(len(f.Plain()) / bytesPerStep); err != nil {
 			return nil, err
 		}
-		n, err := xmltree.ParseWithin(f.Request.Body.Bytes, budget.MaxValues)
+		n, err := xmltree.ParseWithin(f.Plain(), budget.MaxValues)
 		return n, f.tooLarge(err)
 	})
 }
@@ -103,7 +136,7 @@ func (f *Facts) tooLarge(err error) error {
 // envelope by what is in its Body; nil for anything else.
 func (f *Facts) Body() *tree.Node {
 	n, _ := f.value.get(func() (*tree.Node, error) {
-		if len(f.Request.Body.Bytes) == 0 {
+		if len(f.Plain()) == 0 {
 			return nil, nil
 		}
 		if n, err := f.JSON(); err == nil || f.Budget.Err() != nil {
@@ -127,7 +160,7 @@ func (f *Facts) query() url.Values {
 
 func (f *Facts) form() url.Values {
 	if f.fields == nil {
-		f.fields, _ = url.ParseQuery(string(f.Request.Body.Bytes))
+		f.fields, _ = url.ParseQuery(string(f.Plain()))
 	}
 	return f.fields
 }
@@ -135,7 +168,7 @@ func (f *Facts) form() url.Values {
 // bodyText is the body as a text.
 func (f *Facts) bodyText() []*tree.Node {
 	if f.text == nil {
-		f.text = texts([]string{string(f.Request.Body.Bytes)})
+		f.text = texts([]string{string(f.Plain())})
 	}
 	return f.text
 }
@@ -144,7 +177,7 @@ func (f *Facts) bodyText() []*tree.Node {
 func (f *Facts) parts() url.Values {
 	if f.multipart == nil {
 		var err error
-		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), f.Request.Body.Bytes); err != nil {
+		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), f.Plain()); err != nil {
 			f.multipart = url.Values{}
 		}
 	}

@@ -20,7 +20,7 @@ func (f *Facts) readGraphQL() url.Values {
 	if n, err := f.JSON(); err == nil && n.Kind == tree.Map {
 		text, name = n.Get("query").Str(), n.Get("operationName").Str()
 	} else if strings.HasPrefix(f.Request.Header.Get("Content-Type"), "application/graphql") {
-		text = string(f.Request.Body.Bytes)
+		text = string(f.Plain())
 	}
 	asked := url.Values{}
 	if text == "" {

@@ -101,25 +101,44 @@ func UTF8(text []byte) ([]byte, error) {
 		label = declaredEncoding(text)
 	}
 	if label != "" && !strings.EqualFold(label, "utf-8") {
-		r, err := charset.NewReaderLabel(label, bytes.NewReader(text))
-		if err != nil {
-			return nil, &SyntaxError{1, 1, fmt.Sprintf("encoding %q is not known", label)}
-		}
-		if text, err = io.ReadAll(r); err != nil {
-			return nil, &SyntaxError{1, 1, fmt.Sprintf("it is not %s: %v", label, err)}
+		return InCharset(text, label)
+	}
+	return undeclared(text), nil
+}
+
+// InCharset brings a document to UTF-8 from the charset that it came in, whatever it declares itself; ""
+// leaves it as it is.
+func InCharset(text []byte, label string) ([]byte, error) {
+	if label == "" || strings.EqualFold(label, "utf-8") {
+		return text, nil
+	}
+	r, err := charset.NewReaderLabel(label, bytes.NewReader(text))
+	if err != nil {
+		return nil, &SyntaxError{1, 1, fmt.Sprintf("encoding %q is not known", label)}
+	}
+	if text, err = io.ReadAll(r); err != nil {
+		return nil, &SyntaxError{1, 1, fmt.Sprintf("it is not %s: %v", label, err)}
+	}
+	return undeclared(bytes.TrimPrefix(text, []byte("\ufeff"))), nil
+}
+
+// undeclared is a document without its declaration.
+func undeclared(text []byte) []byte {
+	i := bytes.Index(text, []byte("<?xml "))
+	if i < 0 || i >= 4096 {
+		return text
+	}
+	end := bytes.Index(text[i:], []byte("?>"))
+	if end < 0 {
+		return text
+	}
+	text = bytes.Clone(text) // blanks keep every place
+	for j := i; j < i+end+2; j++ {
+		if text[j] != '\n' {
+			text[j] = ' '
 		}
 	}
-	if i := bytes.Index(text, []byte("<?xml ")); i >= 0 && i < 4096 {
-		if end := bytes.Index(text[i:], []byte("?>")); end > 0 { // blanks keep every place
-			text = bytes.Clone(text)
-			for j := i; j < i+end+2; j++ {
-				if text[j] != '\n' {
-					text[j] = ' '
-				}
-			}
-		}
-	}
-	return text, nil
+	return text
 }
 
 func declaredEncoding(text []byte) string {

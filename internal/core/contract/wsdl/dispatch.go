@@ -7,6 +7,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/xmltree"
 	"rapidmimic.example/spec/problem"
 )
@@ -45,7 +46,11 @@ func (s *service) receivedOf(asked *contract.Asked) *received {
 // Dispatch implements contract.Protocol.
 func (s *service) Dispatch(r *call.Request, segments []string) contract.Asked {
 	if r.Method != "POST" {
-		return contract.Asked{Segments: segments, Fault: &contract.Fault{Foreign: true,
+		allow := "POST"
+		if _, fault := s.portsAt(segments); fault != nil {
+			allow = ""
+		}
+		return contract.Asked{Segments: segments, Fault: &contract.Fault{Foreign: true, Allow: allow,
 			Text:    fmt.Sprintf("It is a SOAP service: it answers messages sent by POST to its own address or to a port (%s), and its contract at ?wsdl.", strings.Join(s.portNames(), ", ")),
 			Finding: call.Finding{Code: call.NotPosted, Part: "method", Seen: r.Method, Expected: "POST"}}}
 	}
@@ -68,7 +73,7 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 	case strings.HasPrefix(call.BaseType(r.Header.Get("Content-Type")), "multipart/"):
 		return refused("Client", "Messages with attachments are not answered here.")
 	}
-	root, err := xmltree.Parse(r.Body.Bytes)
+	root, err := xmltree.Parse(match.Plain(r))
 	if err != nil {
 		return refused("Client", "The body is not XML: "+err.Error()+".", s.known()...)
 	}
