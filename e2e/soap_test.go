@@ -9,7 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
+	"rapidmimic.example/spec/tree"
 )
 
 // TestSOAPClients lets three clients read the served contract and call every
@@ -40,6 +42,30 @@ func TestSOAPClients(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, detail.DeviationList, "%s %s", call.By, detail.Request.Body)
 	}
+}
+
+// A client with WS-Addressing and WS-Security is understood, and refused with a password that is wrong;
+// what it sends of it is in no log.
+func TestSOAPHeadersOfAClient(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	require.NoError(t, s.api.SetVariables(t.Context(), client.VariableOwner{}, map[string]spec.Variable{"maraPassword": {Value: tree.NewString("high tide"), Secret: true}}))
+	_, err := s.api.PatchService(t.Context(), "customs", []byte(`{"users": {"mara": "maraPassword"}, "security": "refuse"}`))
+	require.NoError(t, err)
+	out, err := exec.Command("/usr/bin/python3", "judges/zeep_headers.py", s.traffic+"/customs?wsdl").CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	assert.Len(t, strings.Split(strings.TrimSpace(string(out)), "\n"), 8, "%s", out)
+	list, err := s.api.Calls(t.Context(), client.CallQuery{Service: "customs", Text: "method:POST"})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 8)
+	deviate := 0
+	for _, line := range list.Items {
+		detail, err := s.api.Call(t.Context(), line.ID)
+		require.NoError(t, err)
+		assert.NotContains(t, detail.Request.Body, " tide")
+		deviate += len(detail.DeviationList)
+	}
+	assert.Zero(t, deviate, "what was refused is listed as refused")
 }
 
 const clearance = `<soap:Envelope xmlns:soap="http://schemas.xmlsoap.org/soap/envelope/"><soap:Body>` +
@@ -92,7 +118,7 @@ func TestSOAPMappingsFaultsAndRefusals(t *testing.T) {
 	assert.Contains(t, text, "Closest is operation askClearance, which takes &lt;askClearance&gt;")
 	assert.Contains(t, by, "source=miss")
 	resp, text = s.send("GET /customs", "")
-	assert.Equal(t, 404, resp.StatusCode)
+	assert.Equal(t, 405, resp.StatusCode)
 	assert.Contains(t, text, "its contract at ?wsdl")
 	resp, text = s.send("GET /customs?xsd=schemas/codes.xsd", "")
 	assert.Equal(t, 200, resp.StatusCode)

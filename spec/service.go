@@ -2,6 +2,7 @@ package spec
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
 	"path"
 	"regexp"
@@ -82,6 +83,9 @@ type Service struct {
 	// same as "report", lists that on the call, "refuse" answers as the contract does then, "off"
 	// does not look.
 	Security string `json:"security,omitempty"`
+	// Users are those who may call a SOAP service: their names, and the variables that have their
+	// passwords. Messages are held against them by their UsernameToken, as Security says.
+	Users map[string]string `json:"users,omitempty"`
 	// Examples chooses for operations of the contract which named example
 	// answers: operation id → name. The others answer with their first one.
 	Examples map[string]string `json:"examples,omitempty"`
@@ -235,6 +239,11 @@ func (s Service) faults() (items []problem.Item) {
 	for i, host := range s.Hosts {
 		if name, base := SplitHost(host); !hostName.MatchString(name) || base != "" && !hostBase.MatchString(base) {
 			items = append(items, problem.Item{At: "/hosts/" + strconv.Itoa(i), Detail: fmt.Sprintf("a host is a name such as office.example, or one with a path such as office.example/v1, without scheme and port, not %q", host)})
+		}
+	}
+	for _, user := range slices.Sorted(maps.Keys(s.Users)) {
+		if user == "" || !ValidVariable(s.Users[user]) {
+			items = append(items, problem.Item{At: tree.Join("/users", user), Detail: fmt.Sprintf("users have the names of variables with their passwords, such as { mara: maraPassword }, not %q", s.Users[user])})
 		}
 	}
 	items = append(items, s.Memory.faults()...)

@@ -57,6 +57,7 @@ func (p Program) serviceCommand() *cli.Command {
 					&cli.BoolFlag{Name: "yes", Usage: "list hosts of the public internet, too: whoever trusts the authority gets what the service answers instead"},
 					&cli.StringFlag{Name: "hosts", Usage: "`NAMES` of hosts whose calls are for the service, with commas between them; empty for none"},
 					&cli.StringFlag{Name: "mode", Usage: "answer calls, or relay them to the upstream"},
+					&cli.StringSliceFlag{Name: "user", Usage: "`NAME=VARIABLE` of who may call it by SOAP, and of the variable with the password; NAME= for not any more"},
 					&cli.StringFlag{Name: "understood-headers", Usage: "`NAMESPACES` of SOAP headers that it is taken to understand beside those of its contract, with commas between them, * for all"},
 					&cli.StringFlag{Name: "noise", Usage: "`NAMES` of query parameters that say only when or how a call came, with commas between them, * for any letters"},
 					&cli.StringFlag{Name: "otherwise", Usage: "what answers when no mapping does: `WAYS` of example, generated, upstream, miss, with commas between them"},
@@ -287,6 +288,19 @@ func (p Program) serviceSet(ctx context.Context, c *cli.Command) error {
 	}
 	if c.IsSet("hosts") {
 		patch["hosts"] = strings.FieldsFunc(c.String("hosts"), func(r rune) bool { return r == ',' || r == ' ' })
+	}
+	if c.IsSet("user") {
+		users := make(map[string]any)
+		for _, given := range c.StringSlice("user") {
+			name, variable, is := strings.Cut(given, "=")
+			if users[name] = variable; variable == "" {
+				users[name] = nil
+			}
+			if !is || name == "" {
+				return usage("--user is NAME=VARIABLE, such as mara=maraPassword, not %q", given)
+			}
+		}
+		patch["users"] = users
 	}
 	if c.IsSet("understood-headers") {
 		patch["understoodHeaders"] = strings.FieldsFunc(c.String("understood-headers"), func(r rune) bool { return r == ',' || r == ' ' })

@@ -2699,6 +2699,10 @@ export interface components {
              * @enum {string}
              */
             mode: "answer" | "relay";
+            /** @description Who may call a SOAP service: the names of users, and of the variables that have their passwords */
+            users?: {
+                [key: string]: string;
+            };
             /** @description Namespaces of SOAP headers that the service is taken to understand, although its contract declares none of them; `*` for all */
             understoodHeaders?: string[];
             /** @description Query parameters that say only when or how a call came, * standing for any letters: recordings leave them out, and `only: query` lets them pass */

@@ -3,6 +3,7 @@ package contract
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
@@ -18,8 +19,8 @@ import (
 // that of plain HTTP, which services without a contract speak too, package wsdl that
 // of SOAP.
 //
-// A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher, Redirector
-// and Documented.
+// A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher,
+// Redirector, Authenticator and Documented.
 type Protocol interface {
 	// Name is how the API calls it: "http", "soap".
 	Name() string
@@ -83,6 +84,13 @@ type Destination struct {
 	Fields call.Header
 }
 
+// Authenticator is what a Protocol has whose messages carry the credentials of who sends them.
+type Authenticator interface {
+	// CheckCredentials lists what is wrong with those of a call. password gives that of a user; ok is
+	// false where nobody is called so.
+	CheckCredentials(asked *Asked, now time.Time, password func(user string) (text string, ok bool)) []call.Deviation
+}
+
 // Documented is what a Protocol has whose messages say the same as documents, by which a service
 // can remember what they tell.
 type Documented interface {
@@ -133,8 +141,8 @@ func (a *Asked) ID() string {
 
 // Fault is a refusal to be told in the words of a protocol.
 type Fault struct {
-	// Ours is set when the call is not to blame.
-	Ours bool
+	// Ours is set when the call is not to blame, Unsigned where its credentials are.
+	Ours, Unsigned bool
 	// Code is the protocol's own word for it; "" for the one that Ours asks for.
 	Code, Text string
 	// Detail are further lines.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"time"
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
@@ -44,12 +45,27 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})
 	if service.Spec.Security != spec.SecurityOff {
-		found = append(asked.Operation.CheckSecurity(&r.Request), found...)
+		found = append(credentialFaults(service, &asked, &r.Request, r.At), found...)
 	}
 	if r.Spoilt() {
 		return asked.Operation.ID, found
 	}
 	return asked.Operation.ID, append(found, protocol.CheckAnswer(asked.Operation, &r.Answer, int64(len(r.Answer.Body)) == r.AnswerSize, b)...)
+}
+
+// credentialFaults lists in what a call lacks the credentials that its operation demands, or that the
+// users have which the service names.
+func credentialFaults(service *catalog.Service, asked *contract.Asked, r *call.Request, now time.Time) []call.Deviation {
+	found := asked.Operation.CheckSecurity(r)
+	authenticator, ok := service.Protocol().(contract.Authenticator)
+	if !ok || len(service.Spec.Users) == 0 {
+		return found
+	}
+	return append(found, authenticator.CheckCredentials(asked, now, func(user string) (string, bool) {
+		variable, known := service.Spec.Users[user]
+		password, set := service.Vars()[variable]
+		return fmt.Sprint(password), known && set
+	})...)
 }
 
 // refuseUnsigned refuses a call without the credentials that the contract demands, where the service
@@ -63,7 +79,7 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 		return false
 	}
 	op := asked.Operation
-	found := op.CheckSecurity(r)
+	found := credentialFaults(p.Service, asked, r, e.now())
 	if len(found) == 0 {
 		return false
 	}
@@ -73,7 +89,8 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 		d.Source, d.By, d.Answer = call.FromContract, op.ID+", security", built
 		d.Explanation = &call.Explanation{Summary: said, Steps: steps}
 	} else {
-		e.refuse(d, p, r, false, "security", selfDocument{Title: "Credentials are missing", Status: 401, Detail: "The contract demands credentials: " + found[0].Detail + "."}, steps)
+		refusal(d, "security", selfDocument{Title: "Credentials are missing", Status: 401, Detail: "The contract demands credentials: " + found[0].Detail + "."}, steps)
+		p.tellInProtocol(d, r, contract.Fault{Unsigned: true})
 	}
 	if challenge := op.Challenge(); challenge != "" && d.Answer.Status == 401 && d.Answer.Get("WWW-Authenticate") == "" {
 		d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "WWW-Authenticate", Value: challenge})

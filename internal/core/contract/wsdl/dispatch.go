@@ -93,10 +93,18 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 		return refused("VersionMismatch", fmt.Sprintf("Port %s speaks SOAP %s, and the envelope is of SOAP %s.", ports[0].name, versionText(ports[0].version), versionText(version)))
 	}
 	action := actionOf(r, version)
+	said := action
 	if a := addressingOf(m); action == "" && a != nil {
-		return s.find(m, ports, action, a.action)
+		said = a.action
 	}
-	return s.find(m, ports, action, action)
+	if m.encrypted() {
+		return s.findEncrypted(ports, said)
+	}
+	asked := s.find(m, ports, action, said)
+	if asked.Reason != "" {
+		asked.Reason += m.passedOver()
+	}
+	return asked
 }
 
 func refused(code, text string, detail ...string) contract.Asked {

@@ -65,7 +65,7 @@ func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Dr
 	}
 	envelope, invalid := o.envelope(version, o.output, draw)
 	b.Invalid = invalid
-	if echo && m.body != nil {
+	if echo && m.body != nil && !m.encrypted() {
 		b.Echoed = o.echo(envelope, m.body)
 	}
 	m.address(envelope, o.output.action, false)
@@ -229,7 +229,7 @@ func (o *operation) checkRequest(m *received, contentType string, notUnderstood 
 		return found
 	}
 	o.addressingFaults(m, add)
-	if o.input.encoded {
+	if o.input.encoded || m.encrypted() {
 		return found
 	}
 	for _, f := range o.bodyFaults(m.body, o.input) {

@@ -203,37 +203,37 @@ func (s *service) Refuse(asked *contract.Asked, f contract.Fault) (call.Answer, 
 	if asked.Fault != nil && asked.Fault.Foreign {
 		return call.Answer{}, false
 	}
-	code := f.Code
+	m, made := s.receivedOf(asked), plainFault(f.Code, f.Text)
 	var missed []*xmltree.Node
-	if code == "" && !f.Ours {
+	if made.code == "" && !f.Ours && !f.Unsigned {
 		missed = s.notUnderstood(asked)
 	}
 	switch {
-	case code != "":
+	case made.code != "":
 	case len(missed) > 0:
-		code = "MustUnderstand"
+		made.code = "MustUnderstand"
 	case f.Ours:
-		code = "Server"
+		made.code = "Server"
 	default:
-		code = "Client"
+		made.code = "Client"
 	}
-	m := s.receivedOf(asked)
-	version := m.version()
-	var details []*xmltree.Node
-	if code != "MustUnderstand" { // a detail is about the body
+	if f.Unsigned {
+		made.subcodes = []name{{Space: security, Local: "FailedAuthentication"}}
+	}
+	if len(missed) == 0 { // a detail is about the body
 		for _, line := range f.Detail {
-			details = append(details, note(line))
+			made.details = append(made.details, note(line))
 		}
 	}
-	envelope := plainFault(code, f.Text, details...).envelope(version)
-	switch {
-	case version == 12 && code == "MustUnderstand":
+	envelope := made.envelope(m.version())
+	if m.version() == 12 {
 		tellNotUnderstood(envelope, missed)
-	case version == 12 && code == "VersionMismatch":
-		s.tellVersions(envelope)
+		if made.code == "VersionMismatch" {
+			s.tellVersions(envelope)
+		}
 	}
 	m.address(envelope, "", true)
-	return answer(version, faultStatus(version, code), envelope), true
+	return answer(m.version(), faultStatus(m.version(), made.code), envelope), true
 }
 
 // note is a line of our own in the detail of a fault.
