@@ -22,8 +22,9 @@ type Fault struct {
 	// Subcode are the names below the code, from the outside in, as {NAMESPACE}LOCAL. SOAP 1.1 has one
 	// code only, which is the last of them.
 	Subcode Subcodes `json:"subcode,omitempty"`
-	// Text is for people.
-	Text Reasons `json:"text"`
+	// Text is for people, in English; SOAP 1.2 has it also in the languages of Translations.
+	Text         string       `json:"text"`
+	Translations Translations `json:"translations,omitempty"`
 	// Node and Role say in 1.2 where the fault happened, and what that was then; in 1.1 Role is the
 	// actor.
 	Node string `json:"node,omitempty"`
@@ -60,16 +61,16 @@ func (f *Fault) Texts() []*string {
 	for i := range f.Subcode {
 		texts = append(texts, &f.Subcode[i])
 	}
-	for i := range f.Text {
-		texts = append(texts, &f.Text[i].Text)
+	for i := range f.Translations {
+		texts = append(texts, &f.Translations[i].Text)
 	}
-	return append(texts, &f.Node, &f.Role, &f.Detail)
+	return append(texts, &f.Text, &f.Node, &f.Role, &f.Detail)
 }
 
 // Clone is a copy that shares nothing.
 func (f *Fault) Clone() *Fault {
 	copied := *f
-	copied.Subcode, copied.Text = slices.Clone(f.Subcode), slices.Clone(f.Text)
+	copied.Subcode, copied.Translations = slices.Clone(f.Subcode), slices.Clone(f.Translations)
 	return &copied
 }
 
@@ -103,46 +104,32 @@ func (s Subcodes) MarshalJSON() ([]byte, error) {
 // UnmarshalJSON reads what MarshalJSON writes.
 func (s *Subcodes) UnmarshalJSON(text []byte) error { return decodeJSON(text, s) }
 
-// Reason is the text of a fault in a language; "" for one that is not told.
-type Reason struct{ Language, Text string }
+// Translation is the text of a fault in a language.
+type Translation struct{ Language, Text string }
 
-// Reasons is a text, or an object of languages and texts.
-type Reasons []Reason
+// Translations is an object of languages and texts.
+type Translations []Translation
 
-// DecodeTree reads a text or an object of them.
-func (r *Reasons) DecodeTree(n *tree.Node) error {
-	if n.Kind == tree.String {
-		*r = Reasons{{Text: n.Text}}
-		return nil
+// DecodeTree reads them in their order.
+func (t *Translations) DecodeTree(n *tree.Node) error {
+	if n.Kind != tree.Map || slices.ContainsFunc(n.Members, func(m tree.Member) bool { return m.Value.Kind != tree.String || m.Key == "" }) {
+		return errors.New("must be texts by their languages, such as { de: geschlossen }")
 	}
-	if n.Kind != tree.Map || len(n.Members) == 0 || slices.ContainsFunc(n.Members, func(m tree.Member) bool { return m.Value.Kind != tree.String || m.Key == "" }) {
-		return errors.New("must be a text, or texts by their languages, such as { en: closed, de: geschlossen }")
-	}
-	*r = make(Reasons, 0, len(n.Members))
+	*t = make(Translations, 0, len(n.Members))
 	for _, m := range n.Members {
-		*r = append(*r, Reason{m.Key, m.Value.Text})
+		*t = append(*t, Translation{m.Key, m.Value.Text})
 	}
 	return nil
 }
 
 // MarshalJSON writes what DecodeTree reads.
-func (r Reasons) MarshalJSON() ([]byte, error) {
-	if len(r) == 0 || len(r) == 1 && r[0].Language == "" {
-		return json.Marshal(r.first())
-	}
+func (t Translations) MarshalJSON() ([]byte, error) {
 	var members []tree.Member
-	for _, one := range r {
+	for _, one := range t {
 		members = append(members, tree.Member{Key: one.Language, Value: tree.NewString(one.Text)})
 	}
 	return tree.NewMap(members...).AppendJSON(nil), nil
 }
 
-func (r Reasons) first() string {
-	if len(r) == 0 {
-		return ""
-	}
-	return r[0].Text
-}
-
 // UnmarshalJSON reads what MarshalJSON writes.
-func (r *Reasons) UnmarshalJSON(text []byte) error { return decodeJSON(text, r) }
+func (t *Translations) UnmarshalJSON(text []byte) error { return decodeJSON(text, t) }

@@ -21,8 +21,8 @@ func TestFaults(t *testing.T) {
 	}
 	for _, written := range []string{
 		`{"code":"Client","text":"a"}`,
-		`{"code":"{urn:a}B","subcode":"{urn:a}C","text":{"en":"a"},"detail":"<a/>"}`,
-		`{"code":"${vars.code}","subcode":["{urn:a}C","${1}"],"text":{"de":"b","en":"a"},"node":"n","role":"r"}`,
+		`{"code":"{urn:a}B","subcode":"{urn:a}C","text":"a","translations":{"de":"b"},"detail":"<a/>"}`,
+		`{"code":"${vars.code}","subcode":["{urn:a}C","${1}"],"text":"a","translations":{"de":"b","fr":"c"},"node":"n","role":"r"}`,
 	} {
 		m, err := read(written)
 		require.NoError(t, err)
@@ -45,8 +45,8 @@ func TestFaults(t *testing.T) {
 		`{code: Client, subcode: a, text: a}`:                       `a subcode is a name such as {urn:desk}Closed, not "a"`,
 		`{code: Client, subcode: ["{urn:a}B", "{urn:a}"], text: a}`: `a subcode is a name such as {urn:desk}Closed, not "{urn:a}"`,
 		`{code: Client, subcode: {}, text: a}`:                      `subcode must be a name such as {urn:desk}Closed, or a list of them`,
-		`{code: Client, text: [a]}`:                                 `text must be a text, or texts by their languages`,
-		`{code: Client, text: {}}`:                                  `text must be a text, or texts by their languages`,
+		`{code: Client, text: a, translations: b}`:                  `translations must be texts by their languages`,
+		`{code: Client, text: a, translations: {de: [a]}}`:          `translations must be texts by their languages`,
 	} {
 		_, err := read(fault)
 		assert.ErrorContains(t, err, want)

@@ -2,6 +2,7 @@ package control
 
 import (
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,6 +25,9 @@ func TestTheAPIKeepsItsPromises(t *testing.T) {
 	assert.Empty(t, changes.Removed, "operations")
 	for _, op := range changes.Changed {
 		for _, d := range op.Differences {
+			if strings.HasSuffix(d.Where, "answer, fault, code, enum") {
+				continue // any name may stand there now, for who writes one
+			}
 			assert.Equal(t, "added", d.What, "%s: %s was %q, is %q", op.Operation, d.Where, d.Before, d.After)
 			assert.NotContains(t, d.After, "required", "%s: %s", op.Operation, d.Where)
 		}

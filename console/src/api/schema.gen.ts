@@ -3127,8 +3127,10 @@ export interface components {
                 code: string;
                 /** @description Names below the code, from the outside in, as {NAMESPACE}LOCAL. SOAP 1.1 has one code only, which is the last of them */
                 subcode?: string | string[];
-                /** @description For people; or texts by their languages */
-                text: string | {
+                /** @description For people, in English */
+                text: string;
+                /** @description The text in other languages, for callers by SOAP 1.2 */
+                translations?: {
                     [key: string]: string;
                 };
                 /** @description Where the fault happened; SOAP 1.2 only */

@@ -66,8 +66,8 @@ func TestAnswersAreAddressed(t *testing.T) {
 		"drawn":            {built(t, c, &asked, ""), "urn:harbour:Desk:askResponse"},
 		"a declared fault": {built(t, c, &asked, "closed"), "urn:harbour:Desk:ask:Fault:closed"},
 		"of a mapping":     {written(spec.Answer{XML: &text}, `<told xmlns="urn:harbour"/>`), "urn:harbour:Desk:askResponse"},
-		"its fault":        {written(spec.Answer{Fault: &spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "no"}}}}, ""), wsa + "/soap/fault"},
-		"one declared":     {written(spec.Answer{Fault: &spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "no"}}, Detail: `<closed xmlns="urn:harbour">x</closed>`}}, ""), "urn:harbour:Desk:ask:Fault:closed"},
+		"its fault":        {written(spec.Answer{Fault: &spec.Fault{Code: "Server", Text: "no"}}, ""), wsa + "/soap/fault"},
+		"one declared":     {written(spec.Answer{Fault: &spec.Fault{Code: "Server", Text: "no", Detail: `<closed xmlns="urn:harbour">x</closed>`}}, ""), "urn:harbour:Desk:ask:Fault:closed"},
 		"a refusal":        {refused, wsa + "/soap/fault"},
 	} {
 		assert.Equal(t, []string{"Action=" + k.action, own, "RelatesTo=urn:uuid:1", to}, headersOf(t, k.answer.Body), name)

@@ -67,9 +67,9 @@ var codes = map[string]string{"Client": "Sender", "Server": "Receiver", "MustUnd
 
 // fault is what a fault says, in either version.
 type fault struct {
-	code     string // in the words of 1.1
-	subcodes []name // from the outside in
-	reasons  []spec.Reason
+	code     string             // in the words of 1.1
+	subcodes []name             // from the outside in
+	reasons  []spec.Translation // at least one
 	node     string
 	role     string
 	details  []*xmltree.Node
@@ -77,7 +77,7 @@ type fault struct {
 
 // plainFault is a fault with a text of ours.
 func plainFault(code, text string, details ...*xmltree.Node) fault {
-	return fault{code: code, reasons: []spec.Reason{{Text: text}}, details: details}
+	return fault{code: code, reasons: []spec.Translation{{Text: text}}, details: details}
 }
 
 // envelope writes the fault.

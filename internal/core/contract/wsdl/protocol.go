@@ -133,10 +133,7 @@ func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answ
 // mappedFault writes the fault that a mapping asks for.
 func (s *service) mappedFault(asked *contract.Asked, written *spec.Answer) call.Answer {
 	m, asks := s.receivedOf(asked), written.Fault
-	made := fault{code: asks.Code, reasons: asks.Text, node: asks.Node, role: asks.Role}
-	if len(made.reasons) == 0 {
-		made.reasons = []spec.Reason{{}}
-	}
+	made := fault{code: asks.Code, reasons: append(spec.Translations{{Text: asks.Text}}, asks.Translations...), node: asks.Node, role: asks.Role}
 	switch space, local, own := strings.Cut(strings.TrimPrefix(asks.Code, "{"), "}"); {
 	case own:
 		made.code, made.subcodes = "Server", []name{{Space: space, Local: local}}

@@ -147,12 +147,12 @@ func TestEnvelopes(t *testing.T) {
 	fault := func(asked *contract.Asked, status int, f spec.Fault) call.Answer {
 		return envelopes.Dress(asked, call.Answer{}, &spec.Answer{Status: spec.Status{Code: status}, Fault: &f})
 	}
-	assert.Equal(t, 500, fault(&old, 0, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status)
-	assert.Equal(t, 400, fault(&current, 500, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status, "500 is what faults have unless said otherwise")
-	assert.Equal(t, 503, fault(&current, 503, spec.Fault{Code: "Client", Text: spec.Reasons{{Text: "closed"}}}).Status)
-	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}, Detail: "<until>ten</until>"}).Body), "<until>ten</until>")
-	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}, Detail: "until ten"}).Body), ">until ten<")
-	assert.NotContains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: spec.Reasons{{Text: "closed"}}}).Body), "<detail>")
+	assert.Equal(t, 500, fault(&old, 0, spec.Fault{Code: "Client", Text: "closed"}).Status)
+	assert.Equal(t, 400, fault(&current, 500, spec.Fault{Code: "Client", Text: "closed"}).Status, "500 is what faults have unless said otherwise")
+	assert.Equal(t, 503, fault(&current, 503, spec.Fault{Code: "Client", Text: "closed"}).Status)
+	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed", Detail: "<until>ten</until>"}).Body), "<until>ten</until>")
+	assert.Contains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed", Detail: "until ten"}).Body), ">until ten<")
+	assert.NotContains(t, string(fault(&old, 0, spec.Fault{Code: "Server", Text: "closed"}).Body), "<detail>")
 }
 
 func TestWhatIsNoMessage(t *testing.T) {
@@ -221,9 +221,9 @@ func TestXMLOfMappingsStaysAsItIs(t *testing.T) {
 		{`{code: "{urn:desk}Closed", text: closed}`,
 			`<faultcode>n2:Closed</faultcode><faultstring>closed</faultstring>`,
 			`<soap:Code><soap:Value>soap:Receiver</soap:Value><soap:Subcode><soap:Value>n2:Closed</soap:Value></soap:Subcode></soap:Code><soap:Reason><soap:Text xml:lang="en">closed</soap:Text></soap:Reason>`},
-		{`{code: Sender, subcode: ["{urn:desk}Late", "{urn:a}VeryLate"], text: {de: spät, en: late}, node: urn:n, role: urn:r}`,
-			`<faultcode>n2:VeryLate</faultcode><faultstring xml:lang="de">spät</faultstring><faultactor>urn:r</faultactor>`,
-			`<soap:Code><soap:Value>soap:Sender</soap:Value><soap:Subcode><soap:Value>n2:Late</soap:Value><soap:Subcode><soap:Value>n3:VeryLate</soap:Value></soap:Subcode></soap:Subcode></soap:Code><soap:Reason><soap:Text xml:lang="de">spät</soap:Text><soap:Text xml:lang="en">late</soap:Text></soap:Reason><soap:Node>urn:n</soap:Node><soap:Role>urn:r</soap:Role>`},
+		{`{code: Sender, subcode: ["{urn:desk}Late", "{urn:a}VeryLate"], text: late, translations: {de: spät}, node: urn:n, role: urn:r}`,
+			`<faultcode>n2:VeryLate</faultcode><faultstring>late</faultstring><faultactor>urn:r</faultactor>`,
+			`<soap:Code><soap:Value>soap:Sender</soap:Value><soap:Subcode><soap:Value>n2:Late</soap:Value><soap:Subcode><soap:Value>n3:VeryLate</soap:Value></soap:Subcode></soap:Subcode></soap:Code><soap:Reason><soap:Text xml:lang="en">late</soap:Text><soap:Text xml:lang="de">spät</soap:Text></soap:Reason><soap:Node>urn:n</soap:Node><soap:Role>urn:r</soap:Role>`},
 		{`{code: Receiver, text: "no", detail: "<x:a xmlns:x='urn:x'>x:y</x:a> and <b/>"}`,
 			`<faultcode>soap:Server</faultcode><faultstring>no</faultstring><detail><x:a xmlns:x='urn:x'>x:y</x:a> and <b/></detail>`,
 			`<soap:Code><soap:Value>soap:Receiver</soap:Value></soap:Code><soap:Reason><soap:Text xml:lang="en">no</soap:Text></soap:Reason><soap:Detail><x:a xmlns:x='urn:x'>x:y</x:a> and <b/></soap:Detail>`},
