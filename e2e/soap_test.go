@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"os/exec"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -66,6 +67,55 @@ func TestSOAPHeadersOfAClient(t *testing.T) {
 		deviate += len(detail.DeviationList)
 	}
 	assert.Zero(t, deviate, "what was refused is listed as refused")
+}
+
+// A SOAP service is recorded at its own address, whatever our ports are called, and with our contract;
+// mappings are told by operations, and what is played back is for the message that it answers.
+func TestRecordingSOAP(t *testing.T) {
+	t.Parallel()
+	real, s := startDemo(t), startDemo(t)
+	ctx := t.Context()
+	_, err := s.api.PatchService(ctx, "customs", []byte(`{"upstream": "`+real.traffic+`/customs/Desk"}`))
+	require.NoError(t, err)
+	_, err = real.api.PutMappings(ctx, "customs", []byte("id: cleared\ncall: {operation: askClearance}\nanswer:\n  xml: <askClearanceResponse xmlns='https://customs.skerry-sound.example/cargo'><manifest>M-2041-SK</manifest><cleared>2026-12-01T10:00:00Z</cleared></askClearanceResponse>\n"))
+	require.NoError(t, err)
+	ask := func(path, message string) (status int, body, by string) {
+		addressed := strings.Replace(clearance, "<soap:Body>", `<soap:Header><MessageID xmlns="http://www.w3.org/2005/08/addressing">urn:`+message+`</MessageID></soap:Header><soap:Body>`, 1)
+		resp, body := s.send("POST "+path, addressed, "Content-Type: text/xml")
+		return resp.StatusCode, body, resp.Header.Get("Rapid-Mimic")
+	}
+	_, err = s.api.StartRecording(ctx, "customs", api.RecordingStart{Name: "clearances"})
+	require.NoError(t, err)
+	resp, served := s.send("GET /customs?wsdl", "")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, served, `"`+s.traffic+`/customs/Desk"`, "clients stay with us while we record")
+	status, recorded, by := ask("/customs/Desk", "first")
+	assert.Equal(t, 200, status, recorded)
+	assert.Contains(t, by, "source=upstream")
+	assert.Contains(t, recorded, ":RelatesTo>urn:first</")
+	assert.Contains(t, recorded, "<cleared>2026-12-01T10:00:00Z</cleared>")
+	ask("/customs", "third")
+	resp, _ = s.send("POST /customs", strings.Replace(clearance, "M-2041-SK", "M-2042-SK", 1), "Content-Type: text/xml")
+	assert.Equal(t, 200, resp.StatusCode)
+	report, err := s.api.StopRecording(ctx, "customs", "clearances", api.RecordingStop{})
+	require.NoError(t, err)
+	require.Len(t, report.Mappings, 2)
+	for i, id := range []string{"askclearance", "askclearance-2"} {
+		m := report.Mappings[i].Mapping
+		assert.Equal(t, []any{id, "askClearance", "", 0}, []any{m.ID, m.Call.Operation, m.Call.Path, len(m.Sequence)})
+		for _, c := range m.Call.Where {
+			assert.Nil(t, c.Present, "nothing is asked for that is not there")
+		}
+	}
+	_, err = s.api.PatchService(ctx, "customs", []byte(`{"upstream": ""}`))
+	require.NoError(t, err)
+	for _, path := range []string{"/customs/Desk", "/customs"} {
+		_, again, by := ask(path, "second")
+		assert.Contains(t, by, `source=mapping, by="askclearance"`)
+		pattern := regexp.MustCompile(`(:MessageID>urn:uuid:)[^<]*|urn:first|urn:second`)
+		assert.Equal(t, pattern.ReplaceAllString(recorded, "$1"), pattern.ReplaceAllString(again, "$1"), "else it is what was recorded, to the byte")
+		assert.Contains(t, again, ":RelatesTo>urn:second</")
+	}
 }
 
 const clearance = `<soap:Envelope xmlns:soap="http://schemas.xmlsoap.org/soap/envelope/"><soap:Body>` +

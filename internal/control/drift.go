@@ -14,7 +14,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/coding"
+	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
@@ -43,7 +45,7 @@ func (s *server) postReplay(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	replay := &replay{server: s, wanted: wanted, base: base, service: service.Spec.Name, keys: service.Keys(), learned: recording.Replaying{Header: make(call.Header)}}
+	replay := &replay{server: s, wanted: wanted, base: base, service: service, keys: service.Keys(), learned: recording.Replaying{Header: make(call.Header)}}
 	if real := service.Upstream; real != nil && real.Scheme == base.Scheme && real.Host == base.Host { // it is asked as the service asks it
 		for _, f := range service.UpstreamHeaders {
 			replay.learned.Header[http.CanonicalHeaderKey(f.Name)] = []string{f.Value}
@@ -76,7 +78,7 @@ type replay struct {
 	server  *server
 	wanted  api.ReplayRequest
 	base    *url.URL
-	service string
+	service *catalog.Service
 	keys    []call.Key // of its contract
 	learned recording.Replaying
 }
@@ -113,7 +115,7 @@ func (p *replay) run(ctx context.Context, exchanges []recording.Exchange) (repor
 			p.learned.Learn(x, now)
 			masked := p.masked(now)
 			line.Differences = differenceViews(recording.Compare(x, masked, recording.Comparing(p.wanted.Comparing)))
-			_, found, _ := p.server.Engine.Check(ctx, masked.Record(p.service)) // what was found is told
+			_, found, _ := p.server.Engine.Check(ctx, masked.Record(p.service.Spec.Name)) // what was found is told
 			line.Deviations = deviationViews(slices.DeleteFunc(found, func(d call.Deviation) bool { return d.Side == "request" }))
 			line.NowMs = float64(now.Took) / 1000
 			before, after = append(before, line.RecordedMs), append(after, line.NowMs)
@@ -144,12 +146,9 @@ func (p *replay) ask(ctx context.Context, x recording.Exchange) (now recording.E
 	for _, where := range unknown {
 		notes = append(notes, where+" had a secret that is not known here")
 	}
-	target := *p.base
-	joined, err := url.Parse(strings.TrimSuffix(p.base.EscapedPath(), "/") + today.Path)
-	if err != nil {
-		return now, notes, fmt.Errorf("its path cannot be asked for: %w", err)
-	}
-	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, today.Query
+	base := *p.base
+	base.Path, base.RawPath = strings.TrimSuffix(base.Path, "/"), strings.TrimSuffix(base.RawPath, "/")
+	target := engine.TargetOf(p.service, &base, today.Path, today.Query)
 	request, err := http.NewRequestWithContext(ctx, today.Method, target.String(), bytes.NewReader(today.Body))
 	if err != nil {
 		return now, notes, err

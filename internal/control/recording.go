@@ -407,7 +407,7 @@ func (s *server) makeMappings(ctx context.Context, name string, r catalog.Stored
 		return nil, nil, err
 	}
 	proposals, skipped := recording.Propose(exchanges, recording.Options{
-		Labels: labelsOf(r.Recording), Fold: how.Fold, NoPreflights: service.Spec.CORS, Noise: service.Spec.IsNoise, Earlier: earlier, Pace: how.Pace})
+		Labels: labelsOf(r.Recording), Fold: how.Fold, NoPreflights: service.Spec.CORS, Noise: service.Spec.IsNoise, Operation: service.OperationAsked(), Earlier: earlier, Pace: how.Pace})
 	made, err := s.Catalog.MakeMappings(ctx, name, proposals, catalog.Making{Name: r.Recording.Name, Existing: how.Existing, DryRun: how.DryRun})
 	if err != nil {
 		return nil, nil, err

@@ -62,7 +62,7 @@ func (s *Snapshot) DraftFromCalls(name string, calls map[string][]recording.Exch
 			}
 			continue
 		}
-		proposals, without := recording.Propose(exchanges, recording.Options{NoPreflights: service.Spec.CORS, Noise: service.Spec.IsNoise})
+		proposals, without := recording.Propose(exchanges, recording.Options{NoPreflights: service.Spec.CORS, Noise: service.Spec.IsNoise, Operation: service.OperationAsked()})
 		skipped = append(skipped, without...)
 		for _, p := range proposals {
 			if len(p.Payloads) > 0 {

@@ -17,6 +17,7 @@ import (
 	"rapidmimic.example/internal/core/expr"
 	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/internal/core/script"
 	"rapidmimic.example/spec"
 )
@@ -379,6 +380,22 @@ func (s *Service) Protocol() contract.Protocol {
 		return rest.None
 	}
 	return s.Contract.Protocol
+}
+
+// OperationAsked tells of recorded calls which operation they are for, "" for none; nil where the
+// address tells that.
+func (s *Service) OperationAsked() func(x recording.Exchange) string {
+	if !s.Protocol().ByMessage() {
+		return nil
+	}
+	return func(x recording.Exchange) string {
+		r := x.Record(s.Spec.Name).Request
+		asked := s.Protocol().Dispatch(&r, match.Split(nil, r.Path))
+		if asked.Fault != nil {
+			return ""
+		}
+		return asked.ID()
+	}
 }
 
 // Keys are where the contract has callers give API keys.

@@ -20,7 +20,7 @@ import (
 // of SOAP.
 //
 // A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher,
-// Redirector, Authenticator and Documented.
+// Located, Redirector, Authenticator and Documented.
 type Protocol interface {
 	// Name is how the API calls it: "http", "soap".
 	Name() string
@@ -65,6 +65,15 @@ type Publisher interface {
 	// Publish returns a document of the contract by the query of its address, with
 	// addresses that begin with base. ok is false when the query asks for none.
 	Publish(query, base string) (a call.Answer, ok bool)
+}
+
+// Located is what a Protocol has whose real services have their addresses in the contract, other than
+// below that of the service.
+type Located interface {
+	// UpstreamPath is the path at which the upstream takes a call whose path, relative to the service,
+	// has these segments; base is the path of the upstream. ok is false for a call that is none of the
+	// protocol.
+	UpstreamPath(base string, segments []string) (path string, ok bool)
 }
 
 // Redirector is what a Protocol has whose callers may want the answer somewhere else than on the way

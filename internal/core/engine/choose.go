@@ -42,13 +42,26 @@ func (p *Placed) withoutBase() []string {
 	return p.Service.Contract.Relative(p.segments)
 }
 
+// published is the document of the contract that a call asks for; ok is false where it asks for none.
+func (p *Placed) published(r *call.Request) (publisher contract.Publisher, answer call.Answer, ok bool) {
+	publisher, ok = p.Service.Protocol().(contract.Publisher)
+	if !ok || r.Method != "GET" && r.Method != "HEAD" {
+		return publisher, answer, false
+	}
+	answer, ok = publisher.Publish(r.Query, "http://"+r.Host+baseOf(r))
+	return publisher, answer, ok
+}
+
+// asksContract reports whether a call asks for a document of the contract, which we give also while
+// others are relayed: that of the upstream would lead its reader past us.
+func (p *Placed) asksContract(r *call.Request) bool {
+	_, _, ok := p.published(r)
+	return ok
+}
+
 // publish gives a document of the contract to who asks for one.
 func (e *Engine) publish(d *Decision, p *Placed, r *call.Request) bool {
-	publisher, ok := p.Service.Protocol().(contract.Publisher)
-	if !ok || r.Method != "GET" && r.Method != "HEAD" {
-		return false
-	}
-	answer, ok := publisher.Publish(r.Query, "http://"+r.Host+baseOf(r))
+	publisher, answer, ok := p.published(r)
 	if !ok {
 		return false
 	}

@@ -110,3 +110,32 @@ func TestRefusalsInTheWordsOfSOAP(t *testing.T) {
 		assert.Equal(t, want, fmt.Sprintf("%d %s", d.Answer.Status, d.Answer.Get("Allow")), line)
 	}
 }
+
+// The upstream of a SOAP service is its port, whatever ours are called; its contract is ours also while
+// it relays.
+func TestRelayingSOAP(t *testing.T) {
+	c, e := customs(t)
+	relayed := func(upstream, line string) engine.Decision {
+		settings := c.Snapshot().Named("customs").Spec
+		settings.Upstream, settings.Mode = upstream, spec.ModeRelay
+		_, _, err := c.PutService(t.Context(), "customs", settings, "")
+		require.NoError(t, err)
+		return ask(e, line)
+	}
+	for line, want := range map[string]string{
+		"POST /customs/Desk":            "http://real.example/office/port",
+		"POST /customs":                 "http://real.example/office/port",
+		"POST /customs/?trace=1":        "http://real.example/office/port?trace=1",
+		"POST /customs/other/path":      "http://real.example/office/port/other/path",
+		"GET /customs/Desk12?singleWsd": "http://real.example/office/port?singleWsd",
+	} {
+		d := relayed("http://real.example/office/port", line)
+		require.NotNil(t, d.Relay, line)
+		assert.Equal(t, want, d.Relay.Target.String(), line)
+	}
+	assert.Equal(t, "https://customs.skerry-sound.example/desk", "https://customs.skerry-sound.example"+relayed("http://real.example", "POST /customs/Desk").Relay.Target.Path, "as the contract has it")
+	d := relayed("http://real.example/office/port", "GET /customs?wsdl")
+	assert.Nil(t, d.Relay)
+	assert.Equal(t, []any{200, call.FromSelf}, []any{d.Answer.Status, d.Source})
+	assert.Contains(t, string(d.Answer.Body), "/customs/Desk")
+}

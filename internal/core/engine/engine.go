@@ -172,7 +172,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		}
 		return d
 	}
-	if p.relays() {
+	if p.relays() && !p.asksContract(r) {
 		why := "the service relays"
 		if capture := p.Service.Recording; capture != nil {
 			if passed := capture.LeavesOut(r, p.segments); passed != "" {

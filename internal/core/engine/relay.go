@@ -13,6 +13,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
 )
 
 // Relay is what a decision says of a call that the upstream answers.
@@ -89,7 +90,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 		return
 	}
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: targetOf(base, r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
+	d.Relay = &Relay{Target: TargetOf(p.Service, base, r.Path, r.Query), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
 		asFault: func(text string) (call.Answer, bool) { return p.asFault(r, contract.Fault{Ours: true, Text: text}) }}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
@@ -124,14 +125,21 @@ func climbs(escaped string) bool {
 	return false
 }
 
-// targetOf is where a call goes below a base URL.
-func targetOf(base *url.URL, r *call.Request) *url.URL {
-	target := *base
-	joined, err := url.Parse(base.EscapedPath() + r.Path)
-	if err != nil { // a path that reached us is one
-		joined = &url.URL{Path: base.Path + r.Path}
+// TargetOf is where an upstream with this base URL takes a call to a service, path being relative to that
+// and escaped: below the base, unless the protocol of the service knows better.
+func TargetOf(service *catalog.Service, base *url.URL, path, query string) *url.URL {
+	below := base.EscapedPath()
+	if located, ok := service.Protocol().(contract.Located); ok {
+		if at, ok := located.UpstreamPath(below, match.Split(nil, path)); ok {
+			below, path = at, ""
+		}
 	}
-	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, r.Query
+	target := *base
+	joined, err := url.Parse(below + path)
+	if err != nil { // a path that reached us is one
+		joined = &url.URL{Path: base.Path + path}
+	}
+	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, query
 	return &target
 }
 

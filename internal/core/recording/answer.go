@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -15,6 +16,9 @@ import (
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/tree"
 )
+
+// addressed is what of an answer by WS-Addressing says which message it is for, and which one it is.
+var addressed = regexp.MustCompile(`(<(?:[\w.-]+:)?(?:RelatesTo|MessageID)(?:\s[^>]*)?>)[^<]*`)
 
 // answerKey is equal for exchanges with the same answer, apart from what differs by
 // itself: the moment, the connection, and in which coding it came.
@@ -26,7 +30,11 @@ func answerKey(x Exchange) string {
 			fmt.Fprintf(sum, "%s: %s\n", strings.ToLower(f.Name), f.Value)
 		}
 	}
-	_, _ = sum.Write(x.Answer) // a hash never fails
+	body := x.Answer
+	if bytes.Contains(body, []byte("RelatesTo")) {
+		body = addressed.ReplaceAll(body, []byte("$1"))
+	}
+	_, _ = sum.Write(body) // a hash never fails
 	if x.Wire != nil && x.Method == "HEAD" {
 		fmt.Fprintf(sum, "\n%d", x.Wire.Length)
 	}
@@ -122,6 +130,10 @@ func sumOf(body []byte) string {
 func (x Exchange) recorded(mediaType string, p *Proposal, pace string) *spec.Recorded {
 	r := spec.Recorded{Untyped: mediaType == "" && len(x.Answer) > 0}
 	telling := r.Untyped || slices.ContainsFunc(x.Header, func(f call.Field) bool { return follows(f.Name) || strings.EqualFold(f.Name, "Last-Modified") })
+	if call.IsXML(mediaType) && bytes.Contains(x.Answer, []byte("RelatesTo")) { // it follows who asks
+		telling = true
+		p.Notes = append(p.Notes, "RelatesTo and MessageID of the answer follow the message that it answers")
+	}
 	if w := x.Wire; w != nil {
 		if x.Method == "HEAD" {
 			r.Length, telling = &w.Length, true

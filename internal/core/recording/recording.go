@@ -91,6 +91,9 @@ type Options struct {
 	// Noise reports whether a query parameter says only when or how a call came; nil
 	// where none does.
 	Noise func(parameter string) bool
+	// Operation names the operation that a call asks for, where the message tells operations apart; ""
+	// for none. Nil where the address does.
+	Operation func(x Exchange) string
 	// Pace is that of the answers, see spec.Recorded.
 	Pace string
 	// Earlier are calls of other recordings of the service to the same paths, the oldest
@@ -146,7 +149,7 @@ func Propose(exchanges []Exchange, o Options) (proposals []Proposal, skipped []S
 			earlier = append(earlier, x)
 		}
 	}
-	groups := grouped(usable, earlier, o.Noise)
+	groups := grouped(usable, earlier, o)
 	if o.Fold {
 		groups = folded(groups)
 	} else {
@@ -180,6 +183,7 @@ func unusable(x Exchange) string {
 // group is calls that ask for the same.
 type group struct {
 	method, path string
+	operation    string // that it asks for; "" where the address tells it
 	ask          ask
 	callers      []spec.Condition // what else tells them apart, see telling.go
 	calls        []Exchange
@@ -191,16 +195,22 @@ type group struct {
 
 // grouped puts calls together that ask for the same, in the order in which each was
 // first made.
-func grouped(exchanges, earlier []Exchange, noise func(string) bool) (groups []*group) {
+func grouped(exchanges, earlier []Exchange, o Options) (groups []*group) {
 	all := slices.Concat(earlier, exchanges)
 	known := knownOf(all)
 	byKey := make(map[string]*group)
 	for _, x := range all {
-		a := askOf(x, known, noise)
-		key := x.Method + "\x00" + x.Path + "\x00" + a.key
+		a := askOf(x, known, o.Noise)
+		key, operation := x.Method+"\x00"+x.Path+"\x00"+a.key, ""
+		if o.Operation != nil {
+			operation = o.Operation(x)
+		}
+		if operation != "" { // at whichever port
+			key = operation + "\x00" + a.key
+		}
 		g := byKey[key]
 		if g == nil {
-			g = &group{method: x.Method, path: x.Path, ask: a, notes: a.notes, earlier: true}
+			g = &group{method: x.Method, path: x.Path, operation: operation, ask: a, notes: a.notes, earlier: true}
 			byKey[key] = g
 			groups = append(groups, g)
 		}
@@ -219,7 +229,10 @@ func grouped(exchanges, earlier []Exchange, noise func(string) bool) (groups []*
 
 func (g *group) proposal(o Options) Proposal {
 	m := spec.Mapping{Enabled: true, Labels: o.Labels, Call: spec.Pattern{Method: spec.Methods{g.method}, Path: literal(g.path)}}
-	if g.param != "" {
+	switch {
+	case g.operation != "":
+		m.Call = spec.Pattern{Operation: g.operation}
+	case g.param != "":
 		m.Call.Path = g.template()
 	}
 	m.Call.Where = slices.Clone(g.ask.conditions)
@@ -256,6 +269,9 @@ func (g *group) proposal(o Options) Proposal {
 // id says in a few words what the mapping is asked: get-slots-limit-1.
 func (g *group) id(path string) string {
 	words := []string{g.method, path}
+	if g.operation != "" {
+		words = []string{g.operation}
+	}
 	for _, q := range g.ask.query {
 		words = append(words, q.name, q.value)
 	}

@@ -317,3 +317,43 @@ func TestHAROfOthers(t *testing.T) {
 		assert.ErrorContains(t, err, want)
 	}
 }
+
+// Where messages tell operations apart, mappings ask for these, at whichever address they came; answers
+// that only say which message they are for are the same.
+func TestMessagesAreToldByOperations(t *testing.T) {
+	message := func(operation, berth string) string {
+		return `<Envelope><Header><MessageID>urn:1</MessageID></Header><Body><` + operation + `><berth>` + berth + `</berth></` + operation + `></Body></Envelope>`
+	}
+	answer := func(to, text string) string {
+		return `<Envelope><Header><a:RelatesTo xmlns:a="urn:a">` + to + `</a:RelatesTo></Header><Body>` + text + `</Body></Envelope>`
+	}
+	all := []recording.Exchange{
+		exchange(1, "POST /Desk", message("ask", "N7"), 200, "text/xml", answer("urn:1", "free")),
+		exchange(2, "POST /", message("ask", "N7"), 200, "text/xml", answer("urn:2", "free")),
+		exchange(3, "POST /Desk", message("ask", "N8"), 200, "text/xml", answer("urn:3", "free")),
+		exchange(4, "POST /Desk", message("book", "N7"), 200, "text/xml", answer("urn:4", "done")),
+		exchange(5, "POST /Desk", "no message", 400, "text/plain", "what?"),
+	}
+	for i := range all {
+		all[i].Request["Content-Type"] = []string{"text/xml"}
+	}
+	proposals, skipped := recording.Propose(all, recording.Options{Operation: func(x recording.Exchange) string {
+		for _, name := range []string{"ask", "book"} {
+			if strings.Contains(string(x.Body), "<"+name+">") {
+				return name
+			}
+		}
+		return ""
+	}})
+	assert.Empty(t, skipped)
+	var told []string
+	for _, p := range proposals {
+		told = append(told, strings.Join([]string{p.Mapping.ID, p.Mapping.Call.Operation, strings.Join(p.Mapping.Call.Method, ""), p.Mapping.Call.Path}, "|"))
+		assert.Empty(t, p.Mapping.Sequence)
+		if p.Mapping.Call.Operation != "" {
+			require.NotNil(t, p.Mapping.Answer.Recorded, "what it relates to follows who asks")
+		}
+	}
+	assert.Equal(t, []string{"ask|ask||", "ask-2|ask||", "book|book||", "post-desk||POST|/Desk"}, told)
+	assert.Equal(t, []uint64{1, 2}, proposals[0].Calls)
+}

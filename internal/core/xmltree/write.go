@@ -113,6 +113,9 @@ func (w *writer) element(b []byte, n *Node, root bool) []byte {
 	return append(append(append(b, "</"...), tag...), '>')
 }
 
+// Escape is a text as it stands in XML.
+func Escape(text string) []byte { return escape(nil, text) }
+
 func escape(b []byte, text string) []byte {
 	for i := range len(text) {
 		if c := text[i]; c < ' ' || c == '<' || c == '&' || c == '>' || c == '"' || c > '~' {

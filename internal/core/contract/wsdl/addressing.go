@@ -1,6 +1,7 @@
 package wsdl
 
 import (
+	"bytes"
 	"crypto/sha1" //nolint:gosec // names of RFC 9562 are made with it
 	"fmt"
 	"slices"
@@ -128,6 +129,49 @@ func (m *received) address(answer *xmltree.Node, action string, isFault bool) {
 		}
 		header.Add(&copied)
 	}
+}
+
+// related is a recorded answer which says that it is for this message, not for the recorded one; as it
+// is where it says nothing of the kind.
+func (m *received) related(a call.Answer) call.Answer {
+	asks := addressingOf(m)
+	if asks == nil || asks.id == "" {
+		return a
+	}
+	root, err := xmltree.Parse(a.Body)
+	if err != nil {
+		return a
+	}
+	header := root.Child(root.Name.Space, "Header")
+	instead := map[*xmltree.Node]string{
+		header.Child(asks.space, "RelatesTo"): asks.id,
+		header.Child(asks.space, "MessageID"): "urn:uuid:" + namedUUID(asks.id),
+	}
+	if header.Child(asks.space, "RelatesTo") == nil {
+		return a
+	}
+	plain, err := xmltree.UTF8(a.Body)
+	if err != nil || len(plain) != len(a.Body) { // another encoding, whose places are others
+		return a
+	}
+	body := slices.Clone(a.Body)
+	for _, n := range slices.Backward(header.Children) {
+		text, is := instead[n]
+		end := bytes.IndexByte(body[n.End:], '<')
+		if is && end > 0 {
+			body = slices.Concat(body[:n.End], xmltree.Escape(text), body[n.End+end:])
+		}
+	}
+	a.Body = body
+	if a.Wire != nil {
+		wire := *a.Wire
+		wire.Coding, wire.Coded, wire.Pieces = "", nil, nil
+		a.Wire = &wire
+		a.Header = slices.DeleteFunc(slices.Clone(a.Header), func(f call.Field) bool {
+			return slices.ContainsFunc(append(call.OfBytes, "Content-Encoding"), func(name string) bool { return strings.EqualFold(name, f.Name) })
+		})
+	}
+	return a
 }
 
 func textOf(n *xmltree.Node) string {

@@ -166,3 +166,41 @@ func TestEndpointReferencesLeadToUs(t *testing.T) {
 	assert.Contains(t, string(published.Body), `<a:Address>http://here/a&amp;b/Desk</a:Address></a:EndpointReference>`)
 	assert.Equal(t, 1, strings.Count(string(published.Body), "x.example"), "that of the port that is not answered")
 }
+
+// A recorded answer says that it is for the message that it answers now; all else of it stays, to the
+// byte, save what follows from the bytes.
+func TestRecordedAnswersAreForWhoAsks(t *testing.T) {
+	c := readText(t, dual)
+	envelopes := c.Protocol.(contract.Envelope)
+	recorded := func(headers string) []byte {
+		return []byte(`<?xml version='1.0' encoding='UTF-8'?>` + "\r\n" + with("1.1", headers, `<told  xmlns='urn:harbour'/><!-- as it came -->`))
+	}
+	const headers = `<w:RelatesTo xmlns:w="` + wsa + `" RelationshipType="x">urn:old</w:RelatesTo><w:Action xmlns:w="` + wsa + `">a</w:Action><w:MessageID xmlns:w="` + wsa + `">urn:uuid:old</w:MessageID>`
+	wire := &call.Wire{Coding: "gzip", Coded: []byte("zipped"), Length: -1}
+	answer := call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Encoding", Value: "gzip"}, {Name: "ETag", Value: "x"}, {Name: "X-A", Value: "b"}}, Body: recorded(headers), Wire: wire}
+	asked := send(c, "/", "", "", with("1.1", `<MessageID xmlns="`+wsa+`">urn:uuid:1&amp;2</MessageID>`, ask))
+	dressed := envelopes.Dress(&asked, answer, &spec.Answer{Recorded: &spec.Recorded{}})
+	want := strings.NewReplacer("urn:old", "urn:uuid:1&amp;2", "urn:uuid:old", "urn:uuid:5e8b").Replace(string(recorded(headers)))
+	got := string(dressed.Body)
+	at := strings.Index(want, "urn:uuid:5e8b")
+	require.Greater(t, len(got), at+45)
+	assert.Equal(t, want[:at], got[:at])
+	assert.Equal(t, want[at+13:], got[at+45:])
+	assert.Equal(t, []call.Field{{Name: "X-A", Value: "b"}}, dressed.Header)
+	assert.Nil(t, dressed.Wire.Coded)
+	assert.Equal(t, "gzip", wire.Coding, "what calls share stays as it is")
+
+	plain := send(c, "/", "", "", envelope("1.1", ask))
+	for _, k := range []struct {
+		asked *contract.Asked
+		body  []byte
+		how   spec.Answer
+	}{
+		{&plain, recorded(headers), spec.Answer{Recorded: &spec.Recorded{}}},
+		{&asked, recorded(""), spec.Answer{Recorded: &spec.Recorded{}}},
+		{&asked, recorded(headers), spec.Answer{}},
+		{&asked, []byte("no XML"), spec.Answer{Recorded: &spec.Recorded{}}},
+	} {
+		assert.Equal(t, string(k.body), string(envelopes.Dress(k.asked, call.Answer{Body: k.body}, &k.how).Body))
+	}
+}

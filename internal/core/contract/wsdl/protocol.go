@@ -127,6 +127,9 @@ func (s *service) Dress(asked *contract.Asked, a call.Answer, written *spec.Answ
 			}
 		}
 	}
+	if written.Recorded != nil {
+		a = s.receivedOf(asked).related(a)
+	}
 	return a
 }
 

@@ -25,6 +25,24 @@ func (s *service) Publish(query, base string) (a call.Answer, ok bool) {
 	return call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/xml; charset=utf-8"}}, Body: text}, true
 }
 
+// UpstreamPath implements contract.Located: the upstream is the port itself, whose path comes from the
+// contract where the upstream has none.
+func (s *service) UpstreamPath(base string, segments []string) (path string, ok bool) {
+	ports, fault := s.portsAt(segments)
+	if fault != nil {
+		return "", false
+	}
+	if strings.Trim(base, "/") != "" {
+		return base, true
+	}
+	for _, p := range ports {
+		if at, err := url.Parse(p.location); err == nil && at.Path != "" {
+			return at.EscapedPath(), true
+		}
+	}
+	return "/", true
+}
+
 var location = regexp.MustCompile(`((?:schemaL|l)ocation\s*=\s*)("[^"]*"|'[^']*')`)
 
 // served is a document of the contract by the query of its address. References
