@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -426,6 +427,14 @@ func (p Program) sayMessage(title string, m api.Message) {
 	switch {
 	case m.Size == 0:
 		p.say("  (no body)")
+	case len(m.Parts) > 0:
+		for _, part := range m.Parts {
+			p.say("")
+			p.say("  part %s, %s, %s", cmp.Or(part.ID, "without a name"), cmp.Or(part.ContentType, "of no type"), counted(part.Size, "byte"))
+			if part.Text != "" {
+				p.say("%s", indented(part.Text))
+			}
+		}
 	case m.Encoding == "base64":
 		p.say("  (%d bytes that are no text; -o json has them)", m.Size)
 	default:

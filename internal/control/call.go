@@ -1,6 +1,7 @@
 package control
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/base64"
 	"net/http"
@@ -263,7 +264,28 @@ func message(headers [][2]string, body []byte, size int64) api.Message {
 	} else {
 		m.Encoding, m.Body = "base64", base64.StdEncoding.EncodeToString(body)
 	}
+	m.Parts = partsOf(headers, body)
 	return m
+}
+
+// partsOf are the parts of a message with attachments; none of any other.
+func partsOf(headers [][2]string, body []byte) (parts []api.MessagePart) {
+	at := slices.IndexFunc(headers, func(h [2]string) bool { return strings.EqualFold(h[0], "Content-Type") })
+	if at < 0 || call.BaseType(headers[at][1]) != "multipart/related" {
+		return nil
+	}
+	root, others, err := call.Related(headers[at][1], body)
+	if err != nil {
+		return nil // what was sent is shown as it is
+	}
+	for _, part := range append([]call.RelatedPart{root}, others...) {
+		one := api.MessagePart{ID: part.ID, ContentType: part.ContentType, Size: len(part.Content)}
+		if utf8.Valid(part.Content) && !bytes.Contains(part.Content, []byte{0}) {
+			one.Text = string(part.Content)
+		}
+		parts = append(parts, one)
+	}
+	return parts
 }
 
 func headerLines(h call.Header) [][2]string {

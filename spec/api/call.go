@@ -100,6 +100,17 @@ type Message struct {
 	Size int64 `json:"size"`
 	// Truncated is set when only the beginning of the body was kept.
 	Truncated bool `json:"truncated,omitempty"`
+	// Parts are those of a message with attachments (multipart/related), its root first.
+	Parts []MessagePart `json:"parts,omitempty"`
+}
+
+// MessagePart is a part of a message with attachments.
+type MessagePart struct {
+	ID          string `json:"id,omitempty"`
+	ContentType string `json:"contentType,omitempty"`
+	Size        int    `json:"size"` // in bytes
+	// Text is what is in it; "" where that is no text.
+	Text string `json:"text,omitempty"`
 }
 
 // Deviation is one place in which a call breaks the contract.

@@ -4345,6 +4345,15 @@ export interface components {
             encoding: "text" | "base64";
             size: number;
             truncated?: boolean;
+            /** @description Those of a message with attachments (multipart/related), its root first */
+            parts?: {
+                id?: string;
+                contentType?: string;
+                /** @description In bytes */
+                size: number;
+                /** @description What is in it; missing where that is no text */
+                text?: string;
+            }[];
         };
         CallDetail: components["schemas"]["Call"] & {
             protocol: string;
@@ -4441,7 +4450,7 @@ export interface components {
             among?: components["schemas"]["Finding"][];
         };
         /** @description What a finding says. A code keeps its meaning; there may be new ones. */
-        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "one-by-one" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "sign-in-asked" | "calls-back" | "callbacks-off" | "callback-failed" | "unwanted" | "attempted" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-sign-in" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "unsigned" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "called-back" | "not-called-back" | "no-interception");
+        FindingCode: string & ("told" | "named" | "by-rule" | "hinted" | "on-for-lane" | "no-service" | "bare-address" | "malformed" | "broke-off" | "not-intercepted" | "fits" | "other-method" | "other-operation" | "other-path" | "absent" | "differs" | "secret-differs" | "secret-unknown" | "too-many" | "too-often" | "none-hold" | "forbidden-hold" | "if-false" | "if-not-boolean" | "if-failed" | "not-looked-at" | "lower-layer" | "lower-rank" | "less-specific" | "names-no-method" | "asks-for-less" | "later-id" | "used-up" | "no-mappings" | "no-path-fits" | "others-compare" | "hint-asks-contract" | "close" | "dispatched" | "undispatched" | "not-posted" | "contract-asked" | "deprecated" | "breaks-contract" | "options-asked" | "origin-allowed" | "upstream-asked" | "headers-set" | "own-otherwise" | "remembered" | "recalled" | "kept" | "moved" | "other-state" | "flow-failed" | "fixed-answer" | "script-answer" | "logged" | "filled-answer" | "upstream-answer" | "response" | "echoed" | "pinned" | "not-pinned" | "one-by-one" | "original-answer" | "original-chosen" | "edited" | "not-edited" | "not-modified" | "coding-undone" | "on-the-way" | "injected" | "sign-in-asked" | "calls-back" | "callbacks-off" | "callback-failed" | "packed" | "unwanted" | "attempted" | "carried-out" | "by-mapping" | "by-mapping-contract" | "by-mapping-upstream" | "by-mapping-edit" | "by-mapping-original" | "by-contract" | "by-upstream" | "by-otherwise" | "by-memory" | "by-sign-in" | "by-impairment" | "refused" | "missed" | "empty" | "closest-conditions" | "closest-part" | "known-skipped" | "unsigned" | "missed-service" | "preflight" | "options" | "contract-served" | "root-page" | "caller-left" | "not-a-call" | "called-back" | "not-called-back" | "no-interception");
         Batch: {
             calls: components["schemas"]["Call"][];
             /** @description What was changed meanwhile, the oldest first: of the service that is asked for, and of the whole environment */

@@ -98,6 +98,7 @@ const (
 	CallbackFailed Code = "callback-failed"
 	Attempted      Code = "attempted"
 	Unwanted       Code = "unwanted"
+	Packed         Code = "packed"
 
 	Injection Code = "injected"
 	Carried   Code = "carried-out"

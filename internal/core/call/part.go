@@ -31,6 +31,10 @@ func Parts(contentType string, body []byte) (url.Values, error) {
 		if err != nil {
 			return nil, err
 		}
-		fields.Add(part.FormName(), string(content))
+		name := part.FormName()
+		if name == "" { // of a message with attachments
+			name = unbracketed(part.Header.Get("Content-Id"))
+		}
+		fields.Add(name, string(content))
 	}
 }

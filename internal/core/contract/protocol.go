@@ -20,7 +20,7 @@ import (
 // of SOAP.
 //
 // A Protocol is immutable and safe for concurrent use. It may implement Envelope, Publisher,
-// Located, Redirector, Authenticator and Documented.
+// Located, Redirector, Packager, Authenticator and Documented.
 type Protocol interface {
 	// Name is how the API calls it: "http", "soap".
 	Name() string
@@ -91,6 +91,13 @@ type Destination struct {
 	Header string
 	// Fields are sent with it.
 	Fields call.Header
+}
+
+// Packager is what a Protocol has whose answers may have their bytes in parts of their own.
+type Packager interface {
+	// Package puts the bytes of an answer into parts, where the call or the contract wants that, and
+	// tells how many those are; ok is false for an answer that stays as it is.
+	Package(asked *Asked, r *call.Request, a call.Answer) (packed call.Answer, parts int, ok bool)
 }
 
 // Authenticator is what a Protocol has whose messages carry the credentials of who sends them.

@@ -46,3 +46,18 @@ func (e *Engine) redirect(d *Decision, p *Placed, r *call.Request) {
 	d.Answer = call.Answer{Status: 202}
 	tell(taken(call.Build, of, call.Find(call.CallsBack, out.Method, out.Target, paceText(out))))
 }
+
+// pack puts the bytes of an answer of ours into parts of their own, where the call or the contract wants
+// that. Recorded answers are sent as they came.
+func pack(d *Decision, p *Placed, r *call.Request) {
+	packager, ok := p.Service.Protocol().(contract.Packager)
+	if !ok || d.Relay != nil || d.Answer.Wire != nil || d.Answer.Status >= 400 {
+		return
+	}
+	packed, parts, ok := packager.Package(p.dispatch(r), r, d.Answer)
+	if !ok {
+		return
+	}
+	d.Answer = packed
+	d.Explanation = d.Explanation.With(taken(call.Build, call.Subject{Kind: call.KindAnswer}, call.Find(call.Packed, parts)))
+}

@@ -209,6 +209,7 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 	e.settle(&d, p, r)
 	e.callBack(&d, p, r)
 	e.redirect(&d, p, r)
+	pack(&d, p, r)
 	if p.Service.Spec.CORS {
 		allowOrigin(&d, r, p.foreign)
 	}

@@ -66,16 +66,20 @@ const bytesPerStep = 10
 
 var errNotWhole = errors.New("the body was not held whole")
 
-// Plain is the body of a call without its content coding, and brought to UTF-8 where it is XML of another
-// charset by its media type; as it is where that cannot be done.
-func Plain(r *call.Request) []byte {
-	body := r.Body.Bytes
-	if name := coding.Name(r.Header.Get("Content-Encoding")); name != "" && len(body) > 0 {
-		if plain, ok := coding.Decode(name, body, mostPlain); ok {
-			body = plain
+// Plain is the body of a call as it is read: without its content coding; brought to UTF-8 where it is XML
+// of another charset by its media type; of a message with attachments the message itself, in which those
+// stand that it includes. It is the body as it is where that cannot be done.
+func Plain(r *call.Request) []byte { return plainOf(r.Header.Get("Content-Type"), uncoded(r)) }
+
+// PlainAnswer is Plain for the body of an answer, which has no content coding any more.
+func PlainAnswer(a *call.Answer) []byte { return plainOf(a.Get("Content-Type"), a.Body) }
+
+func plainOf(contentType string, body []byte) []byte {
+	if call.BaseType(contentType) == "multipart/related" {
+		if message, ok := unpacked(contentType, body); ok {
+			return message
 		}
 	}
-	contentType := r.Header.Get("Content-Type")
 	if !strings.Contains(contentType, "charset") || !strings.Contains(contentType, "xml") {
 		return body
 	}
@@ -85,6 +89,16 @@ func Plain(r *call.Request) []byte {
 		}
 	}
 	return body
+}
+
+// uncoded is the body of a call without its content coding.
+func uncoded(r *call.Request) []byte {
+	if name := coding.Name(r.Header.Get("Content-Encoding")); name != "" && len(r.Body.Bytes) > 0 {
+		if plain, ok := coding.Decode(name, r.Body.Bytes, mostPlain); ok {
+			return plain
+		}
+	}
+	return r.Body.Bytes
 }
 
 // mostPlain bounds what a body may hold without its coding, in bytes.
@@ -177,7 +191,7 @@ func (f *Facts) bodyText() []*tree.Node {
 func (f *Facts) parts() url.Values {
 	if f.multipart == nil {
 		var err error
-		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), f.Plain()); err != nil {
+		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), uncoded(f.Request)); err != nil {
 			f.multipart = url.Values{}
 		}
 	}

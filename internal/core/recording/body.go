@@ -13,6 +13,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/jsonpath"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/xmltree"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/tree"
@@ -24,6 +25,12 @@ const mostWritten = 16 << 10
 
 // body asks for the body of a call: for all that it says, save what differs each time.
 func (a *ask) body(x Exchange, k *known) {
+	if base := call.BaseType(x.Request.Get("Content-Type")); base == "multipart/related" {
+		if root, _, err := call.Related(x.Request.Get("Content-Type"), x.Body); err == nil && call.IsXML(root.ContentType) { // whose parts are told by it
+			x.Body = match.Plain(&call.Request{Header: call.Header{"Content-Type": x.Request["Content-Type"]}, Body: call.Body{Bytes: x.Body}})
+			x.Request = call.Header{"Content-Type": {root.ContentType}}
+		}
+	}
 	switch base := call.BaseType(x.Request.Get("Content-Type")); {
 	case len(x.Body) == 0:
 		if x.Method == "POST" || x.Method == "PUT" || x.Method == "PATCH" {

@@ -357,3 +357,19 @@ func TestMessagesAreToldByOperations(t *testing.T) {
 	assert.Equal(t, []string{"ask|ask||", "ask-2|ask||", "book|book||", "post-desk||POST|/Desk"}, told)
 	assert.Equal(t, []uint64{1, 2}, proposals[0].Calls)
 }
+
+// A message with attachments asks for what it says, whatever its boundary and the names of its parts.
+func TestMessagesWithAttachmentsAreAskedFor(t *testing.T) {
+	message := func(number uint64, mark, content string) recording.Exchange {
+		body := strings.ReplaceAll("--"+mark+"\nContent-Type: application/xop+xml\nContent-ID: <root>\n\n"+
+			`<Envelope><Body><ask><photo><i:Include xmlns:i="http://www.w3.org/2004/08/xop/include" href="cid:`+mark+`"/></photo></ask></Body></Envelope>`+
+			"\n--"+mark+"\nContent-ID: <"+mark+">\n\n"+content+"\n--"+mark+"--\n", "\n", "\r\n")
+		x := exchange(number, "POST /Desk", body, 200, "text/xml", "<ok/>")
+		x.Request["Content-Type"] = []string{`multipart/related; type="application/xop+xml"; start="<root>"; boundary=` + mark}
+		return x
+	}
+	proposals, _ := recording.Propose([]recording.Exchange{message(1, "a", "N7"), message(2, "b", "N7"), message(3, "c", "N8")}, recording.Options{})
+	require.Len(t, proposals, 2)
+	assert.Equal(t, []uint64{1, 2}, proposals[0].Calls)
+	assert.Equal(t, []string{"post-desk /Desk {\"xml\":\"/Envelope/Body/ask/photo\",\"equals\":\"Tjc=\"} {\"xml\":\"count(/Envelope/Body//*)\",\"equals\":2} {\"only\":\"query\"} => text <ok/>"}, proposed(t, proposals[:1]))
+}

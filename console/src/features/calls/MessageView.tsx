@@ -7,7 +7,9 @@ import { CopyButton } from '@/ui/CopyButton';
 /** The request or the answer of a call: headers, then the body. */
 export function MessageView({ title, message }: { title: string; message: Message }) {
   const [raw, setRaw] = useState(false);
-  const structured = message.encoding === 'text' && (isJson(message.body) || isXml(message.body));
+  const structured =
+    message.parts !== undefined ||
+    (message.encoding === 'text' && (isJson(message.body) || isXml(message.body)));
   return (
     <section className="border-line border-t px-5 py-3">
       <div className="mb-1.5 flex items-center justify-between gap-2">
@@ -37,6 +39,7 @@ export function MessageView({ title, message }: { title: string; message: Messag
 
 function Body({ message, raw }: { message: Message; raw: boolean }) {
   if (message.size === 0) return <p className="mt-2 text-dim text-xs">no body</p>;
+  if (message.parts && !raw) return <Parts parts={message.parts} />;
   if (message.encoding === 'base64') {
     return <p className="mt-2 text-dim text-xs">{bytes(message.size)} that are no text</p>;
   }
@@ -53,5 +56,31 @@ function Body({ message, raw }: { message: Message; raw: boolean }) {
         <p className="mt-1 text-miss text-xs">Cut: the log keeps the beginning of {bytes(message.size)}.</p>
       )}
     </>
+  );
+}
+
+/** The parts of a message with attachments, its root first. */
+function Parts({ parts }: { parts: NonNullable<Message['parts']> }) {
+  return (
+    <ul aria-label="Parts" className="mt-2 space-y-2">
+      {parts.map((part, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: parts may lack a name, and never move
+        <li key={i}>
+          <p className="text-dim text-xs">
+            Part <span className="font-mono text-ink">{part.id || 'without a name'}</span>,{' '}
+            {part.contentType || 'of no type'}, {bytes(part.size)}
+          </p>
+          {part.text && (
+            <section
+              tabIndex={0}
+              aria-label={`Part ${part.id || i + 1}`}
+              className="mt-1 max-h-[40vh] overflow-auto whitespace-pre-wrap break-words rounded bg-sunken p-2.5 font-mono text-xs"
+            >
+              {pretty(part.text)}
+            </section>
+          )}
+        </li>
+      ))}
+    </ul>
   );
 }

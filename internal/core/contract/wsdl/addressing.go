@@ -274,29 +274,12 @@ func actionOfMessage(portType, operation, message *xmltree.Node, soapAction, suf
 // element of its own, or by a policy.
 func (r *reader) demandsAddressing(n *xmltree.Node) bool {
 	for _, c := range n.Children {
-		switch {
-		case c.Name.Local == "UsingAddressing":
-			if must, _ := c.Lookup(name{Space: space, Local: "required"}); must == "true" || must == "1" {
-				return true
-			}
-		case c.Name.Local == "PolicyReference":
-			if p := r.policies[strings.TrimPrefix(c.Attr("URI"), "#")]; p != nil && asserts(p) {
-				return true
-			}
-		case c.Name.Local == "Policy" && asserts(c):
+		must, _ := c.Lookup(name{Space: space, Local: "required"})
+		if c.Name.Local == "UsingAddressing" && (must == "true" || must == "1") {
 			return true
 		}
 	}
-	return false
-}
-
-// asserts reports whether a policy demands WS-Addressing.
-func asserts(policy *xmltree.Node) bool {
-	for _, c := range policy.Children {
-		optional := slices.ContainsFunc(c.Attrs, func(a xmltree.Attr) bool { return a.Name.Local == "Optional" && a.Value == "true" })
-		if !optional && (c.Name.Local == "Addressing" && slices.Contains(actionSpaces, c.Name.Space) || c.Name.Local == "UsingAddressing" || asserts(c)) {
-			return true
-		}
-	}
-	return false
+	return r.demands(n, func(assertion name) bool {
+		return assertion.Local == "Addressing" && slices.Contains(actionSpaces, assertion.Space) || assertion.Local == "UsingAddressing"
+	})
 }

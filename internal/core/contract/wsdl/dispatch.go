@@ -70,8 +70,6 @@ func (s *service) dispatch(m *received, r *call.Request, segments []string) cont
 		return contract.Asked{Fault: fault}
 	case r.Body.Truncated:
 		return refused("Client", "The message is not known to its end.")
-	case strings.HasPrefix(call.BaseType(r.Header.Get("Content-Type")), "multipart/"):
-		return refused("Client", "Messages with attachments are not answered here.")
 	}
 	root, err := xmltree.Parse(match.Plain(r))
 	if err != nil {
@@ -113,7 +111,7 @@ func refused(code, text string, detail ...string) contract.Asked {
 
 // versionByType guesses the version of a message that cannot be read.
 func versionByType(r *call.Request) int {
-	if call.BaseType(r.Header.Get("Content-Type")) == "application/soap+xml" {
+	if call.BaseType(messageType(r.Header.Get("Content-Type"))) == "application/soap+xml" {
 		return 12
 	}
 	return 11
@@ -142,7 +140,7 @@ func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
 func actionOf(r *call.Request, version int) string {
 	action := strings.Trim(strings.TrimSpace(r.Header.Get("SOAPAction")), `"`)
 	if version == 12 {
-		if _, params, found := strings.Cut(r.Header.Get("Content-Type"), "action="); found {
+		if _, params, found := strings.Cut(messageType(r.Header.Get("Content-Type")), "action="); found {
 			value, _, _ := strings.Cut(params, ";")
 			return strings.Trim(strings.TrimSpace(value), `"`)
 		}

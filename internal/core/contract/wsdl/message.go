@@ -56,7 +56,7 @@ func (r *reader) message(op *operation, bound, abstract *xmltree.Node, suffix st
 	parts := r.parts(abstract)
 	body := soapChild(bound, "body")
 	if multipart := bound.Child("http://schemas.xmlsoap.org/wsdl/mime/", "multipartRelated"); multipart != nil {
-		r.warn(multipart, "attachments of operation %s are not answered; its envelope is", op.name)
+		r.warn(multipart, "attachments of operation %s are taken and not asked for, and its answers have none", op.name)
 		for _, p := range multipart.All("http://schemas.xmlsoap.org/wsdl/mime/", "part") {
 			if found := soapChild(p, "body"); found != nil {
 				body = found

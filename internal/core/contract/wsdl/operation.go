@@ -7,6 +7,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/xsd"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/internal/core/xmltree"
 )
@@ -18,6 +19,7 @@ type operation struct {
 	rpc                   bool
 	input, output         *message // nil when there is none
 	addressed             bool     // the contract demands WS-Addressing
+	packaged              bool     // it demands MTOM
 	faults                []declaredFault
 
 	id      string
@@ -219,8 +221,8 @@ func (o *operation) checkRequest(m *received, contentType string, notUnderstood 
 			found = append(found, call.Deviation{Side: call.OfRequest, Where: where, Detail: detail})
 		}
 	}
-	if expected := call.BaseType(mediaType(m.version())); call.BaseType(contentType) != expected {
-		add("media type", fmt.Sprintf("%q is not %s", contentType, expected))
+	if expected := call.BaseType(mediaType(m.version())); call.BaseType(messageType(contentType)) != expected {
+		add("media type", fmt.Sprintf("%q is not %s", messageType(contentType), expected))
 	}
 	for _, h := range notUnderstood {
 		add("header "+h.Name.Local, fmt.Sprintf("it must be understood, and operation %s declares no such header", o.name))
@@ -262,7 +264,7 @@ func (o *operation) checkAnswer(a *call.Answer) (found []call.Deviation) {
 		}
 		return found
 	}
-	root, err := xmltree.Parse(a.Body)
+	root, err := xmltree.Parse(match.PlainAnswer(a))
 	if err != nil {
 		add("body", "it is not XML: "+err.Error())
 		return found

@@ -160,7 +160,7 @@ func TestWhatIsNoMessage(t *testing.T) {
 	cut := &call.Request{Method: "POST", Header: call.Header{"Content-Type": {"text/xml"}}, Body: call.Body{Bytes: []byte(envelope("1.1", askClearance))[:90], Truncated: true}}
 	assert.Contains(t, c.Protocol.Dispatch(cut, nil).Fault.Text, "not known to its end")
 	parts := send(c, "/", "multipart/related; boundary=x", "", "--x")
-	assert.Contains(t, parts.Fault.Text, "attachments are not answered")
+	assert.Contains(t, parts.Fault.Text, "The body is not XML")
 	for text, want := range map[string]bool{
 		`<definitions xmlns="http://schemas.xmlsoap.org/wsdl/"/>`: true, `<w:definitions xmlns:w="http://schemas.xmlsoap.org/wsdl/"/>`: true,
 		`<definitions/>`: false, `http://schemas.xmlsoap.org/wsdl/`: false, "openapi: 3.1.0": false, "": false, strings.Repeat(" ", 9000) + `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/"/>`: false,

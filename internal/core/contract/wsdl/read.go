@@ -209,16 +209,6 @@ func (r *reader) definitions(root *xmltree.Node, file string) {
 	}
 }
 
-// idOf is the id of a policy, which is an attribute of another namespace.
-func idOf(n *xmltree.Node) string {
-	for _, a := range n.Attrs {
-		if a.Name.Local == "Id" {
-			return a.Value
-		}
-	}
-	return ""
-}
-
 // imported reads a document that a WSDL imports: another one, or a schema.
 func (r *reader) imported(n *xmltree.Node, file string) {
 	document, from := r.open(n, n.Attr("location"), file)
@@ -290,7 +280,7 @@ func (r *reader) port(s *service, n *xmltree.Node) {
 		r.warn(n, "port %q is not answered: %v", n.Attr("name"), err)
 		return
 	}
-	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location"), addressed: r.demandsAddressing(n)}
+	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location"), addressed: r.demandsAddressing(n), packaged: r.demands(n, isPackaging)}
 	if r.bindingOperations(s, p, b, soap); len(p.operations) == 0 {
 		r.warn(n, "port %s is not answered: its binding has no operations", p.name)
 		return
@@ -314,6 +304,7 @@ func (r *reader) bindingOperations(s *service, p *port, b, soap *xmltree.Node) {
 		taken[abstract] = true
 		op := r.operation(n, abstract, soap, p)
 		op.addressed = p.addressed || r.demandsAddressing(b)
+		op.packaged = p.packaged || r.demands(b, isPackaging)
 		p.operations = append(p.operations, s.shared(op, abstract))
 	}
 }

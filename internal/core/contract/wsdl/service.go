@@ -33,6 +33,7 @@ type port struct {
 	version    int
 	location   string // where the contract has it; "" for nowhere
 	addressed  bool   // it demands WS-Addressing
+	packaged   bool   // it demands MTOM
 	template   match.Template
 	operations []*operation
 }
@@ -44,7 +45,7 @@ func (s *service) shared(op *operation, abstract *xmltree.Node) *operation {
 		s.byNode = make(map[*xmltree.Node][]*operation)
 	}
 	for _, have := range s.byNode[abstract] {
-		if have.rpc == op.rpc && have.addressed == op.addressed && have.action == op.action && sameUse(have.input, op.input) && sameUse(have.output, op.output) {
+		if have.rpc == op.rpc && have.addressed == op.addressed && have.packaged == op.packaged && have.action == op.action && sameUse(have.input, op.input) && sameUse(have.output, op.output) {
 			return have
 		}
 	}
