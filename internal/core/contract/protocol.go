@@ -185,6 +185,9 @@ type Wanted struct {
 	Example string
 	// Generate draws data although there are examples, where there is a schema.
 	Generate bool
+	// Held are the ways to fields that must be there although they may be left out, since pins fix them;
+	// * stands for any step.
+	Held [][]string
 	// Echo gives the caller's own values back where the answer has places for them.
 	Echo *match.Facts
 	// Draw is called only when data are needed, and always gives the same draw.

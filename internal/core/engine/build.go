@@ -88,6 +88,9 @@ func (e *Engine) answerOf(p *Placed, r *call.Request, asked *contract.Asked, c *
 			*origin = from
 			return draw
 		})}
+	for _, pin := range p.Service.Pins(asked.Operation.ID) {
+		wanted.Held = append(wanted.Held, pin.Path())
+	}
 	if p.Service.Spec.Echo {
 		wanted.Echo = &e.ask(p, r).facts
 	}

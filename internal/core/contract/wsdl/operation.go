@@ -54,8 +54,8 @@ type declaredFault struct {
 func (o *operation) oneWay() bool { return o.output == nil }
 
 // answer makes the answer to a message: the response, or the declared fault of this
-// name.
-func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Draw) (b contract.Built) {
+// name. held are the ways to elements of the response that must be there.
+func (o *operation) answer(m *received, fault string, echo bool, held [][]string, draw *sample.Draw) (b contract.Built) {
 	version := m.version()
 	for _, f := range o.faults {
 		if f.name == fault {
@@ -65,7 +65,7 @@ func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Dr
 	if o.oneWay() {
 		return contract.Built{Answer: call.Answer{Status: 202}}
 	}
-	envelope, invalid := o.envelope(version, o.output, draw)
+	envelope, invalid := o.envelope(version, o.output, held, draw)
 	b.Invalid = invalid
 	if echo && m.body != nil && !m.encrypted() {
 		b.Echoed = o.echo(envelope, m.body)
@@ -78,9 +78,9 @@ func (o *operation) answer(m *received, fault string, echo bool, draw *sample.Dr
 // attempts bounds how often a message is drawn again until it is valid.
 const attempts = 8
 
-// envelope draws a message. invalid says why the last draw does not obey, ""
+// envelope draws a message, in whose first element the held ways are there. invalid says why the last draw does not obey, ""
 // when it does.
-func (o *operation) envelope(version int, m *message, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
+func (o *operation) envelope(version int, m *message, held [][]string, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
 	for range attempts {
 		envelope = newEnvelope(version)
 		g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas, Encoded: m.encoded}
@@ -91,7 +91,10 @@ func (o *operation) envelope(version int, m *message, draw *sample.Draw) (envelo
 		if m.encoded && version == 11 {
 			body.Attrs = append(body.Attrs, xmltree.Attr{Name: name{Space: space1, Local: "encodingStyle"}, Value: xsd.Encoding})
 		}
-		for _, e := range m.body {
+		for i, e := range m.body {
+			if g.Held = nil; i == 0 {
+				g.Held = held
+			}
 			body.Add(g.Element(e))
 		}
 		if m.encoded {
@@ -202,7 +205,7 @@ func (o *operation) try(version int, draw *sample.Draw) call.Request {
 	if input == nil { // it is asked by nobody, as the contract has it
 		input = &message{}
 	}
-	envelope, _ := o.envelope(version, input, draw)
+	envelope, _ := o.envelope(version, input, nil, draw)
 	o.addressedTry(envelope, draw)
 	body := document(envelope)
 	r := call.Request{Method: "POST", Address: o.path, Path: o.path, Header: call.Header{"Content-Type": {mediaType(version)}},

@@ -45,7 +45,7 @@ func (s *service) Answer(asked *contract.Asked, w contract.Wanted) (contract.Bui
 	if fault == "" && w.Status >= 400 && len(w.MediaTypes) > 0 && len(w.MediaTypes[0].Examples) > 0 {
 		fault = w.MediaTypes[0].Examples[0].Name
 	}
-	b := s.own[asked.Operation].answer(s.receivedOf(asked), fault, w.Echo != nil, w.Draw())
+	b := s.own[asked.Operation].answer(s.receivedOf(asked), fault, w.Echo != nil, w.Held, w.Draw())
 	if fault == "" && len(w.MediaTypes) > 0 {
 		b.MediaType = w.MediaTypes[0]
 	}

@@ -194,6 +194,32 @@ func TestShapes(t *testing.T) {
 	assert.Equal(t, []string{"everything true true", "builtins true true", "inline true true", "parted true false", "oneWay true false", "lost false false", "berths true true", "berths-2 true true", "berths-3 false false"}, told)
 }
 
+// An element that a pin fixes is there, however optional, in whichever branch.
+func TestPinnedElementsAreThere(t *testing.T) {
+	c := readText(t, dual, `<xs:element name="told"><xs:complexType><xs:sequence>`, `<xs:element name="told"><xs:complexType><xs:sequence><xs:choice minOccurs="0"><xs:element name="a" type="xs:int"/><xs:sequence minOccurs="0"><xs:element name="b" nillable="true" minOccurs="0"><xs:complexType><xs:sequence><xs:element name="c" minOccurs="0" maxOccurs="2" nillable="true" type="xs:int"/></xs:sequence></xs:complexType></xs:element></xs:sequence></xs:choice>`)
+	asked := send(c, "/", "", "", envelope("1.1", ask))
+	pins, _ := contract.CompilePins(map[string]*tree.Node{"/b/c": tree.NewNumber("7")})
+	without := 0
+	for i := range uint64(200) {
+		wanted := contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(1, "x", i) }}
+		plain, err := c.Protocol.Answer(&asked, wanted)
+		require.NoError(t, err)
+		if !strings.Contains(string(plain.Answer.Body), ":c>") {
+			without++
+		}
+		for _, pin := range pins {
+			wanted.Held = append(wanted.Held, pin.Path())
+		}
+		held, err := c.Protocol.Answer(&asked, wanted)
+		require.NoError(t, err)
+		out, pinned, err := c.Protocol.Pin(held, pins, nil)
+		require.NoError(t, err)
+		require.Equal(t, []string{"/b/c"}, pinned, "%s", held.Answer.Body)
+		require.Empty(t, c.Protocol.CheckAnswer(asked.Operation, &out.Answer, true, nil), "%s", out.Answer.Body)
+	}
+	assert.Greater(t, without, 50, "else it may be left out")
+}
+
 // XML of mappings goes out as it stands: its prefixes, also in values, comments, text among elements,
 // several elements where a message has several parts.
 func TestXMLOfMappingsStaysAsItIs(t *testing.T) {

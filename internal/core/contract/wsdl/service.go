@@ -131,7 +131,7 @@ func (s *service) describe(made *contract.Operation, op *operation, version int)
 	m := &received{of: version}
 	shown := func(key string, status int, fault string) *contract.Response {
 		r := &contract.Response{Key: key, Status: status}
-		a := op.answer(m, fault, false, sample.NewDraw(0, op.id+fault, 0))
+		a := op.answer(m, fault, false, nil, sample.NewDraw(0, op.id+fault, 0))
 		if len(a.Answer.Body) > 0 {
 			r.MediaTypes = []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true,
 				Examples: []contract.Example{{Name: fault, Body: a.Answer.Body}}}}

@@ -28,6 +28,9 @@ type Generator struct {
 	// Schemas has the elements that may stand where any known one may; it may be
 	// nil.
 	Schemas *Schemas
+	// Held are ways to elements that must be there although they may be left out, by local names from
+	// the children of the element on; * stands for any.
+	Held [][]string
 	// Encoded writes the type of each element beside it, and arrays in SOAP's
 	// own way.
 	Encoded bool
@@ -49,7 +52,7 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 		g.writeType(n, t)
 	}
 	switch {
-	case e.Nillable && e.Fixed == nil && (depth >= fullDepth && t.height > 1 || g.chance(4)):
+	case e.Nillable && e.Fixed == nil && len(g.Held) == 0 && (depth >= fullDepth && t.height > 1 || g.chance(4)):
 		n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: xmltree.Instance, Local: "nil"}, Value: "true"})
 		g.attributes(n, t)
 	case e.Fixed != nil:
@@ -171,7 +174,10 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 		}
 		switch p.Kind {
 		case One:
+			held := g.Held
+			g.Held = below(held, p.Element.Name.Local)
 			n.Add(g.element(p.Element, depth+1))
+			g.Held = held
 		case Sequence:
 			for _, item := range p.Items {
 				g.particle(n, item, depth)
@@ -241,6 +247,9 @@ func (g *Generator) occurrences(p *Particle, depth int) int {
 	if p.Kind == Any {
 		return low
 	}
+	if low == 0 && g.holds(p) {
+		low = 1
+	}
 	if depth >= fullDepth || p.height() >= endless || g.elements > maxElements {
 		return low
 	}
@@ -264,11 +273,35 @@ func (g *Generator) choose(p *Particle, depth int) *Particle {
 	if len(p.Items) == 0 {
 		return nil
 	}
+	if held := slices.IndexFunc(p.Items, g.holds); held >= 0 {
+		return p.Items[held]
+	}
 	usable := slices.DeleteFunc(slices.Clone(p.Items), func(item *Particle) bool { return item.least() >= endless })
 	if depth >= fullDepth || len(usable) == 0 {
 		return slices.MinFunc(p.Items, func(a, b *Particle) int { return a.least() - b.least() })
 	}
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
+}
+
+// holds reports whether a part of a content model has an element that must be there.
+func (g *Generator) holds(p *Particle) bool {
+	switch {
+	case len(g.Held) == 0:
+		return false
+	case p.Kind == One:
+		return len(below(g.Held, p.Element.Name.Local)) > 0
+	}
+	return slices.ContainsFunc(p.Items, g.holds)
+}
+
+// below are the ways that go on in an element.
+func below(ways [][]string, local string) (rest [][]string) {
+	for _, way := range ways {
+		if len(way) > 0 && (way[0] == local || way[0] == "*") {
+			rest = append(rest, way[1:])
+		}
+	}
+	return rest
 }
 
 // Heights: how many levels a part has at least.
