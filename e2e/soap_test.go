@@ -1,15 +1,20 @@
 package e2e
 
 import (
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"os/exec"
 	"regexp"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/client"
+	"rapidmimic.example/internal/config"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/tree"
@@ -116,6 +121,44 @@ func TestRecordingSOAP(t *testing.T) {
 		assert.Equal(t, pattern.ReplaceAllString(recorded, "$1"), pattern.ReplaceAllString(again, "$1"), "else it is what was recorded, to the byte")
 		assert.Contains(t, again, ":RelatesTo>urn:second</")
 	}
+}
+
+// The contract of a running service is imported from its address, with all its parts, of that origin
+// alone; what it then says is its own.
+func TestImportingTheContractOfAService(t *testing.T) {
+	t.Parallel()
+	real, s := startDemo(t), start(t, config.Config{ImportURLs: true, ImportPrivate: true})
+	report, err := s.api.Import(t.Context(), client.Import{From: real.traffic + "/customs?wsdl", Name: "desk"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"customs.wsdl", "cargo.xsd", "codes.xsd"}, report.Contract.Files)
+	assert.Empty(t, report.Warnings)
+	operations, err := s.api.Operations(t.Context(), "desk")
+	require.NoError(t, err)
+	assert.Len(t, operations, 4)
+	resp, text := s.send("POST /desk/Desk", clearance, "Content-Type: text/xml")
+	assert.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, text, "manifest>M-2041-SK<")
+	_, served := s.send("GET /desk?wsdl", "")
+	assert.Contains(t, served, s.traffic+"/desk?xsd=cargo.xsd")
+	assert.NotContains(t, served, real.traffic)
+	out, err := exec.Command("/usr/bin/python3", "judges/zeep_client.py", s.traffic+"/desk?wsdl").CombinedOutput()
+	require.NoError(t, err, "%s", out)
+
+	var strangers atomic.Int64
+	stranger := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { strangers.Add(1) }))
+	defer stranger.Close()
+	own := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/photos.wsdl" {
+			_, _ = io.WriteString(w, strings.Replace(photoDesk, "<types>", `<types><xs:schema><xs:import namespace="urn:a" schemaLocation="`+stranger.URL+`/a.xsd"/><xs:import namespace="urn:b" schemaLocation="gone.xsd"/></xs:schema>`, 1))
+			return
+		}
+		http.NotFound(w, r)
+	}))
+	defer own.Close()
+	report, err = s.api.Import(t.Context(), client.Import{From: own.URL + "/photos.wsdl"})
+	require.NoError(t, err)
+	assert.Zero(t, strangers.Load(), "nobody else is asked")
+	assert.Len(t, report.Warnings, 2)
 }
 
 const clearance = `<soap:Envelope xmlns:soap="http://schemas.xmlsoap.org/soap/envelope/"><soap:Body>` +

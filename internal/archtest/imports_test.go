@@ -30,7 +30,7 @@ var mayImport = map[string]string{
 	"internal/core/access":           "spec/problem",
 	"internal/core/jsonpath":         "internal/core/budget spec/tree",
 	"internal/core/expr":             "internal/core/budget spec/problem spec/tree",
-	"internal/core/match":            "internal/core/budget internal/core/call internal/core/expr internal/core/jsonpath internal/core/xmltree spec spec/problem spec/tree",
+	"internal/core/match":            "internal/core/coding internal/core/budget internal/core/call internal/core/expr internal/core/jsonpath internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/sample":           "internal/core/budget spec/tree",
 	"internal/core/contract":         "internal/core/budget internal/core/call internal/core/expr internal/core/match internal/core/sample internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/contract/rest":    "internal/core/budget internal/core/call internal/core/contract internal/core/expr internal/core/match internal/core/sample spec/tree",

@@ -105,8 +105,11 @@ func (s *server) fetchImport(c *gin.Context, in catalog.Import, address string, 
 		return in, problem.New(problem.Invalid, "from cannot be combined with a body or a revision")
 	}
 	text, name, err := s.Fetch(c.Request.Context(), address)
-	if in.Text = text; in.File == "" {
+	if in.File == "" {
 		in.File = name
+	}
+	if in.Text = text; err == nil && in.Main == "" {
+		in.Text, in.Main, err = s.gathered(c.Request.Context(), address, text)
 	}
 	return in, err
 }

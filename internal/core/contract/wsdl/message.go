@@ -38,6 +38,12 @@ func (r *reader) partElement(p part, rpc bool) *xsd.Element {
 			}
 			return &xsd.Element{Name: name{Local: p.name}, Type: e.Type, Nillable: e.Nillable}
 		}
+		r.warn(p.node, "the messages with part %s are answered without its schema: anything may stand there", p.name)
+		called := p.node.Resolve(ref)
+		if rpc {
+			called = name{Local: p.name}
+		}
+		return &xsd.Element{Name: called, Type: r.xsd.TypeOf(name{Space: xsd.Space, Local: "anyType"}, p.node)}
 	}
 	if of := p.node.Attr("type"); of != "" {
 		return &xsd.Element{Name: name{Local: p.name}, Type: r.xsd.TypeOf(p.node.Resolve(of), p.node)}

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
-	"rapidmimic.example/internal/core/contract/xsd"
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -66,25 +65,27 @@ func (s *service) served(query, base string) (text []byte, ok bool) {
 	out := []byte(xmltree.Declaration)
 	from := 0
 	s.rewrites(document, file, base, func(n *xmltree.Node, address string) {
-		var escaped strings.Builder
-		for _, r := range address {
-			escaped.WriteString(map[rune]string{'&': "&amp;", '<': "&lt;", '"': "&quot;"}[r])
-			if !strings.ContainsRune(`&<"`, r) {
-				escaped.WriteRune(r)
-			}
-		}
 		if n.Name.Local == "Address" { // whose text it is
 			if end := bytes.IndexByte(source[n.End:], '<'); end >= 0 {
-				out = append(append(out, source[from:n.End]...), escaped.String()...)
+				out = append(append(out, source[from:n.End]...), escaped(address)...)
 				from = n.End + end
 			}
 			return
 		}
-		tag := location.ReplaceAll(source[n.Start:n.End], []byte(`${1}"`+strings.ReplaceAll(escaped.String(), "$", "$$")+`"`))
-		out = append(append(out, source[from:n.Start]...), tag...)
+		out = append(append(out, source[from:n.Start]...), withLocation(source[n.Start:n.End], address)...)
 		from = n.End
 	})
 	return append(out, []byte(strings.TrimLeft(string(source[from:]), " \r\n\t"))...), true
+}
+
+// withLocation is a tag with another location.
+func withLocation(tag []byte, address string) []byte {
+	return location.ReplaceAll(tag, []byte(`${1}"`+strings.ReplaceAll(escaped(address), "$", "$$")+`"`))
+}
+
+// escaped is an address as it stands in XML.
+func escaped(address string) string {
+	return strings.NewReplacer("&", "&amp;", "<", "&lt;", `"`, "&quot;").Replace(address)
 }
 
 // asked finds the file that a query names: wsdl alone is the contract itself.
@@ -111,12 +112,9 @@ func (s *service) rewrites(n *xmltree.Node, file, base string, change func(n *xm
 		change(n, base+"/"+url.PathEscape(n.Parent.Attr("name")))
 	case local == "Address" && n.Parent.Name.Local == "EndpointReference" && n.Parent.Name.Space == n.Name.Space && slices.Contains(s.portNames(), n.Parent.Parent.Attr("name")):
 		change(n, base+"/"+url.PathEscape(n.Parent.Parent.Attr("name")))
-	case (local == "import" || local == "include" || local == "redefine") && (n.Name.Space == space || xsd.IsSchemaSpace(n.Name.Space)):
-		at, kind := n.Attr("schemaLocation"), "xsd"
-		if n.Name.Space == space {
-			at = n.Attr("location")
-		}
-		if target, ok := resolve(s.bundle, at, file); ok && at != "" {
+	case locationOf(n) != "":
+		kind := "xsd"
+		if target, ok := resolve(s.bundle, locationOf(n), file); ok {
 			if d := s.documents[target]; d != nil && d.Name.Local == "definitions" {
 				kind = "wsdl"
 			}

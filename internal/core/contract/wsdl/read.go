@@ -27,6 +27,7 @@ const (
 	space   = "http://schemas.xmlsoap.org/wsdl/"
 	space11 = "http://schemas.xmlsoap.org/wsdl/soap/"
 	space12 = "http://schemas.xmlsoap.org/wsdl/soap12/"
+	space20 = "http://www.w3.org/ns/wsdl"
 )
 
 // IsContract reports whether a document looks like a WSDL contract.
@@ -35,7 +36,8 @@ func IsContract(text []byte) bool {
 	if utf8, err := xmltree.UTF8(start); err == nil {
 		start = utf8
 	}
-	return bytes.Contains(start, []byte("definitions")) && bytes.Contains(start, []byte("schemas.xmlsoap.org/wsdl"))
+	return bytes.Contains(start, []byte("definitions")) && bytes.Contains(start, []byte("schemas.xmlsoap.org/wsdl")) ||
+		bytes.Contains(start, []byte("description")) && bytes.Contains(start, []byte(space20+`"`)) // to say so
 }
 
 type name = xmltree.Name
@@ -52,6 +54,9 @@ func Read(b *bundle.Bundle) (*contract.Contract, error) {
 	root, err := r.document(b.Main)
 	if err != nil {
 		return nil, refuse(*err)
+	}
+	if root.Name.Space == space20 {
+		return nil, refuse(r.item(root, "it is WSDL 2.0, which is not read: a WSDL 1.1 contract of the same service is"))
 	}
 	if root.Name.Local != "definitions" {
 		return nil, refuse(r.item(root, "a WSDL contract is <definitions>, not <%s>", root.Name.Local))
@@ -143,7 +148,7 @@ func (r *reader) open(n *xmltree.Node, location, from string) (*xmltree.Node, st
 	file, ok := resolve(r.bundle, location, from)
 	if !ok {
 		if !wellKnown(location) {
-			r.warn(n, "%s refers to %q, which is not among the imported files (nothing is fetched)", n.Name.Local, location)
+			r.warn(n, "%s refers to %q, which is not among the imported files", n.Name.Local, location)
 		}
 		return nil, ""
 	}
@@ -157,14 +162,35 @@ func (r *reader) open(n *xmltree.Node, location, from string) (*xmltree.Node, st
 
 // resolve finds the file that a location in another file means.
 func resolve(b *bundle.Bundle, location, from string) (file string, ok bool) {
-	if strings.Contains(location, "://") || b.Single() {
+	if b.Single() {
 		return "", false
+	}
+	if strings.Contains(location, "://") {
+		return sameName(b, location)
 	}
 	if unescaped, err := url.PathUnescape(location); err == nil {
 		location = unescaped
 	}
 	file = path.Join(path.Dir(from), location)
 	_, ok = b.File(file)
+	return file, ok
+}
+
+// sameName finds the one file that is called as the end of an address; of several, none is meant.
+func sameName(b *bundle.Bundle, address string) (file string, ok bool) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return "", false
+	}
+	for _, f := range b.Files {
+		if path.Base(f.Name) != path.Base(u.Path) {
+			continue
+		}
+		if ok {
+			return "", false
+		}
+		file, ok = f.Name, true
+	}
 	return file, ok
 }
 
@@ -229,8 +255,8 @@ func (r *reader) schema(n *xmltree.Node, file, target string) {
 		target = own
 	}
 	for _, c := range n.Children {
-		location := c.Attr("schemaLocation")
-		if !xsd.IsSchemaSpace(c.Name.Space) || location == "" || c.Name.Local != "import" && c.Name.Local != "include" && c.Name.Local != "redefine" {
+		location := locationOf(c)
+		if location == "" {
 			continue
 		}
 		document, from := r.open(c, location, file)
