@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/contract/wsdl"
 )
@@ -26,6 +27,23 @@ func TestReferencesOfDocuments(t *testing.T) {
 	assert.Equal(t, text, string(wsdl.Relocate([]byte(text), func(string) (string, bool) { return "", false })))
 	assert.Nil(t, wsdl.References([]byte("{}")))
 	assert.Equal(t, "{}", string(wsdl.Relocate([]byte("{}"), nil)))
+}
+
+// Bindings answer also where a contract has no service; who reads it is given one.
+func TestContractsWithoutAService(t *testing.T) {
+	start, end := strings.Index(dual, "<service"), strings.Index(dual, "</definitions>")
+	c := readText(t, dual[:start]+dual[end:])
+	require.NotEmpty(t, c.Warnings)
+	assert.Contains(t, c.Warnings[len(c.Warnings)-1].Detail, "the contract has no service: each of its bindings answers as a port of its name")
+	asked := send(c, "/Two", "", "", envelope("1.2", ask))
+	assert.Equal(t, "ask", asked.ID())
+	published, _ := c.Protocol.(contract.Publisher).Publish("wsdl", "http://here/a&b")
+	again := readText(t, string(published.Body))
+	asked = send(again, "/One", "", "", envelope("1.1", ask))
+	assert.Equal(t, "ask", asked.ID())
+	assert.Contains(t, string(published.Body), `<port name="Two" binding="own:Two"><soap12:address location="http://here/a&amp;b/Two"/></port>`)
+	_, err := wsdl.Read(&bundle.Bundle{Files: []bundle.File{{Text: []byte(dual[:strings.Index(dual, "<binding")] + "</definitions>")}}})
+	assert.ErrorContains(t, err, "no port of it speaks SOAP")
 }
 
 // What is not beside the contract by its location is found by its name; what is nowhere leaves the

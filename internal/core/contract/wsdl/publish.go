@@ -2,6 +2,7 @@ package wsdl
 
 import (
 	"bytes"
+	"fmt"
 	"net/url"
 	"path"
 	"regexp"
@@ -75,7 +76,27 @@ func (s *service) served(query, base string) (text []byte, ok bool) {
 		out = append(append(out, source[from:n.Start]...), withLocation(source[n.Start:n.End], address)...)
 		from = n.End
 	})
-	return append(out, []byte(strings.TrimLeft(string(source[from:]), " \r\n\t"))...), true
+	out = append(out, []byte(strings.TrimLeft(string(source[from:]), " \r\n\t"))...)
+	if s.unserved && file == s.bundle.Main {
+		out = s.withService(out, document, base)
+	}
+	return out, true
+}
+
+// withService is a contract with the service that it lacks.
+func (s *service) withService(text []byte, root *xmltree.Node, base string) []byte {
+	end := bytes.LastIndex(text, []byte("</"))
+	if end < 0 {
+		return text
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, `<service xmlns=%q xmlns:soap=%q xmlns:soap12=%q xmlns:own="%s" name="Service">`, space, space11, space12, escaped(root.Attr("targetNamespace")))
+	for _, p := range s.ports {
+		prefix := map[int]string{11: "soap", 12: "soap12"}[p.version]
+		fmt.Fprintf(&b, `<port name="%s" binding="own:%[1]s"><%s:address location="%s"/></port>`, escaped(p.name), prefix, escaped(base+"/"+url.PathEscape(p.name)))
+	}
+	b.WriteString("</service>")
+	return slices.Concat(text[:end], []byte(b.String()), text[end:])
 }
 
 // withLocation is a tag with another location.

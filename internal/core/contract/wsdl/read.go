@@ -98,6 +98,7 @@ type reader struct {
 
 	messages, portTypes, bindings map[name]*xmltree.Node
 	services                      []*xmltree.Node
+	inOrder                       []*xmltree.Node          // the bindings
 	policies                      map[string]*xmltree.Node // by their ids
 }
 
@@ -229,6 +230,7 @@ func (r *reader) definitions(root *xmltree.Node, file string) {
 			r.portTypes[own] = c
 		case "binding":
 			r.bindings[own] = c
+			r.inOrder = append(r.inOrder, c)
 		case "service":
 			r.services = append(r.services, c)
 		}
@@ -278,17 +280,29 @@ func (r *reader) schema(n *xmltree.Node, file, target string) {
 func (r *reader) readServices(s *service) {
 	for _, n := range r.services {
 		for _, p := range n.All(space, "port") {
-			r.port(s, p)
+			b := r.bindings[p.Resolve(p.Attr("binding"))]
+			if b == nil {
+				r.warn(p, "port %s has the binding %q, which is not in the contract", p.Attr("name"), p.Attr("binding"))
+				continue
+			}
+			r.port(s, p, b)
 		}
+	}
+	if len(r.services) > 0 || len(r.bindings) == 0 {
+		return
+	}
+	for _, b := range r.inOrder {
+		if r.port(s, b, b); len(s.ports) > 0 {
+			s.unserved = true
+		}
+	}
+	if s.unserved {
+		r.warn(r.inOrder[0], "the contract has no service: each of its bindings answers as a port of its name")
 	}
 }
 
-func (r *reader) port(s *service, n *xmltree.Node) {
-	b := r.bindings[n.Resolve(n.Attr("binding"))]
-	if b == nil {
-		r.warn(n, "port %s has the binding %q, which is not in the contract", n.Attr("name"), n.Attr("binding"))
-		return
-	}
+// port takes a port, or a binding in the place of one.
+func (r *reader) port(s *service, n, b *xmltree.Node) {
 	version, soap := 11, b.Child(space11, "binding")
 	if soap == nil {
 		version, soap = 12, b.Child(space12, "binding")

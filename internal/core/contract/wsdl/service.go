@@ -21,6 +21,7 @@ type service struct {
 	documents  map[string]*xmltree.Node
 	schemas    *xsd.Schemas
 	ports      []*port
+	unserved   bool // the contract has no service; its bindings are the ports
 	operations []*operation
 	byNode     map[*xmltree.Node][]*operation
 	contracted map[*operation]*contract.Operation
