@@ -133,6 +133,9 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 	if len(op.Security) > 0 {
 		p.say("demands   %s", strings.Join(op.Security, ", or "))
 	}
+	for _, fact := range op.Facts {
+		p.say("%-9s %s", fact.Name, fact.Value)
+	}
 	for _, body := range op.Takes {
 		p.sayBody("takes", body)
 	}

@@ -147,6 +147,9 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 		}
 		detail.Parameters = append(detail.Parameters, part)
 	}
+	for _, fact := range op.Facts {
+		detail.Facts = append(detail.Facts, api.OperationFact{Name: fact.Name, Value: fact.Value})
+	}
 	detail.Security, detail.Callbacks = op.Demands(), callbackViews(op.Callbacks)
 	if op.Body != nil {
 		detail.BodyRequired, detail.Takes = op.Body.Required, bodyViews(op, op.Body.MediaTypes)
@@ -185,10 +188,8 @@ func bodyViews(op *contract.Operation, mediaTypes []*contract.MediaType) []api.O
 		if body, ok := mediaType.Sample(drawFor(op)); ok {
 			view.Sample = string(body)
 		}
-		if mediaType.Schema != nil {
-			for _, f := range mediaType.Schema.Fields() {
-				view.Fields = append(view.Fields, api.OperationPart{Name: f.Path, Type: f.Type, Required: f.Required, Rules: f.Rules, Description: f.Description})
-			}
+		for _, f := range mediaType.Fields() {
+			view.Fields = append(view.Fields, api.OperationPart{Name: f.Path, Type: f.Type, Required: f.Required, Rules: f.Rules, Description: f.Description})
 		}
 		views = append(views, view)
 	}

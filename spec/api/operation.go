@@ -60,6 +60,12 @@ type Example struct {
 	Chosen bool `json:"chosen,omitempty"`
 }
 
+// OperationFact is something that is told of an operation: its name and what it is.
+type OperationFact struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
 // OperationDetail is an operation with everything that a caller wants to know.
 type OperationDetail struct {
 	Operation
@@ -67,6 +73,8 @@ type OperationDetail struct {
 	Parameters  []OperationPart `json:"parameters"`
 	// Security are the credentials that it demands, each an alternative.
 	Security []string `json:"security,omitempty"`
+	// Facts are what its protocol tells of it, such as its action.
+	Facts []OperationFact `json:"facts,omitempty"`
 	// Takes are the bodies that it takes, one for each media type.
 	Takes        []OperationBody     `json:"takes"`
 	BodyRequired bool                `json:"bodyRequired,omitempty"`

@@ -2859,6 +2859,11 @@ export interface components {
             parameters: components["schemas"]["OperationPart"][];
             /** @description The credentials that it demands, each an alternative */
             security?: string[];
+            /** @description What its protocol tells of it, such as its action */
+            facts?: {
+                name: string;
+                value: string;
+            }[];
             /** @description Bodies it takes, one a media type */
             takes: components["schemas"]["OperationBody"][];
             bodyRequired?: boolean;

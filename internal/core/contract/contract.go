@@ -106,6 +106,9 @@ type Operation struct {
 	// Callbacks are calls that the service makes after an answer of the operation.
 	Callbacks []*Callback
 
+	// Facts are what else a protocol tells of it.
+	Facts []Fact
+
 	// ByMessage is set on operations that share their addresses: the message tells
 	// which is meant.
 	ByMessage bool
@@ -114,6 +117,9 @@ type Operation struct {
 
 	source *tree.Node // the operation as it was written, for Compare
 }
+
+// Fact is something that is told of an operation: its name and what it is.
+type Fact struct{ Name, Value string }
 
 // String names the operation by what is called: "GET /berths/{number}".
 // Where operations share their addresses, their names tell them apart, as with webhooks.
@@ -265,6 +271,19 @@ type MediaType struct {
 	Drawn bool
 	// Encoding is how the properties of a form are written, as far as the contract says so.
 	Encoding map[string]Encoding
+	// Described describes the body where no Schema does; nil where nothing does.
+	Described func() []Field
+}
+
+// Fields describes the body place by place.
+func (o *MediaType) Fields() []Field {
+	switch {
+	case o.Schema != nil:
+		return o.Schema.Fields()
+	case o.Described != nil:
+		return o.Described()
+	}
+	return nil
 }
 
 // Encoding is how one property stands in a form.

@@ -173,6 +173,9 @@ func (d *describer) typeText(schema *tree.Node, depth int) string {
 	return text
 }
 
+// Rules says in words what a value must obey by a schema of its own.
+func Rules(schema *tree.Node) []string { return rulesOf(schema) }
+
 // rulesOf says in words what a value must obey.
 func rulesOf(n *tree.Node) (rules []string) {
 	if enum := n.Get("enum").Elements(); len(enum) > 0 {

@@ -53,7 +53,11 @@ export function Described({ base, detail }: { base: string; detail: OperationDet
         </Panel>
       )}
       {detail.responses.map((response) => (
-        <ResponseDoc key={response.status} base={base} response={response} />
+        <ResponseDoc
+          key={`${response.status} ${response.description ?? ''}`}
+          base={base}
+          response={response}
+        />
       ))}
       {detail.callbacks?.map((callback) => (
         <Panel key={callback.name} title={`Callback ${callback.name}`}>
@@ -83,6 +87,16 @@ function Head({ service, detail }: { service: string; detail: OperationDetail })
       </p>
       {detail.deprecated && <p className="text-miss">Deprecated by the contract. It answers all the same.</p>}
       {detail.description && <p className="max-w-prose whitespace-pre-line">{detail.description}</p>}
+      {detail.facts && (
+        <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3 gap-y-0.5 text-[13px]">
+          {detail.facts.map(({ name, value }) => (
+            <div key={`${name} ${value}`} className="contents">
+              <dt className="text-dim">{name}</dt>
+              <dd className="break-words">{value}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
       {calls && (
         <p className="text-[13px]">
           <Link href={find} className="text-accent hover:underline">

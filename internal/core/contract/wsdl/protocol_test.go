@@ -40,6 +40,17 @@ func TestHowAnOperationIsShown(t *testing.T) {
 	}
 	assert.Equal(t, []string{"200", "text/xml; charset=utf-8", "", "500", "text/xml; charset=utf-8", "unknownManifest"}, shown)
 	assert.Same(t, op.Responses[0], op.Success)
+	assert.Equal(t, []contract.Fact{{Name: "action", Value: "urn:skerry:askClearance"}, {Name: "ports", Value: "Desk, SOAP 1.1; Desk12, SOAP 1.2"}, {Name: "style", Value: "document"}}, op.Facts)
+	var fields []string
+	for _, r := range []*contract.MediaType{op.Body.MediaTypes[0], op.Responses[0].MediaTypes[0], op.Responses[1].MediaTypes[0]} {
+		for _, f := range r.Fields() {
+			fields = append(fields, f.Path+" "+strings.Join(append([]string{f.Type}, f.Rules...), ", "))
+		}
+	}
+	assert.Equal(t, []string{`manifest string, fits M-\d{4}-[A-Z]{2}`, `manifest string, fits M-\d{4}-[A-Z]{2}`, "cleared dateTime, or hold", "hold Hold, or cleared",
+		`hold/manifest string, fits M-\d{4}-[A-Z]{2}`, "hold/since date", "hold/reason string", "hold/lines list of integer", `manifest string, fits M-\d{4}-[A-Z]{2}`, "message string"}, fields)
+	assert.Equal(t, "header office/name", operation(t, c, "submitManifest").Body.MediaTypes[0].Fields()[0].Path)
+	assert.Contains(t, op.Responses[1].Description, "fault unknownManifest")
 	var addresses []string
 	for _, template := range c.Protocol.Addresses(op) {
 		addresses = append(addresses, template.String())

@@ -3,6 +3,7 @@ package wsdl
 import (
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 
 	"rapidmimic.example/internal/core/contract"
@@ -130,28 +131,29 @@ func (s *service) source(op *operation) *tree.Node {
 // look at.
 func (s *service) describe(made *contract.Operation, op *operation, version int) {
 	m := &received{of: version}
-	shown := func(key string, status int, fault string) *contract.Response {
+	made.Facts = s.facts(op)
+	shown := func(key string, status int, fault string, described func() []contract.Field) *contract.Response {
 		r := &contract.Response{Key: key, Status: status}
 		a := op.answer(m, fault, false, nil, sample.NewDraw(0, op.id+fault, 0))
 		if len(a.Answer.Body) > 0 {
-			r.MediaTypes = []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true,
+			r.MediaTypes = []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true, Described: described,
 				Examples: []contract.Example{{Name: fault, Body: a.Answer.Body}}}}
 		}
 		return r
 	}
 	if op.input != nil {
 		try := op.try(version, sample.NewDraw(0, op.id, 0))
-		made.Body = &contract.Body{Required: true, MediaTypes: []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true,
+		made.Body = &contract.Body{Required: true, MediaTypes: []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true, Described: s.fieldsOf(op.input),
 			Examples: []contract.Example{{Body: try.Body.Bytes}}}}}
 	}
-	made.Success = shown("200", 200, "")
+	made.Success = shown("200", 200, "", s.fieldsOf(op.output))
 	if op.oneWay() {
 		made.Success.Key, made.Success.Status = "202", 202
 	}
 	made.Responses = []*contract.Response{made.Success}
 	for _, f := range op.faults {
-		r := shown("500", 500, f.name)
-		r.Description = f.summary
+		r := shown("500", 500, f.name, s.fieldsOf(&message{body: []*xsd.Element{f.detail}}))
+		r.Description = strings.TrimSuffix("fault "+f.name+": "+f.summary, ": ")
 		made.Responses = append(made.Responses, r)
 	}
 }

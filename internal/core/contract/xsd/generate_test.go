@@ -209,3 +209,46 @@ func TestDescriptions(t *testing.T) {
 		"{urn:t}Kind": {"type": "string", "enum": ["fish", "mail"], "maxLength": 9},
 		"{urn:t}Sign": {"type": "string", "minLength": 3, "pattern": "SK[0-9]+"}}}`, string(s.Tree().AppendJSON(nil)))
 }
+
+// What an element holds is told place by place, with how often, what else may stand there, and what the
+// schema says of it.
+func TestFields(t *testing.T) {
+	s, warned := schemas(t, `
+		<xs:complexType name="Vessel"><xs:annotation><xs:documentation>A vessel
+			at the quay</xs:documentation></xs:annotation><xs:sequence>
+			<xs:element name="sign" type="t:Sign"><xs:annotation><xs:documentation>painted on it</xs:documentation></xs:annotation></xs:element>
+			<xs:element name="tender" type="t:Vessel" minOccurs="0" maxOccurs="2"/></xs:sequence><xs:attribute name="flag" use="required" fixed="SK"/></xs:complexType>
+		<xs:complexType name="Ferry"><xs:complexContent><xs:extension base="t:Vessel"/></xs:complexContent></xs:complexType>
+		<xs:simpleType name="Sign"><xs:restriction base="xs:string"><xs:pattern value="SK\d"/></xs:restriction></xs:simpleType>
+		<xs:element name="other" type="xs:int" substitutionGroup="t:head"/><xs:element name="head" type="xs:int"/>
+		<xs:element name="v"><xs:complexType><xs:sequence>
+			<xs:element name="vessel" type="t:Vessel"/>
+			<xs:choice><xs:element name="a" type="xs:int" nillable="true"/><xs:sequence minOccurs="0"><xs:element name="b" type="xs:date" default="2026-12-01"/></xs:sequence></xs:choice>
+			<xs:sequence minOccurs="0" maxOccurs="unbounded"><xs:element name="many" type="xs:string" fixed="x"/></xs:sequence>
+			<xs:element name="three" minOccurs="3" maxOccurs="3"><xs:simpleType><xs:list itemType="xs:int"/></xs:simpleType></xs:element>
+			<xs:element ref="t:head"/><xs:any minOccurs="0"/></xs:sequence></xs:complexType></xs:element>`)
+	require.Empty(t, warned)
+	var told []string
+	for _, f := range s.Fields(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]) {
+		line := f.Path + " " + f.Type
+		if f.Required {
+			line += "!"
+		}
+		if f.Schema != nil && f.Schema.Get("pattern") != nil {
+			f.Rules = append(f.Rules, "fits "+f.Schema.Get("pattern").Str())
+		}
+		told = append(told, strings.Join(append([]string{line}, append(f.Rules, f.Documentation)...), "; "))
+	}
+	assert.Equal(t, []string{
+		"vessel Vessel!; by xsi:type also Ferry; A vessel at the quay",
+		"vessel/@flag string!; always SK; ",
+		`vessel/sign string!; fits SK\d; painted on it`,
+		"vessel/tender Vessel; up to 2 times; by xsi:type also Ferry; as above; A vessel at the quay",
+		"a integer; or b; may be nil; ",
+		"b date; or a; default 2026-12-01; ",
+		"many string; any number of times; always x; ",
+		"three list of integer!; 3 times; ",
+		"head integer!; or in its place other; ",
+		"* any element; ",
+	}, told)
+}

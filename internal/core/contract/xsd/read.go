@@ -139,6 +139,7 @@ func (r *Reader) elementNamed(name Name, at *xmltree.Node) *Element {
 func (r *Reader) fillElement(e *Element, n *xmltree.Node, s schema) {
 	e.Nillable, e.Abstract = isTrue(n.Attr("nillable")), isTrue(n.Attr("abstract"))
 	e.Default, e.Fixed = optional(n, "default"), optional(n, "fixed")
+	e.Documentation = documentation(n)
 	if group := n.Attr("substitutionGroup"); group != "" {
 		e.substitutionGroup = n.Resolve(group)
 	}
@@ -207,7 +208,7 @@ func (r *Reader) typeAt(n *xmltree.Node, name Name, s schema) *Type {
 	if t := r.types[n]; t != nil {
 		return t
 	}
-	t := &Type{Name: name, Abstract: isTrue(n.Attr("abstract")), Mixed: isTrue(n.Attr("mixed"))}
+	t := &Type{Name: name, Abstract: isTrue(n.Attr("abstract")), Mixed: isTrue(n.Attr("mixed")), Documentation: documentation(n)}
 	r.types[n] = t
 	if name.Local != "" {
 		r.out.Types[name] = t

@@ -44,6 +44,7 @@ type Element struct {
 	Abstract          bool
 	Default, Fixed    *string
 	Substitutes       []*Element // that may stand in its place
+	Documentation     string     // what the schema says of it
 	substitutionGroup Name
 }
 
@@ -63,6 +64,8 @@ type Type struct {
 	Anything bool
 	// Array is the type of the elements of a SOAP-encoded array.
 	Array *Type
+	// Documentation is what the schema says of it.
+	Documentation string
 
 	derived []*Type // those that have it as their base
 	height  int     // how many levels its smallest document has
