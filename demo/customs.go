@@ -37,6 +37,7 @@ func (s *StandIns) playCustoms() {
 		{"M-2040-SK", "north", "2026-11-21", "The weight differs from the bill of lading", "1 3"},
 		{"M-2038-SK", "south", "2026-11-19", "A certificate is missing", "2"},
 	}
+	s.mux.HandleFunc("POST /customs", s.askDesk)
 	s.mux.HandleFunc("POST /customs/{port}", s.askDesk)
 }
 

@@ -134,6 +134,13 @@ func TestRelayingSOAP(t *testing.T) {
 		assert.Equal(t, want, d.Relay.Target.String(), line)
 	}
 	assert.Equal(t, "https://customs.skerry-sound.example/desk", "https://customs.skerry-sound.example"+relayed("http://real.example", "POST /customs/Desk").Relay.Target.Path, "as the contract has it")
+	settings := c.Snapshot().Named("customs").Spec
+	settings.Hosts = []string{"customs.skerry-sound.example"}
+	_, _, err := c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	r := request("POST /Desk", "", "")
+	r.Host = "customs.skerry-sound.example"
+	assert.Equal(t, "http://real.example/Desk", e.Decide(e.Place(t.Context(), r), r).Relay.Target.String(), "who takes us for the real service asks at its addresses")
 	d := relayed("http://real.example/office/port", "GET /customs?wsdl")
 	assert.Nil(t, d.Relay)
 	assert.Equal(t, []any{200, call.FromSelf}, []any{d.Answer.Status, d.Source})

@@ -228,6 +228,7 @@ type Placed struct {
 	rightNames []string
 	situated   []call.Step // how lane and scenario were found
 	foreign    bool        // a page that was not listed makes the call
+	onHost     bool        // the address is that of the real service
 	asksToken  bool        // the call goes to where the contract has programs get tokens
 	injury     injury
 	given      given

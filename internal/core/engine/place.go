@@ -23,6 +23,7 @@ func (e *Engine) Place(ctx context.Context, r *call.Request) *Placed {
 	inAddress := ""
 	var base string
 	if p.Service, base = p.snapshot.OnHost(r.HostName(), r.Address); p.Service != nil {
+		p.onHost = true
 		if r.Path = r.Address[len(base):]; r.Path == "" {
 			r.Path = "/"
 		}

@@ -90,7 +90,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 		return
 	}
 	d.Source, d.By = call.FromUpstream, base.Host
-	d.Relay = &Relay{Target: TargetOf(p.Service, base, r.Path, r.Query), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
+	d.Relay = &Relay{Target: p.target(r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
 		asFault: func(text string) (call.Answer, bool) { return p.asFault(r, contract.Fault{Ours: true, Text: text}) }}
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
@@ -125,6 +125,15 @@ func climbs(escaped string) bool {
 	return false
 }
 
+// target is where the upstream takes the call: at the address that it has, where it came for the real
+// service.
+func (p *Placed) target(r *call.Request) *url.URL {
+	if p.onHost {
+		return joined(p.Service.Upstream, p.Service.Upstream.EscapedPath(), r.Path, r.Query)
+	}
+	return TargetOf(p.Service, p.Service.Upstream, r.Path, r.Query)
+}
+
 // TargetOf is where an upstream with this base URL takes a call to a service, path being relative to that
 // and escaped: below the base, unless the protocol of the service knows better.
 func TargetOf(service *catalog.Service, base *url.URL, path, query string) *url.URL {
@@ -134,12 +143,16 @@ func TargetOf(service *catalog.Service, base *url.URL, path, query string) *url.
 			below, path = at, ""
 		}
 	}
+	return joined(base, below, path, query)
+}
+
+func joined(base *url.URL, below, path, query string) *url.URL {
 	target := *base
-	joined, err := url.Parse(below + path)
+	at, err := url.Parse(below + path)
 	if err != nil { // a path that reached us is one
-		joined = &url.URL{Path: base.Path + path}
+		at = &url.URL{Path: base.Path + path}
 	}
-	target.Path, target.RawPath, target.RawQuery = joined.Path, joined.RawPath, query
+	target.Path, target.RawPath, target.RawQuery = at.Path, at.RawPath, query
 	return &target
 }
 

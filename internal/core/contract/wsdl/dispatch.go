@@ -118,14 +118,15 @@ func versionByType(r *call.Request) int {
 }
 
 // portsAt are the ports that answer at a path: all of them at the address of the service, and at that of
-// a port also those which the contract has at the same location, so that the envelope chooses.
+// a port also those which the contract has at the same location, so that the envelope chooses. A port has
+// the path of its name, and that of its location, at which callers ask who take us for the real service.
 func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
 	if len(segments) == 0 || len(segments) == 1 && segments[0] == "" {
 		return s.ports, nil
 	}
-	if len(segments) == 1 {
+	for _, byName := range []bool{true, false} {
 		for _, p := range s.ports {
-			if p.name == segments[0] {
+			if byName && len(segments) == 1 && p.name == segments[0] || !byName && len(p.path) > 0 && slices.Equal(p.path, segments) {
 				return slices.DeleteFunc(slices.Clone(s.ports), func(other *port) bool {
 					return other != p && (p.location == "" || other.location != p.location)
 				}), nil

@@ -29,10 +29,23 @@ func (*service) Name() string { return "soap" }
 func (*service) ByMessage() bool { return true }
 
 // Addresses implements contract.Protocol: every operation is answered at the address
-// of the service and at each port.
+// of the service, at each port, and where the contract has the ports.
 func (s *service) Addresses(*contract.Operation) (templates []match.Template) {
-	for _, path := range append([]string{""}, s.portNames()...) {
-		if t, err := match.ParseTemplate("/" + url.PathEscape(path)); err == nil {
+	paths := []string{"/"}
+	for _, p := range s.ports {
+		paths = append(paths, "/"+url.PathEscape(p.name))
+	}
+	for _, p := range s.ports {
+		escaped := ""
+		for _, segment := range p.path {
+			escaped += "/" + url.PathEscape(segment)
+		}
+		if escaped != "" && !slices.Contains(paths, escaped) {
+			paths = append(paths, escaped)
+		}
+	}
+	for _, path := range paths {
+		if t, err := match.ParseTemplate(path); err == nil {
 			templates = append(templates, t)
 		}
 	}

@@ -55,7 +55,7 @@ func TestHowAnOperationIsShown(t *testing.T) {
 	for _, template := range c.Protocol.Addresses(op) {
 		addresses = append(addresses, template.String())
 	}
-	assert.Equal(t, []string{"/", "/Desk", "/Desk12"}, addresses)
+	assert.Equal(t, []string{"/", "/Desk", "/Desk12", "/desk", "/desk12"}, addresses)
 
 	try := c.Protocol.Try(op, draw())
 	assert.Equal(t, []string{"POST", "/Desk", "text/xml; charset=utf-8"}, []string{try.Method, try.Address, try.Header.Get("Content-Type")})

@@ -321,6 +321,9 @@ func (r *reader) port(s *service, n, b *xmltree.Node) {
 		return
 	}
 	p := &port{name: n.Attr("name"), version: version, template: template, location: soapChild(n, "address").Attr("location"), addressed: r.demandsAddressing(n), packaged: r.demands(n, isPackaging)}
+	if at, err := url.Parse(p.location); err == nil {
+		p.path = match.Split(nil, at.EscapedPath())
+	}
 	if r.bindingOperations(s, p, b, soap); len(p.operations) == 0 {
 		r.warn(n, "port %s is not answered: its binding has no operations", p.name)
 		return

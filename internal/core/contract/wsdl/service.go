@@ -33,9 +33,10 @@ type service struct {
 type port struct {
 	name       string
 	version    int
-	location   string // where the contract has it; "" for nowhere
-	addressed  bool   // it demands WS-Addressing
-	packaged   bool   // it demands MTOM
+	location   string   // where the contract has it; "" for nowhere
+	path       []string // of the location, decoded
+	addressed  bool     // it demands WS-Addressing
+	packaged   bool     // it demands MTOM
 	template   match.Template
 	operations []*operation
 }
