@@ -233,14 +233,23 @@ func (o *operation) addressingFaults(m *received, add func(where, detail string)
 	}
 }
 
-// addressedTry gives a request the headers that a contract with WS-Addressing demands.
+// addressedTry gives a request the headers that a contract with WS-Addressing demands, or declares
+// itself, with what belongs there.
 func (o *operation) addressedTry(envelope *xmltree.Node, draw *sample.Draw) {
-	if !o.addressed {
+	if o.input == nil {
 		return
 	}
-	header := headerOf(envelope)
-	header.Add(&xmltree.Node{Name: name{Space: addressing10, Local: "Action"}, Text: o.input.action})
-	header.Add(&xmltree.Node{Name: name{Space: addressing10, Local: "MessageID"}, Text: "urn:uuid:" + draw.Fake("uuid")})
+	declared := envelope.Child(envelope.Name.Space, "Header")
+	for _, own := range []struct{ local, text string }{{"Action", o.input.action}, {"MessageID", "urn:uuid:" + draw.Fake("uuid")}} {
+		local, text := own.local, own.text
+		if n := declared.Child(addressing10, local); n != nil {
+			n.Text, n.Children = text, nil
+		} else if n := declared.Child(addressing04, local); n != nil {
+			n.Text, n.Children = text, nil
+		} else if o.addressed {
+			headerOf(envelope).Add(&xmltree.Node{Name: name{Space: addressing10, Local: local}, Text: text})
+		}
+	}
 }
 
 // actionOfMessage is the action of a message: as the contract says it, else soapAction, else by the

@@ -127,9 +127,10 @@ func (s *service) portsAt(segments []string) ([]*port, *contract.Fault) {
 	for _, byName := range []bool{true, false} {
 		for _, p := range s.ports {
 			if byName && len(segments) == 1 && p.name == segments[0] || !byName && len(p.path) > 0 && slices.Equal(p.path, segments) {
-				return slices.DeleteFunc(slices.Clone(s.ports), func(other *port) bool {
-					return other != p && (p.location == "" || other.location != p.location)
-				}), nil
+				alike := slices.DeleteFunc(slices.Clone(s.ports), func(other *port) bool {
+					return other == p || p.location == "" || other.location != p.location
+				})
+				return append([]*port{p}, alike...), nil
 			}
 		}
 	}
