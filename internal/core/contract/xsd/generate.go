@@ -45,6 +45,9 @@ func (g *Generator) Element(e *Element) *xmltree.Node { return g.element(e, 0) }
 func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 	g.elements++
 	_ = g.Draw.Budget.Spend(5) // spent sees it
+	if e.Name == (Name{Space: Space, Local: "schema"}) {
+		return tableSchema()
+	}
 	e = g.standIn(e, depth)
 	n := &xmltree.Node{Name: e.Name}
 	t := g.typeFor(e.Type, depth)
@@ -191,6 +194,10 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 				g.particle(n, chosen, depth)
 			}
 		case Any:
+			if afterSchema(n) {
+				n.Add(g.rows())
+				continue
+			}
 			if known := g.known(p); known != nil {
 				n.Add(g.element(known, depth+1))
 			} else {

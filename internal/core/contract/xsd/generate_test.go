@@ -92,6 +92,7 @@ func TestEveryShapeIsDrawn(t *testing.T) {
 		"what stands in for an abstract one": {`<xs:element name="head" type="xs:int" abstract="true"/><xs:element name="one" type="xs:int" substitutionGroup="t:head"/><xs:element name="two" type="xs:int" substitutionGroup="t:one"/>` + element(`<xs:sequence><xs:element ref="t:head"/></xs:sequence>`),
 			[]string{"v(one)", "v(two)"}},
 		"anything lax":          {element(`<xs:sequence><xs:any processContents="lax"/></xs:sequence>`), []string{"v(extra)"}},
+		"a data set":            {element(`<xs:sequence><xs:element ref="xs:schema"/><xs:any/></xs:sequence>`), []string{"v(schema@id(element@name@IsDataSet(complexType(choice@minOccurs@maxOccurs(element@name(complexType(sequence(element@name@type=int@minOccurs element@name@type=string@minOccurs element@name@type=dateTime@minOccurs))))))) diffgram(Data(Table@id@rowOrder(number name since) Table@id@rowOrder(number name since))))"}},
 		"anything known":        {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any/></xs:sequence>`), []string{"v(known)"}},
 		"anything of its own":   {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##targetNamespace"/></xs:sequence>`), []string{"v(known)"}},
 		"anything of no space":  {`<xs:element name="known" type="xs:int"/>` + element(`<xs:sequence><xs:any namespace="##local"/></xs:sequence>`), []string{"v(extra)"}},
