@@ -84,8 +84,9 @@ bench: ## benchmarks: packages, service, relaying
 fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 	@sh scripts/fuzz.sh
 
-corpus: e2e/judges/node_modules/.package-lock.json ## real contracts out of a package, called and judged; CORPUS="-contracts 60" for fewer
+corpus: judges e2e/judges/node_modules/.package-lock.json ## real contracts out of packages, called and judged; CORPUS="-contracts 60" for fewer
 	go run ./corpus $(CORPUS)
+	go run ./corpus/soap
 
 mutants: ## faults that the core's own tests do not notice; MUTANTS="-n 100 ./internal/core/match" for one package
 	go run ./mutants $(MUTANTS)

@@ -29,6 +29,17 @@ func TestReferencesOfDocuments(t *testing.T) {
 	assert.Equal(t, "{}", string(wsdl.Relocate([]byte("{}"), nil)))
 }
 
+// The parts of a message come in its own order, whatever the order in which a binding chooses them.
+func TestTheOrderOfParts(t *testing.T) {
+	c := readText(t, dual, `<message name="told"><part name="p" element="h:told"/></message>`, `<message name="told"><part name="one" type="xs:int"/><part name="two" type="xs:int"/><part name="three" type="xs:int"/></message>`,
+		`<soap:binding transport`, `<soap:binding style="rpc" transport`, `<output><soap:body use="literal"/></output>`, `<output><soap:body use="literal" namespace="urn:harbour" parts="three one"/></output>`)
+	for _, op := range c.Operations {
+		if try := c.Protocol.Try(op, draw()); try.Header.Get("Content-Type") == "text/xml; charset=utf-8" {
+			assert.Regexp(t, `<n2:askResponse><one>-?\d+</one><three>-?\d+</three></n2:askResponse>`, string(built(t, c, &contract.Asked{Operation: op}, "").Body))
+		}
+	}
+}
+
 // Bindings answer also where a contract has no service; who reads it is given one.
 func TestContractsWithoutAService(t *testing.T) {
 	start, end := strings.Index(dual, "<service"), strings.Index(dual, "</definitions>")

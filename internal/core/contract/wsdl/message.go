@@ -1,6 +1,7 @@
 package wsdl
 
 import (
+	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/contract/xsd"
@@ -98,12 +99,11 @@ func soapChild(n *xmltree.Node, local string) *xmltree.Node {
 	return n.Child(space12, local)
 }
 
+// chosenParts are those that a binding names, in the order of the message, which counts.
 func chosenParts(parts []part, names []string) (chosen []part) {
-	for _, n := range names {
-		for _, p := range parts {
-			if p.name == n {
-				chosen = append(chosen, p)
-			}
+	for _, p := range parts {
+		if slices.Contains(names, p.name) {
+			chosen = append(chosen, p)
 		}
 	}
 	return chosen
