@@ -39,7 +39,7 @@ var mayImport = map[string]string{
 	"internal/core/contract/wsdl":    "internal/core/budget internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/xsd internal/core/expr internal/core/match internal/core/sample internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/xmltree":          "",
 	"internal/core/contract/openapi": "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/rest internal/core/jsonpath internal/core/match internal/core/sample spec spec/problem spec/tree",
-	"internal/core/answer":           "internal/core/call internal/core/coding internal/core/collection internal/core/expr spec spec/problem spec/tree",
+	"internal/core/answer":           "internal/core/budget internal/core/match internal/core/call internal/core/coding internal/core/collection internal/core/expr spec spec/problem spec/tree",
 	"internal/core/coding":           "",
 	"internal/core/secret":           "internal/core/call internal/core/coding",
 	"internal/core/grant":            "internal/core/call spec/tree",

@@ -3075,7 +3075,7 @@ export interface components {
             /** @description A JSON Schema */
             schema?: unknown;
         };
-        /** @description One step of a JSON Patch (RFC 6902) on /status, /headers and /body of an answer, or /method, /path, /query, /headers and /body of a request; ${…} sees the answer that is changed as `original` */
+        /** @description One step of a JSON Patch (RFC 6902) on /status, /headers and /body of an answer, or /method, /path, /query, /headers and /body of a request; ${…} sees the answer that is changed as `original`. In a body of XML what comes after /body is an XPath, for add, replace, remove and test */
         EditStep: {
             /** @enum {string} */
             op: "add" | "remove" | "replace" | "move" | "copy" | "test";

@@ -12,8 +12,10 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/expr"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -91,15 +93,73 @@ func (e *Edit) apply(document *tree.Node, scope *expr.Scope) (edited *tree.Node,
 	if err != nil {
 		return nil, "", err
 	}
-	text, err := tree.Patch(edited.AppendJSON(nil), steps.AppendJSON(nil))
-	if errors.Is(err, tree.ErrTest) {
+	inXML, others := stepsInXML(edited.Get("body"), steps)
+	text, err := tree.Patch(edited.AppendJSON(nil), others.AppendJSON(nil))
+	if err == nil {
+		edited, err = tree.ParseJSON(text)
+	}
+	if err == nil && len(inXML) > 0 {
+		edited, err = withXML(edited, inXML, scope)
+	}
+	if errors.Is(err, tree.ErrTest) || errors.Is(err, match.ErrTest) {
 		return document, err.Error(), nil
 	}
 	if err != nil {
 		return nil, "", err
 	}
-	edited, err = tree.ParseJSON(text)
-	return edited, "", err
+	return edited, "", nil
+}
+
+// stepsInXML parts the steps that go into a body of XML, whose paths go on after /body as XPaths, from
+// all others.
+func stepsInXML(body, steps *tree.Node) (inXML []match.XMLStep, others *tree.Node) {
+	if body == nil || body.Kind != tree.String || !strings.HasPrefix(strings.TrimSpace(body.Text), "<") {
+		return nil, steps
+	}
+	others = tree.NewList()
+	for _, step := range steps.Items {
+		if path, in := strings.CutPrefix(step.Get("path").Str(), "/body/"); in {
+			value := ""
+			if n := step.Get("value"); n != nil {
+				value = plainText(n)
+			}
+			inXML = append(inXML, match.XMLStep{Op: step.Get("op").Str(), Path: "/" + path, Value: value})
+		} else {
+			others.Items = append(others.Items, step)
+		}
+	}
+	return inXML, others
+}
+
+func plainText(n *tree.Node) string {
+	if n.Kind == tree.String {
+		return n.Text
+	}
+	return string(n.AppendJSON(nil))
+}
+
+// withXML carries out steps in a body of XML.
+func withXML(document *tree.Node, steps []match.XMLStep, scope *expr.Scope) (*tree.Node, error) {
+	for _, step := range steps {
+		if step.Op == "move" || step.Op == "copy" {
+			return nil, fmt.Errorf("%s is not for a body of XML, which has add, replace, remove and test", step.Op)
+		}
+	}
+	var b *budget.Budget
+	if scope != nil {
+		b = scope.Budget
+	}
+	edited, err := match.EditXML([]byte(document.Get("body").Str()), steps, b)
+	if err != nil {
+		return nil, fmt.Errorf("the body of XML: %w", err)
+	}
+	members := slices.Clone(document.Members)
+	for i, m := range members {
+		if m.Key == "body" {
+			members[i].Value = tree.NewString(string(edited))
+		}
+	}
+	return tree.NewMap(members...), nil
 }
 
 // merge merges what is to be merged into the body of a document.

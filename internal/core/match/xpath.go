@@ -13,8 +13,19 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// prefixed fits the prefixes of names in an XPath, but not its axes.
-var prefixed = regexp.MustCompile(`\b[A-Za-z_][\w.-]*:(?:\b|\*)`)
+// prefixed fits the prefixes of names in an XPath, but not its axes, and texts in quotes, which may look
+// like them.
+var prefixed = regexp.MustCompile(`"[^"]*"|'[^']*'|\b[A-Za-z_][\w.-]*:(?:\b|\*)`)
+
+// withoutPrefixes is an XPath whose names have no prefixes.
+func withoutPrefixes(path string) string {
+	return prefixed.ReplaceAllStringFunc(path, func(found string) string {
+		if found[0] == '"' || found[0] == '\'' {
+			return found
+		}
+		return strings.TrimLeft(found[strings.IndexByte(found, ':')+1:], ":")
+	})
+}
 
 // maxXPath bounds the length of an XPath, in characters.
 const maxXPath = 4_000
@@ -23,7 +34,7 @@ func compileXPath(text string) (*xpath.Expr, error) {
 	if len(text) > maxXPath {
 		return nil, fmt.Errorf("%.20q… is longer than an XPath may be, %d characters", text, maxXPath)
 	}
-	path, err := xpath.Compile(prefixed.ReplaceAllString(text, ""))
+	path, err := xpath.Compile(withoutPrefixes(text))
 	if err != nil {
 		return nil, fmt.Errorf("%q is not an XPath such as //manifest: %w", text, err)
 	}
@@ -110,6 +121,18 @@ func (n *navigator) LocalName() string {
 }
 
 func (n *navigator) Prefix() string { return "" }
+
+// NamespaceURL is what the function namespace-uri gives.
+func (n *navigator) NamespaceURL() string {
+	switch {
+	case n.node == nil || n.text:
+		return ""
+	case n.attr >= 0:
+		return n.node.Attrs[n.attr].Name.Space
+	default:
+		return n.node.Name.Space
+	}
+}
 
 func (n *navigator) Value() string {
 	switch {

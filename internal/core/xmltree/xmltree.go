@@ -74,6 +74,8 @@ type Node struct {
 	declared   map[string]string // prefix → namespace, declared on this element
 	Line, Col  int
 	Start, End int // byte offsets of the start tag in UTF-8
+	// Close and After are those of the end tag; both are End where there is none of its own.
+	Close, After int
 }
 
 // SyntaxError says where a text stops being XML that we read, and why.
@@ -235,6 +237,7 @@ func (p *parser) take(token xml.Token, start, line, col int) error {
 			return p.fault("</%s> closes nothing that is open", tag)
 		}
 		last := len(p.tags) - 1
+		p.open.Close, p.open.After = start, int(p.decoder.InputOffset())
 		p.open.Text = string(p.texts[last])
 		p.open, p.tags, p.texts = p.open.Parent, p.tags[:last], p.texts[:last]
 	case xml.CharData:
