@@ -87,6 +87,8 @@ fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 corpus: judges e2e/judges/node_modules/.package-lock.json ## real contracts out of packages, called and judged; CORPUS="-contracts 60" for fewer
 	go run ./corpus $(CORPUS)
 	go run ./corpus/soap
+	sh scripts/jaxws.sh
+	go test -count=1 -tags jaxws -run TestJAXWS ./e2e
 
 mutants: ## faults that the core's own tests do not notice; MUTANTS="-n 100 ./internal/core/match" for one package
 	go run ./mutants $(MUTANTS)

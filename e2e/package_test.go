@@ -51,6 +51,6 @@ func TestMessagesWithAttachments(t *testing.T) {
 	assert.Empty(t, detail.DeviationList)
 	shown := s.run(t, "calls", "show", detail.ID)
 	assert.Contains(t, shown, "part sketch@pier, image/png, 3 bytes")
-	assert.Contains(t, shown, "sent as parts beside the message")
+	assert.Contains(t, shown, "bytes are sent as parts beside the message: 1")
 	assert.NotContains(t, shown, "high-tide-7")
 }

@@ -93,7 +93,7 @@ var table = []entry{
 	{CallsBack, "calls {0} {1}[, {2}]", "a call that the service makes after the answer"},
 	{CallbacksOff, "not made: callbacks of {0} are off", "a callback was left out, since the service makes none"},
 	{CallbackFailed, "not made: {0}", "a callback could not be made"},
-	{Packed, "the bytes of {0} elements are sent as parts beside the message", "an answer was sent with its bytes in parts of their own"},
+	{Packed, "bytes are sent as parts beside the message: {0}", "an answer was sent with its bytes in parts of their own"},
 	{Unwanted, "the call wants no answer, so none is sent", "an answer was not sent, since the call asked for none"},
 	{Attempted, "attempt {0} of at most {1}[, {2}]", "which attempt of a callback it is"},
 	{Carried, "{0}", "what happened while the impairment was carried out"},

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"strconv"
+
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 )
@@ -59,5 +61,6 @@ func pack(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	d.Answer = packed
-	d.Explanation = d.Explanation.With(taken(call.Build, call.Subject{Kind: call.KindAnswer}, call.Find(call.Packed, parts)))
+	of := call.Subject{Kind: call.KindResponse, ID: strconv.Itoa(d.Answer.Status)}
+	d.Explanation = d.Explanation.With(taken(call.Build, of, call.Find(call.Packed, parts)))
 }
