@@ -29,7 +29,7 @@ func (p Program) callsRetries(ctx context.Context, c *cli.Command) error {
 		}
 		rows := make([][]string, len(stories))
 		for i, s := range stories {
-			rows[i] = []string{s.Attempts[0].At.Local().Format("15:04:05"), fmt.Sprintf("%-4s /%s%s", s.Method, s.Service, s.Path), strconv.Itoa(len(s.Attempts)), gapsText(s.Attempts), adviceText(s.Attempts), s.Outcome}
+			rows[i] = []string{s.Attempts[0].At.Local().Format("15:04:05"), strings.TrimSpace(fmt.Sprintf("%-4s /%s%s %s", s.Method, s.Service, s.Path, s.Operation)), strconv.Itoa(len(s.Attempts)), gapsText(s.Attempts), adviceText(s.Attempts), s.Outcome}
 		}
 		columns := []column{{title: "TIME"}, {title: "CALL", gives: pathGives}, {title: "ATTEMPTS", right: true}, {title: "STATUS AND GAPS", gives: sourceGives}, {title: "ADVICE"}, {title: "OUTCOME"}}
 		writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, true)

@@ -25,6 +25,9 @@ func (s *server) listRetries(c *gin.Context) {
 	list := api.List[api.RetryStory]{Items: []api.RetryStory{}}
 	for _, story := range slices.Backward(call.Retries(records, time.Now())) {
 		view := api.RetryStory{Service: story.Service, Method: story.Method, Path: story.Path, Query: story.Query, Caller: story.Caller, Lane: story.Lane, Outcome: string(story.Outcome)}
+		if service := s.Catalog.Snapshot().Named(story.Service); service != nil && service.Protocol().ByMessage() {
+			view.Operation = story.Operation
+		}
 		for _, a := range story.Attempts {
 			view.Attempts = append(view.Attempts, api.RetryAttempt{ID: call.ID(a.Number), At: a.At.UTC(), Status: a.Status,
 				GapMs: milliseconds(a.Gap), AdvisedMs: milliseconds(a.Advised), Obeyed: a.Obeyed, Injected: injectedViews(a.Injected)})

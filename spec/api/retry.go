@@ -8,8 +8,10 @@ type RetryStory struct {
 	Method  string `json:"method"`
 	Path    string `json:"path"`
 	Query   string `json:"query,omitempty"`
-	Caller  string `json:"caller"`
-	Lane    string `json:"lane,omitempty"`
+	// Operation is that of the call, where its message tells it.
+	Operation string `json:"operation,omitempty"`
+	Caller    string `json:"caller"`
+	Lane      string `json:"lane,omitempty"`
 	// Outcome is "got through", "gave up" or "still trying".
 	Outcome  string         `json:"outcome"`
 	Attempts []RetryAttempt `json:"attempts"`

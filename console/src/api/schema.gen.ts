@@ -3585,6 +3585,8 @@ export interface components {
             method: string;
             path: string;
             query?: string;
+            /** @description That of the call, where its message tells it */
+            operation?: string;
             caller: string;
             /** @description The lane that its calls were in */
             lane?: string;

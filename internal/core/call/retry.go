@@ -14,6 +14,7 @@ type Story struct {
 	Service, Method, Path, Query string
 	Caller                       string // address without its port
 	Lane                         string // "" for none: runs in two lanes are two callers
+	Operation                    string // of the contract; "" for none: messages to one address are for several
 	Attempts                     []Attempt
 	Outcome                      Outcome
 }
@@ -61,14 +62,14 @@ func Retries(records []*Record, now time.Time) []Story {
 	open := make(map[string][]*Story)
 	last := make(map[*Story]*Record)
 	for _, r := range records {
-		key := strings.Join([]string{r.Service, r.Request.Method, r.Request.Path, r.Request.Query, r.Request.CallerHost(), r.Lane}, "\x00")
+		key := strings.Join([]string{r.Service, r.Request.Method, r.Request.Path, r.Request.Query, r.Request.CallerHost(), r.Lane, r.Operation}, "\x00")
 		// calls that were made at the same time are not attempts at one another
 		i := slices.IndexFunc(open[key], func(s *Story) bool { end := endOf(last[s]); return !r.At.Before(end) && r.At.Sub(end) <= patience })
 		if i < 0 && !Failed(r.Answer.Status) {
 			continue
 		}
 		if i < 0 {
-			s := &Story{Service: r.Service, Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query, Caller: r.Request.CallerHost(), Lane: r.Lane, Outcome: StillTrying}
+			s := &Story{Service: r.Service, Method: r.Request.Method, Path: r.Request.Path, Query: r.Request.Query, Caller: r.Request.CallerHost(), Lane: r.Lane, Operation: r.Operation, Outcome: StillTrying}
 			stories, open[key] = append(stories, s), append(open[key], s)
 			i = len(open[key]) - 1
 		}

@@ -37,6 +37,14 @@ func TestRetries(t *testing.T) {
 		inLane(made(62, "/tides", "10.0.0.1:4", 200, "")),
 		made(200, "/dues", "10.0.0.1:4", 500, ""),
 	}, start.Add(210*time.Second))
+	for i := range stories {
+		assert.Empty(t, stories[i].Operation)
+	}
+	of := func(r *call.Record, operation string) *call.Record { r.Operation = operation; return r }
+	messages := call.Retries([]*call.Record{of(made(0, "/Desk", "10.0.0.1:1", 500, ""), "ask"), of(made(1, "/Desk", "10.0.0.1:1", 200, ""), "tell"), of(made(2, "/Desk", "10.0.0.1:1", 200, ""), "ask")}, start.Add(time.Hour))
+	assert.Len(t, messages, 1)
+	assert.Equal(t, "ask", messages[0].Operation)
+	assert.Len(t, messages[0].Attempts, 2, "another message to the same address is no attempt at it")
 	var told []string
 	for _, s := range stories {
 		line := strings.TrimPrefix(s.Lane+" ", " ") + s.Caller + " " + s.Path

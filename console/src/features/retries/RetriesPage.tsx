@@ -77,6 +77,7 @@ function Story({ story, lane }: { story: RetryStory; lane: string }) {
         {story.method} /{story.service}
         {story.path}
         {story.query && `?${story.query}`}
+        {story.operation && <span className="text-dim"> {story.operation}</span>}
         {story.lane && !lane && <span className="font-sans text-dim"> lane {story.lane}</span>}
       </td>
       <td className={`${cell} font-mono text-xs`}>{story.caller}</td>
