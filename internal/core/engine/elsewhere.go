@@ -12,7 +12,7 @@ import (
 // the answer goes back all the same, and the explanation says so.
 func (e *Engine) redirect(d *Decision, p *Placed, r *call.Request) {
 	redirector, ok := p.Service.Protocol().(contract.Redirector)
-	if !ok || d.Relay != nil || d.Source == call.FromSelf || d.Source == call.FromImpairment {
+	if !ok || d.Relay != nil || d.Source == call.FromImpairment {
 		return
 	}
 	to, elsewhere := redirector.Elsewhere(p.dispatch(r), &d.Answer)

@@ -58,6 +58,15 @@ func TestAnswersThatGoElsewhere(t *testing.T) {
 	assert.Contains(t, stepsOf(d), "the call has passed 9 services")
 	d = asked("", "")
 	assert.Equal(t, []any{200, 0, call.FromContract}, []any{d.Answer.Status, len(d.Callbacks), d.Source})
+	settings := c.Snapshot().Named("customs").Spec
+	settings.Conformance = spec.ConformanceRefuse
+	_, _, err := c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	bad := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Header><a:FaultTo xmlns:a="http://www.w3.org/2005/08/addressing"><a:Address>`+to+`</a:Address></a:FaultTo></e:Header><e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"/></e:Body></e:Envelope>`)
+	d = e.Decide(e.Place(t.Context(), bad), bad)
+	require.Len(t, d.Callbacks, 1, "refusals go where faults go")
+	assert.Equal(t, []any{202, "answer to FaultTo"}, []any{d.Answer.Status, d.Callbacks[0].By})
+	assert.Contains(t, string(d.Callbacks[0].Body), "faultcode>soap:Client<")
 }
 
 // Every text of a fault may hold expressions; in its detail values are escaped.
