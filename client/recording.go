@@ -91,6 +91,11 @@ func (c *Client) CompareRecordings(ctx context.Context, service, id, other strin
 	return do[api.DriftReport](ctx, c, request{method: http.MethodGet, path: path("services", service, "recordings", id, "comparisons", other), query: query})
 }
 
+// ProposedContract returns a WSDL contract that is made of the messages of a recording.
+func (c *Client) ProposedContract(ctx context.Context, service, id string) ([]byte, error) {
+	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "recordings", id, "contract")})
+}
+
 // RecordingHAR returns a recording as HAR 1.2.
 func (c *Client) RecordingHAR(ctx context.Context, service, id string) ([]byte, error) {
 	return c.text(ctx, request{method: http.MethodGet, path: path("services", service, "recordings", id, "har")})

@@ -117,7 +117,7 @@ var apiSteps = [][2]string{
 var withoutExample = map[string]string{
 	"getMetrics": "for Prometheus", "getOpenAPI": "this very document", "getSchema": "a JSON Schema", "getPAC": "a script", "getContract": "a contract", "getRevision": "a contract",
 	"streamCalls": "it never ends", "applyFolder": "takes an archive", "exportFolder": "takes an archive", "compareFolder": "takes an archive", "getAuthority": "a certificate", "getPayload": "a file", "importHAR": "takes a HAR",
-	"createToken": "tells a secret", "beginSession": "tells a secret", "revokeToken": "of a token", "getBackup": "an archive", "getHealth": "no JSON", "getReadiness": "no JSON", "getWalkReport": "no JSON", "listRecordedItems": "of a recording of a service that remembers", "getHAR": "a HAR", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
+	"createToken": "tells a secret", "beginSession": "tells a secret", "revokeToken": "of a token", "getBackup": "an archive", "getHealth": "no JSON", "getReadiness": "no JSON", "getWalkReport": "no JSON", "listRecordedItems": "of a recording of a service that remembers", "getHAR": "a HAR", "proposeContract": "a contract, of messages", "getChanges": "of a second revision", "compareRecordings": "of a second recording", "rotateAuthority": "only where the proxy is on",
 }
 
 // The examples in the API document are what the demo really answers: it is asked again, and

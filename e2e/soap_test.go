@@ -123,6 +123,38 @@ func TestRecordingSOAP(t *testing.T) {
 	}
 }
 
+// A service without a contract gets one of what was recorded, which the client that was recorded
+// understands.
+func TestAContractOfARecording(t *testing.T) {
+	t.Parallel()
+	real, s := startDemo(t), start(t, config.Config{})
+	ctx := t.Context()
+	document := spec.NewService("desk")
+	document.Upstream = real.traffic + "/customs/Desk"
+	_, err := s.api.CreateService(ctx, document)
+	require.NoError(t, err)
+	_, err = s.api.StartRecording(ctx, "desk", api.RecordingStart{Name: "first"})
+	require.NoError(t, err)
+	for _, manifest := range []string{"M-2041-SK", "M-2042-SK"} {
+		resp, text := s.send("POST /desk", strings.Replace(clearance, "M-2041-SK", manifest, 1), "Content-Type: text/xml", `SOAPAction: "urn:skerry:askClearance"`)
+		require.Equal(t, 200, resp.StatusCode, text)
+	}
+	_, err = s.api.StopRecording(ctx, "desk", "first", api.RecordingStop{})
+	require.NoError(t, err)
+	contract := s.run(t, "recording", "contract", "desk", "first")
+	assert.NotContains(t, contract, "M-2041", "nothing of what was sent is in it")
+	report, err := s.api.Import(ctx, client.Import{Text: []byte(contract), File: "desk.wsdl", Into: "desk"})
+	require.NoError(t, err)
+	assert.Empty(t, report.Warnings)
+	_, err = s.api.PatchService(ctx, "desk", []byte(`{"conformance": "refuse", "upstream": ""}`))
+	require.NoError(t, err)
+	resp, text := s.send("POST /desk", strings.Replace(clearance, "M-2041-SK", "M-7777-SK", 1), "Content-Type: text/xml", `SOAPAction: "urn:skerry:askClearance"`)
+	assert.Equal(t, 200, resp.StatusCode, text)
+	assert.Contains(t, text, "manifest>M-7777-SK<", "by the contract, for a message that was never recorded")
+	_, err = s.api.StartRecording(ctx, "desk", api.RecordingStart{Name: "none"})
+	assert.Error(t, err, "there is no upstream any more")
+}
+
 // The contract of a running service is imported from its address, with all its parts, of that origin
 // alone; what it then says is its own.
 func TestImportingTheContractOfAService(t *testing.T) {

@@ -94,6 +94,12 @@ func (p Program) recordingCommand() *cli.Command {
 				UsageText: "rapidmimic recording export moorings r-4 > booking.har", OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingExport,
 			},
 			{
+				Name: "contract", Usage: "write a WSDL contract that is made of recorded messages of SOAP", ArgsUsage: "SERVICE RECORDING",
+				UsageText:    "rapidmimic recording contract customs r-4 > customs.wsdl",
+				Description:  "Operations are told by what their messages begin with, types by what was in them.\nCorrect it where more is known, then: rapidmimic import customs.wsdl --into customs",
+				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingContract,
+			},
+			{
 				Name: "import", Usage: "make a recording from a HAR file of a browser or another tool", ArgsUsage: "SERVICE FILE",
 				UsageText:    "rapidmimic recording import moorings booking.har --base https://office.example/api",
 				OnUsageError: usageError, ShellComplete: p.completeServices, Action: p.recordingImport,
@@ -401,6 +407,18 @@ func (p Program) recordingExport(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	text, err := environment.RecordingHAR(ctx, given[0], given[1])
+	if err == nil {
+		_, err = p.Out.Write(text)
+	}
+	return err
+}
+
+func (p Program) recordingContract(ctx context.Context, c *cli.Command) error {
+	given, environment, err := p.connect(c, "a SERVICE", "a RECORDING")
+	if err != nil {
+		return err
+	}
+	text, err := environment.ProposedContract(ctx, given[0], given[1])
 	if err == nil {
 		_, err = p.Out.Write(text)
 	}

@@ -13,6 +13,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
+	"rapidmimic.example/internal/core/contract/wsdl"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
@@ -516,6 +517,31 @@ func (s *server) getHAR(c *gin.Context) {
 	}
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", spec.Slug(r.Recording.Name, 60)+".har"))
 	c.Data(http.StatusOK, "application/json", text)
+}
+
+// getProposedContract gives a contract that is made of recorded messages of SOAP.
+func (s *server) getProposedContract(c *gin.Context) {
+	r, exchanges, err := s.exchanges(c)
+	var service *catalog.Service
+	if err == nil {
+		service, err = s.Catalog.Find(c.Param("service"))
+	}
+	if err != nil {
+		s.fail(c, err, nil)
+		return
+	}
+	var messages []wsdl.Heard
+	for _, x := range exchanges {
+		record := x.Record(service.Spec.Name)
+		messages = append(messages, wsdl.HeardOf(&record.Request, &record.Answer))
+	}
+	text, ok := wsdl.Propose(spec.Slug(service.Spec.Name, 60), cmp.Or(service.Spec.Upstream, s.address(service.Spec.Name)), messages)
+	if !ok {
+		s.fail(c, problem.New(problem.Invalid, "recording %q has no messages of SOAP, of which a contract could be made", r.Recording.Name), nil)
+		return
+	}
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", spec.Slug(service.Spec.Name, 60)+".wsdl"))
+	c.Data(http.StatusOK, "text/xml; charset=utf-8", text)
 }
 
 // postHAR makes a recording of a HAR document.

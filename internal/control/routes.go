@@ -153,6 +153,7 @@ func (s *server) table() []route {
 		{"DELETE", "/services/:service/recordings/:recording", s.deleteRecording, edit},
 		{"GET", "/services/:service/recordings/:recording/calls", s.listRecordedCalls, view},
 		{"GET", "/services/:service/recordings/:recording/har", s.getHAR, view},
+		{"GET", "/services/:service/recordings/:recording/contract", s.getProposedContract, view},
 		{"POST", "/services/:service/recordings/:recording/stop", s.stopRecording, edit},
 		{"GET", "/services/:service/recordings/:recording/items", s.listRecordedItems, view},
 		{"GET", "/services/:service/latencies", s.listLatencies, view},

@@ -1882,6 +1882,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services/{service}/recordings/{recording}/contract": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        /** A WSDL contract that is made of recorded messages of SOAP: operations by what these begin with, types by what was in them */
+        get: operations["proposeContract"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services/{service}/recordings/{recording}/stop": {
         parameters: {
             query?: never;
@@ -8745,6 +8773,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposeContract: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name or id of the service
+                 * @example moorings
+                 */
+                service: components["parameters"]["service"];
+                /**
+                 * @description Id or name of the recording
+                 * @example r-4
+                 */
+                recording: components["parameters"]["recording"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The contract */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/xml": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -131,7 +131,11 @@ func (p *Placed) target(r *call.Request) *url.URL {
 	if p.onHost {
 		return joined(p.Service.Upstream, p.Service.Upstream.EscapedPath(), r.Path, r.Query)
 	}
-	return TargetOf(p.Service, p.Service.Upstream, r.Path, r.Query)
+	path := r.Path
+	if path == "/" && !strings.HasSuffix(r.Address, "/") && strings.Trim(p.Service.Upstream.Path, "/") != "" {
+		path = "" // nobody wrote that slash
+	}
+	return TargetOf(p.Service, p.Service.Upstream, path, r.Query)
 }
 
 // TargetOf is where an upstream with this base URL takes a call to a service, path being relative to that

@@ -41,6 +41,7 @@ func TestWhereRelaysLead(t *testing.T) {
 	require.NoError(t, err)
 	for path, want := range map[string]string{
 		"/office/desks/7": "https://real.example/v1/office/desks/7", "/office/a..b/...": "https://real.example/v1/office/a..b/...", "/root/../x": "https://real.example/../x",
+		"/office": "https://real.example/v1/office", "/office/": "https://real.example/v1/office/", "/root": "https://real.example/",
 		"/office/../admin": "", "/office/a/%2e%2e/admin": "", "/office/a/..%2fadmin": "", `/office/a/..%5cadmin`: "", "/office/..": "", "/office/..;x=1/admin": "", "/office/%zz": "",
 	} {
 		d := ask(e, "GET "+path)
