@@ -78,8 +78,8 @@ func (o *operation) answer(m *received, fault string, echo bool, held [][]string
 // attempts bounds how often a message is drawn again until it is valid.
 const attempts = 8
 
-// envelope draws a message, in whose first element the held ways are there. invalid says why the last draw does not obey, ""
-// when it does.
+// envelope draws a message, in whose first element the held ways are there. invalid says why the last draw
+// does not obey, "" when it does.
 func (o *operation) envelope(version int, m *message, held [][]string, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
 	for range attempts {
 		envelope = newEnvelope(version)
