@@ -206,3 +206,29 @@ func TestStaleMappingsOfADocument(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{catalog.Changed, catalog.Changed, catalog.Created}, outcomes)
 }
+
+// Pins of messages are held against the elements of the response, faults left out.
+func TestPinsOfMessagesAreHeldAgainstTheContract(t *testing.T) {
+	const desk = `<definitions name="Desk" targetNamespace="urn:d" xmlns:d="urn:d" xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:xs="http://www.w3.org/2001/XMLSchema">
+<types><xs:schema targetNamespace="urn:d"><xs:element name="ask" type="xs:int"/><xs:element name="closed"><xs:complexType><xs:sequence><xs:element name="until" type="xs:date"/></xs:sequence></xs:complexType></xs:element>
+<xs:element name="told"><xs:complexType><xs:sequence><xs:element name="hold" minOccurs="0"><xs:complexType><xs:sequence><xs:element name="since" type="xs:date"/></xs:sequence></xs:complexType></xs:element></xs:sequence></xs:complexType></xs:element></xs:schema></types>
+<message name="i"><part name="p" element="d:ask"/></message><message name="o"><part name="p" element="d:told"/></message><message name="f"><part name="p" element="d:closed"/></message>
+<portType name="P"><operation name="ask"><input message="d:i"/><output message="d:o"/><fault name="closed" message="d:f"/></operation></portType>
+<binding name="B" type="d:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="ask"><soap:operation soapAction=""/><input><soap:body use="literal"/></input><output><soap:body use="literal"/></output></operation></binding>
+<service name="S"><port name="Q" binding="d:B"><soap:address location="http://h/s"/></port></service></definitions>`
+	c := quay(t)
+	_, err := c.Import(t.Context(), catalog.Import{Text: []byte(desk), File: "desk.wsdl"})
+	require.NoError(t, err)
+	for pointer, want := range map[string]string{
+		"/hold/since": "", "/hold/sinc": "no field /hold/sinc (/hold/since?)", "/until": "no field /until", "/hold": "",
+	} {
+		service, err := c.SetPins(t.Context(), "desk", "ask", spec.Pins{pointer: tree.NewString("${'2026-12-01'}")}, "")
+		require.NoError(t, err)
+		warnings := service.PinWarnings("ask")
+		if want == "" {
+			assert.Empty(t, warnings, pointer)
+		} else if assert.Len(t, warnings, 1, pointer) {
+			assert.Contains(t, warnings[0].Detail, want)
+		}
+	}
+}

@@ -131,20 +131,21 @@ type fieldPaths map[string]bool
 // answerFields are the fields that the answers of an operation have.
 func answerFields(op *contract.Operation) fieldPaths {
 	known := fieldPaths{}
-	for _, r := range op.Responses {
+	responses, steps := op.Responses, strings.NewReplacer("[]", "")
+	if op.ByMessage { // where pins are of the response alone, and steps are parted as in XML
+		responses, steps = []*contract.Response{op.Success}, strings.NewReplacer("/", ".")
+	}
+	for _, r := range responses {
 		for _, mediaType := range r.MediaTypes {
-			if mediaType.Schema == nil {
-				return nil
-			}
-			fields := mediaType.Schema.Fields()
+			fields := mediaType.Fields()
 			if len(fields) == 0 || len(fields) >= contract.MostFields {
 				return nil
 			}
 			for _, f := range fields {
-				if strings.Contains(f.Path, "*") {
-					return nil // any name
+				if strings.Contains(f.Path, "*") || op.ByMessage && slices.Contains(f.Rules, "as above") {
+					return nil // any name, or any way through what contains itself
 				}
-				known[strings.ReplaceAll(f.Path, "[]", "")] = true
+				known[steps.Replace(f.Path)] = true
 			}
 		}
 	}
