@@ -102,9 +102,17 @@ type Packager interface {
 
 // Authenticator is what a Protocol has whose messages carry the credentials of who sends them.
 type Authenticator interface {
-	// CheckCredentials lists what is wrong with those of a call. password gives that of a user; ok is
-	// false where nobody is called so.
-	CheckCredentials(asked *Asked, now time.Time, password func(user string) (text string, ok bool)) []call.Deviation
+	// CheckCredentials lists what is wrong with those of a call.
+	CheckCredentials(asked *Asked, with Credentials) []call.Deviation
+}
+
+// Credentials is what those of a call are held against.
+type Credentials struct {
+	Now time.Time
+	// Password gives that of a user; ok is false where nobody is called so.
+	Password func(user string) (text string, ok bool)
+	// Fresh reports whether a nonce comes for the first time; nil where nobody knows.
+	Fresh func(nonce string) bool
 }
 
 // Documented is what a Protocol has whose messages say the same as documents, by which a service

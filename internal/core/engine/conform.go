@@ -45,7 +45,7 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})
 	if service.Spec.Security != spec.SecurityOff {
-		found = append(credentialFaults(service, &asked, &r.Request, r.At), found...)
+		found = append(credentialFaults(service, &asked, &r.Request, r.At, nil), found...)
 	}
 	if r.Spoilt() {
 		return asked.Operation.ID, found
@@ -55,17 +55,18 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 
 // credentialFaults lists in what a call lacks the credentials that its operation demands, or that the
 // users have which the service names.
-func credentialFaults(service *catalog.Service, asked *contract.Asked, r *call.Request, now time.Time) []call.Deviation {
+// fresh is as that of contract.Credentials.
+func credentialFaults(service *catalog.Service, asked *contract.Asked, r *call.Request, now time.Time, fresh func(nonce string) bool) []call.Deviation {
 	found := asked.Operation.CheckSecurity(r)
 	authenticator, ok := service.Protocol().(contract.Authenticator)
 	if !ok || len(service.Spec.Users) == 0 {
 		return found
 	}
-	return append(found, authenticator.CheckCredentials(asked, now, func(user string) (string, bool) {
+	return append(found, authenticator.CheckCredentials(asked, contract.Credentials{Now: now, Fresh: fresh, Password: func(user string) (string, bool) {
 		variable, known := service.Spec.Users[user]
 		password, set := service.Vars()[variable]
 		return fmt.Sprint(password), known && set
-	})...)
+	}})...)
 }
 
 // refuseUnsigned refuses a call without the credentials that the contract demands, where the service
@@ -79,7 +80,10 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 		return false
 	}
 	op := asked.Operation
-	found := credentialFaults(p.Service, asked, r, e.now())
+	now := e.now()
+	found := credentialFaults(p.Service, asked, r, now, func(nonce string) bool {
+		return e.nonces.fresh(p.Service.Spec.ID+"\x00"+p.LaneName()+"\x00"+nonce, now, e.peeking)
+	})
 	if len(found) == 0 {
 		return false
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -11,6 +12,7 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/tree"
 )
 
 // An answer that a call wants somewhere else is sent there by the rules of callbacks, after a 202; where
@@ -154,4 +156,32 @@ func TestRelayingSOAP(t *testing.T) {
 	assert.Nil(t, d.Relay)
 	assert.Equal(t, []any{200, call.FromSelf}, []any{d.Answer.Status, d.Source})
 	assert.Contains(t, string(d.Answer.Body), "/customs/Desk")
+}
+
+// A message that comes again is refused by its nonce, in each lane by itself; who only asks why uses none
+// up.
+func TestNoncesOfMessages(t *testing.T) {
+	c, e := customs(t)
+	settings := c.Snapshot().Named("customs").Spec
+	settings.Users, settings.Security = map[string]string{"mara": "maraPassword"}, spec.SecurityRefuse
+	settings.Variables = map[string]spec.Variable{"maraPassword": {Value: tree.NewString("high tide"), Secret: true}}
+	_, _, err := c.PutService(t.Context(), "customs", settings, "")
+	require.NoError(t, err)
+	_, err = c.OpenLane(t.Context(), spec.NewLane("mara"), time.Now())
+	require.NoError(t, err)
+	message := func(at, nonce string) *call.Request {
+		const wsse = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
+		return request("POST "+at, "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Header><s:Security xmlns:s="`+wsse+`"><s:UsernameToken><s:Username>mara</s:Username><s:Password>high tide</s:Password><s:Nonce>`+nonce+
+			`</s:Nonce></s:UsernameToken></s:Security></e:Header><e:Body><askClearance xmlns="https://customs.skerry-sound.example/cargo"><manifest>M-2041-SK</manifest></askClearance></e:Body></e:Envelope>`)
+	}
+	status := func(at, nonce string) int {
+		r := message(at, nonce)
+		return e.Decide(e.Place(t.Context(), r), r).Answer.Status
+	}
+	assert.Equal(t, 200, e.Explain(t.Context(), message("/customs/Desk", "one")).Answer.Status)
+	assert.Equal(t, []int{200, 500, 200, 200, 500}, []int{status("/customs/Desk", "one"), status("/customs/Desk", "one"), status("/customs/Desk", "two"), status("/@mara/customs/Desk", "one"), status("/@mara/customs/Desk", "one")})
+	r := message("/customs/Desk", "one")
+	d := e.Decide(e.Place(t.Context(), r), r)
+	assert.Contains(t, string(d.Answer.Body), "FailedAuthentication")
+	assert.Contains(t, string(d.Answer.Body), "was used before")
 }

@@ -45,6 +45,7 @@ type Engine struct {
 	signingKey  func() (*grant.Key, error)
 	// scriptFaults are what went wrong with scripts last.
 	scriptFaults *faults
+	nonces       *nonces
 }
 
 // Config is what an Engine works with.
@@ -74,7 +75,7 @@ type Config struct {
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, signingKey: c.SigningKey, scriptFaults: &faults{}}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, signingKey: c.SigningKey, scriptFaults: &faults{}, nonces: newNonces()}
 }
 
 // Memory is what services remember.

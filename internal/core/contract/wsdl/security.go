@@ -30,7 +30,8 @@ const skew = 5 * time.Minute
 
 // CheckCredentials implements contract.Authenticator by the UsernameToken of WS-Security, as text or
 // digest, and its Timestamp. Values are secrets, and not spoken of.
-func (s *service) CheckCredentials(asked *contract.Asked, now time.Time, password func(user string) (string, bool)) (found []call.Deviation) {
+func (s *service) CheckCredentials(asked *contract.Asked, with contract.Credentials) (found []call.Deviation) {
+	now := with.Now
 	add := func(format string, args ...any) {
 		found = append(found, call.Deviation{Side: call.OfRequest, Where: "header Security", Detail: fmt.Sprintf(format, args...)})
 	}
@@ -48,7 +49,7 @@ func (s *service) CheckCredentials(asked *contract.Asked, now time.Time, passwor
 			add("the message was made %s from now", created.Sub(now).Round(time.Second))
 		}
 	}
-	expected, known := password(textIn(token, security, "Username"))
+	expected, known := with.Password(textIn(token, security, "Username"))
 	given := token.Child(security, "Password")
 	switch {
 	case !known:
@@ -63,6 +64,10 @@ func (s *service) CheckCredentials(asked *contract.Asked, now time.Time, passwor
 		if fault := digestFault(token, given, expected, now); fault != "" {
 			add("%s", fault)
 		}
+	}
+	nonce := textIn(token, security, "Nonce")
+	if len(found) == 0 && nonce != "" && with.Fresh != nil && !with.Fresh(nonce) {
+		add("the nonce of its UsernameToken was used before")
 	}
 	return found
 }

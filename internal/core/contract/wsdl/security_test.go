@@ -53,12 +53,14 @@ func TestUsernameTokens(t *testing.T) {
 		{secured(userToken("mara", digest("high tide", 6*time.Minute))), "its UsernameToken was not created within 5m0s of now"},
 		{secured(userToken("mara", digest("low tide", 0))), "the digest of its UsernameToken is wrong"},
 		{secured(userToken("mara", `<s:Password Type="x#PasswordDigest">a</s:Password>`)), "the digest of its UsernameToken needs a nonce and the time when it was created"},
+		{secured(userToken("mara", text+`<s:Nonce>used</s:Nonce>`)), "the nonce of its UsernameToken was used before"},
+		{secured(userToken("mara", text+`<s:Nonce>new</s:Nonce>`)), ""},
 		{secured(stamp(-time.Minute, time.Minute) + userToken("mara", text)), ""},
 		{secured(stamp(-9*time.Minute, -time.Minute) + userToken("mara", text)), "the message expired 1m0s ago"},
 		{secured(stamp(9*time.Minute, 10*time.Minute) + userToken("mara", text)), "the message was made 9m0s from now"},
 	} {
 		asked := send(c, "/", "", "", with("1.1", k.header, ask))
-		found := c.Protocol.(contract.Authenticator).CheckCredentials(&asked, now, func(user string) (string, bool) { return "high tide", user == "mara" })
+		found := c.Protocol.(contract.Authenticator).CheckCredentials(&asked, contract.Credentials{Now: now, Password: func(user string) (string, bool) { return "high tide", user == "mara" }, Fresh: func(nonce string) bool { return nonce != "used" }})
 		if k.want == "" {
 			assert.Empty(t, found, k.header)
 			continue
