@@ -195,7 +195,7 @@ func TestWebhooksOfAScenario(t *testing.T) {
 	require.Contains(t, put("scenarios/storm", `{services: {piers: {webhooks: [{name: freed, headers: {X-Why: storm}}, {name: freed, after: 1h}]}}}`), "201 ")
 	on, err := s.api.UseScenario(ctx, "", "storm", 0)
 	require.NoError(t, err)
-	assert.Equal(t, api.ScenarioWebhook{Service: "piers", Webhook: "freed", Why: "callbacks of the service are off"}, on.Webhooks[0])
+	assert.Equal(t, api.ScenarioWebhook{Service: "piers", Webhook: "freed", Why: "callbacks of the service are off (rapidmimic service set piers --callbacks on)"}, on.Webhooks[0])
 	_, err = s.api.PatchService(ctx, "piers", []byte(`{"callbacks": {"hosts": ["localhost"], "to": "http://`+to.host()+`/hook"}}`))
 	require.NoError(t, err)
 	lane := spec.NewLane("mara")

@@ -279,7 +279,7 @@ func (e *Engine) ScenarioWebhooks(ctx context.Context, lane string, on *catalog.
 	for _, w := range snapshot.Webhooks(on.Scenario) {
 		one := ScenarioWebhook{Service: w.Service, Name: w.Name}
 		if service := snapshot.Named(w.Service); service != nil && !service.Spec.Callbacks.On {
-			one.Why = "callbacks of the service are off"
+			one.Why = fmt.Sprintf("callbacks of the service are off (rapidmimic service set %s --callbacks on)", w.Service)
 		} else if made, err := e.Webhook(ctx, w.Service, lane, w.Callback); err != nil {
 			one.Why = err.Error()
 		} else {

@@ -224,7 +224,7 @@ func TestWebhooksOfScenarios(t *testing.T) {
 	_, err = c.OpenLane(t.Context(), spec.NewLane("mara"), time.Now())
 	require.NoError(t, err)
 	for _, w := range e.ScenarioWebhooks(t.Context(), "mara", switchOn()) {
-		assert.Equal(t, engine.ScenarioWebhook{Service: "moorings", Name: "berthFreed", Why: "callbacks of the service are off"}, w)
+		assert.Equal(t, engine.ScenarioWebhook{Service: "moorings", Name: "berthFreed", Why: "callbacks of the service are off (rapidmimic service set moorings --callbacks on)"}, w)
 	}
 	setCallbacks(t, c, func(s *spec.Service) { s.Callbacks = spec.Callbacks{On: true, To: "http://quay.example/hooks"} })
 	made := e.ScenarioWebhooks(t.Context(), "mara", switchOn())

@@ -144,6 +144,11 @@ func (s XMLStep) at(text []byte, at place) (change splice, err error) {
 
 var tagName = regexp.MustCompile(`^[^\s/>]+`)
 
+// attributes fits those of a tag: the name and the value, in its quotes.
+var attributes = regexp.MustCompile(`\s+([^\s"'=<>/]+)\s*=\s*("[^"]*"|'[^']*')`)
+
+func localOf(name []byte) []byte { return name[bytes.IndexByte(name, ':')+1:] }
+
 func (s XMLStep) atAttribute(text []byte, n *xmltree.Node, a xmltree.Attr) (change splice, err error) {
 	switch {
 	case s.Op == "test" && a.Value != s.Value:
@@ -153,14 +158,20 @@ func (s XMLStep) atAttribute(text []byte, n *xmltree.Node, a xmltree.Attr) (chan
 	case s.Op == "add":
 		return change, errors.New("nothing is added to an attribute; replace changes it")
 	}
-	written := regexp.MustCompile(`\s+(?:[^\s"'=<>/]+:)?` + regexp.QuoteMeta(a.Name.Local) + `\s*=\s*("[^"]*"|'[^']*')`).FindSubmatchIndex(text[n.Start:n.End])
+	var written []int
+	for _, one := range attributes.FindAllSubmatchIndex(text[n.Start:n.End], -1) {
+		if string(localOf(text[n.Start+one[2]:n.Start+one[3]])) == a.Name.Local {
+			written = one
+			break
+		}
+	}
 	if written == nil {
 		return change, fmt.Errorf("%s is not found where it was", s.Path)
 	}
 	if s.Op == "remove" {
 		return splice{n.Start + written[0], n.Start + written[1], nil}, nil
 	}
-	return splice{n.Start + written[2], n.Start + written[3], slices.Concat([]byte(`"`), xmltree.Escape(s.Value), []byte(`"`))}, nil
+	return splice{n.Start + written[4], n.Start + written[5], slices.Concat([]byte(`"`), xmltree.Escape(s.Value), []byte(`"`))}, nil
 }
 
 // places are the elements and attributes that an XPath finds, each once.
@@ -178,12 +189,14 @@ func places(path *xpath.Expr, root *xmltree.Node, b *budget.Budget) (found []pla
 	if !ok {
 		return nil, fmt.Errorf("%s finds no elements or attributes", path)
 	}
+	known := make(map[place]bool)
 	for nodes.MoveNext() {
 		at, is := nodes.Current().(*navigator)
 		if !is || at.node == nil {
 			continue
 		}
-		if one := (place{at.node, at.attr}); !slices.Contains(found, one) {
+		if one := (place{at.node, at.attr}); !known[one] {
+			known[one] = true
 			found = append(found, one)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/match"
 )
 
@@ -55,4 +56,35 @@ func TestEditXML(t *testing.T) {
 	}
 	_, err := match.EditXML([]byte("<a"), []match.XMLStep{step("replace", "/a", "")}, nil)
 	assert.Error(t, err)
+}
+
+// Ten thousand places cost ten thousand times one, not their square.
+func BenchmarkEditXML(b *testing.B) {
+	var text strings.Builder
+	text.WriteString("<quay>")
+	for range 10_000 {
+		text.WriteString(`<berth id="a"><state>free</state></berth>`)
+	}
+	text.WriteString("</quay>")
+	steps := []match.XMLStep{{Op: "replace", Path: "//state", Value: "taken"}, {Op: "replace", Path: "//berth/@id", Value: "b"}}
+	b.SetBytes(int64(text.Len()))
+	for b.Loop() {
+		if _, err := match.EditXML([]byte(text.String()), steps, nil); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+// A message by MTOM with a part of 1 MB, as conditions and contracts read it.
+func BenchmarkPlainOfAttachments(b *testing.B) {
+	contentType, body, err := call.AppendRelated(call.RelatedPart{ID: "root", ContentType: `application/xop+xml; type="text/xml"`,
+		Content: []byte(`<a><x:Include xmlns:x="http://www.w3.org/2004/08/xop/include" href="cid:photo"/></a>`)}, []call.RelatedPart{{ID: "photo", Content: make([]byte, 1<<20)}}, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	r := &call.Request{Header: call.Header{"Content-Type": {contentType}}, Body: call.Body{Bytes: body}}
+	b.SetBytes(int64(len(body)))
+	for b.Loop() {
+		match.Plain(r)
+	}
 }
