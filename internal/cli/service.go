@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -187,6 +188,12 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	}
 	if s.Callbacks.On {
 		p.say("callbacks on%s", hostsText(s.Callbacks.Hosts))
+	}
+	if len(s.Users) > 0 {
+		p.say("users     %s", strings.Join(slices.Sorted(maps.Keys(s.Users)), ", "))
+	}
+	if len(s.UnderstoodHeaders) > 0 {
+		p.say("headers   of %s are understood", strings.Join(s.UnderstoodHeaders, ", "))
 	}
 	p.say("calls     %d in the last minute  %s", sum(s.LastMinute), sourcesText(s.LastMinute))
 	p.say("mappings  %d", s.Mappings)

@@ -60,7 +60,9 @@ func (s *service) Answer(asked *contract.Asked, w contract.Wanted) (contract.Bui
 	}
 	b := s.own[asked.Operation].answer(s.receivedOf(asked), fault, w.Echo != nil, w.Held, w.Draw())
 	if fault == "" && len(w.MediaTypes) > 0 {
-		b.MediaType = w.MediaTypes[0]
+		in := *w.MediaTypes[0] // of the version that is spoken
+		in.Name = mediaType(s.receivedOf(asked).version())
+		b.MediaType = &in
 	}
 	return b, nil
 }
