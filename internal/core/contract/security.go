@@ -38,9 +38,13 @@ func (c Credential) String() string {
 	}
 }
 
+// TokenFault says what is wrong with a bearer token; "" where nothing is known to be. It says nothing of
+// its value.
+type TokenFault func(token string) string
+
 // fault says what is wrong with how a call gives it; "" where it does. Values are secrets, and not
 // spoken of.
-func (c Credential) fault(r *call.Request) string {
+func (c Credential) fault(r *call.Request, tokens TokenFault) string {
 	scheme, value, _ := strings.Cut(r.Header.Get("Authorization"), " ")
 	by := func(name string) bool { return strings.EqualFold(scheme, name) && strings.TrimSpace(value) != "" }
 	given := true
@@ -56,6 +60,11 @@ func (c Credential) fault(r *call.Request) string {
 	case "bearer":
 		if given = by("bearer"); given && c.JWT && !isJWT(value) {
 			return c.String() + " is not a JSON Web Token"
+		}
+		if given && tokens != nil {
+			if fault := tokens(strings.TrimSpace(value)); fault != "" {
+				return c.String() + " " + fault
+			}
 		}
 	case "certificate":
 		given = r.Certificate != ""
@@ -106,13 +115,13 @@ func (o *Operation) Demands() []string {
 }
 
 // CheckSecurity lists in what a call lacks the credentials that the operation demands: nothing where
-// one of the alternatives is given whole.
-func (o *Operation) CheckSecurity(r *call.Request) []call.Deviation {
+// one of the alternatives is given whole. tokens may be nil.
+func (o *Operation) CheckSecurity(r *call.Request, tokens TokenFault) []call.Deviation {
 	var faults []string
 	for _, together := range o.Security {
 		var missing []string
 		for _, c := range together {
-			if fault := c.fault(r); fault != "" {
+			if fault := c.fault(r, tokens); fault != "" {
 				missing = append(missing, fault)
 			}
 		}

@@ -45,7 +45,7 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 	}
 	found = protocol.CheckRequest(&asked, &match.Facts{Request: &r.Request, Budget: b})
 	if service.Spec.Security != spec.SecurityOff {
-		found = append(credentialFaults(service, &asked, &r.Request, r.At, nil), found...)
+		found = append(e.credentialFaults(service, &asked, &r.Request, r.At, nil), found...)
 	}
 	if r.Spoilt() {
 		return asked.Operation.ID, found
@@ -56,8 +56,8 @@ func (e *Engine) check(service *catalog.Service, r *call.Record, b *budget.Budge
 // credentialFaults lists in what a call lacks the credentials that its operation demands, or that the
 // users have which the service names.
 // fresh is as that of contract.Credentials.
-func credentialFaults(service *catalog.Service, asked *contract.Asked, r *call.Request, now time.Time, fresh func(nonce string) bool) []call.Deviation {
-	found := asked.Operation.CheckSecurity(r)
+func (e *Engine) credentialFaults(service *catalog.Service, asked *contract.Asked, r *call.Request, now time.Time, fresh func(nonce string) bool) []call.Deviation {
+	found := asked.Operation.CheckSecurity(r, e.tokenFault(service, now))
 	authenticator, ok := service.Protocol().(contract.Authenticator)
 	if !ok || len(service.Spec.Users) == 0 {
 		return found
@@ -81,7 +81,7 @@ func (e *Engine) refuseUnsigned(d *Decision, p *Placed, r *call.Request) bool {
 	}
 	op := asked.Operation
 	now := e.now()
-	found := credentialFaults(p.Service, asked, r, now, func(nonce string) bool {
+	found := e.credentialFaults(p.Service, asked, r, now, func(nonce string) bool {
 		return e.nonces.fresh(p.Service.Spec.ID+"\x00"+p.LaneName()+"\x00"+nonce, now, e.peeking)
 	})
 	if len(found) == 0 {

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/grant"
 )
@@ -46,6 +47,20 @@ func (e *Engine) signIn(d *Decision, p *Placed, r *call.Request, steps []call.St
 	d.Explanation = &call.Explanation{Summary: call.Find(call.BySignIn, told), Steps: append(steps,
 		taken(call.Choose, call.Subject{Kind: call.KindContract}, call.Find(call.SignInAsked, endpoint.Path)))}
 	return true
+}
+
+// tokenFault finds what is wrong at a time with the tokens that a service gave; nil where it gives none.
+func (e *Engine) tokenFault(service *catalog.Service, now time.Time) contract.TokenFault {
+	if e.signingKey == nil || !service.GivesTokens() {
+		return nil
+	}
+	return func(token string) string {
+		key, err := e.signingKey()
+		if err != nil {
+			return "" // who asks for a token is told
+		}
+		return key.Fault(token, now)
+	}
 }
 
 // signInEndpoint is the one that a call is for.

@@ -3,6 +3,7 @@ package engine_test
 import (
 	"crypto/rand"
 	"crypto/rsa"
+	"encoding/json"
 	"errors"
 	"strings"
 	"testing"
@@ -23,7 +24,7 @@ openapi: 3.0.3
 info: { title: Guarded, version: "1" }
 servers: [{ url: https://office.example/api }]
 paths:
-  /berths: { get: { operationId: list, responses: { "200": { description: ok } } } }
+  /berths: { get: { operationId: list, security: [{ login: [read] }], responses: { "200": { description: ok } } } }
   /own/token: { post: { operationId: own, responses: { "204": { description: ok } } } }
 components:
   securitySchemes:
@@ -78,7 +79,28 @@ func TestSignIn(t *testing.T) {
 	d := ask(e, "POST /guarded/oauth/token", "Content-Type: application/x-www-form-urlencoded")
 	assert.Equal(t, []any{401, "Basic", call.FromContract}, []any{d.Answer.Status, d.Answer.Get("WWW-Authenticate"), d.Source})
 
+	var given struct {
+		Token string `json:"access_token"`
+	}
+	require.NoError(t, json.Unmarshal(at(e, "POST /guarded/oauth/token").Answer.Body, &given))
 	s := c.Snapshot().Named("guarded").Spec
+	s.Security = spec.SecurityRefuse
+	_, _, err = c.PutService(t.Context(), "guarded", s, "")
+	require.NoError(t, err)
+	later := config
+	later.Now = func() time.Time { return time.Now().Add(2 * time.Hour) }
+	for name, k := range map[string]struct {
+		e      *engine.Engine
+		status int
+		says   string
+	}{
+		"a token that was given here": {e, 200, ""},
+		"two hours later":             {engine.New(later), 401, "a bearer token expired at "},
+	} {
+		d := ask(k.e, "GET /guarded/berths", "Authorization: Bearer "+given.Token)
+		assert.Equal(t, k.status, d.Answer.Status, name)
+		assert.Contains(t, string(d.Answer.Body), k.says, name)
+	}
 	s.Otherwise = []spec.Way{{Name: spec.OtherwiseMiss}}
 	_, _, err = c.PutService(t.Context(), "guarded", s, "")
 	require.NoError(t, err)

@@ -7,6 +7,7 @@ import (
 	"crypto/rsa"
 	"crypto/sha256"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"math/big"
 	"net/url"
@@ -54,6 +55,32 @@ func (k *Key) sign(claims jwt.MapClaims) (string, error) {
 	token := jwt.NewWithClaims(jwt.SigningMethodRS256, claims)
 	token.Header["kid"] = k.id
 	return token.SignedString(k.private)
+}
+
+// Fault says what is wrong at a time with an access token that a key signed; "" for a token of somebody
+// else, of which nothing is known.
+func (k *Key) Fault(token string, now time.Time) string {
+	claims := jwt.MapClaims{}
+	if unread, _, err := jwt.NewParser().ParseUnverified(token, claims); err != nil || unread.Header["kid"] != k.id {
+		return ""
+	}
+	switch err := k.read(token, claims, now); {
+	case errors.Is(err, jwt.ErrTokenExpired):
+		expired, _ := claims.GetExpirationTime()
+		return "expired at " + expired.UTC().Format(time.RFC3339)
+	case err != nil:
+		return "was changed since this service gave it: its signature is wrong"
+	case claims["use"] == refresh:
+		return "is a refresh token, which is only good for getting another one"
+	}
+	return ""
+}
+
+// read reads the claims of a token that the key signed, and that is good at a time.
+func (k *Key) read(token string, claims jwt.MapClaims, now time.Time) error {
+	_, err := jwt.ParseWithClaims(token, claims, func(*jwt.Token) (any, error) { return &k.private.PublicKey, nil },
+		jwt.WithValidMethods([]string{"RS256"}), jwt.WithTimeFunc(func() time.Time { return now }))
+	return err
 }
 
 // Server answers one call to an authorization server.
@@ -159,9 +186,7 @@ func clientOf(r *call.Request, form url.Values) string {
 // refreshed are the claims of a refresh token of ours that is good for the client.
 func (s *Server) refreshed(token, client string) (jwt.MapClaims, error) {
 	claims := jwt.MapClaims{}
-	_, err := jwt.ParseWithClaims(token, claims, func(*jwt.Token) (any, error) { return &s.Key.private.PublicKey, nil },
-		jwt.WithValidMethods([]string{"RS256"}), jwt.WithTimeFunc(func() time.Time { return s.Now }))
-	switch {
+	switch err := s.Key.read(token, claims, s.Now); {
 	case err != nil:
 		return nil, fmt.Errorf("it was not given here")
 	case claims["use"] != refresh:

@@ -118,6 +118,31 @@ func TestTokens(t *testing.T) {
 	assert.Equal(t, 200, status, "a contract without scopes takes any")
 }
 
+// Tokens that were given here are good until they expire; of others nothing is known.
+func TestFaultsOfTokens(t *testing.T) {
+	s, _ := server(t)
+	other, _ := server(t)
+	_, got, _ := ask(t, s, form("grant_type=password&client_id=board&username=ida&password=x"))
+	_, foreign, _ := ask(t, other, form("grant_type=client_credentials&client_id=board"))
+	head, rest, _ := strings.Cut(got.AccessToken, ".")
+	claims, signature, _ := strings.Cut(rest, ".")
+	for name, k := range map[string]struct {
+		token string
+		at    time.Duration
+		want  string
+	}{
+		"given here":      {got.AccessToken, 59 * time.Minute, ""},
+		"expired":         {got.AccessToken, time.Hour + time.Second, "expired at " + noon.Add(time.Hour).UTC().Format(time.RFC3339)},
+		"a refresh token": {got.RefreshToken, 0, "is a refresh token, which is only good for getting another one"},
+		"changed":         {head + "." + base64.RawURLEncoding.EncodeToString([]byte(`{"sub":"eve"}`)) + "." + signature, 0, "was changed since this service gave it: its signature is wrong"},
+		"signed by none":  {head + "." + claims + ".AAAA", 0, "was changed since this service gave it: its signature is wrong"},
+		"of another":      {foreign.AccessToken, 2 * time.Hour, ""},
+		"no JWT":          {"made-up", 0, ""},
+	} {
+		assert.Equal(t, k.want, s.Key.Fault(k.token, noon.Add(k.at)), name)
+	}
+}
+
 // The set of keys has the one that signed, by the id in the head of tokens.
 func TestKeys(t *testing.T) {
 	s, private := server(t)

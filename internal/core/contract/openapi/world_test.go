@@ -229,7 +229,7 @@ components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-k
 				{"j", "", call.Request{Header: call.Header{"Authorization": {"Bearer any"}}}},
 			} {
 				detail := ""
-				for _, d := range by[k.id].CheckSecurity(&k.r) {
+				for _, d := range by[k.id].CheckSecurity(&k.r, nil) {
 					detail = d.Detail
 				}
 				assert.Equal(t, k.want, detail, "%s %v %s", k.id, k.r.Header, k.r.Query)
@@ -239,14 +239,14 @@ components: {securitySchemes: {key: {type: apiKey, in: header, name: x-harbour-k
 			}
 			for id, op := range by {
 				if r := op.Try(sample.NewDraw(1, "", 0)); id != "h" { // a certificate is of the connection
-					assert.Empty(t, op.CheckSecurity(&r), id)
+					assert.Empty(t, op.CheckSecurity(&r, nil), id)
 				}
 			}
 		}},
 		"credentials of Swagger": {"2.0", `
 securityDefinitions: {key: {type: apiKey, in: query, name: k}, user: {type: basic}, login: {type: oauth2}}
 paths: {/a: {get: {security: [{key: []}, {user: []}, {login: []}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
-			assert.Equal(t, "query k is missing; or a name and a password (basic) is missing; or a bearer token is missing", c.Operations[0].CheckSecurity(&call.Request{})[0].Detail)
+			assert.Equal(t, "query k is missing; or a name and a password (basic) is missing; or a bearer token is missing", c.Operations[0].CheckSecurity(&call.Request{}, nil)[0].Detail)
 		}},
 		"what an operation produces": {"2.0", `
 produces: [application/xml]
