@@ -164,6 +164,12 @@ func (p Program) sayService(s api.Service, operations []api.Operation) {
 	if s.Contract != nil {
 		p.say("contract  %s, %s, revision %d from %s", strings.TrimSpace(strconv.Quote(s.Contract.Title)+" "+s.Contract.Version), s.Contract.Format, s.Contract.Revision, s.Contract.File)
 	}
+	if s.Contract != nil {
+		for i, server := range s.Contract.Servers {
+			about, _, _ := strings.Cut(cmp.Or(server.Name, server.Description), "\n")
+			p.say("%-9s %s", map[bool]string{true: "original"}[i == 0], strings.TrimSuffix(server.Address+", "+about, ", "))
+		}
+	}
 	if s.Contract != nil && len(s.Contract.Tokens) > 0 {
 		p.say("tokens    at %s", strings.Join(s.Contract.Tokens, ", "))
 	}

@@ -21,6 +21,9 @@ import (
 func contractView(c *catalog.Contract) api.Contract {
 	view := api.Contract{Title: c.Title, Version: c.Version, Format: c.Format, Revision: c.Revision, File: c.File, Main: c.Main, Files: c.Files,
 		Callbacks: c.Callbacks, Webhooks: len(c.Webhooks)}
+	for _, s := range c.Servers {
+		view.Servers = append(view.Servers, api.Server(s))
+	}
 	for _, s := range c.SignIn {
 		if s.Kind == contract.SignInToken {
 			view.Tokens = append(view.Tokens, s.Path)

@@ -49,7 +49,7 @@ func drawFor(op *contract.Operation) *sample.Draw { return sample.NewDraw(0, op.
 
 // operationView tells how an operation answers when nothing else does.
 func (s *server) operationView(seen perspective, service *catalog.Service, op *contract.Operation) api.Operation {
-	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Deprecated: op.Deprecated, Protocol: service.Protocol().Name(), ByMessage: op.ByMessage}
+	view := api.Operation{ID: op.ID, Method: op.Method, Path: op.Template.String(), Summary: op.Summary, Tags: op.Tags, Group: op.Group, Deprecated: op.Deprecated, Protocol: service.Protocol().Name(), ByMessage: op.ByMessage}
 	if op.Skipped != nil {
 		view.Skipped = op.Skipped.Detail
 		if op.Skipped.Line > 0 {

@@ -68,8 +68,17 @@ type Contract struct {
 	// Callbacks and Webhooks are how many calls it has the service make: after answers, and by itself.
 	Callbacks int `json:"callbacks,omitempty"`
 	Webhooks  int `json:"webhooks,omitempty"`
+	// Servers are where it says that it is served.
+	Servers []Server `json:"servers,omitempty"`
 	// Tokens are the paths, relative to the service, at which it has programs get tokens.
 	Tokens []string `json:"tokens,omitempty"`
+}
+
+// Server is where a contract says that it is served.
+type Server struct {
+	Address     string `json:"address"`
+	Name        string `json:"name,omitempty"`
+	Description string `json:"description,omitempty"`
 }
 
 // ImportReport says what an import made.

@@ -9,6 +9,9 @@ type Operation struct {
 	Path    string   `json:"path"`
 	Summary string   `json:"summary,omitempty"`
 	Tags    []string `json:"tags,omitempty"`
+	// Group is what it stands under in lists, outermost first: its first tag and the parents of that, in
+	// the words to be read.
+	Group []string `json:"group,omitempty"`
 	// Deprecated operations answer like all others.
 	Deprecated bool `json:"deprecated,omitempty"`
 	// Protocol is how callers speak: "http" or "soap".

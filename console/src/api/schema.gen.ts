@@ -2817,6 +2817,12 @@ export interface components {
             callbacks?: number;
             /** @description How many it has it make by itself; left out for none */
             webhooks?: number;
+            /** @description Where it says that it is served; left out for none */
+            servers?: {
+                address: string;
+                name?: string;
+                description?: string;
+            }[];
             /** @description Paths, relative to the service, at which it has programs get tokens; left out for none */
             tokens?: string[];
         };
@@ -2826,6 +2832,8 @@ export interface components {
             path: string;
             summary?: string;
             tags?: string[];
+            /** @description What it stands under in lists, outermost first: its first tag and the parents of that, in the words to be read; left out without tags */
+            group?: string[];
             deprecated?: boolean;
             /**
              * @description How callers speak

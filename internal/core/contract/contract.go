@@ -30,6 +30,8 @@ type Contract struct {
 	// BasePaths are the paths of the contract's servers, without a trailing
 	// slash; callers may write them or leave them out.
 	BasePaths []string
+	// Servers are where the document says that it is served.
+	Servers []Server
 	// Files are the names of the documents it was read from, none when there
 	// was only one.
 	Files []string
@@ -51,6 +53,9 @@ type Contract struct {
 // Root is the document that the schemas of the contract stand in, as it was brought into the shape of
 // OpenAPI 3.
 func (c *Contract) Root() *tree.Node { return c.document.root }
+
+// Server is where a contract says that it is served.
+type Server struct{ Address, Name, Description string }
 
 // SignIn is an address at which programs get tokens, or learn how.
 type SignIn struct {
@@ -90,7 +95,10 @@ type Operation struct {
 	// Description is longer than Summary, in Markdown; Tags group operations.
 	Description string
 	Tags        []string
-	Deprecated  bool
+	// Group is what it stands under where a contract groups its operations, outermost first, each in the
+	// words to be read.
+	Group      []string
+	Deprecated bool
 	// Skipped says why the operation cannot answer; nil when it can.
 	Skipped    *problem.Item
 	Parameters []*Parameter

@@ -19,8 +19,10 @@ export function OperationMenu({ base, operations, shown }: Props) {
       className="max-h-56 w-full shrink-0 overflow-y-auto border-line border-b py-2 md:max-h-none md:w-80 md:border-r md:border-b-0"
     >
       {groupOperations(operations).map((group) => (
-        <div key={group.tag} className="pb-2">
-          {group.tag && <h2 className="px-5 pt-2 pb-1 font-semibold text-dim text-xs">{group.tag}</h2>}
+        <div key={group.group.join('\n')} className="pb-2">
+          {group.group.length > 0 && (
+            <h2 className="px-5 pt-2 pb-1 font-semibold text-dim text-xs">{group.group.join(' / ')}</h2>
+          )}
           <ul>
             {group.operations.map((operation) => (
               <li key={operation.id}>

@@ -2,24 +2,26 @@ import { expect, test } from 'vitest';
 import type { Operation } from '@/api/types';
 import { groupOperations } from './operationGroups';
 
-const operation = (id: string, ...tags: string[]): Operation => ({
+const operation = (id: string, ...group: string[]): Operation => ({
   id,
   method: 'GET',
   path: `/${id}`,
-  tags,
+  group: group.length > 0 ? group : undefined,
   protocol: 'http',
 });
 
-test('operations stand under their first tag, those without one last', () => {
+test('operations stand under their groups, those without one last', () => {
   const groups = groupOperations([
-    operation('a', 'berths'),
+    operation('a', 'Harbour', 'Berths'),
     operation('b'),
-    operation('c', 'dues', 'berths'),
-    operation('d', 'berths'),
+    operation('c', 'Harbour'),
+    operation('d', 'Harbour', 'Berths'),
   ]);
-  expect(groups.map((group) => [group.tag, group.operations.map((member) => member.id).join()])).toEqual([
-    ['berths', 'a,d'],
-    ['dues', 'c'],
+  expect(
+    groups.map(({ group, operations }) => [group.join('/'), operations.map((one) => one.id).join()]),
+  ).toEqual([
+    ['Harbour/Berths', 'a,d'],
+    ['Harbour', 'c'],
     ['', 'b'],
   ]);
 });

@@ -1,19 +1,20 @@
 import type { Operation } from '@/api/types';
 
 export interface OperationGroup {
-  /** The tag that its operations share; "" for those without one. */
-  tag: string;
+  /** What its operations stand under, outermost first; empty for those without a tag. */
+  group: string[];
   operations: Operation[];
 }
 
-/** Groups operations by their first tag, in the order in which tags appear; those without one come last. */
+/** Groups operations by their tag, in the order in which tags appear; those without one come last. */
 export function groupOperations(operations: Operation[]): OperationGroup[] {
-  const groups = new Map<string, Operation[]>();
+  const groups = new Map<string, OperationGroup>();
   for (const operation of operations) {
-    const tag = operation.tags?.[0] ?? '';
-    groups.set(tag, [...(groups.get(tag) ?? []), operation]);
+    const group = operation.group ?? [];
+    const key = group.join('\n');
+    const known = groups.get(key);
+    if (known) known.operations.push(operation);
+    else groups.set(key, { group, operations: [operation] });
   }
-  return [...groups]
-    .map(([tag, members]) => ({ tag, operations: members }))
-    .sort((a, b) => Number(a.tag === '') - Number(b.tag === ''));
+  return [...groups.values()].sort((a, b) => Number(a.group.length === 0) - Number(b.group.length === 0));
 }

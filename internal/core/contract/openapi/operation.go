@@ -28,6 +28,9 @@ func (r *reader) operation(path, method tree.Member, at string) *contract.Operat
 		for _, tag := range tags.Items {
 			op.Tags = append(op.Tags, tag.Str())
 		}
+		if len(op.Tags) > 0 {
+			op.Group = r.groupOf(op.Tags[0])
+		}
 	}
 	skip := func(place *tree.Node, at, format string, args ...any) *contract.Operation {
 		item := fault(place, at, format, args...)

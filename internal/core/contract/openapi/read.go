@@ -67,6 +67,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 		Version:   scalarText(root.Path("info", "version")),
 		Format:    format,
 		BasePaths: basePaths(root),
+		Servers:   servers(root),
 		Files:     r.files,
 		Warnings:  faults,
 	}
@@ -74,6 +75,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 		return nil, inMain(&problem.Error{Code: problem.Invalid, Detail: "a schema of the contract cannot be used", Items: []problem.Item{{At: at, Line: n.Line, Col: n.Col,
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)
 	}
+	r.tags = groups(root)
 	r.readKeys()
 	r.readSignIn()
 	r.readWebhooks()
@@ -231,6 +233,7 @@ type reader struct {
 	document *contract.Document
 	contract *contract.Contract
 	ids      map[string]bool
+	tags     map[string]*tree.Node
 	links    []linkAt
 	nodes    map[*contract.Operation]*tree.Node // as they stand in the document
 	// sources are the operations as they were written, with the parameters of

@@ -311,6 +311,15 @@ components: {responses: {R: {description: x, content: {application/json: {schema
 			assert.Equal(t, "l", asked(c, "LINK", "/a").ID())
 			assert.Len(t, c.Operations[0].Success.MediaTypes, 1)
 		}},
+		"tags within tags, and servers": {"3.2.0", `
+tags: [{name: harbour, summary: The harbour}, {name: berths, parent: harbour}, {name: a, parent: b}, {name: b, parent: a}]
+servers: [{url: "https://{place}.example/v2", name: Production, variables: {place: {default: office}}}, {url: /v3, description: As it will be}, {url: ""}]
+paths: {/x: {get: {operationId: x, tags: [berths, harbour], ` + ok + `}}, /y: {get: {operationId: y, tags: [unknown], ` + ok + `}}, /z: {get: {operationId: z, tags: [a], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			assert.Equal(t, []string{"The harbour", "berths"}, c.Operations[0].Group)
+			assert.Equal(t, []string{"unknown"}, c.Operations[1].Group)
+			assert.Equal(t, []string{"b", "a"}, c.Operations[2].Group, "tags that hold one another")
+			assert.Equal(t, []contract.Server{{"https://office.example/v2", "Production", ""}, {"/v3", "", "As it will be"}}, c.Servers)
+		}},
 		"streams": {"3.2.0", `
 paths: {/a: {get: {responses: {200: {description: x, content: {
   application/jsonl: {itemSchema: {type: object, required: [n], properties: {n: {type: integer}}}}, application/json-seq: {itemSchema: {type: integer}},
