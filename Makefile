@@ -57,7 +57,7 @@ test: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## run a
 	go vet ./...
 	go test $(TESTED) $$(go list ./... | grep -vxF -e rapidmimic.example/e2e $$(go list $(RACED) | sed 's/^/-e /'))
 	go test $(RACE) $(TESTED) $(RACED)
-	go test $(TESTED) -timeout 20m ./e2e # by itself: it is a machine at work, and needs all of this one
+	go test $(TESTED) -timeout 20m -parallel 5 ./e2e # by itself: it is a machine at work, and needs all of this one; most of its tests wait
 	go test -count=1 ./internal/archtest # what it looks at is unknown to the test cache
 
 race: $(DIST) browser judges e2e/judges/node_modules/.package-lock.json ## all Go tests under the race detector, for a quarter of an hour

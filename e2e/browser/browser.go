@@ -24,14 +24,15 @@ type Browser struct {
 	cancel context.CancelFunc
 }
 
-// Find returns the path of Chromium, an error when there is none.
+// Find returns the path of Chromium, an error when there is none. The one that has no windows at all
+// takes two thirds of the time of the others.
 func Find() (string, error) {
-	for _, name := range []string{"chromium", "chromium-headless-shell", "chromium-browser", "google-chrome"} {
+	for _, name := range []string{"chromium-headless-shell", "chromium", "chromium-browser", "google-chrome"} {
 		if path, err := exec.LookPath(name); err == nil {
 			return path, nil
 		}
 	}
-	return "", errors.New("chromium is not installed (Debian's package is called chromium)")
+	return "", errors.New("chromium is not installed (Debian's package is called chromium-headless-shell)")
 }
 
 // Start starts Chromium. It reaches loopback only.
