@@ -318,7 +318,7 @@ paths: {/x: {get: {operationId: x, tags: [berths, harbour], ` + ok + `}}, /y: {g
 			assert.Equal(t, []string{"The harbour", "berths"}, c.Operations[0].Group)
 			assert.Equal(t, []string{"unknown"}, c.Operations[1].Group)
 			assert.Equal(t, []string{"b", "a"}, c.Operations[2].Group, "tags that hold one another")
-			assert.Equal(t, []contract.Server{{"https://office.example/v2", "Production", ""}, {"/v3", "", "As it will be"}}, c.Servers)
+			assert.Equal(t, []contract.Server{{Address: "https://office.example/v2", Name: "Production"}, {Address: "/v3", Description: "As it will be"}}, c.Servers)
 		}},
 		"streams": {"3.2.0", `
 paths: {/a: {get: {responses: {200: {description: x, content: {
