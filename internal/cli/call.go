@@ -432,33 +432,18 @@ func (p Program) sayMessage(title string, m api.Message) {
 			p.say("")
 			p.say("  part %s, %s, %s", cmp.Or(part.ID, "without a name"), cmp.Or(part.ContentType, "of no type"), counted(part.Size, "byte"))
 			if part.Text != "" {
-				p.say("%s", indented(part.Text))
+				p.say("%s", indented(part.Text, "  "))
 			}
 		}
 	case m.Encoding == "base64":
 		p.say("  (%d bytes that are no text; -o json has them)", m.Size)
 	default:
 		p.say("")
-		p.say("%s", indented(m.Body))
+		p.say("%s", indented(m.Body, "  "))
 	}
 	if m.Truncated {
 		p.say("  (cut: the log keeps the beginning of %d bytes)", m.Size)
 	}
-}
-
-// indented shows a body: JSON laid out, everything else as it is.
-func indented(body string) string {
-	var pretty strings.Builder
-	var value json.RawMessage
-	if json.Unmarshal([]byte(body), &value) == nil {
-		enc := json.NewEncoder(&pretty)
-		enc.SetEscapeHTML(false)
-		enc.SetIndent("  ", "  ")
-		if enc.Encode(value) == nil {
-			body = strings.TrimRight(pretty.String(), "\n")
-		}
-	}
-	return "  " + body
 }
 
 func (p Program) callsClear(ctx context.Context, c *cli.Command) error {

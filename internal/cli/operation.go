@@ -22,8 +22,8 @@ func (p Program) operationCommand() *cli.Command {
 				OnUsageError: usageError, Flags: []cli.Flag{laneFlag(asSeenIn)}, ShellComplete: p.completeServices, Action: p.operationList,
 			},
 			{
-				Name: "show", Usage: "what an operation takes and answers, with a call to try", ArgsUsage: "SERVICE OPERATION", UsageText: "rapidmimic operation show moorings bookBerth",
-				OnUsageError: usageError, Flags: []cli.Flag{laneFlag(asSeenIn)}, ShellComplete: p.completeServices, Action: p.operationShow,
+				Name: "show", Usage: "what an operation takes and answers, with a call to try", ArgsUsage: "SERVICE OPERATION", UsageText: "rapidmimic operation show moorings bookBerth\nrapidmimic operation show customs askClearance --samples",
+				OnUsageError: usageError, Flags: []cli.Flag{&cli.BoolFlag{Name: "samples", Usage: "print a sample of each body, laid out"}, laneFlag(asSeenIn)}, ShellComplete: p.completeServices, Action: p.operationShow,
 			},
 			{
 				Name: "call", Usage: "send a call to an operation and print what comes back", ArgsUsage: "SERVICE OPERATION",
@@ -105,7 +105,7 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return p.print(c, op, nil, func() {
-		p.sayOperation(given[0], op)
+		p.sayOperation(given[0], op, c.Bool("samples"))
 		for _, l := range latencies {
 			if l.Of == op.ID {
 				p.say("")
@@ -115,7 +115,7 @@ func (p Program) operationShow(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-func (p Program) sayOperation(service string, op api.OperationDetail) {
+func (p Program) sayOperation(service string, op api.OperationDetail, samples bool) {
 	p.say("%s  %s %s  %s", op.ID, op.Method, op.Path, op.Summary)
 	if op.Deprecated {
 		p.say("deprecated; it answers all the same")
@@ -137,7 +137,7 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 		p.say("%-9s %s", fact.Name, fact.Value)
 	}
 	for _, body := range op.Takes {
-		p.sayBody("takes", body)
+		p.sayBody("takes", body, samples)
 	}
 	for _, r := range op.Responses {
 		p.say("")
@@ -146,7 +146,7 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 			p.say("header    %s", partText(part))
 		}
 		for _, body := range r.Bodies {
-			p.sayBody("body", body)
+			p.sayBody("body", body, samples)
 		}
 		for _, link := range r.Links {
 			p.say("link      %s leads to %s", link.Name, link.Operation)
@@ -159,7 +159,7 @@ func (p Program) sayOperation(service string, op api.OperationDetail) {
 		p.say("")
 		p.say("calls     %s  %s %s  %s", c.Name, c.Method, c.Address, c.Summary)
 		for _, body := range c.Sends {
-			p.sayBody("sends", body)
+			p.sayBody("sends", body, samples)
 		}
 	}
 	p.say("")
@@ -177,8 +177,11 @@ func tryLine(curl, service, operation string) string {
 	return curl
 }
 
-func (p Program) sayBody(word string, body api.OperationBody) {
+func (p Program) sayBody(word string, body api.OperationBody, sample bool) {
 	p.say("%-9s %s", word, body.MediaType)
+	if sample && body.Sample != "" {
+		defer p.say("%s", indented(body.Sample, "          "))
+	}
 	for _, part := range body.Fields {
 		p.say("          %s", partText(part))
 	}
