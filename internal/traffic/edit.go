@@ -19,7 +19,9 @@ func (x *relayed) edit(resp *http.Response) error {
 		engine.Uneditable(x.decision, err)
 	} else {
 		x.record.Upstream = &call.Exchange{Answer: got}
-		x.h.Engine.Finish(x.decision, got)
+		for _, change := range x.h.Engine.Finish(x.decision, got) {
+			x.note(change)
+		}
 	}
 	return x.deliver()
 }

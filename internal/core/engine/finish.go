@@ -49,12 +49,14 @@ func (e *Engine) answerFromUpstream(d *Decision, p *Placed, r *call.Request, won
 
 // Finish edits what the upstream answered to a call: header is what goes to the
 // caller of its header, body is decoded. It sets the answer of the decision.
-func (e *Engine) Finish(d *Decision, got call.Answer) {
+//
+// changes tell what was changed so that the caller stays with us.
+func (e *Engine) Finish(d *Decision, got call.Answer) (changes []string) {
 	for _, edit := range d.Relay.edits {
 		edited, skipped, err := edit.Answer(got, d.Relay.scope())
 		if err != nil {
 			refuseEdit(d, d.By, fmt.Sprintf("the upstream's answer (%d) cannot be edited", got.Status), err, d.Explanation.Steps)
-			return
+			return nil
 		}
 		got = edited
 		d.Explanation = d.Explanation.With(editStep(call.KindEdit, edit.Steps(), skipped))
@@ -62,7 +64,11 @@ func (e *Engine) Finish(d *Decision, got call.Answer) {
 			d.Explanation.Summary = call.Find(call.ByMappingEdit, d.By)
 		}
 	}
+	if d.Relay.describes {
+		got, changes = d.Relay.keepDescription(got)
+	}
 	d.Answer = got
+	return changes
 }
 
 // editStep tells of an edit that was made, or left out since a test did not hold.
@@ -77,6 +83,10 @@ func editStep(kind call.Kind, count int, leftOut string) call.Step {
 // Uneditable is the answer to a call whose upstream's answer has to be edited
 // and cannot be held or read; why says which.
 func Uneditable(d *Decision, why error) {
+	if len(d.Relay.edits) == 0 {
+		Unreached(d, 502, why.Error())
+		return
+	}
 	refuseEdit(d, d.By, "the upstream's answer cannot be edited", why, d.Explanation.Steps)
 }
 

@@ -33,14 +33,18 @@ type Relay struct {
 	hops    int                // relays that the call has passed with this one
 	keep    bool               // what would lead callers past us is changed
 	ours    string             // the address of the service as the call had it
-	set     []call.Field       // headers that the service sets on the way
+	// describes is set where the upstream is asked for a contract that we do not have: addresses in it are
+	// changed, likewise. host is ours as the call had it.
+	describes bool
+	host      string
+	set       []call.Field // headers that the service sets on the way
 	// asFault is a fault of ours in the protocol of the service; ok is false where it has none.
 	asFault func(text string) (a call.Answer, ok bool)
 }
 
 // Edits reports whether the answer is edited on its way back: then it must be held whole,
 // and goes through Finish.
-func (relay *Relay) Edits() bool { return len(relay.edits) > 0 }
+func (relay *Relay) Edits() bool { return len(relay.edits) > 0 || relay.describes }
 
 // Streams reports whether the call is passed on whatever it says, so that its body
 // need not be held. One whose message tells its operation must be, where impairments
@@ -92,6 +96,7 @@ func relay(d *Decision, p *Placed, r *call.Request, why string, capture *catalog
 	d.Source, d.By = call.FromUpstream, base.Host
 	d.Relay = &Relay{Target: p.target(r), base: base, keep: p.Service.Spec.KeepWithUs, ours: baseOf(r), capture: capture, hops: max(0, hops) + 1, set: p.Service.UpstreamHeaders,
 		asFault: func(text string) (call.Answer, bool) { return p.asFault(r, contract.Fault{Ours: true, Text: text}) }}
+	d.Relay.describes, d.Relay.host = d.Relay.keep && !p.onHost && p.Service.Contract == nil && asksForDescription(r), r.Host
 	if p.Service.Spec.CORS {
 		d.Relay.origin = r
 		_, d.Relay.asksUs = withoutHint(r.Header[askedHeaders])

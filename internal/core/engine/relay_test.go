@@ -105,6 +105,61 @@ func TestAnswersOfUpstreamsLeadToUs(t *testing.T) {
 	assert.Len(t, came, 2, "what came stays as it is")
 }
 
+// A contract that the upstream answers leads to us, where we have none of the service.
+func TestContractsOfUpstreamsLeadToUs(t *testing.T) {
+	c, e := harbour(t, "")
+	office := spec.NewService("office")
+	office.Upstream, office.Mode = "https://real.example/v1", spec.ModeRelay
+	_, err := c.CreateService(t.Context(), office)
+	require.NoError(t, err)
+	finished := func(line string, got call.Answer) (string, []string) {
+		r := request(line, "", "")
+		r.Host = "mimic.example:7401"
+		d := e.Decide(e.Place(t.Context(), r), r)
+		require.NotNil(t, d.Relay, line)
+		if !d.Relay.Edits() {
+			return "", nil
+		}
+		changes := e.Finish(&d, got)
+		return string(d.Answer.Body), changes
+	}
+	xml := func(status int, kind, body string) call.Answer {
+		return call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: kind}}, Body: []byte(body)}
+	}
+	for came, want := range map[string]string{
+		`<soap:address location="https://real.example/v1/desk"/>`:                                 `<soap:address location="http://mimic.example:7401/office/desk"/>`,
+		`<soap:address location='http://inside:8080/v1/desk'/>`:                                   `<soap:address location='http://mimic.example:7401/office/desk'/>`,
+		`<xs:import schemaLocation = "https://real.example/v1/desk?xsd=1&amp;x=2"/>`:              `<xs:import schemaLocation = "http://mimic.example:7401/office/desk?xsd=1&amp;x=2"/>`,
+		`<wsa:Address> https://real.example/v1/desk</wsa:Address>`:                                `<wsa:Address> http://mimic.example:7401/office/desk</wsa:Address>`,
+		`<definitions targetNamespace="https://real.example/v1/desk"/>`:                           "",
+		`<x xsi:schemaLocation="https://real.example/v1/desk https://real.example/v1/desk.xsd"/>`: "",
+		`<xs:import schemaLocation="desk.xsd"/>`:                                                  "",
+		`<soap:address location="https://other.example/v1/other"/>`:                               "",
+	} {
+		got, changes := finished("GET /office/desk?WSDL", xml(200, "text/xml", came))
+		if want == "" {
+			want = came
+		}
+		assert.Equal(t, want, got)
+		assert.Len(t, changes, map[bool]int{true: 0, false: 1}[want == came], came)
+	}
+	address := `<a location="https://real.example/v1/desk"/>`
+	for line, edited := range map[string]bool{"GET /office/desk?xsd=1": true, "GET /office/desk?singleWsdl": true, "GET /office/desk?wsdl=Types.wsdl": true, "GET /office/desk": false, "GET /office/desk?wsdls": false, "POST /office/desk?wsdl": false} {
+		got, _ := finished(line, xml(200, "text/xml", address))
+		assert.Equal(t, edited, got != "", line)
+	}
+	for _, other := range []call.Answer{xml(404, "text/xml", address), xml(200, "text/plain", address)} {
+		got, changes := finished("GET /office/desk?wsdl", other)
+		assert.Equal(t, address, got)
+		assert.Empty(t, changes)
+	}
+	office.KeepWithUs = false
+	_, _, err = c.PutService(t.Context(), "office", office, "")
+	require.NoError(t, err)
+	got, _ := finished("GET /office/desk?wsdl", xml(200, "text/xml", address))
+	assert.Empty(t, got, "callers may leave")
+}
+
 // A mapping sends a call on in its own words, and answers with what comes back in its
 // own words, too.
 func TestMappingsEditWhatIsRelayed(t *testing.T) {
