@@ -18,8 +18,11 @@ import (
 )
 
 const (
-	// grace is how long a worker has for a call, beside the time of the script itself.
-	grace = 450 * time.Millisecond
+	// grace is how long a worker has for a call, beside the time of the script itself. From then on it is
+	// late as soon as it has taken the time of a script once more, of the processor: on a busy machine it may
+	// not have got any. starved is how long that is looked at.
+	grace   = 450 * time.Millisecond
+	starved = 5 * time.Second
 	// starting is how long a worker may take to come up.
 	starting = 10 * time.Second
 	// patience is how long a call waits for a worker.
@@ -206,6 +209,11 @@ type process struct {
 	reader  *bufio.Reader
 	said    *tail
 	known   map[string]bool // ids of scripts that it has
+
+	overdue *time.Timer   // its function is late
+	mu      sync.Mutex    // guards the fields below
+	due     time.Time     // when its next message is due; zero for none
+	before  time.Duration // what it had taken of the processor when it was late for the first time
 }
 
 func (p *Pool) start() (*process, error) {
@@ -241,15 +249,14 @@ func (p *Pool) start() (*process, error) {
 		w.stop()
 		return nil, fmt.Errorf("the process for scripts does not come up: %w %s", err, w.said)
 	}
-	return w, nil
+	return w, w.out.SetDeadline(time.Time{})
 }
 
 // run runs jobs, and returns those that were not done.
 func (w *process) run(batch []*job) (rest []*job, err error) {
 	rest = batch
-	if err := w.progress(); err != nil {
-		return rest, err
-	}
+	w.progress()
+	defer w.rests()
 	var frames []byte
 	for _, j := range batch {
 		if !w.known[j.script.ID] {
@@ -289,12 +296,10 @@ const pipeSize = 32 << 10
 func (w *process) read(rest []*job) ([]*job, error) {
 	for len(rest) > 0 {
 		kind, payload, err := readFrame(w.reader)
-		if err == nil {
-			err = w.progress()
-		}
 		if err != nil {
 			return rest, err
 		}
+		w.progress()
 		j := rest[0]
 		switch kind {
 		case kindDone:
@@ -321,9 +326,45 @@ func (w *process) read(rest []*job) ([]*job, error) {
 }
 
 // progress gives the worker time for its next message.
-func (w *process) progress() error {
-	deadline := time.Now().Add(script.Time + grace)
-	return errors.Join(w.in.SetDeadline(deadline), w.out.SetDeadline(deadline))
+func (w *process) progress() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.due = time.Now().Add(script.Time + grace)
+	if w.overdue == nil {
+		w.overdue = time.AfterFunc(script.Time+grace, w.late)
+	}
+}
+
+// rests tells that no message is expected.
+func (w *process) rests() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.due = time.Time{}
+}
+
+// late ends what waits for the worker where that is late, and else looks again.
+func (w *process) late() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	now := time.Now()
+	if w.due.IsZero() {
+		w.overdue = nil
+		return
+	}
+	if left := w.due.Sub(now); left > 0 {
+		w.before = 0
+		w.overdue.Reset(left)
+		return
+	}
+	took, known := processorTime(w.command.Process.Pid)
+	if w.before == 0 {
+		w.before = took
+	}
+	if !known || took-w.before >= script.Time || now.Sub(w.due) > starved {
+		_, _ = w.in.SetDeadline(now), w.out.SetDeadline(now) // it may have ended
+		return
+	}
+	w.overdue.Reset(script.Time)
 }
 
 // ended stops a worker, and makes a fault of the script of what stopped it.
