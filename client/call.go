@@ -22,12 +22,14 @@ type CallQuery struct {
 	Text    string // words that must all occur
 	Limit   int    // 0 for the service's default
 	After   string // the Next of the page before
+	Since   string // a moment (RFC 3339), or how long ago: 10m; "" for no bound
+	Until   string // likewise
 	Ignored bool   // those, too, that lists leave out: see Client.Ignored
 }
 
 func (q CallQuery) values() url.Values {
 	values := url.Values{}
-	for key, value := range map[string]string{"service": q.Service, "lane": q.Lane, "text": q.Text, "after": q.After} {
+	for key, value := range map[string]string{"service": q.Service, "lane": q.Lane, "text": q.Text, "after": q.After, "since": q.Since, "until": q.Until} {
 		if value != "" {
 			values.Set(key, value)
 		}

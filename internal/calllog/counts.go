@@ -140,6 +140,7 @@ func (l *Log) ForgetLane(lane string) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	delete(l.counts.lanes, lane)
+	maps.DeleteFunc(l.timelines.of, func(g group, _ *timeline) bool { return g.lane == lane })
 }
 
 // LastMinute returns the calls of the whole environment in the last minute.

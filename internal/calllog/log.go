@@ -107,6 +107,7 @@ type Log struct {
 	buffer        []*call.Record
 	bufferedBytes int
 	counts        counts
+	timelines     timelines
 	added, done   uint64        // calls buffered, and calls written or given up
 	changed       chan struct{} // closed and replaced when done grows
 	parts         map[group]part
@@ -154,7 +155,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		return nil, err
 	}
 	l := &Log{
-		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
+		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), timelines: timelines{of: make(map[group]*timeline)}, tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
 		changed: make(chan struct{}), parts: make(map[group]part), lost: make(map[group]int64), wake: make(chan struct{}, 1),
 	}
 	l.checks.log, l.checks.work = l, make(chan *checking)
@@ -198,6 +199,7 @@ func (l *Log) Add(r *call.Record) {
 	l.mu.Lock()
 	delete(l.inWork, r.Number)
 	l.counts.add(r)
+	l.timelines.add(r)
 	took := l.takes(groupOf(r), size)
 	if !took && r.Recording != "" { // the recording names what it could not keep
 		r.Trim(l.config.BodyLimit)
@@ -515,6 +517,9 @@ func (l *Log) Clear(ctx context.Context) error {
 		return err
 	}
 	l.stored.Store(0)
+	l.mu.Lock()
+	clear(l.timelines.of)
+	l.mu.Unlock()
 	l.turned(time.Now())
 	return l.noteCleared(ctx)
 }

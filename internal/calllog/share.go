@@ -50,6 +50,9 @@ func (l *Log) loseOf(g group) {
 	} else {
 		l.lostOfAll.Store(now)
 	}
+	if slot := l.timelines.slot(g, time.UnixMicro(now)); slot != nil {
+		slot.lost++
+	}
 	l.mu.Unlock()
 	l.notKept.Add(1)
 	l.missing.Store(now)

@@ -31,10 +31,12 @@ func (p Program) callsCommand() *cli.Command {
 	return &cli.Command{
 		Name:         "calls",
 		Usage:        "list the calls that were received, follow them, show one",
-		UsageText:    "rapidmimic calls --service moorings --last 4\nrapidmimic calls --text \"miss GET\"\nrapidmimic calls tail\nrapidmimic calls show c-81f3",
+		UsageText:    "rapidmimic calls --service moorings --last 4\nrapidmimic calls --text \"miss GET\"\nrapidmimic calls --since 10m --text status:5xx\nrapidmimic calls tail\nrapidmimic calls show c-81f3",
 		OnUsageError: usageError,
 		Flags: append(callFilterFlags(),
-			&cli.IntFlag{Name: "last", Usage: "how many calls to list", Value: 20}),
+			&cli.IntFlag{Name: "last", Usage: "how many calls to list", Value: 20},
+			&cli.StringFlag{Name: "since", Usage: "only calls that came since a `TIME` such as 2026-12-01T10:00:00Z, or 10m for the last ten minutes"},
+			&cli.StringFlag{Name: "until", Usage: "only calls that came before that `TIME`"}),
 		Action: p.callsList,
 		Commands: []*cli.Command{
 			{
@@ -132,7 +134,7 @@ func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	query := queryOf(c)
-	query.Limit = int(c.Int("last"))
+	query.Limit, query.Since, query.Until = int(c.Int("last")), c.String("since"), c.String("until")
 	if query.Limit < 1 {
 		return usage("--last must be at least 1")
 	}

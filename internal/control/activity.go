@@ -40,7 +40,7 @@ func (s *server) listActivity(c *gin.Context) {
 	var err error
 	filter.Limit, err = limitOf(c, defaultLimit)
 	if since := c.Query("since"); err == nil && since != "" {
-		filter.Since, err = momentOf(since, time.Now())
+		filter.Since, err = momentOf("since", since, time.Now())
 	}
 	if after := c.Query("after"); err == nil && after != "" {
 		var ok bool
@@ -72,14 +72,14 @@ func (s *server) listActivity(c *gin.Context) {
 }
 
 // momentOf reads a moment, or how long ago it was: 2026-12-01T10:00:00Z, 1h, 2d.
-func momentOf(text string, now time.Time) (time.Time, error) {
+func momentOf(name, text string, now time.Time) (time.Time, error) {
 	if ago, err := durationOf(text); err == nil {
 		return now.Add(-ago), nil
 	}
 	if moment, err := time.Parse(time.RFC3339, text); err == nil {
 		return moment, nil
 	}
-	return time.Time{}, problem.New(problem.Invalid, "since must be how long ago, such as 1h or 2d, or a moment such as 2026-12-01T10:00:00Z, not %q", text)
+	return time.Time{}, problem.New(problem.Invalid, "%s must be how long ago, such as 1h or 2d, or a moment such as 2026-12-01T10:00:00Z, not %q", name, text)
 }
 
 // entryAsked is the entry that a request is about, unless its token may not see all of it.

@@ -65,6 +65,12 @@ func (s *server) unknownService(selection *call.Selection) error {
 func (s *server) listCalls(c *gin.Context) {
 	limit, err := limitOf(c, defaultLimit)
 	filter, selection, wrong := filterOf(c)
+	err = cmp.Or(err, wrong)
+	for name, bound := range map[string]*time.Time{"since": &filter.Since, "until": &filter.Until} {
+		if text := c.Query(name); text != "" && err == nil {
+			*bound, err = momentOf(name, text, time.Now())
+		}
+	}
 	ignored, leftOut := s.Catalog.Snapshot().Ignored(), 0
 	if !isOn(c, "ignored") {
 		hides := filter.Ignored
@@ -79,7 +85,7 @@ func (s *server) listCalls(c *gin.Context) {
 			return true
 		}
 	}
-	if err = cmp.Or(err, wrong); err != nil {
+	if err != nil {
 		s.fail(c, err, nil)
 		return
 	}

@@ -93,7 +93,7 @@ func (s *server) postReturn(c *gin.Context) {
 // listDifferences tells what is another than it was at a moment.
 func (s *server) listDifferences(c *gin.Context) {
 	since := cmp.Or(c.Query("since"), "24h")
-	at, noTime := momentOf(since, time.Now())
+	at, noTime := momentOf("since", since, time.Now())
 	if noTime != nil {
 		at = time.Time{} // the name of a mark, or an entry
 	}

@@ -23,6 +23,9 @@ type CallLog interface {
 	Position() uint64
 	Recent(service string, now time.Time) []call.Counts
 	LastMinute(now time.Time) call.Counts
+	// Timeline is what came in the last quarter of an hour, of the services that wanted takes, in a lane; see
+	// calllog.
+	Timeline(now time.Time, lane string, wanted func(service string) bool) call.Timeline
 	// LaneCalls returns the calls of a lane by source, since it was opened and in the
 	// last minute.
 	LaneCalls(lane string, now time.Time) (total map[call.Source]int64, lastMinute call.Counts)

@@ -2657,6 +2657,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many calls came in the last quarter of an hour, by who answered, and how they fared */
+        get: operations["getTimeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/stream": {
         parameters: {
             query?: never;
@@ -3640,6 +3657,26 @@ export interface components {
                 advisedMs?: number;
                 obeyed?: boolean;
                 injected?: components["schemas"]["Injected"][];
+            }[];
+        };
+        Timeline: {
+            /**
+             * Format: date-time
+             * @description When the first span begins
+             */
+            from: string;
+            /** @description How long each span is */
+            seconds: number;
+            /** @description The oldest first */
+            spans: {
+                sources: components["schemas"]["Counts"];
+                /** @description How many got no answer, or a status of 429, 499 or more */
+                failed: number;
+                /** @description How many the log could not keep */
+                notKept?: number;
+                /** @description A time that half of them did not exceed, rounded up */
+                p50Ms: number;
+                p95Ms: number;
             }[];
         };
         /** @description How long the last calls to a service took, in milliseconds */
@@ -10416,6 +10453,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTimeline: {
+        parameters: {
+            query?: {
+                /** @description Only calls to this service */
+                service?: components["parameters"]["callService"];
+                /** @description Only calls in this lane, also of one that is closed; - for those in none */
+                lane?: components["parameters"]["callLane"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The timeline, without the calls that services made themselves; empty for the time before the start */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
             };
             default: components["responses"]["Problem"];
         };

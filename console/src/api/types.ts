@@ -39,6 +39,7 @@ export type ImpairmentItem = Schemas['Impairment'];
 export type Impairments = Schemas['Impairments'];
 export type Line = Schemas['Line'];
 export type Target = Schemas['Target'];
+export type Timeline = Schemas['Timeline'];
 export type Timings = Schemas['Timings'];
 export type ServiceChanges = Schemas['ServiceChanges'];
 export type ScenarioDocument = With<Schemas['ScenarioDocument'], 'name'>;

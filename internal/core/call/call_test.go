@@ -99,6 +99,12 @@ func TestFilterAndCurl(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, k.want, selection.Fits(&made, nil), k.filter.Text)
 	}
+	noon := time.Date(2026, 12, 1, 12, 0, 0, 0, time.UTC)
+	within, err := call.Filter{Since: noon, Until: noon.Add(time.Minute)}.Compile()
+	require.NoError(t, err)
+	for after, want := range map[time.Duration]bool{-1: false, 0: true, time.Minute - 1: true, time.Minute: false} {
+		assert.Equal(t, want, within.Fits(&call.Summary{At: noon.Add(after)}, nil), after)
+	}
 	odd := call.Summary{Method: "GET", Path: "/a*b [1]", Host: "x.example"}
 	assert.Equal(t, `host:x.example method:GET path:"/a\*b \[1]"`, odd.Rule())
 	rule, err := call.Filter{Text: odd.Rule()}.Compile()

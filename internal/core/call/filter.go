@@ -79,6 +79,8 @@ type Filter struct {
 	Lane string
 	// After selects the calls that came after the one with this number; 0 all.
 	After uint64
+	// Since and Until select the calls that came in a time, Until not in it; zero for no bound.
+	Since, Until time.Time
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
@@ -132,6 +134,12 @@ func (f Filter) Compile() (*Selection, error) {
 	}
 	if f.After > 0 {
 		s.always = append(s.always, term{test: func(r *Summary) bool { return r.Number > f.After }})
+	}
+	if !f.Since.IsZero() {
+		s.always = append(s.always, term{test: func(r *Summary) bool { return !r.At.Before(f.Since) }})
+	}
+	if !f.Until.IsZero() {
+		s.always = append(s.always, term{test: func(r *Summary) bool { return r.At.Before(f.Until) }})
 	}
 	var choice []term
 	for rest := strings.TrimSpace(f.Text); rest != ""; rest = strings.TrimSpace(rest) {
