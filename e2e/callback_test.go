@@ -243,7 +243,7 @@ func TestConsoleCallbacks(t *testing.T) {
 	t.Parallel()
 	s := startDemo(t)
 	to := receive(t)
-	p := s.page("/services/moorings")
+	p := s.page("/services/moorings/callbacks")
 	must(t, p.WaitText("The service makes none of them until callbacks are on."), p.Press("Make callbacks"), p.Wait("document.querySelector('[data-webhook=berthFreed]')"))
 	must(t, p.Fill("Address that berthFreed goes to", "http://"+to.host()+"/freed"), p.Press("Send"), p.WaitText("Nobody answered"))
 	must(t, p.Fill("Private hosts that may be called; others must be public", "localhost"), p.Press("Set the hosts"))

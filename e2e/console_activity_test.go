@@ -30,7 +30,7 @@ func TestConsoleTellsWhyAnswersAreOthers(t *testing.T) {
 func TestConsoleActivity(t *testing.T) {
 	t.Parallel()
 	s := startDemo(t)
-	p := s.page("/services/tides")
+	p := s.page("/services/tides/settings")
 	must(t, p.Press("Remove the service"), p.Press("Remove tides"), p.WaitText("tides was removed; its calls stay in the log"))
 	assert.Regexp(t, "^404", s.says("GET /tides/notice"))
 	must(t, p.Press("Undo"))

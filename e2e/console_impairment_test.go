@@ -14,8 +14,8 @@ import (
 func TestConsoleImpairments(t *testing.T) {
 	t.Parallel()
 	s := startDemo(t)
-	p := s.page("/services/moorings")
-	must(t, p.WaitText("Slow or failing"), p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
+	p := s.page("/services/moorings/trouble")
+	must(t, p.Press("Failing"), p.Fill("Errors", "100%"), p.Fill("Latency", "5ms..10ms"), p.Fill("Seed", "7"),
 		p.WaitText("rapidmimic impair set moorings --latency 5ms..10ms --error-rate 100% --error-status 503,500 --seed 7"), p.Press("Switch on"))
 	must(t, p.WaitStrip("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
 	resp, _ := s.send(berth, "")
@@ -30,7 +30,7 @@ func TestConsoleImpairments(t *testing.T) {
 	assert.Equal(t, []int{200}, s.statuses(berth, 1))
 	must(t, p.Press("Retries"), p.WaitText("got through"))
 	must(t, p.Press("Switch on again"), p.WaitStrip("impaired: moorings"))
-	must(t, p.Goto(s.control+"/services/moorings"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
+	must(t, p.Goto(s.control+"/services/moorings/trouble"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
 	list, err := s.api.Impairments(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)
@@ -48,8 +48,8 @@ func TestConsoleImpairmentsOfTwo(t *testing.T) {
 		require.Len(t, list.Items, 1)
 		return list.Items[0].Impairment
 	}
-	p := s.page("/services/moorings")
-	must(t, p.WaitText("Slow or failing"), p.Fill("Latency", "5ms"))
+	p := s.page("/services/moorings/trouble")
+	must(t, p.Fill("Latency", "5ms"))
 	_, err := s.api.SetImpairment(t.Context(), quay, []byte("errors: { next: 3, status: { 503: 3, 429: 1 } }"))
 	require.NoError(t, err)
 	must(t, p.WaitText("errors for the next 3"), p.Press("Switch on"), p.WaitText("Nothing was switched on: the impairment of moorings already exists"), p.WaitText("Theirs, as it is kept"))

@@ -85,7 +85,7 @@ func TestConsoleLanes(t *testing.T) {
 	must(t, p.Press("30 minutes more"), p.Wait("/closes in 59 min|closes in 1 h/.test(document.body.innerText)"))
 
 	// what is switched on a service page is for my lane alone
-	must(t, p.Goto(s.control+"/services/tides"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--error-rate 100% --lane mara"), p.Press("Switch on"), p.WaitStrip("impaired: tides"))
+	must(t, p.Goto(s.control+"/services/tides/trouble"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--error-rate 100% --lane mara"), p.Press("Switch on"), p.WaitStrip("impaired: tides"))
 	assert.Regexp(t, "^503", s.says("GET /@mara/tides/stations"))
 	assert.Regexp(t, "^200", s.says("GET /tides/stations"))
 	must(t, p.Press("Stop all"), p.WaitText("1 impairment of lane mara stopped"), p.Wait("!document.body.innerText.includes('impaired: tides')"))

@@ -172,7 +172,7 @@ func TestConsoleCallsPage(t *testing.T) {
 		p.Wait(`[...document.querySelectorAll('input')].some((i) => i.value === '/bertsh/N7')`))
 
 	// what is missing is told on the service's page, with the way to an answer
-	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("Asked for but missing"), p.WaitText("3 calls, differs in path, segment 1"))
+	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("Asked for but missing"), p.Wait("/differs in path, segment 1/.test(document.querySelector('[data-missing]')?.innerText)"), p.WaitText("3 calls"))
 	must(t, p.Goto(s.control+"/services/nowhere"), p.WaitText(`service "nowhere" not found`))
 	must(t, p.Goto(s.control+"/nothing/here"), p.WaitText("There is no page at /nothing/here"))
 }
@@ -231,7 +231,13 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/variables?service=tides":          `document.querySelector('[data-seen=gauges]')`,
 		"/services/tides/mappings":          `document.querySelector('.cm-content')`,
 		"/walks/lengths":                    `document.querySelector('[data-step=zero]')`,
-		"/services/customs":                 `document.querySelector('[data-flow=hold] svg') && document.querySelector('[data-value=last]')`,
+		"/services/moorings/calls":          `document.querySelector('[data-call]')`,
+		"/services/moorings/trouble":        `document.querySelector('[data-impairment]')`,
+		"/services/tides/recordings":        `document.body.innerText.includes('upstream')`,
+		"/services/moorings/callbacks":      `document.body.innerText.includes('1 webhook')`,
+		"/services/tides/contract":          `document.querySelector('[data-revision]')`,
+		"/services/moorings/settings":       `document.body.innerText.includes('Remove the service')`,
+		"/services/customs/memory":          `document.querySelector('[data-flow=hold] svg') && document.querySelector('[data-value=last]')`,
 	} {
 		t.Run(path, func(t *testing.T) {
 			p := s.page(path)
@@ -287,7 +293,7 @@ func TestConsoleRevisions(t *testing.T) {
 		require.NoError(t, err)
 		return service.Contract.Revision
 	}
-	p := s.page("/services/tides")
+	p := s.page("/services/tides/contract")
 	must(t, p.Wait(`document.querySelector('[data-revision="1"]')`), p.Upload("input[type=file]", file), p.WaitText("this would be revision 2"),
 		p.WaitText("DELETE /alerts/{id}"), p.WaitText("response 200, application/json, trend, enum slack: removed"))
 	assert.Equal(t, 1, revision(), "nothing happens before the yes")

@@ -380,7 +380,7 @@ func TestConsoleLogIn(t *testing.T) {
 	_, mara := s.holder(api.TokenRequest{Name: "mara", Role: "editor"})
 	_, eve := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
 	in := func(secret, name string) *browser.Page {
-		p := s.page("/services/tides")
+		p := s.page("/services/tides/settings")
 		must(t, p.Wait("document.querySelector('input[type=password]')"), p.Fill("Token", "rapidmimic_wrong"), p.Press("Log in"), p.WaitText("that is no token of Rapid Mimic"))
 		must(t, p.Fill("Token", secret), p.Press("Log in"), p.WaitStrip(name), p.WaitStrip("live"), p.WaitText("Remove the service"))
 		return p

@@ -32,15 +32,15 @@ var shots = []shot{
 	{name: "docs", path: "/services/moorings/docs/bookBerth", wait: "document.querySelector('form .cm-content, form textarea')", prepare: sendTest},
 	{name: "calls", path: "/calls", wait: "document.querySelectorAll('[data-call]').length > 5", prepare: between},
 	{name: "call", path: "/calls?text=bertsh", wait: "document.querySelectorAll('[data-call]').length > 0", prepare: openFirst},
-	{name: "memory", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: remember},
+	{name: "memory", path: "/services/moorings/memory", wait: "document.querySelector('main [role=switch]')", prepare: remember},
 	{name: "mapping", path: "/services/moorings/mappings/booking-refused", wait: "document.querySelector('.cm-content')"},
-	{name: "impairments", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: impairments},
+	{name: "impairments", path: "/services/moorings/trouble", wait: "document.querySelector('main form')", prepare: impairments},
 	{name: "retries", path: "/", wait: "document.querySelector('[data-service]')", prepare: badDay},
 	{name: "scenarios", path: "/scenarios?scenario=bad-night", wait: "document.querySelector('[data-changes=tides]')", prepare: situate},
 	{name: "lanes", path: "/lanes", theme: "dark", wait: "document.querySelectorAll('[data-lane]').length === 2", prepare: mine},
 	{name: "variables", path: "/variables?service=tides", wait: "document.querySelector('[data-seen=gauges]')", prepare: vary},
 	{name: "activity", path: "/activity", wait: "document.querySelectorAll('[data-entry]').length > 8", prepare: undone},
-	{name: "recording", path: "/services/moorings", wait: "document.querySelector('[data-mapping]')", prepare: record},
+	{name: "recording", path: "/services/moorings/recordings", wait: "document.querySelector('main form')", prepare: record},
 	{name: "walk", path: "/", wait: "document.querySelector('[data-service]')", prepare: walkThrough},
 }
 
@@ -92,7 +92,7 @@ func impairments(p *browser.Page) error {
 	if err := p.Wait("document.querySelectorAll('[data-impairment]').length === 2"); err != nil {
 		return err
 	}
-	_, err := browser.Eval[any](p, "new Promise((done) => setTimeout(done, 2500)).then(() => [...document.querySelectorAll('h2')].find((h) => h.innerText === 'Slow or failing').scrollIntoView())")
+	_, err := browser.Eval[any](p, "new Promise((done) => setTimeout(done, 2500))")
 	return err
 }
 
@@ -210,7 +210,7 @@ func record(p *browser.Page) error {
 	if _, err := browser.Eval[any](p, "localStorage.clear()"); err != nil {
 		return err
 	}
-	if err := p.Goto("http://127.0.0.1:7400/services/moorings"); err != nil {
+	if err := p.Goto("http://127.0.0.1:7400/services/moorings/recordings"); err != nil {
 		return err
 	}
 	if err := p.Fill("Name of the recording", "booking a berth"); err != nil {

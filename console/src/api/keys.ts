@@ -83,7 +83,8 @@ export const keys = {
   laneText: (name: string) => [...keys.lanes(), name],
 
   callLists: () => ['calls'],
-  calls: (text: string, lane: string) => [...keys.callLists(), { text, lane }],
+  calls: (text: string, lane: string, service: string) => [...keys.callLists(), { text, lane, service }],
+  timeline: (service: string, lane: string) => [...keys.callLists(), 'timeline', { service, lane }],
   callDetails: () => ['call'],
   call: (id: string) => [...keys.callDetails(), id],
   retries: (lane: string) => ['retries', lane],

@@ -5,7 +5,7 @@ import { keys } from '@/api/keys';
 import { leave, stayAt } from '@/api/presence';
 import { queries } from '@/api/queryClient';
 import { asked, token } from '@/api/token';
-import { CallsPage, startFeed } from '@/features/calls';
+import { CallsPage, startFeed, watchWhileAway } from '@/features/calls';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
 import { FaultBoundary } from './FaultBoundary';
@@ -60,6 +60,7 @@ export function App({ refused }: { refused: string }) {
     });
   }, [wanted, secret]);
   useEffect(tellUnhandled, []);
+  useEffect(watchWhileAway, []);
   const [page] = useLocation();
   useEffect(() => (wanted ? undefined : stayAt(page)), [wanted, page]);
   useEffect(() => {
@@ -79,9 +80,6 @@ export function App({ refused }: { refused: string }) {
           <Suspense fallback={<p className="p-5 text-dim">Opening the page …</p>}>
             <Switch>
               <Route path="/" component={ServicesPage} />
-              <Route path="/services/:service">
-                {({ service }) => <ServicePage key={service} name={plain(service)} />}
-              </Route>
               <Route path="/services/:service/docs/:operation?">
                 {({ service, operation }) => (
                   <DocsPage service={plain(service)} operation={operation && plain(operation)} />
@@ -93,7 +91,10 @@ export function App({ refused }: { refused: string }) {
               <Route path="/services/:service/mappings/:id">
                 {({ service, id }) => <MappingPages service={plain(service)} id={plain(id)} />}
               </Route>
-              <Route path="/calls" component={CallsPage} />
+              <Route path="/services/:service/:room?">
+                {({ service, room }) => <ServicePage key={service} name={plain(service)} room={room} />}
+              </Route>
+              <Route path="/calls">{() => <CallsPage />}</Route>
               <Route path="/scenarios" component={ScenariosPage} />
               <Route path="/walks/:walk">{({ walk }) => <WalkPage key={walk} name={plain(walk)} />}</Route>
               <Route path="/lanes" component={LanesPage} />

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Link, useLocation } from 'wouter';
 import { meQuery } from '@/api/me';
+import { useGeneralTitle } from '@/lib/title';
 import { cn } from '@/ui/cn';
 import { Notices } from '@/ui/Notices';
 import { StateStrip } from './StateStrip';
@@ -22,6 +23,7 @@ const tabs = [
 export function Shell({ children }: { children: ReactNode }) {
   const [path] = useLocation();
   const { data: me } = useQuery(meQuery());
+  useGeneralTitle(tabs.find(({ owns }) => owns(path))?.word.toLowerCase() ?? '');
   const administers = me?.needToken === true && me.role === 'admin';
   return (
     <div className="flex h-full flex-col">

@@ -1,6 +1,6 @@
 import { SourceMark } from './SourceMark';
 
-const fills: Record<string, string> = {
+export const sourceFills: Record<string, string> = {
   mapping: 'fill-mapping',
   contract: 'fill-contract',
   upstream: 'fill-upstream',
@@ -39,7 +39,7 @@ export function SourceBar({ counts }: { counts: Record<string, number> }) {
               y="0"
               width={Math.max(width - 1, 1)}
               height="8"
-              className={fills[source]}
+              className={sourceFills[source]}
             />
           );
         })}

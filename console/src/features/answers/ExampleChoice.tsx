@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
+import { patchService } from '@/api/services';
 import type { Operation, Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { ownerText } from '@/features/mappings';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
 import { notify, notifyChange } from '@/ui/Notices';
-import { patchService } from './queries';
 
 /**
  * Chooses which named example of an operation answers, from the next call: for everybody, or in my
@@ -45,7 +45,7 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
         const none = lane ? '' : operation.examples?.[0]?.name;
         choose.mutate(event.target.value === none ? null : event.target.value);
       }}
-      className={cn(inputLook, 'h-7 max-w-56 py-0', inMine && 'border-accent')}
+      className={cn(inputLook, 'h-7 min-w-16 max-w-56 shrink py-0', inMine && 'border-accent')}
     >
       {lane && (
         <option value="">

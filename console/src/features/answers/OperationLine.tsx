@@ -1,110 +1,80 @@
-import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
-import { useMyLane, useView } from '@/api/myLane';
-import { operationList } from '@/api/operations';
+import { useMyLane } from '@/api/myLane';
 import type { Operation, Service } from '@/api/types';
 import { editorOf, ownerText } from '@/features/mappings';
 import { count } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
-import { Awaited } from '@/ui/Awaited';
-import { Button } from '@/ui/Button';
 import { SourceMark } from '@/ui/SourceMark';
+import { AnswerLine } from './AnswerLine';
 import { ExampleChoice } from './ExampleChoice';
 
-const cell = 'px-3 py-1.5 align-middle first:pl-5 last:pr-5';
-
-/** The operations of the contract, each with what answers it now. */
-export function OperationTable({ service }: { service: Service }) {
-  const query = useQuery({ ...operationList(service.name, useView()), refetchInterval: 5_000 });
-  if (!service.contract) {
-    return (
-      <p className="px-5 text-dim">
-        This service has no contract. Drop an OpenAPI document on this page, or answer by mappings alone.
-      </p>
-    );
-  }
-  return (
-    <Awaited query={query} what="the operations">
-      {({ items }) => (
-        <table className="w-full border-line border-t text-[13px]">
-          <thead className="sr-only">
-            <tr>
-              <th>Call</th>
-              <th>What it does</th>
-              <th>Answers</th>
-              <th>Calls</th>
-              <th>Change</th>
-            </tr>
-          </thead>
-          <tbody>
-            {items.map((operation) => (
-              <OperationRow key={operation.id} service={service} operation={operation} />
-            ))}
-          </tbody>
-        </table>
-      )}
-    </Awaited>
-  );
+interface Props {
+  service: Service;
+  operation: Operation;
+  pulse?: number[];
 }
 
-function OperationRow({ service, operation }: { service: Service; operation: Operation }) {
+/** An operation of the contract, with what answers it now. */
+export function OperationLine({ service, operation, pulse }: Props) {
+  const base = `/services/${encodeURIComponent(service.name)}`;
   const mapped = operation.mappedBy?.[0];
   const link = mapped
     ? editorOf(service.name, mapped, operation.mappedOrigin)
-    : `/services/${encodeURIComponent(service.name)}/mappings?${new URLSearchParams({ operation: operation.id })}`;
+    : `${base}/mappings?${new URLSearchParams({ operation: operation.id })}`;
+  const name = operation.byMessage ? operation.id : operation.path;
   return (
-    <tr className="border-line border-b bg-panel" data-operation={operation.id}>
-      <td className={`${cell} font-mono text-xs`}>
-        <span className="inline-block w-[52px]">
-          {operation.byMessage ? operation.protocol.toUpperCase() : operation.method}
-        </span>{' '}
-        {operation.skipped ? (
-          operation.path
+    <AnswerLine
+      data-operation={operation.id}
+      method={operation.byMessage ? operation.protocol.toUpperCase() : operation.method}
+      call={
+        operation.skipped ? (
+          name
         ) : (
+          <Link href={`${base}/docs/${encodeURIComponent(operation.id)}`} className="hover:underline">
+            {name}
+          </Link>
+        )
+      }
+      what={
+        <span className="text-dim">
+          {operation.deprecated && <span className="text-miss">deprecated </span>}
+          {operation.summary || operation.id}
+        </span>
+      }
+      answer={<Answer service={service} operation={operation} mapped={mapped} />}
+      pulse={pulse}
+      calls={<CallCounts base={base} operation={operation} />}
+      action={
+        !operation.skipped && (
           <Link
-            href={`/services/${encodeURIComponent(service.name)}/docs/${encodeURIComponent(operation.id)}`}
-            className="hover:underline"
+            href={link}
+            aria-label={`${mapped ? 'Edit the mapping' : 'Change the answer'} of ${operation.id}`}
+            className="font-medium text-accent hover:underline"
           >
-            {operation.byMessage ? operation.id : operation.path}
+            {mapped ? 'Edit' : 'Change'}
           </Link>
-        )}
-      </td>
-      <td className={`${cell} text-dim`}>
-        {operation.deprecated && <span className="text-miss">deprecated </span>}
-        {operation.summary}
-      </td>
-      <td className={cell}>
-        <AnswerOf service={service} operation={operation} mapped={mapped} />
-      </td>
-      <td className={`${cell} whitespace-nowrap text-right text-xs`}>
-        <CallCounts service={service.name} operation={operation} />
-      </td>
-      <td className={`${cell} w-px text-right`}>
-        {!operation.skipped && (
-          <Link href={link} asChild>
-            <Button className="h-7">{mapped ? 'Edit the mapping' : 'Change the answer'}</Button>
-          </Link>
-        )}
-      </td>
-    </tr>
+        )
+      }
+    />
   );
 }
 
 /** How often an operation was called, and how often against the contract. */
-function CallCounts({ service, operation }: { service: string; operation: Operation }) {
+function CallCounts({ base, operation }: { base: string; operation: Operation }) {
   const calls = operation.calls;
   if (!calls) return null;
-  const find = `/calls?${new URLSearchParams({ text: `/${service}/ operation:${operation.id}` })}`;
+  const find = (words: string) =>
+    `${base}/calls?${new URLSearchParams({ text: `operation:${operation.id}${words}` })}`;
   return (
     <>
-      <Link href={find} className="text-dim hover:underline">
+      {calls.deviating > 0 && (
+        <Link href={find(' deviates')} className="text-miss hover:underline">
+          {calls.deviating.toLocaleString('en')} deviate
+        </Link>
+      )}{' '}
+      <Link href={find('')} className="text-dim hover:underline">
         {count(calls.total, 'call')}
       </Link>
-      {calls.deviating > 0 && (
-        <Link href={`${find}+deviates`} className="ml-2 text-miss hover:underline">
-          {calls.deviating} deviate
-        </Link>
-      )}
     </>
   );
 }
@@ -115,21 +85,26 @@ interface AnswerProps {
   mapped?: string;
 }
 
-function AnswerOf({ service, operation, mapped }: AnswerProps) {
+function Answer({ service, operation, mapped }: AnswerProps) {
   const mine = useMyLane();
-  if (operation.skipped) return <span className="text-miss">does not answer: {operation.skipped}</span>;
+  if (operation.skipped)
+    return (
+      <span className="truncate text-miss" title={operation.skipped}>
+        does not answer: {operation.skipped}
+      </span>
+    );
   if (mapped) {
     return (
-      <span className="flex flex-wrap items-center gap-x-2">
-        <SourceMark source="mapping" /> {mapped}{' '}
+      <>
+        <SourceMark source="mapping" /> <span className="truncate">{mapped}</span>{' '}
         <span className="text-dim">{ownerText(operation.mappedOrigin, mine)}</span>
-      </span>
+      </>
     );
   }
   const status = operation.status ?? 200;
   const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
   const owner = ownerText(operation.exampleOrigin, mine);
-  const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || !owner);
+  const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || !owner) && !operation.memory;
   const body = operation.memory
     ? `from memory: ${operation.memory}`
     : choice
@@ -137,21 +112,20 @@ function AnswerOf({ service, operation, mapped }: AnswerProps) {
       : operation.example
         ? `example “${operation.example}” ${owner}`
         : bodies[operation.body ?? 'none'];
+  const pins = operation.pins ? `, ${count(operation.pins.length, 'field')} pinned` : '';
+  const told = `${status} ${statusText(status)}${body && `, ${body}`}${pins}`;
   return (
-    <span className="flex flex-wrap items-center gap-x-2">
+    <>
       <SourceMark source="contract" />
-      <span>
-        {status} {statusText(status)}
-        {body && `, ${body}`}
-        {operation.pins && `, ${count(operation.pins.length, 'field')} pinned`}
-        {operation.pinFaults && (
-          <span className="text-miss" title={operation.pinFaults.join('; ')}>
-            {' '}
-            {count(operation.pinFaults.length, 'pin')} at fault: {operation.pinFaults[0]}
-          </span>
-        )}
+      <span className={choice ? 'whitespace-nowrap' : 'truncate'} title={told}>
+        {told}
       </span>
-      {choice && !operation.memory && <ExampleChoice service={service} operation={operation} />}
-    </span>
+      {operation.pinFaults && (
+        <span className="truncate text-miss" title={operation.pinFaults.join('; ')}>
+          {count(operation.pinFaults.length, 'pin')} at fault: {operation.pinFaults[0]}
+        </span>
+      )}
+      {choice && <ExampleChoice service={service} operation={operation} />}
+    </>
   );
 }

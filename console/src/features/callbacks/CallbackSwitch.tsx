@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
+import { patchService } from '@/api/services';
 import type { Service } from '@/api/types';
-import { patchService } from '@/features/services/queries';
 import { notify, notifyChange } from '@/ui/Notices';
 import { Switch } from '@/ui/Switch';
 

@@ -1,23 +1,32 @@
-import { Pause, Play, Search } from 'lucide-react';
+import { Pause, Play } from 'lucide-react';
 import { useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import type { Call, Entry } from '@/api/types';
 import { MakeScenario } from '@/features/scenarios';
 import { count } from '@/lib/format';
+import { targetOf } from '@/lib/target';
+import { useTitle } from '@/lib/title';
 import { Button } from '@/ui/Button';
-import { inputLook } from '@/ui/Field';
+import { CopyButton } from '@/ui/CopyButton';
 import { ProblemNotice } from '@/ui/ProblemNotice';
+import { Select } from '@/ui/Select';
 import { Waiting } from '@/ui/Waiting';
+import { CallGroupTable } from './CallGroupTable';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
 import { feed } from './callFeed';
+import { type GroupedBy, groupings } from './callGroups';
 import { changeLines } from './changeLines';
+import { commandOf } from './commandOf';
+import { FilterField } from './FilterField';
 import { IgnoredStrip } from './IgnoredStrip';
 import { withoutIgnored } from './ignored';
 import { everyLane, LaneFilter } from './LaneFilter';
 import { mappingLink } from './mappingLink';
 import { NoCalls } from './NoCalls';
+import { TimelineStrip } from './TimelineStrip';
+import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
 import { useCalls } from './useCalls';
 
@@ -29,16 +38,22 @@ function entriesUpTo(newest: Call | undefined, entries: Entry[]): Entry[] {
   return newest ? entries.filter((entry) => Date.parse(entry.at) <= Date.parse(newest.at)) : [];
 }
 
-/** The live calls, the newest first, with one of them open beside the list. */
-export function CallsPage() {
+/** The live calls, the newest first, with one of them open beside the list; of all services, or of one. */
+export function CallsPage({ service = '' }: { service?: string }) {
   const [params, setParams] = useSearchParams();
   const [, navigate] = useLocation();
   const text = params.get('text') ?? '';
   const selected = params.get('call') ?? undefined;
+  const grouped = groupings.find(([by]) => by === params.get('group'))?.[0];
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
+  const period = params.get('time');
+  const scope = useMemo(
+    () => ({ service, lane: lane === everyLane ? '' : lane, time: readTime(period) }),
+    [service, lane, period],
+  );
   const withIgnored = params.has('ignored');
-  const all = useCalls(text, lane === everyLane ? '' : lane);
+  const all = useCalls(text, scope);
   const { waiting, held, hold, searching, unread } = all;
   const { shown, left } = useMemo(() => withoutIgnored(all.calls), [all.calls]);
   const calls = withIgnored ? all.calls : shown;
@@ -49,6 +64,8 @@ export function CallsPage() {
   );
   const filter = useRef<HTMLInputElement>(null);
   const paused = useRef(false);
+  const open = selected ? calls.find(({ id }) => id === selected) : undefined;
+  useTitle(...(open ? [`${open.method} ${targetOf(open)}`] : []), 'calls', service);
 
   const set = useCallback(
     (key: string, value: string | null) =>
@@ -79,21 +96,17 @@ export function CallsPage() {
   });
 
   return (
-    <div className="flex h-full min-h-0 flex-col">
-      <div className="flex items-center gap-2 border-line border-b px-5 py-2">
-        <label className="relative max-w-[560px] flex-1">
-          <span className="sr-only">Filter calls</span>
-          <Search size={14} aria-hidden className="absolute top-2 left-2.5 text-dim" />
-          <input
-            ref={filter}
-            type="search"
-            value={text}
-            onChange={(event) => set('text', event.target.value)}
-            placeholder="Filter: words, -word, or, status:5xx, took:>200ms, host:x, body:N7 …"
-            className={`${inputLook} w-full pl-8`}
-          />
-        </label>
+    <div className="flex h-full min-h-0 flex-1 flex-col">
+      <div className="flex flex-wrap items-center gap-2 border-line border-b px-5 py-2">
+        <FilterField text={text} onChange={(next) => set('text', next)} input={filter} />
         <LaneFilter lane={lane} mine={mine} onChange={(next) => set('lane', next)} />
+        <Select
+          quiet
+          label="Show"
+          value={grouped ?? ''}
+          onChange={(by) => set('group', by)}
+          options={[['', 'as a list'], ...groupings]}
+        />
         <Button onClick={togglePause} aria-pressed={held}>
           {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
           {held ? 'Follow' : 'Pause'}
@@ -101,7 +114,10 @@ export function CallsPage() {
         <span className="text-dim text-[13px]" aria-live="off" data-testid="shown">
           {held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
         </span>
-        <span className="ml-auto">
+        <span className="ml-auto flex items-center gap-2">
+          <CopyButton text={commandOf(text, scope)} what="command">
+            Command
+          </CopyButton>
           <MakeScenario
             calls={calls.slice(0, mostKept).map(({ id }) => id)}
             hindered={
@@ -114,6 +130,12 @@ export function CallsPage() {
           />
         </span>
       </div>
+      <TimelineStrip
+        scope={scope}
+        entries={entries}
+        time={scope.time}
+        onTime={(time) => set('time', time ? timeText(time) : null)}
+      />
       <IgnoredStrip left={left} shown={withIgnored} onShow={(on) => set('ignored', on ? 'yes' : null)} />
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (
@@ -133,8 +155,17 @@ export function CallsPage() {
           <Waiting what="the calls" />
         ) : calls.length === 0 ? (
           <NoCalls
-            filtered={text !== '' || lane !== everyLane}
+            filtered={text !== '' || lane !== everyLane || service !== '' || period !== null}
             onClear={() => setParams({ lane: everyLane }, { replace: true })}
+          />
+        ) : grouped ? (
+          <CallGroupTable
+            calls={calls}
+            by={grouped as GroupedBy}
+            onOpen={(words) => {
+              set('group', null);
+              set('text', `${text} ${words}`.trim());
+            }}
           />
         ) : (
           <CallTable

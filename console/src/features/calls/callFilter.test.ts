@@ -82,6 +82,26 @@ describe('filterCalls', () => {
   });
 });
 
+describe('a scope', () => {
+  const calls = [
+    call(3, { lane: 'mara', at: '2026-12-01T09:15:00.000Z' }),
+    call(2, { service: 'tides', at: '2026-12-01T09:14:59.999Z' }),
+    call(1, { at: '2026-12-01T09:14:00.000Z' }),
+  ];
+  const time = { from: Date.parse('2026-12-01T09:14:00Z'), to: Date.parse('2026-12-01T09:15:00Z') };
+  it.each([
+    [{}, ['c-3', 'c-2', 'c-1']],
+    [{ lane: 'mara' }, ['c-3']],
+    [{ lane: '-' }, ['c-2', 'c-1']],
+    [{ service: 'tides' }, ['c-2']],
+    [{ time }, ['c-2', 'c-1']],
+    [{ time, service: 'moorings' }, ['c-1']],
+  ])('%j narrows what is searched', (scope, expected) => {
+    expect(ids(filterCalls(calls, wantedOf(''), scope))).toEqual(expected);
+    expect(ids(filterCalls(calls, wantedOf('post'), scope))).toEqual([]);
+  });
+});
+
 describe('a call that the service made', () => {
   const made = call(4, {
     method: 'PUT',

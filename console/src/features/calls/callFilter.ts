@@ -114,13 +114,35 @@ function tookTest(value: string): Test {
   return sign === '>' ? (call) => call.tookMs > than : (call) => call.tookMs < than;
 }
 
-/** Selects the calls of a lane ('' for all) that a text asks for. */
-export function filterCalls(calls: Call[], { choices }: Wanted, lane = ''): Call[] {
-  if (choices.length === 0 && !lane) return calls;
+/** Among which calls one looks, whatever the text of the filter says. */
+export interface CallScope {
+  /** Those of a lane; '' or none for all. */
+  lane?: string;
+  /** Those of a service, likewise. */
+  service?: string;
+  /** Those that came in a time, in milliseconds since 1970: from is in it, to is not. */
+  time?: { from: number; to: number };
+}
+
+/** Selects the calls within a scope that a text asks for. */
+export function filterCalls(calls: Call[], { choices }: Wanted, scope: CallScope = {}): Call[] {
+  const { lane, service, time } = scope;
+  if (choices.length === 0 && !lane && !service && !time) return calls;
   const of = lane === noLane ? '' : lane;
   const wanted = (call: Call) =>
     choices.length === 0 || choices.some((choice) => choice.every((test) => test(call)));
-  return calls.filter((call) => (!lane || (call.lane ?? '') === of) && wanted(call));
+  const within = (call: Call) => {
+    if (!time) return true;
+    const at = Date.parse(call.at);
+    return at >= time.from && at < time.to;
+  };
+  return calls.filter(
+    (call) =>
+      (!service || call.service === service) &&
+      (!lane || (call.lane ?? '') === of) &&
+      within(call) &&
+      wanted(call),
+  );
 }
 
 /** Calls are numbered in hexadecimal: c-81f3. */

@@ -1,3 +1,4 @@
+export { watchWhileAway } from './awayNotice';
 export { CallsPage } from './CallsPage';
 export { emptyFeed, feed, startFeed } from './callFeed';
 export { filterCalls } from './callFilter';

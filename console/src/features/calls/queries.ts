@@ -2,23 +2,38 @@ import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
-import type { Call, CallDetail } from '@/api/types';
+import type { Call, CallDetail, Timeline } from '@/api/types';
+import type { CallScope } from './callFilter';
 
 const searched = 500;
 
 /** Searches the log, beyond the calls that the page holds. */
-export function callSearch(text: string, lane: string) {
+export function callSearch(text: string, { lane = '', service = '', time }: CallScope) {
+  const moment = (at: number) => encodeURIComponent(new Date(at).toISOString());
+  const during = time ? `&since=${moment(time.from)}&until=${moment(time.to)}` : '';
   return queryOptions({
-    queryKey: keys.calls(text, lane),
+    queryKey: keys.calls(`${text}${during}`, lane, service),
     queryFn: async () => {
       const begun = performance.now();
       const { items } = await send<{ items: Call[] }>(
-        inLane(`/calls?limit=${searched}&ignored=true&text=${part(text)}`, lane),
+        inLane(
+          `/calls?limit=${searched}&ignored=true&text=${part(text)}${service && `&service=${part(service)}`}${during}`,
+          lane,
+        ),
       );
       return { items, took: performance.now() - begun };
     },
-    enabled: text.trim() !== '' || lane !== '',
+    enabled: text.trim() !== '' || lane !== '' || service !== '' || during !== '',
     staleTime: 10_000,
+  });
+}
+
+/** How many calls came in the last quarter of an hour. */
+export function timelineOf({ lane = '', service = '' }: CallScope) {
+  return queryOptions({
+    queryKey: keys.timeline(service, lane),
+    queryFn: () => send<Timeline>(inLane(`/calls/timeline${service && `?service=${part(service)}`}`, lane)),
+    refetchInterval: 2_000,
   });
 }
 

@@ -4,7 +4,7 @@ import { Problem } from '@/api/http';
 import type { Call } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { feed } from './callFeed';
-import { callNumber, filterCalls, mergeCalls, wantedOf } from './callFilter';
+import { type CallScope, callNumber, filterCalls, mergeCalls, wantedOf } from './callFilter';
 import { callSearch } from './queries';
 
 export interface ShownCalls {
@@ -23,8 +23,8 @@ export interface ShownCalls {
 /** What the page itself knows of what stands in bodies. */
 const none: Call[] = [];
 
-/** The calls to show: live, or held as they were, and filtered. */
-export function useCalls(text: string, lane: string): ShownCalls {
+/** The calls to show: live, or held as they were, and filtered. The scope stays the same object while it says the same. */
+export function useCalls(text: string, scope: CallScope): ShownCalls {
   const live = useSyncExternalStore(feed.subscribe, feed.get).calls;
   const [frozen, setFrozen] = useState<Call[] | null>(null);
   const wanted = useDeferredValue(text);
@@ -32,15 +32,15 @@ export function useCalls(text: string, lane: string): ShownCalls {
   const filter = useMemo(() => wantedOf(wanted), [wanted]);
   const { inBodies } = filter;
   const search = useQuery({
-    ...callSearch(asked, lane),
+    ...callSearch(asked, scope),
     // a search in bodies reads all of them, which is not to keep the service busy
     refetchInterval: (query) =>
       inBodies && !frozen ? Math.max(2_000, 10 * (query.state.data?.took ?? 0)) : false,
   });
   const base = inBodies ? none : (frozen ?? live);
   const calls = useMemo(() => {
-    const fitting = filterCalls(base, filter, lane);
-    const older = search.data ? filterCalls(search.data.items, filter, lane) : [];
+    const fitting = filterCalls(base, filter, scope);
+    const older = search.data ? filterCalls(search.data.items, filter, scope) : [];
     if (older.length === 0) return fitting;
     const newest = base[0] ? callNumber(base[0]) : Number.POSITIVE_INFINITY;
     return mergeCalls(
@@ -48,7 +48,7 @@ export function useCalls(text: string, lane: string): ShownCalls {
       older.filter((call) => callNumber(call) <= newest),
       10_000,
     );
-  }, [base, filter, lane, search.data]);
+  }, [base, filter, scope, search.data]);
   const waiting = useMemo(
     () => (frozen && !inBodies ? countNewer(live, frozen[0]) : 0),
     [live, frozen, inBodies],

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { operationList } from '@/api/operations';
+import { useTitle } from '@/lib/title';
 import { Awaited } from '@/ui/Awaited';
 import { OperationDoc } from './OperationDoc';
 import { OperationMenu } from './OperationMenu';
@@ -9,6 +10,7 @@ import { docsOf } from './queries';
 /** What a caller of a service needs to know, one operation at a time. */
 export function DocsPage({ service, operation }: { service: string; operation?: string }) {
   const query = useQuery(operationList(service));
+  useTitle(operation ?? '', 'documentation', service);
   return (
     <Awaited query={query} what="the operations">
       {({ items }) => {

@@ -3,6 +3,7 @@ import { Link, useSearchParams } from 'wouter';
 import { operationList } from '@/api/operations';
 import type { Mapping } from '@/api/types';
 import { callDetail } from '@/features/calls';
+import { useTitle } from '@/lib/title';
 import { AlsoHere } from '@/ui/AlsoHere';
 import { Awaited } from '@/ui/Awaited';
 import { ProblemNotice } from '@/ui/ProblemNotice';
@@ -13,6 +14,7 @@ import { mappingById, mappingText } from './queries';
 
 /** The editor of one mapping: of the one with an id, else of a new one. */
 export function MappingPages({ service, id }: { service: string; id?: string }) {
+  useTitle(id ?? 'new mapping', service);
   if (!id) return <NewMappingPage service={service} />;
   return (
     <div className="flex h-full min-h-0 flex-col">

@@ -1,2 +1,6 @@
-export { MappingTable } from './MappingTable';
+export { ManyMappings } from './ManyMappings';
+export { MappingSwitch } from './MappingSwitch';
+export { statusesOf } from './mappingDraft';
+export { selectMappings } from './mappingFilter';
 export { editorOf, ownerText } from './owner';
+export { RemovedDialog } from './RemovedDialog';

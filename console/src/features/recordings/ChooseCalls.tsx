@@ -104,7 +104,7 @@ function Choice({ service, recording, onReport }: Props) {
               preview.reset();
             }}
           />
-          {preview.data && <RecordingReportView report={preview.data} />}
+          {preview.data && <RecordingReportView service={service} report={preview.data} />}
           {preview.error && <p className="text-bad text-xs">{preview.error.message}</p>}
           <div className="flex gap-2">
             <Button

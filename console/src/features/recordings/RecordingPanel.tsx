@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'wouter';
 import type { RecordingReport, Service } from '@/api/types';
 import { word } from '@/lib/shell';
 import { Awaited } from '@/ui/Awaited';
@@ -14,14 +15,6 @@ import { StartRecording } from './StartRecording';
 export function RecordingPanel({ service }: { service: Service }) {
   const query = useQuery(recordingList(service.name));
   const [report, setReport] = useState<RecordingReport>();
-  if (!service.upstream) {
-    return (
-      <p className="px-5 text-dim text-[13px]">
-        Give the service an upstream in its settings below, and what that answers can be recorded and played
-        back.
-      </p>
-    );
-  }
   return (
     <Awaited query={query} what="the recordings">
       {({ items }) => {
@@ -30,13 +23,17 @@ export function RecordingPanel({ service }: { service: Service }) {
         return (
           <div className="space-y-3">
             <div className="space-y-2 px-5">
-              {running ? (
+              {running && (
                 <RunningRecording service={service.name} recording={running} onStopped={setReport} />
-              ) : (
-                <StartRecording service={service.name} onStarted={() => setReport(undefined)} />
               )}
-              {!running && <CommandLine command={`rapidmimic record ${word(service.name)} --name NAME`} />}
-              {report && <RecordingReportView report={report} />}
+              {!running && service.upstream && (
+                <>
+                  <StartRecording service={service.name} onStarted={() => setReport(undefined)} />
+                  <CommandLine command={`rapidmimic record ${word(service.name)} --name NAME`} />
+                </>
+              )}
+              {!running && !service.upstream && <NoUpstream service={service.name} />}
+              {report && <RecordingReportView service={service.name} report={report} />}
             </div>
             {kept.length > 0 && (
               <ul className="border-line border-t text-[13px]">
@@ -54,5 +51,17 @@ export function RecordingPanel({ service }: { service: Service }) {
         );
       }}
     </Awaited>
+  );
+}
+
+function NoUpstream({ service }: { service: string }) {
+  return (
+    <p className="text-[13px] text-dim">
+      Give the service an upstream in its{' '}
+      <Link href={`/services/${encodeURIComponent(service)}/settings`} className="text-accent underline">
+        settings
+      </Link>
+      , and what that answers can be recorded and played back.
+    </p>
   );
 }

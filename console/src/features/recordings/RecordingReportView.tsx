@@ -1,9 +1,10 @@
+import { Link } from 'wouter';
 import type { RecordingReport } from '@/api/types';
 import { count } from '@/lib/format';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 
 /** What came of a recording: the mappings that were made, and why so. */
-export function RecordingReportView({ report }: { report: RecordingReport }) {
+export function RecordingReportView({ service, report }: { service: string; report: RecordingReport }) {
   const { recording, mappings, skipped, reasons, otherwise } = report;
   if (recording.calls === 0) {
     return (
@@ -20,8 +21,11 @@ export function RecordingReportView({ report }: { report: RecordingReport }) {
       </p>
       {otherwise && (
         <p className="text-miss text-xs">
-          What was not recorded is answered by the {otherwise}; a switch in the settings below makes it a
-          miss.
+          What was not recorded is answered by the {otherwise}; a switch in the{' '}
+          <Link href={`/services/${encodeURIComponent(service)}/settings`} className="text-accent underline">
+            settings
+          </Link>{' '}
+          makes it a miss.
         </p>
       )}
       <ul className="mt-1 space-y-0.5">

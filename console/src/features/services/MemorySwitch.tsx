@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
+import { patchService } from '@/api/services';
 import type { Service } from '@/api/types';
 import { notify, notifyChange } from '@/ui/Notices';
 import { Switch } from '@/ui/Switch';
-import { patchService } from './queries';
 
 /** Has a service remember what calls create, or forget. */
 export function MemorySwitch({ service }: { service: Service }) {

@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { keys } from '@/api/keys';
+import { patchService } from '@/api/services';
 import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
 import { patchInLane, useLaneChanges } from '@/features/lanes';
 import { cn } from '@/ui/cn';
 import { notify, notifyChange } from '@/ui/Notices';
-import { patchService } from './queries';
 
 /** Whether a service answers calls itself or relays them to its upstream, for everybody or in my lane. */
 export function ModeSwitch({ service }: { service: Service }) {

@@ -1,35 +1,37 @@
 import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
 import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
+import { AnswerList } from '@/features/answers';
 import { CallbackPanel, CallbackSwitch } from '@/features/callbacks';
+import { CallsPage } from '@/features/calls';
 import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
-import { MappingTable } from '@/features/mappings';
 import { MemoryPanel, RecallPanel } from '@/features/memory';
 import { RecordingPanel } from '@/features/recordings';
-import { total } from '@/lib/format';
-import { Button } from '@/ui/Button';
+import { useTitle } from '@/lib/title';
 import { CopyButton } from '@/ui/CopyButton';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Waiting } from '@/ui/Waiting';
-import { MissingTable, UndescribedTable } from './CallGroups';
+import { ContractRoom } from './ContractRoom';
 import { DropContract } from './DropContract';
-import { ImportControl } from './ImportControl';
 import { MemorySwitch } from './MemorySwitch';
 import { ModeSwitch } from './ModeSwitch';
-import { OperationTable } from './OperationTable';
 import { serviceByName } from './queries';
-import { RevisionTable } from './RevisionTable';
+import { RoomTabs } from './RoomTabs';
+import { addressOf, roomsOf } from './rooms';
 import { ServiceSettings } from './ServiceSettings';
-import { useImport } from './useImport';
+import { type Importing, useImport } from './useImport';
 
-/** What one service can answer, and what it was asked for in vain. */
-export function ServicePage({ name }: { name: string }) {
+/** A service, one room of it at a time. */
+export function ServicePage({ name, room = '' }: { name: string; room?: string }) {
   const query = useQuery(serviceByName(name));
   const importing = useImport(name);
+  const word = query.data && roomsOf(query.data).find(({ id }) => id === room)?.word;
+  useTitle(...(word && room ? [word.toLowerCase()] : []), name);
   if (query.isPending) return <Waiting what="the service" />;
   if (query.isError) {
     return (
@@ -43,106 +45,102 @@ export function ServicePage({ name }: { name: string }) {
     );
   }
   const service = query.data;
-  const newMapping = `/services/${encodeURIComponent(service.name)}/mappings`;
   return (
-    <DropContract onFile={importing.take}>
+    <DropContract onFile={importing.take} words={`Drop a contract to import it into ${service.name}`}>
       <ServiceHead service={service} />
-      <Situation />
-      {importing.report}
-      <MissingTable service={service.name} />
-      <Panel
-        title="Mappings"
-        aside={
-          <Link href={newMapping} asChild>
-            <Button>New mapping</Button>
-          </Link>
-        }
-      >
-        <MappingTable service={service.name} />
-      </Panel>
-      <Panel title="Slow or failing">
-        <ImpairmentPanel service={service.name} />
-      </Panel>
-      <Panel title="Recordings">
-        <RecordingPanel service={service} />
-      </Panel>
-      <Panel
-        title={service.contract ? 'Operations of the contract' : 'Contract'}
-        aside={
-          <ImportControl
-            onFile={importing.take}
-            busy={importing.busy}
-            look="plain"
-            words={service.contract ? 'Import a new revision' : 'Import a contract'}
-          />
-        }
-      >
-        <OperationTable service={service} />
-      </Panel>
-      {service.contract && (
-        <Panel title="Memory" aside={<MemorySwitch service={service} />}>
-          <MemoryPanel service={service.name} />
-        </Panel>
-      )}
-      {(service.contract?.callbacks || service.contract?.webhooks || service.callbacks) && (
-        <Panel title="Callbacks" aside={<CallbackSwitch service={service} />}>
-          <CallbackPanel service={service} />
-        </Panel>
-      )}
-      <RecallPanel service={service.name} />
-      <UndescribedTable service={service} />
-      {service.contract && (
-        <Panel title="Revisions of the contract">
-          <RevisionTable service={service.name} restore={importing.restore} />
-        </Panel>
-      )}
-      <Panel title="Settings">
-        <ServiceSettings service={service} />
-      </Panel>
+      <RoomTabs service={service} room={room} />
+      <div className="flex min-h-0 flex-1 flex-col border-line border-t">
+        {importing.report && <div className="max-h-[60%] overflow-y-auto">{importing.report}</div>}
+        <RoomOf service={service} room={room} importing={importing} />
+      </div>
     </DropContract>
   );
 }
 
+function RoomOf({ service, room, importing }: { service: Service; room: string; importing: Importing }) {
+  switch (room) {
+    case '':
+      return <AnswerList service={service} />;
+    case 'calls':
+      return <CallsPage service={service.name} />;
+    case 'trouble':
+      return (
+        <Scrolled>
+          <ImpairmentPanel service={service.name} />
+        </Scrolled>
+      );
+    case 'recordings':
+      return (
+        <Scrolled>
+          <RecordingPanel service={service} />
+        </Scrolled>
+      );
+    case 'memory':
+      return (
+        <Scrolled>
+          {service.contract && (
+            <Panel title="Collections" aside={<MemorySwitch service={service} />}>
+              <MemoryPanel service={service.name} />
+            </Panel>
+          )}
+          <RecallPanel service={service.name} />
+        </Scrolled>
+      );
+    case 'callbacks':
+      return (
+        <Scrolled>
+          <Panel title="Calls that the service makes" aside={<CallbackSwitch service={service} />}>
+            <CallbackPanel service={service} />
+          </Panel>
+        </Scrolled>
+      );
+    case 'contract':
+      return (
+        <Scrolled>
+          <ContractRoom service={service} importing={importing} />
+        </Scrolled>
+      );
+    case 'settings':
+      return (
+        <Scrolled>
+          <ServiceSettings service={service} />
+        </Scrolled>
+      );
+    default:
+      return (
+        <div className="p-5">
+          <ProblemNotice message={`${service.name} has no page "${room}".`}>
+            <Link href={addressOf(service.name, '')} className="text-accent underline">
+              What it answers
+            </Link>
+          </ProblemNotice>
+        </div>
+      );
+  }
+}
+
+function Scrolled({ children }: { children: ReactNode }) {
+  return <div className="min-h-0 flex-1 overflow-y-auto py-4">{children}</div>;
+}
+
 function ServiceHead({ service }: { service: Service }) {
-  const { contract } = service;
-  const lane = useMyLane();
   const address = useAddress(service.address);
   return (
-    <div className="space-y-1 px-5 pt-4 pb-4">
+    <div className="flex flex-wrap items-center gap-x-5 gap-y-1 px-5 pt-3 pb-1.5 text-[13px]">
       <h1 className="font-semibold text-lg">
         {service.name} <span className="font-normal text-dim">{service.title}</span>
       </h1>
-      <p className="flex flex-wrap items-center gap-x-5 gap-y-1 text-[13px]">
-        <span className="flex items-center gap-1">
-          <code className="text-xs">{address}</code>
-          <CopyButton text={address} what="address" />
+      <span className="flex items-center gap-1">
+        <code className="text-xs">{address}</code>
+        <CopyButton text={address} what="address" />
+      </span>
+      {service.upstream && (
+        <span className="flex items-center gap-2">
+          <ModeSwitch service={service} />
+          <span className="text-dim">upstream</span> <code className="text-xs">{service.upstream}</code>
         </span>
-        {service.upstream && (
-          <span className="flex items-center gap-2">
-            <ModeSwitch service={service} />
-            <span className="text-dim">upstream</span> <code className="text-xs">{service.upstream}</code>
-          </span>
-        )}
-        <span className="text-dim">
-          {contract
-            ? `${contract.format}, ${contract.version && `version ${contract.version}, `}revision ${contract.revision} from ${contract.file || 'an upload'}`
-            : 'no contract'}
-        </span>
-        <Link
-          href={`/calls?${new URLSearchParams({ text: `/${service.name}/` })}`}
-          className="text-accent hover:underline"
-        >
-          {lane ? 'its calls in my lane' : `${total(service.lastMinute)} calls in the last minute`}
-        </Link>
-        {contract && (
-          <Link
-            href={`/services/${encodeURIComponent(service.name)}/docs`}
-            className="text-accent hover:underline"
-          >
-            Documentation for callers
-          </Link>
-        )}
-      </p>
+      )}
+      <Situation />
     </div>
   );
 }
@@ -154,7 +152,7 @@ function Situation() {
   const scenario = data?.scenario.scenario;
   if (!lane && !scenario) return null;
   return (
-    <p className="px-5 pb-3 text-[13px] text-dim">
+    <p className="w-full text-[13px] text-dim">
       {lane && (
         <>
           In my lane, <strong className="font-medium text-ink">{lane}</strong>: mode, examples, what is slow

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useLocation } from 'wouter';
 import { wrongIn } from '@/api/http';
 import { keys } from '@/api/keys';
+import { patchService } from '@/api/services';
 import type { Service } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogClose, DialogContent, DialogTrigger } from '@/ui/Dialog';
@@ -10,7 +11,7 @@ import { Field, inputLook } from '@/ui/Field';
 import { notifyChange } from '@/ui/Notices';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Switch } from '@/ui/Switch';
-import { patchService, removeService } from './queries';
+import { removeService } from './queries';
 
 /** The settings of a service; each takes effect on the next call. */
 export function ServiceSettings({ service }: { service: Service }) {

@@ -13,22 +13,24 @@ export function ServicesPage() {
   const query = useQuery(serviceList());
   const importing = useImport();
   return (
-    <DropContract onFile={importing.take}>
-      <div className="flex items-center justify-between gap-3 px-5 pt-4 pb-3">
-        <h1 className="font-semibold text-lg">Services</h1>
-        {query.data && query.data.items.length > 0 && (
-          <div className="flex gap-2">
-            <NewService />
-            <ImportControl onFile={importing.take} busy={importing.busy} />
-          </div>
-        )}
+    <DropContract onFile={importing.take} words="Drop the contract to make a service of it">
+      <div className="min-h-0 flex-1 overflow-y-auto">
+        <div className="flex items-center justify-between gap-3 px-5 pt-4 pb-3">
+          <h1 className="font-semibold text-lg">Services</h1>
+          {query.data && query.data.items.length > 0 && (
+            <div className="flex gap-2">
+              <NewService />
+              <ImportControl onFile={importing.take} busy={importing.busy} />
+            </div>
+          )}
+        </div>
+        {importing.report}
+        <Awaited query={query} what="the services">
+          {({ items }) =>
+            items.length === 0 ? <FirstSteps onFile={importing.take} /> : <ServiceTable services={items} />
+          }
+        </Awaited>
       </div>
-      {importing.report}
-      <Awaited query={query} what="the services">
-        {({ items }) =>
-          items.length === 0 ? <FirstSteps onFile={importing.take} /> : <ServiceTable services={items} />
-        }
-      </Awaited>
     </DropContract>
   );
 }

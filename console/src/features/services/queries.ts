@@ -60,14 +60,6 @@ export function createService(name: string) {
   return send<Service>('/services', { method: 'POST', body: JSON.stringify({ name }) });
 }
 
-export function patchService(service: Service, change: Record<string, unknown>) {
-  return send<Service>(`/services/${part(service.name)}`, {
-    method: 'PATCH',
-    body: JSON.stringify(change),
-    ifMatch: service.etag,
-  });
-}
-
 export function removeService(name: string) {
   return send<void>(`/services/${part(name)}`, { method: 'DELETE' });
 }

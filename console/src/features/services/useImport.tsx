@@ -4,9 +4,10 @@ import { Problem } from '@/api/http';
 import { keys } from '@/api/keys';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { ImportReportView } from './ImportReportView';
-import { type Importing, importContract } from './queries';
+import { importContract, type Importing as Wanted } from './queries';
 
-interface Import {
+/** An import of a page, and what came of it. */
+export interface Importing {
   take(file: File): void;
   /** Takes an earlier revision again, after a look at what that changes. */
   restore(revision: number): void;
@@ -19,10 +20,10 @@ interface Import {
  * Imports contracts and tells what came of them. Into an existing service it
  * first shows what would change, and waits for a yes.
  */
-export function useImport(into?: string): Import {
+export function useImport(into?: string): Importing {
   const queries = useQueryClient();
   const mutation = useMutation({
-    mutationFn: (importing: Importing) => importContract(importing),
+    mutationFn: (importing: Wanted) => importContract(importing),
     onSuccess: (report) => {
       if (!report.dryRun) return queries.invalidateQueries({ queryKey: keys.services() });
     },

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { keys } from '@/api/keys';
 import type { Walk } from '@/api/types';
+import { useTitle } from '@/lib/title';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
@@ -17,6 +18,7 @@ import { useWalkKeys } from './useWalkKeys';
 /** A walk through boundary values: which one answers now, and what was said of each. */
 export function WalkPage({ name }: { name: string }) {
   const query = useQuery(walkNamed(name));
+  useTitle(name, 'walk');
   return (
     <div className="h-full overflow-y-auto">
       <Awaited query={query} what="the walk">

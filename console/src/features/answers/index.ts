@@ -1,0 +1,2 @@
+export { AnswerList } from './AnswerList';
+export { groupUndescribed } from './groups';
