@@ -44,6 +44,7 @@ var mayImport = map[string]string{
 	"internal/core/secret":           "internal/core/call internal/core/coding",
 	"internal/core/grant":            "internal/core/call spec/tree",
 	"internal/core/check":            "internal/core/call spec/problem",
+	"internal/core/comparison":       "internal/core/call internal/core/jsonpath internal/core/xmltree spec/tree",
 	"internal/core/recording":        "internal/core/call internal/core/coding internal/core/jsonpath internal/core/match internal/core/secret internal/core/xmltree spec spec/problem spec/tree",
 	"internal/core/collection":       "internal/core/call internal/core/contract internal/core/sample spec spec/tree",
 	"internal/core/folder":           "internal/core/contract/bundle spec spec/problem spec/tree",

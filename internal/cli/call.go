@@ -48,6 +48,7 @@ func (p Program) callsCommand() *cli.Command {
 				UsageText: "rapidmimic calls show c-81f3", OnUsageError: usageError, Action: p.callsShow,
 				Flags: []cli.Flag{&cli.StringFlag{Name: "shell", Usage: "the `SHELL` that the line which repeats it is for: sh or powershell", Value: "sh", Validator: checkShell}},
 			},
+			p.compareCallsCommand(),
 			p.ignoreCommand(),
 			p.ignoredCommand(),
 			p.assertCommand(),
@@ -127,7 +128,7 @@ func withUnder(columns []column, rows [][]string, calls []api.Call, lane string)
 
 func (p Program) callsList(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() > 0 {
-		return usage("calls has no command %q; it has tail, show and clear", c.Args().First())
+		return usage("calls has no command %q; it has tail, show, compare and clear", c.Args().First())
 	}
 	api, err := p.client(c)
 	if err != nil {

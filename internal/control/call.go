@@ -148,23 +148,26 @@ func (s *server) clearCalls(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-func (s *server) getCall(c *gin.Context) {
-	number, ok := call.ParseID(c.Param("call"))
+// callNamed reads a call that the token of a request may see.
+func (s *server) callNamed(c *gin.Context, id string) (*call.Record, error) {
+	number, ok := call.ParseID(id)
 	if !ok {
-		s.fail(c, problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", c.Param("call")), nil)
-		return
+		return nil, problem.New(problem.NotFound, "%q is not a call id (such as c-81f3)", id)
 	}
 	if err := s.Log.Flush(c.Request.Context()); err != nil {
-		s.fail(c, err, nil)
-		return
+		return nil, err
 	}
 	r, err := s.Calls.Call(c.Request.Context(), number)
+	if err == nil && !sees(c, r.Service) {
+		err = problem.New(problem.NotFound, "call %s not found", id)
+	}
+	return r, err
+}
+
+func (s *server) getCall(c *gin.Context) {
+	r, err := s.callNamed(c, c.Param("call"))
 	if err != nil {
 		s.fail(c, err, nil)
-		return
-	}
-	if !sees(c, r.Service) {
-		s.fail(c, problem.New(problem.NotFound, "call %s not found", c.Param("call")), nil)
 		return
 	}
 	detail := s.callDetail(r)

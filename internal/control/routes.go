@@ -242,5 +242,6 @@ func (s *server) table() []route {
 		{"GET", "/calls/timeline", s.getTimeline, view.shared()},
 		{"GET", streamPath, s.streamCalls, view.shared()},
 		{"GET", "/calls/:call", s.getCall, view.shared()},
+		{"GET", "/calls/:call/comparison", s.getCallComparison, view.shared()},
 	}
 }

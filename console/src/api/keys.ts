@@ -87,5 +87,11 @@ export const keys = {
   timeline: (service: string, lane: string) => [...keys.callLists(), 'timeline', { service, lane }],
   callDetails: () => ['call'],
   call: (id: string) => [...keys.callDetails(), id],
+  comparison: (id: string, other: string, all: boolean) => [
+    ...keys.callDetails(),
+    id,
+    'comparison',
+    { other, all },
+  ],
   retries: (lane: string) => ['retries', lane],
 };

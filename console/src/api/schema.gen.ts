@@ -2708,6 +2708,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/{call}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A call held against another, or against what it would get now, place by place */
+        get: operations["compareCalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3658,6 +3675,27 @@ export interface components {
                 obeyed?: boolean;
                 injected?: components["schemas"]["Injected"][];
             }[];
+        };
+        CallComparison: {
+            /** @example c-81f3 */
+            call: string;
+            /** @description The other call, or now */
+            with: string;
+            /** @description How many of the places differ */
+            differing: number;
+            places: {
+                /** @description method, path, query season, request header accept, request body $.vessel.name, status, answer header etag, answer body /Envelope/Body/berth[2]/@id */
+                at: string;
+                /** @description What stands in the call; left out for nothing */
+                here?: string;
+                /** @description What stands in the other */
+                there?: string;
+                differs?: boolean;
+            }[];
+            /** @description Places were left out: there were too many */
+            more?: boolean;
+            /** @description What of the other side is not known */
+            note?: string;
         };
         Timeline: {
             /**
@@ -10409,6 +10447,10 @@ export interface operations {
                 text?: components["parameters"]["callText"];
                 /** @description Also calls that are ignored (see /ignored); they say so */
                 ignored?: components["parameters"]["callIgnored"];
+                /** @description Only calls that came since then: 10m or 1h ago, or 2026-12-01T10:00:00Z */
+                since?: string;
+                /** @description Only calls that came before then, likewise */
+                until?: string;
                 /** @description Only these fields of the items: id,title */
                 fields?: components["parameters"]["fields"];
             };
@@ -10545,6 +10587,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallDetail"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    compareCalls: {
+        parameters: {
+            query: {
+                /**
+                 * @description Id of the other call, or now: what the call would get now
+                 * @example now
+                 */
+                with: string;
+                /** @description Also the places that do not differ */
+                all?: boolean;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Id of the call
+                 * @example c-81f3
+                 */
+                call: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The places, in the order of a message; of bodies in JSON and XML those of their structure */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallComparison"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -40,6 +40,7 @@ export type Impairments = Schemas['Impairments'];
 export type Line = Schemas['Line'];
 export type Target = Schemas['Target'];
 export type Timeline = Schemas['Timeline'];
+export type CallComparison = Schemas['CallComparison'];
 export type Timings = Schemas['Timings'];
 export type ServiceChanges = Schemas['ServiceChanges'];
 export type ScenarioDocument = With<Schemas['ScenarioDocument'], 'name'>;

@@ -6,7 +6,9 @@ import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 const keys = [
   ['/', 'filter calls'],
   ['j  k', 'next and previous call'],
+  ['J  K', 'next and previous call of the same endpoint'],
   ['Enter', 'open the call'],
+  ['w', 'the call over the whole page, or beside the list'],
   ['Esc', 'close the call'],
   ['m', 'make a mapping of the call'],
   ['p', 'pause and follow'],

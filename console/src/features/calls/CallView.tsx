@@ -1,49 +1,86 @@
 import { useQuery } from '@tanstack/react-query';
-import { X } from 'lucide-react';
+import { Maximize2, Minimize2, X } from 'lucide-react';
 import { Link, useLocation } from 'wouter';
 import type { Call, CallDetail } from '@/api/types';
 import { whoOf } from '@/features/activity';
 import { StartWalk } from '@/features/walks';
-import { clock, isJson } from '@/lib/format';
+import { clock } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { targetOf } from '@/lib/target';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
+import { cn } from '@/ui/cn';
 import { Quoted } from '@/ui/Quoted';
 import { SourceMark } from '@/ui/SourceMark';
+import { CompareCall } from './CompareCall';
+import { canVary } from './canVary';
 import { ExplanationView } from './ExplanationView';
+import { FieldActions } from './FieldActions';
 import { IgnoreLike } from './IgnoredStrip';
 import { MessageView } from './MessageView';
 import { mappingLink } from './mappingLink';
 import { callDetail } from './queries';
+import { SendAgain } from './SendAgain';
 import { TimingBar } from './TimingBar';
 import { UpstreamView } from './UpstreamView';
 
+interface Props {
+  id: string;
+  /** It has the whole window, and shows request and answer side by side. */
+  wide: boolean;
+  onWide(wide: boolean): void;
+  /** The call that it is compared with, or now; '' for none. */
+  other: string;
+  onOther(id: string): void;
+  onClose(): void;
+}
+
 /** One call, whole: the sentence first, then why, then what went over the wire. */
-export function CallView({ id, onClose }: { id: string; onClose(): void }) {
+export function CallView({ id, wide, onWide, other, onOther, onClose }: Props) {
   const query = useQuery(callDetail(id));
+  const Size = wide ? Minimize2 : Maximize2;
   return (
     <aside aria-label={`Call ${id}`} className="flex min-h-0 min-w-0 flex-col border-line border-l bg-panel">
       <div className="flex items-center justify-between gap-2 px-5 pt-3">
         <h2 className="font-mono text-dim text-xs">{id}</h2>
-        <Button look="bare" className="h-7 px-1.5" aria-label="Close the call" onClick={onClose}>
-          <X size={16} aria-hidden />
-        </Button>
+        <span className="flex">
+          <Button
+            look="bare"
+            className="h-7 px-1.5"
+            aria-label={wide ? 'Beside the list' : 'Over the whole page'}
+            title={wide ? 'Beside the list (w)' : 'Over the whole page (w)'}
+            onClick={() => onWide(!wide)}
+          >
+            <Size size={15} aria-hidden />
+          </Button>
+          <Button look="bare" className="h-7 px-1.5" aria-label="Close the call" onClick={onClose}>
+            <X size={16} aria-hidden />
+          </Button>
+        </span>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto">
         <Awaited query={query} what="the call">
-          {(call) => <CallBody call={call} />}
+          {(call) => <CallBody call={call} wide={wide} other={other} onOther={onOther} />}
         </Awaited>
       </div>
     </aside>
   );
 }
 
-function CallBody({ call }: { call: CallDetail }) {
+type BodyProps = Pick<Props, 'wide' | 'other' | 'onOther'> & { call: CallDetail };
+
+function CallBody({ call, wide, other, onOther }: BodyProps) {
   const [, navigate] = useLocation();
   const made = call.source === 'callback'; // by the service itself
   const target = made ? targetOf(call) : `${call.path}${call.query ? `?${call.query}` : ''}`;
+  const request = (
+    <MessageView
+      title="Request"
+      message={call.request}
+      actions={(field) => <FieldActions call={call} of="request" field={field} />}
+    />
+  );
   return (
     <>
       <div className="space-y-2.5 px-5 pb-4">
@@ -96,6 +133,10 @@ function CallBody({ call }: { call: CallDetail }) {
               {call.source === 'mapping' ? 'Edit the mapping' : 'Make a mapping'}
             </Button>
           )}
+          {call.service && !made && <SendAgain call={call} />}
+          <Button aria-pressed={other !== ''} onClick={() => onOther(other ? '' : made ? call.id : 'now')}>
+            Compare
+          </Button>
           {canVary(call) && (
             <StartWalk service={call.service} of={{ call: call.id }} body={call.answer.body} />
           )}
@@ -108,6 +149,7 @@ function CallBody({ call }: { call: CallDetail }) {
           <IgnoreLike call={call.id} />
         </div>
       </div>
+      {other && <CompareCall call={call} other={other} onOther={onOther} />}
       {call.deviationList.length > 0 && (
         <section className="border-line border-t px-5 py-3">
           <h3 className="mb-1.5 font-semibold text-[13px] text-miss">Breaks the contract</h3>
@@ -150,8 +192,15 @@ function CallBody({ call }: { call: CallDetail }) {
           answer={{ status: call.status, message: call.answer }}
         />
       )}
-      <MessageView title="Answer" message={call.answer} />
-      <MessageView title="Request" message={call.request} />
+      <div className={cn(wide && 'grid lg:grid-cols-2 lg:[&>*+*]:border-l')}>
+        {wide && request}
+        <MessageView
+          title="Answer"
+          message={call.answer}
+          actions={(field) => <FieldActions call={call} of="answer" field={field} />}
+        />
+        {!wide && request}
+      </div>
     </>
   );
 }
@@ -188,12 +237,6 @@ function Callbacks({ calls }: { calls: Call[] }) {
     </section>
   );
 }
-
-/** Whether the answer is a document of a mapping or of the contract, whose fields can be varied. */
-const canVary = ({ source, operation, answer }: CallDetail) =>
-  (source === 'mapping' || (source === 'contract' && !!operation)) &&
-  !answer.truncated &&
-  isJson(answer.body);
 
 /** What was changed since the call, so that it may be answered otherwise now. */
 function ChangedSince({ call }: { call: CallDetail }) {

@@ -52,6 +52,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
     () => ({ service, lane: lane === everyLane ? '' : lane, time: readTime(period) }),
     [service, lane, period],
   );
+  const wide = selected !== undefined && params.has('wide');
   const withIgnored = params.has('ignored');
   const all = useCalls(text, scope);
   const { waiting, held, hold, searching, unread } = all;
@@ -93,6 +94,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
     close: () => set('call', null),
     togglePause,
     makeMapping: (call) => navigate(mappingLink(call)),
+    toggleWide: () => set('wide', wide ? null : 'yes'),
   });
 
   return (
@@ -149,9 +151,9 @@ export function CallsPage({ service = '' }: { service?: string }) {
         </div>
       )}
       <div
-        className={`grid min-h-0 flex-1 ${selected ? 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]' : 'grid-cols-1'}`}
+        className={`grid min-h-0 flex-1 ${selected && !wide ? 'grid-cols-[minmax(0,1fr)_minmax(0,1fr)]' : 'grid-cols-1'}`}
       >
-        {calls.length === 0 && (!filled || searching) ? (
+        {wide ? null : calls.length === 0 && (!filled || searching) ? (
           <Waiting what="the calls" />
         ) : calls.length === 0 ? (
           <NoCalls
@@ -180,7 +182,16 @@ export function CallsPage({ service = '' }: { service?: string }) {
             }}
           />
         )}
-        {selected && <CallView id={selected} onClose={() => set('call', null)} />}
+        {selected && (
+          <CallView
+            id={selected}
+            wide={wide}
+            onWide={(on) => set('wide', on ? 'yes' : null)}
+            other={params.get('with') ?? ''}
+            onOther={(id) => set('with', id)}
+            onClose={() => set('call', null)}
+          />
+        )}
       </div>
     </div>
   );

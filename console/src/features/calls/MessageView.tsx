@@ -1,11 +1,19 @@
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import type { Message } from '@/api/types';
 import { bytes, isJson, isXml, pretty } from '@/lib/format';
+import { type BodyField, BodyView } from '@/ui/BodyView';
 import { Button } from '@/ui/Button';
 import { CopyButton } from '@/ui/CopyButton';
 
+interface Props {
+  title: string;
+  message: Message;
+  /** What can be done with a field of the body. */
+  actions?(field: BodyField): ReactNode;
+}
+
 /** The request or the answer of a call: headers, then the body. */
-export function MessageView({ title, message }: { title: string; message: Message }) {
+export function MessageView({ title, message, actions }: Props) {
   const [raw, setRaw] = useState(false);
   const structured =
     message.parts !== undefined ||
@@ -32,12 +40,12 @@ export function MessageView({ title, message }: { title: string; message: Messag
           </div>
         ))}
       </dl>
-      <Body message={message} raw={raw} />
+      <Body title={title} message={message} raw={raw} actions={actions} />
     </section>
   );
 }
 
-function Body({ message, raw }: { message: Message; raw: boolean }) {
+function Body({ title, message, raw, actions }: Props & { raw: boolean }) {
   if (message.size === 0) return <p className="mt-2 text-dim text-xs">no body</p>;
   if (message.parts && !raw) return <Parts parts={message.parts} />;
   if (message.encoding === 'base64') {
@@ -45,13 +53,7 @@ function Body({ message, raw }: { message: Message; raw: boolean }) {
   }
   return (
     <>
-      <section
-        tabIndex={0}
-        aria-label="Body"
-        className="mt-2 font-mono max-h-[46vh] overflow-auto whitespace-pre-wrap break-words rounded bg-sunken p-2.5 text-xs"
-      >
-        {raw ? message.body : pretty(message.body)}
-      </section>
+      <BodyView body={message.body} label={`Body of ${title.toLowerCase()}`} raw={raw} actions={actions} />
       {message.truncated && (
         <p className="mt-1 text-miss text-xs">Cut: the log keeps the beginning of {bytes(message.size)}.</p>
       )}

@@ -2,7 +2,7 @@ import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import { inLane } from '@/api/myLane';
-import type { Call, CallDetail, Timeline } from '@/api/types';
+import type { Call, CallComparison, CallDetail, TestCall, TestCallResult, Timeline } from '@/api/types';
 import type { CallScope } from './callFilter';
 
 const searched = 500;
@@ -45,6 +45,17 @@ export function callDetail(id: string) {
   });
 }
 
+/** A call beside another, or beside what it would get now. */
+export function comparisonOf(id: string, other: string, all: boolean) {
+  return queryOptions({
+    queryKey: keys.comparison(id, other, all),
+    queryFn: () =>
+      send<CallComparison>(`/calls/${part(id)}/comparison?with=${part(other)}${all ? '&all=true' : ''}`),
+    staleTime: other === 'now' ? 0 : Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+}
+
 /** Has a mapping answer a call, too, that its conditions did not fit. */
 export function loosenMapping(service: string, mapping: string, call: string) {
   return send<{ notes: string[] }>(`/services/${part(service)}/mappings/${part(mapping)}/loosenings`, {
@@ -55,4 +66,12 @@ export function loosenMapping(service: string, mapping: string, call: string) {
 
 export function clearCalls() {
   return send<void>('/calls', { method: 'DELETE' });
+}
+
+/** Sends a call to a service over the network. */
+export function sendTestCall(service: string, test: TestCall) {
+  return send<TestCallResult>(`/services/${part(service)}/test-calls`, {
+    method: 'POST',
+    body: JSON.stringify(test),
+  });
 }

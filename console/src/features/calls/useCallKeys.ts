@@ -1,5 +1,6 @@
 import { type RefObject, useEffect } from 'react';
 import type { Call } from '@/api/types';
+import { sameEndpoint } from './sameEndpoint';
 
 interface Keys {
   calls: Call[];
@@ -9,9 +10,10 @@ interface Keys {
   close(): void;
   togglePause(): void;
   makeMapping(call: Call): void;
+  toggleWide(): void;
 }
 
-/** The keys of the page: / j k p m Escape. Typing in a field is left alone. */
+/** The keys of the page: / j k J K p m w Escape. Typing in a field is left alone. */
 export function useCallKeys(keys: Keys) {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -27,7 +29,7 @@ export function useCallKeys(keys: Keys) {
 
 function act(
   key: string,
-  { calls, selected, filter, select, close, togglePause, makeMapping }: Keys,
+  { calls, selected, filter, select, close, togglePause, makeMapping, toggleWide }: Keys,
 ): boolean {
   const at = calls.findIndex((call) => call.id === selected);
   const step = key === 'j' ? 1 : -1;
@@ -41,6 +43,15 @@ function act(
     case 'k':
       if (next) select(next.id);
       return true;
+    case 'J':
+    case 'K': {
+      const like = current && alike(calls, at, current, key === 'J' ? 1 : -1);
+      if (like) select(like.id);
+      return true;
+    }
+    case 'w':
+      if (current) toggleWide();
+      return true;
     case 'p':
       togglePause();
       return true;
@@ -53,4 +64,13 @@ function act(
     default:
       return false;
   }
+}
+
+/** The next call in a direction that asks the same. */
+function alike(calls: Call[], at: number, current: Call, step: number): Call | undefined {
+  for (let i = at + step; calls[i]; i += step) {
+    const call = calls[i];
+    if (call && sameEndpoint(call, current)) return call;
+  }
+  return undefined;
 }

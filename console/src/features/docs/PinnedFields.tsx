@@ -1,8 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type { Pins } from '@/api/types';
+import { writePins } from '@/api/pins';
 import { Button } from '@/ui/Button';
 import { notify, notifyChange } from '@/ui/Notices';
 import { Panel } from '@/ui/Panel';
@@ -29,13 +28,8 @@ function Editor({ service, operation, pins }: Props) {
   const queries = useQueryClient();
   const [text, setText] = useState(pinText(pins));
   const parsed = parsePins(text);
-  const set = (pins: Record<string, unknown>) =>
-    send<Pins>(`/services/${part(service)}/operations/${part(operation)}/pins`, {
-      method: 'PUT',
-      body: JSON.stringify({ pins }),
-    });
   const save = useMutation({
-    mutationFn: set,
+    mutationFn: (pins: Record<string, unknown>) => writePins(service, operation, pins),
     onSuccess: ({ warnings = [] }) => {
       notifyChange(`The pins of ${operation} changed, live on the next call`);
       for (const { detail } of warnings) notify(`Warning: ${detail}`);

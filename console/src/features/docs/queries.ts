@@ -1,14 +1,7 @@
 import { queryOptions } from '@tanstack/react-query';
 import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
-import type {
-  MeasuredLatencies,
-  Operation,
-  OperationDetail,
-  Service,
-  TestCall,
-  TestCallResult,
-} from '@/api/types';
+import type { MeasuredLatencies, Operation, OperationDetail, Service } from '@/api/types';
 
 export function operationDetail(service: string, operation: string) {
   return queryOptions({
@@ -49,12 +42,5 @@ export function serviceDocument(service: string) {
   return queryOptions({
     queryKey: keys.service(service),
     queryFn: () => send<Service>(`/services/${part(service)}`),
-  });
-}
-
-export function sendTestCall(service: string, test: TestCall) {
-  return send<TestCallResult>(`/services/${part(service)}/test-calls`, {
-    method: 'POST',
-    body: JSON.stringify(test),
   });
 }

@@ -80,16 +80,16 @@ function NewMappingPage({ service }: { service: string }) {
   const [params] = useSearchParams();
   const call = params.get('from');
   const operation = params.get('operation');
-  if (call) return <FromCall service={service} id={call} />;
+  if (call) return <FromCall service={service} id={call} where={params.get('where') ?? ''} />;
   if (operation) return <FromOperation service={service} id={operation} />;
   return <MappingEditor service={service} start={emptyDraft()} />;
 }
 
-function FromCall({ service, id }: { service: string; id: string }) {
+function FromCall({ service, id, where }: { service: string; id: string; where: string }) {
   const query = useQuery(callDetail(id));
   return (
     <Awaited query={query} what="the call">
-      {(call) => <MappingEditor service={service} start={draftOfCall(call)} />}
+      {(call) => <MappingEditor service={service} start={draftOfCall(call, where)} />}
     </Awaited>
   );
 }

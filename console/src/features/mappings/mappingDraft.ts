@@ -164,8 +164,12 @@ function literal(text: string): string {
 const notKept = /^(content-length|content-type|access-control-.*|vary|date|rapid-mimic)$/i;
 
 /** Starts from what a call asked for and, unless it was missed, what it got. */
-export function draftOfCall(call: CallDetail): MappingDraft {
-  const where = queryConditions(call.query ?? '');
+/** What a mapping that answers a call starts with, with more conditions, as JSON, than its query gives. */
+export function draftOfCall(call: CallDetail, more = ''): MappingDraft {
+  const where = [queryConditions(call.query ?? ''), more]
+    .filter(Boolean)
+    .join('\n')
+    .replace(/\]\n\[/, ',\n ');
   const draft = { ...emptyDraft(), method: call.method, path: call.path, where };
   if (call.source === 'miss') return draft;
   const type = call.answer.headers.find(([name]) => name?.toLowerCase() === 'content-type')?.[1] ?? '';

@@ -17,6 +17,10 @@ interface Props {
   of: Varied;
   /** The body of that answer. */
   body: string;
+  /** The field to begin with, by its path. */
+  at?: string;
+  /** How the button looks that opens it; as others do without. */
+  look?: string;
 }
 
 /** Begins a walk through the boundary values of a field of an answer. */
@@ -24,7 +28,13 @@ export function StartWalk(props: Props) {
   return (
     <Dialog>
       <DialogTrigger asChild>
-        <Button>Boundary values</Button>
+        {props.look ? (
+          <button type="button" className={props.look}>
+            Boundary values
+          </button>
+        ) : (
+          <Button>Boundary values</Button>
+        )}
       </DialogTrigger>
       <DialogContent title="Boundary values of a field">
         <WalkForm {...props} />
@@ -33,12 +43,13 @@ export function StartWalk(props: Props) {
   );
 }
 
-function WalkForm({ service, of, body }: Props) {
-  const paths = fieldPaths(JSON.parse(body));
+function WalkForm({ service, of, body, at: first }: Props) {
+  const offeredPaths = fieldPaths(JSON.parse(body));
+  const paths = first && !offeredPaths.includes(first) ? [first, ...offeredPaths] : offeredPaths;
   const lane = useMyLane();
   const queries = useQueryClient();
   const [, navigate] = useLocation();
-  const [at, setAt] = useState(paths[1] ?? paths[0] ?? '$');
+  const [at, setAt] = useState(first ?? paths[1] ?? paths[0] ?? '$');
   const [only, setOnly] = useState('');
   const values = useQuery(boundariesOf(service, of, at));
   const begin = useMutation({

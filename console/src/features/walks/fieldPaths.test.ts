@@ -12,7 +12,7 @@ it('offers each field once, before what is in it', () => {
     '$.berths[*].number',
     '$.berths[*].tags',
     "$['a b']",
-    `$['a b']["it's"]`,
+    `$['a b']['it\\'s']`,
   ]);
   expect(fieldPaths([])).toEqual(['$']);
   expect(fieldPaths('quay')).toEqual(['$']);

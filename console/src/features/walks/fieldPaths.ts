@@ -1,3 +1,5 @@
+import { member } from '@/lib/bodyLines';
+
 /** How many fields of one answer are offered. */
 const mostFields = 200;
 
@@ -18,11 +20,4 @@ export function fieldPaths(document: unknown): string[] {
   };
   walk(document, '$');
   return paths;
-}
-
-const plainName = /^[A-Za-z_][A-Za-z0-9_-]*$/;
-
-function member(name: string): string {
-  if (plainName.test(name)) return `.${name}`;
-  return name.includes("'") ? `["${name}"]` : `['${name}']`;
 }

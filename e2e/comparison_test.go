@@ -1,0 +1,99 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rapidmimic.example/client"
+	"rapidmimic.example/demo"
+	"rapidmimic.example/internal/config"
+)
+
+// Two calls are held against each other, and one against what it would get now; secrets stay masked.
+func TestCallsAreCompared(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {json: {state: thick, metres: 18.0}}}`)
+	s.send("GET /moorings/fog?at=quay", "", "Authorization: Bearer hush-hush")
+	first := s.answered.Load().(string)
+	s.put(t, "PUT", "/services/moorings/mappings/fog", `{call: {path: /fog}, answer: {json: {state: thin, metres: 18.0}, headers: {X-Seen: 2}}}`)
+	s.send("GET /moorings/fog", "", "Authorization: Bearer hush-hush-hush")
+	second := s.answered.Load().(string)
+
+	told := s.run(t, "calls", "compare", first, second)
+	for _, line := range []string{`query at`, `answer header x-seen`, `answer body $.state`, "4 differences"} {
+		assert.Contains(t, told, line)
+	}
+	assert.NotContains(t, told, "hush")
+	assert.NotContains(t, told, "$.metres")
+	assert.Contains(t, s.run(t, "calls", "compare", first, second, "--all"), "$.metres")
+	assert.Contains(t, s.run(t, "calls", "compare", second, "now"), "nothing differs")
+	assert.Contains(t, s.run(t, "calls", "compare", first, "now"), "2 differences")
+
+	_, err := s.api.CompareCalls(t.Context(), first, "c-ffff", false)
+	assert.ErrorContains(t, err, "c-ffff is not in the log")
+	_, err = s.api.CompareCalls(t.Context(), first, "", false)
+	assert.ErrorContains(t, err, "with must be")
+	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"mode": "relay", "upstream": "http://127.0.0.1:9/"}`))
+	require.NoError(t, err)
+	_, err = s.api.CompareCalls(t.Context(), first, "now", false)
+	assert.ErrorContains(t, err, "would go to the upstream now")
+}
+
+// A morning of a tester: import, call, look, a condition by click, a boundary value, compare, trouble, undo.
+func TestConsoleMorning(t *testing.T) {
+	t.Parallel()
+	s := start(t, config.Config{})
+	contract, err := demo.File("moorings.yaml")
+	require.NoError(t, err)
+	_, err = s.api.Import(t.Context(), client.Import{File: "moorings.yaml", Text: contract})
+	require.NoError(t, err)
+	book := func() string {
+		_, body := s.send("POST /moorings/berths/N7/bookings", booking, jsonType)
+		return body
+	}
+	book()
+	p := s.page("/services/moorings")
+	must(t, p.WaitText("1 call"), p.Press("Calls"), p.Click("[data-call]"), p.WaitText("Answered by the contract"))
+
+	// a field of the request becomes a condition, in a click
+	chosen := func(tree, text string) string {
+		return `(() => { const line = [...document.querySelectorAll('[aria-label="` + tree + `"] [data-line]')].find((e) => e.innerText.includes('` + text + `')); line?.click(); return !!line; })()`
+	}
+	must(t, p.Wait(chosen("Body of request", "callSign")), p.WaitText("$.vessel.callSign"), p.Press("Make a condition of it"), p.WaitText("When a call looks like this"))
+	must(t, p.Wait(`document.querySelector('.cm-content')`), p.Fill("Status", "409"), p.Press("Save the new mapping"), p.WaitText("is saved and live on the next call"))
+	s.says("GET /moorings/dues")
+	resp, _ := s.send("POST /moorings/berths/N7/bookings", booking, jsonType)
+	assert.Equal(t, 409, resp.StatusCode)
+	resp, _ = s.send("POST /moorings/berths/N7/bookings", strings.ReplaceAll(booking, "SKQ41", "SKQ42"), jsonType)
+	assert.Equal(t, 201, resp.StatusCode, "of another vessel")
+
+	// the two are compared, over the whole page
+	must(t, p.Goto(s.control+"/calls?text=POST"), p.Click("[data-call]"), p.Press("Compare"), p.WaitText("Nothing differs."), p.Choose("Compare with", "c-3"),
+		p.Wait(`[...document.querySelectorAll('[data-differs=true]')].some((row) => row.innerText.includes('request body $.vessel.callSign'))`), p.Press("Over the whole page"), p.Wait("!document.querySelector('[data-call]')"))
+	must(t, p.Press("Beside the list"), p.Press("Compare"), p.Click("[data-call]"))
+
+	// keys go to the next of the same endpoint, which is not the next call
+	must(t, p.Goto(s.control+"/calls?call=c-4"), p.Wait("document.querySelectorAll('[data-call]').length === 4"), p.Type("J"), p.Wait("location.search === '?call=c-3'"), p.Type("J"), p.Wait("location.search === '?call=c-1'"), p.Type("K"), p.Wait("location.search === '?call=c-3'"))
+
+	// sent again with another vessel, it gets another answer
+	must(t, p.Press("Send again"), p.Wait(`document.querySelector('[role=dialog] .cm-content')`), p.Click("[role=dialog] .cm-content"), p.SelectAll(), p.Type(strings.ReplaceAll(booking, "SKQ41", "SKQ43")), p.Press("Send the call"), p.WaitText("201 Created"), p.Press("Close"))
+
+	// a field of the answer is pinned, and what it had is back by an undo
+	must(t, p.Goto(s.control+"/calls?call=c-1"), p.Wait(chosen("Body of answer", `"state"`)), p.Press("Pin it"), p.Fill("Value from now on", "waiting"), p.Press("Pin it"), p.WaitText("/state of bookBerth is pinned"))
+	_, body := s.send("POST /moorings/berths/N7/bookings", strings.ReplaceAll(booking, "SKQ41", "SKQ44"), jsonType)
+	assert.Contains(t, body, `"state":"waiting"`)
+	must(t, p.Press("Undo"))
+	require.Eventually(t, func() bool {
+		service, err := s.api.Service(t.Context(), "moorings")
+		return err == nil && len(service.Pins) == 0
+	}, 5*time.Second, 20*time.Millisecond)
+
+	// its values are searched and found elsewhere, and a boundary value is begun from it
+	must(t, p.Press("Search Body of answer"), p.Fill("Search in Body of answer", "reference"), p.WaitText("1 line"), p.Type("\r"), p.WaitText("$.reference"), p.Press("Boundary values"), p.WaitText("Boundary values of a field"),
+		p.Wait("[...document.querySelectorAll('[role=dialog] select')].some((e) => e.value === '$.reference')"), p.Press("Close"), p.Press("Find in other calls"), p.Wait("location.search.startsWith('?text=body')"))
+}
