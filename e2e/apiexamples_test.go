@@ -269,7 +269,7 @@ func (o *operationIDs) of(method, path string) string {
 // read are the addresses that are only read, with values for their parameters.
 func (o *operationIDs) read() (addresses []string) {
 	parameters := strings.NewReplacer("{reference}", "x", "{service}/recordings", "buoys/recordings", "{service}/latencies", "buoys/latencies", "{service}", "moorings", "{collection}", "berths", "{mapping}", "fog", "{payload}", "chart.txt",
-		"{scenario}", "fog", "{lane}", "night-run", "{line}", "rope", "/reference/{operation}", "/reference/getLine", "{operation}", "getBerth", "{revision}", "1", "/differences", "/differences?since=morning", "/comparison", "/comparison?with=now", "{walk}", "lengths", "/boundary-values", "/boundary-values?operation=getBerth&at=$.lengthMetres")
+		"{scenario}", "fog", "{lane}", "night-run", "{line}", "rope", "/reference/{operation}", "/reference/getLine", "{operation}", "getBerth", "{revision}", "1", "/differences", "/differences?since=morning", "/comparison", "/comparison?with=now", "/search", "/search?text=berth", "{walk}", "lengths", "/boundary-values", "/boundary-values?operation=getBerth&at=$.lengthMetres")
 	for _, path := range o.paths {
 		if id := o.methods[path]["GET"]; id != "" && withoutExample[id] == "" {
 			addresses = append(addresses, parameters.Replace(path))

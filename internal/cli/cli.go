@@ -92,7 +92,7 @@ func (p Program) command() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			p.serveCommand(), p.demoCommand(), p.importCommand(), p.contractCommand(), p.serviceCommand(), p.operationCommand(), p.mappingCommand(), p.payloadCommand(), p.scriptCommand(), p.applyCommand(), p.exportCommand(), p.recordCommand(), p.recordingCommand(), p.digestCommand(), p.impairCommand(), p.scenarioCommand(), p.laneCommand(), p.memoryCommand(), p.webhookCommand(), p.walkCommand(), p.variablesCommand(), p.activityCommand(), p.undoCommand(), p.markCommand(), p.backToCommand(), p.backupCommand(), p.restoreCommand(), p.logLevelCommand(), p.tokenCommand(), p.loginCommand(), p.logoutCommand(), p.statusCommand(), p.caCommand(), p.reachCommand(),
-			p.callsCommand(), p.explainCommand(),
+			p.callsCommand(), p.explainCommand(), p.findCommand(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Args().Len() > 0 {

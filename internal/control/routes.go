@@ -239,6 +239,7 @@ func (s *server) table() []route {
 		{"POST", "/calls/assert", s.postAssertion, view.shared()},
 		{"GET", "/calls/retries", s.listRetries, view.shared()},
 		{"GET", "/services/:service/timings", s.getTimings, view},
+		{"GET", "/search", s.getSearch, view.shared()},
 		{"GET", "/calls/timeline", s.getTimeline, view.shared()},
 		{"GET", streamPath, s.streamCalls, view.shared()},
 		{"GET", "/calls/:call", s.getCall, view.shared()},

@@ -2657,6 +2657,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Services, mappings, operations, scenarios and lanes, by words */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/timeline": {
         parameters: {
             query?: never;
@@ -3675,6 +3692,19 @@ export interface components {
                 obeyed?: boolean;
                 injected?: components["schemas"]["Injected"][];
             }[];
+        };
+        SearchResult: {
+            items: {
+                /** @enum {string} */
+                kind: "service" | "mapping" | "operation" | "scenario" | "lane";
+                /** @description That of a mapping or an operation */
+                service?: string;
+                id: string;
+                /** @description What it is about: GET /berths/{number}, a title */
+                says?: string;
+            }[];
+            /** @description There are more than were asked for */
+            more?: boolean;
         };
         CallComparison: {
             /** @example c-81f3 */
@@ -10495,6 +10525,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    search: {
+        parameters: {
+            query: {
+                /**
+                 * @description Words that all stand in the id of what is found, or in its path, title, labels or service, in any case
+                 * @example berth
+                 */
+                text: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was found: first what has that id, then what begins so, then the rest */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchResult"];
+                };
             };
             default: components["responses"]["Problem"];
         };

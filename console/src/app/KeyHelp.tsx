@@ -4,6 +4,7 @@ import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 
 const keys = [
+  ['Ctrl K', 'go to a service, operation, mapping, scenario, call or action'],
   ['/', 'filter calls'],
   ['j  k', 'next and previous call'],
   ['J  K', 'next and previous call of the same endpoint'],
@@ -17,7 +18,7 @@ const keys = [
   ['?', 'this list'],
 ];
 
-/** The keys of the calls page and of walks; ? opens it anywhere. */
+/** The keys of the console; ? opens it anywhere. */
 export function KeyHelp() {
   const [open, setOpen] = useState(false);
   useEffect(() => {
@@ -36,7 +37,7 @@ export function KeyHelp() {
           <Keyboard size={16} aria-hidden />
         </Button>
       </DialogTrigger>
-      <DialogContent title="Keys on the calls page">
+      <DialogContent title="Keys">
         <dl className="grid grid-cols-[80px_1fr] gap-y-1.5">
           {keys.map(([key, what]) => (
             <div key={key} className="contents">

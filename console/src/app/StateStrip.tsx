@@ -5,6 +5,7 @@ import { useStatus } from '@/api/status';
 import { feed } from '@/features/calls';
 import { ImpairmentStrip } from '@/features/impairments';
 import { LaneStrip } from '@/features/lanes';
+import { SearchDialog } from '@/features/search';
 import { count, total } from '@/lib/format';
 import { Holder } from './Holder';
 import { KeyHelp } from './KeyHelp';
@@ -61,7 +62,7 @@ export function StateStrip() {
       {data?.recording?.map(({ service, name, calls }) => (
         <Link
           key={service}
-          href={`/services/${encodeURIComponent(service)}`}
+          href={`/services/${encodeURIComponent(service)}/recordings`}
           title={`“${name}” runs`}
           className="font-medium text-upstream hover:underline"
         >
@@ -88,6 +89,7 @@ export function StateStrip() {
         </span>
         <Others />
         <Holder />
+        <SearchDialog />
         <KeyHelp />
         <ThemeSwitch />
       </span>

@@ -1,10 +1,9 @@
 import { Moon, Sun } from 'lucide-react';
-import { useState } from 'react';
+import { setTheme, useTheme } from '@/lib/theme';
 import { Button } from '@/ui/Button';
-import { currentTheme, setTheme } from './theme';
 
 export function ThemeSwitch() {
-  const [theme, show] = useState(currentTheme);
+  const theme = useTheme();
   const other = theme === 'dark' ? 'light' : 'dark';
   const Icon = theme === 'dark' ? Sun : Moon;
   return (
@@ -12,10 +11,7 @@ export function ThemeSwitch() {
       look="bare"
       className="px-1.5"
       aria-label={`Use the ${other} theme`}
-      onClick={() => {
-        setTheme(other);
-        show(other);
-      }}
+      onClick={() => setTheme(other)}
     >
       <Icon size={16} aria-hidden />
     </Button>

@@ -186,7 +186,7 @@ func (s *fakeStore) RemovedMappings(context.Context, string) ([]catalog.MappingV
 
 const contract = "openapi: 3.1.0\ninfo: {title: Berths}\npaths:\n  /berths: {get: {operationId: list, responses: {'200': {description: ok}}}}\n"
 
-func open(t *testing.T) (*catalog.Catalog, *fakeStore) {
+func open(t testing.TB) (*catalog.Catalog, *fakeStore) {
 	store := &fakeStore{}
 	c, err := catalog.Open(t.Context(), store)
 	require.NoError(t, err)

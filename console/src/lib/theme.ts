@@ -1,4 +1,8 @@
+import { useSyncExternalStore } from 'react';
+
 export type Theme = 'light' | 'dark';
+
+const changed = 'rapid-mimic-theme';
 
 export function currentTheme(): Theme {
   return document.documentElement.dataset.theme === 'dark' ? 'dark' : 'light';
@@ -8,4 +12,14 @@ export function currentTheme(): Theme {
 export function setTheme(theme: Theme) {
   document.documentElement.dataset.theme = theme;
   localStorage.setItem('theme', theme);
+  dispatchEvent(new Event(changed));
+}
+
+export function useTheme(): Theme {
+  return useSyncExternalStore(subscribe, currentTheme);
+}
+
+function subscribe(listener: () => void) {
+  addEventListener(changed, listener);
+  return () => removeEventListener(changed, listener);
 }

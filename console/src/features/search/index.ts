@@ -1,0 +1,1 @@
+export { SearchDialog } from './SearchDialog';
