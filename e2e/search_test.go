@@ -29,7 +29,7 @@ func TestSearch(t *testing.T) {
 	words := "Words of a service, operation, mapping, scenario, lane or action, or the id of a call"
 	find := func(text, first string) {
 		t.Helper()
-		must(t, open(), p.Fill(words, text), p.Wait("document.querySelector('[role=option][aria-selected=true]')?.innerText.includes('"+first+"')"), p.Type("\r"))
+		must(t, open(), p.Fill(words, text), p.Wait("document.querySelector('[role=option][aria-selected=true]')?.innerText.includes('"+first+"')"), p.Click("[role=option][aria-selected=true]"), p.Wait("!document.querySelector('[role=dialog]')"))
 	}
 	find("berth-under", "berth-under-repair")
 	must(t, p.Wait("location.pathname === '/services/moorings/mappings/berth-under-repair'"))
@@ -43,5 +43,5 @@ func TestSearch(t *testing.T) {
 	must(t, p.WaitStrip("all impairments are off"))
 	find("leave", "Leave scenario bad-night")
 	must(t, p.WaitStrip("no scenario"))
-	must(t, open(), p.Wait("document.activeElement.role === 'combobox'"), p.Type("seagull"), p.WaitText("Nothing has these words in it"))
+	must(t, open(), p.Wait("document.activeElement.role === 'combobox'"), p.Type("seagull"), p.WaitText("Nothing has these words in it"), p.SelectAll(), p.Type("activity\r"), p.Wait("location.pathname === '/activity'"))
 }
