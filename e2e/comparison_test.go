@@ -64,7 +64,7 @@ func TestConsoleMorning(t *testing.T) {
 	chosen := func(tree, text string) string {
 		return `(() => { const line = [...document.querySelectorAll('[aria-label="` + tree + `"] [data-line]')].find((e) => e.innerText.includes('` + text + `')); line?.click(); return !!line; })()`
 	}
-	must(t, p.Wait(chosen("Body of request", "callSign")), p.WaitText("$.vessel.callSign"), p.Press("Make a condition of it"), p.WaitText("When a call looks like this"))
+	must(t, p.Wait(chosen("Body of request", "callSign")), p.WaitText("$.vessel.callSign"), p.Press("Make a condition of it"), p.WaitText("When a call looks like this"), p.WaitText("holds on 1 of 1"), p.Fill("Value", "SKQ40"), p.WaitText("holds on 0 of 1"), p.Fill("Value", "SKQ41"), p.WaitText("holds on 1 of 1"))
 	must(t, p.Wait(`document.querySelector('.cm-content')`), p.Fill("Status", "409"), p.Press("Save the new mapping"), p.WaitText("is saved and live on the next call"))
 	s.says("GET /moorings/dues")
 	resp, _ := s.send("POST /moorings/berths/N7/bookings", booking, jsonType)

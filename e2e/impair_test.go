@@ -256,6 +256,7 @@ func TestWhichImpairmentWins(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, trial.Calls, 1)
 	assert.True(t, trial.Calls[0].Answers, trial.Calls[0].Reason)
+	assert.Equal(t, 1, trial.Asked)
 
 	_, err = s.api.PatchService(t.Context(), "moorings", []byte(`{"name": "berths"}`))
 	require.NoError(t, err)

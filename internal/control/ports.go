@@ -58,6 +58,8 @@ type Decider interface {
 	Explain(ctx context.Context, r *call.Request) engine.Decision
 	// ExplainOn decides it in another environment than the present one.
 	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) engine.Decision
+	// Holding tells which conditions of a mapping a call meets.
+	Holding(service *catalog.Service, m *catalog.Mapping, r *call.Request) (holding []bool, asked bool)
 	// Webhook makes the call of a webhook, for everybody or in a lane.
 	Webhook(ctx context.Context, service, lane string, given spec.Callback) (*call.Callback, error)
 	// ScenarioWebhooks makes the calls of the scenario that was switched on just now, in a lane or with

@@ -82,6 +82,7 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 			tried.Reason = s.whyNot(d, service, m, record)
 		}
 		trial.Calls = append(trial.Calls, tried)
+		s.countHolding(trial, service, m, record)
 	}
 	if wanted.Call == "" {
 		return nil
@@ -94,6 +95,23 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	result := s.explained(s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record)))
 	trial.Result = &result
 	return nil
+}
+
+// countHolding counts the conditions of a mapping that a call meets.
+func (s *server) countHolding(trial *api.Trial, service *catalog.Service, m *catalog.Mapping, record *call.Record) {
+	holding, asked := s.Engine.Holding(service, m, again(record))
+	if !asked {
+		return
+	}
+	trial.Asked++
+	if trial.Holding == nil {
+		trial.Holding = make([]int, len(m.Spec.Call.Where))
+	}
+	for i, holds := range holding {
+		if holds {
+			trial.Holding[i]++
+		}
+	}
 }
 
 // lastCalls reads the last calls that a filter selects, the newest first.

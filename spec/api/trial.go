@@ -29,6 +29,10 @@ type Trial struct {
 	// Problem says why it would never answer.
 	Problem string      `json:"problem,omitempty"`
 	Calls   []TrialCall `json:"calls"`
+	// Asked is how many of the calls ask for what method, path and operation say; Holding on how many of
+	// those each condition holds, in the order of the document, groups as one.
+	Asked   int   `json:"asked"`
+	Holding []int `json:"holding,omitempty"`
 	// Result is what the call that was asked for would get.
 	Result *ExplainResult `json:"result,omitempty"`
 }

@@ -4382,6 +4382,10 @@ export interface components {
             /** @description Why it would never answer */
             problem?: string;
             calls: components["schemas"]["TrialCall"][];
+            /** @description How many of the calls ask for what method, path and operation say */
+            asked: number;
+            /** @description On how many of those each condition of where holds, groups as one */
+            holding?: number[];
             result?: components["schemas"]["ExplainResult"];
         };
         TrialCall: components["schemas"]["Call"] & {

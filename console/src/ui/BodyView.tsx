@@ -363,7 +363,7 @@ function LineSearch({
           event.preventDefault();
           event.stopPropagation();
         }}
-        className={`${inputLook} h-6 w-36 text-xs`}
+        className={cn(inputLook, 'h-6 w-36 text-xs')}
       />
       <span className="text-dim text-xs tabular-nums" role="status">
         {wanted.trim() === ''

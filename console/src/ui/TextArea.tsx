@@ -9,15 +9,17 @@ interface Props extends Omit<ComponentProps<'textarea'>, 'onChange'> {
   /** Stands below: what it means, or what is wrong with it. */
   hint?: ReactNode;
   fault?: string;
+  /** The label is there for those who cannot see it. */
+  quiet?: boolean;
 }
 
 /** Labelled lines of text, in the mono face. */
-export function TextArea({ label, onChange, hint, fault, className, ...props }: Props) {
+export function TextArea({ label, onChange, hint, fault, quiet, className, ...props }: Props) {
   const id = useId();
   const below = fault ?? hint;
   return (
     <div className="flex min-w-64 flex-1 flex-col gap-1">
-      <label htmlFor={id} className="font-medium text-dim text-xs">
+      <label htmlFor={id} className={quiet ? 'sr-only' : 'font-medium text-dim text-xs'}>
         {label}
       </label>
       <textarea

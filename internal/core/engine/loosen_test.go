@@ -75,3 +75,36 @@ func TestLoosening(t *testing.T) {
 		assert.Empty(t, notes, line)
 	}
 }
+
+// Each condition is told by itself; calls that ask for something else are told apart.
+func TestHolding(t *testing.T) {
+	c, _ := harbour(t, `
+- id: slots
+  call: { method: POST, path: "/slots/{number}", where: [{ query: limit, equals: 1 }, { any: [{ header: x-kind, equals: a }, { body: $.n, above: 3 }] }, { query: day }] }
+- { id: plain, call: { path: /plain } }
+- { id: named, call: { operation: getBerth } }
+`)
+	e := timed(c)
+	service, err := c.Find("moorings")
+	require.NoError(t, err)
+	for _, k := range []struct {
+		mapping, line, body string
+		want                []bool
+		asked               bool
+	}{
+		{"slots", "POST /slots/7?limit=1", `{"n": 4}`, []bool{true, true, false}, true},
+		{"slots", "POST /slots/7?limit=2&day=x", `{"n": 3}`, []bool{false, false, true}, true},
+		{"slots", "GET /slots/7?limit=1", "", nil, false},
+		{"slots", "POST /slots?limit=1", "", nil, false},
+		{"plain", "GET /plain", "", nil, true},
+		{"named", "GET /plain", "", nil, false},
+	} {
+		m, err := service.FindMapping(k.mapping)
+		require.NoError(t, err)
+		r := request(k.line, "10.0.0.1:1", k.body)
+		r.Path = r.Address
+		got, asked := e.Holding(service, m, r)
+		assert.Equal(t, k.want, got, k.line)
+		assert.Equal(t, k.asked, asked, k.line)
+	}
+}

@@ -30,6 +30,21 @@ func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Re
 	return Misfit{Why: peeking.passesOver(p, r, f, &candidates{segments: p.segments})}
 }
 
+// Holding tells of each condition of a mapping whether a call meets it; asked is false where the call asks for
+// something else by method, path or operation.
+func (e *Engine) Holding(service *catalog.Service, m *catalog.Mapping, r *call.Request) (holding []bool, asked bool) {
+	peeking := *e
+	peeking.peeking, peeking.state = true, peek{e.state}
+	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: e.definitions.Snapshot()}
+	if name := m.Spec.Call.Operation; name != "" && e.operationID(p, r) != name {
+		return nil, false
+	}
+	if m.Spec.Call.Path != "" && !m.Rule.Template.Fits(p.segments) || !m.Rule.AllowsMethod(r.Method) {
+		return nil, false
+	}
+	return m.Rule.Conditions.Holding(&peeking.ask(p, r).facts), true
+}
+
 // otherOperation says what a call differs in from those for an operation.
 func (p *Placed) otherOperation(r *call.Request, name string) Misfit {
 	for _, c := range p.Service.Candidates() {

@@ -174,6 +174,18 @@ func (c *Conditions) Fails(f *Facts, scope func() *expr.Scope) *call.Finding {
 	return nil
 }
 
+// Holding tells of each condition in the document, groups as one, whether a call meets it.
+func (c *Conditions) Holding(f *Facts) []bool {
+	if c == nil {
+		return nil
+	}
+	holding := make([]bool, len(c.all))
+	for i := range c.all {
+		holding[i] = c.all[i].fails(f) == nil
+	}
+	return holding
+}
+
 // Unmet is Fails that says as well which condition it is: its number in the document, -1
 // for the expression, which is not asked.
 func (c *Conditions) Unmet(f *Facts) (number int, why *call.Finding) {

@@ -1,6 +1,7 @@
 import { Link, useLocation } from 'wouter';
 import { notThere } from '@/api/http';
 import { useMyLane } from '@/api/myLane';
+import type { Trial } from '@/api/types';
 import { StartWalk } from '@/features/walks';
 import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
@@ -31,6 +32,9 @@ interface Props {
 /** Whether the answer is a document, as it is stored, whose fields can be varied. */
 const canVary = ({ dirty, draft }: Editing) =>
   !dirty && draft.kind === 'json' && draft.body !== '' && jsonFault(draft.body) === '';
+
+/** The latest call that a mapping would answer, else the latest that came. */
+const likeIn = (trial?: Trial) => (trial?.calls.find(({ answers }) => answers) ?? trial?.calls[0])?.id ?? '';
 
 /** A mapping as a form or as its document, and what it would do with recent calls. */
 export function MappingEditor({ service, saved, start }: Props) {
@@ -106,7 +110,7 @@ export function MappingEditor({ service, saved, start }: Props) {
       {deviations && deviations.length > 0 && <DeviationNotice deviations={deviations} />}
       {mapping?.positions && <SequencePositions service={service} mapping={mapping} />}
       {editing.view === 'form' ? (
-        <div className="grid min-h-0 flex-1 overflow-y-auto md:grid-cols-[minmax(280px,2fr)_minmax(0,5fr)] md:overflow-hidden">
+        <div className="grid min-h-0 flex-1 overflow-y-auto md:grid-cols-[minmax(340px,2fr)_minmax(0,4fr)] md:overflow-hidden">
           <section className="space-y-4 px-5 py-3 md:overflow-y-auto md:border-line md:border-r">
             <h2 className="font-semibold text-[15px]">When a call looks like this</h2>
             <CallForm
@@ -114,6 +118,8 @@ export function MappingEditor({ service, saved, start }: Props) {
               faults={editing.faults}
               change={editing.change}
               isNew={!mapping}
+              trial={trial.data}
+              like={editing.call || likeIn(trial.data)}
             />
             {mapping && (
               <CommandLine

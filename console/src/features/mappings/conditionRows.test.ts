@@ -1,0 +1,77 @@
+import { expect, it } from 'vitest';
+import {
+  type Group,
+  type Item,
+  jsonText,
+  newRow,
+  readJson,
+  replaceItem,
+  rowsOf,
+  whereOf,
+} from './conditionRows';
+
+it.each([
+  ['[{"query":"season","equals":"winter"}]', ['query', 'season', 'equals', 'winter', '']],
+  ['[{"query":"nights","equals":3}]', ['query', 'nights', 'equals', '3', '']],
+  ['[{"query":"nights","equals":"3"}]', ['query', 'nights', 'equals', '"3"', '']],
+  ['[{"body":"$.m","equals":18.0}]', ['body', '$.m', 'equals', '18.0', '']],
+  [
+    '[{"body":"$","except":["$.at","$.id"],"equals":{"a":[1]}}]',
+    ['body', '$', 'equals', '{"a":[1]}', '$.at, $.id'],
+  ],
+  ['[{"header":"x","present":true}]', ['header', 'x', 'present', '', '']],
+  ['[{"header":"x","present":false}]', ['header', 'x', 'absent', '', '']],
+  ['[{"text":true,"contains":"12"}]', ['text', '', 'contains', '12', '']],
+  ['[{"body":"$.n","not":{"contains":"fog"}}]', ['body', '$.n', 'not', '{"contains":"fog"}', '']],
+  ['[{"query":"a","oneOf":["x",2]}]', ['query', 'a', 'oneOf', '["x",2]', '']],
+  [
+    '[{"body":"$.n","near":{"value":12.5,"within":0.1}}]',
+    ['body', '$.n', 'near', '{"value":12.5,"within":0.1}', ''],
+  ],
+  ['[{"caller":"10.2.0.0/16"}]', ['caller', '10.2.0.0/16', 'present', '', '']],
+  ['[{"only":"query","except":["page"]}]', ['only', 'query', 'present', '', 'page']],
+])('shows %s as a row, and writes it again', (where, [part, name, test, value, except]) => {
+  const rows = rowsOf(where);
+  expect(rows).toEqual([{ part, name, test, value, except }]);
+  expect(whereOf(rows as Item[])).toBe(where);
+});
+
+it('shows groups, in groups', () => {
+  const where =
+    '[{"query":"a","equals":1},\n {"any":[{"query":"b","equals":2},{"none":[{"header":"c","starts":"d"}]}]}]';
+  const rows = rowsOf(where) as Item[];
+  expect((rows[1] as Group).kind).toBe('any');
+  expect(whereOf(rows)).toBe(where);
+  expect([rowsOf(''), whereOf([])]).toEqual([[], '']);
+  expect(whereOf(rowsOf('[{"query":"bare"}]') as Item[])).toBe('[{"query":"bare","present":true}]');
+});
+
+it.each([
+  '[{"query": "a", ',
+  '{"query": "a"}',
+  '[3]',
+  '[{"somewhere": "a"}]',
+  '[{"query": 3}]',
+  '[{"text": false}]',
+  '[{"query": "a", "equals": 1, "contains": "b"}]',
+  '[{"query": "a", "contains": 1}]',
+  '[{"query": "a", "resembles": 1}]',
+  '[{"query": "a", "absent": true}]',
+  '[{"only": "query", "except": ["a,b"]}]',
+  '[{"any": 3}]',
+  '[{"any": [], "query": "a"}]',
+])('leaves %s to the text', (where) => expect(rowsOf(where)).toBeUndefined());
+
+it('keeps what is typed as a value', () => {
+  for (const text of ['', 'w', '"3', '"3"', '3', 'true', '{"a"', '[1]'])
+    expect(jsonText(readJson(text))).toBe(text);
+});
+
+it('replaces one row, also in a group', () => {
+  const rows = rowsOf('[{"query":"a"},{"any":[{"query":"b"},{"query":"c"}]}]') as Item[];
+  const names = (items: Item[]): unknown[] =>
+    items.map((item) => ('kind' in item ? names(item.rows) : item.name));
+  expect(names(replaceItem(rows, [1, 0], newRow()))).toEqual(['a', ['', 'c']]);
+  expect(names(replaceItem(rows, [1, 1], null))).toEqual(['a', ['b']]);
+  expect(names(replaceItem(rows, [0], null))).toEqual([['b', 'c']]);
+});
