@@ -64,4 +64,3 @@ func BenchmarkSearch(b *testing.B) {
 		snapshot.Search("berth 99", noon, everything, everything, 20)
 	}
 }
-
