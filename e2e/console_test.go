@@ -90,8 +90,12 @@ func TestConsoleStory(t *testing.T) {
 
 	p := s.page("/")
 	must(t, p.WaitText("Drop an OpenAPI or Swagger document on this page"))
-	must(t, p.Upload("input[type=file]", broken), p.WaitText("line 3, column 8"), p.WaitText("Nothing was changed"))
-	must(t, p.Upload("input[type=file]", file), p.WaitText("9 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=moorings]')`))
+	must(t, p.Press("Import a contract"), p.Upload("input[type=file]", broken), p.WaitText("line 3, column 8"), p.WaitText("Nothing was changed"))
+	must(t, p.Press("Another contract"), p.Upload("input[type=file]", file), p.WaitText("9 operations answer, 0 skipped"))
+	services, err := s.api.Services(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, services, "nothing is in force before the yes")
+	must(t, p.Press("Make service moorings"), p.WaitText("Point your program at this address"), p.Press("Stay here"), p.Wait(`document.querySelector('[data-service=moorings]')`))
 
 	// a live call arrives while the page is open
 	must(t, p.Press("Calls"), p.WaitText("No call was received yet"))
@@ -276,7 +280,12 @@ func TestConsoleDrop(t *testing.T) {
 		page.dispatchEvent(new DragEvent('drop', {dataTransfer: data, bubbles: true}));
 		return null;
 	})()`)
-	must(t, err, p.WaitText("6 operations answer, 0 skipped"), p.Wait(`document.querySelector('[data-service=tides]')`))
+	must(t, err, p.WaitText("6 operations answer, 0 skipped"), p.Fill("Name of the service", "gauges"), p.WaitText("gauges"), p.Press("Make service gauges"), p.Press("Open gauges"), p.Wait("location.pathname === '/services/gauges'"))
+
+	// the text of one, once more: a name that is taken, another revision, and what is no contract
+	must(t, p.Press("Services"), p.Press("Import a contract"), p.Fill("or its text", "a: b"), p.Press("Look at the text"), p.WaitText("the key openapi is missing"), p.Press("Another contract"))
+	must(t, p.Fill("or its text", string(contract)), p.Press("Look at the text"), p.Fill("Name of the service", "gauges"), p.WaitText("There is a service gauges"), p.Choose("Becomes", "gauges"), p.WaitText("this would be revision 2"),
+		p.Press("Put revision 2 in force"), p.WaitText("Point your program"), p.Press("Stay here"), p.Press("Import a contract"), p.Fill("or the address that it is at", "http://localhost:1/x.yaml"), p.Press("Get it"), p.WaitText("imports by URL are switched off"), p.Press("Leave it as it is"))
 }
 
 // A new revision is looked at before it is put in force, and can be taken back.
@@ -294,12 +303,12 @@ func TestConsoleRevisions(t *testing.T) {
 		return service.Contract.Revision
 	}
 	p := s.page("/services/tides/contract")
-	must(t, p.Wait(`document.querySelector('[data-revision="1"]')`), p.Upload("input[type=file]", file), p.WaitText("this would be revision 2"),
+	must(t, p.Wait(`document.querySelector('[data-revision="1"]')`), p.Press("Import a new revision"), p.Upload("input[type=file]", file), p.WaitText("this would be revision 2"),
 		p.WaitText("DELETE /alerts/{id}"), p.WaitText("response 200, application/json, trend, enum slack: removed"))
 	assert.Equal(t, 1, revision(), "nothing happens before the yes")
-	must(t, p.Press("Put revision 2 in force"), p.Wait(`document.querySelector('[data-revision="2"]')`))
+	must(t, p.Press("Put revision 2 in force"), p.Press("Stay here"), p.Wait(`document.querySelector('[data-revision="2"]')`))
 	assert.Equal(t, 2, revision())
-	must(t, p.Press("What it changed"), p.WaitText("DELETE /warnings/{id}"), p.Press("Restore"), p.WaitText("this would be revision 3"), p.Press("Put revision 3 in force"),
+	must(t, p.Press("What it changed"), p.WaitText("DELETE /warnings/{id}"), p.Press("Restore"), p.WaitText("this would be revision 3"), p.Press("Put revision 3 in force"), p.Press("Stay here"),
 		p.Wait(`document.querySelector('[data-revision="3"]')`))
 	resp, _ := s.send("DELETE /tides/warnings/1", "")
 	assert.Equal(t, 204, resp.StatusCode)

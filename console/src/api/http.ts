@@ -9,12 +9,15 @@ export class Problem extends Error {
   readonly code: string;
   readonly faults: Fault[];
   readonly current: unknown;
+  /** What would help, for those who know how: the service that a hint is about. */
+  readonly hint?: ProblemDocument['hint'];
 
-  constructor(document: Pick<ProblemDocument, 'code' | 'detail' | 'errors' | 'current'>) {
+  constructor(document: Pick<ProblemDocument, 'code' | 'detail' | 'errors' | 'current' | 'hint'>) {
     super(document.detail);
     this.code = document.code;
     this.faults = document.errors ?? [];
     this.current = document.current;
+    this.hint = document.hint;
   }
 }
 

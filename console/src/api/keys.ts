@@ -84,6 +84,7 @@ export const keys = {
 
   callLists: () => ['calls'],
   calls: (text: string, lane: string, service: string) => [...keys.callLists(), { text, lane, service }],
+  imports: (wanted: object) => ['imports', wanted],
   search: (text: string) => ['search', text],
   timeline: (service: string, lane: string) => [...keys.callLists(), 'timeline', { service, lane }],
   callDetails: () => ['call'],

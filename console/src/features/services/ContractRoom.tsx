@@ -11,8 +11,7 @@ export function ContractRoom({ service, importing }: { service: Service; importi
   const { contract } = service;
   const take = (
     <ImportControl
-      onFile={importing.take}
-      busy={importing.busy}
+      onPress={() => importing.take()}
       look="plain"
       words={contract ? 'Import a new revision' : 'Import a contract'}
     />

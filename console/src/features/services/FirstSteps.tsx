@@ -3,7 +3,7 @@ import { ImportControl } from './ImportControl';
 import { NewService } from './NewService';
 
 /** What an empty environment shows: how to begin, by hand or by command. */
-export function FirstSteps({ onFile }: { onFile(file: File): void }) {
+export function FirstSteps({ onImport }: { onImport(): void }) {
   return (
     <div className="grid max-w-[980px] gap-8 border-line border-t px-5 py-6 sm:grid-cols-2">
       <section>
@@ -13,7 +13,7 @@ export function FirstSteps({ onFile }: { onFile(file: File): void }) {
           example or with data that fit its schema.
         </p>
         <div className="mb-3">
-          <ImportControl onFile={onFile} busy={false} />
+          <ImportControl onPress={onImport} />
         </div>
         <CommandLine command="rapidmimic import CONTRACT.yaml" />
       </section>

@@ -1,84 +1,72 @@
-import { X } from 'lucide-react';
 import type { ImportReport } from '@/api/types';
 import { count } from '@/lib/format';
-import { Button } from '@/ui/Button';
-import { CommandLine } from '@/ui/CommandLine';
 import { ChangeList } from './ChangeList';
+import { alike } from './reportLines';
 
-interface Props {
-  report: ImportReport;
-  /** Carries out what was only looked at so far. */
-  apply?: () => void;
-  onClose(): void;
-}
-
-/** Says what an import made, or would make, and what to do next. */
-export function ImportReportView({ report, apply, onClose }: Props) {
-  const { contract } = report;
-  const { curl } = report.try;
+/** Says what an import made, or would make. */
+export function ImportReportView({ report }: { report: ImportReport }) {
+  const { contract, dryRun } = report;
+  const skipped = alike(
+    report.skipped.map((op) => ({ text: op.skipped ?? '', place: `${op.method} ${op.path}` })),
+  );
+  const warnings = alike(
+    report.warnings.map(({ line, detail }) => ({ text: detail, place: line ? `line ${line}` : '' })),
+  );
   return (
     <section
-      role="status"
       aria-label="Import"
-      className="mx-5 mb-4 rounded border border-line border-l-4 border-l-accent bg-panel px-4 py-3"
+      className="rounded border border-line border-l-4 border-l-accent px-4 py-3 text-[13px]"
     >
-      <div className="flex items-start justify-between gap-3">
-        <p>
-          <strong>{report.service}</strong>: {apply && 'this would be '}revision {contract.revision} of “
-          {contract.title}”, {contract.format}. {count(report.answers, 'operation')}{' '}
-          {report.answers === 1 ? 'answers' : 'answer'}, {report.skipped.length} skipped.
-        </p>
-        <Button look="bare" className="h-6 px-1" aria-label="Close the report" onClick={onClose}>
-          <X size={14} aria-hidden />
-        </Button>
-      </div>
-      {(report.skipped.length > 0 || report.warnings.length > 0) && (
-        <ul className="mt-2 max-h-40 space-y-0.5 overflow-auto text-[13px]">
-          {report.skipped.map((op) => (
-            <li key={op.id}>
-              <span className="font-mono text-xs">
-                {op.method} {op.path}
-              </span>{' '}
-              does not answer: {op.skipped}
-            </li>
-          ))}
-          {report.warnings.map((fault) => (
-            <li key={`${fault.at}${fault.detail}`} className="text-dim">
-              {fault.line ? `line ${fault.line}: ` : ''}
-              {fault.detail}
-            </li>
-          ))}
-        </ul>
-      )}
+      <p>
+        <strong>{report.service}</strong>: {dryRun && 'this would be '}revision {contract.revision} of “
+        {contract.title}”, {contract.format}. {count(report.answers, 'operation')}{' '}
+        {report.answers === 1 ? 'answers' : 'answer'}, {report.skipped.length} skipped.
+      </p>
+      <Lines title="Does not answer" lines={skipped} look="text-miss" />
+      <Lines title="Noticed" lines={warnings} look="" />
       {!!report.brokenExamples && (
-        <p className="mt-1 text-[13px]">
+        <p className="mt-1">
           {count(report.brokenExamples, 'example')} of the contract{' '}
           {report.brokenExamples === 1 ? 'does' : 'do'} not obey{' '}
           {report.brokenExamples === 1 ? 'its' : 'their'} own schema.
         </p>
       )}
       {report.changes && (
-        <div className="mt-2 text-[13px]">
+        <div className="mt-2 max-h-64 overflow-y-auto">
           <ChangeList changes={report.changes} />
         </div>
       )}
       {report.orphans?.map((mapping) => (
-        <p key={mapping.id} className="mt-1 text-[13px] text-miss">
+        <p key={mapping.id} className="mt-1 text-miss">
           Mapping {mapping.id} stands on {mapping.call}, which is gone. It stays and still answers.
         </p>
       ))}
-      <div className="mt-2 flex gap-2">
-        {apply ? (
-          <>
-            <Button look="main" onClick={apply}>
-              Put revision {contract.revision} in force
-            </Button>
-            <Button onClick={onClose}>Leave it as it is</Button>
-          </>
-        ) : (
-          <CommandLine command={curl} />
-        )}
-      </div>
+      {report.deviating?.map((mapping) => (
+        <p key={mapping.id} className="mt-1 text-miss">
+          Mapping {mapping.id} on {mapping.call} breaks this contract. It still answers.
+        </p>
+      ))}
     </section>
+  );
+}
+
+/** What is said of several places, once, with the places behind it. */
+function Lines({ title, lines, look }: { title: string; lines: ReturnType<typeof alike>; look: string }) {
+  if (lines.length === 0) return null;
+  return (
+    <div className="mt-2 max-h-40 overflow-y-auto">
+      <h3 className="font-medium text-dim text-xs">{title}</h3>
+      <ul className="space-y-0.5">
+        {lines.map(({ text, places }) => (
+          <li key={text} className="break-words">
+            <span className={look}>{text}</span>{' '}
+            <span className="font-mono text-dim text-xs">
+              {places.slice(0, 3).join(', ')}
+              {places.length > 3 && ` and ${places.length - 3} more`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }

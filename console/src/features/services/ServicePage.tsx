@@ -50,9 +50,9 @@ export function ServicePage({ name, room = '' }: { name: string; room?: string }
       <ServiceHead service={service} />
       <RoomTabs service={service} room={room} />
       <div className="flex min-h-0 flex-1 flex-col border-line border-t">
-        {importing.report && <div className="max-h-[60%] overflow-y-auto">{importing.report}</div>}
         <RoomOf service={service} room={room} importing={importing} />
       </div>
+      {importing.dialog}
     </DropContract>
   );
 }

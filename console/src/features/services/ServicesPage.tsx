@@ -20,17 +20,21 @@ export function ServicesPage() {
           {query.data && query.data.items.length > 0 && (
             <div className="flex gap-2">
               <NewService />
-              <ImportControl onFile={importing.take} busy={importing.busy} />
+              <ImportControl onPress={() => importing.take()} />
             </div>
           )}
         </div>
-        {importing.report}
         <Awaited query={query} what="the services">
           {({ items }) =>
-            items.length === 0 ? <FirstSteps onFile={importing.take} /> : <ServiceTable services={items} />
+            items.length === 0 ? (
+              <FirstSteps onImport={() => importing.take()} />
+            ) : (
+              <ServiceTable services={items} />
+            )
           }
         </Awaited>
       </div>
+      {importing.dialog}
     </DropContract>
   );
 }

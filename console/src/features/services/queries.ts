@@ -21,24 +21,42 @@ export function serviceByName(name: string) {
   });
 }
 
-export interface Importing {
-  /** The document; none to take an earlier revision again. */
+/** Where a contract comes from: a file, a text, an address, or an earlier revision of it. */
+export interface ContractSource {
   file?: File;
-  /** The service that gets a new revision; none makes a new service. */
-  into?: string;
+  text?: string;
+  from?: string;
   revision?: number;
-  /** Only tells what would change. */
-  dryRun?: boolean;
 }
 
-export function importContract({ file, into, revision, dryRun }: Importing) {
-  const query = new URLSearchParams({
-    ...(file ? { file: file.name } : {}),
-    ...(into ? { into } : {}),
-    ...(revision ? { revision: String(revision) } : {}),
-    ...(dryRun ? { dryRun: 'true' } : {}),
+export interface ContractImport extends ContractSource {
+  /** The service that gets a new revision; none makes a new service. */
+  into?: string;
+  /** Of the new service; '' for what the contract says. */
+  name?: string;
+  /** The call that a sample or a schema answers; '' for a contract. */
+  answers?: string;
+}
+
+/** Imports a contract; a dry run only tells what would change. */
+export function importContract({ file, text, ...wanted }: ContractImport, dryRun = false) {
+  const query = new URLSearchParams(dryRun ? { dryRun: 'true' } : {});
+  for (const [key, value] of Object.entries({ file: file?.name, ...wanted })) {
+    if (value) query.set(key, String(value));
+  }
+  return send<ImportReport>(`/imports?${query}`, { method: 'POST', body: file ?? text });
+}
+
+/** What an import would make. */
+export function importPreview(wanted: ContractImport) {
+  const { file, ...others } = wanted;
+  return queryOptions({
+    queryKey: keys.imports({ ...others, file: file && [file.name, file.size, file.lastModified] }),
+    queryFn: () => importContract(wanted, true),
+    staleTime: 0,
+    retry: false,
+    refetchOnWindowFocus: false,
   });
-  return send<ImportReport>(`/imports?${query}`, { method: 'POST', body: file });
 }
 
 export function revisionList(service: string) {
