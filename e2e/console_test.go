@@ -89,19 +89,21 @@ func TestConsoleStory(t *testing.T) {
 	require.NoError(t, os.WriteFile(broken, []byte("openapi: 3.1.0\npaths:\n  /a: b: c\n"), 0o600))
 
 	p := s.page("/")
-	must(t, p.WaitText("Drop an OpenAPI or Swagger document on this page"))
+	must(t, p.Press("Calls"), p.WaitText("No call was received yet"), p.Press("Services"), p.WaitText("Drop an OpenAPI or Swagger document on this page"))
 	must(t, p.Press("Import a contract"), p.Upload("input[type=file]", broken), p.WaitText("line 3, column 8"), p.WaitText("Nothing was changed"))
 	must(t, p.Press("Another contract"), p.Upload("input[type=file]", file), p.WaitText("9 operations answer, 0 skipped"))
 	services, err := s.api.Services(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, services, "nothing is in force before the yes")
-	must(t, p.Press("Make service moorings"), p.WaitText("Point your program at this address"), p.Press("Stay here"), p.Wait(`document.querySelector('[data-service=moorings]')`))
+	must(t, p.Press("Make service moorings"), p.WaitText("Waiting for the first call to moorings"))
+	s.send("GET /moorings/dues", "")
+	must(t, p.WaitText("A call arrived."), p.Press("Stay here"), p.Wait(`document.querySelector('[data-service=moorings]')`))
 
 	// a live call arrives while the page is open
-	must(t, p.Press("Calls"), p.WaitText("No call was received yet"))
+	must(t, p.Press("Calls"), p.Wait(`document.querySelector('[data-call=c-1]')`))
 	s.send("GET /moorings/berths/N7", "")
-	must(t, p.Wait(`document.querySelector('[data-call=c-1]')`), p.Click("[data-call=c-1]"), p.WaitText("Answered by the contract: operation getBerth"))
-	must(t, p.Wait(`location.search === '?call=c-1'`))
+	must(t, p.Wait(`document.querySelector('[data-call=c-2]')`), p.Click("[data-call=c-2]"), p.WaitText("Answered by the contract: operation getBerth"))
+	must(t, p.Wait(`location.search === '?call=c-2'`))
 
 	// the answer is changed from what it was
 	must(t, p.Press("Make a mapping"), p.Wait(`document.querySelector('.cm-content')`))

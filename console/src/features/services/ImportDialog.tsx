@@ -6,12 +6,12 @@ import { keys } from '@/api/keys';
 import type { ImportReport } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { Button } from '@/ui/Button';
-import { CommandLine } from '@/ui/CommandLine';
 import { Dialog, DialogContent } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Select } from '@/ui/Select';
 import { TextArea } from '@/ui/TextArea';
+import { FirstCall } from './FirstCall';
 import { ImportReportView } from './ImportReportView';
 import { type ContractSource, importContract, importPreview, serviceList } from './queries';
 
@@ -216,8 +216,7 @@ function Made({ report, onClose }: { report: ImportReport; onClose(): void }) {
   return (
     <div className="space-y-4" role="status">
       <ImportReportView report={report} />
-      <p className="text-[13px]">Point your program at this address, or try it:</p>
-      <CommandLine command={report.try.curl} />
+      <FirstCall service={report.service} curl={report.try.curl} onOpen={onClose} />
       <div className="flex gap-2">
         <Link
           href={`/services/${encodeURIComponent(report.service)}`}

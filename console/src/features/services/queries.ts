@@ -74,8 +74,12 @@ export function revisionChanges(service: string, revision: number) {
   });
 }
 
-export function createService(name: string) {
-  return send<Service>('/services', { method: 'POST', body: JSON.stringify({ name }) });
+/** Makes a service; upstream is the base URL of the real one, '' for none. */
+export function createService(name: string, upstream = '') {
+  return send<Service>('/services', {
+    method: 'POST',
+    body: JSON.stringify({ name, upstream: upstream || undefined }),
+  });
 }
 
 export function removeService(name: string) {
