@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -81,4 +82,48 @@ func BenchmarkConsole(b *testing.B) {
 		require.Len(b, list.Items, 1)
 	}
 	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkManyOperations measures the room of what a service answers with a contract of 1,224 operations: the list as
+// the API gives it, when the page is first drawn, and how many nodes it has.
+func BenchmarkManyOperations(b *testing.B) {
+	s := startDemo(b)
+	_, err := s.api.Import(b.Context(), client.Import{File: "many.json", Text: manyOperations(b, 612)})
+	require.NoError(b, err)
+	b.Run("list", func(b *testing.B) {
+		for b.Loop() {
+			_, err := s.api.Operations(b.Context(), "many")
+			require.NoError(b, err)
+		}
+	})
+	b.Run("page", func(b *testing.B) {
+		p := s.page("/calls")
+		for b.Loop() {
+			require.NoError(b, p.Goto(s.control+"/services/many"))
+			require.NoError(b, p.Wait("document.querySelectorAll('[data-operation]').length > 10"))
+			shown, err := browser.Eval[float64](p, "performance.now()")
+			require.NoError(b, err)
+			nodes, err := browser.Eval[float64](p, "document.querySelectorAll('*').length")
+			require.NoError(b, err)
+			b.ReportMetric(shown, "ms-until-shown")
+			b.ReportMetric(nodes, "nodes")
+		}
+	})
+}
+
+// manyOperations is a contract with a number of paths, two operations each.
+func manyOperations(tb testing.TB, paths int) []byte {
+	tb.Helper()
+	type object = map[string]any
+	all := object{}
+	for i := range paths {
+		operation := func(method string) object {
+			return object{"tags": []string{fmt.Sprint("area ", i%37)}, "operationId": fmt.Sprint(method, "Thing", i), "responses": object{"200": object{"description": "ok",
+				"content": object{"application/json": object{"schema": object{"type": "object", "properties": object{"number": object{"type": "string"}, "state": object{"enum": []string{"free", "taken"}}}}}}}}}
+		}
+		all[fmt.Sprintf("/areas/%d/things/%d", i%37, i)] = object{"get": operation("get"), "put": operation("put")}
+	}
+	text, err := json.Marshal(object{"openapi": "3.0.3", "info": object{"title": "Many", "version": "1"}, "paths": all})
+	require.NoError(tb, err)
+	return text
 }

@@ -95,12 +95,27 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 	if len(mediaTypes) == 0 {
 		return view
 	}
-	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, MediaTypes: mediaTypes[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
-	view.MediaType, view.Sample, view.Body = mediaTypes[0].Name, string(built.Answer.Body), "generated"
-	if built.Used != nil && !mediaTypes[0].Drawn {
-		view.Body, view.Example = "example", built.Used.Name
+	view.MediaType, view.Body = mediaTypes[0].Name, "generated"
+	if used := mediaTypes[0].Used(chosen); used != nil && !mediaTypes[0].Drawn {
+		view.Body, view.Example = "example", used.Name
 	}
 	return view
+}
+
+// sampleOf is a body that an operation answers with when nothing else does. Making one compiles its schemas:
+// that is for one operation, and not for a list of them.
+func sampleOf(service *catalog.Service, op *contract.Operation, examples []api.Example) string {
+	chosen, response, mediaTypes := "", op.Success, op.Success.MediaTypes
+	if i := slices.IndexFunc(examples, func(e api.Example) bool { return e.Chosen }); i >= 0 {
+		chosen = examples[i].Name
+		response = op.Named(chosen)
+		mediaTypes = response.With(chosen)
+	}
+	if len(mediaTypes) == 0 {
+		return ""
+	}
+	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, MediaTypes: mediaTypes[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
+	return string(built.Answer.Body)
 }
 
 func exampleViews(op *contract.Operation, chosen string) (views []api.Example) {
@@ -138,6 +153,9 @@ func (s *server) operationDetail(seen perspective, service *catalog.Service, op 
 	detail := api.OperationDetail{
 		Operation: s.operationView(seen, service, op), Description: op.Description,
 		Parameters: []api.OperationPart{}, Takes: []api.OperationBody{}, Responses: []api.OperationResponse{},
+	}
+	if op.Skipped == nil {
+		detail.Sample = sampleOf(service, op, detail.Examples)
 	}
 	for _, p := range op.Parameters {
 		part := partView(p.Schema, p.Name, p.Required, p.Description)

@@ -32,7 +32,7 @@ type Operation struct {
 	Pins []string `json:"pins,omitempty"`
 	// PinFaults say which of them lead nowhere, or break the contract.
 	PinFaults []string `json:"pinFaults,omitempty"`
-	// Sample is an answer's body as a caller would get it.
+	// Sample is a body that it answers with; of one operation, not of a list of them.
 	Sample string `json:"sample,omitempty"`
 	// ExampleOrigin says which lane or scenario chose the example: scenario "storm".
 	ExampleOrigin string `json:"exampleOrigin,omitempty"`

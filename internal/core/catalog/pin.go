@@ -78,7 +78,11 @@ func samePins(a, b spec.Pins) bool {
 // PinWarnings says of the pins of an operation which lead nowhere in its answers, and which
 // break the contract.
 func (s *Service) PinWarnings(operation string) (items []problem.Item) {
-	op, pins := s.Operation(operation), s.Pins(operation)
+	pins := s.Pins(operation)
+	if len(pins) == 0 {
+		return nil
+	}
+	op := s.Operation(operation)
 	if op == nil || op.Skipped != nil {
 		return nil
 	}

@@ -313,6 +313,15 @@ func (o *MediaType) Example(name string) *Example {
 	return nil
 }
 
+// Used is the example that is sent when one of a name, or with "" any, is wanted: that one, else the first; nil
+// for none.
+func (o *MediaType) Used(name string) *Example {
+	if used := o.Example(name); used != nil || len(o.Examples) == 0 {
+		return used
+	}
+	return &o.Examples[0]
+}
+
 // Example is a named example of an answer, ready to send.
 type Example struct {
 	Name    string // "" when the contract gives it none

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
+import { operationDetail } from '@/api/operations';
 import type { OperationDetail } from '@/api/types';
 import { count, shortTime } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
@@ -8,7 +9,7 @@ import { Panel } from '@/ui/Panel';
 import { BodyDoc } from './BodyDoc';
 import { PartTable } from './PartTable';
 import { PinnedFields } from './PinnedFields';
-import { docsOf, measuredLatencies, operationDetail } from './queries';
+import { docsOf, measuredLatencies } from './queries';
 import { ResponseDoc } from './ResponseDoc';
 import { TestCallForm } from './TestCallForm';
 

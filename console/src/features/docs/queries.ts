@@ -3,13 +3,6 @@ import { part, send } from '@/api/http';
 import { keys } from '@/api/keys';
 import type { MeasuredLatencies, Operation, OperationDetail, Service } from '@/api/types';
 
-export function operationDetail(service: string, operation: string) {
-  return queryOptions({
-    queryKey: keys.operation(service, operation),
-    queryFn: () => send<OperationDetail>(`/services/${part(service)}/operations/${part(operation)}`),
-  });
-}
-
 /** The address of what those who call a service need to know. */
 export const docsOf = (service: string) => `/services/${part(service)}/docs`;
 

@@ -1,12 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'wouter';
-import { operationList } from '@/api/operations';
+import { operationDetail } from '@/api/operations';
 import type { Mapping } from '@/api/types';
 import { callDetail } from '@/features/calls';
 import { useTitle } from '@/lib/title';
 import { AlsoHere } from '@/ui/AlsoHere';
 import { Awaited } from '@/ui/Awaited';
-import { ProblemNotice } from '@/ui/ProblemNotice';
 import { MappingEditor } from './MappingEditor';
 import { beyondForm, draftOf, draftOfCall, draftOfOperation, emptyDraft } from './mappingDraft';
 import { editorOf, ownerOf } from './owner';
@@ -95,18 +94,10 @@ function FromCall({ service, id, where }: { service: string; id: string; where: 
 }
 
 function FromOperation({ service, id }: { service: string; id: string }) {
-  const query = useQuery(operationList(service));
+  const query = useQuery(operationDetail(service, id));
   return (
     <Awaited query={query} what="the operation">
-      {({ items }) => {
-        const found = items.find((operation) => operation.id === id);
-        if (found) return <MappingEditor service={service} start={draftOfOperation(found)} />;
-        return (
-          <div className="p-5">
-            <ProblemNotice message={`The contract of ${service} has no operation ${id}.`} />
-          </div>
-        );
-      }}
+      {(operation) => <MappingEditor service={service} start={draftOfOperation(operation)} />}
     </Awaited>
   );
 }

@@ -45,9 +45,7 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted) {
 	b.MediaType = mediaType
 	b.Answer.Header = []call.Field{{Name: "Content-Type", Value: contentType(mediaType.ContentType())}}
-	if b.Used = mediaType.Example(w.Example); b.Used == nil && len(mediaType.Examples) > 0 {
-		b.Used = &mediaType.Examples[0]
-	}
+	b.Used = mediaType.Used(w.Example)
 	if w.Generate && mediaType.CanEncode() {
 		b.Used = nil
 	}
