@@ -44,7 +44,7 @@ func BenchmarkConsole(b *testing.B) {
 		new MutationObserver(() => {
 			const now = performance.timeOrigin + performance.now();
 			for (const row of document.querySelectorAll('[data-call]')) window.shown[row.dataset.call] ??= now;
-		}).observe(document.body, {subtree: true, childList: true});
+		}).observe(document.body, {subtree: true, childList: true, attributes: true, attributeFilter: ['data-call']});
 		return null;
 	})()`)
 	require.NoError(b, err)

@@ -16,7 +16,7 @@ import { ThemeSwitch } from './ThemeSwitch';
 export function StateStrip() {
   const mine = useMyLane();
   const { data, isError } = useStatus();
-  const { connection } = useSyncExternalStore(feed.subscribe, feed.get);
+  const connection = useSyncExternalStore(feed.subscribe, () => feed.get().connection);
   const lost = isError || connection === 'lost';
   return (
     <header className="flex h-10 shrink-0 items-center gap-5 whitespace-nowrap border-line border-b bg-panel px-5 text-[13px]">

@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { TriangleAlert } from 'lucide-react';
-import { memo, useEffect, useRef } from 'react';
+import { memo, useEffect, useRef, useState } from 'react';
 import { Link } from 'wouter';
 import type { Call, Entry } from '@/api/types';
 import { whoOf } from '@/features/activity';
@@ -9,6 +9,7 @@ import { statusText } from '@/lib/statusText';
 import { targetOf } from '@/lib/target';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
+import { callNumber } from './callFilter';
 import { type ChangeLine, rowAt, rowOf } from './changeLines';
 
 interface Props {
@@ -26,6 +27,9 @@ interface Props {
 }
 
 const rowHeight = 30;
+const heightOfRow = () => rowHeight;
+/** From so many new calls at once on no row stays in sight. */
+const many = 20;
 
 const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
 const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,150px)_76px_72px]';
@@ -38,11 +42,7 @@ export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, o
   const rows = useVirtualizer({
     count: calls.length + changes.length,
     getScrollElement: () => box.current,
-    estimateSize: () => rowHeight,
-    getItemKey: (i) => {
-      const row = rowAt(changes, i);
-      return 'entry' in row ? row.entry.id : (calls[row.call]?.id ?? i);
-    },
+    estimateSize: heightOfRow,
     overscan: 12,
   });
   const at = selected ? calls.findIndex((call) => call.id === selected) : -1;
@@ -52,7 +52,8 @@ export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, o
     scrolledTo.current = selected;
     rows.scrollToIndex(rowOf(changes, at), { align: 'auto' });
   }, [selected, at, rows, changes]);
-  const under = !narrow && calls.some((call) => underOf(call, mixed));
+  const under = !narrow && calls.some(({ lane, scenario }) => scenario || (mixed && lane));
+  const quick = useQuick(calls);
   const columns = narrow ? tight : under ? situated : wide;
   return (
     <div
@@ -89,8 +90,13 @@ export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, o
           {rows.getVirtualItems().map((row) => {
             const what = rowAt(changes, row.index);
             const call = 'call' in what ? calls[what.call] : undefined;
+            const id = 'entry' in what ? what.entry.id : call?.id;
             return (
-              <div key={row.key} className="absolute inset-x-0" style={{ top: row.start, height: rowHeight }}>
+              <div
+                key={quick ? row.index : id}
+                className="absolute inset-x-0"
+                style={{ top: row.start, height: rowHeight }}
+              >
                 {'entry' in what && <ChangeRow entry={what.entry} />}
                 {call && (
                   <CallRow
@@ -110,6 +116,19 @@ export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, o
       </div>
     </div>
   );
+}
+
+/**
+ * Whether the list runs so fast that its rows are all others each time: then they are filled anew, which costs half of
+ * making them anew.
+ */
+function useQuick(calls: Call[]): boolean {
+  const [seen, setSeen] = useState({ calls, quick: false });
+  if (seen.calls === calls) return seen.quick;
+  const newest = (list: Call[]) => (list[0] ? callNumber(list[0]) : 0);
+  const quick = newest(calls) - newest(seen.calls) > many;
+  setSeen({ calls, quick });
+  return quick;
 }
 
 /** A change between the calls: from here on answers may be others. */

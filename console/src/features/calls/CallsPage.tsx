@@ -82,6 +82,10 @@ export function CallsPage({ service = '' }: { service?: string }) {
     [setParams],
   );
   const select = useCallback((id: string) => set('call', id), [set]);
+  const setTime = useCallback(
+    (time?: { from: number; to: number }) => set('time', time ? timeText(time) : null),
+    [set],
+  );
   const togglePause = () => {
     paused.current = !held;
     hold(!held);
@@ -132,12 +136,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
           />
         </span>
       </div>
-      <TimelineStrip
-        scope={scope}
-        entries={entries}
-        time={scope.time}
-        onTime={(time) => set('time', time ? timeText(time) : null)}
-      />
+      <TimelineStrip scope={scope} entries={entries} time={scope.time} onTime={setTime} />
       <IgnoredStrip left={left} shown={withIgnored} onShow={(on) => set('ignored', on ? 'yes' : null)} />
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
-import { type PointerEvent, useRef, useState } from 'react';
+import { memo, type PointerEvent, useMemo, useRef, useState } from 'react';
 import type { Entry } from '@/api/types';
 import { clock, count, duration } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -24,18 +24,21 @@ interface Props {
   onTime(time?: { from: number; to: number }): void;
 }
 
-/** The last quarter of an hour: who answered, what failed, how long it took, and what was changed meanwhile. */
-export function TimelineStrip({ scope, entries, time, onTime }: Props) {
+/**
+ * The last quarter of an hour: who answered, what failed, how long it took, and what was changed meanwhile. It is
+ * drawn anew when it is read anew, not with each call.
+ */
+export const TimelineStrip = memo(({ scope, entries, time, onTime }: Props) => {
   const { data } = useQuery(timelineOf(scope));
-  if (!data) return <div className="h-[104px] border-line border-b" />;
-  const view = timelineView(data);
+  const view = useMemo(() => data && timelineView(data), [data]);
+  if (!data || !view) return <div className="h-[104px] border-line border-b" />;
   return (
     <section aria-label="The last 15 minutes" className="border-line border-b bg-panel px-5 pt-1.5 pb-1">
       <Legend view={view} time={time} onTime={onTime} />
       <Plot view={view} spanMs={data.seconds * 1_000} entries={entries} time={time} onTime={onTime} />
     </section>
   );
-}
+});
 
 function Legend({ view, time, onTime }: { view: TimelineView } & Pick<Props, 'time' | 'onTime'>) {
   const present = stackOrder.filter((source) =>
