@@ -54,7 +54,7 @@ func TestConsoleImpairmentsOfTwo(t *testing.T) {
 	require.NoError(t, err)
 	must(t, p.WaitText("errors for the next 3"), p.Press("Switch on"), p.WaitText("Nothing was switched on: the impairment of moorings already exists"), p.WaitText("Theirs, as it is kept"))
 	assert.Equal(t, 3, on().Errors.Next, "nothing is overwritten")
-	must(t, p.Press("Take theirs"), p.WaitText("errors next"), p.Fill("Latency", "7ms"), p.Press("Switch on"), p.Wait("/On from the next call: .*latency 7ms/.test(document.body.innerText)"))
+	must(t, p.Press("Take theirs"), p.Wait("[...document.querySelectorAll('input')].some((e) => e.value === 'next 3')"), p.Fill("Latency", "7ms"), p.Press("Switch on"), p.Wait("/On from the next call: .*latency 7ms/.test(document.body.innerText)"))
 	assert.Equal(t, 3, on().Errors.Next)
 	assert.Equal(t, "7ms", on().Latency.String())
 	must(t, p.Press("Document"), p.WaitText("next: 3"), p.Press("Form"), p.Fill("Latency", "9ms"))

@@ -26,6 +26,10 @@ func TestConsoleMappingEditor(t *testing.T) {
 	must(t, p.Fill("Path", "/berths/{number}"), p.WaitText("it would answer 1 of the last 2"), p.Press("GET /berths/N7"), p.WaitText(`Answered by mapping "closed"`))
 	must(t, p.Press("Changes"), p.WaitText("As it is written now"), p.WaitText("path: /berths/{number}"), p.Press("Close"))
 
+	// what is being written outlives a reload, and can be given up
+	must(t, p.Wait("sessionStorage.length === 1"), p.Goto(s.control+"/services/moorings/mappings/closed"), p.WaitText("This is what you were writing"), p.WaitText("it would answer 1 of the last 2"), p.Press("Begin anew"), p.WaitText("it would answer 0 of the last 2"),
+		p.Fill("Path", "/berths/{number}"), p.WaitText("it would answer 1 of the last 2"), p.Press("GET /berths/N7"))
+
 	// the same as a document: its faults stand at their lines
 	must(t, p.Press("Document"), p.Wait(`document.querySelector('.cm-content')?.innerText.includes('path: /berths/{number}')`))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}", pth: 1}}`), p.WaitText(`line 1, column 30: "pth" is not a key of call`))

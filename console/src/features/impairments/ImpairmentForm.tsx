@@ -215,10 +215,11 @@ function FieldsForm({ text, typed, onChange }: FieldsFormProps) {
     <>
       <div className="flex flex-wrap items-start gap-3">
         {field('latency', 'Latency', '200ms..900ms', 'w-44', 'Or 250ms, p50=80ms,p99=900ms, or recorded')}
-        {field('errors', 'Errors', '30%', 'w-20')}
+        {field('errors', 'Errors', '30%', 'w-24', 'Or next 3, every 5, first 2')}
         {field('status', 'With status', '503, 429', 'w-28')}
         {field('retryAfter', 'Retry after', '5s', 'w-20')}
         {field('limit', 'Limit', '60/1m', 'w-24')}
+        {field('inFlight', 'At once', '5', 'w-20')}
         {choice('of', 'Of', 'everyone', ['caller'])}
         {choice('effect', 'Connection', 'as it is', [
           'drop',
@@ -228,6 +229,7 @@ function FieldsForm({ text, typed, onChange }: FieldsFormProps) {
           'wrong-length',
           'garbage',
         ])}
+        {fields.effect && field('effectRate', 'Of the calls', '100%', 'w-20')}
         {choice('line', 'Line', 'as it is', lines?.items.flatMap(({ name }) => name ?? []) ?? [])}
         {choice('outage', 'Outage', 'none', ['503', 'drop', 'reset', 'hang'])}
         {fields.outage && field('outageFor', 'For', '20s', 'w-20')}

@@ -17,8 +17,10 @@ const none: Fields = {
   status: '',
   retryAfter: '',
   limit: '',
+  inFlight: '',
   of: '',
   effect: '',
+  effectRate: '',
   line: '',
   outage: '',
   outageFor: '',
@@ -34,6 +36,11 @@ test.each<[Partial<Fields>, string]>([
     'errors:\n  rate: 30%\n  status:\n    - 503\n    - 429\n  retryAfter: 5s\n',
   ],
   [{ errors: '30%', status: '429=1, 503=3' }, 'errors:\n  rate: 30%\n  status:\n    429: 1\n    503: 3\n'],
+  [{ errors: 'next 3', status: '503' }, 'errors:\n  next: 3\n  status:\n    - 503\n'],
+  [{ errors: 'every 5' }, 'errors:\n  every: 5\n'],
+  [{ errors: 'first 2' }, 'errors:\n  first: 2\n'],
+  [{ inFlight: '5' }, 'limit:\n  inFlight: 5\n'],
+  [{ effect: 'drop', effectRate: '5%' }, 'connection:\n  effect: drop\n  rate: 5%\n'],
   [{ limit: '60/1m', of: 'caller' }, 'limit:\n  calls: 60\n  per: 1m\n  of: caller\n'],
   [{ effect: 'drop' }, 'connection:\n  effect: drop\n'],
   [{ line: 'harbour-radio' }, 'connection:\n  line: harbour-radio\n'],
@@ -57,9 +64,9 @@ test('what the service writes shorter is read, too', () => {
 });
 
 test.each([
-  ['errors: { next: 3, status: 503 } # until four', 'errors', '50%', 'next: 3', ['errors next']],
-  ['limit: { inFlight: 5 }', 'limit', '60/1m', 'inFlight: 5', ['limit inFlight']],
-  ['connection: { effect: drop, rate: 5% }', 'line', 'old-tug', 'rate: 5%', ['connection rate']],
+  ['errors: { next: 3, status: 503, of: caller } # until four', 'errors', '50%', 'of: caller', ['errors of']],
+  ['limit: { inFlight: 5 }', 'limit', '60/1m', 'inFlight: 5', []],
+  ['connection: { effect: drop, rate: 5% }', 'line', 'old-tug', 'rate: 5%', []],
   ['latency: 1s # as measured', 'latency', '2s', '# as measured', []],
 ])('of %s the form changes what it shows and keeps the rest', (text, field, typed, kept, others) => {
   const changed = withField(text, field as keyof Fields, typed);
@@ -87,7 +94,10 @@ test('the command does the same', () => {
   expect(commandOf('moorings', 'getBerth', failing)).toBe(
     'rapidmimic impair set moorings --operation getBerth --error-rate 30% --error-status 503,500',
   );
-  expect(commandOf('moorings', '', 'errors: { next: 3 }', 'mara')).toBe(
+  expect(commandOf('moorings', '', 'errors: { next: 3 }\nlimit: { inFlight: 2 }', 'mara')).toBe(
+    'rapidmimic impair set moorings --error-next 3 --in-flight 2 --lane mara',
+  );
+  expect(commandOf('moorings', '', 'errors: { next: 3, of: caller }', 'mara')).toBe(
     'rapidmimic impair set moorings --file impairment.yaml --lane mara',
   );
   for (const { fields } of beginnings) expect(isEmpty(withFields('', fields))).toBe(false);

@@ -6,12 +6,14 @@ import { plainOf, type Value, withValue } from '@/lib/yamlText';
 /** What the form shows of an impairment's document: everything is text, '' for nothing. */
 export interface Fields {
   latency: string;
-  errors: string; // a share such as 30%
+  errors: string; // a share such as 30%, or next 3, every 5, first 2
   status: string; // 503, 429, or by weight 503=3, 429=1
   retryAfter: string;
   limit: string; // 60/1m
+  inFlight: string; // how many calls at once
   of: string; // "" for everyone
   effect: string; // of the connection; "" for none
+  effectRate: string; // of how many calls; "" for all
   line: string; // name of a line; "" for none
   outage: string; // "" for none
   outageFor: string;
@@ -33,11 +35,18 @@ export function textOf(document?: ImpairmentDocument): string {
   return document ? stringify(document, { lineWidth: 0 }) : '';
 }
 
+/** How a document says which calls get errors, and how the form and the command do. */
+const which = ['rate', 'next', 'every', 'first'] as const;
+type Which = (typeof which)[number];
+
 type Plain = {
   latency?: string | { p50?: string; p99?: string; measured?: object };
-  errors?: { rate?: string; status?: string | string[] | Record<string, string>; retryAfter?: string };
-  limit?: { calls?: string; per?: string; of?: string };
-  connection?: string | { effect?: string; line?: string };
+  errors?: Partial<Record<Which, string>> & {
+    status?: string | string[] | Record<string, string>;
+    retryAfter?: string;
+  };
+  limit?: { calls?: string; per?: string; inFlight?: string; of?: string };
+  connection?: string | { effect?: string; rate?: string; line?: string };
   outage?: { as?: string; for?: string; every?: string };
   seed?: string;
 };
@@ -58,12 +67,14 @@ export function fieldsOf(text: string): Fields | undefined {
   const held = typeof connection === 'string' ? { effect: connection } : connection;
   return {
     latency: latencyText(latency),
-    errors: errors?.rate ?? '',
+    errors: errorsText(errors),
     status: statuses.join(', '),
     retryAfter: errors?.retryAfter ?? '',
     limit: [limit?.calls, limit?.per].filter(Boolean).join('/'),
+    inFlight: limit?.inFlight ?? '',
     of: limit?.of ?? '',
     effect: held?.effect ?? '',
+    effectRate: held && 'rate' in held ? (held.rate ?? '') : '',
     line: held && 'line' in held ? (held.line ?? '') : '',
     outage: outage?.as ?? '',
     outageFor: outage?.for ?? '',
@@ -79,8 +90,10 @@ const places: Record<keyof Fields, string[]> = {
   status: ['errors', 'status'],
   retryAfter: ['errors', 'retryAfter'],
   limit: ['limit', 'calls'],
+  inFlight: ['limit', 'inFlight'],
   of: ['limit', 'of'],
   effect: ['connection', 'effect'],
+  effectRate: ['connection', 'rate'],
   line: ['connection', 'line'],
   outage: ['outage', 'as'],
   outageFor: ['outage', 'for'],
@@ -94,16 +107,24 @@ export function withField(text: string, field: keyof Fields, typed: string): str
   switch (field) {
     case 'latency':
       return withValue(text, places.latency, value && latencyOf(value));
+    case 'errors': {
+      const [, kind = 'rate', number = value] = /^(next|every|first)\s+(\S+)$/.exec(value) ?? [];
+      const given = (plainOf(text) as Plain | null | undefined)?.errors ?? {};
+      const others = which.filter((one) => one in given && one !== kind);
+      const set = number || kind in given ? withValue(text, ['errors', kind], number) : text;
+      return others.reduce((next, one) => withValue(next, ['errors', one], ''), set);
+    }
     case 'status':
       return withValue(text, places.status, statusOf(value));
     case 'limit': {
       const [calls = '', per = ''] = value.split('/').map((part) => part.trim());
       return withValue(withValue(text, ['limit', 'calls'], calls), ['limit', 'per'], per);
     }
-    case 'line': {
+    case 'line':
+    case 'effectRate': {
       const effect = fieldsOf(text)?.effect; // which may stand there alone
       const whole = effect ? withValue(text, places.effect, effect) : text;
-      return withValue(whole, places.line, value);
+      return withValue(whole, places[field], value);
     }
     default:
       if (field === 'outage' && !value) return withValue(text, ['outage'], '');
@@ -116,6 +137,13 @@ export function withFields(text: string, fields: Partial<Fields>): string {
     (next, [field, value]) => withField(next, field as keyof Fields, value),
     text,
   );
+}
+
+/** Which calls get errors, in words: 30%, next 3, every 5, first 2. */
+function errorsText(errors: Plain['errors']): string {
+  const kind = which.find((one) => errors?.[one]);
+  if (!kind || !errors) return '';
+  return kind === 'rate' ? (errors.rate ?? '') : `${kind} ${errors[kind]}`;
 }
 
 /** What stands in the field: what was measured is too long for it. */
@@ -141,13 +169,13 @@ function statusOf(text: string): Value {
   );
 }
 
-const ofLimits = ['limit per'];
+const besides = ['limit per', ...which.map((one) => `errors ${one}`)];
 
 /** What a document says beside what the form shows: "errors next". */
 export function othersOf(text: string): string[] {
   const plain = plainOf(text);
   if (!isMap(plain)) return [];
-  const shown = [...Object.values(places).map((place) => place.join(' ')), ...ofLimits];
+  const shown = [...Object.values(places).map((place) => place.join(' ')), ...besides];
   return Object.entries(plain)
     .flatMap(([section, said]) =>
       isMap(said) && section !== 'latency' ? Object.keys(said).map((key) => `${section} ${key}`) : [section],
@@ -167,14 +195,21 @@ const flags: [keyof Fields, string][] = [
   ['status', '--error-status'],
   ['retryAfter', '--retry-after'],
   ['limit', '--limit'],
+  ['inFlight', '--in-flight'],
   ['of', '--of'],
   ['effect', '--connection'],
+  ['effectRate', '--connection-rate'],
   ['line', '--line'],
   ['outage', '--outage'],
   ['outageFor', '--for'],
   ['outageEvery', '--every'],
   ['seed', '--seed'],
 ];
+
+function flagOf(key: keyof Fields, flag: string, value: string): string {
+  const [, kind, number] = /^(next|every|first) (\S+)$/.exec(value) ?? [];
+  return key === 'errors' && kind && number ? `--error-${kind} ${number}` : `${flag} ${word(value)}`;
+}
 
 /** The command that does the same; with a file where flags do not say it all. */
 export function commandOf(service: string, operation: string, text: string, lane = ''): string {
@@ -183,7 +218,7 @@ export function commandOf(service: string, operation: string, text: string, lane
     fields && othersOf(text).length === 0
       ? flags
           .filter(([key]) => fields[key])
-          .map(([key, flag]) => `${flag} ${word(fields[key].replaceAll(', ', ','))}`)
+          .map(([key, flag]) => flagOf(key, flag, fields[key].replaceAll(', ', ',')))
       : ['--file impairment.yaml'];
   return [
     'rapidmimic impair set',

@@ -97,6 +97,17 @@ export function MappingEditor({ service, saved, start }: Props) {
           </Button>
         </div>
       </div>
+      {editing.restored && (
+        <p
+          role="status"
+          className="flex items-center gap-3 border-line border-b bg-sunken px-5 py-1.5 text-[13px]"
+        >
+          This is what you were writing before the page was left. It is not saved.
+          <Button className="h-6" onClick={editing.discard}>
+            Begin anew
+          </Button>
+        </p>
+      )}
       {save.isError && (
         <SaveProblem
           service={service}

@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useSearchParams } from 'wouter';
 import type { MappingDocument } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
+import { draftId, keepDraft, keptDraft, mostKept } from './keptDraft';
 import {
   beyondForm,
   documentOf,
@@ -29,8 +30,13 @@ export type Editing = ReturnType<typeof useMappingEditing>;
 export function useMappingEditing({ service, saved, start }: Start) {
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
-  const [draft, setDraft] = useState(start ?? emptyDraft());
-  const [text, setText] = useState(saved?.text ?? '');
+  const id = draftId(saved);
+  const version =
+    saved?.mapping.etag ?? ['from', 'operation', 'where'].map((name) => params.get(name)).join();
+  const [kept] = useState(() => keptDraft(service, id, version));
+  const [restored, setRestored] = useState(kept !== undefined);
+  const [draft, setDraft] = useState(kept?.draft ?? start ?? emptyDraft());
+  const [text, setText] = useState(kept?.text ?? saved?.text ?? '');
   const [call, setCall] = useState(params.get('from') ?? '');
   const asDocument = !start || (params.get('view') === 'document' && text !== '');
   const faults = asDocument ? {} : faultsOf(draft);
@@ -45,6 +51,10 @@ export function useMappingEditing({ service, saved, start }: Start) {
     refetchInterval: 5_000,
     placeholderData: (before) => before,
   });
+  const changed = (start && isDirty(draft, start)) || text !== (saved?.text ?? '');
+  const keeps = changed && draft.body.length + text.length < mostKept;
+  const begun = useSettled(keeps ? { draft, text } : null, 500);
+  useEffect(() => keepDraft(service, id, version, begun ?? undefined), [service, id, version, begun]);
   const current = settled.document === document && !trial.isFetching;
   const ask = () => queries.fetchQuery(trialOf(service, question));
   const setView = (view: 'form' | 'document') =>
@@ -80,8 +90,11 @@ export function useMappingEditing({ service, saved, start }: Start) {
       (asDocument
         ? text !== saved?.text && (large || (current && trial.data?.faults.length === 0))
         : !saved || isDirty(draft, start)),
+    /** It is what was being written when the page was left. */
+    restored,
     discard() {
-      if (start) setDraft(start);
+      setRestored(false);
+      setDraft(start ?? emptyDraft());
       setText(saved?.text ?? '');
     },
     /** Shows the form as a document. */
