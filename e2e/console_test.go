@@ -172,6 +172,11 @@ func TestConsoleCallsPage(t *testing.T) {
 	must(t, rows(5), p.Fill("Filter calls", `body:"Inner Quay" miss`), p.WaitText("No call in the log is one of these"))
 	must(t, p.Fill("Filter calls", " "), p.Type("\b"), rows(8))
 
+	// words are switched off and on, and a filter is kept under a name
+	must(t, p.Fill("Filter calls", "tides status:404"), p.WaitText("No call in the log"), p.Press("status:404"), rows(5), p.Wait("new URLSearchParams(location.search).get('off') === 'status:404'"), p.Press("tides"), rows(8), p.Press("status:404"), rows(3))
+	must(t, p.Press("Saved filters"), p.Fill("Name for the filter as it is now", "missing"), p.Press("Keep it"), p.Press("Close"), p.Press("Forget what is off"), p.Fill("Filter calls", " "), p.Type("\b"), rows(8),
+		p.Press("Saved filters"), p.Click("[data-filter=missing] button"), rows(3), p.Fill("Filter calls", " "), p.Type("\b"), rows(8))
+
 	// keys: leave the field, walk, open, make a mapping
 	must(t, p.Click("[data-call]"), p.Wait(`location.search.includes('call=c-8')`), p.Type("j"), p.Wait(`location.search.includes('call=c-7')`),
 		p.Type("j"), p.Wait(`location.search.includes('call=c-6')`), p.Type("j"), p.WaitText("Closest is operation getBerth"), p.Type("m"), p.WaitText("When a call looks like this"),

@@ -19,12 +19,14 @@ import { feed } from './callFeed';
 import { type GroupedBy, groupings } from './callGroups';
 import { changeLines } from './changeLines';
 import { commandOf } from './commandOf';
+import { FilterChips } from './FilterChips';
 import { FilterField } from './FilterField';
 import { IgnoredStrip } from './IgnoredStrip';
 import { withoutIgnored } from './ignored';
 import { everyLane, LaneFilter } from './LaneFilter';
 import { mappingLink } from './mappingLink';
 import { NoCalls } from './NoCalls';
+import { SavedFilters } from './SavedFilters';
 import { TimelineStrip } from './TimelineStrip';
 import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
@@ -105,6 +107,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
     <div className="flex h-full min-h-0 flex-1 flex-col">
       <div className="flex flex-wrap items-center gap-2 border-line border-b px-5 py-2">
         <FilterField text={text} onChange={(next) => set('text', next)} input={filter} />
+        <SavedFilters text={text} onUse={(saved) => set('text', saved)} />
         <LaneFilter lane={lane} mine={mine} onChange={(next) => set('lane', next)} />
         <Select
           quiet
@@ -136,6 +139,14 @@ export function CallsPage({ service = '' }: { service?: string }) {
           />
         </span>
       </div>
+      <FilterChips
+        text={text}
+        off={params.get('off') ?? ''}
+        onChange={(next, off) => {
+          set('text', next);
+          set('off', off);
+        }}
+      />
       <TimelineStrip scope={scope} entries={entries} time={scope.time} onTime={setTime} />
       <IgnoredStrip left={left} shown={withIgnored} onShow={(on) => set('ignored', on ? 'yes' : null)} />
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
