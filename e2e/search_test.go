@@ -37,6 +37,14 @@ func TestSearch(t *testing.T) {
 	must(t, p.Wait("location.pathname === '/services/moorings/settings'"))
 	find("c-1", "c-1")
 	must(t, p.Wait("location.pathname === '/calls' && location.search === '?call=c-1'"))
+	height := func(px string) error {
+		return p.Wait("document.querySelector('[data-call]').parentElement.style.height === '" + px + "px'")
+	}
+	must(t, height("30"))
+	find("dense", "Set lists dense")
+	must(t, height("22"))
+	find("roomy", "Set lists dense")
+	must(t, height("30"))
 	find("use bad-night", "Use scenario bad-night")
 	must(t, p.WaitStrip("scenario: bad-night"))
 	find("stop all", "Stop all impairments")

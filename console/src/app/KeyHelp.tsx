@@ -1,7 +1,9 @@
 import { Keyboard } from 'lucide-react';
 import { useEffect, useState } from 'react';
+import { setDensity, useDensity } from '@/lib/density';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
+import { Switch } from '@/ui/Switch';
 
 const keys = [
   ['Ctrl K', 'go to a service, operation, mapping, scenario, call or action'],
@@ -37,7 +39,7 @@ export function KeyHelp() {
           <Keyboard size={16} aria-hidden />
         </Button>
       </DialogTrigger>
-      <DialogContent title="Keys">
+      <DialogContent title="Keys, and how lists look">
         <dl className="grid grid-cols-[80px_1fr] gap-y-1.5">
           {keys.map(([key, what]) => (
             <div key={key} className="contents">
@@ -48,6 +50,13 @@ export function KeyHelp() {
             </div>
           ))}
         </dl>
+        <p className="mt-4 border-line border-t pt-3">
+          <Switch
+            label="Dense lists"
+            checked={useDensity() === 'dense'}
+            onCheckedChange={(dense) => setDensity(dense ? 'dense' : 'roomy')}
+          />
+        </p>
       </DialogContent>
     </Dialog>
   );

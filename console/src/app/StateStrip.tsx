@@ -7,6 +7,7 @@ import { ImpairmentStrip } from '@/features/impairments';
 import { LaneStrip } from '@/features/lanes';
 import { SearchDialog } from '@/features/search';
 import { count, total } from '@/lib/format';
+import { Mark } from '@/ui/Mark';
 import { Holder } from './Holder';
 import { KeyHelp } from './KeyHelp';
 import { Others } from './Others';
@@ -20,8 +21,8 @@ export function StateStrip() {
   const lost = isError || connection === 'lost';
   return (
     <header className="flex h-10 shrink-0 items-center gap-5 whitespace-nowrap border-line border-b bg-panel px-5 text-[13px]">
-      <Link href="/" className="font-semibold">
-        Rapid Mimic
+      <Link href="/" className="flex items-center gap-2 font-semibold">
+        <Mark /> Rapid Mimic
       </Link>
       <span className="hidden text-dim lg:inline">{location.host}</span>
       {data && <LaneStrip status={data} mine={mine} />}

@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight } from 'lucide-react';
-import { useMemo, useRef, useState } from 'react';
+import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { Link, useSearchParams } from 'wouter';
 import { mappingList } from '@/api/mappings';
 import { useMyLane, useView } from '@/api/myLane';
 import { operationList } from '@/api/operations';
 import type { Mapping, Operation, Service } from '@/api/types';
 import { ManyMappings, RemovedDialog, selectMappings } from '@/features/mappings';
+import { useLineHeight } from '@/lib/density';
 import { Awaited } from '@/ui/Awaited';
 import { Button } from '@/ui/Button';
 import { AnswerFilterBar } from './AnswerFilterBar';
@@ -18,7 +19,7 @@ import { OperationLine } from './OperationLine';
 import { mappingKey, operationKey } from './pulses';
 import { type Traffic, useTraffic } from './useTraffic';
 
-const lineHeight = 34;
+const roomyLine = 34;
 /** From how many operations on they are read less often: the list is long. */
 const many = 300;
 
@@ -121,6 +122,7 @@ interface LinesProps {
 
 function Lines({ service, rows, traffic, onFold }: LinesProps) {
   const box = useRef<HTMLDivElement>(null);
+  const lineHeight = useLineHeight(roomyLine);
   const lines = useVirtualizer({
     count: rows.length,
     getScrollElement: () => box.current,
@@ -128,6 +130,8 @@ function Lines({ service, rows, traffic, onFold }: LinesProps) {
     getItemKey: (i) => rows[i]?.key ?? i,
     overscan: 10,
   });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: lines of another height are measured anew
+  useLayoutEffect(() => lines.measure(), [lineHeight]);
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto border-line border-t">
       <div

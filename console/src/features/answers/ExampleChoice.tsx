@@ -45,7 +45,7 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
         const none = lane ? '' : operation.examples?.[0]?.name;
         choose.mutate(event.target.value === none ? null : event.target.value);
       }}
-      className={cn(inputLook, 'h-7 min-w-16 max-w-56 shrink py-0', inMine && 'border-accent')}
+      className={cn(inputLook, 'h-6 min-w-16 max-w-56 shrink py-0', inMine && 'border-accent')}
     >
       {lane && (
         <option value="">

@@ -1,9 +1,10 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { TriangleAlert } from 'lucide-react';
-import { memo, useEffect, useRef, useState } from 'react';
+import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Link } from 'wouter';
 import type { Call, Entry } from '@/api/types';
 import { whoOf } from '@/features/activity';
+import { useLineHeight } from '@/lib/density';
 import { clock, duration } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { targetOf } from '@/lib/target';
@@ -26,8 +27,7 @@ interface Props {
   onAway(away: boolean): void;
 }
 
-const rowHeight = 30;
-const heightOfRow = () => rowHeight;
+const roomyRow = 30;
 /** From so many new calls at once on no row stays in sight. */
 const many = 20;
 
@@ -39,12 +39,16 @@ const timeLook = (narrow: boolean) => (narrow ? 'hidden lg:inline' : '');
 
 export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, onAway }: Props) {
   const box = useRef<HTMLDivElement>(null);
+  const rowHeight = useLineHeight(roomyRow);
+  const heightOfRow = useCallback(() => rowHeight, [rowHeight]);
   const rows = useVirtualizer({
     count: calls.length + changes.length,
     getScrollElement: () => box.current,
     estimateSize: heightOfRow,
     overscan: 12,
   });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: rows of another height are measured anew
+  useLayoutEffect(() => rows.measure(), [rowHeight]);
   const at = selected ? calls.findIndex((call) => call.id === selected) : -1;
   const scrolledTo = useRef('');
   useEffect(() => {

@@ -6,6 +6,7 @@ import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import { switchImpairments, useRefresh } from '@/features/impairments';
 import { useSwitching } from '@/features/scenarios';
+import { currentDensity, setDensity } from '@/lib/density';
 import { currentTheme, setTheme } from '@/lib/theme';
 import { useSettled } from '@/lib/useSettled';
 import { Button } from '@/ui/Button';
@@ -162,6 +163,8 @@ function useActs(): (act: Act) => void {
         return impairments.mutate(false);
       case 'scenario':
         return flip.mutate({ scenario: act.name, lane });
+      case 'density':
+        return setDensity(currentDensity() === 'dense' ? 'roomy' : 'dense');
       case 'theme':
         return setTheme(currentTheme() === 'dark' ? 'light' : 'dark');
     }

@@ -15,7 +15,7 @@ export interface Target {
 
 /** What can be done from anywhere. */
 export type Act =
-  | { do: 'stop impairments' | 'resume impairments' | 'theme' }
+  | { do: 'stop impairments' | 'resume impairments' | 'theme' | 'density' }
   | { do: 'scenario'; name: string };
 
 const pages: [title: string, href: string][] = [
@@ -63,6 +63,7 @@ export function fixedTargets(text: string, { service, status }: Here): Target[] 
   if (status?.scenario.scenario)
     act(`Leave scenario ${status.scenario.scenario}`, { do: 'scenario', name: '' });
   act('Use the other theme, light or dark', { do: 'theme' });
+  act('Set lists dense, or roomy again', { do: 'density' });
   return all.filter(({ title }) => hasAll(title, text));
 }
 
