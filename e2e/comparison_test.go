@@ -34,7 +34,12 @@ func TestCallsAreCompared(t *testing.T) {
 	assert.Contains(t, s.run(t, "calls", "compare", second, "now"), "nothing differs")
 	assert.Contains(t, s.run(t, "calls", "compare", first, "now"), "2 differences")
 
-	_, err := s.api.CompareCalls(t.Context(), first, "c-ffff", false)
+	assert.Contains(t, s.run(t, "calls", "--since", "1h"), first)
+	assert.NotContains(t, s.run(t, "calls", "--until", "1h"), first)
+	_, err := s.api.Calls(t.Context(), client.CallQuery{Since: "yesterday"})
+	assert.ErrorContains(t, err, "since must be how long ago")
+
+	_, err = s.api.CompareCalls(t.Context(), first, "c-ffff", false)
 	assert.ErrorContains(t, err, "c-ffff is not in the log")
 	_, err = s.api.CompareCalls(t.Context(), first, "", false)
 	assert.ErrorContains(t, err, "with must be")

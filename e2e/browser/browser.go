@@ -16,6 +16,13 @@ import (
 
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// Keys that are no letters, for Type.
+const (
+	Down   = kb.ArrowDown
+	Escape = kb.Escape
 )
 
 // Browser is one Chromium. Pages in it share nothing.

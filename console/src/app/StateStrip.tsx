@@ -24,67 +24,74 @@ export function StateStrip() {
       <Link href="/" className="flex items-center gap-2 font-semibold">
         <Mark /> Rapid Mimic
       </Link>
-      <span className="hidden text-dim lg:inline">{location.host}</span>
-      {data && <LaneStrip status={data} mine={mine} />}
-      {data?.variableSet && (
-        <Link href="/variables" className="font-medium text-accent hover:underline">
-          variables: {data.variableSet}
-        </Link>
-      )}
-      {data && (
-        <Link href="/calls" className="hover:underline" data-testid="last-minute">
-          <strong>{total(data.lastMinute)}</strong> {total(data.lastMinute) === 1 ? 'call' : 'calls'} in the
-          last minute
-        </Link>
-      )}
-      {data && data.callsNotKept > 0 && (
-        <span className="font-medium text-miss" role="status">
-          {count(data.callsNotKept, 'call')} not kept
-        </span>
-      )}
-      {data?.faults?.map((fault) => (
-        <span key={fault} role="alert" title={fault} className="max-w-[320px] truncate font-medium text-bad">
-          {fault}
-        </span>
-      ))}
-      {data?.callsMissing && data.callsNotKept === 0 && (
-        <Link href="/calls" className="font-medium text-miss hover:underline" title={data.callsMissing}>
-          calls missing
-        </Link>
-      )}
-      {data && data.callsNotChecked > 0 && (
-        <span
-          className="text-dim"
-          title="They could not be held against their contracts to the end, or in time."
-        >
-          {count(data.callsNotChecked, 'call')} not checked
-        </span>
-      )}
-      {data?.recording?.map(({ service, name, calls }) => (
-        <Link
-          key={service}
-          href={`/services/${encodeURIComponent(service)}/recordings`}
-          title={`“${name}” runs`}
-          className="font-medium text-upstream hover:underline"
-        >
-          recording {service}, {count(calls, 'call')}
-        </Link>
-      ))}
-      {data?.publicHosts && (
-        <span
-          className="font-medium text-miss"
-          title="Programs that trust the authority here get what a service answers instead of these hosts of the public internet."
-        >
-          answers for {data.publicHosts.join(', ')}
-        </span>
-      )}
-      {data && !data.laneClosed && <ImpairmentStrip status={data} />}
-      {data?.relaying && (
-        <Link href="/" className="text-dim hover:underline">
-          {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}
-        </Link>
-      )}
-      <span className="ml-auto flex shrink-0 items-center gap-2">
+      <div className="flex h-full min-w-0 flex-1 items-center gap-5 overflow-x-auto">
+        <span className="hidden text-dim lg:inline">{location.host}</span>
+        {data && <LaneStrip status={data} mine={mine} />}
+        {data && !data.laneClosed && <ImpairmentStrip status={data} />}
+        {data?.variableSet && (
+          <Link href="/variables" className="font-medium text-accent hover:underline">
+            variables: {data.variableSet}
+          </Link>
+        )}
+        {data && (
+          <Link href="/calls" className="hover:underline" data-testid="last-minute">
+            <strong>{total(data.lastMinute)}</strong> {total(data.lastMinute) === 1 ? 'call' : 'calls'} in the
+            last minute
+          </Link>
+        )}
+        {data && data.callsNotKept > 0 && (
+          <span className="font-medium text-miss" role="status">
+            {count(data.callsNotKept, 'call')} not kept
+          </span>
+        )}
+        {data?.faults?.map((fault) => (
+          <span
+            key={fault}
+            role="alert"
+            title={fault}
+            className="max-w-[320px] truncate font-medium text-bad"
+          >
+            {fault}
+          </span>
+        ))}
+        {data?.callsMissing && data.callsNotKept === 0 && (
+          <Link href="/calls" className="font-medium text-miss hover:underline" title={data.callsMissing}>
+            calls missing
+          </Link>
+        )}
+        {data && data.callsNotChecked > 0 && (
+          <span
+            className="text-dim"
+            title="They could not be held against their contracts to the end, or in time."
+          >
+            {count(data.callsNotChecked, 'call')} not checked
+          </span>
+        )}
+        {data?.recording?.map(({ service, name, calls }) => (
+          <Link
+            key={service}
+            href={`/services/${encodeURIComponent(service)}/recordings`}
+            title={`“${name}” runs`}
+            className="font-medium text-upstream hover:underline"
+          >
+            recording {service}, {count(calls, 'call')}
+          </Link>
+        ))}
+        {data?.publicHosts && (
+          <span
+            className="font-medium text-miss"
+            title="Programs that trust the authority here get what a service answers instead of these hosts of the public internet."
+          >
+            answers for {data.publicHosts.join(', ')}
+          </span>
+        )}
+        {data?.relaying && (
+          <Link href="/" className="text-dim hover:underline">
+            {data.relaying.join(', ')} relay{data.relaying.length === 1 ? 's' : ''}
+          </Link>
+        )}
+      </div>
+      <span className="flex shrink-0 items-center gap-2">
         <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>

@@ -8,6 +8,7 @@ import { useLineHeight } from '@/lib/density';
 import { clock, duration } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { targetOf } from '@/lib/target';
+import { useSmallWindow } from '@/lib/useSmallWindow';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
 import { callNumber } from './callFilter';
@@ -37,7 +38,9 @@ const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,1
 const tight = 'grid-cols-[minmax(0,1fr)_44px_116px] lg:grid-cols-[76px_minmax(0,1fr)_44px_116px]';
 const timeLook = (narrow: boolean) => (narrow ? 'hidden lg:inline' : '');
 
-export function CallTable({ calls, changes, mixed, selected, narrow, onSelect, onAway }: Props) {
+export function CallTable({ calls, changes, mixed, selected, narrow: beside, onSelect, onAway }: Props) {
+  const small = useSmallWindow();
+  const narrow = beside || small;
   const box = useRef<HTMLDivElement>(null);
   const rowHeight = useLineHeight(roomyRow);
   const heightOfRow = useCallback(() => rowHeight, [rowHeight]);

@@ -14,6 +14,7 @@ import { cn } from '@/ui/cn';
 import { Quoted } from '@/ui/Quoted';
 import { SourceMark } from '@/ui/SourceMark';
 import { CompareCall } from './CompareCall';
+import { feed } from './callFeed';
 import { canVary } from './canVary';
 import { ExplanationView } from './ExplanationView';
 import { FieldActions } from './FieldActions';
@@ -22,6 +23,7 @@ import { MessageView } from './MessageView';
 import { mappingLink } from './mappingLink';
 import { callDetail } from './queries';
 import { SendAgain } from './SendAgain';
+import { sameEndpoint } from './sameEndpoint';
 import { TimingBar } from './TimingBar';
 import { UpstreamView } from './UpstreamView';
 
@@ -67,6 +69,10 @@ export function CallView({ id, wide, onWide, other, onOther, onClose }: Props) {
     </aside>
   );
 }
+
+/** The latest other call that was made for the same, else the call itself. */
+const likeIt = (call: Call) =>
+  (feed.get().calls.find((one) => one.id !== call.id && sameEndpoint(one, call)) ?? call).id;
 
 type BodyProps = Pick<Props, 'wide' | 'other' | 'onOther'> & { call: CallDetail };
 
@@ -134,7 +140,10 @@ function CallBody({ call, wide, other, onOther }: BodyProps) {
             </Button>
           )}
           {call.service && !made && <SendAgain call={call} />}
-          <Button aria-pressed={other !== ''} onClick={() => onOther(other ? '' : made ? call.id : 'now')}>
+          <Button
+            aria-pressed={other !== ''}
+            onClick={() => onOther(other ? '' : made ? likeIt(call) : 'now')}
+          >
             Compare
           </Button>
           {canVary(call) && (

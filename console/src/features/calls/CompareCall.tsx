@@ -28,7 +28,7 @@ export function CompareCall({ call, other, onOther }: Props) {
   const [all, setAll] = useState(false);
   const alike = calls.filter((one) => one.id !== call.id && sameEndpoint(one, call)).slice(0, mostOffered);
   const offered: [string, string][] = [
-    ['now', 'what it would get now'],
+    ...(call.source === 'callback' ? [] : [['now', 'what it would get now'] as [string, string]]),
     ...alike.map((one): [string, string] => [
       one.id,
       `${one.id}, ${clock(one.at)}, ${one.status || 'no answer'}`,

@@ -13,6 +13,13 @@ it.each<[string, Partial<Call>, Partial<Call>, boolean]>([
   ['another method', {}, { method: 'PUT' }, false],
   ['another service', {}, { service: 'tides' }, false],
   ['the service made it', {}, { source: 'callback' }, false],
+  [
+    'both are webhooks',
+    { source: 'callback', by: 'berthFreed' },
+    { source: 'callback', by: 'berthFreed', path: '/x' },
+    true,
+  ],
+  ['of two webhooks', { source: 'callback', by: 'berthFreed' }, { source: 'callback', by: 'told' }, false],
 ])('%s', (_, a, b, same) => {
   expect([sameEndpoint(call(a), call(b)), sameEndpoint(call(b), call(a))]).toEqual([same, same]);
 });
