@@ -22,7 +22,7 @@ export function StateStrip() {
   return (
     <header className="flex h-10 shrink-0 items-center gap-5 whitespace-nowrap border-line border-b bg-panel px-5 text-[13px]">
       <Link href="/" className="flex items-center gap-2 font-semibold">
-        <Mark /> Rapid Mimic
+        <Mark /> <span className="max-md:sr-only">Rapid Mimic</span>
       </Link>
       <div className="flex h-full min-w-0 flex-1 items-center gap-5 overflow-x-auto">
         <span className="hidden text-dim lg:inline">{location.host}</span>
@@ -92,11 +92,13 @@ export function StateStrip() {
         )}
       </div>
       <span className="flex shrink-0 items-center gap-2">
-        <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim'}>
+        <span role="status" className={lost ? 'font-medium text-bad' : 'text-dim max-md:sr-only'}>
           {lost ? 'connection lost, trying again' : connection === 'live' ? 'live' : 'connecting …'}
         </span>
-        <Others />
-        <Holder />
+        <span className="contents max-md:hidden">
+          <Others />
+          <Holder />
+        </span>
         <SearchDialog />
         <KeyHelp />
         <ThemeSwitch />
