@@ -17,31 +17,33 @@ func TestConsoleByKeys(t *testing.T) {
 	s.says("GET /moorings/berths/N7")
 	p := s.page("/")
 	require.NoError(t, p.WaitText("moorings"))
-	focused := func() string {
-		name, err := browser.Eval[string](p, `(() => { const e = document.activeElement; return (e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || e.tagName).trim(); })()`)
-		require.NoError(t, err)
-		return name
-	}
-	// tab goes on until something has the focus, never caught on the way
-	tab := func(until string) {
+	name := `(document.activeElement.getAttribute('aria-label') || document.activeElement.labels?.[0]?.innerText || document.activeElement.innerText || '').trim()`
+	// until presses Tab until something has the focus, never caught on the way
+	until := func(condition string) {
 		t.Helper()
 		seen := []string{}
 		for range 120 {
 			require.NoError(t, p.Type("\t"))
-			if seen = append(seen, focused()); seen[len(seen)-1] == until {
+			there, err := browser.Eval[bool](p, condition)
+			require.NoError(t, err)
+			if there {
 				return
 			}
+			on, err := browser.Eval[string](p, name)
+			require.NoError(t, err)
+			seen = append(seen, on)
 		}
-		t.Fatalf("%s is not reached by Tab: %q", until, seen)
+		t.Fatalf("%s is not reached by Tab: %q", condition, seen)
+	}
+	tab := func(words string) {
+		t.Helper()
+		until(fmt.Sprintf("%s === %q", name, words))
 	}
 	tab("moorings")
 	must(t, p.Type("\r"), p.Wait("location.pathname === '/services/moorings'"))
-	tab("Calls")
-	tab("Calls") // of the service, behind that of the console
+	until(`document.activeElement.matches('a[href="/services/moorings/calls"]')`)
 	must(t, p.Type("\r"), p.Wait("location.pathname === '/services/moorings/calls'"), p.Wait("document.querySelector('[data-call]')"))
-	for !isRow(t, p) {
-		require.NoError(t, p.Type("\t"))
-	}
+	until("document.activeElement.matches('[data-call]')")
 	must(t, p.Type("\r"), p.WaitText("Answered by the contract"), p.Type("w"), p.Wait("location.search.includes('wide=yes')"), p.Type("w"))
 
 	// the lines of a body, by arrows
@@ -49,7 +51,7 @@ func TestConsoleByKeys(t *testing.T) {
 	must(t, p.Type(browser.Down), p.Type(browser.Down), p.Wait("document.querySelector('[role=treeitem][aria-selected=true]')?.innerText.includes('number')"), p.WaitText("$.number"))
 	tab("Pin it")
 	must(t, p.Type("\r"), p.WaitText("Value from now on"), p.Type(browser.Escape), p.Wait("!document.querySelector('[role=dialog]')"))
-	assert.Equal(t, "Pin it", focused(), "the focus is back where it was")
+	must(t, p.Wait(name+" === 'Pin it'")) // the focus is back where it was
 
 	// outside of fields m makes a mapping of the call
 	must(t, p.Type("m"), p.WaitText("When a call looks like this"))
@@ -58,13 +60,6 @@ func TestConsoleByKeys(t *testing.T) {
 	tab("Save the new mapping")
 	must(t, p.Type("\r"), p.WaitText("is saved and live on the next call"))
 	assert.Regexp(t, "^418", s.says("GET /moorings/berths/N7"))
-}
-
-func isRow(t *testing.T, p *browser.Page) bool {
-	t.Helper()
-	row, err := browser.Eval[bool](p, "document.activeElement.matches('[data-call]')")
-	require.NoError(t, err)
-	return row
 }
 
 // In a small window, and at twice the size on a usual one, nothing is cut off sideways.

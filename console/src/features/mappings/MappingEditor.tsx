@@ -54,7 +54,7 @@ export function MappingEditor({ service, saved, start }: Props) {
       className="flex h-full min-h-0 flex-col"
       onSubmit={(event) => {
         event.preventDefault();
-        if (mayPress) store(mapping?.etag ?? notThere);
+        if (mayPress) store(mapping ? editing.version : notThere);
       }}
     >
       <div className="flex flex-wrap items-center justify-between gap-3 border-line border-b px-5 py-2">

@@ -5,23 +5,26 @@ import { emptyDraft } from './mappingDraft';
 
 beforeEach(() => sessionStorage.clear());
 
-it('keeps a draft over a reload, for the version that it was begun on', () => {
-  const kept = { draft: { ...emptyDraft(), title: 'Mine' }, text: '' };
-  keepDraft('moorings', 'fog', 'v1', kept);
+it('keeps a draft over a reload, with the version that it was begun on', () => {
+  const kept = { draft: { ...emptyDraft(), title: 'Mine' }, text: '', version: 'v1' };
+  keepDraft('moorings', 'fog', kept);
+  keepDraft('moorings', '', { ...kept, version: 'c-1' });
   expect(keptDraft('moorings', 'fog', 'v1')).toMatchObject(kept);
   for (const [service, id, version] of [
-    ['moorings', 'fog', 'v2'],
-    ['moorings', '', 'v1'],
+    ['moorings', '', 'c-2'],
+    ['moorings', 'rain', 'v1'],
     ['tides', 'fog', 'v1'],
   ] as const) {
     expect(keptDraft(service, id, version)).toBeUndefined();
   }
-  keepDraft('moorings', 'fog', 'v1');
+  expect(keptDraft('moorings', '', 'c-1')).toMatchObject({ version: 'c-1' });
+  expect(keptDraft('moorings', 'fog', 'v2')?.version, 'what is kept is another by now').toBe('v1');
+  keepDraft('moorings', 'fog');
   expect(keptDraft('moorings', 'fog', 'v1')).toBeUndefined();
 });
 
 it('keeps none that is too large, and survives what is no draft', () => {
-  keepDraft('moorings', 'fog', 'v1', { draft: emptyDraft(), text: 'x'.repeat(600_000) });
+  keepDraft('moorings', 'fog', { draft: emptyDraft(), text: 'x'.repeat(600_000), version: 'v1' });
   expect(sessionStorage).toHaveLength(0);
   sessionStorage.setItem('draft of moorings fog', 'nonsense');
   expect(keptDraft('moorings', 'fog', 'v1')).toBeUndefined();

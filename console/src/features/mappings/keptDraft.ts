@@ -4,6 +4,8 @@ import { headerLine, type MappingDraft } from './mappingDraft';
 export interface Kept {
   draft: MappingDraft;
   text: string;
+  /** The version of the mapping that it was begun on; of a new one, what it began from. */
+  version: string;
 }
 
 /** From this size on a draft is not kept: the browser has little room. */
@@ -15,21 +17,24 @@ export const draftId = (saved?: { mapping: { id: string }; lane?: string }) =>
 
 const keyOf = (service: string, id: string) => `draft of ${service} ${id}`;
 
-/** The draft of a mapping, or with '' of a new one, that was begun on this version of it in this tab; undefined for none. */
+/**
+ * The draft of a mapping that was begun in this tab; undefined for none. With '' that of a new one, which must have
+ * begun from the same; a mapping may be another by now than it was.
+ */
 export function keptDraft(service: string, id: string, version: string): Kept | undefined {
   try {
     const kept = JSON.parse(sessionStorage.getItem(keyOf(service, id)) ?? 'null');
-    if (kept?.version !== version) return undefined;
+    if (!kept || (id === '' && kept.version !== version)) return undefined;
     const headers = (kept.draft as MappingDraft).headers.map(({ name, value }) => headerLine(name, value));
-    return { text: kept.text, draft: { ...kept.draft, headers } };
+    return { ...kept, draft: { ...kept.draft, headers } };
   } catch {
     return undefined;
   }
 }
 
 /** Keeps a draft over a reload; without one there is none any more. */
-export function keepDraft(service: string, id: string, version: string, kept?: Kept) {
-  const text = kept && JSON.stringify({ ...kept, version });
+export function keepDraft(service: string, id: string, kept?: Kept) {
+  const text = kept && JSON.stringify(kept);
   try {
     if (text && text.length < mostKept) sessionStorage.setItem(keyOf(service, id), text);
     else sessionStorage.removeItem(keyOf(service, id));

@@ -31,10 +31,10 @@ export function useMappingEditing({ service, saved, start }: Start) {
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const id = draftId(saved);
-  const version =
-    saved?.mapping.etag ?? ['from', 'operation', 'where'].map((name) => params.get(name)).join();
-  const [kept] = useState(() => keptDraft(service, id, version));
+  const now = saved?.mapping.etag ?? ['from', 'operation', 'where'].map((name) => params.get(name)).join();
+  const [kept] = useState(() => keptDraft(service, id, now));
   const [restored, setRestored] = useState(kept !== undefined);
+  const [version, setVersion] = useState(kept?.version ?? now);
   const [draft, setDraft] = useState(kept?.draft ?? start ?? emptyDraft());
   const [text, setText] = useState(kept?.text ?? saved?.text ?? '');
   const [call, setCall] = useState(params.get('from') ?? '');
@@ -53,8 +53,8 @@ export function useMappingEditing({ service, saved, start }: Start) {
   });
   const changed = (start && isDirty(draft, start)) || text !== (saved?.text ?? '');
   const keeps = changed && draft.body.length + text.length < mostKept;
-  const begun = useSettled(keeps ? { draft, text } : null, 500);
-  useEffect(() => keepDraft(service, id, version, begun ?? undefined), [service, id, version, begun]);
+  const begun = useSettled(keeps ? { draft, text, version } : null, 500);
+  useEffect(() => keepDraft(service, id, begun ?? undefined), [service, id, begun]);
   const current = settled.document === document && !trial.isFetching;
   const ask = () => queries.fetchQuery(trialOf(service, question));
   const setView = (view: 'form' | 'document') =>
@@ -92,8 +92,11 @@ export function useMappingEditing({ service, saved, start }: Start) {
         : !saved || isDirty(draft, start)),
     /** It is what was being written when the page was left. */
     restored,
+    /** The version that it was begun on, which it is saved over. */
+    version,
     discard() {
       setRestored(false);
+      setVersion(now);
       setDraft(start ?? emptyDraft());
       setText(saved?.text ?? '');
     },

@@ -37,7 +37,7 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
   const save = useMutation({
     mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
     onSuccess: async (mapping, { over }) => {
-      keepDraft(service, draftId(saved), '');
+      keepDraft(service, draftId(saved));
       const made = over === undefined && !saved;
       notifyChange(
         `${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`,
