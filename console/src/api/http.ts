@@ -38,6 +38,8 @@ export interface Send {
   keepalive?: boolean;
   /** The body is a JSON Patch (RFC 6902), not a merge patch. */
   jsonPatch?: boolean;
+  /** It asks something and changes nothing, whatever its method: what was written last stays that. */
+  asks?: boolean;
 }
 
 /** In place of a version: what is made must not be there yet. */
@@ -94,7 +96,7 @@ const withoutETag = (text: string) => text.replace(/^etag: .*\n?/m, '');
 
 async function ask(
   path: string,
-  { method = 'GET', body, ifMatch, jsonPatch, keepalive }: Send,
+  { method = 'GET', body, ifMatch, jsonPatch, keepalive, asks = method === 'GET' }: Send,
   headers: Record<string, string>,
 ) {
   if (jsonPatch) headers['Content-Type'] = 'application/json-patch+json';
@@ -105,7 +107,7 @@ async function ask(
   const response = await fetch(`/api/v1${path}`, { method, body, headers, keepalive }).catch(() => {
     throw new Problem({ code: 'unreachable', detail: 'Rapid Mimic does not answer. Is it still running?' });
   });
-  if (method !== 'GET' && !path.startsWith('/presence')) {
+  if (!asks && !path.startsWith('/presence')) {
     entryMade = response.headers.get('Rapid-Mimic-Activity') ?? '';
     if (entryMade) dispatchEvent(new Event(changeMade));
   }

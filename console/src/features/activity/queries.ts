@@ -55,9 +55,7 @@ export function removeMark(name: string) {
 export function backTo(name: string, dry: boolean) {
   return send<{ lines: string[]; entry?: string }>(
     `/marks/${part(name)}/returns${dry ? '?dryRun=true' : ''}`,
-    {
-      method: 'POST',
-    },
+    { method: 'POST', asks: dry },
   );
 }
 

@@ -72,6 +72,7 @@ export function clearCalls() {
 export function sendTestCall(service: string, test: TestCall) {
   return send<TestCallResult>(`/services/${part(service)}/test-calls`, {
     method: 'POST',
+    asks: true,
     body: JSON.stringify(test),
   });
 }

@@ -95,6 +95,7 @@ export function trialOf(service: string, question: TrialQuestion) {
     queryFn: () =>
       send<Trial>(`/services/${part(service)}/trials`, {
         method: 'POST',
+        asks: true,
         body: JSON.stringify({ ...question, recent: 30 }),
         exact: true,
       }),

@@ -62,6 +62,7 @@ export function recordingTrial(service: string, filter: RecordingFilter) {
     queryFn: () =>
       send<RecordingTrial>(`/services/${part(service)}/recording-trials`, {
         method: 'POST',
+        asks: true,
         body: JSON.stringify(filter),
       }),
     placeholderData: (before) => before,
@@ -82,6 +83,7 @@ export function stopRecording(service: string, id: string, how: Making & { onlyK
 export function makeMappings(service: string, id: string, dryRun: boolean, calls: string[], how: Making) {
   return send<RecordingReport>(`${of(service)}/${part(id)}/mappings`, {
     method: 'POST',
+    asks: dryRun,
     body: JSON.stringify({ dryRun, calls, ...how }),
   });
 }

@@ -55,6 +55,7 @@ export function resetScenario(lane: string) {
 export function draftScenario(name: string, lane: string, calls?: string[]) {
   return send<ScenarioProposal>('/scenario-drafts', {
     method: 'POST',
+    asks: true,
     body: JSON.stringify({ name, ...(lane ? { lane } : {}), ...(calls ? { calls } : {}) }),
   });
 }

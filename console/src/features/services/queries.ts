@@ -44,7 +44,7 @@ export function importContract({ file, text, ...wanted }: ContractImport, dryRun
   for (const [key, value] of Object.entries({ file: file?.name, ...wanted })) {
     if (value) query.set(key, String(value));
   }
-  return send<ImportReport>(`/imports?${query}`, { method: 'POST', body: file ?? text });
+  return send<ImportReport>(`/imports?${query}`, { method: 'POST', body: file ?? text, asks: dryRun });
 }
 
 /** What an import would make. */
