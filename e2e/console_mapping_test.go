@@ -65,3 +65,21 @@ func TestConsoleMappingEditor(t *testing.T) {
 	require.Len(t, removed, 1)
 	assert.Equal(t, "Åse", removed[0].By)
 }
+
+// What somebody changed while it was being written is not overwritten unseen, after a reload either.
+func TestConsoleDrafts(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	const document = "/services/moorings/mappings/berth-under-repair"
+	p := s.page(document)
+	must(t, p.Wait(`document.querySelector('.cm-content')`), p.Fill("Title", "Mine"), p.Wait("sessionStorage.length === 1"))
+	s.put(t, "PATCH", document, `{"labels": ["theirs"]}`)
+	must(t, p.Goto(s.control+document), p.WaitText("This is what you were writing"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
+	must(t, p.Goto(s.control+document), p.WaitText("This is what you were writing"), p.Press("Begin anew"), p.Wait("[...document.querySelectorAll('input')].some((e) => e.value === 'theirs')"), p.Wait("sessionStorage.length === 0"))
+	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("is saved and live"))
+	kept, err := s.api.Mapping(t.Context(), "moorings", "berth-under-repair")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"theirs"}, kept.Labels)
+	assert.Equal(t, "Mine", kept.Title)
+	must(t, p.Wait("sessionStorage.length === 0"), p.Goto(s.control+"/services/moorings"), p.Goto(s.control+document), p.Wait("[...document.querySelectorAll('input')].some((e) => e.value === 'Mine')"), p.Wait("!document.body.innerText.includes('This is what you were writing')"))
+}

@@ -11,7 +11,7 @@ import (
 
 func (p Program) compareCallsCommand() *cli.Command {
 	return &cli.Command{
-		Name: "compare", Usage: "a call beside another, or beside what it would get now: what differs", ArgsUsage: "CALL OTHER|now",
+		Name: "compare", Usage: "compare a call with another, or with what it would get now", ArgsUsage: "CALL OTHER|now",
 		UsageText:    "rapidmimic calls compare c-81f3 c-81f9\nrapidmimic calls compare c-81f3 now\nrapidmimic calls compare c-81f3 c-81f9 --all",
 		OnUsageError: usageError, Action: p.callsCompare,
 		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "also what is the same in both"}},
@@ -49,7 +49,7 @@ func (p Program) sayComparison(compared api.CallComparison) {
 	}
 	p.say("%s", counted(compared.Differing, "difference"))
 	if compared.More {
-		p.say("there are more places than are told")
+		p.say("there are more places than are listed")
 	}
 }
 

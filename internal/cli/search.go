@@ -9,7 +9,7 @@ import (
 
 func (p Program) findCommand() *cli.Command {
 	return &cli.Command{
-		Name: "find", Usage: "services, mappings, operations, scenarios and lanes, by words", ArgsUsage: "WORD…",
+		Name: "find", Usage: "find services, mappings, operations, scenarios and lanes by words", ArgsUsage: "WORD…",
 		UsageText:    "rapidmimic find berth\nrapidmimic find post booking --limit 50",
 		OnUsageError: usageError, Action: p.find,
 		Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "how many of them to list", Value: 20}},

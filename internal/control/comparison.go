@@ -57,12 +57,14 @@ func (s *server) answeredNow(c *gin.Context, r *call.Record) (now *call.Record, 
 	if d.Relay != nil {
 		return nil, "", problem.New(problem.Invalid, "the call would go to the upstream now, %s: what that answers is not known", d.Relay.Target.Redacted())
 	}
-	s.Masker.Conceal(&d.Answer, &d.Explanation)
 	switch {
 	case r.Request.Body.Truncated:
 		note = "The log keeps only the beginning of the request body, by which it is decided now."
 	case d.Effect != "":
 		note = "Impaired now: " + d.Effect
 	}
-	return &call.Record{Number: r.Number, Service: r.Service, Request: r.Request, Answer: d.Answer, AnswerSize: int64(len(d.Answer.Body))}, note, nil
+	now = &call.Record{Number: r.Number, Service: r.Service, Request: r.Request, Answer: d.Answer, AnswerSize: int64(len(d.Answer.Body))}
+	s.Masker.Mask(now) // as the log did, so that a secret that is the same looks the same
+	now.Request = r.Request
+	return now, note, nil
 }

@@ -3,6 +3,7 @@ import { meQuery } from '@/api/me';
 import { queries } from '@/api/queryClient';
 import { asked, keepToken, token } from '@/api/token';
 import type { Me } from '@/api/types';
+import { forgetDrafts } from '@/features/mappings';
 import { Button } from '@/ui/Button';
 import { AuthorName } from './AuthorName';
 
@@ -27,6 +28,7 @@ export function Holder() {
         className="h-7"
         onClick={() => {
           keepToken('');
+          forgetDrafts();
           asked.set(true);
           queries.clear();
         }}

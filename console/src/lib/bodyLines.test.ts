@@ -58,6 +58,8 @@ describe('bodyLines', () => {
       ['</s:e>', ''],
     ]);
     expect(bodyLines('<e>2 &amp; 3</e>').lines[0]?.value).toBe('2 & 3');
+    expect(told('<e><![CDATA[<b>]]></e>')).toEqual([['<e><![CDATA[<b>]]></e>', '/e']]);
+    expect(bodyLines('<e><![CDATA[<b>]]></e>').lines[0]?.value).toBe('<b>');
   });
 
   it.each(['{"cut": [1, ', '<e><f></e>', 'a\nb', '"only text"'])('shows %j as it is', (body) => {

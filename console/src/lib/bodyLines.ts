@@ -145,10 +145,10 @@ function xmlLines(text: string): BodyLine[] | undefined {
     const content = [...element.childNodes].filter(
       (node) => node.nodeType !== Node.TEXT_NODE || node.nodeValue?.trim(),
     );
-    if (content.every((node) => node.nodeType === Node.TEXT_NODE)) {
+    if (content.every(isText)) {
       const value = (element.textContent ?? '').trim();
       const pieces: BodyLine['pieces'] = value
-        ? [...start, ['>', 'plain'], [escaped(value), 'text'], ...end]
+        ? [...start, ['>', 'plain'], [content.map(serialized).join(''), 'text'], ...end]
         : [...start, ['/>', 'plain']];
       push({ depth, pieces, parent, step, value });
       return;
@@ -169,6 +169,9 @@ function xmlLines(text: string): BodyLine[] | undefined {
 
 const escaped = (text: string) =>
   text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
+
+const isText = ({ nodeType }: ChildNode) =>
+  nodeType === Node.TEXT_NODE || nodeType === Node.CDATA_SECTION_NODE;
 
 const serialized = (node: ChildNode) => new XMLSerializer().serializeToString(node).trim();
 

@@ -1,30 +1,13 @@
+import { bodyLines, textOf } from './bodyLines';
+
 /**
  * Lays out JSON over several lines without reading its values, so that numbers
  * keep every digit and objects their order. The text must be JSON.
  */
 export function layoutJson(text: string): string {
-  let out = '';
-  let depth = 0;
-  const line = () => `\n${'  '.repeat(depth)}`;
-  const tokens = text.match(/"(?:[^"\\]|\\.)*"|[[\]{}:,]|[^\s[\]{}:,"]+/g) ?? [];
-  tokens.forEach((token, i) => {
-    const opens = token === '{' || token === '[';
-    const closes = token === '}' || token === ']';
-    const before = tokens[i - 1];
-    const wasOpen = before === '{' || before === '[';
-    if (closes) {
-      depth--;
-      out += wasOpen ? token : line() + token;
-    } else if (token === ':') {
-      out += ': ';
-    } else if (token === ',') {
-      out += ',';
-    } else {
-      out += before && before !== ':' ? line() + token : token;
-      if (opens) depth++;
-    }
-  });
-  return out;
+  return bodyLines(text)
+    .lines.map((line) => '  '.repeat(line.depth) + textOf(line))
+    .join('\n');
 }
 
 /** Lays out XML over several lines. Elements that hold only text stay on one. */

@@ -125,7 +125,7 @@ export function BodyView({ body, label, raw = false, actions }: Props) {
           chosen={chosen}
           onFold={fold}
           onChoose={(line) => setChosen(line === chosen ? -1 : line)}
-          onHover={setHovered}
+          onHover={(line) => chosen < 0 && setHovered(line)}
           onKeyDown={onKeyDown}
         />
       )}

@@ -279,7 +279,7 @@ func nodeAt[T any](items []*T, i int) *T {
 	return items[i]
 }
 
-// elements compares elements of one name below one parent each, by local names: prefixes
+// elements compares elements of one name below one parent each, by local names and namespaces: prefixes
 // are no content.
 func (c *comparing) elements(at, path string, before, after []*xmltree.Node) {
 	for _, p := range aligned(before, after, texts) {
@@ -292,6 +292,9 @@ func (c *comparing) elements(at, path string, before, after []*xmltree.Node) {
 			c.add(at+here, textOfElement(one), textOfElement(other))
 			continue
 		}
+		if one.Name.Space != other.Name.Space && !(sharesSpace(one) && sharesSpace(other)) {
+			c.text(at+here+" namespace", one.Name.Space, other.Name.Space)
+		}
 		c.values(at+here+"/@", attributesOf(one), attributesOf(other))
 		groups, others := groupsOf(one), groupsOf(other)
 		if len(groups.names)+len(others.names) == 0 || strings.TrimSpace(one.Text+other.Text) != "" {
@@ -301,6 +304,11 @@ func (c *comparing) elements(at, path string, before, after []*xmltree.Node) {
 			c.elements(at, here, groups.of[name], others.of[name])
 		}
 	}
+}
+
+// sharesSpace reports whether an element is in the namespace of the one around it, where that was told.
+func sharesSpace(n *xmltree.Node) bool {
+	return n.Parent != nil && n.Parent.Name.Space == n.Name.Space
 }
 
 func attributesOf(n *xmltree.Node) (attributes named) {

@@ -52,6 +52,7 @@ func TestBodies(t *testing.T) {
 		"no JSON on one side":          {jsonType, `{}`, `nonsense`, []string{`: {} | nonsense`}},
 		"nothing on one side":          {jsonType, ``, `{}`, []string{`: nothing | {}`}},
 		"XML, prefixes aside":          {xmlType, `<a:e xmlns:a="urn:a"><a:f>1</a:f></a:e>`, `<e xmlns="urn:a"> <f>1</f> </e>`, nil},
+		"XML, another namespace":       {xmlType, `<e xmlns="urn:a"><f>1</f><g xmlns="urn:g"/></e>`, `<e xmlns="urn:b"><f>1</f><g xmlns="urn:h"/></e>`, []string{`/e namespace: urn:a | urn:b`, `/e/g namespace: urn:g | urn:h`}},
 		"XML, text and attributes":     {xmlType, `<e id="1" old="x"><f>1</f><g/></e>`, `<e id="2"><f>2</f><h>3</h></e>`, []string{`/e/@id: 1 | 2`, `/e/@old: x | nothing`, `/e/f: 1 | 2`, `/e/g: <g></g> | nothing`, `/e/h: nothing | <h>3</h>`}},
 		"XML, elements that repeat":    {xmlType, `<e><f>1</f><f>2</f></e>`, `<e><f>0</f><f>1</f><f>2</f></e>`, []string{`/e/f[1]: nothing | <f>0</f>`}},
 		"XML, the root is another":     {xmlType, `<e>1</e>`, `<f>1</f>`, []string{`: <e>1</e> | <f>1</f>`}},

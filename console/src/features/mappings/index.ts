@@ -1,3 +1,4 @@
+export { forgetDrafts } from './keptDraft';
 export { ManyMappings } from './ManyMappings';
 export { MappingSwitch } from './MappingSwitch';
 export { statusesOf } from './mappingDraft';

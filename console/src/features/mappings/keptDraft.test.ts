@@ -1,6 +1,6 @@
 // @vitest-environment jsdom
 import { beforeEach, expect, it } from 'vitest';
-import { keepDraft, keptDraft } from './keptDraft';
+import { forgetDrafts, keepDraft, keptDraft } from './keptDraft';
 import { emptyDraft } from './mappingDraft';
 
 beforeEach(() => sessionStorage.clear());
@@ -28,4 +28,11 @@ it('keeps none that is too large, and survives what is no draft', () => {
   expect(sessionStorage).toHaveLength(0);
   sessionStorage.setItem('draft of moorings fog', 'nonsense');
   expect(keptDraft('moorings', 'fog', 'v1')).toBeUndefined();
+});
+
+it('forgets drafts, and nothing else', () => {
+  keepDraft('moorings', 'fog', { draft: emptyDraft(), text: '', version: 'v1' });
+  sessionStorage.setItem('visitor', 'v');
+  forgetDrafts();
+  expect(Object.keys(sessionStorage)).toEqual(['visitor']);
 });

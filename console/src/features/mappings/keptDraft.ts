@@ -15,7 +15,8 @@ export const mostKept = 500_000;
 export const draftId = (saved?: { mapping: { id: string }; lane?: string }) =>
   saved ? `${saved.mapping.id}${saved.lane ? ` in lane ${saved.lane}` : ''}` : '';
 
-const keyOf = (service: string, id: string) => `draft of ${service} ${id}`;
+const prefix = 'draft of ';
+const keyOf = (service: string, id: string) => `${prefix}${service} ${id}`;
 
 /**
  * The draft of a mapping that was begun in this tab; undefined for none. With '' that of a new one, which must have
@@ -30,6 +31,11 @@ export function keptDraft(service: string, id: string, version: string): Kept | 
   } catch {
     return undefined;
   }
+}
+
+/** Forgets all drafts of this tab: somebody else may use it next. */
+export function forgetDrafts() {
+  for (const key of Object.keys(sessionStorage)) if (key.startsWith(prefix)) sessionStorage.removeItem(key);
 }
 
 /** Keeps a draft over a reload; without one there is none any more. */

@@ -8,8 +8,8 @@ export function FirstSteps({ onImport }: { onImport(): void }) {
   return (
     <div className="space-y-6 border-line border-t px-5 py-6">
       <p className="max-w-[72ch]">
-        Nothing is stood in for yet. Begin in one of three ways; a minute later your program gets its first
-        answer from here.
+        There is no service yet. Begin in one of three ways; a minute later your program gets its first answer
+        from here.
       </p>
       <div className="grid max-w-[1180px] gap-8 md:grid-cols-3">
         <Step

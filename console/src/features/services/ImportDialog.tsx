@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useState } from 'react';
+import { useState } from 'react';
 import { Link } from 'wouter';
 import { Problem } from '@/api/http';
 import { keys } from '@/api/keys';
@@ -121,19 +121,19 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
   const [name, setName] = useState('');
   const [answers, setAnswers] = useState('');
   const [into, setInto] = useState(fixed ?? '');
-  const wanted = { ...source, ...(into ? { into } : { name }), answers };
-  const settled = useSettled({ into, name, answers }, 300);
-  const preview = useQuery(
-    importPreview({
-      ...source,
-      ...(settled.into ? { into: settled.into } : { name: settled.name }),
-      answers: settled.answers,
-    }),
-  );
+  const choice = { ...(into ? { into } : { name }), answers };
+  const settled = useSettled(choice, 300);
+  const wanted = { ...source, ...settled };
+  const current = JSON.stringify(settled) === JSON.stringify(choice);
+  const preview = useQuery(importPreview(wanted));
   const apply = useMutation({
-    mutationFn: () => importContract(wanted),
+    mutationFn: () => importContract(wanted), // and nothing that was not looked at
     onSuccess: () => queries.invalidateQueries({ queryKey: keys.services() }),
   });
+  const change = (set: (value: string) => void) => (value: string) => {
+    apply.reset(); // what was wrong with another choice
+    set(value);
+  };
   if (apply.data) return <Made report={apply.data} onClose={onClose} />;
   const problem = apply.error ?? preview.error;
   const report = problem ? undefined : preview.data;
@@ -149,7 +149,7 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
           <Select
             label="Becomes"
             value={into}
-            onChange={setInto}
+            onChange={change(setInto)}
             options={[
               ['', 'a new service'],
               ...others.map((one): [string, string] => [one, `a revision of ${one}`]),
@@ -166,7 +166,7 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
                   ? `There is a service ${taken}: name this one otherwise, or choose its revision`
                   : undefined
               }
-              onChange={(event) => setName(event.target.value)}
+              onChange={(event) => change(setName)(event.target.value)}
             />
           )}
         </div>
@@ -182,7 +182,7 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
               label="It is a sample of an answer, or its JSON Schema: the call that it answers"
               placeholder="GET /berths/{number}"
               value={answers}
-              onChange={(event) => setAnswers(event.target.value)}
+              onChange={(event) => change(setAnswers)(event.target.value)}
               className="font-mono text-xs"
             />
           )}
@@ -193,7 +193,7 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
       <div className="flex flex-wrap gap-2">
         <Button
           look="main"
-          disabled={!report || preview.isFetching || apply.isPending || settled.name !== name}
+          disabled={!report || !current || preview.isFetching || apply.isPending}
           onClick={() => apply.mutate()}
         >
           {apply.isPending ? 'Importing …' : word}
@@ -207,7 +207,7 @@ function Preview({ source, into: fixed, onClose, onBack }: PreviewProps) {
   );
 }
 
-function nameOf({ file, from, revision }: ContractSource): ReactNode & string {
+function nameOf({ file, from, revision }: ContractSource): string {
   return file?.name ?? from ?? (revision ? `revision ${revision}` : 'The text');
 }
 

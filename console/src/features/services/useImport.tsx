@@ -14,16 +14,17 @@ export interface Importing {
 
 /** Imports contracts, into a service or to make new ones: one after the other, each after a look at it. */
 export function useImport(into?: string): Importing {
-  const [waiting, setWaiting] = useState<ContractSource[]>([]);
-  const add = (source: ContractSource) => setWaiting((now) => [...now, source]);
-  const [source] = waiting;
+  const [waiting, setWaiting] = useState<{ id: number; source: ContractSource }[]>([]);
+  const add = (source: ContractSource) =>
+    setWaiting((now) => [...now, { id: (now.at(-1)?.id ?? 0) + 1, source }]);
+  const [first] = waiting;
   return {
     take: (file) => add(file ? { file } : {}),
     restore: (revision) => add({ revision }),
-    dialog: source && (
+    dialog: first && (
       <ImportDialog
-        key={waiting.length}
-        source={source}
+        key={first.id}
+        source={first.source}
         into={into}
         onClose={() => setWaiting((now) => now.slice(1))}
       />
