@@ -24,16 +24,19 @@ type Checker interface {
 const (
 	checkFor      = writeEvery / 4
 	checkWhole    = 20
-	checkWholeFor = 500 * time.Millisecond
+	checkWholeFor = 2 * time.Second
 )
 
 // checks holds calls against their contracts in a goroutine of its own, so that the
 // writer never waits for a check that does not end.
 type checks struct {
-	log   *Log
-	work  chan *checking
-	stuck atomic.Bool // a check goes on that nobody waits for
-	not   atomic.Int64
+	log  *Log
+	work chan *checking
+	// free holds a token while no batch is being checked.
+	free chan struct{}
+	// hung is set while a check goes on that was waited for a second time: it is not again.
+	hung atomic.Bool
+	not  atomic.Int64
 }
 
 // checking is a batch that is being checked.
@@ -63,8 +66,9 @@ func (c *checks) run() {
 				break
 			}
 		}
-		c.stuck.Store(false)
 		close(batch.done)
+		c.hung.Store(false)
+		c.free <- struct{}{}
 	}
 }
 
@@ -94,20 +98,20 @@ func (c *checks) one(batch *checking, i int) bool {
 // check has a batch checked, as far as there is time, and notes what was found.
 func (l *Log) check(batch []*call.Record) {
 	c := &l.checks
-	if c.stuck.Swap(true) {
-		c.not.Add(int64(len(batch)))
-		return
-	}
-	ctx, leave := context.WithCancel(context.Background())
-	defer leave()
-	going := &checking{ctx: ctx, records: batch, results: make([]checked, len(batch)), done: make(chan struct{})}
-	c.work <- going // the worker is free, or it would be stuck
 	wait := checkFor
 	if len(batch) <= checkWhole {
 		wait = checkWholeFor
 	}
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
+	if !c.begin(timer.C) {
+		c.not.Add(int64(len(batch)))
+		return
+	}
+	ctx, leave := context.WithCancel(context.Background())
+	defer leave()
+	going := &checking{ctx: ctx, records: batch, results: make([]checked, len(batch)), done: make(chan struct{})}
+	c.work <- going
 	select {
 	case <-going.done:
 	case <-timer.C:
@@ -120,6 +124,26 @@ func (l *Log) check(batch []*call.Record) {
 		if !result.done {
 			c.not.Add(1)
 		}
+	}
+}
+
+// begin waits until the check before, of which the writer went on, has ended: it was told to. One
+// that does not heed that is waited for once. It reports whether there is time to check.
+func (c *checks) begin(late <-chan time.Time) bool {
+	select {
+	case <-c.free:
+		return true
+	default:
+	}
+	if c.hung.Load() {
+		return false
+	}
+	select {
+	case <-c.free:
+		return true
+	case <-late:
+		c.hung.Store(true)
+		return false
 	}
 }
 

@@ -158,7 +158,8 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), timelines: timelines{of: make(map[group]*timeline)}, tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
 		changed: make(chan struct{}), parts: make(map[group]part), lost: make(map[group]int64), wake: make(chan struct{}, 1),
 	}
-	l.checks.log, l.checks.work = l, make(chan *checking)
+	l.checks.log, l.checks.work, l.checks.free = l, make(chan *checking), make(chan struct{}, 1)
+	l.checks.free <- struct{}{}
 	l.next.Store(highest)
 	if err := l.reserve(ctx); err != nil {
 		return nil, err
