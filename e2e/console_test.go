@@ -258,7 +258,7 @@ func TestConsoleAccessibility(t *testing.T) {
 			for theme, rules := range map[string]string{"light": "['wcag2a', 'wcag2aa', 'wcag21aa']", "dark": "{type: 'rule', values: ['color-contrast']}"} { // only colours differ
 				must(t, p.Theme(theme))
 				assert.NoError(t, p.Wait("document.documentElement.scrollHeight <= innerHeight"), "the page itself does not scroll")
-				found, err := browser.Eval[string](p, `axe.run(document, {runOnly: `+rules+`}).then((r) => JSON.stringify(
+				found, err := browser.Eval[string](p, `axe.run(document, {resultTypes: ['violations'], selectors: false, preload: false, runOnly: `+rules+`}).then((r) => JSON.stringify(
 					r.violations.map((v) => ({id: v.id, help: v.help, nodes: v.nodes.slice(0, 3).map((n) => n.html.slice(0, 200) + ' ' + n.failureSummary)}))))`)
 				require.NoError(t, err)
 				var violations []any
