@@ -2,9 +2,12 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"net"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -13,21 +16,48 @@ import (
 // result is what one turn came to.
 type result struct {
 	calls    int
-	rate     float64 // calls a second
+	rate     float64       // calls a second
+	cpu      time.Duration // of the server, for each call
 	p50, p99 time.Duration
 }
 
-// load sends the same request over a number of connections, each waiting for
-// its answer before it asks again, for as long as a turn takes.
-func load(address, path string, connections int, turn time.Duration) (result, error) {
-	request := fmt.Appendf(nil, "GET %s HTTP/1.1\r\nHost: %s\r\nAccept: application/json\r\n\r\n", path, address)
+// request is what callers send, again and again.
+type request struct {
+	method, path, contentType string
+	body                      []byte
+	// differs has each call end its body in another number.
+	differs bool
+	headers []string // further ones, as lines
+}
+
+// lastDigits is how many digits the number of a call has in a body that differs.
+const lastDigits = 12
+
+func (r request) bytes(address string) []byte {
+	b := fmt.Appendf(nil, "%s %s HTTP/1.1\r\nHost: %s\r\n", r.method, r.path, address)
+	for _, line := range append([]string{"Accept: */*"}, r.headers...) {
+		b = append(append(b, line...), "\r\n"...)
+	}
+	if r.body != nil {
+		b = fmt.Appendf(b, "Content-Type: %s\r\nContent-Length: %d\r\n", r.contentType, len(r.body))
+	}
+	return append(append(b, "\r\n"...), r.body...)
+}
+
+// load sends requests over a number of connections, each waiting for its answer
+// before it asks again, for as long as a turn takes. pid is that of the server.
+func load(pid int, address string, ask request, connections int, turn time.Duration) (result, error) {
 	taken := make([][]time.Duration, connections)
+	before, err := processorTime(pid)
+	if err != nil {
+		return result{}, err
+	}
 	began := time.Now()
 	end := began.Add(turn)
 	var callers errgroup.Group
 	for i := range connections {
 		callers.Go(func() (err error) {
-			taken[i], err = caller(address, request, end)
+			taken[i], err = caller(address, ask, i, end)
 			return err
 		})
 	}
@@ -36,14 +66,18 @@ func load(address, path string, connections int, turn time.Duration) (result, er
 	}
 	all := slices.Concat(taken...)
 	elapsed := time.Since(began)
+	after, err := processorTime(pid)
+	if err != nil || len(all) == 0 {
+		return result{}, fmt.Errorf("%s: %d calls: %w", address, len(all), err)
+	}
 	slices.Sort(all)
 	return result{
-		calls: len(all), rate: float64(len(all)) / elapsed.Seconds(),
+		calls: len(all), rate: float64(len(all)) / elapsed.Seconds(), cpu: (after - before) / time.Duration(len(all)),
 		p50: all[len(all)/2].Round(time.Microsecond), p99: all[len(all)*99/100].Round(time.Microsecond),
 	}, nil
 }
 
-func caller(address string, request []byte, end time.Time) ([]time.Duration, error) {
+func caller(address string, ask request, number int, end time.Time) ([]time.Duration, error) {
 	conn, err := net.Dial("tcp", address)
 	if err != nil {
 		return nil, err
@@ -51,12 +85,16 @@ func caller(address string, request []byte, end time.Time) ([]time.Duration, err
 	defer conn.Close()
 	reader := bufio.NewReader(conn)
 	taken := make([]time.Duration, 0, 1<<16)
+	send := ask.bytes(address)
 	for {
 		began := time.Now()
 		if began.After(end) {
 			return taken, nil
 		}
-		if _, err := conn.Write(request); err != nil {
+		if ask.differs {
+			copy(send[len(send)-len(tail)-lastDigits:], fmt.Sprintf("%0*d", lastDigits, number*1_000_000_000+len(taken)))
+		}
+		if _, err := conn.Write(send); err != nil {
 			return nil, err
 		}
 		status, err := discardResponse(reader)
@@ -68,4 +106,46 @@ func caller(address string, request []byte, end time.Time) ([]time.Duration, err
 		}
 		taken = append(taken, time.Since(began))
 	}
+}
+
+// discardResponse reads one response with a Content-Length, or in chunks, and returns
+// the beginning of its status line.
+func discardResponse(r *bufio.Reader) (status string, err error) {
+	length, chunked := 0, false
+	for first := true; ; first = false {
+		line, err := r.ReadSlice('\n')
+		if err != nil {
+			return status, err
+		}
+		if first {
+			status = string(line[:min(len(line), 12)])
+		}
+		if len(line) <= 2 {
+			break
+		}
+		name, value, _ := bytes.Cut(line, []byte(":"))
+		switch {
+		case len(name) == len("Content-Length") && strings.EqualFold(string(name), "Content-Length"):
+			if length, err = strconv.Atoi(string(bytes.TrimSpace(value))); err != nil {
+				return status, err
+			}
+		case len(name) == len("Transfer-Encoding") && strings.EqualFold(string(name), "Transfer-Encoding"):
+			chunked = true
+		}
+	}
+	for chunked {
+		line, err := r.ReadSlice('\n')
+		if err != nil {
+			return status, err
+		}
+		size, err := strconv.ParseInt(string(bytes.TrimSpace(line)), 16, 64)
+		if err != nil {
+			return status, err
+		}
+		if _, err := r.Discard(int(size) + 2); err != nil || size == 0 {
+			return status, err
+		}
+	}
+	_, err = r.Discard(length)
+	return status, err
 }

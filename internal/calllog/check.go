@@ -42,13 +42,12 @@ type checks struct {
 // checking is a batch that is being checked.
 type checking struct {
 	ctx     context.Context
-	records []*call.Record
+	calls   []*call.Record // as they came
 	results []checked
 	done    chan struct{}
 
-	mu     sync.Mutex // guards left and results
-	left   bool       // the writer has gone on
-	copied call.Record
+	mu   sync.Mutex // guards left and results
+	left bool       // the writer has gone on
 }
 
 // checked is what came of a check; the zero value stands for none.
@@ -60,43 +59,36 @@ type checked struct {
 
 // run checks batches until the channel of work is closed.
 func (c *checks) run() {
-	for batch := range c.work {
-		for i := range batch.records {
-			if !c.one(batch, i) {
+	for going := range c.work {
+		for i := range going.calls {
+			if !c.one(going, i) {
 				break
 			}
 		}
-		close(batch.done)
+		close(going.done)
 		c.hung.Store(false)
 		c.free <- struct{}{}
 	}
 }
 
-// one checks a call of a batch, on a copy: the writer may go on and mask the secrets
-// of the original. It reports false when nobody waits any more.
-func (c *checks) one(batch *checking, i int) bool {
-	batch.mu.Lock()
-	if batch.left {
-		batch.mu.Unlock()
-		return false
-	}
-	batch.copied = *batch.records[i]
-	batch.mu.Unlock()
+// one checks a call of a batch. It reports false when nobody waits any more.
+func (c *checks) one(going *checking, i int) bool {
 	var result checked
 	err := rescue.Do(c.log.config.Logger, "check a call", func() {
 		var err error
-		result.operation, result.found, err = c.log.config.Checker.Check(batch.ctx, &batch.copied)
+		result.operation, result.found, err = c.log.config.Checker.Check(going.ctx, going.calls[i])
 		result.done = err == nil
 	})
 	result.done = result.done && err == nil
-	batch.mu.Lock()
-	defer batch.mu.Unlock()
-	batch.results[i] = result
-	return !batch.left
+	going.mu.Lock()
+	defer going.mu.Unlock()
+	going.results[i] = result
+	return !going.left
 }
 
-// check has a batch checked, as far as there is time, and notes what was found.
-func (l *Log) check(batch []*call.Record) {
+// check has a batch checked, as far as there is time, and notes in what is kept what was
+// found.
+func (l *Log) check(batch []*entry) {
 	c := &l.checks
 	wait := checkFor
 	if len(batch) <= checkWhole {
@@ -110,7 +102,10 @@ func (l *Log) check(batch []*call.Record) {
 	}
 	ctx, leave := context.WithCancel(context.Background())
 	defer leave()
-	going := &checking{ctx: ctx, records: batch, results: make([]checked, len(batch)), done: make(chan struct{})}
+	going := &checking{ctx: ctx, calls: make([]*call.Record, len(batch)), results: make([]checked, len(batch)), done: make(chan struct{})}
+	for i, e := range batch {
+		going.calls[i] = e.came
+	}
 	c.work <- going
 	select {
 	case <-going.done:
@@ -120,7 +115,8 @@ func (l *Log) check(batch []*call.Record) {
 	defer going.mu.Unlock()
 	going.left = true
 	for i, result := range going.results {
-		batch[i].Operation, batch[i].Deviations = result.operation, result.found
+		e := batch[i]
+		e.kept.Operation, e.kept.Deviations = result.operation, e.found.Deviations(result.found)
 		if !result.done {
 			c.not.Add(1)
 		}

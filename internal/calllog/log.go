@@ -2,8 +2,9 @@
 // handlers append to, a batch writer that empties it into the store, the live
 // stream, counters, and retention.
 //
-// No answer ever waits for the store. What the buffer cannot take is counted
-// and shown, never silently dropped. Start with Log.
+// No answer ever waits for the store; whoever calls faster than it writes waits behind
+// the answer. What the buffer cannot take all the same is counted and shown, never
+// silently dropped. Start with Log.
 package calllog
 
 import (
@@ -84,9 +85,11 @@ const (
 const (
 	// writeEvery is how long calls wait for others to be written with.
 	writeEvery = 40 * time.Millisecond
-	// maxBuffered bounds the calls that wait to be written; Config.BufferBytes
-	// bounds their bytes.
+	// maxBuffered bounds the calls that wait to be written or are being written;
+	// Config.BufferBytes bounds their bytes.
 	maxBuffered = 50_000
+	// partBytes and partCalls bound what is written at once.
+	partBytes, partCalls = 8 << 20, 5_000
 	// endWithin is how long a check that goes on may hold up the end.
 	endWithin = time.Second
 	// trimEvery bounds how many calls over Keep the log may run; a tenth of KeepBytes
@@ -102,16 +105,17 @@ type Log struct {
 	// keeps it ahead.
 	reserved uint64
 
-	mu            sync.Mutex // guards inWork to lost
-	inWork        map[uint64]*call.Record
-	buffer        []*call.Record
-	bufferedBytes int
-	counts        counts
-	timelines     timelines
-	added, done   uint64        // calls buffered, and calls written or given up
-	changed       chan struct{} // closed and replaced when done grows
-	parts         map[group]part
-	lost          map[group]int64 // until when calls of one are missing
+	mu          sync.Mutex // guards inWork to lost
+	inWork      map[uint64]*call.Record
+	buffer      []*entry
+	waiting     part           // of all groups: what is buffered or being written
+	parts       map[group]part // of each that has some
+	counts      counts
+	timelines   timelines
+	added, done uint64          // calls buffered, and calls written or given up
+	changed     chan struct{}   // closed and replaced when done grows
+	progress    time.Time       // when done grew last, or something to do came
+	lost        map[group]int64 // until when calls of one are missing
 
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
@@ -130,7 +134,8 @@ type Log struct {
 
 	tally tally
 	live  *live
-	wake  chan struct{}
+	wake  chan struct{} // something is buffered
+	hurry chan struct{} // much is
 }
 
 // Open builds the log on what the store holds. It starts nothing; see Run.
@@ -156,7 +161,7 @@ func Open(ctx context.Context, c Config) (*Log, error) {
 	}
 	l := &Log{
 		config: c, inWork: make(map[uint64]*call.Record), counts: newCounts(), timelines: timelines{of: make(map[group]*timeline)}, tally: tally{counts: make(map[tallyKey]call.OperationCalls)}, live: newLive(),
-		changed: make(chan struct{}), parts: make(map[group]part), lost: make(map[group]int64), wake: make(chan struct{}, 1),
+		changed: make(chan struct{}), parts: make(map[group]part), lost: make(map[group]int64), wake: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
 	}
 	l.checks.log, l.checks.work, l.checks.free = l, make(chan *checking), make(chan struct{}, 1)
 	l.checks.free <- struct{}{}
@@ -191,37 +196,48 @@ func (l *Log) Number() uint64 { return l.next.Add(1) }
 func (l *Log) BodyLimit() int { return l.config.BodyLimit }
 
 // Add takes a finished call. It never blocks: when the buffer is full the call
-// is counted as not kept. The log owns r afterwards.
-func (l *Log) Add(r *call.Record) {
+// is counted as not kept. The log owns r afterwards. See Finish for one that was answered.
+func (l *Log) Add(r *call.Record) { l.add(r) }
+
+// add buffers a call; nil says that there was no room.
+func (l *Log) add(r *call.Record) *entry {
 	if r.Recording == "" && len(r.Answer.Body) > l.config.BodyLimit {
 		r.Answer.Body = r.Answer.Body[:l.config.BodyLimit]
 	}
-	size := r.Weight()
+	e := &entry{came: r, group: groupOf(r), size: r.Weight()}
 	l.mu.Lock()
 	delete(l.inWork, r.Number)
 	l.counts.add(r)
 	l.timelines.add(r)
-	took := l.takes(groupOf(r), size)
+	took := l.takes(e)
 	if !took && r.Recording != "" { // the recording names what it could not keep
 		r.Trim(l.config.BodyLimit)
-		size = r.Weight()
-		took = l.takes(groupOf(r), size)
+		e.size = r.Weight()
+		took = l.takes(e)
 	}
 	if !took {
 		l.mu.Unlock()
-		l.loseOf(groupOf(r))
-		return
+		l.loseOf(e.group)
+		return nil
 	}
-	l.buffer = append(l.buffer, r)
+	if l.waiting.calls == 1 {
+		l.progress = time.Now()
+	}
+	l.buffer = append(l.buffer, e)
 	l.added++
-	l.bufferedBytes += size
 	first := len(l.buffer) == 1
 	l.mu.Unlock()
 	if first {
-		select {
-		case l.wake <- struct{}{}:
-		default:
-		}
+		signal(l.wake)
+	}
+	return e
+}
+
+// signal tells whoever waits for something, or who will.
+func signal(something chan struct{}) {
+	select {
+	case something <- struct{}{}:
+	default:
 	}
 }
 
@@ -252,6 +268,7 @@ func (l *Log) Run(ctx context.Context) error {
 		select {
 		case <-ctx.Done():
 		case <-time.After(l.config.WriteEvery):
+		case <-l.hurry:
 		}
 		l.write(context.WithoutCancel(ctx))
 	}
@@ -268,37 +285,56 @@ func (l *Log) endChecks(ended <-chan struct{}) {
 	}
 }
 
-// write empties the buffer into the store and tells whoever follows.
+// write empties the buffer into the store, part by part, and tells whoever follows.
 func (l *Log) write(ctx context.Context) {
 	l.storing.Lock()
 	defer l.storing.Unlock()
 	l.mu.Lock()
-	batch := l.buffer
-	l.buffer = make([]*call.Record, 0, cap(batch))
-	l.bufferedBytes = 0
-	clear(l.parts)
+	rest := l.buffer
+	l.buffer = make([]*entry, 0, min(cap(rest), partCalls))
 	l.mu.Unlock()
-	if len(batch) == 0 {
+	if len(rest) == 0 {
 		return
 	}
 	if err := l.reserve(ctx); err != nil {
 		l.config.Logger.Error("numbers of calls could not be reserved", "error", err)
 	}
-	l.keep(ctx, batch)
-	l.mu.Lock()
-	l.done += uint64(len(batch))
-	close(l.changed)
-	l.changed = make(chan struct{})
-	l.mu.Unlock()
+	for len(rest) > 0 {
+		count, bytes := 1, rest[0].size
+		for count < len(rest) && count < partCalls && bytes < partBytes {
+			bytes += rest[count].size
+			count++
+		}
+		l.keep(ctx, rest[:count])
+		l.wrote(rest[:count])
+		clear(rest[:count]) // what was written is not held
+		rest = rest[count:]
+	}
 }
 
-func (l *Log) keep(ctx context.Context, batch []*call.Record) {
+// wrote makes room for what was written or given up.
+func (l *Log) wrote(batch []*entry) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, e := range batch {
+		l.leaves(e)
+	}
+	l.done += uint64(len(batch))
+	l.progress = time.Now()
+	close(l.changed)
+	l.changed = make(chan struct{})
+}
+
+func (l *Log) keep(ctx context.Context, batch []*entry) {
+	kept := l.masked(batch)
 	if l.config.Checker != nil {
 		l.check(batch)
 	}
-	batch = l.ready(batch)
-	l.record(ctx, batch)
-	l.insert(ctx, batch)
+	for _, r := range kept {
+		l.tally.count(r)
+	}
+	l.record(ctx, kept)
+	l.insert(ctx, kept)
 	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= min(trimEvery, max(1, l.config.Keep/10)) || l.bytesSinceTrim >= l.config.KeepBytes/10 {
 		l.sinceTrim, l.bytesSinceTrim = 0, 0
 		l.trim(ctx)
@@ -309,28 +345,23 @@ func (l *Log) keep(ctx context.Context, batch []*call.Record) {
 // offer the processor to others afterwards.
 const heavyCall = 64 << 10
 
-// ready counts calls and takes their secrets out. Those on which that fails are left
-// out: they are not kept.
-func (l *Log) ready(batch []*call.Record) (ready []*call.Record) {
-	ready = batch[:0]
-	for i := 0; i < len(batch); i++ {
-		err := rescue.Do(l.config.Logger, "mask the secrets of a call", func() {
-			for ; i < len(batch); i++ {
-				l.tally.count(batch[i])
-				l.config.Masker.Mask(batch[i])
-				weight := batch[i].Weight()
-				l.bytesSinceTrim += int64(weight)
-				if weight >= heavyCall {
-					runtime.Gosched() // callers find a processor before the next one
-				}
-				ready = append(ready, batch[i])
-			}
-		})
-		if err != nil {
+// masked is what is kept of calls. Those whose secrets could not be taken out are left
+// out.
+func (l *Log) masked(batch []*entry) (kept []*call.Record) {
+	kept = make([]*call.Record, 0, len(batch))
+	for _, e := range batch {
+		l.ready(e)
+		if e.broken {
 			l.lose(1)
+			continue
 		}
+		l.bytesSinceTrim += int64(e.size)
+		if e.size >= heavyCall {
+			runtime.Gosched() // callers find a processor before the next one
+		}
+		kept = append(kept, &e.kept)
 	}
-	return ready
+	return kept
 }
 
 // insert keeps a batch and tells whoever follows. When the store fails on a call, as

@@ -29,16 +29,28 @@ type part struct{ calls, bytes int }
 // maxLost bounds the groups of which it is known until when calls are missing.
 const maxLost = 1_000
 
-// takes reports whether the buffer has room for a call of a group, and notes it. The
-// caller holds mu.
-func (l *Log) takes(g group, size int) bool {
+// takes reports whether the buffer has room for a call, and notes it. The caller holds
+// mu.
+func (l *Log) takes(e *entry) bool {
 	most := part{maxBuffered / 4 * 3, l.config.BufferBytes / 4 * 3}
-	own := l.parts[g]
-	if own.calls >= most.calls || own.bytes > 0 && own.bytes+size > most.bytes || len(l.buffer) >= maxBuffered || l.bufferedBytes+size > l.config.BufferBytes {
+	own := l.parts[e.group]
+	if own.calls >= most.calls || own.bytes > 0 && own.bytes+e.size > most.bytes || l.waiting.calls >= maxBuffered || l.waiting.bytes+e.size > l.config.BufferBytes {
 		return false
 	}
-	l.parts[g] = part{own.calls + 1, own.bytes + size}
+	l.parts[e.group] = part{own.calls + 1, own.bytes + e.size}
+	l.waiting = part{l.waiting.calls + 1, l.waiting.bytes + e.size}
 	return true
+}
+
+// leaves gives the room of a call back. The caller holds mu.
+func (l *Log) leaves(e *entry) {
+	own := l.parts[e.group]
+	if own.calls == 1 {
+		delete(l.parts, e.group)
+	} else {
+		l.parts[e.group] = part{own.calls - 1, own.bytes - e.size}
+	}
+	l.waiting = part{l.waiting.calls - 1, l.waiting.bytes - e.size}
 }
 
 // loseOf counts a call of a group that could not be kept.

@@ -17,7 +17,7 @@ import (
 )
 
 // Log takes finished calls. They are called from many
-// goroutines and must not block.
+// goroutines; all but Finish must not block.
 type Log interface {
 	// Number gives a call its number when it arrives.
 	Number() uint64
@@ -25,6 +25,9 @@ type Log interface {
 	Began(r *call.Record)
 	// Add owns the record afterwards.
 	Add(r *call.Record)
+	// Finish is Add for a call whose answer is whole, and has it sent; whoever calls faster
+	// than the log can keep up with waits in it.
+	Finish(r *call.Record, answer http.Flusher)
 	// BodyLimit is how many bytes of a request's body the log keeps.
 	BodyLimit() int
 }
@@ -93,7 +96,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if placed.Streams() {
 		decision = h.Engine.Decide(placed, &record.Request)
 		record.Decide = time.Since(arrived)
-		h.carryOut(w, r, record, &decision)
+		h.carryOut(w, r, record, placed, &decision)
 		return
 	}
 	needed := placed.NeedsBody()
@@ -102,7 +105,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		decision = engine.NoMemory(placed, &record.Request)
 		w.Header().Set("Connection", "close")
-		h.carryOut(w, r, record, &decision)
+		h.carryOut(w, r, record, placed, &decision)
 		return
 	}
 	body, fits, broken := h.readBody(w, r, needed)
@@ -122,11 +125,11 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	record.Decide = time.Since(arrived) - record.Read
-	h.carryOut(w, r, record, &decision)
+	h.carryOut(w, r, record, placed, &decision)
 }
 
 // carryOut does what a decision says, and hands the call to the log.
-func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
+func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	record.Lane, record.Scenario, record.Environment = d.Lane, d.Scenario, d.Environment
 	if d.Answer.Status == engine.StatusCallerLeft && d.Relay == nil {
@@ -135,7 +138,7 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 		panic(http.ErrAbortHandler)
 	}
 	if d.Relay != nil {
-		h.relay(w, r, record, d)
+		h.relay(w, r, record, placed, d)
 		return
 	}
 	trimToLog(&record.Request.Body, h.Log.BodyLimit())
@@ -157,10 +160,24 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	if whole {
 		h.callBack(record, d)
 	}
-	h.Log.Add(record)
+	h.finish(w, r, record, placed, whole && d.Effect == "")
 	if abort {
 		panic(http.ErrAbortHandler) // the caller must see that it ends here
 	}
+}
+
+// finish hands a call to the log. Where its answer is whole and no more than its length tells is to
+// come, the answer is sent first, so that what the log does then holds up nobody but the next
+// call on the connection. Over HTTP/2 answers end with their handler only.
+func (h *Handler) finish(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, whole bool) {
+	placed.Release()
+	answer, flushes := w.(http.Flusher)
+	bodyless := record.Answer.Status == http.StatusNoContent || record.Answer.Status == http.StatusNotModified
+	if !whole || !flushes || r.ProtoMajor != 1 || !bodyless && w.Header()["Content-Length"] == nil {
+		h.Log.Add(record)
+		return
+	}
+	h.Log.Finish(record, answer)
 }
 
 // callBack has the calls made that follow an answer which went out whole.

@@ -26,6 +26,7 @@ type memoryLog struct {
 	mu      sync.Mutex // guards all below
 	number  uint64
 	records []*call.Record
+	behind  chan struct{} // Finish waits for it
 }
 
 func (l *memoryLog) Number() uint64 {
@@ -41,6 +42,14 @@ func (l *memoryLog) Add(r *call.Record) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.records = append(l.records, r)
+}
+
+func (l *memoryLog) Finish(r *call.Record, answer http.Flusher) {
+	l.Add(r)
+	answer.Flush()
+	if l.behind != nil {
+		<-l.behind
+	}
 }
 
 func (l *memoryLog) BodyLimit() int { return 100 }
@@ -86,6 +95,26 @@ func TestAFaultOfOursIsAnsweredAndKept(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, resp.Body.Close())
 	assert.Equal(t, 200, resp.StatusCode)
+}
+
+// Who has an answer finds its call in the log, and waited for nothing that the log does then.
+func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {
+	server, log := serve(t, &definitions{snapshot: &catalog.Snapshot{}})
+	log.behind = make(chan struct{})
+	defer close(log.behind)
+	for i, method := range []string{"GET", "HEAD", "POST"} {
+		req, err := http.NewRequestWithContext(t.Context(), method, server.URL+"/moorings/berths", nil)
+		require.NoError(t, err)
+		resp, err := (&http.Transport{}).RoundTrip(req) // each over a connection of its own
+		require.NoError(t, err)
+		text, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		require.NoError(t, resp.Body.Close())
+		assert.Equal(t, method == "HEAD", len(text) == 0)
+		log.mu.Lock()
+		assert.Len(t, log.records, i+1)
+		log.mu.Unlock()
+	}
 }
 
 func TestEveryCallIsRecordedAsItCame(t *testing.T) {

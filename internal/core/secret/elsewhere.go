@@ -202,13 +202,7 @@ func (e *elsewhere) record(r *call.Record) {
 	}
 	r.By = e.string(r.By)
 	r.Explanation = e.explanation(r.Explanation)
-	if len(r.Deviations) > 0 {
-		r.Deviations = slices.Clone(r.Deviations)
-		for i := range r.Deviations {
-			d := &r.Deviations[i]
-			d.Where, d.Detail = e.string(d.Where), e.string(d.Detail)
-		}
-	}
+	r.Deviations = Found{e}.Deviations(r.Deviations)
 }
 
 func (e *elsewhere) answer(a *call.Answer) {

@@ -118,9 +118,25 @@ func (m *Masker) pass(mark func(string) string) *pass {
 	return &pass{rules: m.rules, mark: mark, known: m.known.Load()}
 }
 
+// Found are the secrets that were found in a call.
+type Found struct{ in *elsewhere }
+
+// Deviations takes them out of what is found of the call later. What it gets stays as it is.
+func (f Found) Deviations(list []call.Deviation) []call.Deviation {
+	if f.in == nil || len(list) == 0 {
+		return list
+	}
+	masked := slices.Clone(list)
+	for i := range masked {
+		d := &masked[i]
+		d.Where, d.Detail = f.in.string(d.Where), f.in.string(d.Detail)
+	}
+	return masked
+}
+
 // Mask takes the secrets out of r. What holds some is replaced, not changed: others
 // may share it.
-func (m *Masker) Mask(r *call.Record) {
+func (m *Masker) Mask(r *call.Record) Found {
 	mark := m.digest
 	if r.Recording != "" && m.standIns != nil {
 		r.StandIns = make(map[string]string)
@@ -151,6 +167,7 @@ func (m *Masker) Mask(r *call.Record) {
 	}
 	// sizes follow, so that a body that was masked does not look truncated
 	r.AnswerSize += int64(len(r.Answer.Body) - before)
+	return Found{t}
 }
 
 // Clean takes the secrets of a request out of what we say of it: of our own answer and

@@ -1,0 +1,80 @@
+package calllog
+
+import (
+	"net/http"
+	"sync"
+	"time"
+
+	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/secret"
+	"rapidmimic.example/internal/rescue"
+)
+
+// entry is a call on its way into the store. Its secrets are taken out in the goroutine of its
+// caller, when the answer has gone out, or by the writer, whichever comes first.
+type entry struct {
+	came  *call.Record // with its secrets; nobody changes it
+	group group
+	size  int // of came, in bytes
+
+	once   sync.Once   // guards what follows: see ready
+	kept   call.Record // without its secrets
+	found  secret.Found
+	broken bool // masking failed: the call is not kept
+}
+
+// ready makes what is kept of a call.
+func (l *Log) ready(e *entry) {
+	e.once.Do(func() {
+		e.broken = rescue.Do(l.config.Logger, "mask the secrets of a call", func() {
+			e.kept = *e.came
+			e.found = l.config.Masker.Mask(&e.kept)
+		}) != nil
+	})
+}
+
+// Finish is Add for a call whose answer is whole, but may wait in buffers. The call is noted first,
+// so that whoever has the answer finds the call in the log, then the answer goes out, and then the
+// goroutine of its caller does its part of the work: it masks the call, and waits while the log
+// is behind. So who calls faster than the log can write is slowed, and loses nothing; no answer
+// waits, and nobody does when the store does not go on at all.
+func (l *Log) Finish(r *call.Record, answer http.Flusher) {
+	e := l.add(r)
+	answer.Flush()
+	if e == nil {
+		return
+	}
+	l.ready(e)
+	l.keepPace(e.group)
+}
+
+// stalledAfter is how long the store may take for one part of a batch before nobody waits for it.
+const stalledAfter = 2 * time.Second
+
+// keepPace waits while the log is behind because of a group, which takes its share of what waits
+// or more.
+func (l *Log) keepPace(g group) {
+	for {
+		l.mu.Lock()
+		behind, changed, since := l.isBehind(g), l.changed, time.Since(l.progress)
+		l.mu.Unlock()
+		if !behind || since >= stalledAfter {
+			return
+		}
+		signal(l.hurry)
+		timer := time.NewTimer(stalledAfter - since)
+		select {
+		case <-changed:
+		case <-timer.C:
+		}
+		timer.Stop()
+	}
+}
+
+// isBehind reports whether half of the buffer is taken, and by this group in the first place. The
+// caller holds mu.
+func (l *Log) isBehind(g group) bool {
+	own, groups := l.parts[g], len(l.parts)
+	return l.waiting.bytes > l.config.BufferBytes/2 && own.bytes >= l.waiting.bytes/groups ||
+		l.waiting.calls > maxBuffered/2 && own.calls >= l.waiting.calls/groups
+}
