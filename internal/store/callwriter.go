@@ -3,10 +3,10 @@ package store
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/maphash"
 	"math"
 	"slices"
 	"strings"
@@ -26,12 +26,12 @@ import (
 type callWriter struct {
 	db     *sqlx.DB
 	conn   *rawConn
-	block  *rawStmt                    // inserts a block of calls
-	store  *rawStmt                    // inserts a content
-	known  map[[sha256.Size]byte]int64 // ids of contents
-	shared map[any]int64               // ids of what calls share, by pointer
-	bodies map[sharedBody]int64        // those of answers' bodies
-	pinned int                         // bytes that bodies keeps in memory
+	block  *rawStmt             // inserts a block of calls
+	store  *rawStmt             // inserts a content
+	known  map[contentKey]int64 // ids of contents
+	shared map[any]int64        // ids of what calls share, by pointer
+	bodies map[sharedBody]int64 // those of answers' bodies
+	pinned int                  // bytes that bodies keeps in memory
 	nextID int64
 	high   uint64 // highest call number so far
 	// since is high when known was last emptied, which began a generation: calls refer
@@ -126,7 +126,7 @@ func (w *callWriter) close() error {
 }
 
 func (w *callWriter) forget() {
-	w.known = make(map[[sha256.Size]byte]int64)
+	w.known = make(map[contentKey]int64)
 	w.shared, w.bodies = make(map[any]int64), make(map[sharedBody]int64)
 	w.since, w.pinned, w.bytes = w.high, 0, 0
 }
@@ -257,6 +257,19 @@ type sharedBody struct {
 	length int
 }
 
+// contentKey tells contents apart for as long as the process runs. Its seeds are known to nobody, and
+// by chance two contents share one in 2^128 cases.
+type contentKey struct {
+	first, second uint64
+	length        int
+}
+
+var contentSeeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
+
+func keyOf(data []byte) contentKey {
+	return contentKey{maphash.Bytes(contentSeeds[0], data), maphash.Bytes(contentSeeds[1], data), len(data)}
+}
+
 // content returns the id of a content, storing it when it is new. The empty
 // content is 0.
 func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
@@ -268,7 +281,7 @@ func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
 
 // contentBy is content with a way to store it.
 func (w *callWriter) contentBy(data []byte, store func(id int64) error) (int64, error) {
-	key := sha256.Sum256(data)
+	key := keyOf(data)
 	if have, ok := w.known[key]; ok {
 		return have, nil
 	}

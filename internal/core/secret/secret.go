@@ -75,6 +75,7 @@ type pass struct {
 	keys   []call.Key                 // where the contract of the service has API keys
 	depth  int                        // of texts within texts
 	clean  *cleanBodies               // nil where none are remembered
+	names  names
 }
 
 // take notes a secret, and gives what stands for it.
@@ -191,18 +192,28 @@ func (p *pass) request(r *call.Request) {
 	r.Query = p.query(r.Query)
 	r.Header = p.header(r.Header)
 	sent := len(r.Body.Bytes)
-	r.Body.Bytes = p.body(r.Body.Bytes, r.Header.Get("Content-Type"), r.Header.Get("Content-Encoding"))
+	r.Body.Bytes = p.bodyOf(r.Body.Bytes, bodyKind{r.Header.Get("Content-Type"), r.Header.Get("Content-Encoding"), p.known}, false)
 	r.Body.Size += int64(len(r.Body.Bytes) - sent)
 }
 
 func (p *pass) answer(a *call.Answer) {
 	a.Header = p.fields(a.Header)
-	contentType, body := a.Get("Content-Type"), a.Body
-	if p.clean != nil && p.clean.has(body, contentType) {
-		return
+	a.Body = p.bodyOf(a.Body, bodyKind{a.Get("Content-Type"), a.Get("Content-Encoding"), p.known}, true)
+}
+
+// bodyOf is body for one that may be known to be clean, and that calls may share.
+func (p *pass) bodyOf(body []byte, of bodyKind, shared bool) []byte {
+	if p.clean == nil {
+		return p.body(body, of.contentType, of.coding)
+	}
+	digest, clean := p.clean.look(body, of, shared)
+	if clean {
+		return body
 	}
 	known := len(p.values)
-	if a.Body = p.body(body, contentType, a.Get("Content-Encoding")); p.clean != nil && same(a.Body, body) && len(p.values) == known {
-		p.clean.saw(body, contentType)
+	masked := p.body(body, of.contentType, of.coding)
+	if same(masked, body) && len(p.values) == known {
+		p.clean.saw(digest)
 	}
+	return masked
 }

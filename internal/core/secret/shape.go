@@ -34,25 +34,36 @@ var shapes = []shape{
 	{"ya29.", regexp.MustCompile(`\bya29\.[0-9A-Za-z_-]{20,}`)},
 }
 
-// pairs says for two bytes which shapes begin with them, a bit each. Texts are gone
-// through once.
-var pairs = func() *[1 << 16]uint16 {
-	var table [1 << 16]uint16
+// shapesAt says by two bytes which shapes have them in the first three bytes of their beginning, a
+// bit each, at its very begin or one on; so every second pair of a text is enough to find all. Two
+// bytes have one place with others that differ from them in their upper bits only.
+var shapesAt = func() *[2][1 << 12]uint16 {
+	var table [2][1 << 12]uint16
 	for i, s := range shapes {
-		table[uint16(s.begins[0])<<8|uint16(s.begins[1])] |= 1 << i
+		for on := range table {
+			table[on][pairPlace(s.begins[on], s.begins[on+1])] |= 1 << i
+		}
 	}
 	return &table
 }()
+
+func pairPlace(a, b byte) uint16 { return uint16(a&0x3f)<<6 | uint16(b&0x3f) }
 
 // shapesIn masks the values in a text that are secrets by their form. A text without
 // any is returned as it is.
 func (p *pass) shapesIn(text []byte) []byte {
 	found := uint16(0)
-	for i := 1; i < len(text); i++ {
-		for begun := pairs[uint16(text[i-1])<<8|uint16(text[i])] &^ found; begun != 0; begun &= begun - 1 {
-			at := bits.TrailingZeros16(begun)
-			if bytes.HasPrefix(text[i-1:], []byte(shapes[at].begins)) {
-				found |= 1 << at
+	for i := 1; i < len(text); i += 2 {
+		pair := pairPlace(text[i-1], text[i])
+		if shapesAt[0][pair]|shapesAt[1][pair] == 0 {
+			continue
+		}
+		for on := range min(2, i) {
+			for may := shapesAt[on][pair] &^ found; may != 0; may &= may - 1 {
+				at := bits.TrailingZeros16(may)
+				if bytes.HasPrefix(text[i-1-on:], []byte(shapes[at].begins)) {
+					found |= 1 << at
+				}
 			}
 		}
 	}
