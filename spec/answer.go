@@ -163,7 +163,7 @@ type Headers []Header
 func (h *Headers) DecodeTree(n *tree.Node) error {
 	var items []problem.Item
 	fault := func(n *tree.Node, at string, err error) {
-		items = append(items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: err.Error()})
+		items = append(items, problem.Item{At: at, Line: int(n.Line), Col: int(n.Col), Detail: err.Error()})
 	}
 	switch n.Kind {
 	case tree.List:

@@ -56,7 +56,7 @@ func ReadEnvironment(text []byte) (e Environment, impairments, scenarios []*tree
 	seen := make(map[string]bool)
 	once := func(what, at string, node *tree.Node) {
 		if seen[what] {
-			items = append(items, problem.Item{At: at, Line: node.Line, Col: node.Col, Detail: what + " is there twice"})
+			items = append(items, problem.Item{At: at, Line: int(node.Line), Col: int(node.Col), Detail: what + " is there twice"})
 		}
 		seen[what] = true
 	}

@@ -91,7 +91,7 @@ func (k kind[T]) all(nodes []*tree.Node, prefix string) (all []Given[T], items [
 		}
 		name := k.name(&given.Document)
 		if first, ok := seen[name]; ok && len(faults) == 0 {
-			faults = append(faults, problem.Item{At: "/" + k.key, Line: node.Line, Col: node.Col,
+			faults = append(faults, problem.Item{At: "/" + k.key, Line: int(node.Line), Col: int(node.Col),
 				Detail: fmt.Sprintf("%s %q is used by %s %d of this document too", k.key, name, k.noun, first+1)})
 		}
 		seen[name] = i
@@ -136,7 +136,7 @@ func (k kind[T]) asWritten(n *tree.Node) (document *tree.Node, etag string, item
 	if tag != nil {
 		var err error
 		if etag, err = readTag(tag); err != nil {
-			items = append(items, problem.Item{At: "/etag", Line: tag.Line, Col: tag.Col, Detail: err.Error()})
+			items = append(items, problem.Item{At: "/etag", Line: int(tag.Line), Col: int(tag.Col), Detail: err.Error()})
 		}
 	}
 	if n.Kind != tree.Map {

@@ -276,7 +276,7 @@ func ReadImpairments(text []byte) (given GivenImpairments, err error) {
 	given.Several = true
 	if off := n.Get("off"); off != nil {
 		if off.Kind != tree.Bool {
-			return given, problem.FromItems("the impairments cannot be used", []problem.Item{{At: "/off", Line: off.Line, Col: off.Col, Detail: "off must be true or false"}})
+			return given, problem.FromItems("the impairments cannot be used", []problem.Item{{At: "/off", Line: int(off.Line), Col: int(off.Col), Detail: "off must be true or false"}})
 		}
 		is := off.IsTrue()
 		given.Off = &is

@@ -263,7 +263,7 @@ func readMapping(n *tree.Node, id string) (Mapping, []problem.Item) {
 	m.ID = id
 	items := tree.Decode(n, &m, "mapping")
 	if n.Get("answer") != nil && (m.Sequence != nil || m.Choose != nil) || m.Sequence != nil && m.Choose != nil {
-		items = append(items, problem.Item{Line: n.Line, Col: n.Col, Detail: "a mapping has one of answer, sequence and choose"})
+		items = append(items, problem.Item{Line: int(n.Line), Col: int(n.Col), Detail: "a mapping has one of answer, sequence and choose"})
 	}
 	if m.ID == "" {
 		m.ID = m.idFromPattern()

@@ -78,7 +78,7 @@ func writeVersions(file string, text []byte, versions []version) error {
 		if v.was == "" || v.now == v.was || tag.Line == 0 {
 			continue
 		}
-		line, at := lines[tag.Line-1], tag.Col-1
+		line, at := lines[tag.Line-1], int(tag.Col)-1
 		old := scalar.Find(line[min(at, len(line)):])
 		if old == nil {
 			return fmt.Errorf("line %d has no etag where one was read", tag.Line)

@@ -138,7 +138,7 @@ func (s *server) limitBody(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	c.Request.Body = io.NopCloser(bytes.NewReader(text))
+	holdBody(c, text)
 	c.Set(bodyKey, text)
 	if len(text) <= smallUpload {
 		c.Next()

@@ -1,8 +1,6 @@
 package control
 
 import (
-	"bytes"
-	"io"
 	"math/rand/v2"
 	"net/http"
 	"slices"
@@ -244,7 +242,7 @@ func (s *server) patchImpairments(c *gin.Context) {
 		s.fail(c, err, nil)
 		return
 	}
-	c.Request.Body = io.NopCloser(bytes.NewReader(text))
+	holdBody(c, text)
 	if ofList(patch) {
 		s.patchImpairmentList(c)
 		return

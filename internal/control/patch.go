@@ -1,9 +1,6 @@
 package control
 
 import (
-	"bytes"
-	"io"
-
 	"github.com/gin-gonic/gin"
 )
 
@@ -31,7 +28,7 @@ func (s *server) again(patch gin.HandlerFunc) gin.HandlerFunc {
 			}
 			body, _ := c.Get(bodyKey)
 			text, _ := body.([]byte)
-			c.Request.Body = io.NopCloser(bytes.NewReader(text))
+			holdBody(c, text)
 		}
 	}
 }

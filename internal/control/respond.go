@@ -1,6 +1,7 @@
 package control
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"io"
@@ -64,7 +65,28 @@ func documentTree(document any) (*tree.Node, error) {
 	}
 }
 
-func readBody(c *gin.Context) ([]byte, error) { return io.ReadAll(c.Request.Body) }
+func readBody(c *gin.Context) ([]byte, error) {
+	if held, ok := c.Request.Body.(*heldBody); ok {
+		return held.text, nil
+	}
+	return io.ReadAll(c.Request.Body)
+}
+
+// heldBody is a body that is in memory already. Nobody changes its text.
+type heldBody struct {
+	bytes.Reader
+	text []byte
+}
+
+// Close implements io.Closer.
+func (*heldBody) Close() error { return nil }
+
+// holdBody gives a request another body.
+func holdBody(c *gin.Context, text []byte) {
+	held := &heldBody{text: text}
+	held.Reset(text)
+	c.Request.Body = held
+}
 
 // readDocument reads the body of a request that cannot do without one.
 func readDocument(c *gin.Context) ([]byte, error) {

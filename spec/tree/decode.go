@@ -37,7 +37,7 @@ type decoding struct{ items []problem.Item }
 
 func (d *decoding) fault(n *Node, at, format string, args ...any) {
 	d.items = append(d.items, problem.Item{
-		At: at, Line: n.Line, Col: n.Col, Detail: fmt.Sprintf(format, args...),
+		At: at, Line: int(n.Line), Col: int(n.Col), Detail: fmt.Sprintf(format, args...),
 	})
 }
 
@@ -179,7 +179,7 @@ func (d *decoding) structure(n *Node, v reflect.Value, at, what string) {
 		i, ok := fields.index[m.Key]
 		if !ok {
 			detail := fmt.Sprintf("%q is not a key of %s (%s)", m.Key, what, problem.Suggest(m.Key, fields.names, "it has"))
-			d.items = append(d.items, problem.Item{At: Join(at, m.Key), Line: m.Line, Col: m.Col, Detail: detail})
+			d.items = append(d.items, problem.Item{At: Join(at, m.Key), Line: int(m.Line), Col: int(m.Col), Detail: detail})
 			continue
 		}
 		d.value(m.Value, v.FieldByIndex(i), Join(at, m.Key), m.Key)
@@ -237,7 +237,7 @@ func Locate(n *Node, items []problem.Item) []problem.Item {
 		}
 		for at := items[i].At; ; at = at[:strings.LastIndexByte(at, '/')] {
 			if found := n.At(at); found != nil {
-				items[i].Line, items[i].Col = found.Line, found.Col
+				items[i].Line, items[i].Col = int(found.Line), int(found.Col)
 				break
 			}
 			if at == "" {

@@ -23,13 +23,15 @@ const leastValues = 1_000_000
 // one counts. Its texts share the memory of the whole. The error is a
 // *SyntaxError.
 func ParseJSON(text []byte) (*Node, error) {
-	return ParseJSONWithin(text, max(leastValues, len(text)/10))
+	return parseJSON(string(text), max(leastValues, len(text)/10))
 }
 
 // ParseJSONWithin is ParseJSON for a text that may have so many values at most;
 // else the error is ErrTooLarge.
-func ParseJSONWithin(text []byte, most int) (*Node, error) {
-	p := &jsonParser{text: string(text), line: 1, left: most}
+func ParseJSONWithin(text []byte, most int) (*Node, error) { return parseJSON(string(text), most) }
+
+func parseJSON(text string, most int) (*Node, error) {
+	p := &jsonParser{text: text, line: 1, left: most}
 	n, err := p.document()
 	if err != nil {
 		return nil, err
@@ -109,7 +111,7 @@ func (p *jsonParser) node(kind Kind) (*Node, error) {
 	}
 	n := &p.free[0]
 	p.free = p.free[1:]
-	n.Kind, n.Line, n.Col = kind, p.line, p.column()
+	n.Kind, n.Line, n.Col = kind, int32(p.line), int32(p.column())
 	return n, nil
 }
 
@@ -340,7 +342,7 @@ func (p *jsonParser) member(depth int) (err error) {
 	if p.blanks(); p.at >= len(p.text) || p.text[p.at] != '"' {
 		return p.unexpected("looking for beginning of object key string")
 	}
-	m := Member{Line: p.line, Col: p.column()}
+	m := Member{Line: int32(p.line), Col: int32(p.column())}
 	if m.Key, err = p.quoted(); err != nil {
 		return err
 	}

@@ -43,7 +43,7 @@ type Node struct {
 	Items   []*Node
 	Members []Member
 	// Line and Col count from 1; 0 means that the value came from no document.
-	Line, Col int
+	Line, Col int32
 
 	index map[string]int // of Members, for large objects only
 }
@@ -51,7 +51,7 @@ type Node struct {
 // Member is one key of an object with its value.
 type Member struct {
 	Key       string
-	Line, Col int // of the key
+	Line, Col int32 // of the key
 	Value     *Node
 }
 

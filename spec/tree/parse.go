@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"regexp"
+	"unsafe"
 )
 
 // Limits of what is read. They bound the work that a hostile document can
@@ -31,12 +32,23 @@ var byteOrderMark = []byte("\xef\xbb\xbf")
 // YAML's flow style begins the same way; one that begins with `{"` is meant as
 // JSON and nothing else. An empty text gives a Null node. The error is a
 // *SyntaxError.
-func Parse(text []byte) (*Node, error) {
+func Parse(text []byte) (*Node, error) { return parse(text, false) }
+
+// ParseKept is Parse for a text that nobody changes any more: what is read shares its memory.
+func ParseKept(text []byte) (*Node, error) { return parse(text, true) }
+
+func parse(text []byte, kept bool) (*Node, error) {
 	text = bytes.TrimPrefix(text, byteOrderMark)
 	if !startsLikeJSON(text) {
 		return parseYAML(text)
 	}
-	n, jsonErr := ParseJSON(text)
+	var own string
+	if kept {
+		own = unsafe.String(unsafe.SliceData(text), len(text))
+	} else {
+		own = string(text)
+	}
+	n, jsonErr := parseJSON(own, max(leastValues, len(text)/10))
 	if jsonErr == nil {
 		return n, nil
 	}

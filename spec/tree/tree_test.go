@@ -97,7 +97,7 @@ func TestPositionsAndPointers(t *testing.T) {
 			x := n.At("/a/b~1c/1")
 			require.NotNil(t, x)
 			assert.Equal(t, "x", x.Str())
-			assert.Equal(t, [2]int{4, 7}, [2]int{x.Line, x.Col})
+			assert.Equal(t, [2]int{4, 7}, [2]int{int(x.Line), int(x.Col)})
 			assert.Nil(t, n.At("/a/b~1c/2"))
 			assert.Nil(t, n.At("/a/none/deeper"))
 		})

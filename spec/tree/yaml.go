@@ -66,7 +66,7 @@ type yamlConverter struct {
 }
 
 func (c *yamlConverter) node(y *yaml.Node, depth int) (*Node, error) {
-	n := &Node{Line: y.Line, Col: y.Column}
+	n := &Node{Line: int32(y.Line), Col: int32(y.Column)}
 	if depth > MaxDepth {
 		return nil, &SyntaxError{y.Line, y.Column, fmt.Sprintf("nested deeper than %d levels", MaxDepth)}
 	}
@@ -116,7 +116,7 @@ func (c *yamlConverter) mapping(n *Node, y *yaml.Node, depth int) error {
 		if key.Kind != yaml.ScalarNode {
 			return &SyntaxError{key.Line, key.Column, "a key must be plain text"}
 		}
-		n.Members = append(n.Members, Member{Key: key.Value, Line: key.Line, Col: key.Column, Value: value})
+		n.Members = append(n.Members, Member{Key: key.Value, Line: int32(key.Line), Col: int32(key.Column), Value: value})
 	}
 	n.Members = lastOfEach(n.Members)
 	if len(merged) > 0 {

@@ -56,7 +56,7 @@ func TemplateMistakes(n *tree.Node, known Known) []problem.Item {
 	var items []problem.Item
 	eachExpression(n, "", func(n *tree.Node, at, expression string) {
 		for _, mistake := range Mistakes(expression, known) {
-			items = append(items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: mistake})
+			items = append(items, problem.Item{At: at, Line: int(n.Line), Col: int(n.Col), Detail: mistake})
 		}
 	})
 	return items

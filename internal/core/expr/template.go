@@ -45,7 +45,7 @@ func (c *templateCompiler) compile(n *tree.Node, at string) *Template {
 	case tree.String:
 		parts, err := split(n.Text, c.names)
 		if err != nil {
-			c.items = append(c.items, problem.Item{At: at, Line: n.Line, Col: n.Col, Detail: err.Error()})
+			c.items = append(c.items, problem.Item{At: at, Line: int(n.Line), Col: int(n.Col), Detail: err.Error()})
 			return t
 		}
 		if len(parts) == 1 && parts[0].program == nil {

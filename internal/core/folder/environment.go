@@ -34,7 +34,7 @@ func (r *reader) environment(file File) {
 	}
 	places := func(nodes []*tree.Node) (items []problem.Item) {
 		for _, n := range nodes {
-			items = append(items, problem.Item{File: file.Name, Line: n.Line, Col: n.Col})
+			items = append(items, problem.Item{File: file.Name, Line: int(n.Line), Col: int(n.Col)})
 		}
 		return items
 	}

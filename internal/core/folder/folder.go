@@ -214,7 +214,7 @@ func (r *reader) mappings(s *Service, file File) {
 	}
 	for _, g := range given {
 		m := g.Document
-		made := Mapping{m, file.Name, g.Node.Line, g.Node.Col}
+		made := Mapping{m, file.Name, int(g.Node.Line), int(g.Node.Col)}
 		if first := r.places[[2]string{s.Name, m.ID}]; first != nil {
 			r.fault(s, file.Name, problem.Item{Line: made.Line, Col: made.Col,
 				Detail: fmt.Sprintf("id %q is used in %s:%d too", m.ID, first.File, first.Line)})

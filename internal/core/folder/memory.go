@@ -29,7 +29,7 @@ func (r *reader) startingData(s *Service, collection string, file File) {
 	}
 	for _, item := range items {
 		if item.Kind != tree.Map {
-			r.fault(s, file.Name, problem.Item{Line: item.Line, Col: item.Col, Detail: "an item is an object"})
+			r.fault(s, file.Name, problem.Item{Line: int(item.Line), Col: int(item.Col), Detail: "an item is an object"})
 			return
 		}
 	}

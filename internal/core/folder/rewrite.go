@@ -30,16 +30,16 @@ func rewrite(text []byte, edits []edit) (out []byte, left int, err error) {
 	lines := bytes.SplitAfter(text, []byte("\n"))
 	starts := make([]int, 0, len(root.Items)+1)
 	for _, item := range root.Items {
-		if !beginsItem(lines[item.Line-1], item.Col) || len(starts) > 0 && item.Line <= starts[len(starts)-1] {
+		if !beginsItem(lines[item.Line-1], int(item.Col)) || len(starts) > 0 && int(item.Line) <= starts[len(starts)-1] {
 			return rewriteWhole(root, edits)
 		}
-		starts = append(starts, item.Line)
+		starts = append(starts, int(item.Line))
 	}
 	starts = append(starts, len(lines)+1)
 	out = bytes.Join(lines[:starts[0]-1], nil)
 	for i, item := range root.Items {
 		span := lines[item.Line-1 : starts[i+1]-1]
-		at := slices.IndexFunc(edits, func(e edit) bool { return e.line == item.Line })
+		at := slices.IndexFunc(edits, func(e edit) bool { return e.line == int(item.Line) })
 		if at < 0 {
 			out, left = append(out, bytes.Join(span, nil)...), left+1
 			continue
@@ -93,7 +93,7 @@ func rewriteSingle(text []byte, root *tree.Node, want *spec.Mapping) (out []byte
 // single ones be replaced.
 func rewriteWhole(root *tree.Node, edits []edit) (out []byte, left int, err error) {
 	for _, item := range root.Items {
-		at := slices.IndexFunc(edits, func(e edit) bool { return e.line == item.Line })
+		at := slices.IndexFunc(edits, func(e edit) bool { return e.line == int(item.Line) })
 		if at >= 0 && len(root.Items) > 1 && root.Items[0].Line == root.Items[len(root.Items)-1].Line {
 			return nil, 0, errors.New("several mappings stand in one line: put each in lines of its own")
 		}

@@ -50,7 +50,7 @@ func join(b *bundle.Bundle, root *tree.Node) (joined *tree.Node, faults []proble
 
 func (j *joiner) read(name string) *tree.Node {
 	text, _ := j.bundle.File(name)
-	n, err := tree.Parse(text)
+	n, err := tree.ParseKept(text)
 	if err == nil {
 		return n
 	}

@@ -39,7 +39,7 @@ func overlaid(b *bundle.Bundle, root *tree.Node) (_ *tree.Node, faults []problem
 		for i, action := range document.Get("actions").Elements() {
 			at := "/actions/" + strconv.Itoa(i)
 			changed, found, err := acted(root, action)
-			item := problem.Item{File: f.Name, At: at, Line: action.Line, Col: action.Col}
+			item := problem.Item{File: f.Name, At: at, Line: int(action.Line), Col: int(action.Col)}
 			switch {
 			case err != nil:
 				item.Detail = err.Error()

@@ -32,7 +32,7 @@ func Read(text []byte) (*contract.Contract, error) {
 // ReadBundle makes a contract of an OpenAPI document and the files that it
 // refers to.
 func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
-	root, err := tree.Parse(b.Contract())
+	root, err := tree.ParseKept(b.Contract())
 	if err != nil {
 		return nil, inMain(spec.SyntaxProblem(err, "the contract"), b)
 	}
@@ -72,7 +72,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 		Warnings:  faults,
 	}
 	if n, at := r.document.Exploding(); n != nil {
-		return nil, inMain(&problem.Error{Code: problem.Invalid, Detail: "a schema of the contract cannot be used", Items: []problem.Item{{At: at, Line: n.Line, Col: n.Col,
+		return nil, inMain(&problem.Error{Code: problem.Invalid, Detail: "a schema of the contract cannot be used", Items: []problem.Item{{At: at, Line: int(n.Line), Col: int(n.Col),
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)
 	}
 	r.tags = groups(root)
@@ -130,7 +130,7 @@ func fault(n *tree.Node, at, format string, args ...any) problem.Item {
 	item := problem.Item{Detail: fmt.Sprintf(format, args...)}
 	item.File, item.At = inFile(at)
 	if n != nil {
-		item.Line, item.Col = n.Line, n.Col
+		item.Line, item.Col = int(n.Line), int(n.Col)
 	}
 	return item
 }

@@ -59,7 +59,7 @@ func (s *scanner) step(key string, n *tree.Node, names bool) {
 
 func (s *scanner) look(n *tree.Node) {
 	say := func(format string, args ...any) {
-		if !s.known[[2]int{n.Line, n.Col}] {
+		if !s.known[[2]int{int(n.Line), int(n.Col)}] {
 			at := ""
 			for _, key := range s.path {
 				at = tree.Join(at, key)
