@@ -1,6 +1,6 @@
 // The command soap tries SOAP contracts that nobody here wrote: it reads each, calls its operations with
-// requests that it builds, holds requests and answers against the contract, and has a client that shares
-// no code with ours read the answers.
+// requests that it builds, holds requests and answers against the contract, has a client that shares
+// no code with ours read the answers, and libxml2 hold their bodies against the schemas.
 //
 //	go run ./corpus/soap
 //
@@ -82,7 +82,8 @@ func run(folder string, verbose bool) error {
 		return err
 	}
 	t := &tally{counts: make(map[string]int), verbose: verbose}
-	for _, what := range []string{"contracts", "not read", "operations", "called", "lost", "requests against their contract", "answers", "answers against it", "panics", "slow", "understood by another client", "not understood", "not judged, since it failed itself", "not judged, since it cannot read the contract"} {
+	for _, what := range []string{"contracts", "not read", "operations", "called", "lost", "requests against their contract", "answers", "answers against it", "panics", "slow", "understood by another client", "not understood", "not judged, since it failed itself", "not judged, since it cannot read the contract",
+		"bodies that libxml2 finds valid", "bodies that libxml2 finds invalid", "contracts whose schemas libxml2 cannot read"} {
 		t.add(what, 0)
 	}
 	err = filepath.WalkDir(folder, func(path string, entry fs.DirEntry, err error) error {
@@ -166,6 +167,13 @@ func (t *tally) try(path string, j *judge) error {
 	if told.Unread != "" {
 		t.add("not judged, since it cannot read the contract", len(replies))
 	}
+	t.add("bodies that libxml2 finds valid", told.Valid)
+	if told.WithoutSchema != "" {
+		t.note("contracts whose schemas libxml2 cannot read", "%s: %s", path, told.WithoutSchema)
+	}
+	for _, wrong := range told.Invalid {
+		t.note("bodies that libxml2 finds invalid", "%s: %s", path, wrong)
+	}
 	for _, wrong := range told.Wrong {
 		t.note("not understood", "%s: %s", path, wrong)
 	}
@@ -213,9 +221,12 @@ type reply struct {
 
 // verdict is what the judge says of the answers of one contract.
 type verdict struct {
-	Unread               string
+	Unread               string // by the client
 	Understood, Unjudged int
 	Wrong                []string
+	WithoutSchema        string // that libxml2 reads
+	Valid                int    // bodies, by their schema
+	Invalid              []string
 }
 
 // judge is a client in another process.

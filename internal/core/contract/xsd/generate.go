@@ -129,10 +129,7 @@ func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
 	case t.Array != nil && g.Encoded:
 		g.array(n, t.Array, depth)
 	case t.Simple != nil:
-		n.Text = t.Simple.draw(g.Draw, n.Name.Local)
-		if t.Simple.Kind == "QName" && t.Simple.Values != nil {
-			n.QName, n.Text = &Name{Local: localPart(n.Text)}, ""
-		}
+		n.Text, n.QName = g.value(t.Simple, n.Name.Local)
 	case t.Anything:
 		n.Text = g.Draw.Fake("word")
 	default:
@@ -146,9 +143,20 @@ func (g *Generator) attributes(n *xmltree.Node, t *Type) {
 		case a.Fixed != nil && (a.Required || g.chance(50)):
 			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: *a.Fixed})
 		case a.Fixed == nil && (a.Required || g.chance(70)):
-			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: a.Type.draw(g.Draw, a.Name.Local)})
+			value, name := g.value(a.Type, a.Name.Local)
+			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: value, QName: name})
 		}
 	}
+}
+
+// value draws a value for a place with a name. One that names something comes as a name: its prefix
+// is the writer's.
+func (g *Generator) value(s *Simple, place string) (text string, name *Name) {
+	text = s.draw(g.Draw, place)
+	if means, ok := s.names[text]; ok {
+		return "", &means
+	}
+	return text, nil
 }
 
 // array writes the elements of a SOAP-encoded array.

@@ -196,6 +196,19 @@ func TestRecursionAndArrays(t *testing.T) {
 	assert.Contains(t, shape, "w@type=A@arrayType=N[2]")
 }
 
+// Values that name something keep their namespace; a prefix in the name of an element is no part of it.
+func TestNamesAreDrawnAsNames(t *testing.T) {
+	s, warned := schemas(t, `<xs:simpleType name="Usage"><xs:restriction base="xs:QName"><xs:enumeration xmlns:p="urn:policy" value="p:Required"/></xs:restriction></xs:simpleType>
+		<xs:element name="v"><xs:complexType><xs:sequence><xs:element name="area:code" type="t:Usage"/></xs:sequence><xs:attribute name="area:kind" use="required" type="t:Usage"/></xs:complexType></xs:element>`)
+	require.Empty(t, warned)
+	n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", 1), Schemas: s}).Element(s.Elements[xsd.Name{Space: "urn:t", Local: "v"}])
+	require.Len(t, n.Children, 1)
+	required := &xsd.Name{Space: "urn:policy", Local: "Required"}
+	assert.Equal(t, []xmltree.Attr{{Name: xsd.Name{Local: "kind"}, QName: required}}, n.Attrs)
+	assert.Equal(t, "code", n.Children[0].Name.Local)
+	assert.Equal(t, required, n.Children[0].QName)
+}
+
 // What somebody reads of a schema, and what two revisions are compared by.
 func TestDescriptions(t *testing.T) {
 	s, warned := schemas(t, `<xs:simpleType name="Kind"><xs:restriction base="xs:string"><xs:enumeration value="fish"/><xs:enumeration value="mail"/><xs:maxLength value="9"/></xs:restriction></xs:simpleType>

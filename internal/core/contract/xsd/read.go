@@ -68,7 +68,7 @@ func (r *Reader) Add(n *xmltree.Node, target string) {
 		if r.sources[kind] == nil {
 			r.sources[kind] = make(map[Name]source)
 		}
-		name := Name{Space: s.target, Local: c.Attr("name")}
+		name := Name{Space: s.target, Local: localPart(c.Attr("name"))}
 		if _, have := r.sources[kind][name]; !have {
 			r.sources[kind][name] = source{c, s}
 		}
@@ -385,7 +385,7 @@ func (r *Reader) localElement(n *xmltree.Node, s schema) *Element {
 	if ref := n.Attr("ref"); ref != "" {
 		return r.elementNamed(r.refName(n, ref, s), n)
 	}
-	e := &Element{Name: Name{Local: n.Attr("name")}}
+	e := &Element{Name: Name{Local: localPart(n.Attr("name"))}} // some write a prefix, which is no part of a name
 	if form := n.Attr("form"); form == "qualified" || form == "" && s.qualifiedElements {
 		e.Name.Space = s.target
 	}
@@ -442,7 +442,7 @@ func (r *Reader) fillAttributes(t *Type, n *xmltree.Node, s schema) {
 // attribute adds the use of an attribute to a type, in the place of an
 // inherited one of the same name.
 func (r *Reader) attribute(t *Type, n *xmltree.Node, s schema) {
-	a := &Attribute{Name: Name{Local: n.Attr("name")}, Type: stringType, Required: n.Attr("use") == "required", Default: optional(n, "default"), Fixed: optional(n, "fixed")}
+	a := &Attribute{Name: Name{Local: localPart(n.Attr("name"))}, Type: stringType, Required: n.Attr("use") == "required", Default: optional(n, "default"), Fixed: optional(n, "fixed")}
 	definition, scope := n, s
 	if ref := n.Attr("ref"); ref != "" {
 		a.Name = n.Resolve(ref)

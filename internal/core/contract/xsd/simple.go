@@ -24,7 +24,8 @@ type Simple struct {
 	List  *Simple   // a list of these
 	Union []*Simple // one of these
 
-	Values      []string // enumeration; nil for all
+	Values      []string        // enumeration; nil for all
+	names       map[string]Name // what those of QName mean where the schema has them
 	Patterns    []sample.Matcher
 	written     []string // the patterns as the schema has them, one for each step of a derivation
 	translated  []string // the same as ECMAScript has them
@@ -157,12 +158,14 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 	}
 	made := *base
 	var values, patterns []string
+	names := make(map[string]Name)
 	for _, c := range n.Children {
 		value := c.Attr("value")
 		whole, _ := strconv.Atoi(value)
 		switch c.Name.Local {
 		case "enumeration":
 			values = append(values, value)
+			names[value] = c.Resolve(value)
 		case "pattern":
 			patterns = append(patterns, value)
 		case "length":
@@ -188,6 +191,9 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 	}
 	if values != nil {
 		made.Values = values
+		if made.Kind == "QName" {
+			made.names = names
+		}
 	}
 	if patterns != nil {
 		r.addPatterns(&made, n, patterns)
