@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic.example/client"
 	"rapidmimic.example/demo"
 	"rapidmimic.example/e2e/browser"
 	"rapidmimic.example/internal/config"
@@ -233,6 +234,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/services/moorings/docs/bookBerth": `document.querySelector('form textarea')`,
 		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
 		"/calls?call=c-4":                   `document.querySelector('details')`, // edited on its way
+		"/calls?group=flow":                 `document.querySelector('[data-flow]')`,
 		"/retries":                          `document.querySelector('[data-story]')`,
 		"/scenarios":                        `document.querySelector('[data-scenario=tides-dead]')`,
 		"/scenarios?scenario=bad-night":     `document.querySelector('[data-changes=tides]')`,
@@ -352,4 +354,23 @@ func TestConsoleDocumentation(t *testing.T) {
 		return err == nil && len(service.Pins["getBerth"]) == 0
 	}, 10*time.Second, 20*time.Millisecond)
 	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("1 deviate"))
+}
+
+// The calls of a trace, whoever made them, as one flow.
+func TestConsoleFlow(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	const trace = "4bf92f3577b34da6a3ce929d0e0e4736"
+	parent := func(span string) string { return "Traceparent: 00-" + trace + "-" + span + "-01" }
+	s.send("GET /moorings/berths", "", "User-Agent: quay-board/2.1", parent("00f067aa0ba902b7"))
+	s.send("GET /moorings/dues", "", "User-Agent: office/1")
+	s.send("GET /tides/warnings", "", "User-Agent: office-sync/0.4", parent("10f067aa0ba902b7"))
+	p := s.page("/calls")
+	must(t, p.Wait(`document.querySelectorAll('[data-call]').length === 3`), p.Choose("Show", "trace"), p.Wait(`document.querySelectorAll('[data-group]').length === 2`), p.Press(trace))
+	must(t, p.Wait(`[...document.querySelectorAll('[data-flow]')].map((step) => step.dataset.flow).join() === 'c-1,c-3'`), p.WaitText("quay-board"), p.WaitText("office-sync"))
+	must(t, p.Click("[data-flow=c-3]"), p.WaitText("Answered by the contract: operation listWarnings"))
+	calls, err := s.api.Calls(t.Context(), client.CallQuery{Text: "trace:" + trace[:6]})
+	require.NoError(t, err)
+	require.Len(t, calls.Items, 2)
+	assert.Equal(t, trace, calls.Items[0].Trace)
 }

@@ -22,7 +22,7 @@ func callFilterFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "service", Usage: "only calls to this `SERVICE`"},
 		laneFlag("only calls in this `LANE`; - for those in none"),
-		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status, who answered or User-Agent; -word for those without, or between choices; also status:5xx, took:>200ms, service:, method:, source:, host:, path:, agent:, body:N7"},
+		&cli.StringFlag{Name: "text", Usage: "only calls with all these `WORDS` in method, path, status, who answered or User-Agent; -word for those without, or between choices; also status:5xx, took:>200ms, service:, method:, source:, host:, path:, agent:, trace:, body:N7"},
 		ignoredFlag(),
 	}
 }
@@ -321,6 +321,9 @@ func (p Program) sayCall(call api.CallDetail, repeat string) {
 	}
 	for i, c := range call.Callbacks {
 		p.say("%-8s  %s  %s %s%s  %s", map[bool]string{true: "calls", false: ""}[i == 0], c.ID, c.Method, c.Host, c.Path, statusText(c.Status))
+	}
+	if call.Trace != "" {
+		p.say("trace     %s (rapidmimic calls --text trace:%s)", call.Trace, call.Trace)
 	}
 	if call.Certificate != "" {
 		p.say("shows     %s", call.Certificate)

@@ -23,7 +23,7 @@ func callView(line call.Summary) api.Call {
 		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
 		Deviations: line.Deviations, Lane: line.Lane, Scenario: line.Scenario, Impaired: strings.Fields(line.Injected),
-		Host: line.Host, Agent: line.Agent,
+		Host: line.Host, Agent: line.Agent, Trace: line.Trace,
 	}
 	if line.Cause > 0 {
 		view.Cause = call.ID(line.Cause)

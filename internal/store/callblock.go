@@ -14,23 +14,23 @@ import (
 // the other in the order of their numbers, each told by what differs from the one
 // before. Headers, bodies and explanations are contents elsewhere.
 
-// blockVersion is the first byte of a block. Those of version 1 lack the last two texts, those
-// before version 3 the last two numbers, those before version 4 the last text, those before version 5
-// the last number.
-const blockVersion = 5
+// blockVersion is the first byte of a block. Those of version 1 lack the last three texts, those
+// before version 3 the last two numbers, those before version 4 the last text but one, those before
+// version 5 the last number, those before version 6 the last text.
+const blockVersion = 6
 
 // callEntry is one call in a block.
 type callEntry struct {
-	number, at                                          int64 // at in Unix microseconds
-	service, method, path, query, source, by, operation string
-	injected                                            string // kinds
-	lane, scenario                                      string
-	address, host, protocol, caller, agent, certificate string
-	status, deviations                                  int64
-	read, decide, wait, ask, send                       time.Duration
-	requestSize, answerSize                             int64
-	contents                                            [partCount]int64 // ids, 0 for none
-	environment, cause                                  int64
+	number, at                                                 int64 // at in Unix microseconds
+	service, method, path, query, source, by, operation        string
+	injected                                                   string // kinds
+	lane, scenario                                             string
+	address, host, protocol, caller, agent, certificate, trace string
+	status, deviations                                         int64
+	read, decide, wait, ask, send                              time.Duration
+	requestSize, answerSize                                    int64
+	contents                                                   [partCount]int64 // ids, 0 for none
+	environment, cause                                         int64
 }
 
 // The parts of a call that are kept as contents.
@@ -55,7 +55,7 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 		number: int64(r.Number), at: r.At.UnixMicro(), service: r.Service,
 		method: q.Method, path: q.Path, query: q.Query, source: string(r.Source), by: r.By, operation: r.Operation,
 		injected: injected, lane: r.Lane, scenario: r.Scenario, status: int64(r.Answer.Status), deviations: int64(len(r.Deviations)),
-		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "), certificate: q.Certificate,
+		address: q.Address, host: q.Host, protocol: q.Protocol, caller: q.Caller, agent: strings.Join(q.Header["User-Agent"], ", "), certificate: q.Certificate, trace: q.Trace(),
 		read: r.Read, decide: r.Decide, wait: r.Wait, ask: r.Ask, send: r.Send,
 		requestSize: q.Body.Size, answerSize: r.AnswerSize, contents: contents, environment: r.Environment, cause: int64(r.Cause),
 	}
@@ -63,14 +63,14 @@ func entryOf(r *call.Record, contents [partCount]int64) callEntry {
 
 // textCount is how many texts an entry has, numberCount how many numbers.
 const (
-	textCount   = 16
+	textCount   = 17
 	numberCount = 11 + partCount + 2
 )
 
 // texts and numbers list the fields in the order in which they are encoded.
 
 func (e *callEntry) texts() [textCount]*string {
-	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent, &e.certificate}
+	return [...]*string{&e.service, &e.method, &e.path, &e.query, &e.source, &e.by, &e.operation, &e.injected, &e.lane, &e.scenario, &e.address, &e.host, &e.protocol, &e.caller, &e.agent, &e.certificate, &e.trace}
 }
 
 func (e *callEntry) numbers() [numberCount]*int64 {
@@ -131,6 +131,9 @@ func readBlock(data string) (*blockReader, error) {
 	if data[0] < 5 {
 		r.numbers--
 	}
+	if data[0] < 6 {
+		r.texts--
+	}
 	return r, nil
 }
 
@@ -188,7 +191,7 @@ func (e *callEntry) summary() call.Summary {
 		Number: uint64(e.number), At: time.UnixMicro(e.at), Service: e.service, Method: e.method, Path: e.path, Query: e.query,
 		Status: int(e.status), Source: call.Source(e.source), By: e.by, Took: e.read + e.decide + e.wait + e.ask + e.send,
 		Operation: e.operation, Deviations: int(e.deviations), Injected: e.injected, Lane: e.lane, Scenario: e.scenario,
-		Host: e.host, Agent: e.agent, Cause: uint64(e.cause),
+		Host: e.host, Agent: e.agent, Trace: e.trace, Cause: uint64(e.cause),
 	}
 }
 

@@ -50,7 +50,7 @@ func TestBlocksGiveBackWhatWasPutIn(t *testing.T) {
 	}
 	old := callEntry{number: 7, at: 9, status: 200}
 	data := appendEntry(nil, &old, &callEntry{})
-	for version, body := range map[string][]byte{"\x01": data[2 : len(data)-2], "\x02": data[1 : len(data)-2], "\x03": data[1 : len(data)-1], "\x04": data[:len(data)-1]} { // without the texts and the numbers that later ones added
+	for version, body := range map[string][]byte{"\x01": data[3 : len(data)-2], "\x02": data[2 : len(data)-2], "\x03": data[2 : len(data)-1], "\x04": data[1 : len(data)-1], "\x05": data[1:]} { // without the texts and the numbers that later ones added
 		first, err := readBlock(version + string(body))
 		require.NoError(t, err)
 		require.NoError(t, first.next())

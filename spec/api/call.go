@@ -33,6 +33,8 @@ type Call struct {
 	// Host is that of the call, Agent what its User-Agent says.
 	Host  string `json:"host"`
 	Agent string `json:"agent,omitempty"`
+	// Trace is the id of the trace that its traceparent names (W3C Trace Context).
+	Trace string `json:"trace,omitempty"`
 	// Cause is the id of the call after which the service made this one.
 	Cause string `json:"cause,omitempty"`
 	// Ignored is set on a call that lists leave out unless they are asked for such.

@@ -2919,7 +2919,7 @@ export interface components {
                 /** @description Somebody chose it for the operation */
                 chosen?: boolean;
             }[];
-            /** @description An answer's body as a caller would get it */
+            /** @description A body that it answers with; of one operation, not of a list of them */
             sample?: string;
             /** @description The lane or scenario that chose the example: scenario "storm" */
             exampleOrigin?: string;
@@ -4485,6 +4485,8 @@ export interface components {
             host: string;
             /** @description What its User-Agent says */
             agent?: string;
+            /** @description The id of the trace that its traceparent names */
+            trace?: string;
             /** @description The call after which the service made this one */
             cause?: string;
             /** @description Lists leave it out unless they are asked for such */
@@ -4792,7 +4794,7 @@ export interface components {
         callLane: string;
         /** @description Also calls that are ignored (see /ignored); they say so */
         callIgnored: boolean;
-        /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+        /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python, trace:4bf92f35. What follows body: must occur in the body of the request or of the answer, as it is written. */
         callText: string;
     };
     requestBodies: {
@@ -10477,7 +10479,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python, trace:4bf92f35. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
                 /** @description Also calls that are ignored (see /ignored); they say so */
                 ignored?: components["parameters"]["callIgnored"];
@@ -10596,7 +10598,7 @@ export interface operations {
                 service?: components["parameters"]["callService"];
                 /** @description Only calls in this lane, also of one that is closed; - for those in none */
                 lane?: components["parameters"]["callLane"];
-                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python. What follows body: must occur in the body of the request or of the answer, as it is written. */
+                /** @description Words that must all occur in method, path, query, status, source, who answered or the User-Agent, in any case; "two words" in double quotes are one, -word must not occur, and or stands between choices. Keyed words look at one thing: service:moorings, method:POST, source:miss, status:5xx (or 503, none), took:>200ms (or <1s), path:/berths/*, host:gauges, agent:python, trace:4bf92f35. What follows body: must occur in the body of the request or of the answer, as it is written. */
                 text?: components["parameters"]["callText"];
                 /** @description Also calls that are ignored (see /ignored); they say so */
                 ignored?: components["parameters"]["callIgnored"];

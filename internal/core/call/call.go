@@ -290,6 +290,8 @@ type Summary struct {
 	Lane, Scenario string
 	// Host is that of the call, Agent what its User-Agent says.
 	Host, Agent string
+	// Trace is that of its request.
+	Trace string
 	// Cause is the number of the call after which the service made this one; 0 for a call that came.
 	Cause uint64
 }
@@ -311,7 +313,7 @@ func (r *Record) Summary() Summary {
 		Number: r.Number, At: r.At, Service: r.Service, Method: r.Request.Method, Path: r.Request.Path,
 		Query: r.Request.Query, Status: r.Answer.Status, Source: r.Source, By: r.By, Took: r.Took(), Operation: r.Operation, Deviations: len(r.Deviations),
 		Injected: kindsOf(r.Injected), Lane: r.Lane, Scenario: r.Scenario,
-		Host: r.Request.Host, Agent: strings.Join(r.Request.Header["User-Agent"], ", "),
+		Host: r.Request.Host, Agent: strings.Join(r.Request.Header["User-Agent"], ", "), Trace: r.Request.Trace(),
 		Cause: r.Cause,
 	}
 }

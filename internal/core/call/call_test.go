@@ -2,6 +2,7 @@ package call_test
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -44,6 +45,16 @@ func TestIDs(t *testing.T) {
 	}
 }
 
+func TestTraces(t *testing.T) {
+	const id, span = "4bf92f3577b34da6a3ce929d0e0e4736", "-00f067aa0ba902b7-01"
+	for header, want := range map[string]string{
+		"00-" + id + span: id, "cc-" + id + span + "-what-comes-later": id, "": "", "00-" + id: "", "00-" + id[1:] + span: "", "0-" + id + span: "", "00-" + id + "-00f067-01": "",
+		"00-" + strings.Repeat("0", 32) + span: "", "00-" + strings.ToUpper(id) + span: "", "00-" + id[:31] + "g" + span: "",
+	} {
+		assert.Equal(t, want, (&call.Request{Header: call.Header{"Traceparent": {header}}}).Trace(), header)
+	}
+}
+
 func TestFilterAndCurl(t *testing.T) {
 	r := &call.Record{
 		Service: "moorings", Source: call.FromMiss, By: "path, segment 1", Answer: call.Answer{Status: 404},
@@ -54,7 +65,7 @@ func TestFilterAndCurl(t *testing.T) {
 		},
 	}
 	line := r.Summary()
-	line.Host = "moorings.skerry.example:8443"
+	line.Host, line.Trace = "moorings.skerry.example:8443", "4bf92f3577b34da6a3ce929d0e0e4736"
 	line.Took = 300 * time.Millisecond
 	fits := func(f call.Filter) bool {
 		selection, err := f.Compile()
@@ -69,7 +80,7 @@ func TestFilterAndCurl(t *testing.T) {
 		"-post": false, "-tides": true, "-status:5xx": true, "-status:404": false, "miss -method:get": true, "- miss": false,
 		"tides or miss": true, "tides or mapping": false, "tides OR": false, "or": true, "or miss": true, "tides mapping or post miss": true, "post or tides miss": true,
 		`"post /moorings"`: true, `"/moorings post"`: false, `"or"`: true, `"nor"`: false, `-"post /moorings"`: false, `""`: true, `"not closed`: false, `"status:404"`: false,
-		"host:SKERRY": true, "host:tides": false, "agent:Curl": true, "curl/8": true, "agent:python": false, "-agent:python": true, `service:"moorings"`: true,
+		"host:SKERRY": true, "host:tides": false, "agent:Curl": true, "curl/8": true, "agent:python": false, "-agent:python": true, "trace:4BF9": true, "trace:bf92": false, "-trace:4bf92f3577b34da6a3ce929d0e0e4736": false, `service:"moorings"`: true,
 		`body:"Grey Gannet"`: true, `body:Tern`: false, `-body:Tern`: true, `body:Tern or body:"Grey Gannet"`: true, `body:Tern or -body:"Grey Gannet"`: false,
 		"path:/bertsh": true, "path:/berts": false, "path:/*": true, "path:/*/x": false, "-path:/x": true, line.Rule(): true,
 		"lane:none": false, "impaired:latency": false, "cause:c-9": false, "-cause:c-9": true,

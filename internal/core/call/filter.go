@@ -84,7 +84,7 @@ type Filter struct {
 	// Text is split at spaces, but for what is in double quotes. Every word must occur in
 	// the call's Line, in any case; -word must not, and "or" stands between several such
 	// choices. Of keyed words service:moorings, method:POST, source:miss, status:5xx,
-	// took:>200ms, path:/berths/*, host:gauges, agent:python and cause:c-81f3 look at one thing; what
+	// took:>200ms, path:/berths/*, host:gauges, agent:python, trace:4bf92f35 and cause:c-81f3 look at one thing; what
 	// follows body: must occur in the body of the request or of the answer, as it is written.
 	Text string
 	// Labels are those of the mapping that answered a call, for label:; nil where they are
@@ -198,6 +198,7 @@ var keyedWords = map[string]func(s *Selection, value string) (term, error){
 	"method":  reading(func(r *Summary) string { return r.Method }, strings.EqualFold),
 	"host":    reading(func(r *Summary) string { return r.Host }, containsFold),
 	"agent":   reading(func(r *Summary) string { return r.Agent }, containsFold),
+	"trace":   reading(func(r *Summary) string { return r.Trace }, beginsFold),
 	"path":    readPath,
 	"label":   (*Selection).readLabel,
 	"source":  readSource,
@@ -245,6 +246,9 @@ func (e *UnknownKey) Error() string { return e.Say(strings.Join(e.Known, ", ")) 
 func (e *UnknownKey) Say(hint string) string {
 	return e.Key + ": means nothing in a filter (" + hint + "); to look for it as it stands, put it in quotes"
 }
+
+// beginsFold takes the first digits of an id for it.
+func beginsFold(text, begin string) bool { return strings.HasPrefix(text, strings.ToLower(begin)) }
 
 func containsFold(text, part string) bool {
 	return strings.Contains(strings.ToLower(text), strings.ToLower(part))

@@ -12,6 +12,7 @@ import { CopyButton } from '@/ui/CopyButton';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Select } from '@/ui/Select';
 import { Waiting } from '@/ui/Waiting';
+import { CallFlow } from './CallFlow';
 import { CallGroupTable } from './CallGroupTable';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
@@ -32,6 +33,9 @@ import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
 import { useCalls } from './useCalls';
 
+/** What stands in the address for calls that are drawn as a flow. */
+const flow = 'flow';
+
 /** Of how many calls a scenario can be made; with more, the filter says too little. */
 const mostKept = 100;
 
@@ -47,6 +51,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
   const text = params.get('text') ?? '';
   const selected = params.get('call') ?? undefined;
   const grouped = groupings.find(([by]) => by === params.get('group'))?.[0];
+  const asFlow = params.get('group') === flow;
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
   const period = params.get('time');
@@ -112,9 +117,9 @@ export function CallsPage({ service = '' }: { service?: string }) {
         <Select
           quiet
           label="Show"
-          value={grouped ?? ''}
+          value={asFlow ? flow : (grouped ?? '')}
           onChange={(by) => set('group', by)}
-          options={[['', 'as a list'], ...groupings]}
+          options={[['', 'as a list'], [flow, 'as a flow'], ...groupings]}
         />
         <Button onClick={togglePause} aria-pressed={held}>
           {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
@@ -170,12 +175,14 @@ export function CallsPage({ service = '' }: { service?: string }) {
             filtered={text !== '' || lane !== everyLane || service !== '' || period !== null}
             onClear={() => setParams({ lane: everyLane }, { replace: true })}
           />
+        ) : asFlow ? (
+          <CallFlow calls={calls} selected={selected} onSelect={select} />
         ) : grouped ? (
           <CallGroupTable
             calls={calls}
             by={grouped as GroupedBy}
             onOpen={(words) => {
-              set('group', null);
+              set('group', grouped === 'trace' ? flow : null);
               set('text', `${text} ${words}`.trim());
             }}
           />

@@ -74,6 +74,7 @@ const keys: Record<string, (value: string) => Test> = {
   cause: (value) => (call) => call.cause === value,
   host: (value) => (call) => call.host.toLowerCase().includes(value),
   agent: (value) => (call) => (call.agent ?? '').toLowerCase().includes(value),
+  trace: (value) => (call) => (call.trace ?? '').startsWith(value),
   path: pathTest,
   label: () => () => false,
   status: statusTest,

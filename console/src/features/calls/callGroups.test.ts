@@ -19,7 +19,7 @@ const call = (id: string, change: Partial<Call>): Call => ({
 const calls = [
   call('c-5', { operation: 'getBerth', tookMs: 9 }),
   call('c-4', { operation: 'getBerth', path: '/berths/N8', status: 503, tookMs: 3, agent: 'quay board' }),
-  call('c-3', { path: '/bertsh', status: 404, source: 'miss', by: 'path', lane: 'mara' }),
+  call('c-3', { path: '/bertsh', status: 404, source: 'miss', by: 'path', lane: 'mara', trace: '4bf92f35' }),
   call('c-2', { operation: 'getBerth', deviations: 2 }),
   call('c-1', { status: 0 }),
 ];
@@ -50,6 +50,7 @@ test('calls are taken together, with what a filter says of them', () => {
     'no answer: status:none',
   ]);
   expect(names('caller')).toEqual(['without a User-Agent: ', 'quay board: agent:"quay board"']);
+  expect(names('trace')).toEqual(['in no trace: ', '4bf92f35: trace:4bf92f35']);
   expect(names('lane')).toEqual(['in no lane: ', 'lane mara: lane:mara']);
   expect(names('answer')).toEqual([
     'contract  getBerth: source:contract getBerth',

@@ -1,7 +1,7 @@
 import type { Call } from '@/api/types';
 
 /** By what calls are taken together. */
-export type GroupedBy = 'endpoint' | 'status' | 'caller' | 'lane' | 'answer';
+export type GroupedBy = 'endpoint' | 'status' | 'caller' | 'lane' | 'answer' | 'trace';
 
 export const groupings: [GroupedBy, string][] = [
   ['endpoint', 'by endpoint'],
@@ -9,6 +9,7 @@ export const groupings: [GroupedBy, string][] = [
   ['answer', 'by who answered'],
   ['caller', 'by caller'],
   ['lane', 'by lane'],
+  ['trace', 'by trace'],
 ];
 
 /** Calls of one kind. */
@@ -45,6 +46,7 @@ const kinds: Record<GroupedBy, (call: Call) => [name: string, filter: string]> =
     `source:${call.source} ${quoted(call.by ?? '')}`.trim(),
   ],
   caller: (call) => [call.agent ?? 'without a User-Agent', call.agent ? `agent:${quoted(call.agent)}` : ''],
+  trace: (call) => [call.trace ?? 'in no trace', call.trace ? `trace:${call.trace}` : ''],
   lane: (call) => [call.lane ? `lane ${call.lane}` : 'in no lane', call.lane ? `lane:${call.lane}` : ''],
 };
 

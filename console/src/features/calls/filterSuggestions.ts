@@ -24,6 +24,7 @@ const keys: [key: string, means: string][] = [
   ['impaired:', 'latency, errors, limit …'],
   ['host:', 'a part of the host'],
   ['agent:', 'a part of the User-Agent'],
+  ['trace:', 'the id that traceparent names'],
   ['label:', 'of the mapping that answered'],
   ['deviates', 'only calls that break the contract'],
   ['or', 'either what stands before or after it'],
@@ -70,6 +71,7 @@ const read: Record<string, (call: Call) => (string | undefined)[]> = {
   'impaired:': (call) => call.impaired ?? [],
   'host:': (call) => [call.host],
   'agent:': (call) => [call.agent],
+  'trace:': (call) => [call.trace],
 };
 
 /** The values of a key that calls have: the most frequent first, after those that are always there. */
