@@ -67,8 +67,11 @@ func load(pid int, address string, ask request, connections int, turn time.Durat
 	all := slices.Concat(taken...)
 	elapsed := time.Since(began)
 	after, err := processorTime(pid)
-	if err != nil || len(all) == 0 {
-		return result{}, fmt.Errorf("%s: %d calls: %w", address, len(all), err)
+	if err != nil {
+		return result{}, err
+	}
+	if len(all) == 0 {
+		return result{}, fmt.Errorf("%s answered no call within %s", address, turn)
 	}
 	slices.Sort(all)
 	return result{

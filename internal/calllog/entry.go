@@ -56,13 +56,17 @@ const stalledAfter = 2 * time.Second
 func (l *Log) keepPace(g group) {
 	for {
 		l.mu.Lock()
-		behind, changed, since := l.isBehind(g), l.changed, time.Since(l.progress)
+		behind, changed, progress := l.isBehind(g), l.changed, l.progress
 		l.mu.Unlock()
-		if !behind || since >= stalledAfter {
+		if !behind {
+			return
+		}
+		left := stalledAfter - time.Since(progress)
+		if left <= 0 {
 			return
 		}
 		signal(l.hurry)
-		timer := time.NewTimer(stalledAfter - since)
+		timer := time.NewTimer(left)
 		select {
 		case <-changed:
 		case <-timer.C:

@@ -137,7 +137,7 @@ func TestFilterAndCurl(t *testing.T) {
 		assert.ErrorContains(t, err, text+" means nothing; it is ")
 	}
 	for text, want := range map[string]string{
-		"stauts:404": "stauts: means nothing in a filter (agent, body, cause, host, impaired, label, lane, method, operation, path, scenario, service, source, status, took); to look for it as it stands, put it in quotes",
+		"stauts:404": "stauts: means nothing in a filter (agent, body, cause, host, impaired, label, lane, method, operation, path, scenario, service, source, status, took, trace); to look for it as it stands, put it in quotes",
 		"-hots:x":    "hots: means nothing in a filter (agent,",
 	} {
 		_, err := call.Filter{Text: text}.Compile()
