@@ -79,6 +79,7 @@ lint: $(DIST) ## formatting, go vet, staticcheck, biome, tsc
 bench: ## benchmarks: packages, service, relaying
 	go test -run '^$$' -bench . -benchtime 1s ./internal/core/...
 	go run ./bench
+	go run ./bench -cliffs -turns 3
 	go test -run "^$$" -bench "Relay|Delays|Resting" -benchtime 1x ./e2e
 
 fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less

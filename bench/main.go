@@ -35,6 +35,7 @@ func main() {
 	flag.IntVar(&b.turns, "turns", 7, "how often each server has its turn")
 	flag.IntVar(&b.connections, "connections", 32, "how many callers at once")
 	flag.IntVar(&b.lanes, "lanes", 100, "beside how many open lanes; 0 leaves that out")
+	cliffs := flag.Bool("cliffs", false, "measure what one call costs while mappings, bodies, lanes and more grow tenfold")
 	only := flag.String("rows", "", "those rows alone whose name this regular expression fits")
 	be := flag.String("be", "", "be the bare server at this address")
 	answer, headers, upstream := flag.String("answer", "", "the file with what that answers"), flag.String("headers", "", "and its headers"), flag.String("upstream", "", "or what it is a reverse proxy of")
@@ -43,7 +44,7 @@ func main() {
 	if *be != "" {
 		err = beBare(*be, *answer, *headers, *upstream)
 	} else if b.only, err = regexp.Compile(*only); err == nil {
-		err = b.run(context.Background())
+		err = b.run(context.Background(), *cliffs)
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -60,7 +61,21 @@ type bench struct {
 	lost               int64
 }
 
-func (b *bench) run(ctx context.Context) error {
+func (b *bench) run(ctx context.Context, cliffs bool) error {
+	measure := b.measureRows
+	if cliffs {
+		measure = b.measureCliffs
+	}
+	if err := measure(ctx); err != nil {
+		return err
+	}
+	if b.lost > 0 {
+		return fmt.Errorf("%d calls were not kept", b.lost)
+	}
+	return nil
+}
+
+func (b *bench) measureRows(ctx context.Context) error {
 	fmt.Printf("%d callers, %d turns of %s each; medians of the turns, a ratio is the median of those of the rounds\n\n", b.connections, b.turns, b.turn)
 	fmt.Printf("%-32s %9s %9s %6s %8s %8s %9s %9s %7s %8s\n", "", "calls/s", "bare", "ratio", "µs/call", "bare", "p50", "p99", "MB", "not kept")
 	for _, row := range rows() {
@@ -72,12 +87,7 @@ func (b *bench) run(ctx context.Context) error {
 		}
 	}
 	if b.lanes > 0 && b.only.MatchString("lanes") {
-		if err := b.besideLanes(ctx); err != nil {
-			return err
-		}
-	}
-	if b.lost > 0 {
-		return fmt.Errorf("%d calls were not kept", b.lost)
+		return b.besideLanes(ctx)
 	}
 	return nil
 }
@@ -154,7 +164,7 @@ func (b *bench) measure(ctx context.Context, row row) error {
 }
 
 func (b *bench) print(ctx context.Context, name string, base, mine *side, ours *serving) error {
-	notKept, _, err := ours.kept(ctx)
+	notKept, err := ours.kept(ctx)
 	if err != nil {
 		return err
 	}

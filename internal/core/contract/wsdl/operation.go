@@ -88,6 +88,7 @@ func (o *operation) envelope(version int, m *message, held [][]string, draw *sam
 			headerOf(envelope).Add(g.Element(h.element))
 		}
 		body := bodyOf(envelope)
+		certain := len(held) == 0
 		if m.encoded && version == 11 {
 			body.Attrs = append(body.Attrs, xmltree.Attr{Name: name{Space: space1, Local: "encodingStyle"}, Value: xsd.Encoding})
 		}
@@ -96,9 +97,10 @@ func (o *operation) envelope(version int, m *message, held [][]string, draw *sam
 				g.Held = held
 			}
 			body.Add(g.Element(e))
+			certain = certain && o.service.schemas.Certain(e)
 		}
-		if m.encoded {
-			return envelope, "" // its order and types are not held against anything
+		if m.encoded || certain && g.Whole() {
+			return envelope, "" // order and types of encoded messages are not held against anything
 		}
 		faults := o.bodyFaults(body, m)
 		if len(faults) == 0 {

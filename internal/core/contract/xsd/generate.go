@@ -67,6 +67,9 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 	return n
 }
 
+// Whole reports whether all was drawn that the schema demands: documents have limits.
+func (g *Generator) Whole() bool { return !g.spent() }
+
 // spent reports whether no more elements are to be made.
 func (g *Generator) spent() bool {
 	return g.elements > maxElements || g.rounds > 10*maxElements || g.Draw.Budget.Err() != nil

@@ -1,6 +1,7 @@
 package xsd_test
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -194,6 +195,49 @@ func TestRecursionAndArrays(t *testing.T) {
 	shape := drawn(t, nested, true)[0]
 	assert.Contains(t, shape, "w@type=A@arrayType=N[0]", "arrays deep down are empty")
 	assert.Contains(t, shape, "w@type=A@arrayType=N[2]")
+}
+
+// What is said to be certain is: all that is drawn of it obeys.
+func TestCertain(t *testing.T) {
+	inside := func(content, more string) string {
+		return `<xs:element name="v"><xs:complexType>` + content + `</xs:complexType></xs:element>` + more
+	}
+	all := ""
+	for i, kind := range []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "int", "unsignedByte", "negativeInteger", "float", "double", "dateTime", "date", "time", "anyURI", "base64Binary", "hexBinary"} {
+		all += fmt.Sprintf(`<xs:element name="e%d" type="xs:%s" minOccurs="%d" nillable="%t"/>`, i, kind, i%2, i%3 == 0)
+	}
+	restricted := func(facet string) string {
+		return inside(`<xs:attribute name="a" use="required" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:string">`+facet+`</xs:restriction></xs:simpleType>`)
+	}
+	for _, k := range []struct {
+		name, definitions string
+		want              bool
+	}{
+		{"built-in types", inside(`<xs:sequence>`+all+`</xs:sequence><xs:attribute name="a" type="xs:int"/>`, ""), true},
+		{"an enumeration", restricted(`<xs:enumeration value="x"/><xs:enumeration value="y"/>`), true},
+		{"a choice in a sequence", inside(`<xs:sequence maxOccurs="3"><xs:choice><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" maxOccurs="2"/></xs:choice></xs:sequence>`, ""), true},
+		{"in any order", inside(`<xs:all><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int" minOccurs="0"/></xs:all>`, ""), true},
+		{"types within types, one of them derived", inside(`<xs:sequence><xs:element name="a" type="t:B"/><xs:element name="b" type="t:B"/></xs:sequence>`,
+			`<xs:complexType name="B"><xs:sequence><xs:element name="x" type="xs:int"/></xs:sequence></xs:complexType><xs:complexType name="D"><xs:complexContent><xs:extension base="t:B"><xs:sequence><xs:element name="y" type="xs:int"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>`), true},
+		{"a pattern", restricted(`<xs:pattern value="[a-z]{3}"/>`), false},
+		{"a length", restricted(`<xs:maxLength value="3"/>`), false},
+		{"a pattern in a derived type", inside(`<xs:sequence><xs:element name="a" type="t:B"/></xs:sequence>`,
+			`<xs:complexType name="B"/><xs:complexType name="D"><xs:complexContent><xs:extension base="t:B"><xs:attribute name="p" type="t:P" use="required"/></xs:extension></xs:complexContent></xs:complexType><xs:simpleType name="P"><xs:restriction base="xs:string"><xs:pattern value="a"/></xs:restriction></xs:simpleType>`), false},
+		{"one that contains itself", `<xs:element name="v" type="t:V"/><xs:complexType name="V"><xs:sequence><xs:element name="v" type="t:V" minOccurs="0"/></xs:sequence></xs:complexType>`, false},
+		{"anything", inside(`<xs:sequence><xs:any minOccurs="0" processContents="lax"/></xs:sequence>`, ""), false},
+		{"a fixed value", inside(`<xs:sequence><xs:element name="a" type="xs:int" fixed="7"/></xs:sequence>`, ""), false},
+		{"one name in two places", inside(`<xs:sequence><xs:element name="a" type="xs:int" minOccurs="0"/><xs:element name="b" type="xs:int"/><xs:element name="a" type="xs:int"/></xs:sequence>`, ""), false},
+		{"a limit", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:decimal"><xs:minExclusive value="3"/></xs:restriction></xs:simpleType>`), false},
+		{"a list", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:list itemType="xs:int"/></xs:simpleType>`), false},
+	} {
+		s, _ := schemas(t, k.definitions)
+		e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
+		assert.Equal(t, k.want, s.Certain(e), k.name)
+		assert.Equal(t, k.want, s.Certain(e), k.name)
+		if k.want {
+			drawn(t, k.definitions, false) // all of which obey
+		}
+	}
 }
 
 // Values that name something keep their namespace; a prefix in the name of an element is no part of it.

@@ -34,6 +34,7 @@ type Schemas struct {
 	Types    map[Name]*Type
 
 	wildcards sync.Map // wildcard → the *Element that is drawn there; nil for none
+	certain   sync.Map // *Element → bool
 }
 
 // Element is an element declaration.
