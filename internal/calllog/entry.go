@@ -39,13 +39,22 @@ func (l *Log) ready(e *entry) {
 // is behind. So who calls faster than the log can write is slowed, and loses nothing; no answer
 // waits, and nobody does when the store does not go on at all.
 func (l *Log) Finish(r *call.Record, answer http.Flusher) {
-	e := l.add(r)
+	work := l.AddThen(r)
 	answer.Flush()
+	work()
+}
+
+// AddThen is Add for a call whose answer ends with its handler: work is what the goroutine of its caller
+// does as soon as the answer has gone out.
+func (l *Log) AddThen(r *call.Record) (work func()) {
+	e := l.add(r)
 	if e == nil {
-		return
+		return func() {}
 	}
-	l.ready(e)
-	l.keepPace(e.group)
+	return func() {
+		l.ready(e)
+		l.keepPace(e.group)
+	}
 }
 
 // stalledAfter is how long the store may take for one part of a batch before nobody waits for it.

@@ -101,19 +101,35 @@ func (l *Listener) room() bool {
 	return true
 }
 
-// Track notes which connections are idle; it is the ConnState of the server.
-func (l *Listener) Track(c net.Conn, state http.ConnState) {
+// tracked is the connection of a Listener that c is, or is upon; nil for none.
+func tracked(c net.Conn) *conn {
 	if secure, ok := c.(interface{ NetConn() net.Conn }); ok {
 		if _, is := c.(*conn); !is {
 			c = secure.NetConn()
 		}
 	}
-	ours, ok := c.(*conn)
-	if !ok {
+	ours, _ := c.(*conn)
+	return ours
+}
+
+// trackedConn is the connection of a request on which Track sees it become idle; nil for none.
+func trackedConn(r *http.Request) *conn {
+	c, _ := r.Context().Value(connKey{}).(net.Conn)
+	return tracked(c)
+}
+
+// Track notes which connections are idle, and does there what waits for that; it is the ConnState of
+// the server.
+func (l *Listener) Track(c net.Conn, state http.ConnState) {
+	ours := tracked(c)
+	if ours == nil {
 		return
 	}
 	switch state {
 	case http.StateIdle, http.StateNew:
+		if work := ours.whenIdle.Swap(nil); work != nil {
+			(*work)()
+		}
 		ours.idle.Store(time.Now().UnixNano())
 		ours.beginsSize.Store(0)
 	case http.StateActive:
@@ -134,6 +150,8 @@ type conn struct {
 	renewed  atomic.Int64
 	hijacked atomic.Bool
 	reading  readDeadline
+	// whenIdle is what its goroutine does when the present call is over, before it reads the next.
+	whenIdle atomic.Pointer[func()]
 	// order is that of the head that is sent next; nil for the usual one.
 	order atomic.Pointer[headOrder]
 

@@ -28,6 +28,9 @@ type Log interface {
 	// Finish is Add for a call whose answer is whole, and has it sent; whoever calls faster
 	// than the log can keep up with waits in it.
 	Finish(r *call.Record, answer http.Flusher)
+	// AddThen is Add for a call whose answer ends when its handler does; work is to be done
+	// then, and may wait as Finish does.
+	AddThen(r *call.Record) (work func())
 	// BodyLimit is how many bytes of a request's body the log keeps.
 	BodyLimit() int
 }
@@ -166,18 +169,24 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	}
 }
 
-// finish hands a call to the log. Where its answer is whole and no more than its length tells is to
-// come, the answer is sent first, so that what the log does then holds up nobody but the next
-// call on the connection. Over HTTP/2 answers end with their handler only.
+// finish hands a call to the log. What the log does in this goroutine holds up nobody but the next call
+// on the connection: an answer that is whole by its length is sent first, one that ends with its
+// handler has the connection do it when it is idle. Over HTTP/2 the log is left to itself.
 func (h *Handler) finish(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, whole bool) {
 	placed.Release()
 	answer, flushes := w.(http.Flusher)
 	bodyless := record.Answer.Status == http.StatusNoContent || record.Answer.Status == http.StatusNotModified
-	if !whole || !flushes || r.ProtoMajor != 1 || !bodyless && w.Header()["Content-Length"] == nil {
+	switch c := trackedConn(r); {
+	case !whole || r.ProtoMajor != 1:
 		h.Log.Add(record)
-		return
+	case flushes && (bodyless || w.Header()["Content-Length"] != nil):
+		h.Log.Finish(record, answer)
+	case c != nil:
+		work := h.Log.AddThen(record)
+		c.whenIdle.Store(&work)
+	default:
+		h.Log.Add(record)
 	}
-	h.Log.Finish(record, answer)
 }
 
 // callBack has the calls made that follow an answer which went out whole.

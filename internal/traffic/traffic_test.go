@@ -52,6 +52,15 @@ func (l *memoryLog) Finish(r *call.Record, answer http.Flusher) {
 	}
 }
 
+func (l *memoryLog) AddThen(r *call.Record) func() {
+	l.Add(r)
+	return func() {
+		if l.behind != nil {
+			<-l.behind
+		}
+	}
+}
+
 func (l *memoryLog) BodyLimit() int { return 100 }
 
 // definitions fail where a snapshot is asked for, when they are broken.

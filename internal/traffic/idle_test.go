@@ -1,0 +1,54 @@
+package traffic
+
+import (
+	"bufio"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What waits for the end of an answer in chunks is done when its caller has all of it, and before the
+// next call on its connection is read.
+func TestWorkIsDoneWhenAConnectionIsIdle(t *testing.T) {
+	below, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	l := NewListener(below, 10, time.Minute, func(Malformed) {})
+	behind := make(chan struct{})
+	server := &http.Server{ConnContext: WithConn, ConnState: l.Track, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, _ = io.WriteString(w, "berth ")
+		w.(http.Flusher).Flush()
+		_, _ = io.WriteString(w, "N7")
+		work := func() { <-behind }
+		trackedConn(r).whenIdle.Store(&work)
+	})}
+	go func() { _ = server.Serve(l) }()
+	t.Cleanup(func() { _ = server.Close() })
+	conn, err := net.Dial("tcp", below.Addr().String())
+	require.NoError(t, err)
+	defer conn.Close()
+	reader := bufio.NewReader(conn)
+	ask := func() string {
+		resp, err := http.ReadResponse(reader, nil)
+		require.NoError(t, err)
+		text, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		return string(text)
+	}
+	for range 2 {
+		_, err := io.WriteString(conn, "GET / HTTP/1.1\r\nHost: a\r\n\r\n")
+		require.NoError(t, err)
+	}
+	assert.Equal(t, "berth N7", ask())
+	require.NoError(t, conn.SetReadDeadline(time.Now().Add(100*time.Millisecond)))
+	_, err = reader.Peek(1)
+	assert.ErrorIs(t, err, os.ErrDeadlineExceeded, "the next one waits")
+	require.NoError(t, conn.SetReadDeadline(time.Time{}))
+	close(behind)
+	assert.Equal(t, "berth N7", ask())
+}
