@@ -24,7 +24,7 @@ const (
 	grace   = 450 * time.Millisecond
 	starved = 5 * time.Second
 	// starting is how long a worker may take to come up.
-	starting = 10 * time.Second
+	starting = 30 * time.Second
 	// patience is how long a call waits for a worker.
 	patience = 5 * time.Second
 )
