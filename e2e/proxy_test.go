@@ -241,7 +241,7 @@ func TestTheAuthority(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, ca.PEM, same.PEM)
 	// curl, which shares no code with ours, trusts it for what we answer
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
 	out, err := exec.CommandContext(ctx, "curl", "-sS", "--proxy", same.Proxy, "--cacert", same.File, "https://office.example/berths/N7").CombinedOutput()
 	require.NoError(t, err, string(out))
