@@ -18,7 +18,6 @@ type cliff struct {
 }
 
 func cliffs() []cliff {
-	get := func(path string) request { return request{method: "GET", path: path} }
 	onOnePath := func(count int) row {
 		return row{ask: get(fmt.Sprintf("/moorings/berths?berth=N%d", count/2)), prepare: mappings(count, func(i int) string {
 			return fmt.Sprintf("{id: berth-%d, call: {method: GET, path: /berths, where: [{query: berth, equals: N%d}]}, answer: {json: %s}}", i, i, berth)
@@ -40,13 +39,9 @@ func cliffs() []cliff {
 			})}
 		}
 	}
-	one := func(int) row { return rows()[0] }
+	one := func(int) row { return fixed(1) }
 	return []cliff{
-		{name: "mappings, each its path", sizes: [3]int{100, 1_000, 10_000}, row: func(count int) row {
-			return row{ask: get(fmt.Sprintf("/moorings/berths/N%d", count/2)), prepare: mappings(count, func(i int) string {
-				return fmt.Sprintf("{id: berth-%d, call: {method: GET, path: /berths/N%d}, answer: {json: %s}}", i, i, berth)
-			})}
-		}},
+		{name: "mappings, each its path", sizes: [3]int{100, 1_000, 10_000}, row: fixed},
 		{name: "mappings on one path", sizes: [3]int{100, 1_000, 10_000}, row: onOnePath},
 		{name: "conditions of a mapping", sizes: [3]int{1, 10, 100}, row: conditions},
 		{name: "bytes of a body, not read", sizes: [3]int{1_000, 10_000, 100_000}, row: bodies("")},

@@ -218,7 +218,7 @@ func answerOf(address string, ask request) (*answered, error) {
 // besideLanes lets two services take turns, of which one has lanes open: calls in no
 // lane, and those in one of them.
 func (b *bench) besideLanes(ctx context.Context) error {
-	row := rows()[1]
+	row := fixed(1_000)
 	none, err := b.prepared(ctx, b.binary, row, "")
 	if err != nil {
 		return err

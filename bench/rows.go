@@ -37,17 +37,20 @@ func berths(size int) []byte {
 	return []byte(b.String())
 }
 
+func get(path string) request { return request{method: "GET", path: path} }
+
+// fixed answers by one of so many mappings, each with its path.
+func fixed(count int) row {
+	return row{name: fmt.Sprintf("fixed, %d mappings", count), ask: get(fmt.Sprintf("/moorings/berths/N%d", count/2)), prepare: mappings(count, func(i int) string {
+		return fmt.Sprintf("{id: berth-%d, call: {method: GET, path: /berths/N%d}, answer: {json: %s}}", i, i, berth)
+	})}
+}
+
 func rows() []row {
-	get := func(path string) request { return request{method: "GET", path: path} }
 	post := func(size int, differs bool) request {
 		return request{method: "POST", path: "/moorings/berths", contentType: "application/json", body: berths(size), differs: differs}
 	}
-	all := []row{}
-	for _, n := range []int{1, 1_000, 10_000} {
-		all = append(all, row{name: fmt.Sprintf("fixed, %d mappings", n), ask: get(fmt.Sprintf("/moorings/berths/N%d", n/2)), prepare: mappings(n, func(i int) string {
-			return fmt.Sprintf("{id: berth-%d, call: {method: GET, path: /berths/N%d}, answer: {json: %s}}", i, i, berth)
-		})})
-	}
+	all := []row{fixed(1), fixed(1_000), fixed(10_000)}
 	computed := strings.NewReplacer(`"N7"`, `"${call.path.what}"`, `24.5`, `"${1 + 23.5}"`).Replace(berth)
 	script := "export default (call) => ({ json: " + strings.Replace(berth, `"N7"`, "call.path.what", 1) + " })"
 	all = append(all,

@@ -28,7 +28,7 @@ type Upstream interface {
 // Log takes finished calls.
 type Log interface {
 	Number() uint64
-	Add(r *call.Record)
+	Add(r *call.Record) (work func())
 	BodyLimit() int
 }
 

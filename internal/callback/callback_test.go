@@ -32,10 +32,11 @@ func (n *notes) Number() uint64 { return n.number.Add(1) }
 
 func (*notes) BodyLimit() int { return 8 }
 
-func (n *notes) Add(r *call.Record) {
+func (n *notes) Add(r *call.Record) func() {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	n.records = append(n.records, r)
+	return func() {}
 }
 
 func (n *notes) kept() []*call.Record {

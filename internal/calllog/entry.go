@@ -1,7 +1,6 @@
 package calllog
 
 import (
-	"net/http"
 	"sync"
 	"time"
 
@@ -33,35 +32,12 @@ func (l *Log) ready(e *entry) {
 	})
 }
 
-// Finish is Add for a call whose answer is whole, but may wait in buffers. The call is noted first,
-// so that whoever has the answer finds the call in the log, then the answer goes out, and then the
-// goroutine of its caller does its part of the work: it masks the call, and waits while the log
-// is behind. So who calls faster than the log can write is slowed, and loses nothing; no answer
-// waits, and nobody does when the store does not go on at all.
-func (l *Log) Finish(r *call.Record, answer http.Flusher) {
-	work := l.AddThen(r)
-	answer.Flush()
-	work()
-}
-
-// AddThen is Add for a call whose answer ends with its handler: work is what the goroutine of its caller
-// does as soon as the answer has gone out.
-func (l *Log) AddThen(r *call.Record) (work func()) {
-	e := l.add(r)
-	if e == nil {
-		return func() {}
-	}
-	return func() {
-		l.ready(e)
-		l.keepPace(e.group)
-	}
-}
-
 // stalledAfter is how long the store may take for one part of a batch before nobody waits for it.
 const stalledAfter = 2 * time.Second
 
 // keepPace waits while the log is behind because of a group, which takes its share of what waits
-// or more.
+// or more. So who calls faster than the log can write is slowed, and loses nothing; nobody waits when
+// the store does not go on at all.
 func (l *Log) keepPace(g group) {
 	for {
 		l.mu.Lock()

@@ -195,9 +195,22 @@ func (l *Log) Number() uint64 { return l.next.Add(1) }
 // log.
 func (l *Log) BodyLimit() int { return l.config.BodyLimit }
 
-// Add takes a finished call. It never blocks: when the buffer is full the call
-// is counted as not kept. The log owns r afterwards. See Finish for one that was answered.
-func (l *Log) Add(r *call.Record) { l.add(r) }
+// Add takes a finished call, before its answer goes out, so that whoever has the answer finds it. It
+// never blocks: when the buffer is full the call is counted as not kept. The log owns r afterwards.
+//
+// work is for the goroutine of the caller, once the answer has gone out: it masks the call, and waits
+// while the log is behind. Where nobody does it the writer masks the call, and the caller is not
+// slowed.
+func (l *Log) Add(r *call.Record) (work func()) {
+	e := l.add(r)
+	if e == nil {
+		return func() {}
+	}
+	return func() {
+		l.ready(e)
+		l.keepPace(e.group)
+	}
+}
 
 // add buffers a call; nil says that there was no room.
 func (l *Log) add(r *call.Record) *entry {

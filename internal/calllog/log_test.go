@@ -200,11 +200,6 @@ func TestAnswersNeverWaitAndWhatIsNotKeptIsCounted(t *testing.T) {
 	})
 }
 
-// answer is one that is to be sent.
-type answer func()
-
-func (a answer) Flush() { a() }
-
 // Who calls faster than the store writes is slowed behind the answer, and loses nothing; who does not
 // is not.
 func TestFastCallersAreSlowed(t *testing.T) {
@@ -217,7 +212,9 @@ func TestFastCallersAreSlowed(t *testing.T) {
 		for range 16 {
 			callers.Go(func() {
 				for range 4_000 {
-					log.Finish(answered(log, call.FromContract), answer(func() { sent.Add(1) }))
+					work := log.Add(answered(log, call.FromContract))
+					sent.Add(1)
+					work()
 				}
 			})
 		}
@@ -227,7 +224,7 @@ func TestFastCallersAreSlowed(t *testing.T) {
 		assert.InDelta(t, 25_016, waiting, 16, "half of the buffer, and a call of each")
 		other := answered(log, call.FromContract)
 		other.Lane = "night"
-		log.Finish(other, answer(func() {}))
+		log.Add(other)()
 		assert.Equal(t, 100*time.Millisecond, time.Since(begun), "who calls now and then waits for nobody")
 		callers.Wait()
 		require.NoError(t, log.Flush(t.Context()))
@@ -242,7 +239,7 @@ func TestNobodyWaitsForAStoreThatStandsStill(t *testing.T) {
 		log := start(t, store)
 		finish := func() time.Duration {
 			begun := time.Now()
-			log.Finish(answered(log, call.FromContract), answer(func() {}))
+			log.Add(answered(log, call.FromContract))()
 			return time.Since(begun)
 		}
 		for range 25_000 {

@@ -257,8 +257,8 @@ type sharedBody struct {
 	length int
 }
 
-// contentKey tells contents apart for as long as the process runs. Its seeds are known to nobody, and
-// by chance two contents share one in 2^128 cases.
+// contentKey tells contents apart for as long as the process runs: two that differ have the same key once
+// in 2^128 cases, and nobody can bring that about, since the seeds are known to nobody.
 type contentKey struct {
 	first, second uint64
 	length        int

@@ -103,33 +103,34 @@ func (l *Listener) room() bool {
 
 // tracked is the connection of a Listener that c is, or is upon; nil for none.
 func tracked(c net.Conn) *conn {
-	if secure, ok := c.(interface{ NetConn() net.Conn }); ok {
-		if _, is := c.(*conn); !is {
-			c = secure.NetConn()
+	for {
+		if ours, ok := c.(*conn); ok {
+			return ours
 		}
+		upon, ok := c.(interface{ NetConn() net.Conn })
+		if !ok {
+			return nil
+		}
+		c = upon.NetConn()
 	}
-	ours, _ := c.(*conn)
-	return ours
 }
 
-// trackedConn is the connection of a request on which Track sees it become idle; nil for none.
+// trackedConn is that of a request; nil for none.
 func trackedConn(r *http.Request) *conn {
 	c, _ := r.Context().Value(connKey{}).(net.Conn)
 	return tracked(c)
 }
 
-// Track notes which connections are idle, and does there what waits for that; it is the ConnState of
-// the server.
+// Track notes which connections are idle, and does what waits for the end of a call; it is the
+// ConnState of the server.
 func (l *Listener) Track(c net.Conn, state http.ConnState) {
 	ours := tracked(c)
 	if ours == nil {
 		return
 	}
+	ours.callOver(state)
 	switch state {
 	case http.StateIdle, http.StateNew:
-		if work := ours.whenIdle.Swap(nil); work != nil {
-			(*work)()
-		}
 		ours.idle.Store(time.Now().UnixNano())
 		ours.beginsSize.Store(0)
 	case http.StateActive:
@@ -150,8 +151,8 @@ type conn struct {
 	renewed  atomic.Int64
 	hijacked atomic.Bool
 	reading  readDeadline
-	// whenIdle is what its goroutine does when the present call is over, before it reads the next.
-	whenIdle atomic.Pointer[func()]
+	// whenOver is what its goroutine does when the present call is over, before it reads the next.
+	whenOver atomic.Pointer[func()]
 	// order is that of the head that is sent next; nil for the usual one.
 	order atomic.Pointer[headOrder]
 
@@ -163,6 +164,16 @@ type conn struct {
 	// unread is a byte that is read again first, where hasUnread is set.
 	unread    byte
 	hasUnread bool
+}
+
+// callOver does what waits for the end of a call, where the state says that it has come.
+func (c *conn) callOver(state http.ConnState) {
+	if state != http.StateIdle && state != http.StateClosed {
+		return
+	}
+	if work := c.whenOver.Swap(nil); work != nil {
+		(*work)()
+	}
 }
 
 // Unread gives back the first byte of the connection, before anybody else reads it.

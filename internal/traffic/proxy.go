@@ -189,8 +189,11 @@ func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	})
 	quiet := slog.NewLogLogger(p.Logger.Handler(), slog.LevelDebug)
 	one := &oneConn{conn: secured, done: make(chan struct{})}
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: quiet,
-		ConnState: func(_ net.Conn, state http.ConnState) {
+	server := &http.Server{Handler: handler, ConnContext: WithConn, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: quiet,
+		ConnState: func(c net.Conn, state http.ConnState) {
+			if below := tracked(c); below != nil {
+				below.callOver(state)
+			}
 			if state == http.StateClosed || state == http.StateHijacked {
 				one.end()
 			}
@@ -352,6 +355,9 @@ type bufferedConn struct {
 }
 
 func (c *bufferedConn) Read(b []byte) (int, error) { return c.reader.Read(b) }
+
+// NetConn is the connection below.
+func (c *bufferedConn) NetConn() net.Conn { return c.Conn }
 
 // oneConn is a listener that has a single connection, and ends with it.
 type oneConn struct {

@@ -52,7 +52,7 @@ type headed interface {
 
 // relay passes a call on and its answer back, both as they come; the log keeps
 // the beginning of either.
-func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, d *engine.Decision) {
+func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	x := &relayed{h: h, w: w, r: r, record: record, decision: d, sent: h.captureFor(record), answer: h.captureFor(record)}
 	defer x.sent.release()
 	defer x.answer.release()
@@ -86,8 +86,7 @@ func (h *Handler) relay(w http.ResponseWriter, r *http.Request, record *call.Rec
 	if d.Relay.Request != nil || record.Upstream != nil {
 		x.keepExchange(out)
 	}
-	x.keepAnswer()
-	h.finish(w, r, record, placed, err == nil && d.Effect == "" && record.Answer.Status != engine.StatusCallerLeft)
+	x.finish()
 	if err != nil {
 		panic(http.ErrAbortHandler) // the caller must see that the answer is not whole
 	}
@@ -389,8 +388,8 @@ func (x *relayed) note(text string) {
 	x.decision.Explanation = x.decision.Explanation.With(call.Step{Stage: call.Build, Of: call.Subject{Kind: call.KindRelay}, Verdict: call.Noted, Finding: call.Find(call.OnTheWay, text)})
 }
 
-// keepAnswer puts into the record what passed, bodies decoded as far as they were kept.
-func (x *relayed) keepAnswer() {
+// finish hands the call to the log, bodies decoded as far as they were kept.
+func (x *relayed) finish() {
 	r := x.record
 	r.Source, r.By, r.Explanation = x.decision.Source, x.decision.By, x.decision.Explanation
 	if r.Request.Body.Bytes == nil && x.decision.Relay.Request == nil {
@@ -413,4 +412,5 @@ func (x *relayed) keepAnswer() {
 			}
 		}
 	}
+	x.h.keep(x.r, r)
 }

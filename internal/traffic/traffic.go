@@ -17,20 +17,15 @@ import (
 )
 
 // Log takes finished calls. They are called from many
-// goroutines; all but Finish must not block.
+// goroutines and must not block.
 type Log interface {
 	// Number gives a call its number when it arrives.
 	Number() uint64
 	// Began takes a copy of a record whose answer takes its time.
 	Began(r *call.Record)
-	// Add owns the record afterwards.
-	Add(r *call.Record)
-	// Finish is Add for a call whose answer is whole, and has it sent; whoever calls faster
-	// than the log can keep up with waits in it.
-	Finish(r *call.Record, answer http.Flusher)
-	// AddThen is Add for a call whose answer ends when its handler does; work is to be done
-	// then, and may wait as Finish does.
-	AddThen(r *call.Record) (work func())
+	// Add owns the record afterwards. work is what the goroutine of the caller can do for the log when
+	// the answer has gone out; it may wait, and nobody has to do it.
+	Add(r *call.Record) (work func())
 	// BodyLimit is how many bytes of a request's body the log keeps.
 	BodyLimit() int
 }
@@ -99,7 +94,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if placed.Streams() {
 		decision = h.Engine.Decide(placed, &record.Request)
 		record.Decide = time.Since(arrived)
-		h.carryOut(w, r, record, placed, &decision)
+		h.carryOut(w, r, record, &decision)
 		return
 	}
 	needed := placed.NeedsBody()
@@ -108,7 +103,7 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		decision = engine.NoMemory(placed, &record.Request)
 		w.Header().Set("Connection", "close")
-		h.carryOut(w, r, record, placed, &decision)
+		h.carryOut(w, r, record, &decision)
 		return
 	}
 	body, fits, broken := h.readBody(w, r, needed)
@@ -128,11 +123,11 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	record.Decide = time.Since(arrived) - record.Read
-	h.carryOut(w, r, record, placed, &decision)
+	h.carryOut(w, r, record, &decision)
 }
 
 // carryOut does what a decision says, and hands the call to the log.
-func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, d *engine.Decision) {
+func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) {
 	record.Service, record.Source, record.By, record.Recording, record.Injected = d.Service, d.Source, d.By, d.Recording, d.Injected
 	record.Lane, record.Scenario, record.Environment = d.Lane, d.Scenario, d.Environment
 	if d.Answer.Status == engine.StatusCallerLeft && d.Relay == nil {
@@ -141,7 +136,7 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 		panic(http.ErrAbortHandler)
 	}
 	if d.Relay != nil {
-		h.relay(w, r, record, placed, d)
+		h.relay(w, r, record, d)
 		return
 	}
 	trimToLog(&record.Request.Body, h.Log.BodyLimit())
@@ -163,29 +158,22 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 	if whole {
 		h.callBack(record, d)
 	}
-	h.finish(w, r, record, placed, whole && d.Effect == "")
+	h.keep(r, record)
 	if abort {
 		panic(http.ErrAbortHandler) // the caller must see that it ends here
 	}
 }
 
-// finish hands a call to the log. What the log does in this goroutine holds up nobody but the next call
-// on the connection: an answer that is whole by its length is sent first, one that ends with its
-// handler has the connection do it when it is idle. Over HTTP/2 the log is left to itself.
-func (h *Handler) finish(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, whole bool) {
-	placed.Release()
-	answer, flushes := w.(http.Flusher)
-	bodyless := record.Answer.Status == http.StatusNoContent || record.Answer.Status == http.StatusNotModified
-	switch c := trackedConn(r); {
-	case !whole || r.ProtoMajor != 1:
-		h.Log.Add(record)
-	case flushes && (bodyless || w.Header()["Content-Length"] != nil):
-		h.Log.Finish(record, answer)
-	case c != nil:
-		work := h.Log.AddThen(record)
-		c.whenIdle.Store(&work)
-	default:
-		h.Log.Add(record)
+// keep hands a finished call to the log, before its answer has left: whoever has the answer finds the
+// call. What is to be done for the log holds up nobody but the next call on the connection. Calls
+// over HTTP/2 share one, so the log is left to itself there.
+func (h *Handler) keep(r *http.Request, record *call.Record) {
+	work := h.Log.Add(record)
+	if r.ProtoMajor != 1 {
+		return
+	}
+	if c := trackedConn(r); c != nil {
+		c.whenOver.Store(&work)
 	}
 }
 

@@ -4,10 +4,12 @@ import (
 	"context"
 	"io"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -26,7 +28,7 @@ type memoryLog struct {
 	mu      sync.Mutex // guards all below
 	number  uint64
 	records []*call.Record
-	behind  chan struct{} // Finish waits for it
+	behind  chan struct{} // work for it waits until this is closed
 }
 
 func (l *memoryLog) Number() uint64 {
@@ -38,25 +40,14 @@ func (l *memoryLog) Number() uint64 {
 
 func (l *memoryLog) Began(*call.Record) {}
 
-func (l *memoryLog) Add(r *call.Record) {
+func (l *memoryLog) Add(r *call.Record) func() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.records = append(l.records, r)
-}
-
-func (l *memoryLog) Finish(r *call.Record, answer http.Flusher) {
-	l.Add(r)
-	answer.Flush()
-	if l.behind != nil {
-		<-l.behind
-	}
-}
-
-func (l *memoryLog) AddThen(r *call.Record) func() {
-	l.Add(r)
+	behind := l.behind
 	return func() {
-		if l.behind != nil {
-			<-l.behind
+		if behind != nil {
+			<-behind
 		}
 	}
 }
@@ -106,24 +97,65 @@ func TestAFaultOfOursIsAnsweredAndKept(t *testing.T) {
 	assert.Equal(t, 200, resp.StatusCode)
 }
 
-// Who has an answer finds its call in the log, and waited for nothing that the log does then.
+// Who has an answer finds its call in the log, and waited for nothing that the log does then: the next
+// call on the connection does, and no other. What the call had of the service is free by then.
 func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {
-	server, log := serve(t, &definitions{snapshot: &catalog.Snapshot{}})
-	log.behind = make(chan struct{})
-	defer close(log.behind)
-	for i, method := range []string{"GET", "HEAD", "POST"} {
-		req, err := http.NewRequestWithContext(t.Context(), method, server.URL+"/moorings/berths", nil)
+	log := &memoryLog{behind: make(chan struct{})}
+	below, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	l := traffic.NewListener(below, 100, time.Minute, func(traffic.Malformed) {})
+	memory := &oneUpload{}
+	decide := engine.New(engine.Config{Definitions: &definitions{snapshot: &catalog.Snapshot{}}, State: &engine.Memory{}, Control: "http://127.0.0.1:7400"})
+	server := &http.Server{ConnContext: traffic.WithConn, ConnState: l.Track, Handler: traffic.New(traffic.Config{Engine: decide, Log: log, Memory: memory, Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})}
+	go func() { _ = server.Serve(l) }()
+	t.Cleanup(func() { _ = server.Close() })
+	address := "http://" + below.Addr().String() + "/moorings/berths"
+	ask := func(client *http.Transport, method, body string) (status int, text string) {
+		req, err := http.NewRequestWithContext(t.Context(), method, address, strings.NewReader(body))
 		require.NoError(t, err)
-		resp, err := (&http.Transport{}).RoundTrip(req) // each over a connection of its own
+		req.ContentLength = -1 // so that memory is asked for
+		resp, err := client.RoundTrip(req)
 		require.NoError(t, err)
-		text, err := io.ReadAll(resp.Body)
+		all, err := io.ReadAll(resp.Body)
 		require.NoError(t, err)
 		require.NoError(t, resp.Body.Close())
+		return resp.StatusCode, string(all)
+	}
+	first := &http.Transport{}
+	for i, method := range []string{"GET", "HEAD", "POST"} {
+		client := &http.Transport{} // over a connection of its own
+		if i == 0 {
+			client = first
+		}
+		status, text := ask(client, method, "ask")
+		assert.Equal(t, 404, status)
 		assert.Equal(t, method == "HEAD", len(text) == 0)
 		log.mu.Lock()
 		assert.Len(t, log.records, i+1)
 		log.mu.Unlock()
 	}
+	again := make(chan int)
+	go func() {
+		status, _ := ask(first, "POST", "again")
+		again <- status
+	}()
+	select {
+	case <-again:
+		t.Error("the next call on the connection waits")
+	case <-time.After(100 * time.Millisecond):
+	}
+	close(log.behind)
+	assert.Equal(t, 404, <-again)
+}
+
+// oneUpload lets one body be held at a time.
+type oneUpload struct{ taken atomic.Bool }
+
+func (m *oneUpload) Reserve(string, int64) (release func(), ok bool) {
+	if m.taken.Swap(true) {
+		return func() {}, false
+	}
+	return func() { m.taken.Store(false) }, true
 }
 
 func TestEveryCallIsRecordedAsItCame(t *testing.T) {

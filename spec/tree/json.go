@@ -23,8 +23,10 @@ const leastValues = 1_000_000
 // one counts. Its texts share the memory of the whole. The error is a
 // *SyntaxError.
 func ParseJSON(text []byte) (*Node, error) {
-	return parseJSON(string(text), max(leastValues, len(text)/10))
+	return parseJSON(string(text), mostValues(text))
 }
+
+func mostValues(text []byte) int { return max(leastValues, len(text)/10) }
 
 // ParseJSONWithin is ParseJSON for a text that may have so many values at most;
 // else the error is ErrTooLarge.

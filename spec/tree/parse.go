@@ -32,23 +32,21 @@ var byteOrderMark = []byte("\xef\xbb\xbf")
 // YAML's flow style begins the same way; one that begins with `{"` is meant as
 // JSON and nothing else. An empty text gives a Null node. The error is a
 // *SyntaxError.
-func Parse(text []byte) (*Node, error) { return parse(text, false) }
+func Parse(text []byte) (*Node, error) { return parse(text, ParseJSON) }
 
 // ParseKept is Parse for a text that nobody changes any more: what is read shares its memory.
-func ParseKept(text []byte) (*Node, error) { return parse(text, true) }
+func ParseKept(text []byte) (*Node, error) {
+	return parse(text, func(text []byte) (*Node, error) {
+		return parseJSON(unsafe.String(unsafe.SliceData(text), len(text)), mostValues(text))
+	})
+}
 
-func parse(text []byte, kept bool) (*Node, error) {
+func parse(text []byte, asJSON func([]byte) (*Node, error)) (*Node, error) {
 	text = bytes.TrimPrefix(text, byteOrderMark)
 	if !startsLikeJSON(text) {
 		return parseYAML(text)
 	}
-	var own string
-	if kept {
-		own = unsafe.String(unsafe.SliceData(text), len(text))
-	} else {
-		own = string(text)
-	}
-	n, jsonErr := parseJSON(own, max(leastValues, len(text)/10))
+	n, jsonErr := asJSON(text)
 	if jsonErr == nil {
 		return n, nil
 	}

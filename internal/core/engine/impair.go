@@ -367,8 +367,8 @@ func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 	d.Explanation = d.Explanation.With(steps...)
 }
 
-// Release says that the call is no longer in work. It must be called for each call that
-// was placed, whatever became of it; the second time does nothing.
+// Release says that the call is no longer in work. It must be called once for each
+// call that was placed, whatever became of it.
 func (p *Placed) Release() {
 	if p.asking != nil {
 		p.asking.budget.Release()
@@ -376,7 +376,6 @@ func (p *Placed) Release() {
 	for _, key := range p.injury.leave {
 		p.injury.counts.Leave(key)
 	}
-	p.injury.leave = nil
 }
 
 func orCaller(of string) string {

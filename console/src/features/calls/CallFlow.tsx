@@ -28,8 +28,8 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
       <div style={{ minWidth: participants.length * 130 + 100 }}>
         <div className="sticky top-0 z-10 flex border-line border-b bg-panel py-1.5 text-[13px]">
           <span className="w-[100px] shrink-0 px-5 text-dim text-xs">Time</span>
-          {participants.map((name) => (
-            <span key={name} className="min-w-0 flex-1 truncate text-center font-medium" title={name}>
+          {participants.map(({ key, name }) => (
+            <span key={key} className="min-w-0 flex-1 truncate text-center font-medium" title={name}>
               {name}
             </span>
           ))}
@@ -38,9 +38,9 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
           {steps.map((step) => (
             <li key={step.call.id} className="relative">
               <div className="absolute inset-y-0 right-0 left-[100px]" aria-hidden="true">
-                {participants.map((name, place) => (
+                {participants.map(({ key }, place) => (
                   <span
-                    key={name}
+                    key={key}
                     className="absolute inset-y-0 border-line border-l border-dashed"
                     style={{ left: `${middle(place)}%` }}
                   />
@@ -53,6 +53,7 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
               )}
               <FlowStep
                 step={step}
+                who={`${participants[step.from]?.name} calls ${participants[step.to]?.name}`}
                 middle={middle}
                 selected={step.call.id === selected}
                 onSelect={onSelect}
@@ -72,12 +73,14 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
 
 interface StepProps {
   step: Step;
+  /** Between whom it went, in words. */
+  who: string;
   middle(place: number): number;
   selected: boolean;
   onSelect(id: string): void;
 }
 
-function FlowStep({ step: { call, from, to, afterMs }, middle, selected, onSelect }: StepProps) {
+function FlowStep({ step: { call, from, to, afterMs }, who, middle, selected, onSelect }: StepProps) {
   const [left, right] = [Math.min(middle(from), middle(to)), Math.max(middle(from), middle(to))];
   const bad = failed(call);
   return (
@@ -94,6 +97,7 @@ function FlowStep({ step: { call, from, to, afterMs }, middle, selected, onSelec
       <span className="w-[100px] shrink-0 px-5 py-2 text-dim text-xs tabular-nums">
         {afterMs > 0 ? `+${duration(afterMs)}` : clock(call.at)}
       </span>
+      <span className="sr-only">{who}</span>
       <span className="relative h-[46px] min-w-0 flex-1">
         <span
           className="absolute top-1 flex flex-col items-center overflow-hidden px-2"

@@ -19,24 +19,26 @@ test('calls are drawn in the order in which they came, between those who took pa
   const flow = flowOf([
     call('c-12', 2_500, { source: 'callback', host: 'office.example', cause: 'c-a' }),
     call('c-b', 40, { service: 'tides', agent: 'quay-board/2.1 (night)' }),
-    call('c-a', 40, { agent: 'quay-board/2.0' }),
+    call('c-a', 40, { agent: 'tides/2.0' }),
     call('c-9', 0, { service: '', host: 'gauges.example' }),
   ]);
-  expect(flow.participants).toEqual([
+  expect(flow.participants.map(({ name }) => name)).toEqual([
     'a caller',
+    'tides',
     'quay-board',
     'gauges.example',
     'moorings',
     'tides',
     'office.example',
   ]);
+  expect(new Set(flow.participants.map(({ key }) => key)).size).toBe(7);
   expect(
     flow.steps.map(({ call: { id }, from, to, afterMs, gapMs }) => [id, from, to, afterMs, gapMs]),
   ).toEqual([
-    ['c-9', 0, 2, 0, 0],
-    ['c-a', 1, 3, 40, 40],
-    ['c-b', 1, 4, 40, 0],
-    ['c-12', 3, 5, 2_500, 2_460],
+    ['c-9', 0, 3, 0, 0],
+    ['c-a', 1, 4, 40, 40],
+    ['c-b', 2, 5, 40, 0],
+    ['c-12', 4, 6, 2_500, 2_460],
   ]);
   expect(flowOf([])).toEqual({ participants: [], steps: [] });
 });

@@ -11,9 +11,15 @@ export interface Step {
   gapMs: number;
 }
 
+/** Somebody who calls or is called; a caller may have the name of a service. */
+export interface Participant {
+  key: string;
+  name: string;
+}
+
 /** Who took part, callers before services and what services called, and what went between them. */
 export interface Flow {
-  participants: string[];
+  participants: Participant[];
   steps: Step[];
 }
 
@@ -41,7 +47,11 @@ export function flowOf(calls: Call[]): Flow {
   const place = (list: string[], name: string, before: number) => before + list.indexOf(name);
   const first = Date.parse(ordered[0]?.at ?? '');
   return {
-    participants: [...callers, ...services, ...others],
+    participants: [
+      ...callers.map((name) => ({ key: `caller ${name}`, name })),
+      ...services.map((name) => ({ key: `service ${name}`, name })),
+      ...others.map((name) => ({ key: `called ${name}`, name })),
+    ],
     steps: ordered.map((call, i) => {
       const service = place(services, call.service || call.host, callers.length);
       const at = Date.parse(call.at);

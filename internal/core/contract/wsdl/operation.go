@@ -96,8 +96,8 @@ func (o *operation) envelope(version int, m *message, held [][]string, draw *sam
 			if g.Held = nil; i == 0 {
 				g.Held = held
 			}
-			body.Add(g.Element(e))
-			certain = certain && o.service.schemas.Certain(e)
+			drawn := body.Add(g.Element(e))
+			certain = certain && drawn.Name == e.Name && o.service.schemas.Certain(e) // another one may stand in its place
 		}
 		if m.encoded || certain && g.Whole() {
 			return envelope, "" // order and types of encoded messages are not held against anything

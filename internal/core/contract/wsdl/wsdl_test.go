@@ -335,3 +335,24 @@ func BenchmarkAnswer(b *testing.B) {
 		_, _ = c.Protocol.Answer(asked, contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(1, "x", n) }})
 	}
 }
+
+// An answer that is certain to obey is not held against its schema; where another element could be drawn in
+// place of the one in the body, it is.
+func TestAnswersHaveTheElementOfTheirMessage(t *testing.T) {
+	const text = `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:t="urn:t" targetNamespace="urn:t">
+		<types><xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:t"><xs:element name="ask"/>
+			<xs:element name="berth" type="xs:int"/><xs:element name="mooring" type="xs:int" substitutionGroup="t:berth"/></xs:schema></types>
+		<message name="Ask"><part name="body" element="t:ask"/></message><message name="Berth"><part name="body" element="t:berth"/></message>
+		<portType name="Desk"><operation name="ask"><input message="t:Ask"/><output message="t:Berth"/></operation></portType>
+		<binding name="Desk" type="t:Desk"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="ask"><soap:operation/><input><soap:body use="literal"/></input><output><soap:body use="literal"/></output></operation></binding>
+		<service name="Desk"><port name="Desk" binding="t:Desk"><soap:address location="http://a/"/></port></service></definitions>`
+	c, err := wsdl.Read(&bundle.Bundle{Main: "c.wsdl", Files: []bundle.File{{Name: "c.wsdl", Text: []byte(text)}}})
+	require.NoError(t, err)
+	asked := &contract.Asked{Operation: operation(t, c, "ask")}
+	for n := range uint64(100) {
+		b, err := c.Protocol.Answer(asked, contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(1, "x", n) }})
+		require.NoError(t, err)
+		assert.Empty(t, b.Invalid)
+		assert.Contains(t, string(b.Answer.Body), "berth>")
+	}
+}

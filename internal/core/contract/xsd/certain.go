@@ -1,55 +1,49 @@
 package xsd
 
-import "slices"
+import (
+	"math/big"
+	"slices"
+)
 
 // Certain reports whether every document that a Generator without Held draws for an element obeys its
 // schema, so that none has to be looked at: its types are built-in ones or enumerations, without further
 // limits, its content models are plain, and nothing contains itself. Most contracts have little else.
-// A document that came out too large is not whole all the same: see Generator.Whole.
+// A document that came out too large or too deep is not whole all the same: see Generator.Whole.
 func (s *Schemas) Certain(e *Element) bool {
 	if known, ok := s.certain.Load(e); ok {
 		return known.(bool)
 	}
-	certain := (&proof{types: make(map[*Type]bool)}).element(e, 0)
+	certain := proof{}.element(e)
 	s.certain.Store(e, certain)
 	return certain
 }
 
-// proof looks for what a generator may get wrong.
-type proof struct {
-	types map[*Type]bool // found certain; false while they are looked at
-}
+// proof looks for what a generator may get wrong. It has the types that were found certain; false while they
+// are looked at, and so for one that contains itself.
+type proof map[*Type]bool
 
-// mostProven bounds how deep a document goes that is certain; deeper ones are not drawn whole.
-const mostProven = maxDepth / 2
-
-func (p *proof) element(e *Element, depth int) bool {
-	if e.Name.Space == Space || e.Abstract && len(e.Substitutes) == 0 || e.Fixed != nil || depth > mostProven {
+func (p proof) element(e *Element) bool {
+	if e.Name.Space == Space || e.Abstract && len(e.Substitutes) == 0 || e.Fixed != nil {
 		return false
 	}
-	for _, t := range e.Type.concrete() {
-		if !p.ofType(t, depth) {
-			return false
-		}
-	}
-	return !slices.ContainsFunc(e.Substitutes, func(s *Element) bool { return s != e && !p.element(s, depth+1) })
+	return !slices.ContainsFunc(e.Type.concrete(), func(t *Type) bool { return !p.ofType(t) }) &&
+		!slices.ContainsFunc(e.Substitutes, func(s *Element) bool { return s != e && !p.element(s) })
 }
 
-func (p *proof) ofType(t *Type, depth int) bool {
-	if certain, seen := p.types[t]; seen {
+func (p proof) ofType(t *Type) bool {
+	if certain, seen := p[t]; seen {
 		return certain
 	}
-	p.types[t] = false // also for one that contains itself
-	certain := t.Array == nil && !t.Anything && (t.Simple == nil || t.Simple.certain()) &&
+	p[t] = false
+	p[t] = t.Array == nil && !t.Anything && (t.Simple == nil || t.Simple.certain()) &&
 		!slices.ContainsFunc(t.Attributes, func(a *Attribute) bool { return a.Fixed != nil || !a.Type.certain() }) &&
-		p.particle(t.Content, make(map[Name]bool), depth)
-	p.types[t] = certain
-	return certain
+		p.particle(t.Content, make(map[Name]bool))
+	return p[t]
 }
 
 // particle looks at a content model, names being those of elements in it so far: where one occurs twice it
 // may be that it can be read in two ways.
-func (p *proof) particle(c *Particle, names map[Name]bool, depth int) bool {
+func (p proof) particle(c *Particle, names map[Name]bool) bool {
 	switch {
 	case c == nil:
 		return true
@@ -62,21 +56,27 @@ func (p *proof) particle(c *Particle, names map[Name]bool, depth int) bool {
 			}
 			names[e.Name] = true
 		}
-		return p.element(c.Element, depth+1)
+		return p.element(c.Element)
 	}
-	return !slices.ContainsFunc(c.Items, func(item *Particle) bool { return !p.particle(item, names, depth) })
+	return !slices.ContainsFunc(c.Items, func(item *Particle) bool { return !p.particle(item, names) })
 }
 
 // plainKinds are built-in types whose values are drawn as they have to be.
 var plainKinds = []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "float", "double", "dateTime", "date", "time", "anyURI", "base64Binary", "hexBinary"}
 
 func (s *Simple) certain() bool {
-	if s.List != nil || s.Union != nil || s.Patterns != nil || s.Length != [2]int{-1, -1} || s.totalDigits > 0 || s.earliest != "" && s.Kind != "integer" || s.latest != "" && s.Kind != "integer" {
+	limited := s.low != nil || s.high != nil || s.earliest != "" || s.latest != "" || s.fraction >= 0
+	switch {
+	case s.List != nil, s.Union != nil, s.Patterns != nil, s.Length != [2]int{-1, -1}, s.totalDigits > 0, limited && !(s.Kind == "integer" && s.isRange()):
 		return false
-	}
-	if s.Values != nil {
+	case s.Values != nil:
 		return s.Kind == "string" || s.Kind == "token"
 	}
-	limited := s.low != nil || s.high != nil
-	return slices.Contains(plainKinds, s.Kind) && (!limited || s.Kind == "integer" && !s.lowOpen && !s.highOpen)
+	return slices.Contains(plainKinds, s.Kind)
+}
+
+// isRange reports whether there are whole numbers between the limits, which are such themselves.
+func (s *Simple) isRange() bool {
+	whole := func(f *big.Float) bool { return f == nil || f.IsInt() }
+	return !s.lowOpen && !s.highOpen && whole(s.low) && whole(s.high) && (s.low == nil || s.high == nil || s.low.Cmp(s.high) <= 0)
 }

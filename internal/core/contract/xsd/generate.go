@@ -36,7 +36,8 @@ type Generator struct {
 	Encoded bool
 
 	elements int
-	rounds   int // of particles, which may be empty
+	rounds   int  // of particles, which may be empty
+	cut      bool // an element was left empty because it is too deep
 }
 
 // Element draws an element of a declaration.
@@ -68,7 +69,7 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 }
 
 // Whole reports whether all was drawn that the schema demands: documents have limits.
-func (g *Generator) Whole() bool { return !g.spent() }
+func (g *Generator) Whole() bool { return !g.cut && !g.spent() }
 
 // spent reports whether no more elements are to be made.
 func (g *Generator) spent() bool {
@@ -129,6 +130,7 @@ func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
 	g.attributes(n, t)
 	switch {
 	case g.spent() || depth > maxDepth:
+		g.cut = true
 	case t.Array != nil && g.Encoded:
 		g.array(n, t.Array, depth)
 	case t.Simple != nil:

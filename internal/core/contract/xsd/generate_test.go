@@ -228,6 +228,9 @@ func TestCertain(t *testing.T) {
 		{"a fixed value", inside(`<xs:sequence><xs:element name="a" type="xs:int" fixed="7"/></xs:sequence>`, ""), false},
 		{"one name in two places", inside(`<xs:sequence><xs:element name="a" type="xs:int" minOccurs="0"/><xs:element name="b" type="xs:int"/><xs:element name="a" type="xs:int"/></xs:sequence>`, ""), false},
 		{"a limit", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:decimal"><xs:minExclusive value="3"/></xs:restriction></xs:simpleType>`), false},
+		{"digits", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:decimal"><xs:fractionDigits value="2"/></xs:restriction></xs:simpleType>`), false},
+		{"no number at all", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:int"><xs:minInclusive value="5"/><xs:maxInclusive value="3"/></xs:restriction></xs:simpleType>`), false},
+		{"numbers from one to another", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:int"><xs:minInclusive value="3"/><xs:maxInclusive value="5"/></xs:restriction></xs:simpleType>`), true},
 		{"a list", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:list itemType="xs:int"/></xs:simpleType>`), false},
 	} {
 		s, _ := schemas(t, k.definitions)
@@ -237,6 +240,23 @@ func TestCertain(t *testing.T) {
 		if k.want {
 			drawn(t, k.definitions, false) // all of which obey
 		}
+	}
+}
+
+// What is too deep is not whole, however certain its parts are.
+func TestWhole(t *testing.T) {
+	definitions := ""
+	for i := range 70 {
+		definitions += fmt.Sprintf(`<xs:complexType name="T%d"><xs:sequence><xs:element name="e" type="t:T%d"/></xs:sequence></xs:complexType>`, i, i+1)
+	}
+	s, _ := schemas(t, definitions+`<xs:complexType name="T70"><xs:attribute name="a" use="required" type="xs:int"/></xs:complexType><xs:element name="v" type="t:T0"/><xs:element name="w" type="t:T40"/>`)
+	for name, want := range map[string]bool{"v": false, "w": true} {
+		e := s.Elements[xsd.Name{Space: "urn:t", Local: name}]
+		g := &xsd.Generator{Draw: sample.NewDraw(3, "x", 1), Schemas: s}
+		n := g.Element(e)
+		assert.True(t, s.Certain(e), name)
+		assert.Equal(t, want, g.Whole(), name)
+		assert.Equal(t, want, len(s.Validate(n, e)) == 0, name)
 	}
 }
 

@@ -158,14 +158,12 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 	}
 	made := *base
 	var values, patterns []string
-	names := make(map[string]Name)
 	for _, c := range n.Children {
 		value := c.Attr("value")
 		whole, _ := strconv.Atoi(value)
 		switch c.Name.Local {
 		case "enumeration":
 			values = append(values, value)
-			names[value] = c.Resolve(value)
 		case "pattern":
 			patterns = append(patterns, value)
 		case "length":
@@ -192,13 +190,24 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 	if values != nil {
 		made.Values = values
 		if made.Kind == "QName" {
-			made.names = names
+			made.names = namesIn(n)
 		}
 	}
 	if patterns != nil {
 		r.addPatterns(&made, n, patterns)
 	}
 	return &made
+}
+
+// namesIn are what the values of an enumeration of names mean where they stand.
+func namesIn(n *xmltree.Node) map[string]Name {
+	names := make(map[string]Name)
+	for _, c := range n.Children {
+		if c.Name.Local == "enumeration" {
+			names[c.Attr("value")] = c.Resolve(c.Attr("value"))
+		}
+	}
+	return names
 }
 
 // addPatterns adds the patterns of one step of a derivation, of which one must

@@ -2,6 +2,7 @@ package traffic
 
 import (
 	"bufio"
+	"crypto/tls"
 	"io"
 	"net"
 	"net/http"
@@ -15,7 +16,7 @@ import (
 
 // What waits for the end of an answer in chunks is done when its caller has all of it, and before the
 // next call on its connection is read.
-func TestWorkIsDoneWhenAConnectionIsIdle(t *testing.T) {
+func TestWorkIsDoneWhenACallIsOver(t *testing.T) {
 	below, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	l := NewListener(below, 10, time.Minute, func(Malformed) {})
@@ -25,7 +26,9 @@ func TestWorkIsDoneWhenAConnectionIsIdle(t *testing.T) {
 		w.(http.Flusher).Flush()
 		_, _ = io.WriteString(w, "N7")
 		work := func() { <-behind }
-		trackedConn(r).whenIdle.Store(&work)
+		intercepted := tls.Server(&bufferedConn{trackedConn(r), nil}, nil)
+		assert.Same(t, trackedConn(r), tracked(intercepted), "also of one upon it")
+		trackedConn(r).whenOver.Store(&work)
 	})}
 	go func() { _ = server.Serve(l) }()
 	t.Cleanup(func() { _ = server.Close() })
