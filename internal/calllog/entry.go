@@ -39,7 +39,7 @@ const stalledAfter = 2 * time.Second
 // or more. So who calls faster than the log can write is slowed, and loses nothing; nobody waits when
 // the store does not go on at all.
 func (l *Log) keepPace(g group) {
-	for {
+	for l.half.Load() {
 		l.mu.Lock()
 		behind, changed, progress := l.isBehind(g), l.changed, l.progress
 		l.mu.Unlock()

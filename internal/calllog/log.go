@@ -108,7 +108,7 @@ type Log struct {
 	mu          sync.Mutex // guards inWork to lost
 	inWork      map[uint64]*call.Record
 	buffer      []*entry
-	waiting     part           // of all groups: what is buffered or being written
+	waiting     part           // of all groups: what is buffered or being written; see half
 	parts       map[group]part // of each that has some
 	counts      counts
 	timelines   timelines
@@ -117,6 +117,8 @@ type Log struct {
 	progress    time.Time       // when done grew last, or something to do came
 	lost        map[group]int64 // until when calls of one are missing
 
+	// half is set while more than half of the buffer is taken: callers look at it without mu.
+	half    atomic.Bool
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
 	notKept atomic.Int64

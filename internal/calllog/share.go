@@ -38,7 +38,7 @@ func (l *Log) takes(e *entry) bool {
 		return false
 	}
 	l.parts[e.group] = part{own.calls + 1, own.bytes + e.size}
-	l.waiting = part{l.waiting.calls + 1, l.waiting.bytes + e.size}
+	l.wait(part{l.waiting.calls + 1, l.waiting.bytes + e.size})
 	return true
 }
 
@@ -50,7 +50,15 @@ func (l *Log) leaves(e *entry) {
 	} else {
 		l.parts[e.group] = part{own.calls - 1, own.bytes - e.size}
 	}
-	l.waiting = part{l.waiting.calls - 1, l.waiting.bytes - e.size}
+	l.wait(part{l.waiting.calls - 1, l.waiting.bytes - e.size})
+}
+
+// wait notes what waits in all. The caller holds mu.
+func (l *Log) wait(all part) {
+	l.waiting = all
+	if half := all.calls > maxBuffered/2 || all.bytes > l.config.BufferBytes/2; half != l.half.Load() {
+		l.half.Store(half)
+	}
 }
 
 // loseOf counts a call of a group that could not be kept.

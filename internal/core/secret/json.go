@@ -50,7 +50,7 @@ func (p *pass) json(text []byte) []byte {
 			}
 			continue
 		}
-		k := p.names.ofBytes(p.rules, nameIn(text[start:end]))
+		k := p.nameKind(nameIn(text[start:end]))
 		i = skipSpace(text, behind+1)
 		if k != open {
 			i = p.jsonValue(w, i, k)

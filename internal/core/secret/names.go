@@ -130,13 +130,17 @@ type names [16]struct {
 	kind kind
 }
 
-func (n *names) ofBytes(rules *Rules, name []byte) kind {
+// nameKind is Rules.ofBytes for the names of members.
+func (p *pass) nameKind(name []byte) kind {
 	if len(name) == 0 {
 		return open
 	}
-	slot := &n[(uint(len(name))+uint(name[0])+uint(name[len(name)-1])<<1)%uint(len(n))]
+	if p.names == nil {
+		p.names = new(names)
+	}
+	slot := &p.names[(uint(len(name))+uint(name[0])+uint(name[len(name)-1])<<1)%uint(len(p.names))]
 	if !bytes.Equal(slot.name, name) {
-		slot.name, slot.kind = name, rules.ofBytes(name)
+		slot.name, slot.kind = name, p.rules.ofBytes(name)
 	}
 	return slot.kind
 }

@@ -75,7 +75,7 @@ type pass struct {
 	keys   []call.Key                 // where the contract of the service has API keys
 	depth  int                        // of texts within texts
 	clean  *cleanBodies               // nil where none are remembered
-	names  names
+	names  *names                     // nil until one is asked for
 }
 
 // take notes a secret, and gives what stands for it.
