@@ -8,6 +8,7 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/textproto"
+	"slices"
 	"strings"
 )
 
@@ -17,6 +18,8 @@ type RelatedPart struct {
 	ID          string
 	ContentType string
 	Content     []byte
+	// AsText writes the content as base64, so that the whole body is text.
+	AsText bool
 }
 
 // Related takes a multipart/related body apart: its root, and the other parts in their order. The error
@@ -78,12 +81,16 @@ func AppendRelated(root RelatedPart, others []RelatedPart, params map[string]str
 		return "", nil, err
 	}
 	for _, part := range append([]RelatedPart{root}, others...) {
-		header := textproto.MIMEHeader{"Content-Type": {part.ContentType}, "Content-Transfer-Encoding": {"binary"}, "Content-Id": {"<" + part.ID + ">"}}
+		coding, content := "binary", part.Content
+		if part.AsText {
+			coding, content = "base64", inLines(part.Content)
+		}
+		header := textproto.MIMEHeader{"Content-Type": {part.ContentType}, "Content-Transfer-Encoding": {coding}, "Content-Id": {"<" + part.ID + ">"}}
 		into, err := w.CreatePart(header)
 		if err != nil {
 			return "", nil, err
 		}
-		_, _ = into.Write(part.Content) // a buffer takes everything
+		_, _ = into.Write(content) // a buffer takes everything
 	}
 	if err := w.Close(); err != nil {
 		return "", nil, err
@@ -93,6 +100,13 @@ func AppendRelated(root RelatedPart, others []RelatedPart, params map[string]str
 		all[name] = value
 	}
 	return mime.FormatMediaType("multipart/related", all), b.Bytes(), nil
+}
+
+// inLines is base64 in lines of 76 characters (RFC 2045, section 6.8).
+func inLines(content []byte) []byte {
+	const most = 76
+	text := base64.StdEncoding.AppendEncode(nil, content)
+	return bytes.Join(slices.Collect(slices.Chunk(text, most)), []byte("\r\n"))
 }
 
 // boundaryOf is a boundary that is in none of the parts.

@@ -25,6 +25,14 @@ func TestRelatedParts(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "<a/>", values.Get("root@a"), "parts without the name of a field have that of their content")
 
+	long := call.RelatedPart{ID: "long@a", ContentType: "image/png", Content: []byte(strings.Repeat("\x00\xff", 100)), AsText: true}
+	contentType, body, err = call.AppendRelated(root, []call.RelatedPart{long}, nil)
+	require.NoError(t, err)
+	assert.Contains(t, string(body), "AP8A\r\n", "in lines of 76 characters")
+	_, rest, err = call.Related(contentType, body)
+	require.NoError(t, err)
+	assert.Equal(t, long.Content, rest[0].Content)
+
 	text := strings.ReplaceAll("--b\nContent-ID: <one>\nContent-Transfer-Encoding: base64\n\nQUJD\nREVG\n--b\nContent-Type: text/xml\nContent-ID: <two>\n\n<a/>\n--b--\n", "\n", "\r\n")
 	for start, want := range map[string]string{`; start="<two>"`: "<a/>", "": "ABCDEF"} {
 		root, others, err := call.Related(`multipart/related; boundary="b"`+start, []byte(text))

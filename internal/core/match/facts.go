@@ -69,7 +69,7 @@ var errNotWhole = errors.New("the body was not held whole")
 // Plain is the body of a call as it is read: without its content coding; brought to UTF-8 where it is XML
 // of another charset by its media type; of a message with attachments the message itself, in which those
 // stand that it includes. It is the body as it is where that cannot be done.
-func Plain(r *call.Request) []byte { return plainOf(r.Header.Get("Content-Type"), uncoded(r)) }
+func Plain(r *call.Request) []byte { return plainOf(r.Header.Get("Content-Type"), Uncoded(r)) }
 
 // PlainAnswer is Plain for the body of an answer, which has no content coding any more.
 func PlainAnswer(a *call.Answer) []byte { return plainOf(a.Get("Content-Type"), a.Body) }
@@ -91,8 +91,8 @@ func plainOf(contentType string, body []byte) []byte {
 	return body
 }
 
-// uncoded is the body of a call without its content coding.
-func uncoded(r *call.Request) []byte {
+// Uncoded is the body of a call without its content coding.
+func Uncoded(r *call.Request) []byte {
 	if name := coding.Name(r.Header.Get("Content-Encoding")); name != "" && len(r.Body.Bytes) > 0 {
 		if plain, ok := coding.Decode(name, r.Body.Bytes, mostPlain); ok {
 			return plain
@@ -191,11 +191,32 @@ func (f *Facts) bodyText() []*tree.Node {
 func (f *Facts) parts() url.Values {
 	if f.multipart == nil {
 		var err error
-		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), uncoded(f.Request)); err != nil {
+		if f.multipart, err = call.Parts(strings.Join(f.Request.Header["Content-Type"], ""), Uncoded(f.Request)); err != nil {
 			f.multipart = url.Values{}
 		}
 	}
 	return f.multipart
+}
+
+// part are the values of one part by its name, or by what a Content-ID has before =, where attachments of
+// SOAP have it: IsPart.
+func (f *Facts) part(name string) (values []string) {
+	if values = f.parts()[name]; values != nil {
+		return values
+	}
+	for id, content := range f.parts() {
+		if IsPart(id, name) {
+			values = append(values, content...)
+		}
+	}
+	return values
+}
+
+// IsPart reports whether a Content-ID is that of a part of a message: sketch=4711@harbour is of sketch
+// (WS-I Attachments Profile 1.0, R2933).
+func IsPart(id, part string) bool {
+	of, _, attached := strings.Cut(id, "=")
+	return attached && of == part
 }
 
 func (f *Facts) graphQL() url.Values {

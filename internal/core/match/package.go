@@ -44,7 +44,7 @@ func included(document []byte, others []call.RelatedPart) ([]byte, error) {
 	}
 	size := len(document)
 	for _, n := range slices.Backward(inclusions(root, nil)) {
-		part := partOf(others, n.Attr("href"))
+		part := PartOf(others, n.Attr("href"))
 		if part == nil {
 			continue // it stays as it is, which no schema takes
 		}
@@ -72,8 +72,8 @@ func inclusions(n *xmltree.Node, found []*xmltree.Node) []*xmltree.Node {
 	return found
 }
 
-// partOf is the part that an address of the scheme cid names (RFC 2392); nil for none.
-func partOf(others []call.RelatedPart, href string) *call.RelatedPart {
+// PartOf is the part that an address of the scheme cid names (RFC 2392); nil for none.
+func PartOf(others []call.RelatedPart, href string) *call.RelatedPart {
 	id, is := strings.CutPrefix(href, "cid:")
 	if plain, err := url.PathUnescape(id); err == nil {
 		id = plain

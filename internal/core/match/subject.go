@@ -21,7 +21,7 @@ func subjectOf(s spec.Condition) (condition, error) {
 	case s.Form != "":
 		return condition{subject: "form " + s.Form, values: func(f *Facts) []*tree.Node { return texts(f.form()[s.Form]) }}, nil
 	case s.Part != "":
-		return condition{subject: "part " + s.Part, values: func(f *Facts) []*tree.Node { return texts(f.parts()[s.Part]) }}, nil
+		return condition{subject: "part " + s.Part, values: func(f *Facts) []*tree.Node { return texts(f.part(s.Part)) }}, nil
 	case s.GraphQL != "":
 		return condition{subject: "graphql " + s.GraphQL, values: func(f *Facts) []*tree.Node { return texts(f.graphQL()[s.GraphQL]) }}, nil
 	case s.Text:

@@ -38,7 +38,20 @@ func (s *service) facts(op *operation) (facts []contract.Fact) {
 	if op.packaged {
 		add("demands", "MTOM")
 	}
+	add("attachments of a request", attachmentsText(op.input))
+	add("attachments of an answer", attachmentsText(op.output))
 	return facts
+}
+
+func attachmentsText(m *message) string {
+	if m == nil {
+		return ""
+	}
+	var all []string
+	for _, a := range m.attachments {
+		all = append(all, fmt.Sprintf("%s (%s)", a.part, strings.Join(a.mediaTypes, " or ")))
+	}
+	return strings.Join(all, ", ")
 }
 
 // fieldsOf describes a message when somebody asks: its headers, and what its body holds.

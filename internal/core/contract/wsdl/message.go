@@ -62,20 +62,21 @@ func (r *reader) message(op *operation, bound, abstract *xmltree.Node, suffix st
 	m := &message{}
 	parts := r.parts(abstract)
 	body := soapChild(bound, "body")
-	if multipart := bound.Child("http://schemas.xmlsoap.org/wsdl/mime/", "multipartRelated"); multipart != nil {
-		r.warn(multipart, "attachments of operation %s are taken and not asked for, and its answers have none", op.name)
-		for _, p := range multipart.All("http://schemas.xmlsoap.org/wsdl/mime/", "part") {
+	m.headers = r.headers(bound)
+	if multipart := bound.Child(mimeSpace, "multipartRelated"); multipart != nil {
+		for _, p := range multipart.All(mimeSpace, "part") {
 			if found := soapChild(p, "body"); found != nil {
 				body = found
+				m.headers = append(m.headers, r.headers(p)...)
 			}
 		}
+		m.attachments = r.attachments(multipart, parts)
 	}
 	m.encoded = body.Attr("use") == "encoded"
-	m.headers = r.headers(bound)
 	if wanted, ok := body.Lookup(name{Local: "parts"}); ok {
 		parts = chosenParts(parts, strings.Fields(wanted))
 	} else {
-		parts = withoutHeaders(parts, m.headers, abstract)
+		parts = withoutAttachments(withoutHeaders(parts, m.headers, abstract), m.attachments)
 	}
 	var elements []*xsd.Element
 	for _, p := range parts {

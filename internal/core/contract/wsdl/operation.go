@@ -3,6 +3,7 @@ package wsdl
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
@@ -33,6 +34,8 @@ type message struct {
 	body    []*xsd.Element // what the body holds, usually one
 	headers []header
 	encoded bool
+
+	attachments []attachment
 }
 
 type header struct {
@@ -71,6 +74,7 @@ func (o *operation) answer(m *received, fault string, echo bool, held [][]string
 		b.Echoed = o.echo(envelope, m.body)
 	}
 	m.address(envelope, o.output.action, false)
+	o.output.attach(bodyOf(envelope), o.service.generator(draw))
 	b.Answer = answer(version, 200, envelope)
 	return b
 }
@@ -83,7 +87,8 @@ const attempts = 8
 func (o *operation) envelope(version int, m *message, held [][]string, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
 	for range attempts {
 		envelope = newEnvelope(version)
-		g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas, Encoded: m.encoded}
+		g := o.service.generator(draw)
+		g.Encoded = m.encoded
 		for _, h := range m.headers {
 			headerOf(envelope).Add(g.Element(h.element))
 		}
@@ -133,7 +138,7 @@ func (o *operation) bodyFaults(body *xmltree.Node, m *message) []xsd.Fault {
 
 func (o *operation) faultAnswer(m *received, f declaredFault, draw *sample.Draw) call.Answer {
 	version := m.version()
-	g := &xsd.Generator{Draw: draw, Schemas: o.service.schemas}
+	g := o.service.generator(draw)
 	text := f.summary
 	if text == "" {
 		text = "fault " + f.name + " of operation " + o.name
@@ -201,31 +206,49 @@ func leaves(n *xmltree.Node, visit func(*xmltree.Node)) {
 	}
 }
 
-// try makes a request in a version of SOAP.
-func (o *operation) try(version int, draw *sample.Draw) call.Request {
+// tried draws a request in a version of SOAP.
+func (o *operation) tried(version int, draw *sample.Draw) *xmltree.Node {
 	input := o.input
 	if input == nil { // it is asked by nobody, as the contract has it
 		input = &message{}
 	}
 	envelope, _ := o.envelope(version, input, nil, draw)
 	o.addressedTry(envelope, draw)
+	input.attach(bodyOf(envelope), o.service.generator(draw))
+	return envelope
+}
+
+// try makes a request in a version of SOAP.
+func (o *operation) try(version int, draw *sample.Draw) call.Request {
+	envelope, contentType := o.tried(version, draw), mediaType(version)
+	if version == 12 && o.action != "" {
+		contentType += `; action="` + o.action + `"`
+	}
 	body := document(envelope)
-	r := call.Request{Method: "POST", Address: o.path, Path: o.path, Header: call.Header{"Content-Type": {mediaType(version)}},
+	if o.input != nil && o.attaches(o.input) {
+		parts := o.beside(o.input, bodyOf(envelope), nil, draw)
+		for i := range parts {
+			parts[i].AsText = !utf8.Valid(parts[i].Content)
+		}
+		if of, packed, err := related(envelope, contentType, parts, false); err == nil && len(parts) > 0 {
+			contentType, body = of, packed
+		}
+	}
+	r := call.Request{Method: "POST", Address: o.path, Path: o.path, Header: call.Header{"Content-Type": {contentType}},
 		Body: call.Body{Bytes: body, Size: int64(len(body))}}
 	if version == 11 {
 		r.Header["Soapaction"] = []string{`"` + o.action + `"`}
-	} else if o.action != "" {
-		r.Header["Content-Type"] = []string{mediaType(version) + `; action="` + o.action + `"`}
 	}
 	return r
 }
 
-func (o *operation) checkRequest(m *received, contentType string, notUnderstood []*xmltree.Node) (found []call.Deviation) {
+func (o *operation) checkRequest(m *received, r *call.Request, notUnderstood []*xmltree.Node) (found []call.Deviation) {
 	add := func(where, detail string) {
 		if len(found) < call.MaxDeviations {
 			found = append(found, call.Deviation{Side: call.OfRequest, Where: where, Detail: detail})
 		}
 	}
+	contentType := r.Header.Get("Content-Type")
 	if expected := call.BaseType(mediaType(m.version())); call.BaseType(messageType(contentType)) != expected {
 		add("media type", fmt.Sprintf("%q is not %s", messageType(contentType), expected))
 	}
@@ -236,6 +259,9 @@ func (o *operation) checkRequest(m *received, contentType string, notUnderstood 
 		return found
 	}
 	o.addressingFaults(m, add)
+	if !r.Body.Truncated {
+		o.attachmentFaults(o.input, m.body, contentType, match.Uncoded(r), add)
+	}
 	if o.input.encoded || m.encrypted() {
 		return found
 	}
@@ -286,6 +312,7 @@ func (o *operation) checkAnswer(a *call.Answer) (found []call.Deviation) {
 	if a.Status != 200 {
 		add("status", fmt.Sprintf("%d with a response; 200 is expected", a.Status))
 	}
+	o.attachmentFaults(o.output, body, a.Get("Content-Type"), a.Body, add)
 	if !o.output.encoded {
 		for _, f := range o.bodyFaults(body, o.output) {
 			add(placeOf(f.Node), f.Detail)

@@ -9,7 +9,9 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/xsd"
 	"rapidmimic.example/internal/core/match"
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -24,10 +26,10 @@ func messageType(contentType string) string {
 	if err != nil || base != "multipart/related" {
 		return contentType
 	}
-	if params["type"] != xop {
-		return params["type"]
+	info := params["type"]
+	if info == xop {
+		info = params["start-info"]
 	}
-	info := params["start-info"]
 	if action := params["action"]; action != "" && !strings.Contains(info, "action=") { // where some clients have it
 		info += `; action="` + action + `"`
 	}
@@ -41,39 +43,30 @@ func wantsPackage(r *call.Request) bool {
 	return err == nil && params["type"] == xop || strings.Contains(strings.Join(r.Header["Accept"], ","), xop)
 }
 
-// Package implements contract.Packager by MTOM.
+// Package implements contract.Packager: by MTOM, and by the attachments that the contract declares.
 func (s *service) Package(asked *contract.Asked, r *call.Request, a call.Answer) (packed call.Answer, parts int, ok bool) {
 	op := s.own[asked.Operation]
-	if op == nil || op.oneWay() || op.output.encoded || !op.packaged && !wantsPackage(r) || len(a.Body) == 0 {
+	if op == nil || op.oneWay() || len(a.Body) == 0 {
+		return a, 0, false
+	}
+	optimised := !op.output.encoded && (op.packaged || wantsPackage(r))
+	if !optimised && !op.attaches(op.output) {
 		return a, 0, false
 	}
 	root, err := xmltree.Parse(a.Body)
-	if err != nil || versionOf(root) == 0 {
+	if err != nil || versionOf(root) == 0 || bodyOf(root) == nil || bodyOf(root).Child(root.Name.Space, "Fault") != nil {
 		return a, 0, false
 	}
 	var others []call.RelatedPart
-	for _, n := range op.binaries(bodyOf(root)) {
-		content, err := base64.StdEncoding.DecodeString(strings.Join(strings.Fields(n.Text), ""))
-		if err != nil || len(content) == 0 {
-			continue // it is sent where it is
-		}
-		part := call.RelatedPart{ID: fmt.Sprintf("part-%d@rapid-mimic", len(others)+1), ContentType: "application/octet-stream", Content: content}
-		for _, attribute := range n.Attrs {
-			if attribute.Name.Local == "contentType" && strings.HasSuffix(attribute.Name.Space, "/xmlmime") {
-				part.ContentType = attribute.Value
-			}
-		}
-		n.Text, n.Children = "", nil
-		n.Add(&xmltree.Node{Name: name{Space: match.Inclusion, Local: "Include"}, Attrs: []xmltree.Attr{{Name: name{Local: "href"}, Value: "cid:" + part.ID}}})
-		others = append(others, part)
+	if optimised {
+		others = op.optimise(bodyOf(root))
 	}
+	optimised = optimised && (len(others) > 0 || op.packaged)
+	others = append(others, op.beside(op.output, bodyOf(root), r, sample.NewDraw(0, op.id, 0))...)
 	if len(others) == 0 && !op.packaged {
 		return a, 0, false
 	}
-	root.Carry() // prefixes that values use
-	info, _, _ := strings.Cut(mediaType(versionOf(root)), ";")
-	message := call.RelatedPart{ID: "message@rapid-mimic", ContentType: xop + `; charset=utf-8; type="` + info + `"`, Content: document(root)}
-	contentType, body, err := call.AppendRelated(message, others, map[string]string{"type": xop, "start-info": info})
+	contentType, body, err := related(root, mediaType(versionOf(root)), others, optimised)
 	if err != nil {
 		return a, 0, false
 	}
@@ -86,11 +79,44 @@ func (s *service) Package(asked *contract.Asked, r *call.Request, a call.Answer)
 	return a, len(others), true
 }
 
+// related writes a message with parts beside it, and its Content-Type; optimised says that parts stand for
+// bytes in it (MTOM).
+func related(root *xmltree.Node, mediaType string, others []call.RelatedPart, optimised bool) (contentType string, body []byte, err error) {
+	root.Carry() // prefixes that values use
+	message := call.RelatedPart{ID: "message@rapid-mimic", ContentType: mediaType, Content: document(root)}
+	params := map[string]string{"type": call.BaseType(mediaType)}
+	if optimised {
+		message.ContentType = xop + `; charset=utf-8; type="` + params["type"] + `"`
+		params = map[string]string{"type": xop, "start-info": params["type"]}
+	}
+	return call.AppendRelated(message, others, params)
+}
+
+// optimise takes the bytes out of a body that stand in it as base64.
+func (o *operation) optimise(body *xmltree.Node) (parts []call.RelatedPart) {
+	for _, n := range o.binaries(body) {
+		content, err := base64.StdEncoding.DecodeString(strings.Join(strings.Fields(n.Text), ""))
+		if err != nil || len(content) == 0 {
+			continue // it is sent where it is
+		}
+		part := call.RelatedPart{ID: fmt.Sprintf("part-%d@rapid-mimic", len(parts)+1), ContentType: contentTypeOf(n, "application/octet-stream"), Content: content}
+		n.Text, n.Children = "", nil
+		n.Add(&xmltree.Node{Name: name{Space: match.Inclusion, Local: "Include"}, Attrs: []xmltree.Attr{{Name: name{Local: "href"}, Value: "cid:" + part.ID}}})
+		parts = append(parts, part)
+	}
+	return parts
+}
+
 // binaries are the elements of an answer that hold bytes as base64.
 func (o *operation) binaries(body *xmltree.Node) (found []*xmltree.Node) {
+	return o.output.each(body, o.service.schemas.Binaries)
+}
+
+// each finds something in the elements of a body that a message declares.
+func (m *message) each(body *xmltree.Node, find func(*xmltree.Node, *xsd.Element) []*xmltree.Node) (found []*xmltree.Node) {
 	for i, c := range body.Children {
-		if i < len(o.output.body) && c.Name == o.output.body[i].Name {
-			found = append(found, o.service.schemas.Binaries(c, o.output.body[i])...)
+		if i < len(m.body) && c.Name == m.body[i].Name {
+			found = append(found, find(c, m.body[i])...)
 		}
 	}
 	return found

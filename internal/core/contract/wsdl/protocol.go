@@ -111,7 +111,7 @@ func below(n *xmltree.Node, path []string) (found []*xmltree.Node) {
 
 // CheckRequest implements contract.Protocol.
 func (s *service) CheckRequest(asked *contract.Asked, f *match.Facts) []call.Deviation {
-	return s.own[asked.Operation].checkRequest(s.receivedOf(asked), f.Request.Header.Get("Content-Type"), s.notUnderstood(asked))
+	return s.own[asked.Operation].checkRequest(s.receivedOf(asked), f.Request, s.notUnderstood(asked))
 }
 
 // CheckAnswer implements contract.Protocol.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/contract/xsd"
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -53,6 +54,9 @@ func (s *service) served(query, base string) (text []byte, ok bool) {
 		return nil, false
 	}
 	document := s.documents[file]
+	if document == nil && file == referenceFile && s.refers {
+		return []byte(xmltree.Declaration + referenceSchema), true
+	}
 	source := s.bundle.Contract()
 	if file != s.bundle.Main {
 		if source, ok = s.bundle.File(file); !ok || document == nil {
@@ -140,6 +144,8 @@ func (s *service) rewrites(n *xmltree.Node, file, base string, change func(n *xm
 				kind = "wsdl"
 			}
 			change(n, base+"?"+kind+"="+url.QueryEscape(target))
+		} else if n.Attr("namespace") == xsd.Reference.Space {
+			change(n, base+"?xsd="+referenceFile)
 		}
 	}
 	for _, c := range n.Children {

@@ -65,6 +65,7 @@ func Read(b *bundle.Bundle) (*contract.Contract, error) {
 	s := &service{documents: r.documents, bundle: b}
 	r.readServices(s)
 	s.schemas = r.xsd.Finish()
+	s.refers = s.schemas.Types[xsd.Reference] != nil
 	r.contract.Title, r.contract.Format, r.contract.Files = titleOf(root), "WSDL 1.1", b.Names()
 	r.contract.Protocol = s
 	if len(s.operations) == 0 {
@@ -258,6 +259,10 @@ func (r *reader) schema(n *xmltree.Node, file, target string) {
 	}
 	for _, c := range n.Children {
 		location := locationOf(c)
+		if c.Name.Local == "import" && c.Attr("namespace") == xsd.Reference.Space && !r.has(location, file) {
+			r.ownSchema(xsd.Reference.Space, referenceSchema)
+			continue
+		}
 		if location == "" {
 			continue
 		}
@@ -273,6 +278,20 @@ func (r *reader) schema(n *xmltree.Node, file, target string) {
 			r.schemas[key] = true
 			r.schema(document, from, inner)
 		}
+	}
+}
+
+// has reports whether a location in a file is one of the files.
+func (r *reader) has(location, file string) bool {
+	_, ok := resolve(r.bundle, location, file)
+	return ok && location != ""
+}
+
+// ownSchema takes a schema that the contract need not bring.
+func (r *reader) ownSchema(space, text string) {
+	if document, err := xmltree.Parse([]byte(text)); err == nil && !r.schemas[space] {
+		r.schemas[space] = true
+		r.xsd.Add(document, "")
 	}
 }
 

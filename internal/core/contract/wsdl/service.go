@@ -23,6 +23,7 @@ type service struct {
 	schemas    *xsd.Schemas
 	ports      []*port
 	unserved   bool // the contract has no service; its bindings are the ports
+	refers     bool // elements may name attachments
 	operations []*operation
 	byNode     map[*xmltree.Node][]*operation
 	contracted map[*operation]*contract.Operation
@@ -39,6 +40,11 @@ type port struct {
 	packaged   bool     // it demands MTOM
 	template   match.Template
 	operations []*operation
+}
+
+// generator draws documents by the schemas of the contract.
+func (s *service) generator(draw *sample.Draw) *xsd.Generator {
+	return &xsd.Generator{Draw: draw, Schemas: s.schemas}
 }
 
 // shared returns the operation that another port has bound in the same way, or
@@ -64,7 +70,8 @@ func sameUse(a, b *message) bool {
 	}
 	sameName := func(x, y *xsd.Element) bool { return x.Name == y.Name }
 	sameHeader := func(x, y header) bool { return x.message == y.message && x.part == y.part }
-	return a.encoded == b.encoded && slices.EqualFunc(a.body, b.body, sameName) && slices.EqualFunc(a.headers, b.headers, sameHeader)
+	sameAttachment := func(x, y attachment) bool { return x.part == y.part && slices.Equal(x.mediaTypes, y.mediaTypes) }
+	return a.encoded == b.encoded && slices.EqualFunc(a.attachments, b.attachments, sameAttachment) && slices.EqualFunc(a.body, b.body, sameName) && slices.EqualFunc(a.headers, b.headers, sameHeader)
 }
 
 // prepare makes the operations of the contract.
@@ -113,6 +120,9 @@ func (s *service) source(op *operation) *tree.Node {
 		for _, h := range side.m.headers {
 			elements = append(elements, tree.Member{Key: "header " + h.element.Name.Local, Value: s.schemas.Describe(h.element)})
 		}
+		for _, a := range side.m.attachments {
+			elements = append(elements, tree.Member{Key: "attachment " + a.part, Value: tree.NewString(strings.Join(a.mediaTypes, " or "))})
+		}
 		members = append(members, tree.Member{Key: side.key, Value: tree.NewMap(elements...)})
 	}
 	var ports []tree.Member
@@ -143,9 +153,9 @@ func (s *service) describe(made *contract.Operation, op *operation, version int)
 		return r
 	}
 	if op.input != nil {
-		try := op.try(version, sample.NewDraw(0, op.id, 0))
+		tried := op.tried(version, sample.NewDraw(0, op.id, 0))
 		made.Body = &contract.Body{Required: true, MediaTypes: []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true, Described: s.fieldsOf(op.input),
-			Examples: []contract.Example{{Body: try.Body.Bytes}}}}}
+			Examples: []contract.Example{{Body: document(tried)}}}}}
 	}
 	made.Success = shown("200", 200, "", s.fieldsOf(op.output))
 	if op.oneWay() {
