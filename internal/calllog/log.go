@@ -201,12 +201,12 @@ func (l *Log) BodyLimit() int { return l.config.BodyLimit }
 // never blocks: when the buffer is full the call is counted as not kept. The log owns r afterwards.
 //
 // work is for the goroutine of the caller, once the answer has gone out: it masks the call, and waits
-// while the log is behind. Where nobody does it the writer masks the call, and the caller is not
-// slowed.
+// while the log is behind; nil where there is none. Where nobody does it the writer masks the call, and
+// the caller is not slowed.
 func (l *Log) Add(r *call.Record) (work func()) {
 	e := l.add(r)
-	if e == nil {
-		return func() {}
+	if e == nil || e.size < heavyCall && !l.half.Load() {
+		return nil
 	}
 	return func() {
 		l.ready(e)
@@ -356,9 +356,13 @@ func (l *Log) keep(ctx context.Context, batch []*entry) {
 	}
 }
 
-// heavyCall is from which weight, in bytes, on masking a call takes long enough to
-// offer the processor to others afterwards.
-const heavyCall = 64 << 10
+// heavyCall is from which weight, in bytes, on its caller masks a call, so that the writer need not.
+// Lighter ones cost less where they are masked in a row, and are left to the writer unless it is behind.
+// From hugeCall on masking takes long enough to offer the processor to others afterwards.
+const (
+	heavyCall = 4 << 10
+	hugeCall  = 64 << 10
+)
 
 // masked is what is kept of calls. Those whose secrets could not be taken out are left
 // out.
@@ -371,7 +375,7 @@ func (l *Log) masked(batch []*entry) (kept []*call.Record) {
 			continue
 		}
 		l.bytesSinceTrim += int64(e.size)
-		if e.size >= heavyCall {
+		if e.size >= hugeCall {
 			runtime.Gosched() // callers find a processor before the next one
 		}
 		kept = append(kept, &e.kept)

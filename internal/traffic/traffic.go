@@ -169,7 +169,7 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 // over HTTP/2 share one, so the log is left to itself there.
 func (h *Handler) keep(r *http.Request, record *call.Record) {
 	work := h.Log.Add(record)
-	if r.ProtoMajor != 1 {
+	if work == nil || r.ProtoMajor != 1 {
 		return
 	}
 	if c := trackedConn(r); c != nil {
