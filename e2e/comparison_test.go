@@ -1,6 +1,9 @@
 package e2e
 
 import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
@@ -11,6 +14,8 @@ import (
 	"rapidmimic.example/client"
 	"rapidmimic.example/demo"
 	"rapidmimic.example/internal/config"
+	"rapidmimic.example/spec"
+	"rapidmimic.example/spec/api"
 )
 
 // Two calls are held against each other, and one against what it would get now; secrets stay masked.
@@ -34,6 +39,24 @@ func TestCallsAreCompared(t *testing.T) {
 	assert.Contains(t, s.run(t, "calls", "compare", second, "now"), "nothing differs")
 	assert.Contains(t, s.run(t, "calls", "compare", first, "now"), "2 differences")
 
+	s.put(t, "PUT", "/services/moorings/mappings/gale", `{rank: -1, call: {path: /fog}, answer: {json: {state: none, metres: 18.0}}}`)
+	s.put(t, "PUT", "/services/moorings/mappings/dusk", `{rank: -1, call: {path: /fog, where: [{query: at, equals: pier}]}, answer: {text: dark}}`)
+	assert.Contains(t, s.run(t, "calls", "compare", first, "mapping:gale"), `answer body $.state`, "whatever its rank is")
+	_, err := s.api.CompareCalls(t.Context(), first, "mapping:dusk", false)
+	assert.ErrorContains(t, err, `mapping dusk does not answer this call: query at is "quay"`)
+	_, err = s.api.CompareCalls(t.Context(), first, "mapping:dus", false)
+	assert.ErrorContains(t, err, "dusk?")
+	s.send("GET /moorings/berths/N7", "")
+	berth := s.answered.Load().(string)
+	assert.Contains(t, s.run(t, "calls", "compare", berth, "example:free"), "nothing differs")
+	_, err = s.api.CompareCalls(t.Context(), berth, "example:freed", false)
+	assert.ErrorContains(t, err, "its examples are free, taken, unknown")
+	_, err = s.api.CompareCalls(t.Context(), berth, "recording", false)
+	assert.ErrorContains(t, err, "no recording of moorings has a call GET /moorings/berths/N7")
+	fog, err := s.api.Mapping(t.Context(), "moorings", "gale")
+	require.NoError(t, err)
+	assert.Nil(t, fog.Calls, "a comparison is no call")
+
 	s.put(t, "PUT", "/services/moorings/mappings/secret", `{call: {path: /secret}, answer: {json: {password: hush-hush-quay, state: x}, headers: {Set-Cookie: session=hush-hush-cookie}}}`)
 	s.send("GET /moorings/secret", "")
 	told = s.run(t, "calls", "compare", s.answered.Load().(string), "now", "--all")
@@ -41,7 +64,7 @@ func TestCallsAreCompared(t *testing.T) {
 	assert.NotContains(t, told, "hush")
 	assert.Contains(t, s.run(t, "calls", "--since", "1h"), first)
 	assert.NotContains(t, s.run(t, "calls", "--until", "1h"), first)
-	_, err := s.api.Calls(t.Context(), client.CallQuery{Since: "yesterday"})
+	_, err = s.api.Calls(t.Context(), client.CallQuery{Since: "yesterday"})
 	assert.ErrorContains(t, err, "since must be how long ago")
 
 	_, err = s.api.CompareCalls(t.Context(), first, "c-ffff", false)
@@ -52,6 +75,39 @@ func TestCallsAreCompared(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.api.CompareCalls(t.Context(), first, "now", false)
 	assert.ErrorContains(t, err, "would go to the upstream now")
+}
+
+// A call is held against the last recorded one that asked for the same.
+func TestCallsAreComparedWithRecordings(t *testing.T) {
+	t.Parallel()
+	s := start(t, config.Config{})
+	metres := 3
+	upstream := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, _ = fmt.Fprintf(w, `{"at": %q, "metres": %d}`, r.URL.Query().Get("at"), metres)
+	}))
+	defer upstream.Close()
+	gauge := spec.NewService("gauge")
+	gauge.Upstream = upstream.URL
+	_, err := s.api.CreateService(t.Context(), gauge)
+	require.NoError(t, err)
+	for metres = range 3 {
+		name := fmt.Sprintf("day %d", metres)
+		_, err = s.api.StartRecording(t.Context(), "gauge", api.RecordingStart{Name: name})
+		require.NoError(t, err)
+		s.send("GET /gauge/depth?at=quay", "")
+		s.send("GET /gauge/depth?at=pier", "")
+		_, err = s.api.StopRecording(t.Context(), "gauge", name, api.RecordingStop{})
+		require.NoError(t, err)
+	}
+	s.put(t, "PUT", "/services/gauge/mappings/mud", `{rank: 1, call: {path: /depth}, answer: {json: {at: quay, metres: 7}}}`)
+	s.send("GET /gauge/depth?at=quay", "")
+	compared, err := s.api.CompareCalls(t.Context(), s.answered.Load().(string), "recording", false)
+	require.NoError(t, err)
+	was, is := "2", "7"
+	assert.Contains(t, compared.Places, api.CallPlace{At: "answer body $.metres", Here: &is, There: &was, Differs: true}, "of the last day")
+	for _, place := range compared.Places {
+		assert.Contains(t, place.At, "answer ", "it asked for the same: %v", place)
+	}
 }
 
 // A morning of a tester: import, call, look, a condition by click, a boundary value, compare, trouble, undo.

@@ -235,6 +235,7 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/calls?call=c-1":                   `document.querySelector('[data-testid=sentence]')`,
 		"/calls?call=c-4":                   `document.querySelector('details')`, // edited on its way
 		"/calls?group=flow":                 `document.querySelector('[data-flow]')`,
+		"/calls?group=scatter":              `document.querySelector('section[aria-label="The slowest"] button')`,
 		"/retries":                          `document.querySelector('[data-story]')`,
 		"/scenarios":                        `document.querySelector('[data-scenario=tides-dead]')`,
 		"/scenarios?scenario=bad-night":     `document.querySelector('[data-changes=tides]')`,
@@ -373,4 +374,25 @@ func TestConsoleFlow(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, calls.Items, 2)
 	assert.Equal(t, trace, calls.Items[0].Trace)
+}
+
+// The columns of the list are chosen, and the choice is kept; calls are drawn by how long they took.
+func TestConsoleColumnsAndScatter(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	s.send("GET /moorings/berths", "", "User-Agent: quay-board/2.1")
+	s.send("GET /tides/warnings", "", `Rapid-Mimic: delay="30ms"`)
+	p := s.page("/calls")
+	const heads = `[...document.querySelectorAll('[role=columnheader]')].map((head) => head.textContent).join()`
+	must(t, p.Wait(heads+` === 'Time,Call,Status,Answered by,Took,Id'`), p.Click("[aria-label=Columns]"), p.Wait(`document.querySelector('[role=menuitemcheckbox]')`))
+	must(t, p.Press("Caller"), p.Press("Status"), p.Type("\u001b"), p.Wait(heads+` === 'Time,Call,Answered by,Caller,Took,Id'`), p.WaitText("quay-board/2.1"))
+	must(t, p.Goto(s.control+"/calls?group=scatter"), p.WaitText("half of them took up to"))
+	must(t, p.Goto(s.control+"/calls"), p.Wait(heads+` === 'Time,Call,Answered by,Caller,Took,Id'`), p.Choose("Show", "scatter"))
+	must(t, p.Wait(`document.querySelector('section[aria-label="The slowest"] li').textContent.includes('GET /tides/warnings')`))
+	const rightEdge = `(() => {
+		const c = document.querySelector('canvas'), { right, top, height } = c.getBoundingClientRect();
+		for (let y = 10; y < height - 24; y += 6) c.dispatchEvent(new MouseEvent('click', {bubbles: true, clientX: right - 20, clientY: top + y}));
+		return true;
+	})()`
+	must(t, p.Wait(rightEdge), p.WaitText("Answered by the contract: operation listWarnings")) // which came last
 }

@@ -182,7 +182,7 @@ func (p *Page) WaitStrip(text string) error {
 // gives it a selector.
 const mark = `(() => {
   const words = %s;
-  const all = [...document.querySelectorAll('button, a, [role=switch], [role=tab], input[type=radio]')];
+  const all = [...document.querySelectorAll('button, a, [role=switch], [role=tab], [role=menuitemcheckbox], input[type=radio]')];
   const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].innerText) || e.innerText || '').trim();
   const found = all.filter((e) => name(e) === words && !e.disabled).pop();
   for (const e of document.querySelectorAll('[data-pressed]')) e.removeAttribute('data-pressed');

@@ -11,15 +11,18 @@ import (
 
 func (p Program) compareCallsCommand() *cli.Command {
 	return &cli.Command{
-		Name: "compare", Usage: "compare a call with another, or with what it would get now", ArgsUsage: "CALL OTHER|now",
-		UsageText:    "rapidmimic calls compare c-81f3 c-81f9\nrapidmimic calls compare c-81f3 now\nrapidmimic calls compare c-81f3 c-81f9 --all",
+		Name: "compare", Usage: "compare a call with another, or with what it would get", ArgsUsage: "CALL OTHER|now|mapping:ID|example:NAME|recording",
+		UsageText: "rapidmimic calls compare c-81f3 c-81f9\nrapidmimic calls compare c-81f3 now\nrapidmimic calls compare c-81f3 mapping:berth-by-number\n" +
+			"rapidmimic calls compare c-81f3 example:free\nrapidmimic calls compare c-81f3 recording\nrapidmimic calls compare c-81f3 c-81f9 --all",
+		Description: "now is what the call would get now, mapping:ID what a mapping answers to it whatever its rank is, example:NAME an example of its operation, " +
+			"and recording the last recorded call of the service that asked for the same: with method, path and query.",
 		OnUsageError: usageError, Action: p.callsCompare,
 		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "also what is the same in both"}},
 	}
 }
 
 func (p Program) callsCompare(ctx context.Context, c *cli.Command) error {
-	given, environment, err := p.connect(c, "the id of a CALL", "the id of another, or now")
+	given, environment, err := p.connect(c, "the id of a CALL", "the id of another, now, mapping:ID, example:NAME or recording")
 	if err != nil {
 		return err
 	}

@@ -2732,7 +2732,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A call held against another, or against what it would get now, place by place */
+        /** A call held against another, or against what it would get, place by place */
         get: operations["compareCalls"];
         put?: never;
         post?: never;
@@ -3709,7 +3709,7 @@ export interface components {
         CallComparison: {
             /** @example c-81f3 */
             call: string;
-            /** @description The other call, or now */
+            /** @description The other call, or what was asked for: now, mapping:ID, example:NAME or recording */
             with: string;
             /** @description How many of the places differ */
             differing: number;
@@ -10660,7 +10660,7 @@ export interface operations {
         parameters: {
             query: {
                 /**
-                 * @description Id of the other call, or now: what the call would get now
+                 * @description Id of the other call; now: what the call would get now; mapping:ID: what a mapping answers to it, whatever its rank is; example:NAME: an example of its operation; recording: the last recorded call of the service with the same method, path and query
                  * @example now
                  */
                 with: string;

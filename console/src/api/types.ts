@@ -8,6 +8,7 @@ type With<T, K extends keyof T> = T & { [P in K]-?: NonNullable<T[P]> };
 export type Service = With<Schemas['Service'], 'name'>;
 export type Operation = Schemas['Operation'];
 export type OperationDetail = Schemas['OperationDetail'];
+export type Example = NonNullable<Operation['examples']>[number];
 export type OperationPart = Schemas['OperationPart'];
 export type OperationBody = Schemas['OperationBody'];
 export type OperationResponse = Schemas['OperationResponse'];

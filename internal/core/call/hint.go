@@ -44,8 +44,10 @@ func (h Hints) Given() bool { return h.Example != "" || h.Status != 0 || h.Gener
 // longestHint bounds how long a caller may have its answer held back.
 const longestHint = 10 * time.Minute
 
+// HintHeader is the header that carries hints.
+const HintHeader = "Rapid-Mimic"
+
 const (
-	hintHeader    = "Rapid-Mimic"
 	baggagePrefix = "rapid-mimic."
 )
 
@@ -72,12 +74,12 @@ func ReadHints(h Header) (Hints, error) {
 			return hints, err
 		}
 	}
-	if len(h[hintHeader]) == 0 {
+	if len(h[HintHeader]) == 0 {
 		return hints, nil
 	}
-	dictionary, err := httpsfv.UnmarshalDictionary(h[hintHeader])
+	dictionary, err := httpsfv.UnmarshalDictionary(h[HintHeader])
 	if err != nil {
-		return hints, fmt.Errorf("the %s header is not a dictionary such as `lane=night-run, example=\"free\"` (text in quotes)", hintHeader)
+		return hints, fmt.Errorf("the %s header is not a dictionary such as `lane=night-run, example=\"free\"` (text in quotes)", HintHeader)
 	}
 	for _, key := range dictionary.Names() {
 		member, _ := dictionary.Get(key)

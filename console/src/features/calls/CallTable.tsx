@@ -1,16 +1,35 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { TriangleAlert } from 'lucide-react';
-import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react';
+import {
+  memo,
+  useCallback,
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  useSyncExternalStore,
+} from 'react';
 import { Link } from 'wouter';
 import type { Call, Entry } from '@/api/types';
 import { whoOf } from '@/features/activity';
 import { useLineHeight } from '@/lib/density';
-import { clock, duration } from '@/lib/format';
+import { clock } from '@/lib/format';
 import { statusText } from '@/lib/statusText';
 import { targetOf } from '@/lib/target';
 import { useSmallWindow } from '@/lib/useSmallWindow';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
+import {
+  type Column,
+  type ColumnId,
+  chosenColumns,
+  columns,
+  readColumns,
+  shownColumns,
+  textOf,
+  underOf,
+} from './callColumns';
 import { callNumber } from './callFilter';
 import { type ChangeLine, rowAt, rowOf } from './changeLines';
 
@@ -32,10 +51,10 @@ const roomyRow = 30;
 /** From so many new calls at once on no row stays in sight. */
 const many = 20;
 
-const wide = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,300px)_76px_72px]';
-const situated = 'grid-cols-[76px_minmax(0,1fr)_150px_minmax(0,280px)_minmax(0,150px)_76px_72px]';
 // on a small window what was asked counts more than when
 const tight = 'grid-cols-[minmax(0,1fr)_44px_116px] lg:grid-cols-[76px_minmax(0,1fr)_44px_116px]';
+const tightColumns: Column[] = columns.filter(({ id }) => ['time', 'call', 'status', 'by'].includes(id));
+const tracksOf = (shown: Column[]) => shown.map(({ track }) => track).join(' ');
 const timeLook = (narrow: boolean) => (narrow ? 'hidden lg:inline' : '');
 
 export function CallTable({ calls, changes, mixed, selected, narrow: beside, onSelect, onAway }: Props) {
@@ -59,9 +78,13 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
     scrolledTo.current = selected;
     rows.scrollToIndex(rowOf(changes, at), { align: 'auto' });
   }, [selected, at, rows, changes]);
-  const under = !narrow && calls.some(({ lane, scenario }) => scenario || (mixed && lane));
+  const under = calls.some((call) => underOf(call, mixed));
+  const chosen = useSyncExternalStore(chosenColumns.subscribe, chosenColumns.get);
+  const shown = useMemo(
+    () => (narrow ? tightColumns : shownColumns(readColumns(chosen), under)),
+    [narrow, chosen, under],
+  );
   const quick = useQuick(calls);
-  const columns = narrow ? tight : under ? situated : wide;
   return (
     <div
       role="table"
@@ -69,24 +92,20 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
       aria-rowcount={calls.length + changes.length}
       className="flex min-h-0 flex-1 flex-col"
     >
-      <div role="row" className={cn('grid gap-3 border-line border-b px-5 py-1.5 text-dim text-xs', columns)}>
-        <span role="columnheader" className={timeLook(narrow)}>
-          Time
-        </span>
-        <span role="columnheader">Call</span>
-        <span role="columnheader">Status</span>
-        <span role="columnheader">Answered by</span>
-        {under && <span role="columnheader">{mixed ? 'Under' : 'Scenario'}</span>}
-        {!narrow && (
-          <>
-            <span role="columnheader" className="text-right">
-              Took
-            </span>
-            <span role="columnheader" className="text-right">
-              Id
-            </span>
-          </>
-        )}
+      <div
+        role="row"
+        className={cn('grid gap-3 border-line border-b px-5 py-1.5 text-dim text-xs', narrow && tight)}
+        style={narrow ? undefined : { gridTemplateColumns: tracksOf(shown) }}
+      >
+        {shown.map(({ id, title, right }) => (
+          <span
+            key={id}
+            role="columnheader"
+            className={cn('truncate', right && 'text-right', id === 'time' && timeLook(narrow))}
+          >
+            {id === 'under' && !mixed ? 'Scenario' : title}
+          </span>
+        ))}
       </div>
       <div
         ref={box}
@@ -109,9 +128,8 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
                   <CallRow
                     call={call}
                     narrow={narrow}
-                    under={under}
                     mixed={mixed}
-                    columns={columns}
+                    columns={shown}
                     selected={call.id === selected}
                     onSelect={onSelect}
                   />
@@ -166,17 +184,13 @@ const ChangeRow = memo(function ChangeRow({ entry }: { entry: Entry }) {
 interface RowProps {
   call: Call;
   narrow: boolean;
-  /** There is a column for lane and scenario. */
-  under: boolean;
   mixed: boolean;
-  columns: string;
+  columns: Column[];
   selected: boolean;
   onSelect(id: string): void;
 }
 
-const CallRow = memo(function CallRow({ call, narrow, under, mixed, columns, selected, onSelect }: RowProps) {
-  const target = targetOf(call);
-  const failed = call.status >= 400;
+const CallRow = memo(function CallRow({ call, narrow, mixed, columns, selected, onSelect }: RowProps) {
   return (
     <div
       role="row"
@@ -187,51 +201,79 @@ const CallRow = memo(function CallRow({ call, narrow, under, mixed, columns, sel
       onKeyDown={(event) => event.key === 'Enter' && onSelect(call.id)}
       className={cn(
         'grid h-full cursor-pointer items-center gap-3 px-5 text-[13px] hover:bg-sunken',
-        columns,
+        narrow && tight,
         selected && 'bg-sunken shadow-[inset_3px_0_0_var(--accent)]',
       )}
+      style={narrow ? undefined : { gridTemplateColumns: tracksOf(columns) }}
     >
-      <span role="cell" className={cn('text-dim tabular-nums', timeLook(narrow))}>
-        {clock(call.at)}
-      </span>
-      <span role="cell" className="truncate font-mono text-xs" title={`${call.method} ${target}`}>
-        <span className="inline-block w-[52px]">{call.method}</span> {target}
-      </span>
-      <span role="cell" className={cn('truncate', failed && 'font-semibold')}>
-        {call.status || ''} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
-      </span>
-      <span role="cell" className="flex min-w-0 items-center gap-2">
-        <SourceMark source={call.source} className={narrow ? '' : 'w-[98px] shrink-0'} />
-        {!narrow && <span className="truncate text-dim">{call.by}</span>}
-        {call.impaired && call.source !== 'impairment' && (
-          <span className="shrink-0 text-impairment text-xs" title="What impairments did to it">
-            {narrow ? <span className="sr-only">{call.impaired.join(', ')}</span> : call.impaired.join(', ')}
-          </span>
-        )}
-        {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
-      </span>
-      {under && (
-        <span role="cell" className="truncate text-dim" title={underOf(call, mixed)}>
-          {underOf(call, mixed)}
-        </span>
-      )}
-      {!narrow && (
-        <>
-          <span role="cell" className="text-right text-dim tabular-nums">
-            {duration(call.tookMs)}
-          </span>
-          <span role="cell" className="text-right font-mono text-dim text-xs">
-            {call.id}
-          </span>
-        </>
-      )}
+      {columns.map(({ id, right }) => (
+        <Cell key={id} id={id} right={right} call={call} narrow={narrow} mixed={mixed} />
+      ))}
     </div>
   );
 });
 
-/** In which lane, where that can be several, and under which scenario a call was answered. */
-function underOf({ lane, scenario }: Call, mixed: boolean): string {
-  return [mixed && lane && `lane ${lane}`, scenario].filter(Boolean).join(', ');
+interface CellProps {
+  id: ColumnId;
+  right?: boolean;
+  call: Call;
+  narrow: boolean;
+  mixed: boolean;
+}
+
+function Cell({ id, right, call, narrow, mixed }: CellProps) {
+  switch (id) {
+    case 'time':
+      return (
+        <span role="cell" className={cn('text-dim tabular-nums', timeLook(narrow))}>
+          {clock(call.at)}
+        </span>
+      );
+    case 'call': {
+      const target = targetOf(call);
+      return (
+        <span role="cell" className="truncate font-mono text-xs" title={`${call.method} ${target}`}>
+          <span className="inline-block w-[52px]">{call.method}</span> {target}
+        </span>
+      );
+    }
+    case 'status':
+      return (
+        <span role="cell" className={cn('truncate', call.status >= 400 && 'font-semibold')}>
+          {call.status || ''} {!narrow && <span className="text-dim">{statusText(call.status)}</span>}
+        </span>
+      );
+    case 'by':
+      return <AnsweredBy call={call} narrow={narrow} />;
+    default: {
+      const text = textOf(id, call, mixed);
+      const mono = id === 'id' || id === 'trace';
+      return (
+        <span
+          role="cell"
+          className={cn('truncate text-dim tabular-nums', mono && 'font-mono text-xs', right && 'text-right')}
+          title={text}
+        >
+          {text}
+        </span>
+      );
+    }
+  }
+}
+
+function AnsweredBy({ call, narrow }: { call: Call; narrow: boolean }) {
+  return (
+    <span role="cell" className="flex min-w-0 items-center gap-2">
+      <SourceMark source={call.source} className={narrow ? '' : 'w-[98px] shrink-0'} />
+      {!narrow && <span className="truncate text-dim">{call.by}</span>}
+      {call.impaired && call.source !== 'impairment' && (
+        <span className="shrink-0 text-impairment text-xs" title="What impairments did to it">
+          {narrow ? <span className="sr-only">{call.impaired.join(', ')}</span> : call.impaired.join(', ')}
+        </span>
+      )}
+      {call.deviations ? <Deviates count={call.deviations} word={!narrow} /> : null}
+    </span>
+  );
 }
 
 /** Marks a call that breaks the contract. */

@@ -14,8 +14,10 @@ import { Select } from '@/ui/Select';
 import { Waiting } from '@/ui/Waiting';
 import { CallFlow } from './CallFlow';
 import { CallGroupTable } from './CallGroupTable';
+import { CallScatter } from './CallScatter';
 import { CallTable } from './CallTable';
 import { CallView } from './CallView';
+import { ChooseColumns } from './ChooseColumns';
 import { feed } from './callFeed';
 import { type GroupedBy, groupings } from './callGroups';
 import { changeLines } from './changeLines';
@@ -33,8 +35,9 @@ import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
 import { useCalls } from './useCalls';
 
-/** What stands in the address for calls that are drawn as a flow. */
+/** What stands in the address for calls that are drawn as a flow, and as points. */
 const flow = 'flow';
+const scatter = 'scatter';
 
 /** Of how many calls a scenario can be made; with more, the filter says too little. */
 const mostKept = 100;
@@ -51,7 +54,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
   const text = params.get('text') ?? '';
   const selected = params.get('call') ?? undefined;
   const grouped = groupings.find(([by]) => by === params.get('group'))?.[0];
-  const asFlow = params.get('group') === flow;
+  const drawn = [flow, scatter].find((one) => one === params.get('group'));
   const mine = useMyLane();
   const lane = params.get('lane') ?? (mine || everyLane);
   const period = params.get('time');
@@ -117,10 +120,11 @@ export function CallsPage({ service = '' }: { service?: string }) {
         <Select
           quiet
           label="Show"
-          value={asFlow ? flow : (grouped ?? '')}
+          value={drawn ?? grouped ?? ''}
           onChange={(by) => set('group', by)}
-          options={[['', 'as a list'], [flow, 'as a flow'], ...groupings]}
+          options={[['', 'as a list'], [flow, 'as a flow'], [scatter, 'by how long they took'], ...groupings]}
         />
+        {!drawn && !grouped && <ChooseColumns />}
         <Button onClick={togglePause} aria-pressed={held}>
           {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
           {held ? 'Follow' : 'Pause'}
@@ -175,8 +179,10 @@ export function CallsPage({ service = '' }: { service?: string }) {
             filtered={text !== '' || lane !== everyLane || service !== '' || period !== null}
             onClear={() => setParams({ lane: everyLane }, { replace: true })}
           />
-        ) : asFlow ? (
+        ) : drawn === flow ? (
           <CallFlow calls={calls} selected={selected} onSelect={select} />
+        ) : drawn === scatter ? (
+          <CallScatter calls={calls} selected={selected} onSelect={select} />
         ) : grouped ? (
           <CallGroupTable
             calls={calls}

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState, useSyncExternalStore } from 'react';
-import type { CallComparison, CallDetail } from '@/api/types';
+import { operationDetail } from '@/api/operations';
+import type { CallComparison, CallDetail, Example } from '@/api/types';
 import { clock, count } from '@/lib/format';
 import { Awaited } from '@/ui/Awaited';
 import { CommandLine } from '@/ui/CommandLine';
@@ -14,21 +15,27 @@ import { sameEndpoint } from './sameEndpoint';
 
 interface Props {
   call: CallDetail;
-  /** The other call, or now. */
+  /** The other call, now, mapping:ID, example:NAME or recording. */
   other: string;
   onOther(id: string): void;
 }
 
+const headings: Record<string, string> = { now: 'Now', recording: 'Recorded' };
+
 /** How many calls of the same endpoint are offered. */
 const mostOffered = 20;
 
-/** A call beside another, or beside what it would get now. */
+/** A call beside another, or beside what it would get. */
 export function CompareCall({ call, other, onOther }: Props) {
   const { calls } = useSyncExternalStore(feed.subscribe, feed.get);
   const [all, setAll] = useState(false);
   const alike = calls.filter((one) => one.id !== call.id && sameEndpoint(one, call)).slice(0, mostOffered);
+  const operation = useQuery({
+    ...operationDetail(call.service, call.operation ?? ''),
+    enabled: !!call.operation,
+  });
   const offered: [string, string][] = [
-    ...(call.source === 'callback' ? [] : [['now', 'what it would get now'] as [string, string]]),
+    ...(call.source === 'callback' ? [] : answersTo(call, operation.data?.examples)),
     ...alike.map((one): [string, string] => [
       one.id,
       `${one.id}, ${clock(one.at)}, ${one.status || 'no answer'}`,
@@ -42,14 +49,14 @@ export function CompareCall({ call, other, onOther }: Props) {
         <Select label="Compare with" value={other} onChange={onOther} options={offered} />
         <Field
           key={other}
-          label="or with the call of an id"
-          defaultValue={/^c-/.test(other) ? other : ''}
-          placeholder="c-81f3"
+          label="or with a call or mapping"
+          defaultValue={/^(c-|mapping:)/.test(other) ? other : ''}
+          placeholder="c-81f3 or mapping:…"
           onKeyDown={(event) => {
             const id = event.currentTarget.value.trim();
             if (event.key === 'Enter' && id) onOther(id);
           }}
-          className="w-36 font-mono"
+          className="w-52 font-mono"
         />
         <Switch label="Also what is the same" checked={all} onCheckedChange={setAll} />
       </div>
@@ -61,9 +68,24 @@ export function CompareCall({ call, other, onOther }: Props) {
   );
 }
 
+/** What a call can be held against beside other calls: what it would get, and what was recorded. */
+function answersTo(call: CallDetail, examples: Example[] = []): [string, string][] {
+  return [
+    ['now', 'what it would get now'],
+    ...(call.source === 'mapping' && call.by
+      ? [[`mapping:${call.by}`, `mapping ${call.by}, as it is now`] as [string, string]]
+      : []),
+    ...examples.map(({ name, status }): [string, string] => [
+      `example:${name}`,
+      `example ${name} of the contract, ${status}`,
+    ]),
+    ['recording', 'what was recorded last'],
+  ];
+}
+
 function Places({ comparison }: { comparison: CallComparison }) {
   const { places, differing, more, note } = comparison;
-  const there = comparison.with === 'now' ? 'Now' : comparison.with;
+  const there = headings[comparison.with] ?? comparison.with.replace(':', ' ');
   return (
     <>
       <p className="text-[13px]" role="status">

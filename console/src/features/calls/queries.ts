@@ -45,13 +45,13 @@ export function callDetail(id: string) {
   });
 }
 
-/** A call beside another, or beside what it would get now. */
+/** A call beside another, or beside what it would get: now, mapping:ID, example:NAME or recording. */
 export function comparisonOf(id: string, other: string, all: boolean) {
   return queryOptions({
     queryKey: keys.comparison(id, other, all),
     queryFn: () =>
       send<CallComparison>(`/calls/${part(id)}/comparison?with=${part(other)}${all ? '&all=true' : ''}`),
-    staleTime: other === 'now' ? 0 : Number.POSITIVE_INFINITY,
+    staleTime: /^c-/.test(other) ? Number.POSITIVE_INFINITY : 0,
     retry: false,
   });
 }

@@ -1,0 +1,172 @@
+import { useEffect, useMemo, useRef, useState } from 'react';
+import type { Call } from '@/api/types';
+import { clock, count, duration } from '@/lib/format';
+import { targetOf } from '@/lib/target';
+import { useTheme } from '@/lib/theme';
+import { drawMark, SourceMark } from '@/ui/SourceMark';
+import { nearest, type Point, type Scatter, scatterOf } from './callScatter';
+
+interface Props {
+  /** The newest first. */
+  calls: Call[];
+  selected?: string;
+  onSelect(id: string): void;
+}
+
+const margin = { top: 10, right: 20, bottom: 24, left: 68 };
+
+/** Calls as points: when they came, how long they took, who answered. */
+export function CallScatter({ calls, selected, onSelect }: Props) {
+  const plot = useMemo(() => scatterOf(calls), [calls]);
+  if (!plot) return null;
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <p className="px-5 py-1.5 text-[13px]">
+        <strong className="font-semibold">{count(calls.length, 'call')}</strong>
+        <span className="text-dim">
+          {`: half of them took up to ${duration(plot.medianMs)}, 95 of 100 up to ${duration(plot.p95Ms)}`}
+        </span>
+      </p>
+      <Canvas plot={plot} selected={selected} onSelect={onSelect} />
+      <section aria-label="The slowest" className="border-line border-t px-5 py-2">
+        <h3 className="mb-1 font-medium text-dim text-xs">The slowest</h3>
+        <ul className="text-[13px]">
+          {plot.slowest.map((call) => (
+            <li key={call.id}>
+              <button
+                type="button"
+                onClick={() => onSelect(call.id)}
+                className="flex w-full items-baseline gap-3 rounded px-1 py-0.5 text-left hover:bg-sunken"
+              >
+                <span className="w-[70px] shrink-0 text-right tabular-nums">{duration(call.tookMs)}</span>
+                <span className="min-w-0 truncate font-mono text-xs">
+                  {call.method} {targetOf(call)}
+                </span>
+                <SourceMark source={call.source} className="ml-auto shrink-0" />
+              </button>
+            </li>
+          ))}
+        </ul>
+      </section>
+    </div>
+  );
+}
+
+function Canvas({ plot, selected, onSelect }: { plot: Scatter } & Omit<Props, 'calls'>) {
+  const box = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  const [over, setOver] = useState<Point>();
+  const theme = useTheme();
+  useEffect(() => {
+    const watched = box.current as HTMLDivElement;
+    const watch = new ResizeObserver(() =>
+      setSize({ width: watched.clientWidth, height: watched.clientHeight }),
+    );
+    watch.observe(watched);
+    return () => watch.disconnect();
+  }, []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another theme has other colours
+  useEffect(() => {
+    if (canvas.current && size.width > 0) draw(canvas.current, plot, size, over?.call.id ?? selected);
+  }, [plot, size, over, selected, theme]);
+  const inner = innerOf(size);
+  const at = (event: { nativeEvent: { offsetX: number; offsetY: number } }) =>
+    nearest(
+      plot.points,
+      { x: event.nativeEvent.offsetX - margin.left, y: event.nativeEvent.offsetY - margin.top },
+      inner,
+    );
+  return (
+    <div ref={box} className="relative min-h-40 flex-1">
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`How long calls took, between ${clock(new Date(plot.from).toISOString())} and ${clock(new Date(plot.to).toISOString())}; the slowest are listed below`}
+        className="absolute inset-0 size-full cursor-crosshair"
+        onPointerMove={(event) => setOver(at(event))}
+        onPointerLeave={() => setOver(undefined)}
+        onClick={(event) => {
+          const found = at(event);
+          if (found) onSelect(found.call.id);
+        }}
+      />
+      {over && (
+        <p
+          className="pointer-events-none absolute z-10 max-w-80 rounded border border-line bg-panel px-2 py-1 text-xs shadow"
+          style={{
+            left: Math.min(margin.left + over.x * inner.width + 10, Math.max(0, size.width - 330)),
+            top: Math.min(margin.top + (1 - over.y) * inner.height + 10, Math.max(0, size.height - 60)),
+          }}
+        >
+          <span className="block truncate font-mono">
+            {over.call.method} {targetOf(over.call)}
+          </span>
+          <span className="text-dim">
+            {`${clock(over.call.at)}, ${over.call.status || 'no answer'}, ${duration(over.call.tookMs)}, by ${over.call.source}`}
+          </span>
+        </p>
+      )}
+    </div>
+  );
+}
+
+function innerOf({ width, height }: { width: number; height: number }) {
+  return {
+    width: Math.max(1, width - margin.left - margin.right),
+    height: Math.max(1, height - margin.top - margin.bottom),
+  };
+}
+
+/** Draws the points, and the one that is meant, over its axes. */
+function draw(
+  canvas: HTMLCanvasElement,
+  plot: Scatter,
+  size: { width: number; height: number },
+  meant?: string,
+) {
+  const scale = devicePixelRatio || 1;
+  canvas.width = size.width * scale;
+  canvas.height = size.height * scale;
+  const c = canvas.getContext('2d');
+  if (!c) return;
+  const style = getComputedStyle(document.documentElement);
+  const colour = (name: string) => style.getPropertyValue(`--${name}`);
+  const { width, height } = innerOf(size);
+  c.scale(scale, scale);
+  c.translate(margin.left, margin.top);
+  c.font = '11px "Inter Variable", sans-serif';
+  c.lineWidth = 1;
+  c.strokeStyle = colour('line');
+  c.fillStyle = colour('dim');
+  c.textBaseline = 'middle';
+  c.textAlign = 'right';
+  for (const { ms, y } of plot.marks) {
+    const at = Math.round((1 - y) * height) + 0.5;
+    c.beginPath();
+    c.moveTo(0, at);
+    c.lineTo(width, at);
+    c.stroke();
+    c.fillText(ms < 1_000 ? `${ms} ms` : `${ms / 1_000} s`, -8, at);
+  }
+  c.textBaseline = 'top';
+  for (const [share, align] of [
+    [0, 'left'],
+    [0.5, 'center'],
+    [1, 'right'],
+  ] as const) {
+    c.textAlign = align;
+    const moment = plot.from + share * (plot.to - plot.from);
+    c.fillText(clock(new Date(moment).toISOString()), share * width, height + 8);
+  }
+  for (const { call, x, y } of plot.points) {
+    const chosen = call.id === meant;
+    drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, chosen ? 1.4 : 0.75);
+    if (!chosen) continue;
+    c.strokeStyle = colour('focus');
+    c.lineWidth = 2;
+    c.beginPath();
+    c.arc(x * width, (1 - y) * height, 11, 0, 2 * Math.PI);
+    c.stroke();
+  }
+}
