@@ -1,13 +1,11 @@
 package control
 
 import (
-	"maps"
 	"math"
 	"net/http"
 	"slices"
 	"strings"
 
-	"github.com/dunglas/httpsfv"
 	"github.com/gin-gonic/gin"
 
 	"rapidmimic.example/internal/core/call"
@@ -114,17 +112,9 @@ func (s *server) answeredByMapping(c *gin.Context, r *call.Record, id string) (n
 // answeredByExample is a call with an example of its operation as the answer.
 func (s *server) answeredByExample(c *gin.Context, r *call.Record, name string) (now *call.Record, note string, err error) {
 	asked := again(r)
-	asked.Header = maps.Clone(r.Request.Header)
-	if asked.Header == nil {
-		asked.Header = make(call.Header)
+	if asked.Header, err = r.Request.Header.WithHint("example", name); err != nil {
+		return nil, "", problem.New(problem.Invalid, "%s", err)
 	}
-	hint := httpsfv.NewDictionary()
-	hint.Add("example", httpsfv.NewItem(name))
-	text, err := httpsfv.Marshal(hint)
-	if err != nil {
-		return nil, "", problem.New(problem.Invalid, "%q is no name of an example", name)
-	}
-	asked.Header[call.HintHeader] = append(slices.Clone(asked.Header[call.HintHeader]), text)
 	d := s.Engine.Explain(c.Request.Context(), asked)
 	if d.Source != call.FromContract {
 		return nil, "", problem.New(problem.Invalid, "%s", d.Explanation.Summary.String())

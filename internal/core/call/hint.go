@@ -2,7 +2,9 @@ package call
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -44,10 +46,8 @@ func (h Hints) Given() bool { return h.Example != "" || h.Status != 0 || h.Gener
 // longestHint bounds how long a caller may have its answer held back.
 const longestHint = 10 * time.Minute
 
-// HintHeader is the header that carries hints.
-const HintHeader = "Rapid-Mimic"
-
 const (
+	hintHeader    = "Rapid-Mimic"
 	baggagePrefix = "rapid-mimic."
 )
 
@@ -74,12 +74,12 @@ func ReadHints(h Header) (Hints, error) {
 			return hints, err
 		}
 	}
-	if len(h[HintHeader]) == 0 {
+	if len(h[hintHeader]) == 0 {
 		return hints, nil
 	}
-	dictionary, err := httpsfv.UnmarshalDictionary(h[HintHeader])
+	dictionary, err := httpsfv.UnmarshalDictionary(h[hintHeader])
 	if err != nil {
-		return hints, fmt.Errorf("the %s header is not a dictionary such as `lane=night-run, example=\"free\"` (text in quotes)", HintHeader)
+		return hints, fmt.Errorf("the %s header is not a dictionary such as `lane=night-run, example=\"free\"` (text in quotes)", hintHeader)
 	}
 	for _, key := range dictionary.Names() {
 		member, _ := dictionary.Get(key)
@@ -93,6 +93,20 @@ func ReadHints(h Header) (Hints, error) {
 		hints.LaneInHeader = hints.LaneInHeader || key == "lane"
 	}
 	return hints, nil
+}
+
+// WithHint is a header that asks for one thing more.
+func (h Header) WithHint(key, value string) (Header, error) {
+	dictionary := httpsfv.NewDictionary()
+	dictionary.Add(key, httpsfv.NewItem(value))
+	text, err := httpsfv.Marshal(dictionary)
+	if err != nil {
+		return nil, fmt.Errorf("hint %s cannot be %q", key, value)
+	}
+	with := make(Header, len(h)+1)
+	maps.Copy(with, h)
+	with[hintHeader] = append(slices.Clone(h[hintHeader]), text) // the last one counts
+	return with, nil
 }
 
 func (h *Hints) set(key, value string) error {

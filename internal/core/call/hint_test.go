@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/call"
 )
@@ -55,6 +56,22 @@ func TestReadHints(t *testing.T) {
 	assert.True(t, call.Hints{Generate: true}.Given())
 	assert.Equal(t, "the hint", call.Hints{}.Asker())
 	assert.Equal(t, "the mapping", call.Hints{By: "the mapping"}.Asker())
+}
+
+// What is asked for on top of what a call asks for counts, and the call stays as it was.
+func TestOneHintMore(t *testing.T) {
+	h := call.Header{"Rapid-Mimic": {`lane=night, example="free"`}}
+	with, err := h.WithHint("example", `a "b"`)
+	require.NoError(t, err)
+	got, err := call.ReadHints(with)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"night", `a "b"`}, []string{got.Lane, got.Example})
+	assert.Len(t, h["Rapid-Mimic"], 1)
+	with, err = call.Header(nil).WithHint("example", "free")
+	require.NoError(t, err)
+	assert.Equal(t, []string{`example="free"`}, with["Rapid-Mimic"])
+	_, err = h.WithHint("example", "\x00")
+	assert.Error(t, err)
 }
 
 func TestSubjectsInWords(t *testing.T) {
