@@ -20,7 +20,7 @@ func TestConsoleImpairments(t *testing.T) {
 	must(t, p.WaitStrip("impaired: moorings"), p.WaitText("errors 100% with 500, 503; latency 5ms..10ms"))
 	resp, _ := s.send(berth, "")
 	assert.GreaterOrEqual(t, resp.StatusCode, 500)
-	must(t, p.WaitText("given, 1 call"), p.WaitText("latency that is set"), p.WaitText("1 of 1 in the last minute"))
+	must(t, p.WaitText("given, 1 call"), p.WaitText("latency that is set"), p.WaitText("1 of 1 in the last minute"), p.WaitText("hit 1 of 1 call"))
 	must(t, p.Press("Reset"), p.WaitText("Draws, limits and advice of moorings were reset"))
 	must(t, p.Fill("Errors", "130%"), p.Press("Switch on"), p.WaitText("must be a share from 0% to 100%"))
 

@@ -242,7 +242,7 @@ func readImpairment(n *tree.Node, _ string) (i Impairment, items []problem.Item)
 
 var targetImpairmentKind = kind[TargetImpairment]{
 	noun: "impairment", key: "target", several: "impairments", always: true,
-	added: []string{"text", "draws", "own", "origin", "since", "by", "down", "limits"},
+	added: []string{"text", "draws", "own", "origin", "since", "by", "down", "limits", "did"},
 	read: func(n *tree.Node, _ string) (i TargetImpairment, items []problem.Item) {
 		items = tree.Decode(n, &i, "impairment")
 		if len(items) == 0 {

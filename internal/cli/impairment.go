@@ -279,9 +279,9 @@ func (p Program) sayImpairments(list api.Impairments) {
 		if item.Down {
 			text += " (down now)"
 		}
-		rows[i] = []string{item.Target.String(), text, seed, by}
+		rows[i] = []string{item.Target.String(), text, didText(item.Did), seed, by}
 	}
-	columns := []column{{title: "FOR"}, {title: "WHAT", gives: titleGives}, {title: "SEED", right: true}, {title: "BY"}}
+	columns := []column{{title: "FOR"}, {title: "WHAT", gives: titleGives}, {title: "HIT"}, {title: "SEED", right: true}, {title: "BY"}}
 	writeRows(p.Out, columns, widths(p.width(), columns, rows), rows, true)
 	for _, item := range list.Items {
 		for _, use := range item.Limits {
@@ -292,6 +292,14 @@ func (p Program) sayImpairments(list api.Impairments) {
 			p.say("  %s: %d of %s used by %s, the next leaves in %.1f s", item.Target, use.Used, strings.TrimPrefix(item.Impairment.Limit.String(), "limit "), who, use.ResetMs/1000)
 		}
 	}
+}
+
+// didText is to how many of its calls an impairment did something.
+func didText(did api.Effect) string {
+	if did.Calls == 0 {
+		return "no call yet"
+	}
+	return fmt.Sprintf("%d of %s", did.Hit, counted(int(did.Calls), "call"))
 }
 
 func (p Program) impairOff(ctx context.Context, c *cli.Command) error {

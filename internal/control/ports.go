@@ -9,6 +9,7 @@ import (
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/collection"
 	"rapidmimic.example/internal/core/engine"
+	"rapidmimic.example/internal/core/impair"
 	"rapidmimic.example/spec"
 )
 
@@ -71,6 +72,8 @@ type Decider interface {
 	Positions(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(view *catalog.Snapshot, serviceID string, m *catalog.Mapping)
 	LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) []engine.Used
+	EffectOf(i *catalog.Impairment) impair.Effect
+	EffectOfMapping(service *catalog.Service, m *catalog.Mapping) impair.Effect
 	ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment)
 	ResetView(view *catalog.Snapshot)
 	ResetLane(lane *catalog.Lane)

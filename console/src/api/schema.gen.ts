@@ -3498,6 +3498,18 @@ export interface components {
                 used: number;
                 resetMs: number;
             }[];
+            /** @description What it did since it was set, or since the service runs */
+            did: {
+                /** @description Calls that came under it */
+                calls: number;
+                /** @description To how many of them it did something: an error, a delay, a slow line, a broken connection */
+                hit: number;
+                /** @description The last 15 minutes, the present one last */
+                minutes: {
+                    calls: number;
+                    hit: number;
+                }[];
+            };
         };
         Impairments: {
             /** @description All are switched off, also those of mappings */

@@ -21,6 +21,7 @@ type trouble struct {
 	*impair.Plan
 	key  string // of what is counted for it
 	view string // its StateKey
+	did  string // the key of what it did
 }
 
 // counted is the key of something that is counted for it.
@@ -36,6 +37,7 @@ type injury struct {
 	effect   string    // what becomes of the connection while it answers
 	injected []call.Injected
 	headers  []call.Field
+	struck   []string       // what did something: of those, did
 	counts   *impair.Limits // for what leave names
 	leave    []string       // keys of limits on calls in work that it counts for
 }
@@ -49,7 +51,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 	}
 	add := func(i *catalog.Impairment) {
 		if i != nil {
-			troubles = append(troubles, trouble{i.Plan, i.Key(), p.snapshot.StateKey()})
+			troubles = append(troubles, trouble{i.Plan, i.Key(), p.snapshot.StateKey(), didKey(i.Key(), i.Origin)})
 		}
 	}
 	id := p.Service.Spec.ID
@@ -57,7 +59,7 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
 			add(i) // what was switched on stands instead of what the mapping says
 		} else if m.Impair != nil {
-			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Origin + m.Spec.ID, p.snapshot.StateKey()})
+			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Origin + m.Spec.ID, p.snapshot.StateKey(), ownKey(id, m)})
 		}
 	}
 	if !switched {
@@ -69,6 +71,14 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 	add(p.snapshot.Impairment(id, "", ""))
 	add(p.snapshot.Impairment("", "", ""))
 	return troubles
+}
+
+// didKey is the key of what an impairment did, whichever lane the calls were in.
+func didKey(key, origin string) string { return key + "|" + origin }
+
+// ownKey is that of the impairment that a mapping has of itself. Each version of it begins anew.
+func ownKey(service string, m *catalog.Mapping) string {
+	return fmt.Sprintf("%s/own/%s/%d|%s", service, m.Spec.ID, m.Version, m.Origin)
 }
 
 // operationID is the operation that a call is for, whoever answers it; "" for
@@ -256,6 +266,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 	default:
 		p.injury.effect = c.Effect
 		injected.From = t.Target
+		p.injury.strike(t)
 		p.injury.injected = append(p.injury.injected, injected)
 		return false
 	}
@@ -264,6 +275,7 @@ func (e *Engine) breaks(p *Placed, t trouble) bool {
 // breakOff ends a call without an answer.
 func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 	injected.From = t.Target
+	p.injury.strike(t)
 	p.injury.effect = effect
 	p.injury.refusal = &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Summary: refusedBy(t, injected)}}
 	p.injury.injected = append(p.injury.injected, injected)
@@ -273,6 +285,7 @@ func (p *Placed) breakOff(t trouble, effect string, injected call.Injected) {
 // fault to who speaks SOAP, else as a problem.
 func (e *Engine) refuseWith(p *Placed, r *call.Request, t trouble, status int, wait time.Duration, injected call.Injected) {
 	injected.From = t.Target
+	p.injury.strike(t)
 	summary := refusedBy(t, injected)
 	d := &Decision{Source: call.FromImpairment, By: injected.What, Explanation: &call.Explanation{Summary: summary}}
 	d.Answer = e.errorAnswer(p, r, status, summary.String())
@@ -349,11 +362,18 @@ func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 				injected.Seed, injected.Draw = t.Seed, number+1
 			}
 			in.injected = append(in.injected, injected)
+			in.strike(t)
 		}
 		if t.Line.Slow() && !slowed && d.Source != call.FromImpairment {
 			slowed = true
 			d.Line = t.Line
+			in.strike(t)
 			in.injected = append(in.injected, call.Injected{Kind: "line", What: t.LineText, From: t.Target})
+		}
+	}
+	if !e.peeking {
+		for _, t := range in.troubles {
+			e.effects.Count(t.did, t.Since, e.now(), slices.Contains(in.struck, t.did))
 		}
 	}
 	d.Effect, d.Injected = in.effect, in.injected
@@ -366,6 +386,9 @@ func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 	}
 	d.Explanation = d.Explanation.With(steps...)
 }
+
+// strike notes that an impairment does something to the call.
+func (in *injury) strike(t trouble) { in.struck = append(in.struck, t.did) }
 
 // Release says that the call is no longer in work. It must be called once for each
 // call that was placed, whatever became of it.
@@ -413,12 +436,23 @@ func (e *Engine) LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) (used [
 	return used
 }
 
+// EffectOf is what an impairment did since it was set.
+func (e *Engine) EffectOf(i *catalog.Impairment) impair.Effect {
+	return e.effects.Of(didKey(i.Key(), i.Origin), i.Since, e.now())
+}
+
+// EffectOfMapping is what the impairment did that a mapping of a service has of itself.
+func (e *Engine) EffectOfMapping(service *catalog.Service, m *catalog.Mapping) impair.Effect {
+	return e.effects.Of(ownKey(service.Spec.ID, m), m.Impair.Since, e.now())
+}
+
 // ResetImpairment sets what is counted for an impairment in a view back to its
 // start: its draws, limits and advice.
 func (e *Engine) ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment) {
 	for _, kind := range []string{"errors", "connection", "latency", "limit", "hold"} {
 		e.forget(countedKey(view.StateKey(), kind, i.Key()))
 	}
+	e.effects.Forget(didKey(i.Key(), i.Origin))
 }
 
 // ResetView sets all that is counted in a view back to its start: positions of

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
 	"rapidmimic.example/spec"
 )
@@ -43,6 +44,12 @@ func become(d engine.Decision) string {
 // impaired is the harbour with an impairment of the moorings, and a clock.
 func impaired(t *testing.T, impairments map[string]string) (*engine.Engine, *time.Time) {
 	t.Helper()
+	_, e, now := impairedHarbour(t, impairments)
+	return e, now
+}
+
+func impairedHarbour(t *testing.T, impairments map[string]string) (*catalog.Catalog, *engine.Engine, *time.Time) {
+	t.Helper()
 	now := time.Date(2026, 5, 1, 8, 0, 0, 0, time.UTC)
 	c, _ := harbour(t, someMappings)
 	relayed := spec.NewService("office")
@@ -62,7 +69,7 @@ func impaired(t *testing.T, impairments map[string]string) (*engine.Engine, *tim
 		_, err = c.SetImpairment(t.Context(), on, i, "", 1, now)
 		require.NoError(t, err)
 	}
-	return engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: func() time.Time { return now }}), &now
+	return c, engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: func() time.Time { return now }}), &now
 }
 
 // Each step is a call: after how long, of whom, and what became of it. What Explain
@@ -134,6 +141,45 @@ func TestWhatImpairmentsDo(t *testing.T) {
 				p.Release()
 			}
 		})
+	}
+}
+
+// It is told of each impairment how many calls came under it, and to how many it did something.
+func TestWhatImpairmentsDid(t *testing.T) {
+	for name, c := range map[string]struct {
+		impairments map[string]string
+		calls       int
+		want        map[string]string // hit of calls, by target
+	}{
+		"errors":            {map[string]string{"moorings": `errors: {next: 2, status: 500}`}, 3, map[string]string{"moorings": "2 of 3"}},
+		"latency":           {map[string]string{"moorings": `latency: 1s`}, 2, map[string]string{"moorings": "2 of 2"}},
+		"a narrower one":    {map[string]string{"moorings": `latency: 2s`, "moorings getBerth": `latency: 1s`}, 2, map[string]string{"moorings": "0 of 2", "moorings getBerth": "2 of 2"}},
+		"beside it":         {map[string]string{"moorings": `latency: 2s`, "moorings getBerth": `errors: {next: 1}`}, 2, map[string]string{"moorings": "2 of 2", "moorings getBerth": "1 of 2"}},
+		"another operation": {map[string]string{"moorings listBerths": `latency: 1s`}, 1, map[string]string{"moorings listBerths": "0 of 0"}},
+		"a limit":           {map[string]string{"moorings": `limit: {calls: 2, per: 1m}`}, 3, map[string]string{"moorings": "1 of 3"}},
+		"a slow line":       {map[string]string{"moorings": `connection: {bytesPerSecond: 2000}`}, 1, map[string]string{"moorings": "1 of 1"}},
+		"a cut answer":      {map[string]string{"moorings": `connection: cut-body`}, 1, map[string]string{"moorings": "1 of 1"}},
+		"an outage":         {map[string]string{"": `outage: {as: drop}`, "moorings": `latency: 1s`}, 2, map[string]string{"": "2 of 2", "moorings": "2 of 2"}},
+	} {
+		definitions, e, _ := impairedHarbour(t, c.impairments)
+		for range c.calls {
+			r := &call.Request{Method: "GET", Address: "/moorings/berths/N7", Caller: "10.0.0.1:1", Header: call.Header{}}
+			e.Explain(t.Context(), r) // which is no call
+			p := e.Place(t.Context(), r)
+			e.Decide(p, r)
+			p.Release()
+		}
+		did := make(map[string]string)
+		snapshot := definitions.Snapshot()
+		for _, i := range snapshot.Impairments() {
+			told := e.EffectOf(i)
+			target := snapshot.TargetOf(i.StoredImpairment)
+			did[strings.TrimSpace(target.Service+" "+target.Operation)] = fmt.Sprintf("%d of %d", told.Hit, told.Calls)
+			assert.Equal(t, told.Hit, uint64(told.Minutes[14].Hit), name)
+			e.ResetImpairment(snapshot, i)
+			assert.Zero(t, e.EffectOf(i).Calls, name)
+		}
+		assert.Equal(t, c.want, did, name)
 	}
 }
 

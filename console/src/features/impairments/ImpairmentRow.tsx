@@ -2,8 +2,9 @@ import { useMutation } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import type { ImpairmentItem } from '@/api/types';
-import { moment } from '@/lib/format';
+import { count, moment } from '@/lib/format';
 import { Button } from '@/ui/Button';
+import { Curve } from '@/ui/Curve';
 import { notify, notifyChange } from '@/ui/Notices';
 import { removeImpairment, resetImpairments } from './queries';
 import { useRefresh } from './useRefresh';
@@ -38,6 +39,7 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
       <span className="w-44 shrink-0 font-medium">{where}</span>
       <span className={off ? 'text-dim line-through' : 'text-impairment'}>{text}</span>
       {down && !off && <span className="font-medium text-bad">down now</span>}
+      <Did did={item.did} />
       {item.draws && <span className="text-dim text-xs">seed {impairment.seed}</span>}
       {limits?.map(({ caller, used, resetMs }) => (
         <span key={caller} className="text-dim text-xs tabular-nums">
@@ -80,5 +82,22 @@ export function ImpairmentRow({ item, off }: { item: ImpairmentItem; off: boolea
         )}
       </span>
     </li>
+  );
+}
+
+/** To how many calls it did something since it is on, and how that was in the last minutes. */
+function Did({ did: { calls, hit, minutes } }: { did: ImpairmentItem['did'] }) {
+  if (calls === 0) return <span className="text-dim text-xs">no call yet</span>;
+  const words = `hit ${hit.toLocaleString('en')} of ${count(calls, 'call')}`;
+  const share = hit > 0 && hit < calls ? `, ${Math.round((hit / calls) * 100)} %` : '';
+  return (
+    <span className="flex items-center gap-2 text-xs tabular-nums">
+      {words + share}
+      <Curve
+        values={minutes.map((minute) => minute.calls)}
+        hit={minutes.map((minute) => minute.hit)}
+        label={`The last ${minutes.length} minutes: calls, and those that it hit`}
+      />
+    </span>
   );
 }
