@@ -37,7 +37,8 @@ func TestConsoleMappingEditor(t *testing.T) {
 		p.Wait(`/gives|→/.test(document.querySelector('.cm-completionInfo')?.innerText)`), func() error { time.Sleep(150 * time.Millisecond); return p.Type("\r") }(), // at once it would be a new line
 		p.Wait(`document.querySelector('.cm-content').innerText.includes('[1, 2].sum(')`))
 	must(t, p.Click(".cm-content"), p.SelectAll(), p.Type(`{call: {path: "/berths/{n}"}, answer: {status: 418, text: "tea for ${call.path.n}"}}`))
-	must(t, p.WaitText("tea for N7"), p.Press("Form"), p.WaitText("a Teapot"))
+	must(t, p.WaitText("tea for N7"), p.Wait(`document.querySelector('.cm-value')?.textContent === ' = "N7"'`)) // what the expression gives for the chosen call
+	must(t, p.Press("Form"), p.WaitText("a Teapot"), p.Wait(`document.querySelector('.cm-value')?.textContent === ' = "N7"'`))
 	must(t, p.Press("Save"), p.WaitText("closed is saved and live on the next call"))
 	_, body := s.send("GET /moorings/berths/W1", "")
 	assert.Equal(t, "tea for W1", body)

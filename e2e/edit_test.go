@@ -385,3 +385,37 @@ func TestChecksSeeCallsThatAreNotAnsweredYet(t *testing.T) {
 	callers.Wait()
 	assert.True(t, check("moorings", `{"calls": [{"operation": "bookBerth"}], "times": 1}`).Holds, "it counts once")
 }
+
+// Expressions are worked out for a call while a mapping is written; what one gives is masked as the call is.
+func TestExpressionsAreWorkedOut(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	s.send("GET /moorings/berths/N7?nights=2", "", "Authorization: Bearer hush-hush-harbour")
+	s.send("GET /tides/warnings", "")
+	wanted := api.TrialRequest{
+		Document:    `{call: {path: "/berths/{number}"}, answer: {let: {more: 1}, json: {who: "${call.body.skipper}"}}}`,
+		Recent:      5,
+		Expressions: []string{"call.path.number", "int(call.query.nights) + more", "call.query.pier", "call.path.numbr", `call.headers["authorization"]`},
+	}
+	trial, err := s.api.TryMapping(t.Context(), "moorings", wanted)
+	require.NoError(t, err)
+	assert.Equal(t, "c-1", trial.ValuesOf)
+	require.Len(t, trial.Calls, 1)
+	assert.Contains(t, trial.Calls[0].Reason, "call.body.skipper", "it fits, and fails")
+	require.Len(t, trial.Values, 5)
+	assert.Equal(t, []string{`"N7"`, "3"}, []string{string(trial.Values[0].Value.AppendJSON(nil)), string(trial.Values[1].Value.AppendJSON(nil))})
+	assert.Contains(t, trial.Values[2].Fault, "no such key: pier")
+	assert.Contains(t, trial.Values[3].Fault, "number?")
+	assert.Contains(t, trial.Values[4].Value.Str(), "Bearer masked-")
+	wanted.Call, wanted.Expressions = "c-1", wanted.Expressions[:1]
+	trial, err = s.api.TryMapping(t.Context(), "moorings", wanted)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"c-1", `"N7"`}, []any{trial.ValuesOf, string(trial.Values[0].Value.AppendJSON(nil))})
+	wanted.Call, wanted.Document = "", `{call: {path: /fog}, answer: {text: a}}`
+	trial, err = s.api.TryMapping(t.Context(), "moorings", wanted)
+	require.NoError(t, err)
+	assert.Empty(t, trial.Values, "there is no call to work them out for")
+	wanted.Call, wanted.Expressions = "c-1", make([]string, 51)
+	_, err = s.api.TryMapping(t.Context(), "moorings", wanted)
+	assert.ErrorContains(t, err, "at most 50 expressions")
+}

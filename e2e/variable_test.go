@@ -68,7 +68,7 @@ func TestSecretVariablesAreNowhere(t *testing.T) {
 	tell(s.api.Explain(t.Context(), "desk", test))
 	tell(s.api.TestCall(t.Context(), "desk", test))
 	tell(s.api.Explain(t.Context(), "office", test))
-	tell(s.api.TryMapping(t.Context(), "desk", api.TrialRequest{Document: `{"id": "says", "call": {"path": "/says"}, "answer": {"text": "${vars.key}"}}`, Recent: 20, Call: "c-1"}))
+	tell(s.api.TryMapping(t.Context(), "desk", api.TrialRequest{Document: `{"id": "says", "call": {"path": "/says"}, "answer": {"text": "${vars.key}"}}`, Recent: 20, Call: "c-1", Expressions: []string{"vars.key", `[vars.key, "x"]`}}))
 	everything := func() {
 		paths := map[string][]string{"{service}": {"office", "desk"}, "{mapping}": {"says"}, "{call}": {"c-1", "c-2", "c-3", "c-4", "c-5", "c-6", "c-7"}}
 		for path, methods := range s.apiOperations(t) {

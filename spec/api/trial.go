@@ -3,6 +3,7 @@ package api
 import (
 	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/problem"
+	"rapidmimic.example/spec/tree"
 )
 
 // TrialRequest asks what a mapping would do if it were kept.
@@ -16,6 +17,8 @@ type TrialRequest struct {
 	Recent int `json:"recent,omitempty"`
 	// Call is the id of a call whose answer is wanted.
 	Call string `json:"call,omitempty"`
+	// Expressions are worked out for that call, or for the latest one that the mapping answers.
+	Expressions []string `json:"expressions,omitempty"`
 }
 
 // Trial is what a mapping would do. Nothing was changed or counted.
@@ -35,6 +38,18 @@ type Trial struct {
 	Holding []int `json:"holding,omitempty"`
 	// Result is what the call that was asked for would get.
 	Result *ExplainResult `json:"result,omitempty"`
+	// Values are those of the expressions, in their order, for the call ValuesOf; left out where the
+	// mapping answers none.
+	Values   []ExpressionValue `json:"values,omitempty"`
+	ValuesOf string            `json:"valuesOf,omitempty"`
+}
+
+// ExpressionValue is what an expression gives.
+type ExpressionValue struct {
+	Expression string     `json:"expression"`
+	Value      *tree.Node `json:"value,omitempty"`
+	// Fault says why it gives nothing.
+	Fault string `json:"fault,omitempty"`
 }
 
 // TrialCall is a call that was received, and whether the mapping would answer

@@ -4383,6 +4383,8 @@ export interface components {
             recent?: number;
             /** @description Id of a call whose answer is wanted */
             call?: string;
+            /** @description What stands in ${…}: worked out for that call, or for the latest one that the mapping answers */
+            expressions?: string[];
         };
         Trial: {
             /** @description What keeps it from being used; then the rest is empty */
@@ -4399,6 +4401,16 @@ export interface components {
             /** @description On how many of those each condition of where holds, groups as one */
             holding?: number[];
             result?: components["schemas"]["ExplainResult"];
+            /** @description What the expressions give, in their order; left out where the mapping answers no call */
+            values?: {
+                expression: string;
+                /** @description Any JSON; left out with a fault */
+                value?: unknown;
+                /** @description Why it gives nothing */
+                fault?: string;
+            }[];
+            /** @description The call that they are of */
+            valuesOf?: string;
         };
         TrialCall: components["schemas"]["Call"] & {
             /** @description The mapping would answer it */

@@ -12,7 +12,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { functionsQuery } from '@/api/functions';
 import { variablesQuery } from '@/api/variables';
-import { expressionHelp } from './expressionHelp';
+import { type CallKnown, expressionHelp } from './expressionHelp';
 
 export interface Mark {
   /** From 1; without one the mark stands at the beginning. */
@@ -32,6 +32,8 @@ interface Props {
   marks?: Mark[];
   /** Expressions may stand in it: their functions are completed and explained. */
   expressions?: boolean;
+  /** The call that they are written for: its names are completed, and their values shown. */
+  known?: CallKnown;
 }
 
 const look = EditorView.theme({
@@ -47,6 +49,8 @@ const look = EditorView.theme({
     backgroundColor: 'var(--accent)',
     color: 'var(--panel)',
   },
+  '.cm-value': { color: 'var(--dim)', fontStyle: 'italic' },
+  '.cm-value-fault': { color: 'var(--bad)', fontWeight: '600' },
   '.cm-completionDetail': { color: 'var(--dim)', fontStyle: 'normal' },
   '.cm-tooltip-autocomplete li[aria-selected] .cm-completionDetail': { color: 'inherit' },
   '.cm-panels': { backgroundColor: 'var(--sunken)', color: 'var(--ink)' },
@@ -97,7 +101,7 @@ function xmlLinter(view: EditorView): Diagnostic[] {
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce ?? '';
 
 /** A text with folding, search and undo; JSON and XML are checked as typed. */
-export function CodeEditor({ language, label, value, onChange, marks, expressions = false }: Props) {
+export function CodeEditor({ language, label, value, onChange, marks, expressions = false, known }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ value, onChange });
@@ -152,9 +156,9 @@ export function CodeEditor({ language, label, value, onChange, marks, expression
   // biome-ignore lint/correctness/useExhaustiveDependencies: an editor that was made anew has none
   useEffect(() => {
     if (!functions) return;
-    const extension = expressionHelp(functions, variables?.resolved ?? []);
+    const extension = expressionHelp(functions, variables?.resolved ?? [], known);
     view.current?.dispatch({ effects: help.current.reconfigure(extension) });
-  }, [functions, variables, language, label, readOnly]);
+  }, [functions, variables, known, language, label, readOnly]);
 
   useEffect(() => {
     const editor = view.current;

@@ -26,6 +26,9 @@ it('offers what can stand there', () => {
   const offered = completionsFor('${vars.', functions, [{ name: 'office', origin: 'the environment' }]);
   expect(offered?.options.map((o) => o.label)).toContain('vars.office');
   expect(completionsFor('${[1].su', functions)?.word).toBe('su');
+  const seen = [{ name: 'call.body.vessel.name', value: `"${'a'.repeat(60)}"` }];
+  const named = completionsFor('${call.body.ve', functions, [], seen)?.options[0];
+  expect([named?.label, named?.detail]).toEqual(['call.body.vessel.name', `= "${'a'.repeat(38)}…`]);
 });
 
 it('knows what a word names', () => {

@@ -1,7 +1,16 @@
 import { autocompletion, type Completion, type CompletionResult } from '@codemirror/autocomplete';
 import type { Extension } from '@codemirror/state';
-import { hoverTooltip, type Tooltip } from '@codemirror/view';
+import {
+  Decoration,
+  type DecorationSet,
+  type EditorView,
+  hoverTooltip,
+  type Tooltip,
+  ViewPlugin,
+  WidgetType,
+} from '@codemirror/view';
 import type { ExpressionFunction } from '@/api/functions';
+import { expressionsIn } from '@/lib/expressions';
 
 /** Names that expressions begin with. */
 const names: Completion[] = [
@@ -19,6 +28,25 @@ export interface KnownVariable {
   name: string;
   origin: string;
 }
+
+/** A name that the chosen call gives a value, as JSON. */
+export interface SeenValue {
+  name: string;
+  value: string;
+}
+
+const seenName = ({ name, value }: SeenValue): Completion => ({
+  label: name,
+  type: 'variable',
+  detail: `= ${shortened(value)}`,
+  boost: 10, // what is there comes before what could be done with it
+});
+
+/** What an expression gives for the chosen call: its value as JSON, or why it gives none. */
+export type Values = Map<string, { value?: string; fault?: string }>;
+
+const mostShown = 40;
+const shortened = (text: string) => (text.length > mostShown ? `${text.slice(0, mostShown - 1)}…` : text);
 
 const variableName = ({ name, origin }: KnownVariable): Completion => ({
   label: `vars.${name}`,
@@ -66,13 +94,14 @@ export function completionsFor(
   before: string,
   functions: ExpressionFunction[],
   variables: KnownVariable[] = [],
+  seen: SeenValue[] = [],
 ): (Omit<CompletionResult, 'from'> & { word: string }) | null {
   if (!inExpression(before)) return null;
   const word = /[\w.]*$/.exec(before)?.[0] ?? '';
   const dot = word.lastIndexOf('.');
   const afterValue = dot > 0 || /[)\]]\.\w*$/.test(before);
   const alone = functions.filter(({ call }) => !behind(call)).map(completionOf);
-  const known = [...names, ...variables.map(variableName)];
+  const known = [...names, ...seen.map(seenName), ...variables.map(variableName)];
   if (!afterValue) return { word, options: [...known, ...alone] };
   const options = functions.filter(({ call }) => behind(call)).map(completionOf);
   const whole = [...known, ...alone].filter(({ label }) => label.startsWith(word.slice(0, dot + 1)));
@@ -100,14 +129,69 @@ export function functionsNamed(word: string, functions: ExpressionFunction[]): E
   });
 }
 
-/** Completes and explains functions in the expressions of a text. */
-export function expressionHelp(functions: ExpressionFunction[], variables: KnownVariable[]): Extension {
+/** A value behind its expression. */
+class ValueMark extends WidgetType {
+  constructor(
+    readonly text: string,
+    readonly failed: boolean,
+  ) {
+    super();
+  }
+  override eq(other: ValueMark) {
+    return other.text === this.text && other.failed === this.failed;
+  }
+  override toDOM() {
+    const mark = document.createElement('span');
+    mark.className = this.failed ? 'cm-value cm-value-fault' : 'cm-value';
+    mark.textContent = this.failed ? ' ?' : ` = ${shortened(this.text)}`;
+    mark.title = this.text;
+    return mark;
+  }
+}
+
+/** Shows behind each expression what it gives for the chosen call. */
+function shownValues(values: Values): Extension {
+  const marked = (view: EditorView): DecorationSet => {
+    const marks = view.visibleRanges.flatMap(({ from, to }) =>
+      expressionsIn(view.state.sliceDoc(from, to)).flatMap((placed) => {
+        const found = values.get(placed.expression);
+        if (!found) return [];
+        const widget = new ValueMark(found.fault ?? found.value ?? '', found.fault !== undefined);
+        return [Decoration.widget({ widget, side: 1 }).range(from + placed.to)];
+      }),
+    );
+    return Decoration.set(marks, true);
+  };
+  return ViewPlugin.define(
+    (view) => ({
+      marks: marked(view),
+      update(update) {
+        if (update.docChanged || update.viewportChanged) this.marks = marked(update.view);
+      },
+    }),
+    { decorations: (plugin) => plugin.marks },
+  );
+}
+
+/** What is known of the call that a mapping is written for. */
+export interface CallKnown {
+  seen?: SeenValue[];
+  values?: Values;
+}
+
+/** Completes and explains functions in the expressions of a text, and shows what these give. */
+export function expressionHelp(
+  functions: ExpressionFunction[],
+  variables: KnownVariable[],
+  { seen, values }: CallKnown = {},
+): Extension {
   return [
+    values ? shownValues(values) : [],
     autocompletion({
       override: [
         ({ state, pos, explicit }) => {
           const line = state.doc.lineAt(pos);
-          const found = completionsFor(line.text.slice(0, pos - line.from), functions, variables);
+          const found = completionsFor(line.text.slice(0, pos - line.from), functions, variables, seen);
           if (!found || (found.word === '' && !explicit && state.sliceDoc(pos - 1, pos) !== '.')) return null;
           return { from: pos - found.word.length, options: found.options, validFor: /^\w*$/ };
         },

@@ -5,6 +5,7 @@ import { word } from '@/lib/shell';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
+import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
 import { TextArea } from '@/ui/TextArea';
 import { HeaderLines } from './HeaderLines';
@@ -18,6 +19,8 @@ interface Props {
   draft: MappingDraft;
   faults: Faults;
   change(part: Partial<MappingDraft>): void;
+  /** The call that it is written for. */
+  known: CallKnown;
 }
 
 const kinds = [
@@ -57,7 +60,7 @@ function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<Mappin
   return { kind };
 }
 
-export function AnswerForm({ service, draft, faults, change }: Props) {
+export function AnswerForm({ service, draft, faults, change, known }: Props) {
   const language = languageOf(draft);
   return (
     <>
@@ -129,6 +132,7 @@ export function AnswerForm({ service, draft, faults, change }: Props) {
               value={draft.body}
               onChange={(body) => change({ body })}
               expressions
+              known={known}
             />
           </Suspense>
         )}

@@ -17,6 +17,7 @@ import { RecentCalls } from './RecentCalls';
 import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
 import { SequencePositions } from './SequencePositions';
+import { useCallKnown } from './useCallKnown';
 import { type Editing, useMappingEditing } from './useMappingEditing';
 import { pageOf, type SavedMapping, useSaveMapping } from './useSaveMapping';
 import { VersionsDialog } from './VersionsDialog';
@@ -48,6 +49,8 @@ export function MappingEditor({ service, saved, start }: Props) {
   const store = (etag: string, over?: string) =>
     save.mutate({ id: editing.id, document: editing.document, etag, over });
   const mayPress = editing.maySave && !save.isPending;
+  const like = editing.call || trial.data?.valuesOf || likeIn(trial.data);
+  const known = useCallKnown(trial.data, like);
   const deviations = trial.data?.deviations ?? (trial.data ? undefined : mapping?.deviations);
   return (
     <form
@@ -130,7 +133,7 @@ export function MappingEditor({ service, saved, start }: Props) {
               change={editing.change}
               isNew={!mapping}
               trial={trial.data}
-              like={editing.call || likeIn(trial.data)}
+              like={like}
             />
             {mapping && (
               <CommandLine
@@ -145,11 +148,12 @@ export function MappingEditor({ service, saved, start }: Props) {
               draft={editing.draft}
               faults={editing.faults}
               change={editing.change}
+              known={known}
             />
           </section>
         </div>
       ) : (
-        <DocumentForm editing={editing} />
+        <DocumentForm editing={editing} known={known} />
       )}
       <RecentCalls trial={trial} large={editing.large} chosen={editing.call} choose={editing.chooseCall} />
     </form>

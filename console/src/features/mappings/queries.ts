@@ -86,6 +86,7 @@ export interface TrialQuestion {
   document: string;
   replaces: string; // "" for a new mapping
   call: string; // whose answer is wanted, "" for none
+  expressions?: string[]; // to be worked out
 }
 
 /** What a document would do if it were kept. */

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { expect, it } from 'vitest';
 import type { CallDetail } from '@/api/types';
-import { seenInCall } from './seenInCall';
+import { seenInCall, seenNames } from './seenInCall';
 
 const call = (body: string, headers: string[][] = [], change: Partial<CallDetail['request']> = {}) =>
   ({
@@ -46,4 +46,18 @@ it('reads XML and forms, and leaves other bodies', () => {
   ]) {
     expect(Object.keys(seenInCall(other))).toEqual(['query', 'header', 'cookie']);
   }
+});
+
+it('names what a call has as expressions do', () => {
+  const asked = call('{"vessel": {"name": "Gannet", "lengths": [21.3]}}', [['X-Run', 'a']]);
+  const names = seenNames({ ...asked, path: '/berths/N7/bookings' }, '/berths/{number}/{*}');
+  for (const [name, value] of [
+    ['call.path.number', 'N7'],
+    ['call.query.season', 'winter'],
+    ['call.headers["x-run"]', 'a'],
+    ['call.body.vessel.name', 'Gannet'],
+    ['call.body.vessel.lengths[0]', '21.3'],
+  ])
+    expect(names).toContainEqual({ name, value });
+  expect(names.filter(({ name }) => name.startsWith('call.path'))).toHaveLength(1);
 });

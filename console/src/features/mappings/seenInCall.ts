@@ -38,3 +38,38 @@ export function seenInCall({ query, request }: Pick<CallDetail, 'query' | 'reque
   seen[body.notation === 'json' ? 'body' : 'xml'] = fields;
   return seen;
 }
+
+/** A name that an expression can have, and what it stands for in a call. */
+export interface SeenName {
+  name: string;
+  value: string;
+}
+
+const plain = /^[A-Za-z_]\w*$/;
+
+/** The names by which an expression finds what a call has, its path taken apart by a template. */
+export function seenNames(
+  call: Pick<CallDetail, 'path' | 'query' | 'request'>,
+  template: string,
+): SeenName[] {
+  const seen = seenInCall(call);
+  const names: SeenName[] = [];
+  const segments = call.path.split('/');
+  template.split('/').forEach((segment, i) => {
+    const name = /^\{(\w+)\}$/.exec(segment)?.[1];
+    if (name && segments[i]) names.push({ name: `call.path.${name}`, value: jsonText(segments[i]) });
+  });
+  for (const [of, values] of [
+    ['call.query', seen.query],
+    ['call.headers', seen.header],
+    ['call.cookies', seen.cookie],
+  ] as const) {
+    for (const [name, value] of values ?? [])
+      names.push({ name: plain.test(name) ? `${of}.${name}` : `${of}[${JSON.stringify(name)}]`, value });
+  }
+  for (const [path, value] of seen.body ?? []) {
+    const steps = path.replace(/^\$\.?/, '');
+    if (steps) names.push({ name: `call.body.${steps}`, value });
+  }
+  return names;
+}

@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { useSearchParams } from 'wouter';
 import type { MappingDocument } from '@/api/types';
+import { expressionsIn } from '@/lib/expressions';
 import { useSettled } from '@/lib/useSettled';
 import { notify } from '@/ui/Notices';
 import { draftId, keepDraft, keptDraft, mostKept } from './keptDraft';
@@ -42,7 +43,8 @@ export function useMappingEditing({ service, saved, start }: Start) {
   const faults = asDocument ? {} : faultsOf(draft);
   const sound = Object.keys(faults).length === 0;
   const document = asDocument ? text : sound ? documentOf(draft) : '';
-  const question = { document, replaces: saved && !saved.lane ? saved.mapping.id : '', call };
+  const expressions = useMemo(() => expressionsOf(asDocument ? text : draft), [asDocument, text, draft]);
+  const question = { document, replaces: saved && !saved.lane ? saved.mapping.id : '', call, expressions };
   const settled = useSettled(question, 350);
   const large = document.length > largeDocument;
   const trial = useQuery({
@@ -121,6 +123,19 @@ export function useMappingEditing({ service, saved, start }: Start) {
       }
     },
   };
+}
+
+/** How many expressions are worked out at most. */
+const mostExpressions = 50;
+
+/** The expressions of a mapping, each once. */
+function expressionsOf(of: MappingDraft | string): string[] {
+  const texts =
+    typeof of === 'string'
+      ? [of]
+      : [of.body, of.redirect, of.faultText, ...of.headers.map(({ value }) => value)];
+  const all = texts.flatMap((text) => (text.length > largeDocument ? [] : expressionsIn(text)));
+  return [...new Set(all.map(({ expression }) => expression))].slice(0, mostExpressions);
 }
 
 /** From this length on a document is not tried while it is typed. */
