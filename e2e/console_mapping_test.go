@@ -52,11 +52,27 @@ func TestConsoleMappingEditor(t *testing.T) {
 	resp, _ := s.send("GET /moorings/berths/W1", "")
 	assert.Equal(t, 200, resp.StatusCode, "the restored mapping is for N8 alone")
 
-	// several answers are a document, and their position can be set back
+	// several answers are cards, which move; their position can be set back
 	p = s.page("/services/moorings/mappings/turns")
-	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Form"), p.WaitText("several stay a document"), p.Press("Reset"), p.WaitText("was reset"))
+	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Reset"), p.WaitText("was reset"))
 	_, body = s.send("GET /moorings/turns", "")
 	assert.Equal(t, "one", body)
+	must(t, p.Press("Move answer 2 up"), p.Wait(`document.querySelector('[data-answer="1"]').innerText.includes('two')`), p.Press("Answer"), p.Choose("After the last one", "start-over"), p.Press("Save"), p.WaitText("turns is saved"))
+	must(t, p.Press("Reset"), p.WaitText("was reset"))
+	var given []string
+	for range 4 {
+		_, body = s.send("GET /moorings/turns", "")
+		given = append(given, body)
+	}
+	assert.Equal(t, []string{"two", "one", "{}", "two"}, given)
+	must(t, p.Choose("How it answers", "choose"), p.WaitText("not usable yet"), p.Press("Take answer 3 out"), p.Wait(`document.querySelectorAll('[data-answer]').length === 2`), p.Fill("Given if", `call.method == "POST"`))
+	must(t, p.Wait(`document.querySelector('[data-answer="1"]').innerText.includes('does not hold')`), p.Press("Save"), p.WaitText("turns is saved"))
+	assert.Equal(t, "200 one", s.says("GET /moorings/turns"))
+	assert.Equal(t, "200 two", s.says("POST /moorings/turns"))
+
+	// the fields that the contract has are offered
+	other := s.page("/services/moorings/mappings?operation=getBerth")
+	must(t, other.Wait(`document.querySelector('.cm-content')`), other.Click(".cm-content"), other.SelectAll(), other.Type(`{"n`), other.Wait(`/"number"\s*string, required/.test(document.querySelector('.cm-tooltip-autocomplete')?.innerText)`))
 
 	// who changes things is asked once
 	must(t, p.Press("Who are you?"), p.Fill("Name", "Åse"), p.Press("Keep it"), p.WaitStrip("as Åse"))

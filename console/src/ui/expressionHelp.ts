@@ -11,6 +11,7 @@ import {
 } from '@codemirror/view';
 import type { ExpressionFunction } from '@/api/functions';
 import { expressionsIn } from '@/lib/expressions';
+import { fieldSource, type KnownField } from './fieldHelp';
 
 /** Names that expressions begin with. */
 const names: Completion[] = [
@@ -177,13 +178,15 @@ function shownValues(values: Values): Extension {
 export interface CallKnown {
   seen?: SeenValue[];
   values?: Values;
+  /** The fields that a document of JSON has by the contract. */
+  fields?: KnownField[];
 }
 
 /** Completes and explains functions in the expressions of a text, and shows what these give. */
 export function expressionHelp(
   functions: ExpressionFunction[],
   variables: KnownVariable[],
-  { seen, values }: CallKnown = {},
+  { seen, values, fields = [] }: CallKnown = {},
 ): Extension {
   return [
     values ? shownValues(values) : [],
@@ -195,6 +198,7 @@ export function expressionHelp(
           if (!found || (found.word === '' && !explicit && state.sliceDoc(pos - 1, pos) !== '.')) return null;
           return { from: pos - found.word.length, options: found.options, validFor: /^\w*$/ };
         },
+        ...(fields.length > 0 ? [fieldSource(fields)] : []),
       ],
     }),
     hoverTooltip((view, pos): Tooltip | null => {

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense } from 'react';
+import { lazy, Suspense, useMemo } from 'react';
 import { pretty } from '@/lib/format';
 import { word } from '@/lib/shell';
 import { statusText } from '@/lib/statusText';
@@ -8,19 +8,24 @@ import { CommandLine } from '@/ui/CommandLine';
 import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
 import { TextArea } from '@/ui/TextArea';
+import { type AnswerDraft, type AnswerFaults, jsonFault } from './answerDraft';
 import { HeaderLines } from './HeaderLines';
-import { type Faults, jsonFault, type MappingDraft } from './mappingDraft';
+
+import type { MappingDraft } from './mappingDraft';
 import { payloadList } from './queries';
+import { useAnswerFields } from './useAnswerFields';
 
 const CodeEditor = lazy(() => import('@/ui/CodeEditor').then((m) => ({ default: m.CodeEditor })));
 
 interface Props {
   service: string;
-  draft: MappingDraft;
-  faults: Faults;
-  change(part: Partial<MappingDraft>): void;
+  draft: AnswerDraft;
+  faults: AnswerFaults;
+  change(part: Partial<AnswerDraft>): void;
   /** The call that it is written for. */
   known: CallKnown;
+  /** What the mapping asks for. */
+  asked: Pick<MappingDraft, 'operation' | 'method' | 'path'>;
 }
 
 const kinds = [
@@ -37,7 +42,7 @@ const kinds = [
 ] as const;
 
 /** The kinds whose body is written in the editor, and its language. */
-const hasText: Partial<Record<MappingDraft['kind'], 'json' | 'xml' | 'text'>> = {
+const hasText: Partial<Record<AnswerDraft['kind'], 'json' | 'xml' | 'text'>> = {
   json: 'json',
   xml: 'xml',
   text: 'text',
@@ -47,21 +52,24 @@ const hasText: Partial<Record<MappingDraft['kind'], 'json' | 'xml' | 'text'>> = 
 };
 
 /** The language of a body that is text: what its media type says it is. */
-function languageOf(draft: MappingDraft): 'json' | 'xml' | 'text' {
+function languageOf(draft: AnswerDraft): 'json' | 'xml' | 'text' {
   const type = draft.headers.find(({ name }) => name.toLowerCase() === 'content-type')?.value ?? '';
   if (draft.kind !== 'text') return hasText[draft.kind] ?? 'text';
   return /[/+]json\b/i.test(type) ? 'json' : /[/+]xml\b/i.test(type) ? 'xml' : 'text';
 }
 
 /** A redirect has a status of its own; other kinds do not have that. */
-function ofKind(draft: MappingDraft, kind: MappingDraft['kind']): Partial<MappingDraft> {
+function ofKind(draft: AnswerDraft, kind: AnswerDraft['kind']): Partial<AnswerDraft> {
   if (kind === 'redirect' && !draft.status.startsWith('3')) return { kind, status: '302' };
   if (draft.kind === 'redirect' && draft.status.startsWith('3')) return { kind, status: '200' };
   return { kind };
 }
 
-export function AnswerForm({ service, draft, faults, change, known }: Props) {
+/** One answer of a mapping. */
+export function AnswerForm({ service, draft, faults, change, known, asked }: Props) {
   const language = languageOf(draft);
+  const fields = useAnswerFields(service, asked, draft.status);
+  const full = useMemo(() => ({ ...known, fields }), [known, fields]);
   return (
     <>
       {draft.kind !== 'upstream' && (
@@ -132,7 +140,7 @@ export function AnswerForm({ service, draft, faults, change, known }: Props) {
               value={draft.body}
               onChange={(body) => change({ body })}
               expressions
-              known={known}
+              known={language === 'json' && draft.kind === 'json' ? full : known}
             />
           </Suspense>
         )}
@@ -142,17 +150,6 @@ export function AnswerForm({ service, draft, faults, change, known }: Props) {
           </p>
         )}
       </div>
-      <details open={draft.impair !== ''} className="text-[13px]">
-        <summary className="cursor-pointer">Slow or failing, whenever it answers</summary>
-        <TextArea
-          label="Impairment, in JSON"
-          hint={'Such as {"latency": "250ms"} or {"errors": {"rate": "30%"}}; empty for none'}
-          fault={faults.impair}
-          value={draft.impair}
-          rows={2}
-          onChange={(impair) => change({ impair })}
-        />
-      </details>
     </>
   );
 }

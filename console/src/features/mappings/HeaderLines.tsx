@@ -2,11 +2,11 @@ import { Plus, X } from 'lucide-react';
 import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
-import { headerLine, type MappingDraft } from './mappingDraft';
+import { type AnswerDraft, headerLine } from './answerDraft';
 
 interface Props {
-  headers: MappingDraft['headers'];
-  onChange(headers: MappingDraft['headers']): void;
+  headers: AnswerDraft['headers'];
+  onChange(headers: AnswerDraft['headers']): void;
 }
 
 /** The headers of an answer; a name may stand on several lines. */

@@ -7,12 +7,13 @@ import { word } from '@/lib/shell';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { ViewSwitch } from '@/ui/ViewSwitch';
-import { AnswerForm } from './AnswerForm';
+import { AnswersForm } from './AnswersForm';
+import { jsonFault } from './answerDraft';
 import { CallForm } from './CallForm';
 import { ChangesDialog } from './ChangesDialog';
 import { DeviationNotice } from './DeviationNotice';
 import { DocumentForm } from './DocumentForm';
-import { jsonFault, type MappingDraft } from './mappingDraft';
+import type { MappingDraft } from './mappingDraft';
 import { RecentCalls } from './RecentCalls';
 import { SaveInLane } from './SaveInLane';
 import { SaveProblem } from './SaveProblem';
@@ -31,8 +32,8 @@ interface Props {
 }
 
 /** Whether the answer is a document, as it is stored, whose fields can be varied. */
-const canVary = ({ dirty, draft }: Editing) =>
-  !dirty && draft.kind === 'json' && draft.body !== '' && jsonFault(draft.body) === '';
+const canVary = ({ dirty, draft: { mode, answers } }: Editing) =>
+  !dirty && mode === 'one' && answers[0]?.kind === 'json' && jsonFault(answers[0].body) === '';
 
 /** The latest call that a mapping would answer, else the latest that came. */
 const likeIn = (trial?: Trial) => (trial?.calls.find(({ answers }) => answers) ?? trial?.calls[0])?.id ?? '';
@@ -75,7 +76,11 @@ export function MappingEditor({ service, saved, start }: Props) {
             onChange={(view) => (view === 'form' ? editing.toForm() : editing.toDocument())}
           />
           {mapping && !lane && canVary(editing) && (
-            <StartWalk service={service} of={{ mapping: mapping.id }} body={editing.draft.body} />
+            <StartWalk
+              service={service}
+              of={{ mapping: mapping.id }}
+              body={editing.draft.answers[0]?.body ?? ''}
+            />
           )}
           {mapping && !lane && <VersionsDialog service={service} id={mapping.id} />}
           {saved && editing.dirty && (
@@ -143,7 +148,7 @@ export function MappingEditor({ service, saved, start }: Props) {
           </section>
           <section className="flex min-h-0 flex-col gap-3 px-5 py-3 md:overflow-y-auto">
             <h2 className="font-semibold text-[15px]">give this answer</h2>
-            <AnswerForm
+            <AnswersForm
               service={service}
               draft={editing.draft}
               faults={editing.faults}

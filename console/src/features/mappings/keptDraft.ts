@@ -1,4 +1,5 @@
-import { headerLine, type MappingDraft } from './mappingDraft';
+import { withOwnKeys } from './answerDraft';
+import type { MappingDraft } from './mappingDraft';
 
 /** What was being written when the page was left. */
 export interface Kept {
@@ -26,8 +27,8 @@ export function keptDraft(service: string, id: string, version: string): Kept | 
   try {
     const kept = JSON.parse(sessionStorage.getItem(keyOf(service, id)) ?? 'null');
     if (!kept || (id === '' && kept.version !== version)) return undefined;
-    const headers = (kept.draft as MappingDraft).headers.map(({ name, value }) => headerLine(name, value));
-    return { ...kept, draft: { ...kept.draft, headers } };
+    const answers = (kept.draft as MappingDraft).answers.map(withOwnKeys);
+    return { ...kept, draft: { ...kept.draft, answers } };
   } catch {
     return undefined;
   }

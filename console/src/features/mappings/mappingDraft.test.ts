@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import type { CallDetail, Mapping } from '@/api/types';
+import type { CallDetail, Mapping, MappingDocument } from '@/api/types';
 import { parseExact } from '@/lib/exactJson';
+import { type AnswerDraft, emptyAnswer } from './answerDraft';
 import {
   beyondForm,
   documentOf,
@@ -10,6 +11,8 @@ import {
   draftOfOperation,
   emptyDraft,
   faultsOf,
+  isSound,
+  type MappingDraft,
   sameDraft,
   statusesOf,
 } from './mappingDraft';
@@ -28,14 +31,24 @@ const mapping: Mapping = {
   etag: '"7"',
 };
 
+const first = ({ answers }: MappingDraft) => answers[0] as AnswerDraft;
+const withAnswer = (draft: MappingDraft, part: Partial<AnswerDraft>): MappingDraft => ({
+  ...draft,
+  answers: [{ ...first(draft), ...part }],
+});
+
 it('knows when two drafts say the same', () => {
   const start = draftOf(mapping);
   expect(sameDraft(start, draftOf(mapping))).toBe(true);
-  expect(sameDraft(start, { ...start, body: '{}' })).toBe(false);
-  expect(sameDraft(start, { ...start, headers: start.headers.slice(1) })).toBe(false);
-  expect(sameDraft(start, { ...start, headers: start.headers.map((h) => ({ ...h, value: 'x' })) })).toBe(
+  const { headers } = first(start);
+  expect(sameDraft(start, withAnswer(start, { body: '{}' }))).toBe(false);
+  expect(sameDraft(start, withAnswer(start, { headers: headers.slice(1) }))).toBe(false);
+  expect(sameDraft(start, withAnswer(start, { headers: headers.map((h) => ({ ...h, value: 'x' })) }))).toBe(
     false,
   );
+  const another = { ...start, answers: [...start.answers, emptyAnswer()] };
+  expect(sameDraft(start, another), 'with one answer for all the others only wait').toBe(true);
+  expect(sameDraft({ ...start, mode: 'sequence' }, { ...another, mode: 'sequence' })).toBe(false);
 });
 
 describe('documentOf', () => {
@@ -44,8 +57,8 @@ describe('documentOf', () => {
     expect(JSON.parse(documentOf(draftOf(mapping)))).toEqual(document);
   });
   it('keeps the digits of numbers and leaves out headers without a name', () => {
-    const draft = { ...emptyDraft(), body: '{"metres": 18.0, "id": 9007199254740993}' };
-    draft.headers = [{ key: 1, name: ' ', value: 'x' }];
+    const body = '{"metres": 18.0, "id": 9007199254740993}';
+    const draft = withAnswer(emptyDraft(), { body, headers: [{ key: 1, name: ' ', value: 'x' }] });
     expect(documentOf(draft)).toContain('"headers":[],"json":{"metres": 18.0, "id": 9007199254740993}');
   });
   it('keeps the digits of a kept mapping', () => {
@@ -77,6 +90,30 @@ describe('documentOf', () => {
   ])('keeps the answer %o', (answer) => {
     expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
   });
+  it.each([
+    [
+      {
+        sequence: [
+          { status: 503, headers: [], text: 'a' },
+          { status: 200, headers: [], json: {} },
+        ],
+      },
+    ],
+    // biome-ignore lint/suspicious/noThenProperty: so the document calls it
+    [{ sequence: [{ status: 503, headers: [], text: 'a' }], then: 'start-over', per: 'caller' }],
+    [
+      {
+        choose: [
+          { if: 'call.body.nights > 7', answer: { status: 422, headers: [], text: 'too long' } },
+          { answer: { status: 200, headers: [], json: { nights: '${call.body.nights}' } } },
+        ],
+      },
+    ],
+  ])('keeps several answers %o', (answers) => {
+    const { etag: _, answer: __, ...others } = mapping;
+    const document = { ...others, ...answers };
+    expect(JSON.parse(documentOf(draftOf(document as MappingDocument)))).toEqual(document);
+  });
   it('takes any method when none is named', () => {
     expect(JSON.parse(documentOf({ ...emptyDraft(), method: '' })).call).toEqual({ path: '/' });
   });
@@ -91,14 +128,29 @@ describe('faultsOf', () => {
     [{ path: '' }, ['path']],
     [{ where: '[{' }, ['where']],
     [{ where: '{}' }, ['where']],
+  ])('%j has faults in %j', (change, keys) => {
+    const { answers, ...faults } = faultsOf({ ...emptyDraft(), ...change });
+    expect(Object.keys(faults)).toEqual(keys);
+    expect(answers).toEqual([{}]);
+    expect(isSound({ answers, ...faults })).toBe(keys.length === 0);
+  });
+  it.each([
     [{ status: '99' }, ['status']],
     [{ status: 'ok' }, ['status']],
     [{ body: '{"a": }' }, ['body']],
     [{ kind: 'text' as const, body: '{"a": }' }, []],
     [{ status: '204' }, ['body']],
     [{ status: '204', kind: 'none' as const }, []],
-  ])('%j has faults in %j', (change, keys) => {
-    expect(Object.keys(faultsOf({ ...emptyDraft(), ...change }))).toEqual(keys);
+  ])('the answer %j has faults in %j', (change, keys) => {
+    const faults = faultsOf(withAnswer(emptyDraft(), change));
+    expect(Object.keys(faults.answers[0] ?? {})).toEqual(keys);
+    expect(isSound(faults)).toBe(keys.length === 0);
+  });
+  it('asks for the condition of every choice but the last', () => {
+    const answers = ['', 'true', ''].map((condition) => ({ ...emptyAnswer(), if: condition }));
+    const faults = faultsOf({ ...emptyDraft(), mode: 'choose', answers });
+    expect(faults.answers.map((of) => Object.keys(of))).toEqual([['if'], [], []]);
+    expect(faultsOf({ ...emptyDraft(), mode: 'sequence', answers }).answers).toEqual([{}, {}, {}]);
   });
 });
 
@@ -122,9 +174,9 @@ describe('drafts', () => {
 
   it('of a call start from its answer', () => {
     const draft = draftOfCall(call);
-    expect(draft.status).toBe('409');
-    expect(draft.headers.map((h) => h.name)).toEqual(['Content-Type', 'Retry-After']);
-    expect(JSON.parse(draft.body)).toEqual({ title: 'taken' });
+    expect(first(draft).status).toBe('409');
+    expect(first(draft).headers.map((h) => h.name)).toEqual(['Content-Type', 'Retry-After']);
+    expect(JSON.parse(first(draft).body)).toEqual({ title: 'taken' });
   });
   it('keep a literal ${ of the answer as one', () => {
     const headers = [
@@ -132,12 +184,12 @@ describe('drafts', () => {
       ['X-Note', '${a}'],
     ];
     const draft = draftOfCall({ ...call, answer: { ...call.answer, headers, body: 'Costs ${amount}' } });
-    expect(draft.headers.find((h) => h.name === 'X-Note')?.value).toBe('$${a}');
-    expect(draft.body).toBe('Costs $${amount}');
+    expect(first(draft).headers.find((h) => h.name === 'X-Note')?.value).toBe('$${a}');
+    expect(first(draft).body).toBe('Costs $${amount}');
   });
   it('of a miss start from the request alone', () => {
     const draft = draftOfCall({ ...call, source: 'miss', status: 404 });
-    expect([draft.method, draft.path, draft.status]).toEqual(['POST', '/berths/N7/bookings', '200']);
+    expect([draft.method, draft.path, first(draft).status]).toEqual(['POST', '/berths/N7/bookings', '200']);
   });
   it('of an operation without a body have none', () => {
     const draft = draftOfOperation({
@@ -147,7 +199,7 @@ describe('drafts', () => {
       path: '/warnings/{id}',
       status: 204,
     });
-    expect([draft.kind, draft.status]).toEqual(['none', '204']);
+    expect([first(draft).kind, first(draft).status]).toEqual(['none', '204']);
   });
 });
 
@@ -175,26 +227,33 @@ it.each([
   [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
   [{ from: 'contract' }, 'starts from'],
   [{ from: 'mapping:free-berth' }, 'starts from'],
-  [undefined, 'a single answer'],
+  [{ json: {}, tide: 1 }, 'no tide'],
+  [{ fault: { code: 'Client', text: 'no', subcode: ['a'] } }, 'no subcode of a fault'],
+  [{ fault: { code: 'Client', text: 'no' } }, ''],
 ])('leaves %o to the form only where nothing is lost', (answer, why) => {
-  const said = beyondForm({ answer });
-  if (why) expect(said).toContain(why);
-  else expect(said).toBe('');
-  expect(beyondForm({ answer, flow: { name: 'hold', when: 'held' } })).not.toBe('');
+  for (const said of [
+    beyondForm({ answer } as Mapping),
+    beyondForm({ sequence: [{ json: {} }, answer] } as Mapping),
+    beyondForm({ choose: [{ if: 'true', answer }, { answer: { json: {} } }] } as Mapping),
+  ]) {
+    if (why) expect(said).toContain(why);
+    else expect(said).toBe('');
+  }
+  expect(beyondForm({ answer, flow: { name: 'hold', when: 'held' } } as Mapping)).not.toBe('');
 });
 
 it('keeps the edits of what the upstream says, and no status beside them', () => {
   const edit = [{ op: 'replace' as const, path: '/body/amount', value: 1.5 }];
   const start = draftOf({ ...mapping, answer: { from: 'upstream', edit } });
-  expect(start.kind).toBe('upstream');
-  expect(faultsOf(start)).toEqual({});
+  expect(first(start).kind).toBe('upstream');
+  expect(isSound(faultsOf(start))).toBe(true);
   const written = JSON.parse(documentOf(start));
   expect(written.answer).toEqual({ from: 'upstream', edit });
-  expect(JSON.parse(documentOf({ ...start, body: '', send: '[]' })).answer).toEqual({
+  expect(JSON.parse(documentOf(withAnswer(start, { body: '', send: '[]' }))).answer).toEqual({
     from: 'upstream',
     send: [],
   });
-  expect(faultsOf({ ...start, send: '{}' }).body).toBe('A list of steps, in JSON');
+  expect(faultsOf(withAnswer(start, { send: '{}' })).answers[0]?.body).toBe('A list of steps, in JSON');
 });
 
 it('keeps the impairment of a mapping', () => {

@@ -1,7 +1,23 @@
 import type { CallDetail, Mapping, MappingDocument, Operation } from '@/api/types';
 import { writeExact } from '@/lib/exactJson';
 import { pretty } from '@/lib/format';
+import {
+  type AnswerDraft,
+  type AnswerFaults,
+  answerDraftOf,
+  answerText,
+  beyondAnswer,
+  emptyAnswer,
+  faultsOfAnswer,
+  headerLine,
+  jsonFault,
+  object,
+  sameAnswer,
+} from './answerDraft';
 import { queryConditions } from './callProposal';
+
+/** How a mapping answers: always the same, its answers in turn, or the first whose condition holds. */
+export type Mode = 'one' | 'sequence' | 'choose';
 
 /** A mapping while it is being written: everything is text until it is saved. */
 export interface MappingDraft {
@@ -15,35 +31,11 @@ export interface MappingDraft {
   operation: string; // "" unless one is named
   where: string; // JSON; "" for no conditions
   when: string; // an expression; "" for none
-  status: string; // a number, or an expression
-  headers: { key: number; name: string; value: string }[];
-  kind:
-    | 'json'
-    | 'text'
-    | 'xml'
-    | 'base64'
-    | 'payload'
-    | 'redirect'
-    | 'fault'
-    | 'contract'
-    | 'upstream'
-    | 'none';
-  body: string; // of a fault, its detail; from the upstream, the steps of its edit
-  payload: string; // name of a payload of the service
-  redirect: string; // where to
-  faultCode: string;
-  faultText: string;
-  example: string; // of the contract; "" for data drawn from it
+  mode: Mode;
+  answers: AnswerDraft[]; // at least one; with one, the first
+  after: '' | 'repeat-last' | 'start-over' | 'pass'; // the last of a sequence; "" as usual
+  per: '' | 'everyone' | 'caller'; // whose calls it counts; "" as usual
   impair: string; // JSON: trouble that goes with every answer; "" for none
-  send: string; // JSON: steps that edit the request to the upstream; "" for none
-  recorded: string; // JSON: how a recorded answer came; "" for none
-}
-
-let lastKey = 0;
-
-/** Headers get a key of their own: they move while they are edited. */
-export function headerLine(name = '', value = '') {
-  return { key: ++lastKey, name, value };
 }
 
 export function emptyDraft(): MappingDraft {
@@ -58,24 +50,16 @@ export function emptyDraft(): MappingDraft {
     operation: '',
     where: '',
     when: '',
-    status: '200',
-    headers: [],
-    kind: 'json',
-    body: '{}',
-    payload: '',
-    redirect: '',
-    faultCode: 'Server',
-    faultText: '',
-    example: '',
-    send: '',
+    mode: 'one',
+    answers: [emptyAnswer()],
+    after: '',
+    per: '',
     impair: '',
-    recorded: '',
   };
 }
 
 export function draftOf(mapping: MappingDocument): MappingDraft {
   const { call } = mapping;
-  const answer = mapping.answer ?? { status: 200 };
   const method = Array.isArray(call.method) ? call.method.join(', ') : (call.method ?? '');
   return {
     ...emptyDraft(),
@@ -90,47 +74,29 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     where: call.where ? writeExact(call.where, 2) : '',
     when: call.if ?? '',
     impair: mapping.impair ? writeExact(mapping.impair, 2) : '',
-    status: String(answer.status ?? 200),
-    headers: ((answer.headers ?? []) as Record<string, string>[]).flatMap((h) =>
-      Object.entries(h).map(([name, value]) => headerLine(name, value)),
-    ),
-    recorded: answer.recorded ? writeExact(answer.recorded) : '',
-    ...bodyOf(answer),
+    mode: mapping.sequence ? 'sequence' : mapping.choose ? 'choose' : 'one',
+    answers: answersOf(mapping),
+    after: mapping.then ?? '',
+    per: mapping.per ?? '',
   };
 }
 
-type Body = Pick<MappingDraft, 'kind' | 'body'> & Partial<MappingDraft>;
-
-function bodyOf(answer: NonNullable<MappingDocument['answer']>): Body {
-  if (answer.text !== undefined) return { kind: 'text', body: answer.text };
-  if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
-  if (answer.base64 !== undefined) return { kind: 'base64', body: answer.base64 };
-  if (answer.payload) return { kind: 'payload', body: '', payload: answer.payload };
-  if (answer.redirect) return { kind: 'redirect', body: '', redirect: answer.redirect };
-  if (answer.fault) {
-    const { code, text, detail } = answer.fault;
-    return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
-  }
-  if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
-  if (answer.from) {
-    const steps = (of?: unknown[]) => (of?.length ? writeExact(of, 2) : '');
-    return { kind: 'upstream', body: steps(answer.edit), send: steps(answer.send) };
-  }
-  if ('json' in answer) return { kind: 'json', body: writeExact(answer.json, 2) };
-  return { kind: 'none', body: '' };
+function answersOf({ answer, sequence, choose }: MappingDocument): AnswerDraft[] {
+  if (sequence) return sequence.map((one) => answerDraftOf(one));
+  if (choose) return choose.map((choice) => answerDraftOf(choice.answer, choice.if));
+  return [answerDraftOf(answer ?? { status: 200 })];
 }
 
 /** Why the form would lose part of what a mapping answers, or "". */
-export function beyondForm({ answer, flow }: Pick<MappingDocument, 'answer' | 'flow'>): string {
-  if (!answer) return 'The form shows a single answer; several stay a document';
-  if (flow || answer.remember) return 'The form has nothing that is remembered: it stays a document';
-  if (answer.callbacks) return 'The form has no callbacks: it stays a document';
-  if (answer.script) return 'The form has no scripts: it stays a document';
-  if (answer.let) return 'The form has no names of values (let): it stays a document';
-  if (answer.with || (answer.from && answer.from !== 'upstream')) {
-    return 'The form cannot show what an answer starts from: it stays a document';
-  }
-  return '';
+export function beyondForm({
+  answer,
+  sequence,
+  choose,
+  flow,
+}: Pick<MappingDocument, 'answer' | 'sequence' | 'choose' | 'flow'>): string {
+  if (flow) return 'The form has no flows: it stays a document';
+  const answers = sequence ?? choose?.map((choice) => choice.answer) ?? [answer ?? {}];
+  return answers.map(beyondAnswer).find(Boolean) ?? '';
 }
 
 /** Starts from what an operation answers. */
@@ -148,10 +114,15 @@ export function draftOfOperation(operation: Operation): MappingDraft {
     method: operation.byMessage ? '' : operation.method,
     path: operation.byMessage ? '' : operation.path,
     operation: operation.byMessage ? operation.id : '',
-    status: String(operation.status ?? 200),
-    headers,
-    kind: operation.sample ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
-    body: operation.sample ? literal(pretty(operation.sample)) : '',
+    answers: [
+      {
+        ...emptyAnswer(),
+        status: String(operation.status ?? 200),
+        headers,
+        kind: operation.sample ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
+        body: operation.sample ? literal(pretty(operation.sample)) : '',
+      },
+    ],
   };
 }
 
@@ -182,18 +153,26 @@ export function draftOfCall(call: CallDetail, more = ''): MappingDraft {
   const body = call.answer.encoding === 'text' ? call.answer.body : '';
   return {
     ...draft,
-    status: String(call.status),
-    headers,
-    kind: body ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
-    body: literal(json || xml ? pretty(body) : body),
+    answers: [
+      {
+        ...emptyAnswer(),
+        status: String(call.status),
+        headers,
+        kind: body ? (json ? 'json' : xml ? 'xml' : 'text') : 'none',
+        body: literal(json || xml ? pretty(body) : body),
+      },
+    ],
   };
 }
 
-export type Faults = Partial<Record<'id' | 'path' | 'where' | 'status' | 'body' | 'impair', string>>;
+export type Faults = Partial<Record<'id' | 'path' | 'where' | 'impair', string>> & {
+  /** Of each answer, in their order. */
+  answers: AnswerFaults[];
+};
 
 /** What keeps a draft from being saved; nothing when it may be. */
 export function faultsOf(draft: MappingDraft): Faults {
-  const faults: Faults = {};
+  const faults: Faults = { answers: givenAnswers(draft).map(faultsOfAnswer) };
   if (draft.id && !/^[A-Za-z0-9][A-Za-z0-9._-]{0,127}$/.test(draft.id)) {
     faults.id = 'Letters, digits, . _ and - only';
   }
@@ -205,98 +184,48 @@ export function faultsOf(draft: MappingDraft): Faults {
     if (wrong || !draft.where.trim().startsWith('[')) faults.where = wrong || 'A list of conditions, in JSON';
   }
   if (draft.impair.trim() && jsonFault(draft.impair)) faults.impair = jsonFault(draft.impair);
-  const status = Number(draft.status);
-  if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
-    faults.status = 'A number from 200 to 999, or ${…}';
-  }
-  if (draft.kind === 'payload' && !draft.payload) faults.body = 'Choose a payload';
-  if (draft.kind === 'redirect' && !draft.redirect.trim()) faults.body = 'Say where to';
-  if (draft.kind === 'redirect' && !isExpression(draft.status) && (status < 300 || status > 399)) {
-    faults.status = 'A redirect has 300 to 399';
-  }
-  if (draft.kind === 'json') {
-    const wrong = jsonFault(draft.body);
-    if (wrong) faults.body = wrong;
-  }
-  if (draft.kind === 'upstream') return { ...faults, ...stepFaults(draft) };
-  if (draft.kind !== 'none' && (status === 204 || status === 304)) {
-    faults.body = `An answer with status ${status} cannot have a body`;
+  if (draft.mode === 'choose') {
+    faults.answers.forEach((of, i) => {
+      const last = i === faults.answers.length - 1;
+      if (!last && !draft.answers[i]?.if.trim())
+        of.if = 'Say when it is given: the last one alone needs no condition';
+    });
   }
   return faults;
 }
 
-/** What is wrong with the edits of what the upstream is asked and answers. */
-function stepFaults(draft: MappingDraft): Faults {
-  for (const steps of [draft.body, draft.send]) {
-    if (!steps.trim()) continue;
-    const wrong = jsonFault(steps);
-    if (wrong || !steps.trim().startsWith('[')) return { body: wrong || 'A list of steps, in JSON' };
-  }
-  return {};
+/** Whether nothing keeps a draft from being saved. */
+export function isSound({ answers, ...others }: Faults): boolean {
+  return Object.keys(others).length === 0 && answers.every((of) => Object.keys(of).length === 0);
 }
 
-function isExpression(text: string): boolean {
-  return text.trim().startsWith('${');
+/** The answers that are saved: with one for all calls, the others wait for another mode. */
+function givenAnswers({ mode, answers }: MappingDraft): AnswerDraft[] {
+  return mode === 'one' ? answers.slice(0, 1) : answers;
 }
 
-/** Whether two drafts say the same; large bodies are compared, not written out. */
+/** Whether two drafts say the same. */
 export function sameDraft(a: MappingDraft, b: MappingDraft): boolean {
-  const { headers: ours, ...mine } = a;
-  const { headers: theirs, ...other } = b;
+  const { answers: _, ...mine } = a;
+  const { answers: __, ...other } = b;
+  const [ours, theirs] = [givenAnswers(a), givenAnswers(b)];
   return (
     Object.entries(mine).every(([key, value]) => value === other[key as keyof typeof other]) &&
     ours.length === theirs.length &&
-    ours.every((header, i) => header.name === theirs[i]?.name && header.value === theirs[i]?.value)
+    ours.every((answer, i) => sameAnswer(answer, theirs[i] as AnswerDraft))
   );
 }
 
-/** What is wrong with a text that should be JSON, or "". */
-export function jsonFault(text: string): string {
-  try {
-    JSON.parse(text);
-    return '';
-  } catch (error) {
-    return `Not JSON: ${error instanceof Error ? error.message : error}`;
-  }
-}
+/** How many letters the bodies of a draft have. */
+export const sizeOf = ({ answers }: MappingDraft) => answers.reduce((sum, { body }) => sum + body.length, 0);
 
 /**
- * The document of a draft that has no faults, as text: the body goes in as it
- * was written, so that its numbers keep their digits and its keys their order.
+ * The document of a draft that has no faults, as text: bodies go in as they were written, so that
+ * their numbers keep their digits and their keys their order.
  */
 export function documentOf(draft: MappingDraft): string {
   const labels = draft.labels.split(/[\s,]+/).filter(Boolean);
   const methods = draft.method.split(/[\s,]+/).filter(Boolean);
-  const body: [string, string][] = [];
-  if (draft.kind === 'json') body.push(['json', draft.body]);
-  if (draft.kind === 'text' || draft.kind === 'xml' || draft.kind === 'base64') {
-    body.push([draft.kind, JSON.stringify(draft.body)]);
-  }
-  if (draft.kind === 'payload') body.push(['payload', JSON.stringify(draft.payload)]);
-  if (draft.kind === 'redirect') body.push(['redirect', JSON.stringify(draft.redirect.trim())]);
-  if (draft.kind === 'fault') {
-    const detail = draft.body.trim() ? { detail: draft.body } : {};
-    body.push(['fault', JSON.stringify({ code: draft.faultCode, text: draft.faultText, ...detail })]);
-  }
-  if (draft.kind === 'contract') {
-    const example = draft.example.trim();
-    body.push(example ? ['example', JSON.stringify(example)] : ['generate', 'true']);
-  }
-  if (draft.kind === 'upstream') {
-    body.push(['from', '"upstream"']);
-    if (draft.send.trim()) body.push(['send', draft.send]);
-    if (draft.body.trim()) body.push(['edit', draft.body]);
-  }
-  const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
-  const status = isExpression(draft.status)
-    ? JSON.stringify(draft.status.trim())
-    : String(Number(draft.status));
-  const head: [string, string][] = [
-    ['status', status],
-    ['headers', JSON.stringify(headers)],
-  ];
-  if (draft.recorded) body.push(['recorded', draft.recorded]);
-  const answer = draft.kind === 'upstream' ? body : [...head, ...body];
   return object([
     ...(draft.id ? [['id', JSON.stringify(draft.id)] as [string, string]] : []),
     ['title', JSON.stringify(draft.title)],
@@ -304,9 +233,28 @@ export function documentOf(draft: MappingDraft): string {
     ['enabled', String(draft.enabled)],
     ['rank', String(draft.rank)],
     ['call', object(callOf(draft, methods))],
-    ['answer', object(answer)],
+    ...answerMembers(draft),
     ...(draft.impair.trim() ? [['impair', draft.impair] as [string, string]] : []),
   ]);
+}
+
+function answerMembers(draft: MappingDraft): [string, string][] {
+  const texts = givenAnswers(draft).map(answerText);
+  if (draft.mode === 'one') return [['answer', texts[0] ?? '{}']];
+  if (draft.mode === 'sequence') {
+    const members: [string, string][] = [['sequence', `[${texts.join(',')}]`]];
+    if (draft.after) members.push(['then', JSON.stringify(draft.after)]);
+    if (draft.per) members.push(['per', JSON.stringify(draft.per)]);
+    return members;
+  }
+  const choices = texts.map((text, i) => {
+    const condition = draft.answers[i]?.if.trim();
+    return object([
+      ...(condition ? [['if', JSON.stringify(condition)] as [string, string]] : []),
+      ['answer', text],
+    ]);
+  });
+  return [['choose', `[${choices.join(',')}]`]];
 }
 
 function callOf(draft: MappingDraft, methods: string[]): [string, string][] {
@@ -317,10 +265,6 @@ function callOf(draft: MappingDraft, methods: string[]): [string, string][] {
   if (draft.where.trim()) members.push(['where', draft.where]);
   if (draft.when.trim()) members.push(['if', JSON.stringify(draft.when)]);
   return members;
-}
-
-function object(members: [string, string][]): string {
-  return `{${members.map(([key, value]) => `${JSON.stringify(key)}:${value}`).join(',')}}`;
 }
 
 /** The statuses that a mapping answers with, in their order. */

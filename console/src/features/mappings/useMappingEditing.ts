@@ -13,8 +13,10 @@ import {
   emptyDraft,
   faultsOf,
   idOf,
+  isSound,
   type MappingDraft,
   sameDraft,
+  sizeOf,
 } from './mappingDraft';
 import { trialOf } from './queries';
 import type { SavedMapping } from './useSaveMapping';
@@ -24,6 +26,9 @@ interface Start {
   saved?: SavedMapping;
   start?: MappingDraft;
 }
+
+/** Those of a document are the service's to find. */
+const noFaults = { answers: [] };
 
 export type Editing = ReturnType<typeof useMappingEditing>;
 
@@ -40,8 +45,8 @@ export function useMappingEditing({ service, saved, start }: Start) {
   const [text, setText] = useState(kept?.text ?? saved?.text ?? '');
   const [call, setCall] = useState(params.get('from') ?? '');
   const asDocument = !start || (params.get('view') === 'document' && text !== '');
-  const faults = asDocument ? {} : faultsOf(draft);
-  const sound = Object.keys(faults).length === 0;
+  const faults = asDocument ? noFaults : faultsOf(draft);
+  const sound = isSound(faults);
   const document = asDocument ? text : sound ? documentOf(draft) : '';
   const expressions = useMemo(() => expressionsOf(asDocument ? text : draft), [asDocument, text, draft]);
   const question = { document, replaces: saved && !saved.lane ? saved.mapping.id : '', call, expressions };
@@ -54,7 +59,7 @@ export function useMappingEditing({ service, saved, start }: Start) {
     placeholderData: (before) => before,
   });
   const changed = (start && isDirty(draft, start)) || text !== (saved?.text ?? '');
-  const keeps = changed && draft.body.length + text.length < mostKept;
+  const keeps = changed && sizeOf(draft) + text.length < mostKept;
   const begun = useSettled(keeps ? { draft, text, version } : null, 500);
   useEffect(() => keepDraft(service, id, begun ?? undefined), [service, id, begun]);
   const current = settled.document === document && !trial.isFetching;
@@ -133,7 +138,13 @@ function expressionsOf(of: MappingDraft | string): string[] {
   const texts =
     typeof of === 'string'
       ? [of]
-      : [of.body, of.redirect, of.faultText, ...of.headers.map(({ value }) => value)];
+      : of.answers.flatMap(({ if: condition, body, redirect, faultText, headers }) => [
+          condition.trim() && `\${${condition}}`,
+          body,
+          redirect,
+          faultText,
+          ...headers.map(({ value }) => value),
+        ]);
   const all = texts.flatMap((text) => (text.length > largeDocument ? [] : expressionsIn(text)));
   return [...new Set(all.map(({ expression }) => expression))].slice(0, mostExpressions);
 }

@@ -1,0 +1,239 @@
+import type { MappingDocument } from '@/api/types';
+import { writeExact } from '@/lib/exactJson';
+
+/** An answer of a mapping while it is being written: everything is text until it is saved. */
+export interface AnswerDraft {
+  key: number; // its own: answers move while they are edited
+  if: string; // of a choice: the expression that must be true; "" for otherwise
+  status: string; // a number, or an expression
+  headers: { key: number; name: string; value: string }[];
+  kind:
+    | 'json'
+    | 'text'
+    | 'xml'
+    | 'base64'
+    | 'payload'
+    | 'redirect'
+    | 'fault'
+    | 'contract'
+    | 'upstream'
+    | 'none';
+  body: string; // of a fault, its detail; from the upstream, the steps of its edit
+  payload: string; // name of a payload of the service
+  redirect: string; // where to
+  faultCode: string;
+  faultText: string;
+  example: string; // of the contract; "" for data drawn from it
+  send: string; // JSON: steps that edit the request to the upstream; "" for none
+  recorded: string; // JSON: how a recorded answer came; "" for none
+}
+
+export type AnswerDocument = NonNullable<MappingDocument['answer']>;
+
+let lastKey = 0;
+
+/** Headers get a key of their own: they move while they are edited. */
+export function headerLine(name = '', value = '') {
+  return { key: ++lastKey, name, value };
+}
+
+export function emptyAnswer(): AnswerDraft {
+  return {
+    key: ++lastKey,
+    if: '',
+    status: '200',
+    headers: [],
+    kind: 'json',
+    body: '{}',
+    payload: '',
+    redirect: '',
+    faultCode: 'Server',
+    faultText: '',
+    example: '',
+    send: '',
+    recorded: '',
+  };
+}
+
+export function answerDraftOf(answer: AnswerDocument, condition = ''): AnswerDraft {
+  return {
+    ...emptyAnswer(),
+    if: condition,
+    status: String(answer.status ?? 200),
+    headers: ((answer.headers ?? []) as Record<string, string>[]).flatMap((h) =>
+      Object.entries(h).map(([name, value]) => headerLine(name, value)),
+    ),
+    recorded: answer.recorded ? writeExact(answer.recorded) : '',
+    ...bodyOf(answer),
+  };
+}
+
+/** An answer that was kept as JSON, with keys that nothing else has. */
+export function withOwnKeys(answer: AnswerDraft): AnswerDraft {
+  return {
+    ...answer,
+    key: ++lastKey,
+    headers: answer.headers.map(({ name, value }) => headerLine(name, value)),
+  };
+}
+
+type Body = Pick<AnswerDraft, 'kind' | 'body'> & Partial<AnswerDraft>;
+
+function bodyOf(answer: AnswerDocument): Body {
+  if (answer.text !== undefined) return { kind: 'text', body: answer.text };
+  if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
+  if (answer.base64 !== undefined) return { kind: 'base64', body: answer.base64 };
+  if (answer.payload) return { kind: 'payload', body: '', payload: answer.payload };
+  if (answer.redirect) return { kind: 'redirect', body: '', redirect: answer.redirect };
+  if (answer.fault) {
+    const { code, text, detail } = answer.fault;
+    return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
+  }
+  if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
+  if (answer.from) {
+    const steps = (of?: unknown[]) => (of?.length ? writeExact(of, 2) : '');
+    return { kind: 'upstream', body: steps(answer.edit), send: steps(answer.send) };
+  }
+  if ('json' in answer) return { kind: 'json', body: writeExact(answer.json, 2) };
+  return { kind: 'none', body: '' };
+}
+
+/** What the form has of an answer; of a fault, of an answer from the upstream. */
+const shown = {
+  answer: [
+    'status',
+    'headers',
+    'json',
+    'text',
+    'xml',
+    'base64',
+    'payload',
+    'redirect',
+    'fault',
+    'example',
+    'generate',
+    'from',
+    'send',
+    'edit',
+    'recorded',
+  ],
+  fault: ['code', 'text', 'detail'],
+};
+
+/** What is said of an answer that the form cannot show. */
+const beyond: Record<string, string> = {
+  remember: 'The form has nothing that is remembered: it stays a document',
+  callbacks: 'The form has no callbacks: it stays a document',
+  script: 'The form has no scripts: it stays a document',
+  let: 'The form has no names of values (let): it stays a document',
+  with: 'The form cannot show what an answer starts from: it stays a document',
+};
+
+/** Why the form would lose part of an answer, or "". */
+export function beyondAnswer(answer: AnswerDocument): string {
+  const lost = (of: object, known: string[]) => Object.keys(of).find((key) => !known.includes(key));
+  const key = lost(answer, shown.answer);
+  if (key) return beyond[key] ?? `The form has no ${key}: it stays a document`;
+  if (answer.from && answer.from !== 'upstream') return beyond.with as string;
+  const inFault = answer.fault && lost(answer.fault, shown.fault);
+  return inFault ? `The form has no ${inFault} of a fault: it stays a document` : '';
+}
+
+export type AnswerFaults = Partial<Record<'if' | 'status' | 'body', string>>;
+
+/** What keeps an answer from being saved; nothing when it may be. */
+export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
+  const faults: AnswerFaults = {};
+  const status = Number(draft.status);
+  if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
+    faults.status = 'A number from 200 to 999, or ${…}';
+  }
+  if (draft.kind === 'payload' && !draft.payload) faults.body = 'Choose a payload';
+  if (draft.kind === 'redirect' && !draft.redirect.trim()) faults.body = 'Say where to';
+  if (draft.kind === 'redirect' && !isExpression(draft.status) && (status < 300 || status > 399)) {
+    faults.status = 'A redirect has 300 to 399';
+  }
+  if (draft.kind === 'json') {
+    const wrong = jsonFault(draft.body);
+    if (wrong) faults.body = wrong;
+  }
+  if (draft.kind === 'upstream') return { ...faults, ...stepFaults(draft) };
+  if (draft.kind !== 'none' && (status === 204 || status === 304)) {
+    faults.body = `An answer with status ${status} cannot have a body`;
+  }
+  return faults;
+}
+
+/** What is wrong with the edits of what the upstream is asked and answers. */
+function stepFaults(draft: AnswerDraft): AnswerFaults {
+  for (const steps of [draft.body, draft.send]) {
+    if (!steps.trim()) continue;
+    const wrong = jsonFault(steps);
+    if (wrong || !steps.trim().startsWith('[')) return { body: wrong || 'A list of steps, in JSON' };
+  }
+  return {};
+}
+
+function isExpression(text: string): boolean {
+  return text.trim().startsWith('${');
+}
+
+/** What is wrong with a text that should be JSON, or "". */
+export function jsonFault(text: string): string {
+  try {
+    JSON.parse(text);
+    return '';
+  } catch (error) {
+    return `Not JSON: ${error instanceof Error ? error.message : error}`;
+  }
+}
+
+/** Whether two answers say the same; large bodies are compared, not written out. */
+export function sameAnswer(a: AnswerDraft, b: AnswerDraft): boolean {
+  const { headers: ours, key: _, ...mine } = a;
+  const { headers: theirs, key: __, ...other } = b;
+  return (
+    Object.entries(mine).every(([key, value]) => value === other[key as keyof typeof other]) &&
+    ours.length === theirs.length &&
+    ours.every((header, i) => header.name === theirs[i]?.name && header.value === theirs[i]?.value)
+  );
+}
+
+/** The document of an answer that has no faults, as text: the body goes in as it was written. */
+export function answerText(draft: AnswerDraft): string {
+  const body: [string, string][] = [];
+  if (draft.kind === 'json') body.push(['json', draft.body]);
+  if (draft.kind === 'text' || draft.kind === 'xml' || draft.kind === 'base64') {
+    body.push([draft.kind, JSON.stringify(draft.body)]);
+  }
+  if (draft.kind === 'payload') body.push(['payload', JSON.stringify(draft.payload)]);
+  if (draft.kind === 'redirect') body.push(['redirect', JSON.stringify(draft.redirect.trim())]);
+  if (draft.kind === 'fault') {
+    const detail = draft.body.trim() ? { detail: draft.body } : {};
+    body.push(['fault', JSON.stringify({ code: draft.faultCode, text: draft.faultText, ...detail })]);
+  }
+  if (draft.kind === 'contract') {
+    const example = draft.example.trim();
+    body.push(example ? ['example', JSON.stringify(example)] : ['generate', 'true']);
+  }
+  if (draft.kind === 'upstream') {
+    body.push(['from', '"upstream"']);
+    if (draft.send.trim()) body.push(['send', draft.send]);
+    if (draft.body.trim()) body.push(['edit', draft.body]);
+  }
+  const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
+  const status = isExpression(draft.status)
+    ? JSON.stringify(draft.status.trim())
+    : String(Number(draft.status));
+  const head: [string, string][] = [
+    ['status', status],
+    ['headers', JSON.stringify(headers)],
+  ];
+  if (draft.recorded) body.push(['recorded', draft.recorded]);
+  return object(draft.kind === 'upstream' ? body : [...head, ...body]);
+}
+
+/** A JSON object of members that are written already. */
+export function object(members: [string, string][]): string {
+  return `{${members.map(([key, value]) => `${JSON.stringify(key)}:${value}`).join(',')}}`;
+}
