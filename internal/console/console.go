@@ -1,5 +1,5 @@
 // Package console holds the built web console, so that the binary carries it.
-// Its source is the folder console/ at the top; `make console` builds it into
+// Its source is the folder console/ at the top; `make build` puts it into
 // dist.
 package console
 

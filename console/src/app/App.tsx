@@ -5,7 +5,7 @@ import { keys } from '@/api/keys';
 import { leave, stayAt } from '@/api/presence';
 import { queries } from '@/api/queryClient';
 import { asked, token } from '@/api/token';
-import { CallsPage, startFeed, watchWhileAway } from '@/features/calls';
+import { startFeed, watchWhileAway } from '@/features/calls';
 import { ServicePage, ServicesPage } from '@/features/services';
 import { notify } from '@/ui/Notices';
 import { FaultBoundary } from './FaultBoundary';
@@ -18,6 +18,7 @@ const ActivityPage = lazy(() =>
   import('@/features/activity/ActivityPage').then((m) => ({ default: m.ActivityPage })),
 );
 const ApiPage = lazy(() => import('@/features/docs/ApiPage').then((m) => ({ default: m.ApiPage })));
+const CallsPage = lazy(() => import('@/features/calls/CallsPage').then((m) => ({ default: m.CallsPage })));
 const DocsPage = lazy(() => import('@/features/docs/DocsPage').then((m) => ({ default: m.DocsPage })));
 const LanesPage = lazy(() => import('@/features/lanes/LanesPage').then((m) => ({ default: m.LanesPage })));
 const MappingPages = lazy(() =>

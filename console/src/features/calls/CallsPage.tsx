@@ -1,5 +1,5 @@
 import { Pause, Play } from 'lucide-react';
-import { useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
+import { lazy, Suspense, useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import type { Call, Entry } from '@/api/types';
@@ -12,11 +12,7 @@ import { CopyButton } from '@/ui/CopyButton';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Select } from '@/ui/Select';
 import { Waiting } from '@/ui/Waiting';
-import { CallFlow } from './CallFlow';
-import { CallGroupTable } from './CallGroupTable';
-import { CallScatter } from './CallScatter';
 import { CallTable } from './CallTable';
-import { CallView } from './CallView';
 import { ChooseColumns } from './ChooseColumns';
 import { feed } from './callFeed';
 import { type GroupedBy, groupings } from './callGroups';
@@ -34,6 +30,12 @@ import { TimelineStrip } from './TimelineStrip';
 import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
 import { useCalls } from './useCalls';
+
+// what is not there at first is fetched when it is asked for
+const CallFlow = lazy(() => import('./CallFlow').then((m) => ({ default: m.CallFlow })));
+const CallGroupTable = lazy(() => import('./CallGroupTable').then((m) => ({ default: m.CallGroupTable })));
+const CallScatter = lazy(() => import('./CallScatter').then((m) => ({ default: m.CallScatter })));
+const CallView = lazy(() => import('./CallView').then((m) => ({ default: m.CallView })));
 
 /** What stands in the address for calls that are drawn as a flow, and as points. */
 const flow = 'flow';
@@ -179,19 +181,25 @@ export function CallsPage({ service = '' }: { service?: string }) {
             filtered={text !== '' || lane !== everyLane || service !== '' || period !== null}
             onClear={() => setParams({ lane: everyLane }, { replace: true })}
           />
-        ) : drawn === flow ? (
-          <CallFlow calls={calls} selected={selected} onSelect={select} />
-        ) : drawn === scatter ? (
-          <CallScatter calls={calls} selected={selected} onSelect={select} />
+        ) : drawn ? (
+          <Suspense fallback={<Waiting what="the calls" />}>
+            {drawn === flow ? (
+              <CallFlow calls={calls} selected={selected} onSelect={select} />
+            ) : (
+              <CallScatter calls={calls} selected={selected} onSelect={select} />
+            )}
+          </Suspense>
         ) : grouped ? (
-          <CallGroupTable
-            calls={calls}
-            by={grouped as GroupedBy}
-            onOpen={(words) => {
-              set('group', grouped === 'trace' ? flow : null);
-              set('text', `${text} ${words}`.trim());
-            }}
-          />
+          <Suspense fallback={<Waiting what="the calls" />}>
+            <CallGroupTable
+              calls={calls}
+              by={grouped as GroupedBy}
+              onOpen={(words) => {
+                set('group', grouped === 'trace' ? flow : null);
+                set('text', `${text} ${words}`.trim());
+              }}
+            />
+          </Suspense>
         ) : (
           <CallTable
             calls={calls}
@@ -206,14 +214,16 @@ export function CallsPage({ service = '' }: { service?: string }) {
           />
         )}
         {selected && (
-          <CallView
-            id={selected}
-            wide={wide}
-            onWide={(on) => set('wide', on ? 'yes' : null)}
-            other={params.get('with') ?? ''}
-            onOther={(id) => set('with', id)}
-            onClose={() => set('call', null)}
-          />
+          <Suspense fallback={<Waiting what="the call" />}>
+            <CallView
+              id={selected}
+              wide={wide}
+              onWide={(on) => set('wide', on ? 'yes' : null)}
+              other={params.get('with') ?? ''}
+              onOther={(id) => set('with', id)}
+              onClose={() => set('call', null)}
+            />
+          </Suspense>
         )}
       </div>
     </div>

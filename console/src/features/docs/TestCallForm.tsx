@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { keys } from '@/api/keys';
 import { myLane } from '@/api/myLane';
 import type { OperationDetail } from '@/api/types';
-import { SendCall } from '@/features/calls';
+import { SendCall } from '@/features/calls/SendCall';
 import { pretty } from '@/lib/format';
 import { Panel } from '@/ui/Panel';
 

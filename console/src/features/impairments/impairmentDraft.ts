@@ -2,6 +2,7 @@ import { stringify } from 'yaml';
 import type { ImpairmentDocument } from '@/api/types';
 import { word } from '@/lib/shell';
 import { plainOf, type Value, withValue } from '@/lib/yamlText';
+import { latencyOf } from './latency';
 
 /** What the form shows of an impairment's document: everything is text, '' for nothing. */
 export interface Fields {
@@ -150,12 +151,6 @@ function errorsText(errors: Plain['errors']): string {
 function latencyText(latency: Plain['latency']): string {
   if (typeof latency !== 'object') return latency ?? '';
   return latency.measured ? 'recorded' : `p50=${latency.p50},p99=${latency.p99}`;
-}
-
-/** The latency that a text means: 250ms, 200ms..900ms, recorded or p50=80ms,p99=900ms. */
-export function latencyOf(text: string): string | { p50: string; p99: string } {
-  const shaped = /^p50=([^,]+),\s*p99=(.+)$/.exec(text.trim());
-  return shaped ? { p50: shaped[1]?.trim() ?? '', p99: shaped[2]?.trim() ?? '' } : text.trim();
 }
 
 function statusOf(text: string): Value {

@@ -1,6 +1,5 @@
 export { ImpairmentMark } from './ImpairmentMark';
-export { ImpairmentPanel } from './ImpairmentPanel';
 export { ImpairmentStrip } from './ImpairmentStrip';
-export { latencyOf } from './impairmentDraft';
+export { latencyOf } from './latency';
 export { switchImpairments } from './queries';
 export { useRefresh } from './useRefresh';

@@ -1,30 +1,46 @@
 import { useQuery } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { lazy, type ReactNode, Suspense } from 'react';
 import { Link } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
 import type { Service } from '@/api/types';
 import { AnswerList } from '@/features/answers';
-import { CallbackPanel, CallbackSwitch } from '@/features/callbacks';
-import { CallsPage } from '@/features/calls';
-import { ImpairmentPanel } from '@/features/impairments';
 import { useAddress } from '@/features/lanes';
-import { MemoryPanel, RecallPanel } from '@/features/memory';
-import { RecordingPanel } from '@/features/recordings';
 import { useTitle } from '@/lib/title';
 import { CopyButton } from '@/ui/CopyButton';
 import { Panel } from '@/ui/Panel';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Waiting } from '@/ui/Waiting';
-import { ContractRoom } from './ContractRoom';
 import { DropContract } from './DropContract';
 import { MemorySwitch } from './MemorySwitch';
 import { ModeSwitch } from './ModeSwitch';
 import { serviceByName } from './queries';
 import { RoomTabs } from './RoomTabs';
 import { addressOf, roomsOf } from './rooms';
-import { ServiceSettings } from './ServiceSettings';
 import { type Importing, useImport } from './useImport';
+
+// rooms that are not the first one of most visits are fetched when they are opened
+const CallbackPanel = lazy(() =>
+  import('@/features/callbacks/CallbackPanel').then((m) => ({ default: m.CallbackPanel })),
+);
+const CallbackSwitch = lazy(() =>
+  import('@/features/callbacks/CallbackSwitch').then((m) => ({ default: m.CallbackSwitch })),
+);
+const CallsPage = lazy(() => import('@/features/calls/CallsPage').then((m) => ({ default: m.CallsPage })));
+const ContractRoom = lazy(() => import('./ContractRoom').then((m) => ({ default: m.ContractRoom })));
+const ImpairmentPanel = lazy(() =>
+  import('@/features/impairments/ImpairmentPanel').then((m) => ({ default: m.ImpairmentPanel })),
+);
+const MemoryPanel = lazy(() =>
+  import('@/features/memory/MemoryPanel').then((m) => ({ default: m.MemoryPanel })),
+);
+const RecallPanel = lazy(() =>
+  import('@/features/memory/RecallPanel').then((m) => ({ default: m.RecallPanel })),
+);
+const RecordingPanel = lazy(() =>
+  import('@/features/recordings/RecordingPanel').then((m) => ({ default: m.RecordingPanel })),
+);
+const ServiceSettings = lazy(() => import('./ServiceSettings').then((m) => ({ default: m.ServiceSettings })));
 
 /** A service, one room of it at a time. */
 export function ServicePage({ name, room = '' }: { name: string; room?: string }) {
@@ -50,7 +66,9 @@ export function ServicePage({ name, room = '' }: { name: string; room?: string }
       <ServiceHead service={service} />
       <RoomTabs service={service} room={room} />
       <div className="flex min-h-0 flex-1 flex-col border-line border-t">
-        <RoomOf service={service} room={room} importing={importing} />
+        <Suspense fallback={<Waiting what="the room" />}>
+          <RoomOf service={service} room={room} importing={importing} />
+        </Suspense>
       </div>
       {importing.dialog}
     </DropContract>

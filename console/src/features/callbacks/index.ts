@@ -1,2 +1,0 @@
-export { CallbackPanel } from './CallbackPanel';
-export { CallbackSwitch } from './CallbackSwitch';

@@ -1,2 +1,0 @@
-export { MemoryPanel } from './MemoryPanel';
-export { RecallPanel } from './RecallPanel';
