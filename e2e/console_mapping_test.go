@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"testing"
 	"time"
@@ -99,4 +100,35 @@ func TestConsoleDrafts(t *testing.T) {
 	assert.Equal(t, []string{"theirs"}, kept.Labels)
 	assert.Equal(t, "Mine", kept.Title)
 	must(t, p.Wait("sessionStorage.length === 0"), p.Goto(s.control+"/services/moorings"), p.Goto(s.control+document), p.Wait("[...document.querySelectorAll('input')].some((e) => e.value === 'Mine')"), p.Wait("!document.body.innerText.includes('This is what you were writing')"))
+}
+
+// Conditions are dragged, or moved with the arrow keys, also into groups.
+func TestConsoleConditionsMove(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	_, err := s.api.PutMappings(t.Context(), "moorings", []byte(`{id: fog, call: {path: /fog, where: [{query: a, present: true}, {any: [{query: b, present: true}, {query: c, present: true}]}, {query: d, present: true}]}, answer: {text: a}}`))
+	require.NoError(t, err)
+	p := s.page("/services/moorings/mappings/fog")
+	drag := func(from, onto string) string {
+		return fmt.Sprintf(`(() => {
+			const grip = document.querySelector('[data-grip="%s"]'), over = document.querySelector('[data-condition="%s"]');
+			if (!grip || !over) return false;
+			const dataTransfer = new DataTransfer(), { bottom } = over.getBoundingClientRect();
+			grip.dispatchEvent(new DragEvent('dragstart', {bubbles: true, dataTransfer}));
+			over.dispatchEvent(new DragEvent('dragover', {bubbles: true, cancelable: true, dataTransfer, clientY: bottom - 2}));
+			over.dispatchEvent(new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer, clientY: bottom - 2}));
+			return true;
+		})()`, from, onto)
+	}
+	press := func(at, key string) string {
+		return fmt.Sprintf(`(() => { const grip = document.querySelector('[data-grip="%s"]'); grip.focus(); return !grip.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', bubbles: true, cancelable: true})); })()`, at, key)
+	}
+	const order = `[...document.querySelectorAll('input[aria-label=Name]')].map((input) => input.value).join('')`
+	must(t, p.Wait(order+` === 'abcd'`), p.Wait(drag("2", "1.0")), p.Wait(order+` === 'abdc'`))
+	must(t, p.Wait(press("0", "ArrowDown")), p.Wait(order+` === 'bdca'`), p.Wait(`document.activeElement.dataset.grip === '1'`), p.Press("Save"), p.WaitText("fog is saved"))
+	found, err := s.api.Mapping(t.Context(), "moorings", "fog")
+	require.NoError(t, err)
+	text, err := json.Marshal(found.Call.Where)
+	require.NoError(t, err)
+	assert.JSONEq(t, `[{"any": [{"query": "b", "present": true}, {"query": "d", "present": true}, {"query": "c", "present": true}]}, {"query": "a", "present": true}]`, string(text))
 }

@@ -261,11 +261,11 @@ func (t *Template) renderBody(scope *expr.Scope) ([]byte, error) {
 	case t.body == nil:
 		return t.bytes, nil
 	case t.kind.tree:
-		n, err := t.body.Render(scope)
+		text, err := t.body.AppendJSON(nil, scope)
 		if err != nil {
 			return nil, err
 		}
-		return n.AppendJSON(nil), nil
+		return text, nil
 	default:
 		text, err := t.body.Text(scope, t.kind.escape)
 		return []byte(text), err

@@ -84,6 +84,9 @@ type Program struct {
 	// variables are those that it uses by their names.
 	variables []string
 	steps     int // what it takes at least
+	// lookup is all that it is, or constant all that it gives; nil for any other.
+	lookup   *lookup
+	constant *tree.Node
 }
 
 // LooksAt reports whether the program looks at a part of the call.
@@ -234,7 +237,9 @@ func Compile(text string, names ...string) (*Program, error) {
 		return nil, fmt.Errorf("expression %q: %w", text, err)
 	}
 	root := parsed.NativeRep().Expr()
-	return &Program{text, program, partsOf(root), variablesOf(root), steps}, nil
+	p := &Program{text: text, program: program, parts: partsOf(root), variables: variablesOf(root), steps: steps, lookup: lookupOf(root)}
+	p.constant = constantOf(p, root)
+	return p, nil
 }
 
 // said is the first thing that CEL finds wrong, without its picture of it.
@@ -363,6 +368,9 @@ const (
 
 // Run evaluates the program. An error of the budget is wrapped.
 func (p *Program) Run(s *Scope) (*tree.Node, error) {
+	if p.constant != nil {
+		return p.constant, s.Budget.Spend(p.steps)
+	}
 	out, err := p.value(s)
 	var n *tree.Node
 	if err == nil {
@@ -378,6 +386,11 @@ func (p *Program) Run(s *Scope) (*tree.Node, error) {
 func (p *Program) value(s *Scope) (ref.Val, error) {
 	if err := s.Budget.Spend(p.steps); err != nil {
 		return nil, err
+	}
+	if p.lookup != nil {
+		if found, ok := p.lookup.in(s, p.parts); ok {
+			return found, nil
+		}
 	}
 	out, details, err := p.program.Eval(&activation{s, p.parts})
 	if cost := details.ActualCost(); cost != nil {

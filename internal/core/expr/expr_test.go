@@ -56,7 +56,8 @@ func TestTemplates(t *testing.T) {
 		`"${ {'a': '}'} }"`:                                                     `{"a":"}"}`,
 		`"${has(call.body.none) ? 1 : 2}"`:                                      `2`,
 		`{"a":["${call.method}",1.0],"b":true}`:                                 `{"a":["POST",1.0],"b":true}`,
-		`"${call.path.number.lowerAscii()}"`:                                    `"n7"`,
+		`{"å\"": "${call.method}", "l": ["x ${call.method} y", [], {}, {"z": {"a": "<"}}]}`: `{"å\"":"POST","l":["x POST y",[],{},{"z":{"a":"<"}}]}`,
+		`"${call.path.number.lowerAscii()}"`:                                                `"n7"`,
 	} {
 		n, err := tree.Parse([]byte(template))
 		require.NoError(t, err)
@@ -65,7 +66,19 @@ func TestTemplates(t *testing.T) {
 		got, err := compiled.Render(scope())
 		require.NoError(t, err, template)
 		assert.Equal(t, want, string(got.AppendJSON(nil)), template)
+		text, err := compiled.AppendJSON(nil, scope())
+		require.NoError(t, err, template)
+		assert.Equal(t, want, string(text), template)
 	}
+	n, err := tree.Parse([]byte(`["${call.none}", {"a": "${counter('a')}"}, "${call.gone}"]`))
+	require.NoError(t, err)
+	compiled, _ := expr.CompileTemplate(n)
+	counted := 0
+	s := scope()
+	s.Count = func(string) int64 { counted++; return 1 }
+	_, err = compiled.AppendJSON(nil, s)
+	assert.ErrorContains(t, err, "call.none", "the first one that fails")
+	assert.Equal(t, 1, counted, "those behind it take their turns all the same")
 }
 
 func TestFunctions(t *testing.T) {

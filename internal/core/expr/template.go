@@ -17,7 +17,14 @@ type Template struct {
 	parts    []part     // of a text
 	children []*Template
 	keys     []string
+	// encoded is fixed as JSON, quoted are keys with their colons; of what stands beside expressions.
+	encoded []byte
+	quoted  [][]byte
+	room    int // about how long it becomes, in bytes
 }
+
+// roomOfExpression is how long what an expression gives is taken to be, in bytes.
+const roomOfExpression = 32
 
 // part is a piece of a text: literal, or an expression.
 type part struct {
@@ -68,10 +75,30 @@ func (c *templateCompiler) compile(n *tree.Node, at string) *Template {
 	}
 	if dynamic {
 		t.fixed = nil
+		t.encode()
 	} else if t.children != nil {
 		t.fixed = t.assemble(n.Kind, func(child *Template) *tree.Node { return child.fixed })
 	}
 	return t
+}
+
+// encode writes as JSON what stands beside expressions.
+func (t *Template) encode() {
+	for i, child := range t.children {
+		if t.keys != nil {
+			t.quoted = append(t.quoted, append(tree.AppendQuoted(nil, t.keys[i]), ':'))
+		}
+		if child.fixed != nil {
+			child.encoded = child.fixed.AppendJSON(nil)
+		}
+		t.room += len(child.encoded) + child.room + 2
+		if child.parts != nil {
+			t.room += roomOfExpression
+		}
+	}
+	for _, key := range t.quoted {
+		t.room += len(key)
+	}
 }
 
 // Fixed reports whether the template gives the same value for every call.
@@ -115,6 +142,47 @@ func (t *Template) Render(s *Scope) (*tree.Node, error) {
 		return value
 	})
 	return n, failed
+}
+
+// AppendJSON appends what Render gives, as JSON.
+func (t *Template) AppendJSON(b []byte, s *Scope) ([]byte, error) {
+	if b == nil {
+		b = make([]byte, 0, t.room)
+	}
+	switch {
+	case t.encoded != nil:
+		return append(b, t.encoded...), nil
+	case t.fixed != nil:
+		return t.fixed.AppendJSON(b), nil
+	case len(t.parts) == 1:
+		n, err := t.parts[0].program.Run(s)
+		if err != nil {
+			return b, err
+		}
+		return n.AppendJSON(b), nil
+	case t.parts != nil:
+		text, err := joined(t.parts, s, nil)
+		return tree.AppendQuoted(b, text), err
+	}
+	brackets := "[]"
+	if t.keys != nil {
+		brackets = "{}"
+	}
+	b = append(b, brackets[0])
+	var failed error
+	for i, child := range t.children {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		if t.keys != nil {
+			b = append(b, t.quoted[i]...)
+		}
+		var err error
+		if b, err = child.AppendJSON(b, s); err != nil && failed == nil {
+			failed = err // those that follow take their turns all the same
+		}
+	}
+	return append(b, brackets[1]), failed
 }
 
 // Named gives the value for one call as other expressions take it, by a name: what is

@@ -1,5 +1,5 @@
-import { Plus, X } from 'lucide-react';
-import { useId } from 'react';
+import { GripVertical, Plus, X } from 'lucide-react';
+import { type DragEvent, type ReactNode, useId, useState } from 'react';
 import type { Trial } from '@/api/types';
 import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
@@ -11,6 +11,7 @@ import {
   type Item,
   isGroup,
   kindOf,
+  moveItem,
   newRow,
   parts,
   type Row,
@@ -40,7 +41,7 @@ const types = ['string', 'number', 'integer', 'boolean', 'object', 'array', 'nul
 export function ConditionRows({ items, onChange, trial, seen }: Props) {
   const id = useId();
   return (
-    <div className="space-y-2">
+    <div className="space-y-2" data-conditions>
       {Object.entries(seen).map(([part, values]) => (
         <datalist key={part} id={`${id}-${part}`}>
           {[...values.keys()].map((name) => (
@@ -55,6 +56,7 @@ export function ConditionRows({ items, onChange, trial, seen }: Props) {
         seen={seen}
         holds={(i) => holdsText(trial, i)}
         onChange={(at, next) => onChange(replaceItem(items, at, next))}
+        onMove={(from, to) => onChange(moveItem(items, from, to))}
       />
       <AddItem onAdd={(item) => onChange([...items, item])} />
     </div>
@@ -75,23 +77,67 @@ interface ItemsProps {
   seen: Seen;
   holds(i: number): string;
   onChange(at: number[], next: Item | null): void;
+  /** Moves one before another place. */
+  onMove(from: number[], to: number[]): void;
 }
 
-function Items({ id, items, at, seen, holds, onChange }: ItemsProps) {
+/** What is dragged, as text: the places that lead to a condition. */
+const dragged = 'application/x-condition';
+
+function Items({ id, items, at, seen, holds, onChange, onMove }: ItemsProps) {
+  const [over, setOver] = useState<number>();
   return (
     <ul className="space-y-2">
       {items.map((item, i) => {
         const here = [...at, i];
         const change = (next: Item | null) => onChange(here, next);
+        const grip = (
+          <Grip
+            at={here}
+            onUp={i > 0 ? () => onMove(here, [...at, i - 1]) : undefined}
+            onDown={i < items.length - 1 ? () => onMove(here, [...at, i + 2]) : undefined}
+          />
+        );
         return (
-          // biome-ignore lint/suspicious/noArrayIndexKey: conditions have no names, and their fields keep no state
-          <li key={i} data-condition={here.join('.')} className="rounded border border-line bg-panel p-1.5">
+          <li
+            // biome-ignore lint/suspicious/noArrayIndexKey: conditions have no names, and their fields keep no state
+            key={i}
+            data-condition={here.join('.')}
+            onDragOver={(event) => {
+              if (!event.dataTransfer.types.includes(dragged)) return;
+              event.preventDefault();
+              event.stopPropagation();
+              setOver(behindMiddle(event) ? i + 1 : i);
+            }}
+            onDragLeave={() => setOver(undefined)}
+            onDrop={(event) => {
+              const from = event.dataTransfer.getData(dragged);
+              setOver(undefined);
+              if (!from) return;
+              event.preventDefault();
+              event.stopPropagation();
+              onMove(from.split('.').map(Number), [...at, behindMiddle(event) ? i + 1 : i]);
+            }}
+            className={cn(
+              'rounded border border-line bg-panel p-1.5',
+              over === i && 'shadow-[0_-3px_0_var(--accent)]',
+              over === i + 1 && 'shadow-[0_3px_0_var(--accent)]',
+            )}
+          >
             {isGroup(item) ? (
-              <GroupRow group={item} holds={holds(i)} onChange={change}>
-                <Items id={id} items={item.rows} at={here} seen={seen} holds={() => ''} onChange={onChange} />
+              <GroupRow group={item} holds={holds(i)} grip={grip} onChange={change}>
+                <Items
+                  id={id}
+                  items={item.rows}
+                  at={here}
+                  seen={seen}
+                  holds={() => ''}
+                  onChange={onChange}
+                  onMove={onMove}
+                />
               </GroupRow>
             ) : (
-              <ConditionRow id={id} row={item} seen={seen} holds={holds(i)} onChange={change} />
+              <ConditionRow id={id} row={item} seen={seen} holds={holds(i)} grip={grip} onChange={change} />
             )}
           </li>
         );
@@ -100,17 +146,54 @@ function Items({ id, items, at, seen, holds, onChange }: ItemsProps) {
   );
 }
 
+/** Whether something is held over the lower half of an element. */
+function behindMiddle({ currentTarget, clientY }: DragEvent<HTMLElement>): boolean {
+  const { top, height } = currentTarget.getBoundingClientRect();
+  return clientY > top + height / 2;
+}
+
+/** By what a condition is dragged, or moved with the arrow keys. */
+function Grip({ at, onUp, onDown }: { at: number[]; onUp?(): void; onDown?(): void }) {
+  return (
+    <button
+      type="button"
+      draggable
+      data-grip={at.join('.')}
+      aria-label="Move: drag it, or press arrow up or down"
+      title="Drag it, or press arrow up or down"
+      onDragStart={(event) => event.dataTransfer.setData(dragged, at.join('.'))}
+      onKeyDown={(event) => {
+        const move = event.key === 'ArrowUp' ? onUp : event.key === 'ArrowDown' ? onDown : undefined;
+        if (!move) return;
+        event.preventDefault();
+        move();
+        const next = [...at.slice(0, -1), (at.at(-1) ?? 0) + (event.key === 'ArrowUp' ? -1 : 1)];
+        const rows = event.currentTarget.closest('[data-conditions]');
+        requestAnimationFrame(() =>
+          // where it is now
+          rows?.querySelector<HTMLElement>(`[data-grip="${next.join('.')}"]`)?.focus(),
+        );
+      }}
+      className="flex h-7 cursor-grab items-center text-dim"
+    >
+      <GripVertical size={14} aria-hidden />
+    </button>
+  );
+}
+
 interface GroupRowProps {
   group: Group;
   holds: string;
+  grip: ReactNode;
   onChange(next: Group | null): void;
-  children: React.ReactNode;
+  children: ReactNode;
 }
 
-function GroupRow({ group, holds, onChange, children }: GroupRowProps) {
+function GroupRow({ group, holds, grip, onChange, children }: GroupRowProps) {
   return (
     <div className="space-y-2">
-      <div className="flex items-center gap-2">
+      <div className="flex items-center gap-1.5">
+        {grip}
         <Select
           quiet
           label="What must hold of the group"
@@ -135,17 +218,19 @@ interface ConditionRowProps {
   row: Row;
   seen: Seen;
   holds: string;
+  grip: ReactNode;
   onChange(next: Row | null): void;
 }
 
-function ConditionRow({ id, row, seen, holds, onChange }: ConditionRowProps) {
+function ConditionRow({ id, row, seen, holds, grip, onChange }: ConditionRowProps) {
   const set = (change: Partial<Row>) => onChange({ ...row, ...change });
   const [, , nameHint] = parts.find(([part]) => part === row.part) ?? parts[0];
   const value = seen[row.part]?.get(row.name);
   const kind = kindOf(row.test);
   const small = cn(inputLook, 'h-7 min-w-0 font-mono text-xs');
   return (
-    <div className="grid grid-cols-[112px_minmax(0,1fr)_24px] gap-1.5">
+    <div className="grid grid-cols-[14px_112px_minmax(0,1fr)_24px] gap-1.5">
+      {grip}
       <Select
         quiet
         label="Part"
@@ -169,7 +254,7 @@ function ConditionRow({ id, row, seen, holds, onChange }: ConditionRowProps) {
       <TakeOut what="the condition" onClick={() => onChange(null)} />
       {row.part === 'only' && (
         <>
-          <span className="self-center pl-1 text-xs">except</span>
+          <span className="col-start-2 self-center pl-1 text-xs">except</span>
           <input
             aria-label="Except"
             placeholder="names, between commas"
@@ -181,6 +266,7 @@ function ConditionRow({ id, row, seen, holds, onChange }: ConditionRowProps) {
       )}
       {!testless(row.part) && (
         <>
+          <span className="col-start-1" />
           <Select
             quiet
             label="Test"
@@ -211,7 +297,12 @@ function ConditionRow({ id, row, seen, holds, onChange }: ConditionRowProps) {
         </datalist>
       )}
       {(holds || row.except) && (
-        <p className={cn('col-span-3 pl-1 text-dim text-xs', /holds on 0 /.test(holds) && 'text-miss')}>
+        <p
+          className={cn(
+            'col-span-3 col-start-2 pl-1 text-dim text-xs',
+            /holds on 0 /.test(holds) && 'text-miss',
+          )}
+        >
           {row.part !== 'only' && row.except && <span>except {row.except}. </span>}
           {holds}
         </p>

@@ -3,6 +3,7 @@ import {
   type Group,
   type Item,
   jsonText,
+  moveItem,
   newRow,
   readJson,
   replaceItem,
@@ -74,4 +75,24 @@ it('replaces one row, also in a group', () => {
   expect(names(replaceItem(rows, [1, 0], newRow()))).toEqual(['a', ['', 'c']]);
   expect(names(replaceItem(rows, [1, 1], null))).toEqual(['a', ['b']]);
   expect(names(replaceItem(rows, [0], null))).toEqual([['b', 'c']]);
+});
+
+it.each([
+  ['up', [2], [0], 'c a b(d e)'],
+  ['down, before the one after the next', [0], [2], 'b(d e) a c'],
+  ['to the end', [0], [3], 'b(d e) c a'],
+  ['where it is', [0], [1], 'a b(d e) c'],
+  ['into a group', [2], [1, 1], 'a b(d c e)'],
+  ['into a group behind it', [0], [1, 0], 'b(a d e) c'],
+  ['out of a group', [1, 0], [0], 'd a b(e) c'],
+  ['within a group', [1, 0], [1, 2], 'a b(e d) c'],
+  ['a group', [1], [3], 'a c b(d e)'],
+  ['a group never into itself', [1], [1, 0], 'a b(d e) c'],
+  ['what is not there', [7], [0], 'a b(d e) c'],
+])('moves a condition %s', (_, from, to, want) => {
+  const row = (name: string): Item => ({ ...newRow(), name });
+  const items = [row('a'), { kind: 'any', rows: [row('d'), row('e')] } as Group, row('c')];
+  const told = (list: Item[]): string =>
+    list.map((item) => ('kind' in item ? `b(${told(item.rows)})` : item.name)).join(' ');
+  expect(told(moveItem(items, from, to))).toBe(want);
 });

@@ -174,3 +174,27 @@ export function replaceItem(items: Item[], [at = 0, ...rest]: number[], next: It
     return isGroup(item) ? [{ ...item, rows: replaceItem(item.rows, rest, next) }] : [item];
   });
 }
+
+function itemAt(items: Item[], [at = 0, ...rest]: number[]): Item | undefined {
+  const item = items[at];
+  if (rest.length === 0 || !item) return item;
+  return isGroup(item) ? itemAt(item.rows, rest) : undefined;
+}
+
+function insertItem(items: Item[], [at = 0, ...rest]: number[], item: Item): Item[] {
+  if (rest.length === 0) return [...items.slice(0, at), item, ...items.slice(at)];
+  return items.map((one, i) =>
+    i === at && isGroup(one) ? { ...one, rows: insertItem(one.rows, rest, item) } : one,
+  );
+}
+
+/** The rows with one of them, by the places that lead to it, moved before another place; a group never into itself. */
+export function moveItem(items: Item[], from: number[], to: number[]): Item[] {
+  const item = itemAt(items, from);
+  if (!item || from.every((step, i) => step === to[i])) return items;
+  const last = from.length - 1;
+  const goal = [...to];
+  const beside = from.slice(0, last).every((step, i) => step === goal[i]);
+  if (beside && (goal[last] ?? 0) > (from[last] ?? 0)) goal[last] = (goal[last] ?? 0) - 1; // it leaves its place
+  return insertItem(replaceItem(items, from, null), goal, item);
+}

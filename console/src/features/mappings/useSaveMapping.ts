@@ -43,8 +43,8 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
         `${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`,
         made ? () => navigate(`/services/${encodeURIComponent(service)}`) : undefined,
       );
+      if (!saved) navigate(pageOf(service, mapping.id), { replace: true }); // before one is elsewhere
       await refresh();
-      if (!saved) navigate(pageOf(service, mapping.id), { replace: true });
     },
   });
   const remove = useMutation({

@@ -83,8 +83,8 @@ function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
     const made = replaces
       ? [await putScenario(named, document, etag)]
       : (await makeScenarios(document)).items;
-    await refresh();
     const another = made[0]?.name !== name;
+    await refresh();
     if (another && made[0]) onOpen(made[0].name);
     const names = made.map((item) => item.name).join(', ');
     const told = `${names} is kept, in force on the next call where it is on`;
@@ -98,8 +98,8 @@ function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
     mutationFn: () => removeScenario(name),
     onSuccess: async () => {
       notifyChange(`Scenario ${name} is removed`);
+      onClose(); // before another one may be open
       await refresh();
-      onClose();
     },
     onError: (error) => notify(error.message),
   });
