@@ -205,7 +205,21 @@ func TestConsoleStaysLightWithManyCalls(t *testing.T) {
 	must(t, p.WaitText("1 new call waiting"), p.Wait(`document.querySelector('[data-call=c-1]')`))
 }
 
-// Every page in both themes, judged by axe.
+// unclearParts says what of a page nobody could tell apart who only hears it: a page without its one heading,
+// tables without a name, buttons of rows that are called alike and belong to no group that has a name.
+const unclearParts = `(() => {
+	const name = (e) => (e.getAttribute('aria-label') || e.innerText || e.title || '').trim();
+	const named = (e) => !!e.closest('fieldset, section[aria-label], [role=group][aria-label], [role=toolbar], dialog, form') ;
+	const out = [];
+	if (document.querySelectorAll('h1').length !== 1) out.push(document.querySelectorAll('h1').length + ' h1');
+	for (const table of document.querySelectorAll('table, [role=table]')) if (!table.getAttribute('aria-label') && !table.caption && !table.closest('section')) out.push('table ' + table.innerText.slice(0, 40));
+	const seen = new Map();
+	for (const button of document.querySelectorAll('main li button, main td button')) if (!named(button)) seen.set(name(button), (seen.get(name(button)) ?? 0) + 1);
+	for (const [words, times] of seen) if (times > 1) out.push(times + ' buttons "' + words + '"');
+	return out.join('; ');
+})()`
+
+// Every page in both themes, judged by axe, and by what one hears.
 func TestConsoleAccessibility(t *testing.T) {
 	t.Parallel()
 	s, _, _ := boarded(t)
@@ -256,7 +270,10 @@ func TestConsoleAccessibility(t *testing.T) {
 		t.Run(path, func(t *testing.T) {
 			p := s.page(path)
 			must(t, p.Wait(wait))
-			_, err := browser.Eval[any](p, string(axe)+"; null")
+			unclear, err := browser.Eval[string](p, unclearParts)
+			require.NoError(t, err)
+			assert.Empty(t, unclear, "for who hears the page")
+			_, err = browser.Eval[any](p, string(axe)+"; null")
 			require.NoError(t, err)
 			for theme, rules := range map[string]string{"light": "['wcag2a', 'wcag2aa', 'wcag21aa']", "dark": "{type: 'rule', values: ['color-contrast']}"} { // only colours differ
 				must(t, p.Theme(theme))

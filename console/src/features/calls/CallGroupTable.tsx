@@ -18,7 +18,7 @@ export function CallGroupTable({ calls, by, onOpen }: Props) {
   const groups = useMemo(() => groupCalls(calls, by), [calls, by]);
   return (
     <div className="min-h-0 flex-1 overflow-y-auto">
-      <table className="w-full text-[13px]">
+      <table aria-label="Groups of calls" className="w-full text-[13px]">
         <thead>
           <tr className="border-line border-b">
             <th className={headCell}>Calls of</th>

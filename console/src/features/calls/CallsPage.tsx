@@ -115,6 +115,7 @@ export function CallsPage({ service = '' }: { service?: string }) {
 
   return (
     <div className="flex h-full min-h-0 flex-1 flex-col">
+      {service ? <h2 className="sr-only">Calls</h2> : <h1 className="sr-only">Calls</h1>}
       <div className="flex flex-wrap items-center gap-2 border-line border-b px-5 py-2">
         <FilterField text={text} onChange={(next) => set('text', next)} input={filter} />
         <SavedFilters text={text} onUse={(saved) => set('text', saved)} />

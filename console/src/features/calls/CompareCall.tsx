@@ -95,7 +95,7 @@ function Places({ comparison }: { comparison: CallComparison }) {
       </p>
       {places.length > 0 && (
         <div className="overflow-x-auto rounded border border-line">
-          <table className="w-full table-fixed border-collapse text-xs">
+          <table aria-label="Places" className="w-full table-fixed border-collapse text-xs">
             <thead>
               <tr className="bg-sunken text-left">
                 <th className="w-[34%] px-2.5 py-1.5 font-medium">Place</th>

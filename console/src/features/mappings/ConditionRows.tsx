@@ -125,7 +125,7 @@ function Items({ id, items, at, seen, holds, onChange, onMove }: ItemsProps) {
             )}
           >
             {isGroup(item) ? (
-              <GroupRow group={item} holds={holds(i)} grip={grip} onChange={change}>
+              <GroupRow group={item} holds={holds(i)} place={placeText(here)} grip={grip} onChange={change}>
                 <Items
                   id={id}
                   items={item.rows}
@@ -137,7 +137,15 @@ function Items({ id, items, at, seen, holds, onChange, onMove }: ItemsProps) {
                 />
               </GroupRow>
             ) : (
-              <ConditionRow id={id} row={item} seen={seen} holds={holds(i)} grip={grip} onChange={change} />
+              <ConditionRow
+                id={id}
+                row={item}
+                seen={seen}
+                holds={holds(i)}
+                place={placeText(here)}
+                grip={grip}
+                onChange={change}
+              />
             )}
           </li>
         );
@@ -152,6 +160,9 @@ function behindMiddle({ currentTarget, clientY }: DragEvent<HTMLElement>): boole
   return clientY > top + height / 2;
 }
 
+/** Where a condition stands, as people count: 1, 2.1. */
+const placeText = (at: number[]) => at.map((i) => i + 1).join('.');
+
 /** By what a condition is dragged, or moved with the arrow keys. */
 function Grip({ at, onUp, onDown }: { at: number[]; onUp?(): void; onDown?(): void }) {
   return (
@@ -159,7 +170,7 @@ function Grip({ at, onUp, onDown }: { at: number[]; onUp?(): void; onDown?(): vo
       type="button"
       draggable
       data-grip={at.join('.')}
-      aria-label="Move: drag it, or press arrow up or down"
+      aria-label={`Move condition ${placeText(at)}`}
       title="Drag it, or press arrow up or down"
       onDragStart={(event) => event.dataTransfer.setData(dragged, at.join('.'))}
       onKeyDown={(event) => {
@@ -184,12 +195,14 @@ function Grip({ at, onUp, onDown }: { at: number[]; onUp?(): void; onDown?(): vo
 interface GroupRowProps {
   group: Group;
   holds: string;
+  /** Where it stands: 2.1. */
+  place: string;
   grip: ReactNode;
   onChange(next: Group | null): void;
   children: ReactNode;
 }
 
-function GroupRow({ group, holds, grip, onChange, children }: GroupRowProps) {
+function GroupRow({ group, holds, place, grip, onChange, children }: GroupRowProps) {
   return (
     <div className="space-y-2">
       <div className="flex items-center gap-1.5">
@@ -203,7 +216,7 @@ function GroupRow({ group, holds, grip, onChange, children }: GroupRowProps) {
           className="h-7"
         />
         <span className="ml-auto text-dim text-xs">{holds}</span>
-        <TakeOut what="the group" onClick={() => onChange(null)} />
+        <TakeOut what={`group ${place}`} onClick={() => onChange(null)} />
       </div>
       <div className="space-y-2 pl-3">
         {children}
@@ -218,11 +231,13 @@ interface ConditionRowProps {
   row: Row;
   seen: Seen;
   holds: string;
+  /** Where it stands: 2.1. */
+  place: string;
   grip: ReactNode;
   onChange(next: Row | null): void;
 }
 
-function ConditionRow({ id, row, seen, holds, grip, onChange }: ConditionRowProps) {
+function ConditionRow({ id, row, seen, holds, place, grip, onChange }: ConditionRowProps) {
   const set = (change: Partial<Row>) => onChange({ ...row, ...change });
   const [, , nameHint] = parts.find(([part]) => part === row.part) ?? parts[0];
   const value = seen[row.part]?.get(row.name);
@@ -251,7 +266,7 @@ function ConditionRow({ id, row, seen, holds, grip, onChange }: ConditionRowProp
       ) : (
         <span />
       )}
-      <TakeOut what="the condition" onClick={() => onChange(null)} />
+      <TakeOut what={`condition ${place}`} onClick={() => onChange(null)} />
       {row.part === 'only' && (
         <>
           <span className="col-start-2 self-center pl-1 text-xs">except</span>

@@ -39,7 +39,7 @@ export function RecentCalls({ trial, large, chosen, choose }: Props) {
       {open && !large && calls.length > 0 && (
         <div className="grid h-[168px] md:grid-cols-[minmax(0,4fr)_minmax(0,3fr)]">
           <div className="overflow-y-auto border-line border-t">
-            <table className="w-full text-xs">
+            <table aria-label="Recent calls" className="w-full text-xs">
               <tbody>
                 {calls.map((call) => (
                   <CallRow key={call.id} call={call} chosen={chosen === call.id} choose={choose} />

@@ -36,7 +36,7 @@ export function CollectionItems({ service, lane, collection }: Props) {
         {({ items, next }) => (
           <>
             {items.length > 0 && (
-              <table className="w-full table-fixed text-[13px]">
+              <table aria-label="Things of the collection" className="w-full table-fixed text-[13px]">
                 <thead>
                   <tr>
                     <th scope="col" className={`${headCell} w-44`}>

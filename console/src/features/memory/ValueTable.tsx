@@ -29,7 +29,7 @@ export function ValueTable({ service, lane, values }: Props) {
   });
   return (
     <>
-      <table className="w-full table-fixed text-[13px]">
+      <table aria-label="Values" className="w-full table-fixed text-[13px]">
         <thead>
           <tr>
             <th scope="col" className={`${headCell} w-56`}>

@@ -12,7 +12,7 @@ export function LatencyTable({ service, recording }: { service: string; recordin
       <summary className="cursor-pointer text-dim text-xs">How long it took</summary>
       {data && data.items.length === 0 && <p className="text-dim text-xs">Nobody measured that.</p>}
       {data && data.items.length > 0 && (
-        <table className="mt-1 text-xs">
+        <table aria-label="How long operations took" className="mt-1 text-xs">
           <thead className="text-dim">
             <tr>
               <th className="pr-6 text-left font-medium">At the upstream</th>

@@ -44,7 +44,10 @@ export function RetriesPage() {
           items.length === 0 ? (
             <p className="px-5 text-dim">{lane ? `No call in lane ${lane} failed.` : 'No call failed.'}</p>
           ) : (
-            <table className="w-full border-line border-t text-[13px]">
+            <table
+              aria-label="Calls that were tried again"
+              className="w-full border-line border-t text-[13px]"
+            >
               <thead>
                 <tr className="border-line border-b">
                   <th className={headCell}>Began</th>

@@ -63,15 +63,15 @@ export function ScenarioRow({ scenario, lane, selected, busy, onUse, onOff, onOp
           {scenario.lines.length > mostLines && <li>and {scenario.lines.length - mostLines} more</li>}
         </ul>
       </div>
-      <Button look="bare" onClick={onOpen}>
+      <Button look="bare" aria-label={`Edit ${scenario.name}`} onClick={onOpen}>
         Edit
       </Button>
       {here ? (
-        <Button disabled={busy} onClick={onOff}>
+        <Button aria-label={`Switch off ${scenario.name}`} disabled={busy} onClick={onOff}>
           Switch off
         </Button>
       ) : (
-        <Button look="main" disabled={busy} onClick={onUse}>
+        <Button look="main" aria-label={`Use ${scenario.name}`} disabled={busy} onClick={onUse}>
           Use
         </Button>
       )}

@@ -13,7 +13,7 @@ const cell = `${bodyCell} py-3`;
 /** One row a service: where it is, what it has, who answered lately. */
 export function ServiceTable({ services }: { services: Service[] }) {
   return (
-    <table className="w-full border-line border-t">
+    <table aria-label="Services" className="w-full border-line border-t">
       <thead>
         <tr className="border-line border-b">
           <th className={headCell}>Service</th>

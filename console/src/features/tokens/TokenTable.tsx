@@ -13,7 +13,7 @@ import { revokeToken } from './queries';
 export function TokenTable({ tokens, mine }: { tokens: Token[]; mine?: string }) {
   return (
     <div className="overflow-x-auto border-line border-t">
-      <table className="w-full text-[13px]">
+      <table aria-label="Tokens" className="w-full text-[13px]">
         <thead>
           <tr className="border-line border-b">
             {['Name', 'Role', 'Services', 'Lanes', 'Last used', 'Holds until', 'Created', ''].map((head) => (

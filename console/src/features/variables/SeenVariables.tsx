@@ -13,7 +13,10 @@ export function SeenVariables({ service }: { service: string }) {
         items.length > 0 && (
           <section aria-label={`What calls to ${service} see`}>
             <h2 className="px-5 pt-3 pb-2 font-semibold">What calls to {service} see</h2>
-            <table className="w-full border-line border-t text-[13px]">
+            <table
+              aria-label="Variables as a service sees them"
+              className="w-full border-line border-t text-[13px]"
+            >
               <thead>
                 <tr className="border-line border-b">
                   <th className={headCell}>Variable</th>

@@ -21,7 +21,7 @@ export function VariableMatrix({ service, table, sets, inUse }: Props) {
     );
   return (
     <div className="overflow-x-auto">
-      <table className="w-full border-line border-t text-[13px]">
+      <table aria-label="Variables" className="w-full border-line border-t text-[13px]">
         <thead>
           <tr className="border-line border-b">
             <th className={headCell}>Variable</th>

@@ -150,7 +150,7 @@ function WalkView({ walk }: { walk: Walk }) {
         </p>
         <CommandLine command="rapidmimic walk next" />
       </header>
-      <table className="w-full table-fixed text-[13px]">
+      <table aria-label="Values that were tried" className="w-full table-fixed text-[13px]">
         <thead>
           <tr>
             {(['#', 'Is', 'Value', 'Contract', 'Verdict', 'Calls'] as const).map((title) => (
