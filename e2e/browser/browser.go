@@ -14,6 +14,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -285,6 +287,23 @@ func (p *Page) Theme(theme string) error {
 
 // Size sets the size of the window.
 func (p *Page) Size(width, height int64) error { return p.do(chromedp.EmulateViewport(width, height)) }
+
+// Busy is how long the page has worked so far: scripts, styles, layout and painting.
+func (p *Page) Busy() time.Duration {
+	if _, err := chromedp.Call(p.ctx, performance.Enable, performance.EnableParams{}); err != nil {
+		return 0
+	}
+	told, err := chromedp.Call(p.ctx, performance.GetMetrics, cdp.Empty{})
+	if err != nil {
+		return 0
+	}
+	for _, metric := range told.Metrics {
+		if metric.Name == "TaskDuration" {
+			return time.Duration(metric.Value * float64(time.Second))
+		}
+	}
+	return 0
+}
 
 // Screenshot writes what the window shows to a PNG file.
 func (p *Page) Screenshot(file string) error {

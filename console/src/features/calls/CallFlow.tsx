@@ -1,7 +1,8 @@
-import { useMemo } from 'react';
+import { memo, useMemo } from 'react';
 import type { Call } from '@/api/types';
 import { clock, duration } from '@/lib/format';
 import { targetOf } from '@/lib/target';
+import { useEvery } from '@/lib/useEvery';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
 import { flowOf, type Step } from './callFlow';
@@ -19,8 +20,15 @@ const most = 300;
 /** A pause of so many milliseconds is drawn. */
 const pause = 1_000;
 
+/** How often it is drawn anew at most, in milliseconds: it is to be read. */
+const drawEvery = 2_000;
+
 /** Calls as a sequence: who called whom, one below the other, the first on top. */
 export function CallFlow({ calls, selected, onSelect }: Props) {
+  return <Flow calls={useEvery(calls, drawEvery)} selected={selected} onSelect={onSelect} />;
+}
+
+const Flow = memo(function Flow({ calls, selected, onSelect }: Props) {
   const { participants, steps } = useMemo(() => flowOf(calls.slice(0, most)), [calls]);
   const middle = (place: number) => ((place + 0.5) / participants.length) * 100;
   return (
@@ -34,33 +42,38 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
             </span>
           ))}
         </div>
-        <ol aria-label="Flow of calls, the first on top">
-          {steps.map((step) => (
-            <li key={step.call.id} className="relative">
-              <div className="absolute inset-y-0 right-0 left-[100px]" aria-hidden="true">
-                {participants.map(({ key }, place) => (
-                  <span
-                    key={key}
-                    className="absolute inset-y-0 border-line border-l border-dashed"
-                    style={{ left: `${middle(place)}%` }}
-                  />
-                ))}
-              </div>
-              {step.gapMs >= pause && (
-                <p className="relative py-1 pl-[100px] text-center text-dim text-xs">
-                  <span className="bg-ground px-2">{duration(step.gapMs)} later</span>
-                </p>
-              )}
-              <FlowStep
-                step={step}
-                who={`${participants[step.from]?.name} calls ${participants[step.to]?.name}`}
-                middle={middle}
-                selected={step.call.id === selected}
-                onSelect={onSelect}
+        <div className="relative">
+          <div className="absolute inset-y-0 right-0 left-[100px]" aria-hidden="true">
+            {participants.map(({ key }, place) => (
+              <span
+                key={key}
+                className="absolute inset-y-0 border-line border-l border-dashed"
+                style={{ left: `${middle(place)}%` }}
               />
-            </li>
-          ))}
-        </ol>
+            ))}
+          </div>
+          <ol aria-label="Flow of calls, the first on top">
+            {steps.map((step) => (
+              <li
+                key={step.call.id}
+                className="relative [contain-intrinsic-size:auto_46px] [content-visibility:auto]"
+              >
+                {step.gapMs >= pause && (
+                  <p className="relative py-1 pl-[100px] text-center text-dim text-xs">
+                    <span className="bg-ground px-2">{duration(step.gapMs)} later</span>
+                  </p>
+                )}
+                <FlowStep
+                  step={step}
+                  who={`${participants[step.from]?.name} calls ${participants[step.to]?.name}`}
+                  middle={middle}
+                  selected={step.call.id === selected}
+                  onSelect={onSelect}
+                />
+              </li>
+            ))}
+          </ol>
+        </div>
         {calls.length > most && (
           <p className="px-5 py-2 text-dim text-xs">
             The last {most} of {calls.length.toLocaleString('en')} calls; filter to see others.
@@ -69,7 +82,7 @@ export function CallFlow({ calls, selected, onSelect }: Props) {
       </div>
     </div>
   );
-}
+});
 
 interface StepProps {
   step: Step;

@@ -1,8 +1,9 @@
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { memo, useEffect, useMemo, useRef, useState } from 'react';
 import type { Call } from '@/api/types';
 import { clock, count, duration } from '@/lib/format';
 import { targetOf } from '@/lib/target';
 import { useTheme } from '@/lib/theme';
+import { useEvery } from '@/lib/useEvery';
 import { drawMark, SourceMark } from '@/ui/SourceMark';
 import { nearest, type Point, type Scatter, scatterOf } from './callScatter';
 
@@ -15,8 +16,15 @@ interface Props {
 
 const margin = { top: 10, right: 20, bottom: 24, left: 68 };
 
+/** How often it is drawn anew at most, in milliseconds. */
+const drawEvery = 2_000;
+
 /** Calls as points: when they came, how long they took, who answered. */
 export function CallScatter({ calls, selected, onSelect }: Props) {
+  return <Points calls={useEvery(calls, drawEvery)} selected={selected} onSelect={onSelect} />;
+}
+
+const Points = memo(function Points({ calls, selected, onSelect }: Props) {
   const plot = useMemo(() => scatterOf(calls), [calls]);
   if (!plot) return null;
   return (
@@ -50,7 +58,7 @@ export function CallScatter({ calls, selected, onSelect }: Props) {
       </section>
     </div>
   );
-}
+});
 
 function Canvas({ plot, selected, onSelect }: { plot: Scatter } & Omit<Props, 'calls'>) {
   const box = useRef<HTMLDivElement>(null);
@@ -159,14 +167,43 @@ function draw(
     const moment = plot.from + share * (plot.to - plot.from);
     c.fillText(clock(new Date(moment).toISOString()), share * width, height + 8);
   }
-  for (const { call, x, y } of plot.points) {
-    const chosen = call.id === meant;
-    drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, chosen ? 1.4 : 0.75);
-    if (!chosen) continue;
-    c.strokeStyle = colour('focus');
-    c.lineWidth = 2;
-    c.beginPath();
-    c.arc(x * width, (1 - y) * height, 11, 0, 2 * Math.PI);
-    c.stroke();
+  const marks = new Map<string, HTMLCanvasElement>(); // drawn once for all points of a source
+  const taken = new Set<string>(); // places that have their mark: thousands stand on top of each other
+  let chosen: Point | undefined;
+  for (const point of plot.points) {
+    const { source, id } = point.call;
+    if (id === meant) chosen = point;
+    const [at, high] = [point.x * width, (1 - point.y) * height];
+    const place = `${source} ${Math.round(at)} ${Math.round(high)}`;
+    if (taken.has(place)) continue;
+    taken.add(place);
+    let mark = marks.get(source);
+    if (!mark) {
+      mark = markOf(source, colour(source), scale);
+      marks.set(source, mark);
+    }
+    c.drawImage(mark, at - half, high - half, 2 * half, 2 * half);
   }
+  if (!chosen) return;
+  const { call, x, y } = chosen;
+  drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, 1.4);
+  c.strokeStyle = colour('focus');
+  c.lineWidth = 2;
+  c.beginPath();
+  c.arc(x * width, (1 - y) * height, 11, 0, 2 * Math.PI);
+  c.stroke();
+}
+
+/** Half of the width and height of a mark, in pixels of the page. */
+const half = 6;
+
+/** The shape of a source as a picture. */
+function markOf(source: string, colour: string, scale: number): HTMLCanvasElement {
+  const picture = document.createElement('canvas');
+  picture.width = picture.height = 2 * half * scale;
+  const c = picture.getContext('2d');
+  if (!c) return picture;
+  c.scale(scale, scale);
+  drawMark(c, source, colour, half, half, 0.75);
+  return picture;
 }

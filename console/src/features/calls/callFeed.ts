@@ -24,7 +24,7 @@ const maxEntries = 500;
 const backfill = 1_000;
 const entriesBackfill = 100;
 /** How often the page is drawn anew at most, in milliseconds. */
-const publishEvery = 100;
+const publishEvery = 150;
 /** How often it is told that something has changed, in milliseconds. */
 const tellEvery = 300;
 

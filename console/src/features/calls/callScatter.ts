@@ -24,23 +24,36 @@ const mostSlow = 6;
 /** Nothing is drawn below this, in milliseconds: what is quicker is as good as at once. */
 const least = 0.01;
 
+const times = new WeakMap<Call, number>();
+
+/** When a call came; reading that text of thousands each second would take longer than drawing them. */
+function cameAt(call: Call): number {
+  let at = times.get(call);
+  if (at === undefined) {
+    at = Date.parse(call.at);
+    times.set(call, at);
+  }
+  return at;
+}
+
 /** Calls by when they came and how long they took, which has an axis of powers of ten. */
 export function scatterOf(calls: Call[]): Scatter | undefined {
-  const sorted = [...calls].sort((a, b) => a.tookMs - b.tookMs);
-  const [quickest, slow] = [sorted[0], sorted.at(-1)];
-  if (!quickest || !slow) return undefined;
-  const came = calls.map(({ at }) => Date.parse(at));
-  const from = Math.min(...came);
-  const to = Math.max(...came);
-  const low = Math.floor(Math.log10(Math.max(least, quickest.tookMs)));
-  const high = Math.max(low + 1, Math.ceil(Math.log10(Math.max(least, slow.tookMs))));
+  if (calls.length === 0) return undefined;
+  const took = Float64Array.from(calls, ({ tookMs }) => tookMs).sort();
+  let from = Number.POSITIVE_INFINITY;
+  let to = Number.NEGATIVE_INFINITY;
+  for (const call of calls) {
+    from = Math.min(from, cameAt(call));
+    to = Math.max(to, cameAt(call));
+  }
+  const rank = (share: number) => took[Math.min(took.length - 1, Math.floor(share * took.length))] ?? 0;
+  const low = Math.floor(Math.log10(Math.max(least, rank(0))));
+  const high = Math.max(low + 1, Math.ceil(Math.log10(Math.max(least, rank(1)))));
   const yOf = (ms: number) => (Math.log10(Math.max(least, ms)) - low) / (high - low);
-  const rank = (share: number) =>
-    sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))]?.tookMs ?? 0;
   return {
-    points: calls.map((call, i) => ({
+    points: calls.map((call) => ({
       call,
-      x: to === from ? 0.5 : ((came[i] ?? from) - from) / (to - from),
+      x: to === from ? 0.5 : (cameAt(call) - from) / (to - from),
       y: yOf(call.tookMs),
     })),
     from,
@@ -51,8 +64,16 @@ export function scatterOf(calls: Call[]): Scatter | undefined {
     })),
     medianMs: rank(0.5),
     p95Ms: rank(0.95),
-    slowest: sorted.slice(-mostSlow).reverse(),
+    slowest: slowestOf(calls, took),
   };
+}
+
+function slowestOf(calls: Call[], took: Float64Array): Call[] {
+  const bound = took[Math.max(0, took.length - mostSlow)] ?? 0;
+  return calls
+    .filter(({ tookMs }) => tookMs >= bound)
+    .sort((a, b) => b.tookMs - a.tookMs)
+    .slice(0, mostSlow);
 }
 
 /** The point that is nearest to a place, both in pixels from the top left; undefined where none is near. */
