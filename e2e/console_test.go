@@ -398,6 +398,7 @@ func TestConsoleColumnsAndScatter(t *testing.T) {
 	t.Parallel()
 	s := startDemo(t)
 	s.send("GET /moorings/berths", "", "User-Agent: quay-board/2.1")
+	time.Sleep(10 * time.Millisecond) // points of one millisecond stand in the middle
 	s.send("GET /tides/warnings", "", `Rapid-Mimic: delay="30ms"`)
 	p := s.page("/calls")
 	const heads = `[...document.querySelectorAll('[role=columnheader]')].map((head) => head.textContent).join()`
