@@ -117,6 +117,11 @@ func TestATeamSharesAnEnvironment(t *testing.T) {
 		assert.Contains(t, lines, "changed service moorings", who)
 		assert.Equal(t, who == "eve", strings.Contains(lines, "switched all impairments off"), "%s sees %s", who, lines)
 	}
+	theirs, err := eve.Calls(ctx, client.CallQuery{Service: "tides"})
+	require.NoError(t, err)
+	require.Len(t, theirs.Items, 1)
+	_, err = ci.TryMapping(ctx, "moorings", api.TrialRequest{Document: `{call: {path: "/notice"}, answer: {text: a}}`, Call: theirs.Items[0].ID, Expressions: []string{"call.headers"}})
+	assert.ErrorContains(t, err, "was not for service \"moorings\"", "a trial tells nothing of calls of other services")
 	_, err = s.api.PutScenarios(ctx, []byte(`{name: two, services: {moorings: {mode: answer}, tides: {off: true}}}`))
 	require.NoError(t, err)
 	for who, c := range map[string]*client.Client{"ci": ci, "eve": eve} {

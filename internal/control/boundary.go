@@ -56,12 +56,9 @@ func (s *server) answered(ctx context.Context, service *catalog.Service, choice 
 	if err := s.Log.Flush(ctx); err != nil {
 		return nil, err
 	}
-	record, err := s.receivedCall(ctx, number)
+	record, err := s.receivedCall(ctx, service.Spec.Name, number)
 	if err != nil {
 		return nil, err
-	}
-	if record.Service != service.Spec.Name {
-		return nil, problem.New(problem.Invalid, "%s went to service %q, not %q", choice.Call, record.Service, service.Spec.Name)
 	}
 	if choice.Mapping == "" && choice.Operation == "" {
 		if record.Source == call.FromMapping {

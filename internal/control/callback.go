@@ -124,11 +124,17 @@ func (s *server) callbacksOf(ctx context.Context, r *call.Record) (views []api.C
 	return views, err
 }
 
-// receivedCall is a call that came, which those that services made did not.
-func (s *server) receivedCall(ctx context.Context, number uint64) (*call.Record, error) {
+// receivedCall is a call that came for a service, which those that services made did not.
+func (s *server) receivedCall(ctx context.Context, service string, number uint64) (*call.Record, error) {
 	record, err := s.Calls.Call(ctx, number)
-	if err == nil && record.Source == call.FromCallback {
+	switch {
+	case err != nil:
+		return nil, err
+	case record.Service != service: // which whoever asks may not see
+		return nil, problem.New(problem.Invalid, "call %s was not for service %q", call.ID(number), service)
+	case record.Source == call.FromCallback:
 		return nil, problem.New(problem.Invalid, "call %s did not come: service %q made it itself", call.ID(number), record.Service)
+	default:
+		return record, nil
 	}
-	return record, err
 }

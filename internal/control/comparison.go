@@ -1,7 +1,6 @@
 package control
 
 import (
-	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -86,24 +85,21 @@ func (s *server) answeredNow(c *gin.Context, r *call.Record) (now *call.Record, 
 	return now, note, nil
 }
 
-// answeredByMapping is a call with what a mapping answers to it, whatever its rank is.
+// answeredByMapping is a call with what a mapping answers to it, whatever else would.
 func (s *server) answeredByMapping(c *gin.Context, r *call.Record, id string) (now *call.Record, note string, err error) {
-	m, err := s.Catalog.FindMapping(r.Service, id)
-	if err != nil {
-		return nil, "", err
-	}
-	first := m.Spec
-	first.Rank, first.Enabled = math.MaxInt, true
-	snapshot, previewed, err := s.Catalog.Preview(r.Service, first)
-	if err != nil {
-		return nil, "", err
-	}
-	d := s.Engine.ExplainOn(c.Request.Context(), snapshot, again(r))
+	d, found, why := s.Engine.AnswerOf(c.Request.Context(), id, again(r))
 	switch {
-	case d.Source != call.FromMapping || d.By != id:
-		return nil, "", problem.New(problem.Invalid, "mapping %s does not answer this call: %s", id, s.whyNot(d, snapshot.Find(r.Service), previewed, r))
+	case !found:
+		if _, err = s.Catalog.FindMapping(r.Service, id); err == nil {
+			err = problem.New(problem.NotFound, "call %s does not see mapping %s", call.ID(r.Number), id)
+		}
+		return nil, "", err
+	case why != nil:
+		return nil, "", problem.New(problem.Invalid, "mapping %s does not answer this call: %s", id, why)
 	case d.Relay != nil:
 		return nil, "", problem.New(problem.Invalid, "mapping %s relays this call to %s: what that answers is not known", id, d.Relay.Target.Redacted())
+	case d.Source != call.FromMapping:
+		return nil, "", problem.New(problem.Invalid, "mapping %s does not answer this call: %s", id, d.Explanation.Summary)
 	}
 	now, note = s.answeredBy(r, &d)
 	return now, note, nil

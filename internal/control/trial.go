@@ -2,7 +2,6 @@ package control
 
 import (
 	"errors"
-	"math"
 	"net/http"
 	"slices"
 
@@ -11,7 +10,6 @@ import (
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/engine"
-	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 	"rapidmimic.example/spec/problem"
 	"rapidmimic.example/spec/tree"
@@ -98,69 +96,57 @@ func (s *server) tryOnCalls(c *gin.Context, trial *api.Trial, wanted api.TrialRe
 	}
 	if wanted.Call != "" {
 		number, _ := call.ParseID(wanted.Call)
-		record, err := s.receivedCall(c.Request.Context(), number)
+		record, err := s.receivedCall(c.Request.Context(), service.Spec.Name, number)
 		if err != nil {
 			return err
 		}
 		result := s.explained(s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record)))
 		trial.Result = &result
-		return s.workOut(c, trial, wanted.Expressions, m, record)
+		return s.workOut(c, trial, wanted.Expressions, snapshot, m, record)
 	}
 	if of < 0 {
 		return nil
 	}
-	return s.workOut(c, trial, wanted.Expressions, m, records[of])
+	return s.workOut(c, trial, wanted.Expressions, snapshot, m, records[of])
 }
 
-// workOut tells what expressions give in the answer of a mapping to a call: all of them in one answer, or,
-// where one of them fails, each in its own.
-func (s *server) workOut(c *gin.Context, trial *api.Trial, expressions []string, m *catalog.Mapping, record *call.Record) error {
-	if len(expressions) == 0 {
-		return nil
-	}
+// workOut tells what expressions give in an answer of a mapping to a call.
+func (s *server) workOut(c *gin.Context, trial *api.Trial, expressions []string, snapshot *catalog.Snapshot, m *catalog.Mapping, record *call.Record) error {
 	if len(expressions) > mostExpressions {
 		return problem.New(problem.Invalid, "at most %d expressions are worked out, not %d", mostExpressions, len(expressions))
 	}
-	trial.ValuesOf = call.ID(record.Number)
-	if values, fault := s.given(c, m, record, expressions); fault == "" {
-		for i, expression := range expressions {
-			trial.Values = append(trial.Values, api.ExpressionValue{Expression: expression, Value: values[i]})
-		}
+	worked, ok := s.Engine.WorkOut(c.Request.Context(), snapshot, m, again(record), expressions)
+	if !ok || len(worked) == 0 {
 		return nil
 	}
-	for _, expression := range expressions {
-		one := api.ExpressionValue{Expression: expression}
-		values, fault := s.given(c, m, record, []string{expression})
-		if one.Fault = fault; fault == "" {
-			one.Value = values[0]
-		}
-		trial.Values = append(trial.Values, one)
+	told := tree.NewList()
+	for _, one := range worked {
+		told.Items = append(told.Items, expressionTree(one))
+	}
+	shown, err := s.concealed(told)
+	if err != nil {
+		return err
+	}
+	trial.ValuesOf = call.ID(record.Number)
+	for i, one := range shown.Items {
+		trial.Values = append(trial.Values, api.ExpressionValue{Expression: expressions[i], Value: one.Get("value"), Fault: one.Get("fault").Str()})
 	}
 	return nil
 }
 
-// given is what expressions give in an answer of a mapping to a call; fault says why they give nothing.
-func (s *server) given(c *gin.Context, m *catalog.Mapping, record *call.Record, expressions []string) (values []*tree.Node, fault string) {
-	list := tree.NewList()
-	for _, expression := range expressions {
-		list.Items = append(list.Items, tree.NewString("${"+expression+"}"))
+func expressionTree(one engine.Worked) *tree.Node {
+	if one.Err != nil {
+		return tree.NewMap(tree.Member{Key: "fault", Value: tree.NewString(one.Err.Error())})
 	}
-	telling := spec.Mapping{ID: m.Spec.ID, Enabled: true, Rank: math.MaxInt, Call: m.Spec.Call, Answer: spec.Answer{Let: m.Spec.Answer.Let, JSON: list}}
-	snapshot, _, err := s.Catalog.Preview(record.Service, telling)
-	var known *problem.Error
-	if errors.As(err, &known) && len(known.Items) > 0 {
-		return nil, known.Items[0].Detail
-	}
-	if err != nil {
-		return nil, err.Error()
-	}
-	d := s.Engine.ExplainOn(c.Request.Context(), snapshot, again(record))
-	s.Masker.Conceal(&d.Answer, &d.Explanation)
-	told, err := tree.ParseJSON(d.Answer.Body)
-	if d.Source != call.FromMapping || d.By != m.Spec.ID || err != nil || len(told.Items) != len(expressions) {
-		return nil, d.Explanation.Summary.String()
-	}
-	return told.Items, ""
+	return tree.NewMap(tree.Member{Key: "value", Value: one.Value})
+}
+
+// concealed is a document without the values that are known for secrets.
+func (s *server) concealed(whole *tree.Node) (*tree.Node, error) {
+	answer := call.Answer{Status: http.StatusOK, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: whole.AppendJSON(nil)}
+	var none *call.Explanation
+	s.Masker.Conceal(&answer, &none)
+	return tree.ParseJSON(answer.Body)
 }
 
 // countHolding counts the conditions of a mapping that a call meets.

@@ -261,11 +261,7 @@ func (t *Template) renderBody(scope *expr.Scope) ([]byte, error) {
 	case t.body == nil:
 		return t.bytes, nil
 	case t.kind.tree:
-		text, err := t.body.AppendJSON(nil, scope)
-		if err != nil {
-			return nil, err
-		}
-		return text, nil
+		return t.body.AppendJSON(nil, scope)
 	default:
 		text, err := t.body.Text(scope, t.kind.escape)
 		return []byte(text), err

@@ -4,6 +4,7 @@ import (
 	"encoding/xml"
 	"errors"
 	"io"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -39,6 +40,15 @@ func (s *Service) mistakes(m spec.Mapping, variables []string) (items []problem.
 	}
 	slices.SortStableFunc(items, func(a, b problem.Item) int { return strings.Compare(a.At, b.At) })
 	return items
+}
+
+// Mistaken says why an expression in a mapping is never meant; "" where nothing is known against it.
+func (s *Service) Mistaken(m *Mapping, expression string) string {
+	known := expr.Known{Parameters: s.parametersOf(m.Spec.Call), Variables: slices.Sorted(maps.Keys(s.Vars()))}
+	for _, detail := range expr.Mistakes(expression, known) {
+		return detail
+	}
+	return ""
 }
 
 // eachExpression goes through all that a mapping has of expressions, with their places:

@@ -134,13 +134,18 @@ func (d *Decision) ours() bool {
 // Decide finds the answer to a call that was placed.
 func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
 	d := e.decide(p, r)
-	if e.secrets != nil && d.ours() {
-		e.secrets.Clean(r, &d.Answer, &d.Explanation)
-	}
+	e.clean(&d, r)
 	if steps := p.viewSteps(); len(steps) > 0 {
 		d.Explanation = d.Explanation.After(steps...)
 	}
 	return d
+}
+
+// clean takes secrets out of what we say ourselves.
+func (e *Engine) clean(d *Decision, r *call.Request) {
+	if e.secrets != nil && d.ours() {
+		e.secrets.Clean(r, &d.Answer, &d.Explanation)
+	}
 }
 
 // viewSteps tell how the lane and the scenario of a call were found. None for a
@@ -208,14 +213,19 @@ func (e *Engine) decide(p *Placed, r *call.Request) Decision {
 		e.choose(&d, p, r)
 		e.injure(&d, p, r)
 	}
-	e.settle(&d, p, r)
-	e.callBack(&d, p, r)
-	e.redirect(&d, p, r)
-	pack(&d, p, r)
-	if p.Service.Spec.CORS {
-		allowOrigin(&d, r, p.foreign)
-	}
+	e.complete(&d, p, r)
 	return d
+}
+
+// complete does what goes with an answer of ours, whoever gave it.
+func (e *Engine) complete(d *Decision, p *Placed, r *call.Request) {
+	e.settle(d, p, r)
+	e.callBack(d, p, r)
+	e.redirect(d, p, r)
+	pack(d, p, r)
+	if p.Service.Spec.CORS {
+		allowOrigin(d, r, p.foreign)
+	}
 }
 
 // Placed is a call of which it is known which service it is for.

@@ -16,9 +16,7 @@ func (e *Engine) Explain(ctx context.Context, r *call.Request) Decision {
 
 // ExplainOn is Explain in an environment that need not be the present one.
 func (e *Engine) ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) Decision {
-	peeking := *e
-	peeking.peeking = true
-	peeking.state, peeking.definitions = peek{e.state}, fixedDefinitions{snapshot}
+	peeking := e.peekOn(snapshot)
 	p := peeking.Place(ctx, r)
 	defer p.Release()
 	return peeking.Decide(p, r)

@@ -17,9 +17,11 @@ type Misfit struct {
 // Misfit says why a mapping, which need not be in force, does not fit a call that
 // was made. It takes no turns and draws nothing.
 func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Request) Misfit {
-	peeking := *e
-	peeking.peeking, peeking.state = true, peek{e.state}
-	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: e.definitions.Snapshot()}
+	peeking := e.peekOn(e.definitions.Snapshot())
+	return peeking.misfit(&Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: peeking.definitions.Snapshot()}, m, r)
+}
+
+func (e *Engine) misfit(p *Placed, m *catalog.Mapping, r *call.Request) Misfit {
 	if name := m.Spec.Call.Operation; name != "" && e.operationID(p, r) != name {
 		return p.otherOperation(r, name)
 	}
@@ -27,19 +29,23 @@ func (e *Engine) Misfit(service *catalog.Service, m *catalog.Mapping, r *call.Re
 		return p.apart(r, match.Candidate{Kind: "mapping", ID: m.Spec.ID, Methods: m.Rule.Methods, Template: m.Rule.Template}, call.Found(call.OtherPath))
 	}
 	f := fit{Rule: m.Rule, Value: m, Method: m.Rule.AllowsMethod(r.Method)}
-	return Misfit{Why: peeking.passesOver(p, r, f, &candidates{segments: p.segments})}
+	return Misfit{Why: e.passesOver(p, r, f, &candidates{segments: p.segments})}
+}
+
+// asks reports whether a call asks for what a mapping is for, by method, path and operation.
+func (e *Engine) asks(p *Placed, m *catalog.Mapping, r *call.Request) bool {
+	if name := m.Spec.Call.Operation; name != "" && e.operationID(p, r) != name {
+		return false
+	}
+	return (m.Spec.Call.Path == "" || m.Rule.Template.Fits(p.segments)) && m.Rule.AllowsMethod(r.Method)
 }
 
 // Holding tells of each condition of a mapping whether a call meets it; asked is false where the call asks for
 // something else by method, path or operation.
 func (e *Engine) Holding(service *catalog.Service, m *catalog.Mapping, r *call.Request) (holding []bool, asked bool) {
-	peeking := *e
-	peeking.peeking, peeking.state = true, peek{e.state}
-	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: e.definitions.Snapshot()}
-	if name := m.Spec.Call.Operation; name != "" && e.operationID(p, r) != name {
-		return nil, false
-	}
-	if m.Spec.Call.Path != "" && !m.Rule.Template.Fits(p.segments) || !m.Rule.AllowsMethod(r.Method) {
+	peeking := e.peekOn(e.definitions.Snapshot())
+	p := &Placed{Service: service, segments: match.Split(nil, r.Path), snapshot: peeking.definitions.Snapshot()}
+	if !peeking.asks(p, m, r) {
 		return nil, false
 	}
 	return m.Rule.Conditions.Holding(&peeking.ask(p, r).facts), true
