@@ -99,20 +99,21 @@ func TestCallsAreComparedWithRecordings(t *testing.T) {
 		name := fmt.Sprintf("day %d", metres)
 		_, err = s.api.StartRecording(t.Context(), "gauge", api.RecordingStart{Name: name})
 		require.NoError(t, err)
-		s.send("GET /gauge/depth?at=quay", "")
-		s.send("GET /gauge/depth?at=pier", "")
+		s.send("GET /gauge/depth?at=quay&token=hush-hush-quay-1", "", "Authorization: Bearer hush-hush-quay-2")
+		s.send("GET /gauge/depth?at=pier&token=hush-hush-quay-1", "")
 		_, err = s.api.StopRecording(t.Context(), "gauge", name, api.RecordingStop{})
 		require.NoError(t, err)
 	}
 	s.put(t, "PUT", "/services/gauge/mappings/mud", `{rank: 1, call: {path: /depth}, answer: {json: {at: quay, metres: 7}}}`)
-	s.send("GET /gauge/depth?at=quay", "")
+	s.send("GET /gauge/depth?at=quay&token=hush-hush-quay-3", "", "Authorization: Bearer hush-hush-quay-4")
 	compared, err := s.api.CompareCalls(t.Context(), s.answered.Load().(string), "recording", false)
 	require.NoError(t, err)
 	was, is := "2", "7"
 	assert.Contains(t, compared.Places, api.CallPlace{At: "answer body $.metres", Here: &is, There: &was, Differs: true}, "of the last day")
 	for _, place := range compared.Places {
-		assert.Contains(t, place.At, "answer ", "it asked for the same: %v", place)
+		assert.Contains(t, place.At, "answer ", "it asked for the same, and secrets look alike: %v", place)
 	}
+	assert.NotContains(t, s.run(t, "calls", "compare", compared.Call, "recording", "--all"), "hush")
 }
 
 // A morning of a tester: import, call, look, a condition by click, a boundary value, compare, trouble, undo.

@@ -295,7 +295,7 @@ func (p Program) sayImpairments(list api.Impairments) {
 }
 
 // didText is to how many of its calls an impairment did something.
-func didText(did api.Effect) string {
+func didText(did api.HitCount) string {
 	if did.Calls == 0 {
 		return "no call yet"
 	}

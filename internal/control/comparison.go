@@ -34,7 +34,11 @@ func (s *server) getCallComparison(c *gin.Context) {
 	here, err := s.callNamed(c, c.Param("call"))
 	var there *call.Record
 	view := api.CallComparison{Call: c.Param("call"), With: with, Places: []api.CallPlace{}}
-	if err == nil {
+	switch {
+	case err != nil:
+	case with == withRecording:
+		here, there, view.Note, err = s.recordedAlike(c, here)
+	default:
 		there, view.Note, err = s.comparedWith(c, here, with)
 	}
 	if err != nil {
@@ -59,8 +63,6 @@ func (s *server) comparedWith(c *gin.Context, here *call.Record, with string) (t
 	mapping, isMapping := strings.CutPrefix(with, withMapping)
 	example, isExample := strings.CutPrefix(with, withExample)
 	switch {
-	case with == withRecording:
-		return s.recordedAlike(c, here)
 	case with != withNow && !isMapping && !isExample:
 		there, err = s.callNamed(c, with)
 		return there, "", err
@@ -133,23 +135,32 @@ func (s *server) answeredBy(r *call.Record, d *engine.Decision) (now *call.Recor
 	return now, note
 }
 
-// recordedAlike is the last recorded call of the service that asked for the same, with method, path and query.
-func (s *server) recordedAlike(c *gin.Context, r *call.Record) (there *call.Record, note string, err error) {
+// recordedAlike is a call, and beside it the last recorded one of the service that asked for the same, with
+// method, path and query. Secrets look alike in both.
+func (s *server) recordedAlike(c *gin.Context, r *call.Record) (here, there *call.Record, note string, err error) {
 	asked := recording.Of(r)
 	found, err := s.Catalog.EarlierExchanges(c.Request.Context(), r.Service, "", []recording.Exchange{asked})
 	if err != nil {
-		return nil, "", err
+		return nil, nil, "", err
 	}
+	asked = asked.Alike()
 	for _, x := range slices.Backward(found) { // the newest first
-		if x.Method != asked.Method || x.Query != asked.Query || x.Number == asked.Number {
+		if x = x.Alike(); x.Method != asked.Method || x.Query != asked.Query || x.Number == asked.Number {
 			continue
 		}
-		there = x.Record(r.Service)
-		there.Request.Address, there.Request.Host = r.Request.Address, r.Request.Host // which are of no recording
+		here, there = asked.Record(r.Service), x.Record(r.Service)
+		here.Request.Address, there.Request.Address = r.Request.Address, r.Request.Address // where the service is, is of no recording
 		if x.Truncated {
 			note = "The recording holds only the beginning of a body."
 		}
-		return there, note, nil
+		return here, there, note, nil
 	}
-	return nil, "", problem.New(problem.NotFound, "no recording of %s has a call %s %s", r.Service, r.Request.Method, r.Request.Address)
+	return nil, nil, "", problem.New(problem.NotFound, "no recording of %s has a call %s %s", r.Service, r.Request.Method, targetText(r))
+}
+
+func targetText(r *call.Record) string {
+	if r.Request.Query == "" {
+		return r.Request.Address
+	}
+	return r.Request.Address + "?" + r.Request.Query
 }

@@ -23,17 +23,17 @@ func (s *server) impairmentView(snapshot *catalog.Snapshot, i *catalog.Impairmen
 		Target: snapshot.TargetOf(i.StoredImpairment), Impairment: i.Impairment, Text: i.Impairment.String(), Draws: i.Impairment.Draws(),
 		Since: &since, By: i.By, Origin: i.Origin, Down: i.Plan.Down(time.Now()), ETag: impairmentTag(snapshot, i),
 	}
-	view.Did = effectView(s.Engine.EffectOf(i))
+	view.Did = hitsView(s.Engine.HitsOf(i))
 	for _, used := range s.Engine.LimitsOf(snapshot, i) {
 		view.Limits = append(view.Limits, api.LimitUse{Caller: used.Caller, Used: used.Used, ResetMs: milliseconds(used.Reset)})
 	}
 	return view
 }
 
-func effectView(did impair.Effect) api.Effect {
-	view := api.Effect{Calls: did.Calls, Hit: did.Hit, Minutes: make([]api.EffectMinute, len(did.Minutes))}
+func hitsView(did impair.HitCount) api.HitCount {
+	view := api.HitCount{Calls: did.Calls, Hit: did.Hit, Minutes: make([]api.HitMinute, len(did.Minutes))}
 	for i, minute := range did.Minutes {
-		view.Minutes[i] = api.EffectMinute(minute)
+		view.Minutes[i] = api.HitMinute(minute)
 	}
 	return view
 }
@@ -100,7 +100,7 @@ func (s *server) impairments(snapshot *catalog.Snapshot) api.Impairments {
 				if m.Impair != nil && m.Spec.Enabled && snapshot.Impairment(service.Spec.ID, "", m.Spec.ID) == nil {
 					list.Items = append(list.Items, api.Impairment{Target: spec.Target{Service: service.Spec.Name, Mapping: m.Spec.ID},
 						Impairment: m.Impair.Spec, Text: m.Impair.Spec.String(), Draws: m.Impair.Spec.Draws(), Own: true, Origin: m.Origin,
-						Did: effectView(s.Engine.EffectOfMapping(service, m))})
+						Did: hitsView(s.Engine.HitsOfMapping(service, m))})
 				}
 			}
 		}

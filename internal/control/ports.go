@@ -75,8 +75,8 @@ type Decider interface {
 	Positions(view *catalog.Snapshot, serviceID string, m *catalog.Mapping) []engine.Position
 	ResetSequence(view *catalog.Snapshot, serviceID string, m *catalog.Mapping)
 	LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) []engine.Used
-	EffectOf(i *catalog.Impairment) impair.Effect
-	EffectOfMapping(service *catalog.Service, m *catalog.Mapping) impair.Effect
+	HitsOf(i *catalog.Impairment) impair.HitCount
+	HitsOfMapping(service *catalog.Service, m *catalog.Mapping) impair.HitCount
 	ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment)
 	ResetView(view *catalog.Snapshot)
 	ResetLane(lane *catalog.Lane)

@@ -38,21 +38,21 @@ type Impairment struct {
 	// Limits tells how full its limit is, for each caller.
 	Limits []LimitUse `json:"limits,omitempty"`
 	// Did is what it did since it was set, or since the service runs.
-	Did Effect `json:"did"`
+	Did HitCount `json:"did"`
 }
 
-// Effect is what an impairment did.
-type Effect struct {
+// HitCount is what an impairment did.
+type HitCount struct {
 	// Calls came under it; to Hit of them it did something: an error, a delay, a slow line, a broken
 	// connection.
 	Calls uint64 `json:"calls"`
 	Hit   uint64 `json:"hit"`
 	// Minutes are the last 15, the present one last.
-	Minutes []EffectMinute `json:"minutes"`
+	Minutes []HitMinute `json:"minutes"`
 }
 
-// EffectMinute is what an impairment did in a minute.
-type EffectMinute struct {
+// HitMinute is what an impairment did in a minute.
+type HitMinute struct {
 	Calls int `json:"calls"`
 	Hit   int `json:"hit"`
 }

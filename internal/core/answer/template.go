@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/base64"
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -64,10 +65,7 @@ var (
 func Compile(a spec.Answer, at string, payloads Payloads) (fixed call.Answer, template *Template, faults []problem.Item) {
 	c := &compiler{at: at}
 	t := &Template{status: a.Status.Code}
-	for _, named := range a.Let.Entries() {
-		t.let = append(t.let, letTemplate{named.Key, c.compile(named.Value, tree.Join("/let", named.Key))})
-		c.names = append(c.names, named.Key)
-	}
+	t.let = c.let(a.Let)
 	c.dynamic = len(a.Remember) > 0 // what nothing uses needs no scope
 	if a.Status.Expr != "" {
 		t.statusOf = c.compile(tree.NewString(a.Status.Expr), "/status")
@@ -236,6 +234,26 @@ func (t *Template) Fault(scope *expr.Scope) (*spec.Fault, error) {
 		}
 	}
 	return made, nil
+}
+
+func (c *compiler) let(named *tree.Node) (let []letTemplate) {
+	for _, m := range named.Entries() {
+		let = append(let, letTemplate{m.Key, c.compile(m.Value, tree.Join("/let", m.Key))})
+		c.names = append(c.names, m.Key)
+	}
+	return let
+}
+
+// Naming is the scope in which the values are known that let names, and their names; it is let of no answer
+// that is compiled.
+func Naming(let *tree.Node, scope *expr.Scope) (with *expr.Scope, names []string, err error) {
+	c := &compiler{}
+	t := &Template{let: c.let(let)}
+	if len(c.faults) > 0 {
+		return scope, nil, errors.New(c.faults[0].Detail)
+	}
+	with, err = t.Naming(scope)
+	return with, c.names, err
 }
 
 // Naming is a scope in which the values are known that the answer names. They are worked out

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/expr"
@@ -67,14 +68,7 @@ func (e *Engine) WorkOut(ctx context.Context, snapshot *catalog.Snapshot, m *cat
 		return nil, false
 	}
 	scope := peeking.mappingScope(p, r, fit{Rule: m.Rule, Value: m, Method: true}, p.segments)
-	var names []string
-	for _, named := range m.Spec.Answer.Let.Entries() {
-		names = append(names, named.Key)
-	}
-	var failed error
-	if dynamic := m.Replies[0].Dynamic; dynamic != nil && len(names) > 0 {
-		scope, failed = dynamic.Naming(scope)
-	}
+	scope, names, failed := answer.Naming(m.Spec.Answer.Let, scope)
 	for _, text := range expressions {
 		one := Worked{Err: failed}
 		if mistaken := p.Service.Mistaken(m, text); mistaken != "" {

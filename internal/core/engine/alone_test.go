@@ -73,7 +73,7 @@ func TestWhatOneMappingAnswers(t *testing.T) {
 // Expressions are worked out for a mapping that need not be in force, each by itself.
 func TestExpressionsOfAMapping(t *testing.T) {
 	c, e := harbour(t, someMappings)
-	snapshot, m, err := c.Preview("moorings", mappingsOf(t, `{id: closed, call: {method: GET, path: "/berths/{number}"}, answer: {let: {more: "${1 + 1}"}, text: "${more}"}}`)[0])
+	snapshot, m, err := c.Preview("moorings", mappingsOf(t, `{id: closed, call: {method: GET, path: "/berths/{number}"}, answer: {let: {one: 1, more: "${one + 1}"}, text: fixed}}`)[0])
 	require.NoError(t, err)
 	work := func(method, address string, expressions ...string) ([]engine.Worked, bool) {
 		return e.WorkOut(t.Context(), snapshot, m, &call.Request{Method: method, Address: address, Header: call.Header{}}, expressions)

@@ -32,7 +32,7 @@ type Engine struct {
 	definitions Definitions
 	state       State
 	counts      *impair.Limits
-	effects     *impair.Effects
+	hits        *impair.Hits
 	memory      *collection.Memory
 	peeking     bool // nothing is counted
 	control     string
@@ -76,7 +76,7 @@ type Config struct {
 
 // New builds an engine.
 func New(c Config) *Engine {
-	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, effects: &impair.Effects{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, signingKey: c.SigningKey, scriptFaults: &faults{}, nonces: newNonces()}
+	return &Engine{definitions: c.Definitions, state: c.State, counts: &impair.Limits{}, hits: &impair.Hits{}, memory: &collection.Memory{}, control: c.Control, runSeed: c.RunSeed, now: c.Now, gate: c.Gate, secrets: c.Secrets, listed: c.Listed, laneCalls: c.LaneCalls, scripts: c.Scripts, signingKey: c.SigningKey, scriptFaults: &faults{}, nonces: newNonces()}
 }
 
 // Memory is what services remember.

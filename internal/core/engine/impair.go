@@ -373,7 +373,7 @@ func (e *Engine) injure(d *Decision, p *Placed, r *call.Request) {
 	}
 	if !e.peeking {
 		for _, t := range in.troubles {
-			e.effects.Count(t.did, t.Since, e.now(), slices.Contains(in.struck, t.did))
+			e.hits.Count(t.did, t.Since, e.now(), slices.Contains(in.struck, t.did))
 		}
 	}
 	d.Effect, d.Injected = in.effect, in.injected
@@ -436,14 +436,14 @@ func (e *Engine) LimitsOf(view *catalog.Snapshot, i *catalog.Impairment) (used [
 	return used
 }
 
-// EffectOf is what an impairment did since it was set.
-func (e *Engine) EffectOf(i *catalog.Impairment) impair.Effect {
-	return e.effects.Of(didKey(i.Key(), i.Origin), i.Since, e.now())
+// HitsOf is what an impairment did since it was set.
+func (e *Engine) HitsOf(i *catalog.Impairment) impair.HitCount {
+	return e.hits.Of(didKey(i.Key(), i.Origin), i.Since, e.now())
 }
 
-// EffectOfMapping is what the impairment did that a mapping of a service has of itself.
-func (e *Engine) EffectOfMapping(service *catalog.Service, m *catalog.Mapping) impair.Effect {
-	return e.effects.Of(ownKey(service.Spec.ID, m), m.Impair.Since, e.now())
+// HitsOfMapping is what the impairment did that a mapping of a service has of itself.
+func (e *Engine) HitsOfMapping(service *catalog.Service, m *catalog.Mapping) impair.HitCount {
+	return e.hits.Of(ownKey(service.Spec.ID, m), m.Impair.Since, e.now())
 }
 
 // ResetImpairment sets what is counted for an impairment in a view back to its
@@ -452,7 +452,7 @@ func (e *Engine) ResetImpairment(view *catalog.Snapshot, i *catalog.Impairment) 
 	for _, kind := range []string{"errors", "connection", "latency", "limit", "hold"} {
 		e.forget(countedKey(view.StateKey(), kind, i.Key()))
 	}
-	e.effects.Forget(didKey(i.Key(), i.Origin))
+	e.hits.Forget(didKey(i.Key(), i.Origin))
 }
 
 // ResetView sets all that is counted in a view back to its start: positions of

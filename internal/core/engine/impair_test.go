@@ -172,12 +172,12 @@ func TestWhatImpairmentsDid(t *testing.T) {
 		did := make(map[string]string)
 		snapshot := definitions.Snapshot()
 		for _, i := range snapshot.Impairments() {
-			told := e.EffectOf(i)
+			told := e.HitsOf(i)
 			target := snapshot.TargetOf(i.StoredImpairment)
 			did[strings.TrimSpace(target.Service+" "+target.Operation)] = fmt.Sprintf("%d of %d", told.Hit, told.Calls)
 			assert.Equal(t, told.Hit, uint64(told.Minutes[14].Hit), name)
 			e.ResetImpairment(snapshot, i)
-			assert.Zero(t, e.EffectOf(i).Calls, name)
+			assert.Zero(t, e.HitsOf(i).Calls, name)
 		}
 		assert.Equal(t, c.want, did, name)
 	}

@@ -18,7 +18,7 @@ import (
 var digest = regexp.MustCompile(`masked-[0-9a-f]{32}`)
 
 // withStandIns is an exchange as it is kept; known are the stand-ins of digests whose
-// secrets were there to see. What calls share is replaced, not changed.
+// secrets were there to see.
 func (x Exchange) withStandIns(known map[string]string) Exchange {
 	standIn := func(digest string) string {
 		if s := known[digest]; s != "" {
@@ -26,14 +26,28 @@ func (x Exchange) withStandIns(known map[string]string) Exchange {
 		}
 		return secret.OfDigest(digest)
 	}
+	return x.rewritten(digest, secret.Prefix, standIn)
+}
+
+var anyStandIn = regexp.MustCompile(`secret-[0-9a-f]{32}`)
+
+// Alike is an exchange in which all secrets look alike. Those of the log and those of a recording have
+// others in their place, so that calls of both can be held against each other in all else.
+func (x Exchange) Alike() Exchange {
+	return x.rewritten(anyStandIn, secret.StandInPrefix, func(string) string { return secret.Hidden })
+}
+
+// rewritten is an exchange in which what stands for secrets, and begins with a prefix, is something else. What
+// calls share is replaced, not changed.
+func (x Exchange) rewritten(what *regexp.Regexp, prefix string, by func(string) string) Exchange {
 	text := func(s string) string {
-		if !strings.Contains(s, secret.Prefix) {
+		if !strings.Contains(s, prefix) {
 			return s
 		}
-		return digest.ReplaceAllStringFunc(s, standIn)
+		return what.ReplaceAllStringFunc(s, by)
 	}
 	body := func(b []byte) []byte {
-		if !bytes.Contains(b, []byte(secret.Prefix)) {
+		if !bytes.Contains(b, []byte(prefix)) {
 			return b
 		}
 		return []byte(text(string(b)))

@@ -51,3 +51,12 @@ func TestCodingsAreKeptWithoutSecrets(t *testing.T) {
 	assert.Nil(t, of("masked").Coded)
 	assert.Equal(t, "gzip", of("masked").Coding, "it tells that the body was decoded")
 }
+
+// Secrets of the log and of a recording look alike, so that all else can be compared.
+func TestSecretsThatLookAlike(t *testing.T) {
+	r := &call.Record{Request: call.Request{Method: "GET", Path: "/a", Query: "k=masked-00000000000000000000000000000001&b=1", Header: call.Header{"X": {"masked-00000000000000000000000000000002"}}}, Answer: call.Answer{Body: []byte("masked-00000000000000000000000000000003 masked-x")}}
+	x := recording.Of(r)
+	alike := x.Alike()
+	assert.Equal(t, []string{"k=(secret)&b=1", "(secret)", "(secret) masked-x"}, []string{alike.Query, alike.Request["X"][0], string(alike.Answer)})
+	assert.Contains(t, x.Query, "k=secret-", "the exchange itself stays as it was")
+}

@@ -49,6 +49,9 @@ func (m *Masker) SetKey(key []byte) {
 // Prefix begins every digest.
 const Prefix = "masked-"
 
+// Hidden stands for a secret where nobody has to tell it from others.
+const Hidden = "(secret)"
+
 // digest is 128 bits wide, so that two values hardly ever have the same one.
 func (m *Masker) digest(secret string) string {
 	pool := m.digests.Load()
@@ -64,7 +67,7 @@ func (m *Masker) digest(secret string) string {
 func (m *Masker) StandIn(secret string) string { return m.standIns.Of(secret) }
 
 // hidden stands for a secret where whoever reads it may not even recognise it.
-func hidden(string) string { return "(secret)" }
+func hidden(string) string { return Hidden }
 
 // pass is one way through the parts of a call.
 type pass struct {

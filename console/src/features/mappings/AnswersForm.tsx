@@ -56,6 +56,12 @@ export function AnswersForm({ service, draft, faults, change, known }: Props) {
           options={modes}
         />
         {mode === 'sequence' && <SequenceFields draft={draft} change={change} />}
+        {!several && answers.length > 1 && (
+          <p role="status" className="pb-1.5 text-[13px] text-miss">
+            Only the first of {answers.length} answers is saved; the others come back with another choice
+            here.
+          </p>
+        )}
       </div>
       {several ? (
         <ol className="space-y-2" aria-label="Answers">

@@ -11,6 +11,7 @@ export function useCallKnown(trial: Trial | undefined, like: string): CallKnown 
   const path = trial?.mapping?.call.path ?? '';
   const { data: call } = useQuery({ ...callDetail(like), enabled: like !== '' });
   const seen = useMemo(() => (call ? seenNames(call, path) : []), [call, path]);
+  // by its text: each trial makes values anew, and an editor that is set up anew loses its completions
   const told = useMemo(() => writeExact(trial?.values ?? []), [trial?.values]);
   const values = useMemo(() => {
     const all = parseExact(told) as NonNullable<Trial['values']>;

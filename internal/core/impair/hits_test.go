@@ -10,13 +10,13 @@ import (
 )
 
 // What an impairment did is told by the minute, and begins anew when it is set anew.
-func TestEffects(t *testing.T) {
-	var e impair.Effects
+func TestHits(t *testing.T) {
+	var e impair.Hits
 	set := time.Date(2026, 11, 29, 12, 0, 0, 0, time.UTC)
 	at := func(minute, second int) time.Time {
 		return set.Add(time.Duration(minute)*time.Minute + time.Duration(second)*time.Second)
 	}
-	assert.Equal(t, impair.Effect{Minutes: make([]impair.Minute, 15)}, e.Of("fog", set, set))
+	assert.Equal(t, impair.HitCount{Minutes: make([]impair.Minute, 15)}, e.Of("fog", set, set))
 	e.Forget("fog")
 	e.Count("fog", set, at(0, 1), true)
 	e.Count("fog", set, at(0, 59), false)
@@ -25,7 +25,7 @@ func TestEffects(t *testing.T) {
 	e.Count("fog", set, at(1, 59), true) // which was decided a moment earlier
 	want := make([]impair.Minute, 15)
 	want[12], want[14] = impair.Minute{Calls: 2, Hit: 1}, impair.Minute{Calls: 2, Hit: 2}
-	assert.Equal(t, impair.Effect{Calls: 4, Hit: 3, Minutes: want}, e.Of("fog", set, at(2, 30)))
+	assert.Equal(t, impair.HitCount{Calls: 4, Hit: 3, Minutes: want}, e.Of("fog", set, at(2, 30)))
 
 	later := e.Of("fog", set, at(14, 0))
 	assert.Equal(t, []impair.Minute{{Calls: 2, Hit: 1}, {}, {Calls: 2, Hit: 2}}, later.Minutes[:3])

@@ -7,22 +7,22 @@ import (
 	"rapidmimic.example/internal/core/lru"
 )
 
-// Effects counts what impairments did since they were set. It lives as long as the process; its zero
+// Hits counts what impairments did since they were set. It lives as long as the process; its zero
 // value is ready to use, from any number of goroutines.
-type Effects struct {
+type Hits struct {
 	mu sync.Mutex // guards of
-	of *lru.Map[effect]
+	of *lru.Map[hits]
 }
 
-// maxEffects bounds how many impairments are counted for: beyond it those that had no call for the
+// maxHits bounds how many impairments are counted for: beyond it those that had no call for the
 // longest are forgotten.
-const maxEffects = 5_000
+const maxHits = 5_000
 
 // keptMinutes is for how many minutes the calls of each are told.
 const keptMinutes = 15
 
-// Effect is what an impairment did.
-type Effect struct {
+// HitCount is what an impairment did.
+type HitCount struct {
 	Calls, Hit uint64 // that came under it, and to which it did something
 	// Minutes are those of the last ones, the present one last.
 	Minutes []Minute
@@ -31,7 +31,7 @@ type Effect struct {
 // Minute is what an impairment did in a minute.
 type Minute struct{ Calls, Hit int }
 
-type effect struct {
+type hits struct {
 	since      time.Time
 	calls, hit uint64
 	minutes    [keptMinutes]Minute
@@ -39,15 +39,15 @@ type effect struct {
 }
 
 // Count counts a call that came under an impairment which is set since a time.
-func (e *Effects) Count(key string, since, now time.Time, hit bool) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if e.of == nil {
-		e.of = lru.New[effect](maxEffects)
+func (h *Hits) Count(key string, since, now time.Time, hit bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.of == nil {
+		h.of = lru.New[hits](maxHits)
 	}
-	kept := e.of.Ensure(key, func() effect { return effect{since: since} })
+	kept := h.of.Ensure(key, func() hits { return hits{since: since} })
 	if !kept.since.Equal(since) {
-		*kept = effect{since: since}
+		*kept = hits{since: since}
 	}
 	kept.slide(now)
 	minute := &kept.minutes[kept.newest%keptMinutes]
@@ -58,23 +58,23 @@ func (e *Effects) Count(key string, since, now time.Time, hit bool) {
 }
 
 // slide empties the minutes that passed without a call.
-func (e *effect) slide(now time.Time) {
+func (c *hits) slide(now time.Time) {
 	minute := now.Unix() / 60
-	for passed := max(e.newest+1, minute-keptMinutes+1); passed <= minute; passed++ {
-		e.minutes[passed%keptMinutes] = Minute{}
+	for passed := max(c.newest+1, minute-keptMinutes+1); passed <= minute; passed++ {
+		c.minutes[passed%keptMinutes] = Minute{}
 	}
-	e.newest = max(e.newest, minute)
+	c.newest = max(c.newest, minute)
 }
 
 // Of is what an impairment did that is set since a time.
-func (e *Effects) Of(key string, since, now time.Time) Effect {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	told := Effect{Minutes: make([]Minute, keptMinutes)}
-	if e.of == nil {
+func (h *Hits) Of(key string, since, now time.Time) HitCount {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	told := HitCount{Minutes: make([]Minute, keptMinutes)}
+	if h.of == nil {
 		return told
 	}
-	kept := e.of.Peek(key)
+	kept := h.of.Peek(key)
 	if kept == nil || !kept.since.Equal(since) {
 		return told
 	}
@@ -87,10 +87,10 @@ func (e *Effects) Of(key string, since, now time.Time) Effect {
 }
 
 // Forget forgets what an impairment did.
-func (e *Effects) Forget(key string) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if e.of != nil {
-		e.of.Delete(key)
+func (h *Hits) Forget(key string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.of != nil {
+		h.of.Delete(key)
 	}
 }
