@@ -2,9 +2,14 @@
 
 package scripts
 
-import "time"
+import (
+	"time"
 
-var began = time.Now()
+	"rapidmimic.example/internal/core/script"
+)
 
-// worked is how long this process has run, since the processor time is told in another way here.
-func worked() time.Duration { return time.Since(began) }
+// threadClock tells how long this process has run, since processor time is told in another way here.
+func threadClock() script.Clock {
+	began := time.Now()
+	return func() time.Duration { return time.Since(began) }
+}

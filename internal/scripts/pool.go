@@ -19,9 +19,11 @@ import (
 
 const (
 	// grace is how long a worker has for a call, beside the time of the script itself. From then on it is
-	// late as soon as it has taken the time of a script once more, of the processor: on a busy machine it may
-	// not have got any. starved is how long that is looked at.
+	// late as soon as it has taken the time of a script some times more, of the processor: on a busy machine
+	// it may not have got any, and what it does beside the script takes some too. starved is how long that is
+	// looked at.
 	grace   = 450 * time.Millisecond
+	runaway = 4 * script.Time
 	starved = 5 * time.Second
 	// starting is how long a worker may take to come up.
 	starting = 30 * time.Second
@@ -360,7 +362,7 @@ func (w *process) late() {
 	if w.before == 0 {
 		w.before = took
 	}
-	if !known || took-w.before >= script.Time || now.Sub(w.due) > starved {
+	if !known || took-w.before >= runaway || now.Sub(w.due) > starved {
 		_, _ = w.in.SetDeadline(now), w.out.SetDeadline(now) // it may have ended
 		return
 	}

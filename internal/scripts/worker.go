@@ -82,9 +82,18 @@ func Work(in io.Reader, out io.Writer) int {
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(heapLimit / 2)
 	limitSystem(systemLimit)
+	runtime.LockOSThread() // what it takes of the processor is the script's, and nothing else is
+	interpreter, err := script.NewInterpreter(threadClock())
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
 	watching := &watch{wake: make(chan struct{}, 1)}
 	go watching.forever()
-	w := &worker{in: bufio.NewReaderSize(in, bufferSize), out: bufio.NewWriterSize(out, bufferSize), runners: lru.New[*script.Runner](knownScripts)}
+	w := &worker{
+		in: bufio.NewReaderSize(in, bufferSize), out: bufio.NewWriterSize(out, bufferSize),
+		interpreter: interpreter, runners: lru.New[*script.Runner](knownScripts),
+	}
 	if err := w.say(kindReady, nil); err != nil || w.out.Flush() != nil {
 		return 0
 	}
@@ -113,11 +122,12 @@ const (
 )
 
 type worker struct {
-	in      *bufio.Reader
-	out     *bufio.Writer
-	flushed time.Time
-	runners *lru.Map[*script.Runner] // by the id of the script
-	buffer  []byte
+	in          *bufio.Reader
+	out         *bufio.Writer
+	flushed     time.Time
+	interpreter *script.Interpreter
+	runners     *lru.Map[*script.Runner] // by the id of the script
+	buffer      []byte
 	// kept are messages that came while a script waited for an answer.
 	kept []message
 }
@@ -164,7 +174,7 @@ func (w *worker) handle(kind byte, payload []byte) error {
 		if err != nil {
 			return err
 		}
-		runner, err := script.NewRunner(compiled, worked)
+		runner, err := w.interpreter.Load(compiled)
 		if err != nil {
 			return err
 		}

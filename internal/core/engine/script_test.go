@@ -22,7 +22,11 @@ func (h here) Run(_ context.Context, s *script.Script, in *script.Input, host sc
 	if h.fails != nil {
 		return script.Output{}, h.fails
 	}
-	runner, err := script.NewRunner(s, func() time.Duration { return time.Since(began) })
+	interpreter, err := script.NewInterpreter(func() time.Duration { return time.Since(began) })
+	if err != nil {
+		return script.Output{}, err
+	}
+	runner, err := interpreter.Load(s)
 	if err != nil {
 		return script.Output{}, err
 	}

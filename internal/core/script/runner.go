@@ -35,12 +35,12 @@ const XML = "application/xml"
 // Host answers what a script asks while it runs: JSON, "" for nothing.
 type Host func(Ask) (string, error)
 
-// Runner runs one script, one call at a time. Calls see nothing of one another: what the script
-// does at its top runs for each, and what all scripts share cannot be changed.
-type Runner struct {
+// Interpreter runs scripts, one call at a time. Calls see nothing of one another, whatever script
+// answers them: what a script does at its top runs for each call, and what all scripts share cannot
+// be changed. It takes some ten milliseconds to make, and a script in it next to nothing.
+type Interpreter struct {
 	rt       *goja.Runtime
 	clock    Clock
-	module   goja.Callable
 	parse    goja.Callable
 	stringly goja.Callable
 	// What each run is given; it works on the run that goes on. A call is an object whose prototype
@@ -49,7 +49,14 @@ type Runner struct {
 	*run
 }
 
-// frozen makes what scripts share unchangeable: the global object, and all that hangs on it.
+// Runner runs one script in the interpreter that it is loaded into.
+type Runner struct {
+	*Interpreter
+	module goja.Callable
+}
+
+// frozen makes what scripts share unchangeable: the global object, all that hangs on it, and what
+// the language makes objects from that no name leads to.
 const frozen = `(function () {
   const seen = new Set();
   const freeze = (o) => {
@@ -64,51 +71,60 @@ const frozen = `(function () {
   };
   freeze(globalThis);
   Object.freeze(globalThis);
+  for (const value of [
+    [][Symbol.iterator](), ''[Symbol.iterator](), ''.matchAll(/a/g), new Map().entries(), new Set().values(),
+    () => 0, async () => 0, function* () {}, (function* () {})(),
+  ]) freeze(Object.getPrototypeOf(value));
 })()`
 
 // Clock tells the time that the process has worked so far. Where it tells processor time, a busy
 // machine makes no fault of a script that is well.
 type Clock func() time.Duration
 
-// NewRunner makes a runner of a script, whose time is measured by a clock.
-func NewRunner(s *Script, clock Clock) (*Runner, error) {
-	compiled, err := program(s.Source)
-	if err != nil {
-		return nil, err
-	}
-	r := &Runner{rt: goja.New(), clock: clock}
-	r.rt.SetMaxCallStackSize(deepest)
-	r.rt.SetTimeSource(func() time.Time { return r.now })
-	r.rt.SetRandSource(func() float64 { return float64(r.draw().Whole(0, 1<<53-1)) / (1 << 53) })
-	global := r.rt.GlobalObject()
+// NewInterpreter makes an interpreter that measures the time of scripts by a clock.
+func NewInterpreter(clock Clock) (*Interpreter, error) {
+	it := &Interpreter{rt: goja.New(), clock: clock}
+	it.rt.SetMaxCallStackSize(deepest)
+	it.rt.SetTimeSource(func() time.Time { return it.now })
+	it.rt.SetRandSource(func() float64 { return float64(it.draw().Whole(0, 1<<53-1)) / (1 << 53) })
+	global := it.rt.GlobalObject()
 	for _, name := range []string{"eval", "Function"} { // what is made of texts has no place in the source
 		_ = global.Delete(name)
 	}
-	object := global.Get("JSON").ToObject(r.rt)
-	r.parse, _ = goja.AssertFunction(object.Get("parse"))
-	r.stringly, _ = goja.AssertFunction(object.Get("stringify"))
-	r.run = &run{draw: func() *sample.Draw { return sample.NewDraw(0, "", 0) }}
-	if err := errors.Join(r.makeConsole(), r.makeState(), r.makeFake(), r.makeCall()); err != nil {
+	object := global.Get("JSON").ToObject(it.rt)
+	it.parse, _ = goja.AssertFunction(object.Get("parse"))
+	it.stringly, _ = goja.AssertFunction(object.Get("stringify"))
+	it.run = &run{draw: func() *sample.Draw { return sample.NewDraw(0, "", 0) }}
+	if err := errors.Join(it.makeConsole(), it.makeState(), it.makeFake(), it.makeCall()); err != nil {
 		return nil, fmt.Errorf("set up scripts: %w", err)
 	}
-	if _, err := r.rt.RunString(frozen); err != nil {
+	if _, err := it.rt.RunString(frozen); err != nil {
 		return nil, fmt.Errorf("set up scripts: %w", err)
 	}
-	freeze, _ := goja.AssertFunction(global.Get("Object").ToObject(r.rt).Get("freeze"))
-	for _, object := range []*goja.Object{r.console, r.state, r.fake, r.calls} {
+	freeze, _ := goja.AssertFunction(global.Get("Object").ToObject(it.rt).Get("freeze"))
+	for _, object := range []*goja.Object{it.console, it.state, it.fake, it.calls} {
 		if _, err := freeze(goja.Undefined(), object); err != nil {
 			return nil, fmt.Errorf("set up scripts: %w", err)
 		}
 	}
-	value, err := r.rt.RunProgram(compiled)
+	return it, nil
+}
+
+// Load makes a script ready to run.
+func (it *Interpreter) Load(s *Script) (*Runner, error) {
+	compiled, err := program(s.Source)
+	if err != nil {
+		return nil, err
+	}
+	value, err := it.rt.RunProgram(compiled)
 	if err != nil {
 		return nil, faultOf(err)
 	}
-	r.module, _ = goja.AssertFunction(value)
-	return r, nil
+	module, _ := goja.AssertFunction(value)
+	return &Runner{Interpreter: it, module: module}, nil
 }
 
-// run is one run of a runner.
+// run is one run of a script.
 type run struct {
 	in      *Input
 	parts   map[string]goja.Value // of the call, as far as the script asked for them
@@ -145,9 +161,9 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 
 // limited stops the run that begins when its time is over, until done is called. It never stops the
 // run that follows.
-func (r *Runner) limited() (done func()) {
+func (it *Interpreter) limited() (done func()) {
 	var mu sync.Mutex // guards over, and the timer until it is made
-	over, began, current := false, r.clock(), r.run
+	over, began, current := false, it.clock(), it.run
 	var timer *time.Timer
 	mu.Lock()
 	defer mu.Unlock()
@@ -157,19 +173,19 @@ func (r *Runner) limited() (done func()) {
 		if over {
 			return
 		}
-		left := Time - (r.clock() - began - time.Duration(current.waited.Load()))
+		left := Time - (it.clock() - began - time.Duration(current.waited.Load()))
 		if left > 0 || current.asks.Load() {
 			timer.Reset(max(left, time.Millisecond))
 			return
 		}
-		r.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
+		it.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
 	})
 	return func() {
 		timer.Stop()
 		mu.Lock()
 		defer mu.Unlock()
 		over = true
-		r.rt.ClearInterrupt()
+		it.rt.ClearInterrupt()
 	}
 }
 
@@ -193,57 +209,57 @@ func (r *Runner) answer() error {
 var callParts = []string{"method", "path", "query", "queries", "headers", "cookies", "caller", "certificate", "address", "text", "body", "vars"}
 
 // makeCall makes what all calls have in common: each part is made when it is first asked for.
-func (r *Runner) makeCall() (err error) {
-	r.calls = r.rt.NewObject()
+func (it *Interpreter) makeCall() (err error) {
+	it.calls = it.rt.NewObject()
 	for _, name := range callParts {
-		err = errors.Join(err, r.calls.DefineAccessorProperty(name, r.rt.ToValue(func(goja.FunctionCall) goja.Value { return r.part(name) }), nil, goja.FLAG_FALSE, goja.FLAG_TRUE))
+		err = errors.Join(err, it.calls.DefineAccessorProperty(name, it.rt.ToValue(func(goja.FunctionCall) goja.Value { return it.part(name) }), nil, goja.FLAG_FALSE, goja.FLAG_TRUE))
 	}
-	return errors.Join(err, r.calls.Set("toJSON", func(goja.FunctionCall) goja.Value {
-		whole := r.rt.NewObject()
+	return errors.Join(err, it.calls.Set("toJSON", func(goja.FunctionCall) goja.Value {
+		whole := it.rt.NewObject()
 		for _, name := range callParts {
-			_ = whole.Set(name, r.part(name)) // a new object takes everything
+			_ = whole.Set(name, it.part(name)) // a new object takes everything
 		}
 		return whole
 	}))
 }
 
 // part is a part of the call that is answered.
-func (r *Runner) part(name string) goja.Value {
-	if known := r.parts[name]; known != nil {
+func (it *Interpreter) part(name string) goja.Value {
+	if known := it.parts[name]; known != nil {
 		return known
 	}
-	if r.parts == nil {
-		r.parts = make(map[string]goja.Value)
+	if it.parts == nil {
+		it.parts = make(map[string]goja.Value)
 	}
-	value := r.makePart(name)
-	r.parts[name] = value
+	value := it.makePart(name)
+	it.parts[name] = value
 	return value
 }
 
-func (r *Runner) makePart(name string) goja.Value {
+func (it *Interpreter) makePart(name string) goja.Value {
 	texts := func(from map[string]string) goja.Value {
-		object := r.rt.NewObject()
+		object := it.rt.NewObject()
 		for name, text := range from {
 			_ = object.Set(name, text) // a new object takes everything
 		}
 		return object
 	}
-	in := r.in
+	in := it.in
 	switch name {
 	case "method":
-		return r.rt.ToValue(in.Method)
+		return it.rt.ToValue(in.Method)
 	case "path":
 		return texts(in.Path)
 	case "query":
 		return texts(in.Query)
 	case "queries":
-		object := r.rt.NewObject()
+		object := it.rt.NewObject()
 		for name, list := range in.Queries {
 			values := make([]any, len(list))
 			for i, text := range list {
 				values[i] = text
 			}
-			_ = object.Set(name, r.rt.NewArray(values...))
+			_ = object.Set(name, it.rt.NewArray(values...))
 		}
 		return object
 	case "headers":
@@ -251,34 +267,34 @@ func (r *Runner) makePart(name string) goja.Value {
 	case "cookies":
 		return texts(in.Cookies)
 	case "caller":
-		return r.rt.ToValue(in.Caller)
+		return it.rt.ToValue(in.Caller)
 	case "certificate":
-		return r.rt.ToValue(in.Certificate)
+		return it.rt.ToValue(in.Certificate)
 	case "address":
-		return r.rt.ToValue(in.Address)
+		return it.rt.ToValue(in.Address)
 	case "text":
-		return r.rt.ToValue(in.Text)
+		return it.rt.ToValue(in.Text)
 	case "body":
-		return r.fromJSON(in.Body)
+		return it.fromJSON(in.Body)
 	default:
-		return r.fromJSON(in.Vars)
+		return it.fromJSON(in.Vars)
 	}
 }
 
 // fromJSON is a value of JSON; null for "".
-func (r *Runner) fromJSON(text string) goja.Value {
+func (it *Interpreter) fromJSON(text string) goja.Value {
 	if text == "" {
 		return goja.Null()
 	}
-	value, err := r.parse(goja.Undefined(), r.rt.ToValue(text))
+	value, err := it.parse(goja.Undefined(), it.rt.ToValue(text))
 	if err != nil {
 		panic(err)
 	}
 	return value
 }
 
-func (r *Runner) toJSON(value goja.Value) (text string, ok bool) {
-	given, err := r.stringly(goja.Undefined(), value)
+func (it *Interpreter) toJSON(value goja.Value) (text string, ok bool) {
+	given, err := it.stringly(goja.Undefined(), value)
 	if err != nil {
 		panic(err) // which the script gets
 	}
@@ -288,53 +304,53 @@ func (r *Runner) toJSON(value goja.Value) (text string, ok bool) {
 	return given.String(), true
 }
 
-func (r *Runner) log(call goja.FunctionCall) goja.Value {
-	if len(r.out.Logs) >= mostLogs {
+func (it *Interpreter) log(call goja.FunctionCall) goja.Value {
+	if len(it.out.Logs) >= mostLogs {
 		return goja.Undefined()
 	}
 	words := make([]string, len(call.Arguments))
 	for i, value := range call.Arguments {
 		words[i] = value.String()
 		if _, isObject := value.(*goja.Object); isObject {
-			words[i], _ = r.toJSON(value)
+			words[i], _ = it.toJSON(value)
 		}
 	}
 	line := []rune(strings.Join(words, " "))
-	r.out.Logs = append(r.out.Logs, string(line[:min(len(line), mostLine)]))
+	it.out.Logs = append(it.out.Logs, string(line[:min(len(line), mostLine)]))
 	return goja.Undefined()
 }
 
 // makeState makes what gives scripts the memory of the service.
-func (r *Runner) makeState() error {
-	state := r.rt.NewObject()
-	r.state = state
+func (it *Interpreter) makeState() error {
+	state := it.rt.NewObject()
+	it.state = state
 	return errors.Join(
 		state.Set("recall", func(call goja.FunctionCall) goja.Value {
-			if text := r.ask(Ask{Key: call.Argument(0).String()}); text != "" {
-				return r.fromJSON(text)
+			if text := it.ask(Ask{Key: call.Argument(0).String()}); text != "" {
+				return it.fromJSON(text)
 			}
 			if len(call.Arguments) > 1 {
 				return call.Arguments[1]
 			}
 			return goja.Null()
 		}),
-		state.Set("remember", func(call goja.FunctionCall) goja.Value { return r.write(call, false) }),
-		state.Set("append", func(call goja.FunctionCall) goja.Value { return r.write(call, true) }),
+		state.Set("remember", func(call goja.FunctionCall) goja.Value { return it.write(call, false) }),
+		state.Set("append", func(call goja.FunctionCall) goja.Value { return it.write(call, true) }),
 		state.Set("forget", func(call goja.FunctionCall) goja.Value {
-			r.keep(Write{Key: call.Argument(0).String()})
-			r.written[call.Argument(0).String()] = ""
+			it.keep(Write{Key: call.Argument(0).String()})
+			it.written[call.Argument(0).String()] = ""
 			return goja.Undefined()
 		}),
 		state.Set("state", func(call goja.FunctionCall) goja.Value {
 			var name string
-			_ = json.Unmarshal([]byte(r.ask(Ask{Flow: call.Argument(0).String(), Key: thing(call.Argument(1))})), &name)
-			return r.rt.ToValue(name)
+			_ = json.Unmarshal([]byte(it.ask(Ask{Flow: call.Argument(0).String(), Key: thing(call.Argument(1))})), &name)
+			return it.rt.ToValue(name)
 		}),
 		state.Set("move", func(call goja.FunctionCall) goja.Value {
 			flow, of := call.Argument(0).String(), thing(call.Argument(1))
-			text, _ := r.toJSON(r.rt.ToValue(call.Argument(2).String()))
-			r.keep(Write{Flow: flow, Key: of, JSON: text})
-			r.written[flow+"\x00"+of] = text
+			text, _ := it.toJSON(it.rt.ToValue(call.Argument(2).String()))
+			it.keep(Write{Flow: flow, Key: of, JSON: text})
+			it.written[flow+"\x00"+of] = text
 			return goja.Undefined()
 		}),
 	)
@@ -349,93 +365,93 @@ func thing(v goja.Value) string {
 }
 
 // ask gives what this run has written, else asks the service.
-func (r *Runner) ask(a Ask) string {
+func (it *Interpreter) ask(a Ask) string {
 	key := a.Key
 	if a.Flow != "" {
 		key = a.Flow + "\x00" + a.Key
 	}
-	if text, known := r.written[key]; known {
+	if text, known := it.written[key]; known {
 		return text
 	}
-	began := r.clock()
-	r.asks.Store(true)
-	text, err := r.host(a)
-	r.waited.Add(int64(r.clock() - began))
-	r.asks.Store(false)
+	began := it.clock()
+	it.asks.Store(true)
+	text, err := it.host(a)
+	it.waited.Add(int64(it.clock() - began))
+	it.asks.Store(false)
 	if err != nil {
-		panic(r.rt.NewGoError(err))
+		panic(it.rt.NewGoError(err))
 	}
 	return text
 }
 
-func (r *Runner) write(call goja.FunctionCall, appends bool) goja.Value {
+func (it *Interpreter) write(call goja.FunctionCall, appends bool) goja.Value {
 	w := Write{Key: call.Argument(0).String(), Append: appends}
-	text, ok := r.toJSON(call.Argument(1))
+	text, ok := it.toJSON(call.Argument(1))
 	if !ok {
-		panic(r.rt.NewTypeError("what is remembered must be a value that JSON has"))
+		panic(it.rt.NewTypeError("what is remembered must be a value that JSON has"))
 	}
 	if options, isObject := call.Argument(2).(*goja.Object); isObject {
 		if lasts := options.Get("for"); lasts != nil {
 			d, err := time.ParseDuration(lasts.String())
 			if err != nil || d <= 0 {
-				panic(r.rt.NewTypeError("for must be a time such as 10m, not " + lasts.String()))
+				panic(it.rt.NewTypeError("for must be a time such as 10m, not " + lasts.String()))
 			}
 			w.For = d.Milliseconds()
 		}
 	}
 	w.JSON = text
-	r.keep(w)
+	it.keep(w)
 	if appends {
-		before := r.ask(Ask{Key: w.Key})
+		before := it.ask(Ask{Key: w.Key})
 		if list := strings.TrimSuffix(before, "]"); before != "" && strings.HasPrefix(before, "[") {
 			text = list + map[bool]string{true: "", false: ","}[list == "["] + text + "]"
 		} else {
 			text = "[" + text + "]"
 		}
 	}
-	r.written[w.Key] = text
+	it.written[w.Key] = text
 	return goja.Undefined()
 }
 
-func (r *Runner) keep(w Write) {
-	if len(r.out.Writes) >= mostWrite {
-		panic(r.rt.NewTypeError("a script remembers at most " + strconv.Itoa(mostWrite) + " values"))
+func (it *Interpreter) keep(w Write) {
+	if len(it.out.Writes) >= mostWrite {
+		panic(it.rt.NewTypeError("a script remembers at most " + strconv.Itoa(mostWrite) + " values"))
 	}
-	r.out.Writes = append(r.out.Writes, w)
+	it.out.Writes = append(it.out.Writes, w)
 }
 
 // makeConsole makes what takes lines for the log of a call.
-func (r *Runner) makeConsole() (err error) {
-	r.console = r.rt.NewObject()
+func (it *Interpreter) makeConsole() (err error) {
+	it.console = it.rt.NewObject()
 	for _, name := range []string{"log", "info", "warn", "error"} {
-		err = errors.Join(err, r.console.Set(name, r.log))
+		err = errors.Join(err, it.console.Set(name, it.log))
 	}
 	return err
 }
 
 // makeFake makes what draws data: fake.ship(), fake.whole(1, 6), fake.pick(list) …
-func (r *Runner) makeFake() (err error) {
-	r.fake = r.rt.NewObject()
+func (it *Interpreter) makeFake() (err error) {
+	it.fake = it.rt.NewObject()
 	for _, kind := range expr.FakeKinds {
-		err = errors.Join(err, r.fake.Set(kind, func() string { return r.draw().Fake(kind) }))
+		err = errors.Join(err, it.fake.Set(kind, func() string { return it.draw().Fake(kind) }))
 	}
-	return errors.Join(err, r.fake.Set("whole", func(low, high int64) int64 {
+	return errors.Join(err, it.fake.Set("whole", func(low, high int64) int64 {
 		if high < low {
-			panic(r.rt.NewTypeError("fake.whole takes two numbers, the first not above the second"))
+			panic(it.rt.NewTypeError("fake.whole takes two numbers, the first not above the second"))
 		}
-		return r.draw().Whole(low, high)
-	}), r.fake.Set("pick", func(call goja.FunctionCall) goja.Value {
-		list := call.Argument(0).ToObject(r.rt)
+		return it.draw().Whole(low, high)
+	}), it.fake.Set("pick", func(call goja.FunctionCall) goja.Value {
+		list := call.Argument(0).ToObject(it.rt)
 		count := list.Get("length").ToInteger()
 		if count == 0 {
-			panic(r.rt.NewTypeError("fake.pick: the list is empty"))
+			panic(it.rt.NewTypeError("fake.pick: the list is empty"))
 		}
-		return list.Get(strconv.FormatInt(r.draw().Whole(0, count-1), 10))
+		return list.Get(strconv.FormatInt(it.draw().Whole(0, count-1), 10))
 	}))
 }
 
 // take reads what the function gave: { status, headers, json | text | xml | base64 }.
-func (r *Runner) take(given goja.Value) error {
+func (it *Interpreter) take(given goja.Value) error {
 	answer, isObject := given.(*goja.Object)
 	if !isObject {
 		return &Fault{Message: fmt.Sprintf("the function must give an object, such as { status: 200, json: {} }, not %s", given)}
@@ -444,14 +460,14 @@ func (r *Runner) take(given goja.Value) error {
 		promise := answer.Export().(*goja.Promise)
 		switch promise.State() {
 		case goja.PromiseStateFulfilled:
-			return r.take(promise.Result())
+			return it.take(promise.Result())
 		case goja.PromiseStateRejected:
 			return &Fault{Message: "the function was rejected: " + promise.Result().String()}
 		default:
 			return &Fault{Message: "the function waits for something that never comes"}
 		}
 	}
-	r.out.Status = 200
+	it.out.Status = 200
 	bodies := 0
 	for _, key := range answer.Keys() {
 		value := answer.Get(key)
@@ -460,16 +476,16 @@ func (r *Runner) take(given goja.Value) error {
 		}
 		switch key {
 		case "status":
-			if r.out.Status = int(value.ToInteger()); r.out.Status < 200 || r.out.Status > 999 {
+			if it.out.Status = int(value.ToInteger()); it.out.Status < 200 || it.out.Status > 999 {
 				return &Fault{Message: fmt.Sprintf("status must be a number from 200 to 999, not %s", value)}
 			}
 		case "headers":
-			if err := r.headers(value); err != nil {
+			if err := it.headers(value); err != nil {
 				return err
 			}
 		case "json", "text", "xml", "base64":
 			bodies++
-			if err := r.body(key, value); err != nil {
+			if err := it.body(key, value); err != nil {
 				return err
 			}
 		default:
@@ -479,37 +495,37 @@ func (r *Runner) take(given goja.Value) error {
 	switch {
 	case bodies > 1:
 		return &Fault{Message: "an answer has one of json, text, xml and base64"}
-	case len(r.out.Body) > mostBody:
-		return &Fault{Message: fmt.Sprintf("the body has %d bytes, more than %d", len(r.out.Body), mostBody)}
+	case len(it.out.Body) > mostBody:
+		return &Fault{Message: fmt.Sprintf("the body has %d bytes, more than %d", len(it.out.Body), mostBody)}
 	}
 	return nil
 }
 
-func (r *Runner) body(kind string, value goja.Value) error {
+func (it *Interpreter) body(kind string, value goja.Value) error {
 	switch kind {
 	case "json":
-		text, ok := r.toJSON(value)
+		text, ok := it.toJSON(value)
 		if !ok {
 			return &Fault{Message: "json must be a value that JSON has"}
 		}
-		r.out.Body, r.out.MediaType = []byte(text), "application/json"
+		it.out.Body, it.out.MediaType = []byte(text), "application/json"
 	case "base64":
 		bytes, err := base64.StdEncoding.DecodeString(value.String())
 		if err != nil {
 			return &Fault{Message: "base64 is not in the standard alphabet with its padding"}
 		}
-		r.out.Body, r.out.MediaType = bytes, "application/octet-stream"
+		it.out.Body, it.out.MediaType = bytes, "application/octet-stream"
 	case "xml":
-		r.out.Body, r.out.MediaType = []byte(value.String()), XML
+		it.out.Body, it.out.MediaType = []byte(value.String()), XML
 	default:
-		r.out.Body, r.out.MediaType = []byte(value.String()), "text/plain; charset=utf-8"
+		it.out.Body, it.out.MediaType = []byte(value.String()), "text/plain; charset=utf-8"
 	}
 	return nil
 }
 
 var token = regexp.MustCompile("^[!#$%&'*+.^_`|~0-9A-Za-z-]+$")
 
-func (r *Runner) headers(value goja.Value) error {
+func (it *Interpreter) headers(value goja.Value) error {
 	object, isObject := value.(*goja.Object)
 	if !isObject {
 		return &Fault{Message: "headers must be an object"}
@@ -531,7 +547,7 @@ func (r *Runner) headers(value goja.Value) error {
 		}
 		for _, v := range values {
 			text := strings.NewReplacer("\r", " ", "\n", " ", "\x00", " ").Replace(v.String())
-			r.out.Headers = append(r.out.Headers, [2]string{name, text})
+			it.out.Headers = append(it.out.Headers, [2]string{name, text})
 		}
 	}
 	return nil

@@ -43,16 +43,24 @@ var began = time.Now()
 
 func passed() time.Duration { return time.Since(began) }
 
-func run(t testing.TB, source string) script.Output {
+func interpreter(t testing.TB, clock script.Clock) *script.Interpreter {
+	it, err := script.NewInterpreter(clock)
+	require.NoError(t, err)
+	return it
+}
+
+func load(t testing.TB, it *script.Interpreter, source string) *script.Runner {
 	compiled, err := script.Compile(source)
 	require.NoError(t, err, source)
-	runner, err := script.NewRunner(compiled, passed)
+	runner, err := it.Load(compiled)
 	require.NoError(t, err, source)
-	return runner.Run(input(), remembered)
+	return runner
 }
 
 // answers are the functions, and what they answer.
 func TestAnswers(t *testing.T) {
+	it := interpreter(t, passed)
+	run := func(source string) script.Output { return load(t, it, source).Run(input(), remembered) }
 	for source, want := range map[string]string{
 		`() => ({})`: `200 `,
 		`(call) => ({ status: 201, json: { n: call.body.n + 1, p: call.path.number, q: call.query.a, all: call.queries.a, h: call.headers['x-run'], c: call.cookies.sid, m: call.method, v: call.vars.harbour } })`: `201 application/json {"n":3,"p":"N7","q":"1","all":["1","2"],"h":"7","c":"abc","m":"POST","v":"Skerry"}`,
@@ -64,7 +72,7 @@ func TestAnswers(t *testing.T) {
 		`(c, s) => { s.remember('left', 2, { for: '10m' }); s.append('log', { a: 1 }); s.append('new', 1); s.forget('x'); s.move('permit', 'P', 'sent'); return { json: [s.recall('left'), s.recall('log'), s.recall('new'), s.recall('x', 'gone'), s.state('permit', 'P')] } }`: `200 application/json [2,[1,{"a":1}],[1],"gone","sent"]`,
 		`(c, s, fake) => ({ json: [fake.whole(3, 3), fake.pick(['a']), typeof fake.ship()] })`: `200 application/json [3,"a","string"]`,
 	} {
-		out := run(t, "const x = 1\nexport default "+source)
+		out := run("const x = 1\nexport default " + source)
 		require.Nil(t, out.Fault, source)
 		got := fmt.Sprint(out.Status, " ")
 		if out.MediaType != "" {
@@ -75,9 +83,9 @@ func TestAnswers(t *testing.T) {
 		}
 		assert.Equal(t, want, got+string(out.Body), source)
 	}
-	whole := run(t, `export default (call) => ({ json: call })`)
+	whole := run(`export default (call) => ({ json: call })`)
 	assert.Contains(t, string(whole.Body), `"cookies":{"sid":"abc"},`, "all of a call can be seen at once")
-	out := run(t, `export default (call, state) => { console.log('seen', call.path, 7); state.remember('a', [1], {for: '1s'}); return { status: 204 } }`)
+	out := run(`export default (call, state) => { console.log('seen', call.path, 7); state.remember('a', [1], {for: '1s'}); return { status: 204 } }`)
 	assert.Equal(t, []string{`seen {"number":"N7"} 7`}, out.Logs)
 	assert.Equal(t, []script.Write{{Key: "a", JSON: "[1]", For: 1000}}, out.Writes)
 }
@@ -96,38 +104,41 @@ func TestFaults(t *testing.T) {
 		_, err := script.Compile(source)
 		assert.ErrorContains(t, err, want, source)
 	}
+	it := interpreter(t, passed) // which each fault leaves as it was
 	for source, want := range map[string]string{
-		"export default 7":                                                   "export default must be a function",
-		"export default () => 7":                                             "must give an object",
-		"export default () => ({ status: 7 })":                               "status must be a number from 200 to 999, not 7",
-		"export default () => ({ stauts: 200 })":                             `an answer has no "stauts"`,
-		"export default () => ({ json: 1, text: '' })":                       "one of json, text, xml and base64",
-		"export default () => ({ json: () => 1 })":                           "json must be a value that JSON has",
-		"export default () => ({ base64: '*' })":                             "base64 is not in the standard alphabet",
-		"export default () => ({ headers: { 'a b': 1 } })":                   `"a b" is not a header name`,
-		"export default () => ({ headers: { Connection: 1 } })":              "Connection follows from the body",
-		"export default () => new Promise(() => {})":                         "waits for something that never comes",
-		"export default async () => { throw 'fog' }":                         "the function was rejected: fog",
-		"\nexport default (call) => ({ json: call.body.a.b })":               "line 2, character 47: TypeError: Cannot read property 'b' of undefined",
-		"export default () => { throw new Error('fog') }":                    "line 1, character 30: Error: fog",
-		"const f = () => f()\nexport default () => f()":                      "calls itself without end",
-		"export default () => { for (;;); }":                                 "took longer than 50ms",
-		"export default (c, s) => s.recall('broken')":                        "the service is gone",
-		"export default (c, s) => s.remember('a', () => 1)":                  "a value that JSON has",
-		"export default (c, s) => s.remember('a', 1, {for: 'soon'})":         "for must be a time such as 10m",
-		"export default (c, s) => { for (;;) s.remember('a', 1) }":           "at most 100 values",
-		"export default (c, s, fake) => fake.pick([])":                       "the list is empty",
-		"export default (c, s, fake) => fake.whole(2, 1)":                    "the first not above the second",
-		"export default () => { undeclared = 1; return {} }":                 "undeclared",
-		"export default () => { Array.prototype.map = 1; return {} }":        "TypeError",
-		"export default () => { globalThis.x = 1; return {} }":               "TypeError",
-		"export default () => ({ json: eval('1') })":                         "eval",
-		"export default () => require('fs')":                                 "require is not defined",
-		"export default () => { const a = {}; a.a = a; return { json: a } }": "circular",
-		"export default () => ({ get json() { throw new Error('mist') } })":  "Error: mist",
-		"export default () => fetch('http://127.0.0.1')":                     "fetch is not defined",
+		"export default 7":                                                            "export default must be a function",
+		"export default () => 7":                                                      "must give an object",
+		"export default () => ({ status: 7 })":                                        "status must be a number from 200 to 999, not 7",
+		"export default () => ({ stauts: 200 })":                                      `an answer has no "stauts"`,
+		"export default () => ({ json: 1, text: '' })":                                "one of json, text, xml and base64",
+		"export default () => ({ json: () => 1 })":                                    "json must be a value that JSON has",
+		"export default () => ({ base64: '*' })":                                      "base64 is not in the standard alphabet",
+		"export default () => ({ headers: { 'a b': 1 } })":                            `"a b" is not a header name`,
+		"export default () => ({ headers: { Connection: 1 } })":                       "Connection follows from the body",
+		"export default () => new Promise(() => {})":                                  "waits for something that never comes",
+		"export default async () => { throw 'fog' }":                                  "the function was rejected: fog",
+		"\nexport default (call) => ({ json: call.body.a.b })":                        "line 2, character 47: TypeError: Cannot read property 'b' of undefined",
+		"export default () => { throw new Error('fog') }":                             "line 1, character 30: Error: fog",
+		"const f = () => f()\nexport default () => f()":                               "calls itself without end",
+		"export default () => { for (;;); }":                                          "took longer than 50ms",
+		"export default (c, s) => s.recall('broken')":                                 "the service is gone",
+		"export default (c, s) => s.remember('a', () => 1)":                           "a value that JSON has",
+		"export default (c, s) => s.remember('a', 1, {for: 'soon'})":                  "for must be a time such as 10m",
+		"export default (c, s) => { for (;;) s.remember('a', 1) }":                    "at most 100 values",
+		"export default (c, s, fake) => fake.pick([])":                                "the list is empty",
+		"export default (c, s, fake) => fake.whole(2, 1)":                             "the first not above the second",
+		"export default () => { undeclared = 1; return {} }":                          "undeclared",
+		"export default () => { Array.prototype.map = 1; return {} }":                 "TypeError",
+		"export default () => { globalThis.x = 1; return {} }":                        "TypeError",
+		"export default () => { Object.getPrototypeOf([].keys()).next = 1 }":          "TypeError",
+		"export default () => { (function* () {})().constructor.prototype.next = 1 }": "TypeError",
+		"export default () => ({ json: eval('1') })":                                  "eval",
+		"export default () => require('fs')":                                          "require is not defined",
+		"export default () => { const a = {}; a.a = a; return { json: a } }":          "circular",
+		"export default () => ({ get json() { throw new Error('mist') } })":           "Error: mist",
+		"export default () => fetch('http://127.0.0.1')":                              "fetch is not defined",
 	} {
-		out := run(t, source)
+		out := load(t, it, source).Run(input(), remembered)
 		require.NotNil(t, out.Fault, source)
 		assert.Contains(t, out.Fault.Error(), want, source)
 		assert.NotContains(t, out.Fault.Error(), "interpreter", source)
@@ -136,12 +147,10 @@ func TestFaults(t *testing.T) {
 
 // Calls see nothing of one another, and the same call gets the same.
 func TestCallsAreAlone(t *testing.T) {
-	compiled, err := script.Compile(`let count = 0
+	it := interpreter(t, passed)
+	runner := load(t, it, `let count = 0
 const seen = {}
 export default (call, state, fake) => { seen[call.method] = ++count; return { json: [count, seen, Math.random(), fake.ship(), Date.now()] } }`)
-	require.NoError(t, err)
-	runner, err := script.NewRunner(compiled, passed)
-	require.NoError(t, err)
 	first := runner.Run(input(), remembered)
 	require.Nil(t, first.Fault)
 	assert.Contains(t, string(first.Body), `[1,{"POST":1},0.`)
@@ -150,13 +159,13 @@ export default (call, state, fake) => { seen[call.method] = ++count; return { js
 	other.Number++
 	assert.NotEqual(t, string(first.Body), string(runner.Run(other, remembered).Body))
 
-	endless, err := script.Compile(`export default (call) => { while (call.method === 'POST'); return { text: 'ok' } }`)
-	require.NoError(t, err)
-	runner, err = script.NewRunner(endless, passed)
-	require.NoError(t, err)
-	require.NotNil(t, runner.Run(input(), remembered).Fault)
+	later := load(t, it, `export default (call, state) => { Promise.resolve().then(() => state.remember('late', 1)); while (call.method === 'POST'); return { text: 'ok' } }`)
+	require.NotNil(t, later.Run(input(), remembered).Fault)
+	again := runner.Run(input(), remembered)
+	assert.Equal(t, string(first.Body), string(again.Body), "scripts go on after one was stopped")
+	assert.Empty(t, again.Writes, "what one left undone is not done in another")
 	other.Method = "GET"
-	assert.Equal(t, "ok", string(runner.Run(other, remembered).Body), "the runner goes on after it was stopped")
+	assert.Equal(t, "ok", string(later.Run(other, remembered).Body))
 }
 
 // The time of a script is what the clock says that it worked, without what it waited for answers.
@@ -172,10 +181,7 @@ func TestTimeThatCounts(t *testing.T) {
 		"and then a script without end":         {clock: passed, asked: script.Time, endless: true, least: 3 * script.Time},
 		"a machine that has little time for it": {clock: slow, endless: true, least: 3 * script.Time},
 	} {
-		compiled, err := script.Compile(`export default (call, state) => { state.recall('a'); state.recall('a'); while (` + strconv.FormatBool(k.endless) + `); return { text: 'ok' } }`)
-		require.NoError(t, err)
-		runner, err := script.NewRunner(compiled, k.clock)
-		require.NoError(t, err)
+		runner := load(t, interpreter(t, k.clock), `export default (call, state) => { state.recall('a'); state.recall('a'); while (`+strconv.FormatBool(k.endless)+`); return { text: 'ok' } }`)
 		start := time.Now()
 		out := runner.Run(input(), func(script.Ask) (string, error) {
 			time.Sleep(k.asked)
@@ -187,10 +193,7 @@ func TestTimeThatCounts(t *testing.T) {
 }
 
 func BenchmarkRun(b *testing.B) {
-	compiled, err := script.Compile(`export default (call) => ({ status: 200, json: { number: call.path.number, state: 'free', nights: Number(call.query.a) * 2 } })`)
-	require.NoError(b, err)
-	runner, err := script.NewRunner(compiled, passed)
-	require.NoError(b, err)
+	runner := load(b, interpreter(b, passed), `export default (call) => ({ status: 200, json: { number: call.path.number, state: 'free', nights: Number(call.query.a) * 2 } })`)
 	in := input()
 	for b.Loop() {
 		runner.Run(in, remembered)
