@@ -145,18 +145,18 @@ func TestConsoleMorning(t *testing.T) {
 	assert.Equal(t, 201, resp.StatusCode, "of another vessel")
 
 	// the two are compared, over the whole page
-	must(t, p.Goto(s.control+"/calls?text=POST"), p.Click("[data-call]"), p.Press("Compare"), p.WaitText("Nothing differs."), p.Choose("Compare with", "c-3"),
+	must(t, p.Visit("/calls?text=POST"), p.Click("[data-call]"), p.Press("Compare"), p.WaitText("Nothing differs."), p.Choose("Compare with", "c-3"),
 		p.Wait(`[...document.querySelectorAll('[data-differs=true]')].some((row) => row.innerText.includes('request body $.vessel.callSign'))`), p.Press("Over the whole page"), p.Wait("!document.querySelector('[data-call]')"))
 	must(t, p.Press("Beside the list"), p.Press("Compare"), p.Click("[data-call]"))
 
 	// keys go to the next of the same endpoint, which is not the next call
-	must(t, p.Goto(s.control+"/calls?call=c-4"), p.Wait("document.querySelectorAll('[data-call]').length === 4"), p.Type("J"), p.Wait("location.search === '?call=c-3'"), p.Type("J"), p.Wait("location.search === '?call=c-1'"), p.Type("K"), p.Wait("location.search === '?call=c-3'"))
+	must(t, p.Visit("/calls?call=c-4"), p.Wait("document.querySelectorAll('[data-call]').length === 4"), p.Type("J"), p.Wait("location.search === '?call=c-3'"), p.Type("J"), p.Wait("location.search === '?call=c-1'"), p.Type("K"), p.Wait("location.search === '?call=c-3'"))
 
 	// sent again with another vessel, it gets another answer
 	must(t, p.Press("Send again"), p.Wait(`document.querySelector('[role=dialog] .cm-content')`), p.Click("[role=dialog] .cm-content"), p.SelectAll(), p.Type(strings.ReplaceAll(booking, "SKQ41", "SKQ43")), p.Press("Send the call"), p.WaitText("201 Created"), p.Press("Close"))
 
 	// a field of the answer is pinned, and what it had is back by an undo
-	must(t, p.Goto(s.control+"/calls?call=c-1"), p.Wait(chosen("Body of answer", `"state"`)), p.Press("Pin it"), p.Fill("Value from now on", "waiting"), p.Press("Pin it"), p.WaitText("/state of bookBerth is pinned"))
+	must(t, p.Visit("/calls?call=c-1"), p.Wait(chosen("Body of answer", `"state"`)), p.Press("Pin it"), p.Fill("Value from now on", "waiting"), p.Press("Pin it"), p.WaitText("/state of bookBerth is pinned"))
 	_, body := s.send("POST /moorings/berths/N7/bookings", strings.ReplaceAll(booking, "SKQ41", "SKQ44"), jsonType)
 	assert.Contains(t, body, `"state":"waiting"`)
 	must(t, p.Press("Undo"))

@@ -30,7 +30,7 @@ func TestConsoleImpairments(t *testing.T) {
 	assert.Equal(t, []int{200}, s.statuses(berth, 1))
 	must(t, p.Press("Retries"), p.WaitText("got through"))
 	must(t, p.Press("Switch on again"), p.WaitStrip("impaired: moorings"))
-	must(t, p.Goto(s.control+"/services/moorings/trouble"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
+	must(t, p.Visit("/services/moorings/trouble"), p.Press("Stop it"), p.WaitText("No longer: errors 100%"), p.Press("Undo"), p.Wait("document.querySelector('[data-impairment]')"))
 	list, err := s.api.Impairments(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)

@@ -85,7 +85,7 @@ func TestConsoleInSmallWindows(t *testing.T) {
 			"/activity":                         "[data-entry]",
 			"/variables":                        "main",
 		} {
-			must(t, p.Goto(s.control+path), p.Wait(fmt.Sprintf("document.querySelector(%q)", wait)))
+			must(t, p.Visit(path), p.Wait(fmt.Sprintf("document.querySelector(%q)", wait)))
 			wide, err := browser.Eval[string](p, `(() => {
 				const out = [...document.querySelectorAll('main button, main a, main input:not([aria-hidden]), main select, header button')].filter((e) => {
 					const box = e.getBoundingClientRect();
@@ -98,7 +98,7 @@ func TestConsoleInSmallWindows(t *testing.T) {
 			require.NoError(t, err)
 			assert.Empty(t, wide, "%s at %v", path, size)
 		}
-		must(t, p.Goto(s.control+"/calls"), p.Wait("[...document.querySelectorAll('[data-call] [role=cell]')].some((e) => e.innerText.includes('/moorings/berths/N7') && e.getBoundingClientRect().width > 150)"))
+		must(t, p.Visit("/calls"), p.Wait("[...document.querySelectorAll('[data-call] [role=cell]')].some((e) => e.innerText.includes('/moorings/berths/N7') && e.getBoundingClientRect().width > 150)"))
 		must(t, p.Wait(`(() => { const box = [...document.querySelectorAll('header button')].find((b) => b.innerText === 'Stop all')?.getBoundingClientRect(); return !!box && document.elementFromPoint(box.left + box.width / 2, box.top + box.height / 2)?.innerText === 'Stop all'; })()`))
 	}
 }

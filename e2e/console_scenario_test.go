@@ -63,7 +63,7 @@ func TestConsoleScenarios(t *testing.T) {
 	s.impair("tides", `latency: 3ms`)
 	must(t, p.Press("Make one of what is on"), p.Fill("Name", "monday"), p.Press("Show what it would be"), p.WaitText("tides: latency 3ms"), p.Press("Keep it"),
 		p.WaitText("Scenario monday is kept"), p.Wait(row("monday")))
-	must(t, p.Goto(s.control+"/calls?text=none-free"), p.WaitText("1 call"), p.Press("Make a scenario of these"), p.Fill("Name", "as-seen"), p.Press("Show what it would be"),
+	must(t, p.Visit("/calls?text=none-free"), p.WaitText("1 call"), p.Press("Make a scenario of these"), p.Fill("Name", "as-seen"), p.Press("Show what it would be"),
 		p.WaitText("GET /berths answers 200"), p.Press("Keep it"), p.Wait(row("as-seen")))
 	seen, err := s.api.Scenario(t.Context(), "as-seen")
 	require.NoError(t, err)
@@ -85,26 +85,26 @@ func TestConsoleLanes(t *testing.T) {
 	must(t, p.Press("30 minutes more"), p.Wait("/closes in 59 min|closes in 1 h/.test(document.body.innerText)"))
 
 	// what is switched on a service page is for my lane alone
-	must(t, p.Goto(s.control+"/services/tides/trouble"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--error-rate 100% --lane mara"), p.Press("Switch on"), p.WaitStrip("impaired: tides"))
+	must(t, p.Visit("/services/tides/trouble"), p.WaitText("In my lane, mara"), p.Fill("Errors", "100%"), p.WaitText("--error-rate 100% --lane mara"), p.Press("Switch on"), p.WaitStrip("impaired: tides"))
 	assert.Regexp(t, "^503", s.says("GET /@mara/tides/stations"))
 	assert.Regexp(t, "^200", s.says("GET /tides/stations"))
 	must(t, p.Press("Stop all"), p.WaitText("1 impairment of lane mara stopped"), p.Wait("!document.body.innerText.includes('impaired: tides')"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/tides/stations"))
 
 	// examples and modes as well; a mapping is kept for it alone when that is asked for
-	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("In my lane, mara"), p.Choose("Example of listBerths", "none-free"), p.WaitText("in lane mara"))
+	must(t, p.Visit("/services/moorings"), p.WaitText("In my lane, mara"), p.Choose("Example of listBerths", "none-free"), p.WaitText("in lane mara"))
 	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
 	must(t, p.Choose("Example of listBerths", ""), p.WaitText("listBerths answers with what everybody gets"))
 	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":2`)
-	must(t, p.Goto(s.control+"/services/moorings/mappings/berth-under-repair?view=document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
+	must(t, p.Visit("/services/moorings/mappings/berth-under-repair?view=document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{id: berth-under-repair, call: {path: /berths/N13}, answer: {status: 418}}`), p.Press("Save in my lane only"), p.WaitText("berth-under-repair answers in lane mara alone"))
 	assert.Regexp(t, "^418", s.says("GET /@mara/moorings/berths/N13"))
 	assert.Regexp(t, "^200", s.says("GET /moorings/berths/N13"))
 
 	// it stands first among what the service answers, and is edited for the lane
 	first := "document.querySelector('[data-mapping]')?.innerText"
-	must(t, p.Goto(s.control+"/services/moorings"), p.Wait(first+"?.includes('in my lane only') && "+first+".includes('1 call')"),
+	must(t, p.Visit("/services/moorings"), p.Wait(first+"?.includes('in my lane only') && "+first+".includes('1 call')"),
 		p.Click("[data-mapping=berth-under-repair] a"), p.WaitText("only in lane mara"), p.Fill("Status", "410"), p.Press("Save in lane mara"), p.WaitText("live on the next call in lane mara"))
 	assert.Regexp(t, "^410", s.says("GET /@mara/moorings/berths/N13"))
 	undone := func() {
@@ -118,7 +118,7 @@ func TestConsoleLanes(t *testing.T) {
 	must(t, p.Press("Take out of lane mara"), p.WaitText("was removed from lane mara"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))
 	undone()
-	must(t, p.Goto(s.control+"/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.WaitText("a mapping of its own for any /berths/N13 (berth-under-repair)"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
+	must(t, p.Visit("/lanes"), p.WaitText("/berths/N13 answers 418"), p.Press("Edit"), p.WaitText("a mapping of its own for any /berths/N13 (berth-under-repair)"), p.Press("Document"), p.Wait("document.querySelector('.cm-content')?.innerText.includes('N13')"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: 1}}}`), p.Press("Save"), p.WaitText("Nothing was kept."), p.WaitText("off must be"),
 		p.Click(".cm-content"), p.SelectAll(), p.Type(`{name: mara, ttl: 1h, services: {tides: {off: true}}}`), p.Press("Save"), p.WaitText("tides: switched off"), p.Press("Close"))
 	assert.Regexp(t, "^200", s.says("GET /@mara/moorings/berths/N13"))
@@ -130,7 +130,7 @@ func TestConsoleLanes(t *testing.T) {
 
 	// the calls are those of my lane, unless others are asked for; a reload keeps it
 	rows := func(n string) string { return "document.querySelectorAll('[data-call]').length === " + n }
-	must(t, p.Goto(s.control+"/calls"), p.Wait(rows("3")), p.Choose("Lane", "-"), p.Wait(rows("2")), p.Choose("Lane", "all"), p.Wait(rows("5")), p.Wait("location.search === '?lane=all'"))
+	must(t, p.Visit("/calls"), p.Wait(rows("3")), p.Choose("Lane", "-"), p.Wait(rows("2")), p.Choose("Lane", "all"), p.Wait(rows("5")), p.Wait("location.search === '?lane=all'"))
 	s.says("GET /@mara/tides/notice")
 	told := "document.querySelector('[role=table]').innerText.includes('lane mara')"
 	must(t, p.Wait(rows("6")), p.Wait(told), p.Choose("Lane", "mara"), p.Wait(rows("4")), p.Wait("!"+told))

@@ -142,7 +142,7 @@ func TestConsoleStory(t *testing.T) {
 	mine, _, _ = bytes.Cut(mine, []byte("etag:")) // whatever is there now
 	_, err = s.api.PutMappings(t.Context(), "moorings", mine)
 	require.NoError(t, err)
-	must(t, p.Goto(s.control+"/services/moorings/mappings/get-berths-n7"))
+	must(t, p.Visit("/services/moorings/mappings/get-berths-n7"))
 
 	// and taken away again, with a way back
 	must(t, p.Press("Remove"), p.WaitText("get-berths-n7 was removed"), p.Press("Undo"), p.Wait(`document.querySelector('[data-mapping=get-berths-n7]')`))
@@ -184,9 +184,9 @@ func TestConsoleCallsPage(t *testing.T) {
 		p.Wait(`[...document.querySelectorAll('input')].some((i) => i.value === '/bertsh/N7')`))
 
 	// what is missing is told on the service's page, with the way to an answer
-	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("Asked for but missing"), p.Wait("/differs in path, segment 1/.test(document.querySelector('[data-missing]')?.innerText)"), p.WaitText("3 calls"))
-	must(t, p.Goto(s.control+"/services/nowhere"), p.WaitText(`service "nowhere" not found`))
-	must(t, p.Goto(s.control+"/nothing/here"), p.WaitText("There is no page at /nothing/here"))
+	must(t, p.Visit("/services/moorings"), p.WaitText("Asked for but missing"), p.Wait("/differs in path, segment 1/.test(document.querySelector('[data-missing]')?.innerText)"), p.WaitText("3 calls"))
+	must(t, p.Visit("/services/nowhere"), p.WaitText(`service "nowhere" not found`))
+	must(t, p.Visit("/nothing/here"), p.WaitText("There is no page at /nothing/here"))
 }
 
 // A table of ten thousand calls keeps few rows in the page and scrolls at once.
@@ -242,6 +242,9 @@ func TestConsoleAccessibility(t *testing.T) {
 	s.send("GET /customs/kept?id=7", "")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err, "make test installs it")
+	p := s.page("/")
+	_, err = browser.Eval[any](p, string(axe)+"; null")
+	require.NoError(t, err)
 	for path, wait := range map[string]string{
 		"/":                                 `document.querySelector('[data-service]')`,
 		"/services/moorings":                `document.querySelectorAll('[data-operation]').length > 5 && document.querySelector('[data-mapping]')`,
@@ -268,13 +271,10 @@ func TestConsoleAccessibility(t *testing.T) {
 		"/services/customs/memory":          `document.querySelector('[data-flow=hold] svg') && document.querySelector('[data-value=last]')`,
 	} {
 		t.Run(path, func(t *testing.T) {
-			p := s.page(path)
-			must(t, p.Wait(wait))
+			must(t, p.Visit(path), p.Wait(wait))
 			unclear, err := browser.Eval[string](p, unclearParts)
 			require.NoError(t, err)
 			assert.Empty(t, unclear, "for who hears the page")
-			_, err = browser.Eval[any](p, string(axe)+"; null")
-			require.NoError(t, err)
 			for theme, rules := range map[string]string{"light": "['wcag2a', 'wcag2aa', 'wcag21aa']", "dark": "{type: 'rule', values: ['color-contrast']}"} { // only colours differ
 				must(t, p.Theme(theme))
 				assert.NoError(t, p.Wait("document.documentElement.scrollHeight <= innerHeight"), "the page itself does not scroll")
@@ -341,7 +341,7 @@ func TestConsoleRevisions(t *testing.T) {
 	assert.Equal(t, 204, resp.StatusCode)
 
 	// and an example is chosen
-	must(t, p.Goto(s.control+"/services/tides"), p.Choose("Example of getTides", "neap"))
+	must(t, p.Visit("/services/tides"), p.Choose("Example of getTides", "neap"))
 	must(t, p.WaitText("getTides answers with example “neap” from the next call"))
 	_, body := s.send("GET /tides/stations/inner-quay/tides?date=2026-12-09", "")
 	assert.Contains(t, body, "2026-12-09T08:40:00Z")
@@ -354,13 +354,13 @@ func TestConsoleDocumentation(t *testing.T) {
 	s := startDemo(t)
 	p := s.page("/services/moorings")
 	must(t, p.Press("Documentation for callers"), p.WaitText("All berths, the free ones first"))
-	must(t, p.Goto(s.control+"/services/moorings/docs/bookBerth"), p.WaitText("Sent again with a repeated request"), p.WaitText("2 to 40 characters"))
+	must(t, p.Visit("/services/moorings/docs/bookBerth"), p.WaitText("Sent again with a repeated request"), p.WaitText("2 to 40 characters"))
 	must(t, p.Press("Send the call"), p.WaitText("201 Created"), p.WaitText("B-2041"))
 	must(t, p.Fill("Headers, one a line", "nonsense"), p.WaitText("each line is Name: value"))
 	must(t, p.Fill("Headers, one a line", "Content-Type: application/json"), p.Fill("Path and query", "/berths/W1/bookings"), p.Press("Send the call"), p.WaitText("409 Conflict"))
 	must(t, p.Press("Why it got this: call c-2"), p.WaitText("Answered by mapping \"booking-refused\""))
 
-	must(t, p.Goto(s.control+"/services/moorings/docs/getBerth"), p.WaitText("Pinned fields"))
+	must(t, p.Visit("/services/moorings/docs/getBerth"), p.WaitText("Pinned fields"))
 	must(t, p.Fill("Pins, one a line", "/state = taken\n/pier = 7"))
 	must(t, p.Press("Set the pins"), p.WaitText("The pins of getBerth changed, live on the next call"))
 	_, body := s.send("GET /moorings/berths/N7", "")
@@ -371,7 +371,7 @@ func TestConsoleDocumentation(t *testing.T) {
 		service, err := s.api.Service(t.Context(), "moorings")
 		return err == nil && len(service.Pins["getBerth"]) == 0
 	}, 10*time.Second, 20*time.Millisecond)
-	must(t, p.Goto(s.control+"/services/moorings"), p.WaitText("1 deviate"))
+	must(t, p.Visit("/services/moorings"), p.WaitText("1 deviate"))
 }
 
 // The calls of a trace, whoever made them, as one flow.
@@ -404,8 +404,8 @@ func TestConsoleColumnsAndScatter(t *testing.T) {
 	const heads = `[...document.querySelectorAll('[role=columnheader]')].map((head) => head.textContent).join()`
 	must(t, p.Wait(heads+` === 'Time,Call,Status,Answered by,Took,Id'`), p.Click("[aria-label=Columns]"), p.Wait(`document.querySelector('[role=menuitemcheckbox]')`))
 	must(t, p.Press("Caller"), p.Press("Status"), p.Type("\u001b"), p.Wait(heads+` === 'Time,Call,Answered by,Caller,Took,Id'`), p.WaitText("quay-board/2.1"))
-	must(t, p.Goto(s.control+"/calls?group=scatter"), p.WaitText("half of them took up to"))
-	must(t, p.Goto(s.control+"/calls"), p.Wait(heads+` === 'Time,Call,Answered by,Caller,Took,Id'`), p.Choose("Show", "scatter"))
+	must(t, p.Visit("/calls?group=scatter"), p.WaitText("half of them took up to"))
+	must(t, p.Visit("/calls"), p.Wait(heads+` === 'Time,Call,Answered by,Caller,Took,Id'`), p.Choose("Show", "scatter"))
 	must(t, p.Wait(`document.querySelector('section[aria-label="The slowest"] li').textContent.includes('GET /tides/warnings')`))
 	const rightEdge = `(() => {
 		const c = document.querySelector('canvas'), { right, top, height } = c.getBoundingClientRect();

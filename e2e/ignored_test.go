@@ -92,7 +92,7 @@ func TestConsoleIgnoresCalls(t *testing.T) {
 	s.send("GET /moorings/health", "")
 	s.send("GET /moorings/berths/N7", "")
 	p := s.page("/calls")
-	must(t, p.Wait("document.querySelectorAll('[data-call]').length === 2"), p.Goto(s.control+"/calls?text=health"), p.Wait("document.querySelectorAll('[data-call]').length === 1"),
+	must(t, p.Wait("document.querySelectorAll('[data-call]').length === 2"), p.Visit("/calls?text=health"), p.Wait("document.querySelectorAll('[data-call]').length === 1"),
 		p.Click("[data-call]"), p.Press("Ignore calls like this"), p.WaitText("1 call left out here: ignored by 1 rule"), p.Wait("document.querySelectorAll('[data-call]').length === 0"))
 	must(t, p.Press("Show them"), p.Wait("document.querySelectorAll('[data-call]').length === 1"), p.Press("Rules"), p.WaitText("service:moorings method:GET path:/health"))
 	must(t, p.Press("Stop ignoring"), p.WaitText("Nothing is ignored now"), p.Press("Remove the rule service:moorings method:GET path:/health"), p.Wait("!document.querySelector('[data-testid=ignored]')"))

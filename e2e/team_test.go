@@ -528,5 +528,5 @@ func TestConsoleTokens(t *testing.T) {
 	_, eve := s.holder(api.TokenRequest{Name: "eve", Role: "viewer"})
 	q := s.page("/lanes")
 	must(t, q.Wait("document.querySelector('input[type=password]')"), q.Fill("Token", eve), q.Press("Log in"), q.WaitStrip("eve, viewer"))
-	must(t, q.Wait("!document.querySelector('nav a[href=\"/tokens\"]')"), q.Goto(s.control+"/tokens"), q.WaitText("takes an admin"))
+	must(t, q.Wait("!document.querySelector('nav a[href=\"/tokens\"]')"), q.Visit("/tokens"), q.WaitText("takes an admin"))
 }

@@ -265,6 +265,19 @@ func TestTheStreamResumes(t *testing.T) {
 	assert.Equal(t, []string{"/berths"}, paths, "what came in between is not lost")
 	assert.False(t, gap)
 	require.NoError(t, stream.Close())
+
+	require.NoError(t, s.api.ClearCalls(t.Context()))
+	s.send("GET /moorings/dues", "")
+	listed, err := s.api.Calls(t.Context(), client.CallQuery{}) // which waits until it is kept
+	require.NoError(t, err)
+	stream, err = s.api.Follow(t.Context(), client.CallQuery{Text: "moorings"}, stream.LastEventID)
+	require.NoError(t, err)
+	batch, err := stream.Next()
+	require.NoError(t, err)
+	assert.True(t, batch.Cleared, "who was away learns that the log was cleared")
+	require.Len(t, batch.Calls, 1)
+	assert.Equal(t, listed.Items[0].ID, batch.Calls[0].ID)
+	require.NoError(t, stream.Close())
 	last := stream.LastEventID
 	s.stop()
 

@@ -219,10 +219,10 @@ func TestConsoleWalk(t *testing.T) {
 	list, err := s.api.Calls(t.Context(), client.CallQuery{Service: "moorings", Limit: 10})
 	require.NoError(t, err)
 	require.NotEmpty(t, list.Items)
-	must(t, p.Goto(s.control+"/scenarios"), p.WaitText("Walks through boundary values"), p.WaitText("1 fine, 1 defect"))
+	must(t, p.Visit("/scenarios"), p.WaitText("Walks through boundary values"), p.WaitText("1 fine, 1 defect"))
 
 	s.put(t, "PUT", "/services/moorings/mappings/quoted", `{ id: quoted, call: { path: /quoted }, answer: { json: { dues: 12.5 } } }`)
-	must(t, p.Goto(s.control+"/services/moorings/mappings/quoted"), p.Press("Boundary values"), p.Choose("Field", "$.dues"), p.WaitText("zero"))
+	must(t, p.Visit("/services/moorings/mappings/quoted"), p.Press("Boundary values"), p.Choose("Field", "$.dues"), p.WaitText("zero"))
 	_, err = browser.Eval[any](p, "document.querySelector('[role=dialog] button[type=submit]').click(); null")
 	require.NoError(t, err)
 	must(t, p.Wait("document.querySelector('[data-position=\"1\"]')"))

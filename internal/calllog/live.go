@@ -16,7 +16,8 @@ const ringSize = 16_384
 type live struct {
 	mu       sync.Mutex     // guards all below
 	ring     []call.Summary // ringSize of them
-	position uint64         // calls published so far
+	position uint64         // calls published so far, and clearings
+	cleared  uint64         // the position after the last clearing
 	changed  chan struct{}
 }
 
@@ -31,51 +32,62 @@ func (l *live) publish(batch []*call.Record) {
 		l.ring[l.position%ringSize] = r.Summary()
 		l.position++
 	}
+	l.wake()
+}
+
+// clear tells followers that the log was cleared. They get nothing of what was published before.
+func (l *live) clear() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.position++
+	l.cleared = l.position
+	l.wake()
+}
+
+// wake needs l.mu.
+func (l *live) wake() {
 	close(l.changed)
 	l.changed = make(chan struct{})
 }
 
-// Position is how many calls were published since the start: where a new
-// follower begins.
+// Position is where a new follower begins.
 func (l *Log) Position() uint64 {
 	l.live.mu.Lock()
 	defer l.live.mu.Unlock()
 	return l.live.position
 }
 
-// Follow waits for calls after a position and returns them with the position
-// to go on from. skipped counts those that came too fast to be held. It
-// returns at once when there are any, and the error of ctx when that ends
-// first.
-func (l *Log) Follow(ctx context.Context, from uint64) (lines []call.Summary, skipped int, position uint64, err error) {
+// Follow waits for calls after a position. It returns at once when there are any, or when the log
+// was cleared since, and the error of ctx when that ends first.
+func (l *Log) Follow(ctx context.Context, from uint64) (call.Followed, error) {
 	for {
 		l.live.mu.Lock()
 		changed := l.live.changed
-		lines, skipped, position = l.live.since(from)
+		news := l.live.since(from)
 		l.live.mu.Unlock()
-		if len(lines) > 0 {
-			return lines, skipped, position, nil
+		if len(news.Lines) > 0 || news.Cleared {
+			return news, nil
 		}
 		select {
 		case <-changed:
 		case <-ctx.Done():
-			return nil, 0, from, ctx.Err()
+			return call.Followed{Position: from}, ctx.Err()
 		}
 	}
 }
 
 // since needs l.mu. A position from before a restart lies in the future; it
 // starts anew.
-func (l *live) since(from uint64) (lines []call.Summary, skipped int, position uint64) {
-	if from > l.position {
-		from = l.position
-	}
+func (l *live) since(from uint64) call.Followed {
+	from = min(from, l.position)
+	news := call.Followed{Position: l.position, Cleared: from < l.cleared}
+	from = max(from, l.cleared)
 	if l.position-from > ringSize {
-		skipped = int(l.position - ringSize - from)
+		news.Skipped = int(l.position - ringSize - from)
 		from = l.position - ringSize
 	}
 	for p := from; p < l.position; p++ {
-		lines = append(lines, l.ring[p%ringSize])
+		news.Lines = append(news.Lines, l.ring[p%ringSize])
 	}
-	return lines, skipped, l.position
+	return news
 }

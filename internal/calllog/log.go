@@ -572,6 +572,7 @@ func (l *Log) Clear(ctx context.Context) error {
 	clear(l.timelines.of)
 	l.mu.Unlock()
 	l.turned(time.Now())
+	l.live.clear()
 	return l.noteCleared(ctx)
 }
 

@@ -146,14 +146,15 @@ func TestCallsAreKeptMaskedAndCut(t *testing.T) {
 		assert.Equal(t, "long", string(store.records[0].Answer.Body))
 		assert.Equal(t, int64(5), log.Stored())
 
-		live, skipped, next, err := log.Follow(t.Context(), position)
+		news, err := log.Follow(t.Context(), position)
 		require.NoError(t, err)
-		assert.Len(t, live, 2)
-		assert.Zero(t, skipped)
-		assert.Equal(t, store.records[0].Summary(), live[0])
+		assert.Len(t, news.Lines, 2)
+		assert.Zero(t, news.Skipped)
+		assert.False(t, news.Cleared)
+		assert.Equal(t, store.records[0].Summary(), news.Lines[0])
 		ctx, cancel := context.WithTimeout(t.Context(), time.Second)
 		defer cancel()
-		_, _, _, err = log.Follow(ctx, next)
+		_, err = log.Follow(ctx, news.Position)
 		assert.ErrorIs(t, err, context.DeadlineExceeded, "nothing new")
 
 		assert.Equal(t, call.Counts{call.FromContract: 1, call.FromMiss: 1}, log.LastMinute(time.Now()))
@@ -469,10 +470,24 @@ func TestASlowFollowerIsToldWhatItMissed(t *testing.T) {
 			log.Add(answered(log, call.FromContract))
 		}
 		require.NoError(t, log.Flush(t.Context()))
-		records, skipped, _, err := log.Follow(t.Context(), 0)
+		news, err := log.Follow(t.Context(), 0)
 		require.NoError(t, err)
-		assert.Len(t, records, ring)
-		assert.Equal(t, calls-ring, skipped)
+		assert.Len(t, news.Lines, ring)
+		assert.Equal(t, calls-ring, news.Skipped)
+
+		require.NoError(t, log.Clear(t.Context()))
+		cleared, err := log.Follow(t.Context(), news.Position)
+		require.NoError(t, err)
+		assert.Equal(t, call.Followed{Cleared: true, Position: news.Position + 1}, cleared, "who waits is told at once")
+		log.Add(answered(log, call.FromContract))
+		require.NoError(t, log.Flush(t.Context()))
+		for _, from := range []uint64{0, news.Position - 1} {
+			cleared, err = log.Follow(t.Context(), from)
+			require.NoError(t, err)
+			assert.Len(t, cleared.Lines, 1, "nothing that the log does not have")
+			assert.True(t, cleared.Cleared)
+			assert.Zero(t, cleared.Skipped)
+		}
 	})
 }
 

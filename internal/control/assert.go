@@ -229,16 +229,16 @@ func (s *server) takeAll(ctx context.Context, a *assertion) error {
 func (s *server) awaitCalls(ctx context.Context, a *assertion, wait time.Duration) error {
 	ctx, stop := context.WithTimeout(ctx, wait)
 	defer stop()
-	lines, skipped, position, err := s.Log.Follow(ctx, a.position)
+	news, err := s.Log.Follow(ctx, a.position)
 	if err != nil { // the time is over
 		return nil
 	}
-	a.position = position
+	a.position = news.Position
 	ctx = context.WithoutCancel(ctx)
-	if skipped > 0 {
+	if news.Skipped > 0 {
 		return s.takeAll(ctx, a)
 	}
-	for _, line := range lines {
+	for _, line := range news.Lines {
 		if a.selection.Fits(&line, nil) && !line.At.Before(a.Since) {
 			if err := s.take(ctx, a, line); err != nil {
 				return err

@@ -20,7 +20,7 @@ type CallLog interface {
 	Flush(ctx context.Context) error
 	Clear(ctx context.Context) error
 	// Follow waits for calls after a position; see calllog.
-	Follow(ctx context.Context, from uint64) (lines []call.Summary, skipped int, position uint64, err error)
+	Follow(ctx context.Context, from uint64) (call.Followed, error)
 	Position() uint64
 	Recent(service string, now time.Time) []call.Counts
 	LastMinute(now time.Time) call.Counts

@@ -157,7 +157,7 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at str
 		case <-ctx.Done():
 		}
 	}()
-	lines, skipped, next, err := s.Log.Follow(ctx, at.calls)
+	news, err := s.Log.Follow(ctx, at.calls)
 	if c.Request.Context().Err() != nil {
 		return at, c.Request.Context().Err()
 	}
@@ -165,20 +165,21 @@ func (s *server) nextBatch(c *gin.Context, fits func(*call.Summary) bool, at str
 		_, err := c.Writer.WriteString(": still here\n\n")
 		return at, err
 	}
-	at.calls, batch.Skipped = next, skipped
+	at.calls, batch.Skipped, batch.Cleared = news.Position, news.Skipped, news.Cleared
 	ignored, all := s.Catalog.Snapshot().Ignored(), isOn(c, "ignored")
-	for i := range lines {
-		if !fits(&lines[i]) {
+	for i := range news.Lines {
+		line := &news.Lines[i]
+		if !fits(line) {
 			continue
 		}
-		one := callView(lines[i])
-		if one.Ignored = ignored.IsIgnored(&lines[i]); one.Ignored && !all {
+		one := callView(*line)
+		if one.Ignored = ignored.IsIgnored(line); one.Ignored && !all {
 			batch.Ignored++
 			continue
 		}
 		batch.Calls = append(batch.Calls, one)
 	}
-	if len(batch.Calls)+len(batch.Entries) > 0 || skipped > 0 || batch.Ignored > 0 {
+	if len(batch.Calls)+len(batch.Entries)+batch.Skipped+batch.Ignored > 0 || batch.Cleared {
 		s.sendBatch(c, at, batch)
 	}
 	time.Sleep(streamEvery)

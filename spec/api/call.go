@@ -187,6 +187,8 @@ type Batch struct {
 	Entries []Entry `json:"entries,omitempty"`
 	// Ignored counts calls that are left out since they are ignored.
 	Ignored int `json:"ignored,omitempty"`
+	// Cleared is set when the log was cleared: it holds none of the calls that came before these.
+	Cleared bool `json:"cleared,omitempty"`
 	// Gap is set when the stream could not be resumed where the reader left
 	// it: the calls in between must be listed.
 	Gap bool `json:"gap,omitempty"`

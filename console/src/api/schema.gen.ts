@@ -4637,6 +4637,8 @@ export interface components {
             skipped?: number;
             /** @description Calls left out since they are ignored */
             ignored?: number;
+            /** @description The log was cleared: it holds none of the calls that came before these */
+            cleared?: boolean;
             /** @description The stream could not be resumed where the reader left it */
             gap?: boolean;
         };

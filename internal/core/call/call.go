@@ -386,3 +386,14 @@ func ParseID(id string) (number uint64, ok bool) {
 	number, err := strconv.ParseUint(digits, 16, 63)
 	return number, err == nil
 }
+
+// Followed is what a follower of the log gets: the calls that were kept after a position.
+type Followed struct {
+	Lines []Summary
+	// Skipped counts those that came too fast to be held.
+	Skipped int
+	// Cleared is set when the log was cleared after that position: it holds Lines and nothing else.
+	Cleared bool
+	// Position is where to go on from.
+	Position uint64
+}

@@ -4,7 +4,7 @@ import { takePresent, visitor } from '@/api/presence';
 import type { Batch, Call, Entry } from '@/api/types';
 import { shortDigests } from '@/lib/digests';
 import { external } from '@/lib/external';
-import { addCalls, mergeCalls } from './callFilter';
+import { addCalls, callNumber, mergeCalls } from './callFilter';
 
 /** What is known of the calls as they arrive. */
 export interface Feed {
@@ -66,6 +66,7 @@ function take(batch: Batch, onChange: () => void) {
     feed.set({ ...now, entries: withEntries(now.entries, batch.entries) });
     tell(onChange);
   }
+  if (batch.cleared) emptyFeed();
   arrived.push(...batch.calls);
   skipped += batch.skipped ?? 0;
   if (batch.gap) void fill();
@@ -80,17 +81,22 @@ function withEntries(entries: Entry[], added: Entry[]): Entry[] {
   return [...all.values()].sort((a, b) => Date.parse(b.at) - Date.parse(a.at)).slice(0, maxEntries);
 }
 
-/** Reads the last calls from the log, and what was changed: at the start, and after a gap. */
+/**
+ * Reads the last calls from the log, and what was changed: at the start, and after a gap. Calls that
+ * were known before may not be there any more.
+ */
 async function fill() {
+  const newest = feed.get().calls[0];
   const [list, changed] = await Promise.all([
     send<{ items: Call[] }>(`/calls?limit=${backfill}&ignored=true`),
     send<{ items: Entry[] }>(`/activity?limit=${entriesBackfill}`),
   ]);
   const now = feed.get();
+  const since = now.calls.filter((call) => !newest || callNumber(call) > callNumber(newest));
   feed.set({
     ...now,
     filled: true,
-    calls: mergeCalls(now.calls, list.items, maxCalls),
+    calls: mergeCalls(since, list.items, maxCalls),
     entries: withEntries(now.entries, changed.items),
   });
 }
@@ -116,7 +122,6 @@ export function startFeed(onChange: () => void): () => void {
 /** Reads the last calls anew, after what is ignored has changed. */
 export function refillFeed() {
   arrived = [];
-  feed.set({ ...feed.get(), calls: [] });
   return fill();
 }
 
