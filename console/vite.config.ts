@@ -13,5 +13,6 @@ export default defineConfig({
     chunkSizeWarningLimit: 700,
   },
   server: { proxy: { '/api': 'http://127.0.0.1:7400' } },
-  test: { include: ['src/**/*.test.{ts,tsx}'] },
+  // the tests share nothing that one of them changes: a process for each file would take most of the time
+  test: { include: ['src/**/*.test.{ts,tsx}'], pool: 'threads', isolate: false },
 });
