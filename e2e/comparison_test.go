@@ -145,7 +145,7 @@ func TestConsoleMorning(t *testing.T) {
 	assert.Equal(t, 201, resp.StatusCode, "of another vessel")
 
 	// the two are compared, over the whole page
-	must(t, p.Visit("/calls?text=POST"), p.Click("[data-call]"), p.Press("Compare"), p.WaitText("Nothing differs."), p.Choose("Compare with", "c-3"),
+	must(t, p.Visit("/calls?text=POST"), p.Click("[data-call=c-4]"), p.Press("Compare"), p.WaitText("Nothing differs."), p.Choose("Compare with", "c-3"),
 		p.Wait(`[...document.querySelectorAll('[data-differs=true]')].some((row) => row.innerText.includes('request body $.vessel.callSign'))`), p.Press("Over the whole page"), p.Wait("!document.querySelector('[data-call]')"))
 	must(t, p.Press("Beside the list"), p.Press("Compare"), p.Click("[data-call]"))
 

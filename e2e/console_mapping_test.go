@@ -58,7 +58,7 @@ func TestConsoleMappingEditor(t *testing.T) {
 	must(t, p.WaitText("1 given, answer 2 comes next"), p.Press("Reset"), p.WaitText("was reset"))
 	_, body = s.send("GET /moorings/turns", "")
 	assert.Equal(t, "one", body)
-	must(t, p.Press("Move answer 2 up"), p.Wait(`document.querySelector('[data-answer="1"]').innerText.includes('two')`), p.Press("Answer"), p.Choose("After the last one", "start-over"), p.Press("Save"), p.WaitText("turns is saved"))
+	must(t, p.Press("Move answer 2 up"), p.Wait(`document.querySelector('[data-answer="1"]').innerText.includes('two')`), p.Press("Answer"), p.Choose("After the last one", "start-over"), p.Press("Save"), p.WaitText("turns is saved"), p.Dismiss())
 	must(t, p.Press("Reset"), p.WaitText("was reset"))
 	var given []string
 	for range 4 {
@@ -66,7 +66,7 @@ func TestConsoleMappingEditor(t *testing.T) {
 		given = append(given, body)
 	}
 	assert.Equal(t, []string{"two", "one", "{}", "two"}, given)
-	must(t, p.Choose("How it answers", "choose"), p.WaitText("not usable yet"), p.Press("Take answer 3 out"), p.Wait(`document.querySelectorAll('[data-answer]').length === 2`), p.Fill("Given if", `call.method == "POST"`))
+	must(t, p.Dismiss(), p.Choose("How it answers", "choose"), p.WaitText("not usable yet"), p.Press("Take answer 3 out"), p.Wait(`document.querySelectorAll('[data-answer]').length === 2`), p.Fill("Given if", `call.method == "POST"`))
 	must(t, p.Wait(`document.querySelector('[data-answer="1"]').innerText.includes('does not hold')`), p.Press("Save"), p.WaitText("turns is saved"))
 	assert.Equal(t, "200 one", s.says("GET /moorings/turns"))
 	assert.Equal(t, "200 two", s.says("POST /moorings/turns"))

@@ -123,9 +123,7 @@ func TestConsoleStory(t *testing.T) {
 	_, err = s.api.PutMapping(t.Context(), "moorings", other.Mapping, "")
 	require.NoError(t, err)
 	must(t, p.Fill("Title", "Mine"), p.Press("Save"), p.WaitText("was changed by somebody else since you read it"))
-	_, err = browser.Eval[any](p, "document.querySelectorAll('[aria-label=Dismiss]').forEach((b) => b.click())")
-	require.NoError(t, err)
-	must(t, p.Press("Save mine over it"))
+	must(t, p.Dismiss(), p.Press("Save mine over it"))
 	kept := func(title string, status int) {
 		t.Helper()
 		require.Eventually(t, func() bool {

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -161,8 +162,7 @@ func Eval[T any](p *Page, script string) (T, error) {
 
 // Wait waits until a JavaScript condition holds.
 func (p *Page) Wait(condition string) error {
-	deadline := time.Now().Add(stepTime)
-	for {
+	for pause, deadline := 10*time.Millisecond, time.Now().Add(stepTime); ; pause = min(pause*3/2, 100*time.Millisecond) {
 		ok, err := Eval[bool](p, "!!("+condition+")")
 		if err == nil && ok {
 			return nil
@@ -170,7 +170,7 @@ func (p *Page) Wait(condition string) error {
 		if time.Now().After(deadline) {
 			return fmt.Errorf("%s did not become true (last error: %v); the page says:\n%s", condition, err, p.text())
 		}
-		time.Sleep(30 * time.Millisecond)
+		time.Sleep(pause)
 	}
 }
 
@@ -246,6 +246,11 @@ func (p *Page) Click(selector string) error {
 	return p.press(fmt.Sprintf("document.querySelector(%s)", quote(selector)))
 }
 
+// Dismiss puts the notices away, so that what is waited for next is a new one.
+func (p *Page) Dismiss() error {
+	return p.Wait("document.querySelectorAll('[aria-label=Dismiss]').forEach((b) => b.click()), !document.querySelector('[aria-label=Dismiss]')")
+}
+
 // text is the beginning of what the page says.
 func (p *Page) text() string {
 	text, _ := Eval[string](p, "document.body.innerText.slice(0, 2000)")
@@ -282,13 +287,20 @@ func (p *Page) Choose(label, value string) error {
 	})()`, quote(label), quote(value), quote(value)))
 }
 
-// Type types into whatever has the focus, key by key; only a field takes a long text
-// as if it were pasted, since an editor follows the keys.
+// Type types into whatever has the focus. A field takes a long text as if it were pasted. An editor
+// takes so all but the last characters, which go key by key, since it follows the keys.
 func (p *Page) Type(text string) error {
 	const short = 12
 	if len(text) > short {
 		pasted, err := Eval[bool](p, fmt.Sprintf("!document.activeElement.isContentEditable && document.execCommand('insertText', false, %s)", quote(text)))
 		if err != nil || pasted {
+			return err
+		}
+	}
+	if len(text) > 2*short && !strings.ContainsAny(text, "\r\n\b") {
+		pasted := text[:len(text)-short]
+		text = text[len(pasted):]
+		if _, err := chromedp.Call(p.ctx, input.InsertText, input.InsertTextParams{Text: pasted}); err != nil {
 			return err
 		}
 	}
