@@ -43,7 +43,7 @@ func drawn(t *testing.T, definitions string, encoded bool) []string {
 	e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
 	require.NotNil(t, e, definitions)
 	shapes, schema := make(map[string]bool), jsonSchema(s, e)
-	for i := range uint64(600) {
+	for i := range uint64(300) {
 		n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s, Encoded: encoded}).Element(e)
 		if !encoded {
 			require.Empty(t, s.Validate(n, e), "%s", told(n))
