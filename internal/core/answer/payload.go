@@ -31,16 +31,21 @@ func (p Payloads) Clone() Payloads {
 	return clone
 }
 
-// Text is a payload that an expression asks for, such as a key. The error names similar ones.
-func (p Payloads) Text(name string) (string, error) {
-	found := p[name]
-	switch {
-	case found == nil:
-		return "", missing(name, p)
-	case !utf8.Valid(found.Bytes):
-		return "", fmt.Errorf("payload %q is no text", name)
+// Content is a payload that an expression asks for, such as a key. The error names similar ones.
+func (p Payloads) Content(name string) ([]byte, error) {
+	if found := p[name]; found != nil {
+		return found.Bytes, nil
 	}
-	return string(found.Bytes), nil
+	return nil, missing(name, p)
+}
+
+// Text is a payload that must be a text, such as a script.
+func (p Payloads) Text(name string) (string, error) {
+	content, err := p.Content(name)
+	if err == nil && !utf8.Valid(content) {
+		err = fmt.Errorf("payload %q is no text", name)
+	}
+	return string(content), err
 }
 
 func missing(name string, payloads Payloads) error {

@@ -105,6 +105,9 @@ func TestPayloadsAsText(t *testing.T) {
 	assert.Equal(t, "secret", text)
 	_, err = payloads.Text("kye.pem")
 	assert.ErrorContains(t, err, "(key.pem?)")
+	content, err := payloads.Content("a.png")
+	require.NoError(t, err)
+	assert.Equal(t, []byte{0xff, 0xfe}, content)
 	_, err = payloads.Text("a.png")
 	assert.ErrorContains(t, err, "is no text")
 }

@@ -80,7 +80,7 @@ func (e *Engine) scope(p *Placed, r *call.Request, params func() map[string]stri
 		},
 		JSONPath: func(root *tree.Node, path string) ([]*tree.Node, error) { return match.FindJSON(root, path, &a.budget) },
 		XPath:    func(document, path string) ([]string, error) { return match.FindXML(document, path, &a.budget) },
-		Payload:  p.Service.Payloads.Text,
+		Payload:  p.Service.Payloads.Content,
 		Vars:     p.Service.Vars(),
 		Recall:   e.recall(p, a),
 		State:    func(flow, of string) string { return e.flowState(p, flow, of) },

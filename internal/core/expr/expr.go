@@ -57,8 +57,8 @@ type Scope struct {
 	// JSONPath finds values in a value, XPath texts in an XML document.
 	JSONPath func(root *tree.Node, path string) ([]*tree.Node, error)
 	XPath    func(document, path string) ([]string, error)
-	// Payload gives a payload of the service as text; nil where there are none.
-	Payload func(name string) (string, error)
+	// Payload gives the content of a payload of the service; nil where there are none.
+	Payload func(name string) ([]byte, error)
 	// Recall is what the service remembers under a key, nil for nothing; State the state of
 	// a thing in a flow.
 	Recall func(key string) *tree.Node
@@ -187,6 +187,7 @@ func newEnvironment() (*cel.Env, error) {
 	options = append(options, objectOptions()...)
 	options = append(options, decimalOptions()...)
 	options = append(options, tokenOptions()...)
+	options = append(options, payloadOptions()...)
 	return cel.NewEnv(append(options, timeOptions()...)...)
 }
 

@@ -87,6 +87,7 @@ var Functions = []Function{
 	{"verify", groupBytes, `jwt.verify(token, "HS256", key)`, "the claims of a token, after Bearer or alone, whose signature is right; its times are not looked at", `jwt.verify("Bearer " + jwt.sign({"n": 7}, "HS256", "key"), "HS256", "key").n`, "7"},
 	{"claims", groupBytes, "jwt.claims(token)", "its claims, whatever its signature", `jwt.claims(jwt.sign({"sub": "ida"}, "HS512", "key"))`, `{"sub":"ida"}`},
 	{"payload", groupBytes, `payload("key.pem")`, "a payload of the service as text, such as a key", `payload("key.txt")`, `"secret"`},
+	{"payloadBase64", groupBytes, `payloadBase64("chart.png")`, "a payload of the service, such as a picture, in base64", `payloadBase64("key.txt")`, `"c2VjcmV0"`},
 
 	{"digits", groupNumber, `number.digits(2, ",")`, "as a text with so many digits after the point, its thousands apart where a sign is given", `1234.5.digits(2, ",")`, `"1,234.50"`},
 	{"decimal", groupNumber, `decimal("12.30")`, "an exact number, for money: + - * / and comparisons with it are exact, and it keeps its digits", `decimal("0.10") + decimal("0.20") * 3`, "0.70"},

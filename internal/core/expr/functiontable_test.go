@@ -33,11 +33,11 @@ func real() *expr.Scope {
 			return compiled.Find(root, nil)
 		},
 		XPath: func(string, string) ([]string, error) { return nil, errors.New("looked into by another package") },
-		Payload: func(name string) (string, error) {
+		Payload: func(name string) ([]byte, error) {
 			if name != "key.txt" {
-				return "", errors.New("no such payload")
+				return nil, errors.New("no such payload")
 			}
-			return "secret", nil
+			return []byte("secret"), nil
 		},
 	}
 }
@@ -214,7 +214,9 @@ const (
 
 func TestTokens(t *testing.T) {
 	s := real()
-	s.Payload = func(string) (string, error) { return ecPrivate, nil }
+	s.Payload = func(name string) ([]byte, error) {
+		return map[string][]byte{"k": []byte(ecPrivate), "chart": {0xff, 0xfe}, "large": make([]byte, 10_000_001)}[name], nil
+	}
 	for text, want := range map[string]string{
 		`jwt.sign({"sub": "ida"}, "HS256", "key")`:                                                              `"eyJ`,
 		`jwt.verify(jwt.sign({"big": 1234567890123456, "d": decimal("1.10")}, "HS384", "k"), "HS384", "k").big`: "1234567890123456",
@@ -226,6 +228,9 @@ func TestTokens(t *testing.T) {
 		`jwt.sign({}, "RS256", "no key")`:                                                                       "the key is none for RS256",
 		`jwt.claims("abc")`:                                                                                     "it is not a token",
 		`jwt.verify(jwt.sign({"a": 1}, "ES256", payload("k")), "ES256", payload("k")).a`:                        "1",
+		`payload("chart")`:                                                                                      `payload "chart" is no text; payloadBase64 gives its bytes`,
+		`payloadBase64("chart")`:                                                                                `"//4="`,
+		`payloadBase64("large")`:                                                                                "more than 10000000 bytes",
 	} {
 		got, err := run(text, s)
 		if err != nil {

@@ -16,7 +16,7 @@ var FakeKinds = []string{"ship", "name", "firstName", "lastName", "company", "to
 // scopeFunctions are those that ask the scope without naming it, with how many
 // arguments each takes: CEL itself gives functions no context, so that they are
 // rewritten into functions of a value of the scope.
-var scopeFunctions = map[string][]int{"now": {0}, "uuid": {0}, "counter": {1}, "jsonpath": {2}, "jsonpathAll": {2}, "xpath": {2}, "xpathAll": {2}, "payload": {1},
+var scopeFunctions = map[string][]int{"now": {0}, "uuid": {0}, "counter": {1}, "jsonpath": {2}, "jsonpathAll": {2}, "xpath": {2}, "xpathAll": {2}, "payload": {1}, "payloadBase64": {1},
 	"recall": {1, 2}, "state": {1, 2}}
 
 // most bounds what one function may make: elements of a list, characters;

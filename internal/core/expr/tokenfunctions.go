@@ -15,8 +15,7 @@ import (
 	"rapidmimic.example/spec/tree"
 )
 
-// tokenOptions are the functions on JSON Web Tokens (RFC 7519) and on payloads, in which
-// keys are kept.
+// tokenOptions are the functions on JSON Web Tokens (RFC 7519).
 func tokenOptions() []cel.EnvOption {
 	text := func(name string, args []*cel.Type, result *cel.Type, do func(args []ref.Val) (ref.Val, error)) cel.EnvOption {
 		return cel.Function(name, cel.MemberOverload("scope_"+name, append([]*cel.Type{scopeType}, args...), result,
@@ -38,18 +37,6 @@ func tokenOptions() []cel.EnvOption {
 			}
 			return claimsOf(parsed)
 		}),
-		cel.Function("payload", cel.MemberOverload("scope_payload", []*cel.Type{scopeType, cel.StringType}, cel.StringType,
-			cel.BinaryBinding(func(scope, name ref.Val) ref.Val {
-				s := scope.(scopeValue).Scope
-				if s.Payload == nil {
-					return types.NewErr("payload: there are none here")
-				}
-				content, err := s.Payload(string(name.(types.String)))
-				if err != nil {
-					return types.WrapErr(err)
-				}
-				return limited("payload", content)
-			}))),
 	}
 }
 
