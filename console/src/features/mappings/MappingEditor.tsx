@@ -21,7 +21,7 @@ import { SequencePositions } from './SequencePositions';
 import { useCallKnown } from './useCallKnown';
 import { type Editing, useMappingEditing } from './useMappingEditing';
 import { pageOf, type SavedMapping, useSaveMapping } from './useSaveMapping';
-import { VersionsDialog } from './VersionsDialog';
+import { type ShownVersions, VersionsDialog } from './VersionsDialog';
 
 interface Props {
   service: string;
@@ -29,6 +29,8 @@ interface Props {
   saved?: SavedMapping;
   /** What the form starts with; none for a mapping that it cannot show. */
   start?: MappingDraft;
+  /** None for a new one. */
+  versions?: ShownVersions;
 }
 
 /** Whether the answer is a document, as it is stored, whose fields can be varied. */
@@ -39,7 +41,7 @@ const canVary = ({ dirty, draft: { mode, answers } }: Editing) =>
 const likeIn = (trial?: Trial) => (trial?.calls.find(({ answers }) => answers) ?? trial?.calls[0])?.id ?? '';
 
 /** A mapping as a form or as its document, and what it would do with recent calls. */
-export function MappingEditor({ service, saved, start }: Props) {
+export function MappingEditor({ service, saved, start, versions }: Props) {
   const mapping = saved?.mapping;
   const mine = useMyLane();
   const [, navigate] = useLocation();
@@ -82,7 +84,7 @@ export function MappingEditor({ service, saved, start }: Props) {
               body={editing.draft.answers[0]?.body ?? ''}
             />
           )}
-          {mapping && !lane && <VersionsDialog service={service} id={mapping.id} />}
+          {mapping && !lane && versions && <VersionsDialog service={service} id={mapping.id} {...versions} />}
           {saved && editing.dirty && (
             <ChangesDialog before={saved.text} after={trial.data?.yaml} onDiscard={editing.discard} />
           )}

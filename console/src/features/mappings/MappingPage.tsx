@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link, useSearchParams } from 'wouter';
 import { operationDetail } from '@/api/operations';
 import type { Mapping } from '@/api/types';
@@ -29,6 +30,7 @@ export function MappingPages({ service, id }: { service: string; id?: string }) 
 function MappingPage({ service, id }: { service: string; id: string }) {
   const [params] = useSearchParams();
   const lane = params.get('lane') ?? '';
+  const [open, setOpen] = useState(false);
   const query = useQuery({ ...mappingById(service, id, lane), staleTime: 0, refetchOnWindowFocus: false });
   const etag = query.data?.etag ?? '';
   const owner = ownerOf(query.data?.origin);
@@ -52,6 +54,7 @@ function MappingPage({ service, id }: { service: string; id: string }) {
                 service={service}
                 saved={{ mapping, text: document, lane: owner?.name }}
                 start={beyondForm(mapping) ? undefined : draftOf(mapping)}
+                versions={{ open, setOpen }}
               />
             )}
           </Awaited>

@@ -16,9 +16,14 @@ interface Props {
   id: string;
 }
 
+/** Whether the versions are shown. The page keeps it, since each save begins the editor anew. */
+export interface ShownVersions {
+  open: boolean;
+  setOpen(open: boolean): void;
+}
+
 /** The states that a mapping was in: each can be compared with the present one, and restored. */
-export function VersionsDialog({ service, id }: Props) {
-  const [open, setOpen] = useState(false);
+export function VersionsDialog({ service, id, open, setOpen }: Props & ShownVersions) {
   return (
     <Dialog open={open} onOpenChange={setOpen}>
       <DialogTrigger asChild>
