@@ -114,7 +114,7 @@ export function ServiceSettings({ service }: { service: Service }) {
           Set the upstream
         </Button>
         {service.upstream && (
-          <span className="mb-1.5">
+          <span className="mb-1.5 flex">
             <Switch
               label="Ask it when nothing else answers"
               checked={service.otherwise?.includes('upstream') ?? false}
