@@ -153,6 +153,9 @@ type conn struct {
 	reading  readDeadline
 	// whenOver is what its goroutine does when the present call is over, before it reads the next.
 	whenOver atomic.Pointer[func()]
+	// beforeNext is what calls over HTTP/2 do before they are answered, each of them, until another call
+	// has left something else or nothing.
+	beforeNext atomic.Pointer[func()]
 	// order is that of the head that is sent next; nil for the usual one.
 	order atomic.Pointer[headOrder]
 

@@ -78,6 +78,9 @@ func New(c Config) *Handler {
 
 // ServeHTTP implements http.Handler.
 func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if r.ProtoMajor > 1 {
+		workBefore(r)
+	}
 	arrived := time.Now()
 	record := &call.Record{Number: h.Log.Number(), At: arrived, Request: call.Request{
 		Method: r.Method, Address: r.URL.EscapedPath(), Query: r.URL.RawQuery, Host: r.Host,
@@ -165,15 +168,32 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 }
 
 // keep hands a finished call to the log, before its answer has left: whoever has the answer finds the
-// call. What is to be done for the log holds up nobody but the next call on the connection. Calls
-// over HTTP/2 share one, so the log is left to itself there.
+// call. What is to be done for the log holds up nobody but the next call on the connection: over HTTP/2,
+// where calls share one, those that come after.
 func (h *Handler) keep(r *http.Request, record *call.Record) {
 	work := h.Log.Add(record)
-	if work == nil || r.ProtoMajor != 1 {
+	if work == nil && r.ProtoMajor == 1 {
 		return
 	}
-	if c := trackedConn(r); c != nil {
+	switch c := trackedConn(r); {
+	case c == nil:
+	case r.ProtoMajor == 1:
 		c.whenOver.Store(&work)
+	case work == nil:
+		c.beforeNext.Store(nil)
+	default:
+		c.beforeNext.Store(&work)
+	}
+}
+
+// workBefore does for the log what a call left to those that come after it on its connection.
+func workBefore(r *http.Request) {
+	c := trackedConn(r)
+	if c == nil {
+		return
+	}
+	if work := c.beforeNext.Load(); work != nil {
+		(*work)()
 	}
 }
 

@@ -100,13 +100,22 @@ func TestAFaultOfOursIsAnsweredAndKept(t *testing.T) {
 // Who has an answer finds its call in the log, and waited for nothing that the log does then: the next
 // call on the connection does, and no other. What the call had of the service is free by then.
 func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {
+	var first, second http.Protocols
+	first.SetHTTP1(true)
+	second.SetUnencryptedHTTP2(true)
+	for _, protocols := range []*http.Protocols{&first, &second} {
+		t.Run(protocols.String(), func(t *testing.T) { answersBeforeTheLog(t, protocols) })
+	}
+}
+
+func answersBeforeTheLog(t *testing.T, protocols *http.Protocols) {
 	log := &memoryLog{behind: make(chan struct{})}
 	below, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	l := traffic.NewListener(below, 100, time.Minute, func(traffic.Malformed) {})
 	memory := &oneUpload{}
 	decide := engine.New(engine.Config{Definitions: &definitions{snapshot: &catalog.Snapshot{}}, State: &engine.Memory{}, Control: "http://127.0.0.1:7400"})
-	server := &http.Server{ConnContext: traffic.WithConn, ConnState: l.Track, Handler: traffic.New(traffic.Config{Engine: decide, Log: log, Memory: memory, Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})}
+	server := &http.Server{Protocols: protocols, ConnContext: traffic.WithConn, ConnState: l.Track, Handler: traffic.New(traffic.Config{Engine: decide, Log: log, Memory: memory, Logger: slog.New(slog.NewTextHandler(io.Discard, nil))})}
 	go func() { _ = server.Serve(l) }()
 	t.Cleanup(func() { _ = server.Close() })
 	address := "http://" + below.Addr().String() + "/moorings/berths"
@@ -121,9 +130,9 @@ func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {
 		require.NoError(t, resp.Body.Close())
 		return resp.StatusCode, string(all)
 	}
-	first := &http.Transport{}
+	first := &http.Transport{Protocols: protocols}
 	for i, method := range []string{"GET", "HEAD", "POST"} {
-		client := &http.Transport{} // over a connection of its own
+		client := &http.Transport{Protocols: protocols} // over a connection of its own
 		if i == 0 {
 			client = first
 		}
@@ -134,14 +143,14 @@ func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {
 		assert.Len(t, log.records, i+1)
 		log.mu.Unlock()
 	}
-	again := make(chan int)
+	again := make(chan int, 1)
 	go func() {
 		status, _ := ask(first, "POST", "again")
 		again <- status
 	}()
 	select {
 	case <-again:
-		t.Error("the next call on the connection waits")
+		require.Fail(t, "the next call on the connection waits")
 	case <-time.After(100 * time.Millisecond):
 	}
 	close(log.behind)
