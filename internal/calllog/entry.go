@@ -39,7 +39,7 @@ const stalledAfter = 2 * time.Second
 // or more. So who calls faster than the log can write is slowed, and loses nothing; nobody waits when
 // the store does not go on at all.
 func (l *Log) keepPace(g group) {
-	for l.half.Load() {
+	for waited := false; l.half.Load(); waited = true {
 		l.mu.Lock()
 		behind, changed, progress := l.isBehind(g), l.changed, l.progress
 		l.mu.Unlock()
@@ -49,6 +49,9 @@ func (l *Log) keepPace(g group) {
 		left := stalledAfter - time.Since(progress)
 		if left <= 0 {
 			return
+		}
+		if !waited {
+			l.slowed.Add(1)
 		}
 		signal(l.hurry)
 		timer := time.NewTimer(left)

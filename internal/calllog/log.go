@@ -122,6 +122,7 @@ type Log struct {
 	storing sync.Mutex // held while the store is written
 	stored  atomic.Int64
 	notKept atomic.Int64
+	slowed  atomic.Int64
 	// missing is until when calls are missing that could not be kept, trimmed when the
 	// newest one came that retention has removed, cleared when the newest one came
 	// that was cleared, clearedAt when that was done; Unix microseconds, 0 for never.
@@ -579,6 +580,9 @@ func (l *Log) Clear(ctx context.Context) error {
 // Stored is how many calls the log holds, NotKept how many it could not take
 // since the start.
 func (l *Log) Stored() int64 { return l.stored.Load() }
+
+// Slowed counts the calls after which a caller waited until the log had caught up.
+func (l *Log) Slowed() int64 { return l.slowed.Load() }
 
 // NotKept counts the calls that were answered but not logged.
 func (l *Log) NotKept() int64 { return l.notKept.Load() }

@@ -232,7 +232,7 @@ func TestFastCallersAreSlowed(t *testing.T) {
 		store := &fakeStore{takes: 300 * time.Millisecond}
 		log := start(t, store)
 		var callers sync.WaitGroup
-		var sent atomic.Int64
+		var sent, through atomic.Int64
 		begun := time.Now()
 		for range 16 {
 			callers.Go(func() {
@@ -241,6 +241,7 @@ func TestFastCallersAreSlowed(t *testing.T) {
 					sent.Add(1)
 					do(work)
 				}
+				through.Add(1)
 			})
 		}
 		time.Sleep(100 * time.Millisecond)
@@ -251,6 +252,7 @@ func TestFastCallersAreSlowed(t *testing.T) {
 		other.Lane = "night"
 		do(log.Add(other))
 		assert.Equal(t, 100*time.Millisecond, time.Since(begun), "who calls now and then waits for nobody")
+		assert.Equal(t, 16-through.Load(), log.Slowed(), "each of the callers waits that is not through, and is counted once")
 		callers.Wait()
 		require.NoError(t, log.Flush(t.Context()))
 		assert.Len(t, store.records, 64_001)

@@ -72,6 +72,9 @@ func (p Program) sayStatus(s api.Status) {
 	}
 	p.say("calls     %s", text)
 	p.sayMissing("          ", s)
+	if s.CallsSlowed > 0 {
+		p.say("          slowed: callers waited after %s until the log had caught up", counted(int(s.CallsSlowed), "call"))
+	}
 	if q := s.Quotas; q != nil {
 		p.say("quotas    a token: %s requests a second, %s changes a minute, %s lanes; a lane: %s calls a second, %s mappings",
 			share(q.RequestsPerSecond), share(q.ChangesPerMinute), share(q.LanesPerToken), share(q.LaneCallsPerSecond), share(q.LaneMappings))

@@ -43,6 +43,7 @@ type CallLog interface {
 	ForgetMapping(service, mapping string)
 	Stored() int64
 	NotKept() int64
+	Slowed() int64
 	NotChecked() int64
 	// InWork lists the calls that are not answered yet and take their time.
 	InWork() []*call.Record

@@ -51,7 +51,7 @@ func (s *server) getStatus(c *gin.Context) {
 		Lane: view.LaneName(), Scenario: activeView(view.LaneName(), view.Active(lane, now)), Impaired: []string{}, Modes: make(map[string]string), Lanes: []string{},
 		VariableSet: view.Variables().Variables.VariableSet,
 		Version:     s.Version, StartedAt: s.StartedAt.UTC(), Control: s.ControlURL, Traffic: s.TrafficURL, Data: s.Data,
-		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(),
+		LastMinute: countsView(s.Log.LastMinute(now)), CallsStored: s.Log.Stored(), CallsNotKept: s.Log.NotKept(), CallsSlowed: s.Log.Slowed(),
 		CallsNotChecked: s.Log.NotChecked(), CallsMissing: s.Log.Missing(),
 	}
 	if s.NeedToken {

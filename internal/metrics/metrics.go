@@ -20,6 +20,8 @@ type Source interface {
 	// take.
 	Stored() int64
 	NotKept() int64
+	// Slowed counts the calls after which the caller waited for the log.
+	Slowed() int64
 	NotChecked() int64
 }
 
@@ -43,6 +45,7 @@ var (
 	callsTotal = prometheus.NewDesc("rapidmimic_calls_total", "Calls received, by service and by who answered.", []string{"service", "source"}, nil)
 	stored     = prometheus.NewDesc("rapidmimic_calls_stored", "Calls in the log.", nil, nil)
 	notKept    = prometheus.NewDesc("rapidmimic_calls_not_kept_total", "Calls answered that the log could not take.", nil, nil)
+	slowed     = prometheus.NewDesc("rapidmimic_calls_slowed_total", "Calls after which the caller waited until the log had caught up.", nil, nil)
 	notChecked = prometheus.NewDesc("rapidmimic_calls_not_checked_total", "Calls kept that came too fast to be held against their contracts.", nil, nil)
 	services   = prometheus.NewDesc("rapidmimic_services", "Services defined.", nil, nil)
 	faults     = prometheus.NewDesc("rapidmimic_faults_total", "Pieces of work given up over a fault of Rapid Mimic.", nil, nil)
@@ -68,7 +71,7 @@ func Handler(source Source, definitions Definitions, limits func() Limits) http.
 
 // Describe implements prometheus.Collector.
 func (c collector) Describe(out chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{callsTotal, stored, notKept, notChecked, services, mappings, faults, forgotten, refused, open, closed} {
+	for _, d := range []*prometheus.Desc{callsTotal, stored, notKept, slowed, notChecked, services, mappings, faults, forgotten, refused, open, closed} {
 		out <- d
 	}
 }
@@ -83,6 +86,7 @@ func (c collector) Collect(out chan<- prometheus.Metric) {
 	serviceCount, mappingCount := c.definitions()
 	out <- prometheus.MustNewConstMetric(stored, prometheus.GaugeValue, float64(c.source.Stored()))
 	out <- prometheus.MustNewConstMetric(notKept, prometheus.CounterValue, float64(c.source.NotKept()))
+	out <- prometheus.MustNewConstMetric(slowed, prometheus.CounterValue, float64(c.source.Slowed()))
 	out <- prometheus.MustNewConstMetric(notChecked, prometheus.CounterValue, float64(c.source.NotChecked()))
 	out <- prometheus.MustNewConstMetric(services, prometheus.GaugeValue, float64(serviceCount))
 	out <- prometheus.MustNewConstMetric(mappings, prometheus.GaugeValue, float64(mappingCount))

@@ -30,6 +30,9 @@ type Status struct {
 	// CallsNotKept counts calls that were answered but could not be logged
 	// since the start.
 	CallsNotKept int64 `json:"callsNotKept"`
+	// CallsSlowed counts calls after which the caller waited since the start, until the log
+	// had written enough of what waited.
+	CallsSlowed int64 `json:"callsSlowed,omitempty"`
 	// CallsNotChecked counts calls that were kept but came too fast to be held
 	// against their contracts.
 	CallsNotChecked int64 `json:"callsNotChecked"`

@@ -4681,6 +4681,8 @@ export interface components {
             lastMinute: components["schemas"]["Counts"];
             callsStored: number;
             callsNotKept: number;
+            /** @description Calls after which the caller waited until the log had written enough of what waited; left out for none */
+            callsSlowed?: number;
             /** @description Calls that were not held against their contracts to the end */
             callsNotChecked: number;
             /** @description What keeps the environment from being whole: definitions that are stored and cannot be used, a data folder that is gone */
