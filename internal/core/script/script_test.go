@@ -199,3 +199,12 @@ func BenchmarkRun(b *testing.B) {
 		runner.Run(in, remembered)
 	}
 }
+
+func BenchmarkLoad(b *testing.B) {
+	it := interpreter(b, passed)
+	compiled, err := script.Compile(`export default (call) => ({ json: call.path.number })`)
+	require.NoError(b, err)
+	for b.Loop() {
+		_, _ = it.Load(compiled)
+	}
+}
