@@ -19,8 +19,9 @@ import (
 )
 
 func callView(line call.Summary) api.Call {
+	// the log keeps microseconds, and a call that has just come is told alike
 	view := api.Call{
-		ID: call.ID(line.Number), At: line.At.UTC(), Service: line.Service, Method: line.Method, Path: line.Path,
+		ID: call.ID(line.Number), At: line.At.UTC().Truncate(time.Microsecond), Service: line.Service, Method: line.Method, Path: line.Path,
 		Query: line.Query, Status: line.Status, Source: string(line.Source), By: line.By, Operation: line.Operation, TookMs: milliseconds(line.Took),
 		Deviations: line.Deviations, Lane: line.Lane, Scenario: line.Scenario, Impaired: strings.Fields(line.Injected),
 		Host: line.Host, Agent: line.Agent, Trace: line.Trace,
