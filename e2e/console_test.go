@@ -165,6 +165,8 @@ func TestConsoleCallsPage(t *testing.T) {
 	must(t, p.Press("Pause"))
 	s.send("GET /tides/stations", "")
 	must(t, p.WaitText("1 new call waiting"), rows(3), p.Press("Follow"), rows(4))
+	held := s.page("/calls")
+	must(t, held.Wait("document.querySelectorAll('[data-call]').length === 7"), held.Press("Pause"))
 	// what stands in bodies the service is asked for, again and again
 	must(t, p.Fill("Filter calls", "body:inner-quay get"), rows(4))
 	s.send("GET /tides/stations", "")
@@ -185,6 +187,12 @@ func TestConsoleCallsPage(t *testing.T) {
 	must(t, p.Visit("/services/moorings"), p.WaitText("Asked for but missing"), p.Wait("/differs in path, segment 1/.test(document.querySelector('[data-missing]')?.innerText)"), p.WaitText("3 calls"))
 	must(t, p.Visit("/services/nowhere"), p.WaitText(`service "nowhere" not found`))
 	must(t, p.Visit("/nothing/here"), p.WaitText("There is no page at /nothing/here"))
+
+	// what a colleague clears is gone, also where the list is held
+	require.NoError(t, s.api.ClearCalls(t.Context()))
+	must(t, held.Wait("document.querySelectorAll('[data-call]').length === 0"))
+	s.send("GET /tides/stations", "")
+	must(t, held.WaitText("1 new call waiting"), held.Press("Follow"), held.Wait("document.querySelectorAll('[data-call]').length === 1"))
 }
 
 // A table of ten thousand calls keeps few rows in the page and scrolls at once.

@@ -17,6 +17,8 @@ export interface Feed {
   filled: boolean;
   /** Calls that came too fast to be sent to this page. */
   skipped: number;
+  /** How often the log was emptied since the page was opened. */
+  emptied: number;
 }
 
 const maxCalls = 10_000;
@@ -34,6 +36,7 @@ export const feed = external<Feed>({
   connection: 'connecting',
   filled: false,
   skipped: 0,
+  emptied: 0,
 });
 
 let arrived: Call[] = [];
@@ -128,5 +131,6 @@ export function refillFeed() {
 /** Forgets the calls on the page, after the log was emptied. */
 export function emptyFeed() {
   arrived = [];
-  feed.set({ ...feed.get(), calls: [], skipped: 0 });
+  const now = feed.get();
+  feed.set({ ...now, calls: [], skipped: 0, emptied: now.emptied + 1 });
 }

@@ -25,8 +25,9 @@ const none: Call[] = [];
 
 /** The calls to show: live, or held as they were, and filtered. The scope stays the same object while it says the same. */
 export function useCalls(text: string, scope: CallScope): ShownCalls {
-  const live = useSyncExternalStore(feed.subscribe, feed.get).calls;
-  const [frozen, setFrozen] = useState<Call[] | null>(null);
+  const { calls: live, emptied } = useSyncExternalStore(feed.subscribe, feed.get);
+  const [held, setHeld] = useState<{ calls: Call[]; emptied: number } | null>(null);
+  const frozen = held && (held.emptied === emptied ? held.calls : none); // what was emptied is gone
   const wanted = useDeferredValue(text);
   const asked = useSettled(wanted, 250);
   const filter = useMemo(() => wantedOf(wanted), [wanted]);
@@ -59,7 +60,7 @@ export function useCalls(text: string, scope: CallScope): ShownCalls {
     held: frozen !== null,
     searching: inBodies && search.isPending,
     unread: search.error instanceof Problem && search.error.code === 'invalid' ? search.error.message : '',
-    hold: (on) => setFrozen((now) => (on ? (now ?? feed.get().calls) : null)),
+    hold: (on) => setHeld((now) => (on ? (now ?? feed.get()) : null)),
   };
 }
 
