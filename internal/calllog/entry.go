@@ -16,8 +16,8 @@ type entry struct {
 	group group
 	size  int // of came, in bytes
 
-	once   sync.Once   // guards what follows: see ready
-	kept   call.Record // without its secrets
+	once   sync.Once    // guards what follows: see ready
+	kept   *call.Record // without its secrets
 	found  secret.Found
 	broken bool // masking failed: the call is not kept
 }
@@ -26,8 +26,8 @@ type entry struct {
 func (l *Log) ready(e *entry) {
 	e.once.Do(func() {
 		e.broken = rescue.Do(l.config.Logger, "mask the secrets of a call", func() {
-			e.kept = *e.came
-			e.found = l.config.Masker.Mask(&e.kept)
+			kept := *e.came
+			e.kept, e.found = &kept, l.config.Masker.Mask(&kept)
 		}) != nil
 	})
 }

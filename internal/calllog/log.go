@@ -351,6 +351,9 @@ func (l *Log) keep(ctx context.Context, batch []*entry) {
 	}
 	l.record(ctx, kept)
 	l.insert(ctx, kept)
+	for _, e := range batch { // connections may hold them for long
+		e.came, e.kept, e.found = nil, nil, secret.Found{}
+	}
 	if l.sinceTrim += int64(len(batch)); l.sinceTrim >= min(trimEvery, max(1, l.config.Keep/10)) || l.bytesSinceTrim >= l.config.KeepBytes/10 {
 		l.sinceTrim, l.bytesSinceTrim = 0, 0
 		l.trim(ctx)
@@ -379,7 +382,7 @@ func (l *Log) masked(batch []*entry) (kept []*call.Record) {
 		if e.size >= hugeCall {
 			runtime.Gosched() // callers find a processor before the next one
 		}
-		kept = append(kept, &e.kept)
+		kept = append(kept, e.kept)
 	}
 	return kept
 }

@@ -9,7 +9,7 @@ import (
 )
 
 // threadClock tells the processor time that the calling thread has taken, to any thread of this
-// process: what the collector of garbage does beside a script is not the script's.
+// process: what the garbage collector does beside a script is not the script's.
 func threadClock() script.Clock {
 	clock := int32(^unix.Gettid()<<3 | perThread | scheduled)
 	return func() time.Duration {

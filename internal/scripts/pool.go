@@ -19,9 +19,8 @@ import (
 
 const (
 	// grace is how long a worker has for a call, beside the time of the script itself. From then on it is
-	// late as soon as it has taken the time of a script some times more, of the processor: on a busy machine
-	// it may not have got any, and what it does beside the script takes some too. starved is how long that is
-	// looked at.
+	// late once it has taken as much processor time as runaway: on a busy machine it may have got none,
+	// and what it does beside the script takes some too. starved is how long that is looked at.
 	grace   = 450 * time.Millisecond
 	runaway = 4 * script.Time
 	starved = 5 * time.Second

@@ -47,7 +47,7 @@ func templateNames(n *tree.Node, find func(string) []string) (names []string) {
 // payloadsOf lists the payloads that an expression names by a literal.
 func payloadsOf(root ast.Expr) (names []string) {
 	ast.PostOrderVisit(root, ast.NewExprVisitor(func(e ast.Expr) {
-		if e.Kind() == ast.CallKind && strings.HasPrefix(e.AsCall().FunctionName(), "payload") && len(e.AsCall().Args()) == 1 && e.AsCall().Args()[0].Kind() == ast.LiteralKind {
+		if e.Kind() == ast.CallKind && slices.Contains(payloadNames, e.AsCall().FunctionName()) && len(e.AsCall().Args()) == 1 && e.AsCall().Args()[0].Kind() == ast.LiteralKind {
 			names = append(names, fmt.Sprint(e.AsCall().Args()[0].AsLiteral().Value()))
 		}
 	}))

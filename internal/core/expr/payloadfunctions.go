@@ -9,6 +9,9 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 )
 
+// payloadNames are the functions that take the name of a payload.
+var payloadNames = []string{"payload", "payloadBase64"}
+
 // payloadOptions are the functions on payloads, in which keys and pictures are kept.
 func payloadOptions() []cel.EnvOption {
 	return []cel.EnvOption{

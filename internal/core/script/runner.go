@@ -56,7 +56,7 @@ type Runner struct {
 }
 
 // frozen makes what scripts share unchangeable: the global object, all that hangs on it, and what
-// the language makes objects from that no name leads to.
+// the language makes objects from that no name leads to. It gives the function that does so.
 const frozen = `(function () {
   const seen = new Set();
   const freeze = (o) => {
@@ -75,6 +75,7 @@ const frozen = `(function () {
     [][Symbol.iterator](), ''[Symbol.iterator](), ''.matchAll(/a/g), new Map().entries(), new Set().values(),
     () => 0, async () => 0, function* () {}, (function* () {})(),
   ]) freeze(Object.getPrototypeOf(value));
+  return freeze;
 })()`
 
 // Clock tells the time that the process has worked so far. Where it tells processor time, a busy
@@ -98,10 +99,11 @@ func NewInterpreter(clock Clock) (*Interpreter, error) {
 	if err := errors.Join(it.makeConsole(), it.makeState(), it.makeFake(), it.makeCall()); err != nil {
 		return nil, fmt.Errorf("set up scripts: %w", err)
 	}
-	if _, err := it.rt.RunString(frozen); err != nil {
+	deep, err := it.rt.RunString(frozen)
+	if err != nil {
 		return nil, fmt.Errorf("set up scripts: %w", err)
 	}
-	freeze, _ := goja.AssertFunction(global.Get("Object").ToObject(it.rt).Get("freeze"))
+	freeze, _ := goja.AssertFunction(deep)
 	for _, object := range []*goja.Object{it.console, it.state, it.fake, it.calls} {
 		if _, err := freeze(goja.Undefined(), object); err != nil {
 			return nil, fmt.Errorf("set up scripts: %w", err)

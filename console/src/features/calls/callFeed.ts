@@ -88,13 +88,15 @@ function withEntries(entries: Entry[], added: Entry[]): Entry[] {
  * Reads the last calls from the log, and what was changed: at the start, and after a gap. Calls that
  * were known before may not be there any more.
  */
-async function fill() {
-  const newest = feed.get().calls[0];
+async function fill(): Promise<void> {
+  const { calls, emptied } = feed.get();
+  const newest = calls[0];
   const [list, changed] = await Promise.all([
     send<{ items: Call[] }>(`/calls?limit=${backfill}&ignored=true`),
     send<{ items: Entry[] }>(`/activity?limit=${entriesBackfill}`),
   ]);
   const now = feed.get();
+  if (now.emptied !== emptied) return fill(); // the list may be older than that
   const since = now.calls.filter((call) => !newest || callNumber(call) > callNumber(newest));
   feed.set({
     ...now,
