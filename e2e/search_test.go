@@ -22,6 +22,7 @@ func TestSearch(t *testing.T) {
 
 	s.says("GET /moorings/berths")
 	p := s.page("/services/tides")
+	must(t, p.WaitStrip("no scenario"))
 	open := func() error {
 		_, err := browser.Eval[any](p, "dispatchEvent(new KeyboardEvent('keydown', {key: 'k', ctrlKey: true, cancelable: true})); null")
 		return err

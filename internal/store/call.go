@@ -6,7 +6,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -60,20 +59,28 @@ func (s *Store) contentsWith(ctx context.Context, texts []string) (found []map[i
 	for range texts {
 		found = append(found, make(map[int64]bool))
 	}
-	rows, err := s.read.QueryContext(ctx, `SELECT id, data FROM contents`)
+	rows, err := s.read.QueryContext(ctx, `SELECT id, sizes, data FROM contents`)
 	if err != nil {
 		return nil, fmt.Errorf("search bodies: %w", err)
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var id int64
-		var data sql.RawBytes
-		if err := rows.Scan(&id, &data); err != nil {
+		var p pack
+		if err := rows.Scan(&p.First, (*sql.RawBytes)(&p.Sizes), (*sql.RawBytes)(&p.Data)); err != nil {
 			return nil, fmt.Errorf("search bodies: %w", err)
 		}
 		for i, text := range texts {
-			if bytes.Contains(data, []byte(text)) {
-				found[i][id] = true
+			if !bytes.Contains(p.Data, []byte(text)) {
+				continue
+			}
+			err := p.each(func(id int64, data []byte) bool {
+				if bytes.Contains(data, []byte(text)) {
+					found[i][id] = true
+				}
+				return true
+			})
+			if err != nil {
+				return nil, fmt.Errorf("search bodies: %w", err)
 			}
 		}
 	}
@@ -127,26 +134,13 @@ func (s *Store) Call(ctx context.Context, number uint64) (*call.Record, error) {
 	if found == nil {
 		return nil, problem.New(problem.NotFound, "call %s is not in the log", call.ID(number))
 	}
-	parts, err := s.contents(ctx, found.contents)
+	parts, err := readParts(ctx, s.read, found.contents)
 	if err != nil {
 		return nil, fmt.Errorf("read contents of call: %w", err)
 	}
 	record := found.record()
 	addParts(record, parts)
 	return record, nil
-}
-
-// contents reads the parts of a call.
-func (s *Store) contents(ctx context.Context, ids [partCount]int64) (parts [partCount][]byte, err error) {
-	for i, id := range ids {
-		if id == 0 {
-			continue
-		}
-		if err := s.read.GetContext(ctx, &parts[i], `SELECT data FROM contents WHERE id = ?`, id); err != nil && !errors.Is(err, sql.ErrNoRows) {
-			return parts, err
-		}
-	}
-	return parts, nil
 }
 
 // Settings of the call log: when the newest call came that retention has removed, when

@@ -229,34 +229,31 @@ func (w *callWriter) insertRenewed(ctx context.Context, tx *sqlx.Tx, list []call
 // renew stores the contents of calls in the present generation, as many calls as
 // mostBytes allow.
 func (w *callWriter) renew(ctx context.Context, tx *sqlx.Tx, list []callEntry, mostBytes int64) (fitting int, err error) {
+	insert := func(values ...any) error {
+		_, err := tx.ExecContext(ctx, insertPack, values...)
+		return err
+	}
 	for i := range list {
-		var parts [partCount][]byte
-		for part, id := range list[i].contents {
-			if id == 0 {
-				continue
-			}
-			if err := tx.GetContext(ctx, &parts[part], `SELECT data FROM contents WHERE id = ?`, id); err != nil {
-				return 0, fmt.Errorf("read contents: %w", err)
-			}
-			mostBytes -= int64(len(parts[part]))
+		parts, err := readParts(ctx, tx, list[i].contents)
+		if err != nil {
+			return 0, fmt.Errorf("read contents: %w", err)
+		}
+		for _, data := range parts {
+			mostBytes -= int64(len(data))
 		}
 		if mostBytes < 0 {
-			return i, nil
+			return i, w.storePack(insert)
 		}
 		for part, data := range parts {
-			if len(data) == 0 {
-				continue
-			}
-			list[i].contents[part], err = w.contentBy(data, func(id int64) error {
-				_, err := tx.ExecContext(ctx, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)", id, int64(w.since), len(data), data)
-				return err
-			})
-			if err != nil {
-				return 0, fmt.Errorf("keep contents: %w", err)
+			list[i].contents[part] = w.content(data)
+		}
+		if len(w.pack.Data) >= packSize {
+			if err := w.storePack(insert); err != nil {
+				return 0, err
 			}
 		}
 	}
-	return len(list), nil
+	return len(list), w.storePack(insert)
 }
 
 // settle makes the shares tell what is in the log once the calls up to one are gone.

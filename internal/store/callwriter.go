@@ -3,6 +3,8 @@ package store
 import (
 	"cmp"
 	"context"
+	"database/sql"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -27,7 +29,8 @@ type callWriter struct {
 	db     *sqlx.DB
 	conn   *rawConn
 	block  *rawStmt             // inserts a block of calls
-	store  *rawStmt             // inserts a content
+	store  *rawStmt             // inserts a pack of contents
+	pack   pack                 // contents that are to be inserted
 	known  map[contentKey]int64 // ids of contents
 	shared map[any]int64        // ids of what calls share, by pointer
 	bodies map[sharedBody]int64 // those of answers' bodies
@@ -92,7 +95,7 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 	if w.block, err = w.conn.prepare(ctx, "INSERT INTO call_blocks (last, first, calls, newest, data) VALUES (?, ?, ?, ?, ?)"); err != nil {
 		return err
 	}
-	if w.store, err = w.conn.prepare(ctx, "INSERT INTO contents (id, stored_by, size, data) VALUES (?, ?, ?, ?)"); err != nil {
+	if w.store, err = w.conn.prepare(ctx, insertPack); err != nil {
 		return err
 	}
 	if err := w.db.GetContext(ctx, &w.high, `SELECT coalesce(max(last), 0) FROM call_blocks`); err != nil {
@@ -101,7 +104,14 @@ func (w *callWriter) prepare(ctx context.Context) (err error) {
 	if err := errors.Join(w.measure(ctx), w.noteAll(ctx)); err != nil {
 		return err
 	}
-	return w.db.GetContext(ctx, &w.nextID, `SELECT coalesce(max(id), 0) + 1 FROM contents`)
+	var newest pack
+	if err := w.db.GetContext(ctx, &newest, `SELECT id, sizes, data FROM contents ORDER BY id DESC LIMIT 1`); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	return newest.each(func(id int64, _ []byte) bool {
+		w.nextID = id + 1
+		return true
+	})
 }
 
 // measure counts what is kept.
@@ -129,6 +139,7 @@ func (w *callWriter) forget() {
 	w.known = make(map[contentKey]int64)
 	w.shared, w.bodies = make(map[any]int64), make(map[sharedBody]int64)
 	w.since, w.pinned, w.bytes = w.high, 0, 0
+	w.pack.empty()
 }
 
 // InsertCalls keeps all records or, on an error, none.
@@ -177,7 +188,7 @@ func (w *callWriter) insertAll(ctx context.Context, records []*call.Record) erro
 		}
 		rest = rest[count:]
 	}
-	return nil
+	return w.storePack(w.insertPack(ctx))
 }
 
 // insertBlock inserts a block of calls, which are in the order of their numbers.
@@ -186,11 +197,12 @@ func (w *callWriter) insertBlock(ctx context.Context, records []*call.Record) er
 	newest := records[0].At
 	w.data = append(w.data[:0], blockVersion)
 	for _, r := range records {
-		ids, err := w.keepContents(ctx, r)
-		if err != nil {
-			return err
+		entry := entryOf(r, w.keepContents(r))
+		if len(w.pack.Data) >= packSize {
+			if err := w.storePack(w.insertPack(ctx)); err != nil {
+				return err
+			}
 		}
-		entry := entryOf(r, ids)
 		w.data = appendEntry(w.data, &entry, &before)
 		before = entry
 		if r.At.After(newest) {
@@ -202,13 +214,9 @@ func (w *callWriter) insertBlock(ctx context.Context, records []*call.Record) er
 	return w.block.exec(ctx, int64(last), int64(first), int64(len(records)), newest.UnixMicro(), w.data)
 }
 
-// keepContents stores what a call consists of, where it is new, and returns the ids.
-func (w *callWriter) keepContents(ctx context.Context, r *call.Record) (ids [partCount]int64, err error) {
-	keep := func(part int, data []byte) {
-		if err == nil {
-			ids[part], err = w.content(ctx, data)
-		}
-	}
+// keepContents packs what a call consists of, where it is new, and returns the ids.
+func (w *callWriter) keepContents(r *call.Record) (ids [partCount]int64) {
+	keep := func(part int, data []byte) { ids[part] = w.content(data) }
 	// what other calls share is known by where it is, before anything is put together
 	if r.Explanation != nil {
 		if ids[partExplanation] = w.shared[r.Explanation]; ids[partExplanation] == 0 {
@@ -241,10 +249,7 @@ func (w *callWriter) keepContents(ctx context.Context, r *call.Record) (ids [par
 	if len(r.Injected) > 0 {
 		keep(partInjected, plainJSON(r.Injected))
 	}
-	if err != nil {
-		return ids, fmt.Errorf("keep contents: %w", err)
-	}
-	return ids, nil
+	return ids
 }
 
 func plainJSON(value any) []byte {
@@ -270,30 +275,46 @@ func keyOf(data []byte) contentKey {
 	return contentKey{maphash.Bytes(contentSeeds[0], data), maphash.Bytes(contentSeeds[1], data), len(data)}
 }
 
-// content returns the id of a content, storing it when it is new. The empty
-// content is 0.
-func (w *callWriter) content(ctx context.Context, data []byte) (int64, error) {
+// content returns the id of a content, packing it when it is new. The empty content is 0.
+func (w *callWriter) content(data []byte) int64 {
 	if len(data) == 0 {
-		return 0, nil
+		return 0
 	}
-	return w.contentBy(data, func(id int64) error { return w.store.exec(ctx, id, int64(w.since), int64(len(data)), data) })
-}
-
-// contentBy is content with a way to store it.
-func (w *callWriter) contentBy(data []byte, store func(id int64) error) (int64, error) {
 	key := keyOf(data)
 	if have, ok := w.known[key]; ok {
-		return have, nil
+		return have
 	}
 	id := w.nextID
-	if err := store(id); err != nil {
-		return 0, err
-	}
+	w.pack.add(id, data)
 	w.nextID++
 	w.bytes += int64(len(data))
 	w.total += int64(len(data))
 	w.known[key] = id
-	return id, nil
+	return id
+}
+
+const insertPack = "INSERT INTO contents (id, stored_by, size, data, sizes) VALUES (?, ?, ?, ?, ?)"
+
+// insertPack inserts a pack over the connection that writes calls.
+func (w *callWriter) insertPack(ctx context.Context) func(values ...any) error {
+	return func(values ...any) error { return w.store.exec(ctx, values...) }
+}
+
+// storePack stores what is packed, in the transaction of insert.
+func (w *callWriter) storePack(insert func(values ...any) error) error {
+	p := &w.pack
+	if len(p.Data) == 0 {
+		return nil
+	}
+	var sizes any // none for one content alone
+	if _, first := binary.Uvarint(p.Sizes); first < len(p.Sizes) {
+		sizes = p.Sizes
+	}
+	if err := insert(p.First, int64(w.since), int64(len(p.Data)), p.Data, sizes); err != nil {
+		return fmt.Errorf("keep contents: %w", err)
+	}
+	p.empty()
+	return nil
 }
 
 // Header sets are kept as "Name: value" lines.

@@ -68,7 +68,7 @@ func (s *Store) AgeActivity(ctx context.Context) error {
 
 // MakeEarlier makes the schema the one before the last migration.
 func (s *Store) MakeEarlier(ctx context.Context) error {
-	_, err := s.definitions.ExecContext(ctx, `DROP TABLE memory; DELETE FROM goose_db_version WHERE version_id >= 21`)
+	_, err := s.definitions.ExecContext(ctx, `ALTER TABLE contents DROP COLUMN sizes; DELETE FROM goose_db_version WHERE version_id >= 22`)
 	return err
 }
 

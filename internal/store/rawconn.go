@@ -86,8 +86,8 @@ type rawStmt struct {
 	args   []driver.NamedValue
 }
 
-// exec runs the statement. Values are int64, string or []byte.
-func (s *rawStmt) exec(ctx context.Context, values ...driver.Value) error {
+// exec runs the statement. Values are int64, string, []byte or nil.
+func (s *rawStmt) exec(ctx context.Context, values ...any) error {
 	s.args = s.args[:0]
 	for i, v := range values {
 		s.args = append(s.args, driver.NamedValue{Ordinal: i + 1, Value: v})

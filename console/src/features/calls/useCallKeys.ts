@@ -1,4 +1,4 @@
-import { type RefObject, useEffect } from 'react';
+import { type RefObject, useLayoutEffect } from 'react';
 import type { Call } from '@/api/types';
 import { sameEndpoint } from './sameEndpoint';
 
@@ -15,7 +15,7 @@ interface Keys {
 
 /** The keys of the page: / j k J K p m w Escape. Typing in a field is left alone. */
 export function useCallKeys(keys: Keys) {
-  useEffect(() => {
+  useLayoutEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const typing =
         event.target instanceof HTMLElement && event.target.closest('input, textarea, [role=dialog]');

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Search } from 'lucide-react';
-import { type KeyboardEvent, useEffect, useId, useRef, useState } from 'react';
+import { type KeyboardEvent, useId, useLayoutEffect, useRef, useState } from 'react';
 import { useLocation } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import { useStatus } from '@/api/status';
@@ -27,7 +27,8 @@ import {
 /** Finds what one wants to go to or do, by words; Ctrl K opens it anywhere. */
 export function SearchDialog() {
   const [open, setOpen] = useState(false);
-  useEffect(() => {
+  // with the layout: whoever sees the page can press the keys
+  useLayoutEffect(() => {
     const onKey = (event: globalThis.KeyboardEvent) => {
       if (event.key.toLowerCase() !== 'k' || !(event.ctrlKey || event.metaKey) || event.altKey) return;
       event.preventDefault();

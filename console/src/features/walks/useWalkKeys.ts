@@ -1,4 +1,4 @@
-import { useEffect } from 'react';
+import { useLayoutEffect } from 'react';
 
 interface Keys {
   next(): void;
@@ -8,7 +8,7 @@ interface Keys {
 
 /** The keys of a walk: n p f d. Typing in a field is left alone. */
 export function useWalkKeys({ next, back, say }: Keys) {
-  useEffect(() => {
+  useLayoutEffect(() => {
     const acts: Record<string, () => void> = {
       n: next,
       p: back,
