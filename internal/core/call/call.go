@@ -125,6 +125,13 @@ type Answer struct {
 	Arranged bool
 	// Wire says how it is sent beside that; nil for as it is.
 	Wire *Wire
+	// Proven is a body that is known to obey its schema. It says nothing of another Body.
+	Proven []byte `json:"-"`
+}
+
+// IsProven reports whether the body is the one that is known to obey its schema.
+func (a *Answer) IsProven() bool {
+	return len(a.Body) > 0 && len(a.Proven) == len(a.Body) && &a.Proven[0] == &a.Body[0]
 }
 
 // Arrange brings fields into the order and the spelling of others, as far as they are

@@ -26,7 +26,7 @@ const (
 // generate makes one value of s. A schema that demands values without an end
 // gets null where it must stop, which the caller's check then finds. h is what
 // the property's name says about the value.
-func (s *shape) generate(d *Draw, h *hint, depth int) *tree.Node {
+func (s *shape) generate(d *Draw, h *Hint, depth int) *tree.Node {
 	d.values++
 	if _ = d.Budget.Spend(1); d.spent() || depth >= fullDepth && s.height >= endless {
 		return &tree.Node{}
@@ -51,7 +51,7 @@ func (s *shape) generate(d *Draw, h *hint, depth int) *tree.Node {
 	case "object":
 		return s.object(d, depth)
 	default:
-		return tree.NewString(s.text(d, h))
+		return d.leaf(tree.String, s.text(d, h))
 	}
 }
 
@@ -93,7 +93,7 @@ func (s *shape) drawType(d *Draw) string {
 	return pick(d, s.types)
 }
 
-func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
+func (s *shape) list(d *Draw, h *Hint, depth int) *tree.Node {
 	low, high := max(s.minItems, 0), s.maxItems
 	if high < 0 {
 		high = max(low, 3, len(s.prefix)+s.minContains)
@@ -110,7 +110,11 @@ func (s *shape) list(d *Draw, h *hint, depth int) *tree.Node {
 	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
 	want = min(want, MaxItems)
 	out := tree.NewList()
-	seen, plain := make(map[string]bool), d.plain
+	plain := d.plain
+	var seen map[string]bool
+	if s.unique {
+		seen = make(map[string]bool)
+	}
 	for tries := 0; len(out.Items) < want && tries < want*8+8 && !d.spent(); tries++ {
 		item := s.item(len(out.Items), want).generate(d, h.item, depth+1)
 		if s.unique {
@@ -212,7 +216,9 @@ func (s *shape) appendExtras(members []tree.Member, d *Draw, depth int) []tree.M
 	if s.maxProperties >= 0 {
 		want = min(want, s.maxProperties)
 	}
-	want = min(want, MaxItems)
+	if want = min(want, MaxItems); want <= len(members) {
+		return members
+	}
 	have := make(map[string]bool, len(members))
 	for _, m := range members {
 		have[m.Key] = true

@@ -42,12 +42,12 @@ func limit(n *tree.Node, key string, none float64) float64 {
 	return none
 }
 
-func (s *shape) integer(d *Draw, h *hint) *tree.Node {
+func (s *shape) integer(d *Draw, h *Hint) *tree.Node {
 	low, high := s.span(h, span{1, 1000, 0})
 	if like := s.likeNumber(h); like != nil {
 		low, high = like.low, like.high
 	}
-	return tree.NewNumber(strconv.FormatFloat(s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep()), 'f', -1, 64))
+	return d.leaf(tree.Number, strconv.FormatFloat(s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep()), 'f', -1, 64))
 }
 
 // wholeStep is the distance of whole numbers that are multiples of multipleOf.
@@ -63,14 +63,14 @@ func (s *shape) wholeStep() float64 {
 	return 1
 }
 
-func (s *shape) number(d *Draw, h *hint) *tree.Node {
+func (s *shape) number(d *Draw, h *Hint) *tree.Node {
 	low, high := s.span(h, span{0, 1000, 2})
 	like := s.likeNumber(h)
 	if like != nil {
 		low, high = like.low, like.high
 	}
 	if s.multipleOf > 0 {
-		return tree.NewNumber(strconv.FormatFloat(s.stepped(d, low, high, s.multipleOf), 'f', decimals(s.multipleOf), 64))
+		return d.leaf(tree.Number, strconv.FormatFloat(s.stepped(d, low, high, s.multipleOf), 'f', decimals(s.multipleOf), 64))
 	}
 	digits := 2
 	if like != nil {
@@ -86,12 +86,12 @@ func (s *shape) number(d *Draw, h *hint) *tree.Node {
 	if rounded := math.Round(value*power) / power; rounded >= low && rounded <= high {
 		value = rounded
 	}
-	return tree.NewNumber(strconv.FormatFloat(value, 'f', -1, 64))
+	return d.leaf(tree.Number, strconv.FormatFloat(value, 'f', -1, 64))
 }
 
 // likeNumber is where numbers lie that are like the example of the schema, as far as that is usual for
 // their name; nil for anywhere.
-func (s *shape) likeNumber(h *hint) *span {
+func (s *shape) likeNumber(h *Hint) *span {
 	if s.alike == nil || s.multipleOf > 0 {
 		return nil
 	}
@@ -112,7 +112,7 @@ func decimal(d *Draw, low, high float64, digits int) string {
 
 // span closes an open range around what is usual for the name, else for any
 // number.
-func (s *shape) span(h *hint, usual span) (low, high float64) {
+func (s *shape) span(h *Hint, usual span) (low, high float64) {
 	if h.numbers != nil {
 		usual = *h.numbers
 	}

@@ -32,6 +32,22 @@ type Draw struct {
 	room     int  // bytes of texts that may still be made
 	optional int  // percentage of optional parts that are there
 	plain    bool // texts are not drawn by the examples of schemas
+
+	// leaves are texts and numbers that are not used yet: made many at once, since an answer has many.
+	leaves []tree.Node
+	made   int
+}
+
+// leaf makes a text or a number.
+func (d *Draw) leaf(kind tree.Kind, text string) *tree.Node {
+	if len(d.leaves) == 0 {
+		d.made = min(2*d.made+4, 64)
+		d.leaves = make([]tree.Node, d.made)
+	}
+	n := &d.leaves[0]
+	d.leaves = d.leaves[1:]
+	n.Kind, n.Text = kind, text
+	return n
 }
 
 // NewDraw derives all chance from a seed, a key that names what is drawn, and
@@ -104,7 +120,7 @@ const (
 // Compile prepares a schema. It never fails: what cannot be understood is
 // left unrestricted, and Exact is then false.
 func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
-	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*hint), exact: true, work: maxWork}
+	c := &compiler{resolver: resolver, side: side, byRef: make(map[string]*shape), byText: make(map[string]*shape), hints: make(map[string]*Hint), exact: true, work: maxWork}
 	root := c.shape(schema, 0)
 	c.settleHeights()
 	c.settleNothing()

@@ -49,7 +49,7 @@ type shape struct {
 type property struct {
 	name     string
 	shape    *shape
-	hint     *hint
+	hint     *Hint
 	required bool
 }
 
@@ -73,7 +73,7 @@ type compiler struct {
 	side     Side
 	byRef    map[string]*shape
 	byText   map[string]*shape // schemas that were met, as JSON
-	hints    map[string]*hint
+	hints    map[string]*Hint
 	all      []*shape
 	exact    bool
 	work     int // that is left, see maxWork
@@ -324,7 +324,7 @@ func withPatterns(schema *tree.Node, name string, patterns *tree.Node) *tree.Nod
 }
 
 // hint reads the name of a property once for all schemas that use it.
-func (c *compiler) hint(name string, schema *tree.Node) *hint {
+func (c *compiler) hint(name string, schema *tree.Node) *Hint {
 	description := schema.Get("description").Str()
 	key := name + "\x00" + description
 	h := c.hints[key]

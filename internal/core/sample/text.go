@@ -2,7 +2,7 @@ package sample
 
 import (
 	"encoding/base64"
-	"fmt"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -11,13 +11,13 @@ import (
 // text draws a string: by pattern, else by format, else by what the property's
 // name or its description says, else words; then brought to the lengths
 // allowed.
-func (s *shape) text(d *Draw, h *hint) string {
+func (s *shape) text(d *Draw, h *Hint) string {
 	text := s.draw(d, h)
 	d.room -= len(text)
 	return text
 }
 
-func (s *shape) draw(d *Draw, h *hint) string {
+func (s *shape) draw(d *Draw, h *Hint) string {
 	switch {
 	case s.drawing != nil && formats[s.format] != nil:
 		text := s.formatted(d)
@@ -42,7 +42,7 @@ func (s *shape) draw(d *Draw, h *hint) string {
 	case s.likeExample(d):
 		return s.alike.text(d)
 	default:
-		return s.fitLength(d, d.faker.AdjectiveDescriptive()+" "+d.faker.NounCommon())
+		return s.fitLength(d, adjectiveAndNoun(d))
 	}
 }
 
@@ -88,7 +88,7 @@ func (s *shape) fitLength(d *Draw, text string) string {
 			if d.Budget.Spend(1) != nil {
 				break
 			}
-			word := " " + d.faker.NounCommon()
+			word := " " + nouns.draw(d)
 			b, length = append(b, word...), length+utf8.RuneCountInString(word)
 		}
 		text = string(b)
@@ -122,27 +122,29 @@ func (d *Draw) moment() time.Time {
 
 // formats draw the values of JSON Schema's and OpenAPI's formats.
 var formats = map[string]func(*Draw) string{
-	"date-time":     func(d *Draw) string { return d.moment().Format(time.RFC3339) },
-	"date":          func(d *Draw) string { return d.moment().Format(time.DateOnly) },
-	"time":          func(d *Draw) string { return d.moment().Format("15:04:05Z") },
-	"duration":      func(d *Draw) string { return fmt.Sprintf("PT%dH%dM", d.between(0, 47), d.between(0, 59)) },
+	"date-time": func(d *Draw) string { return d.moment().Format(time.RFC3339) },
+	"date":      func(d *Draw) string { return d.moment().Format(time.DateOnly) },
+	"time":      func(d *Draw) string { return d.moment().Format("15:04:05Z") },
+	"duration": func(d *Draw) string {
+		return "PT" + strconv.Itoa(d.between(0, 47)) + "H" + strconv.Itoa(d.between(0, 59)) + "M"
+	},
 	"email":         email,
 	"idn-email":     email,
 	"uuid":          func(d *Draw) string { return d.faker.UUID() },
 	"uri":           link,
 	"url":           link,
 	"iri":           link,
-	"uri-reference": func(d *Draw) string { return "/" + noun(d) + "/" + d.faker.DigitN(3) },
-	"iri-reference": func(d *Draw) string { return "/" + noun(d) + "/" + d.faker.DigitN(3) },
+	"uri-reference": func(d *Draw) string { return "/" + noun(d) + "/" + digits(d, 3) },
+	"iri-reference": func(d *Draw) string { return "/" + noun(d) + "/" + digits(d, 3) },
 	"uri-template":  func(d *Draw) string { return "/" + noun(d) + "/{id}" },
 	"hostname":      func(d *Draw) string { return noun(d) + ".example" },
 	"idn-hostname":  func(d *Draw) string { return noun(d) + ".example" },
-	"ipv4":          func(d *Draw) string { return fmt.Sprintf("192.0.2.%d", d.between(1, 254)) },
-	"ipv6":          func(d *Draw) string { return fmt.Sprintf("2001:db8::%x", d.between(1, 65535)) },
+	"ipv4":          func(d *Draw) string { return "192.0.2." + strconv.Itoa(d.between(1, 254)) },
+	"ipv6":          func(d *Draw) string { return "2001:db8::" + strconv.FormatInt(int64(d.between(1, 65535)), 16) },
 	"byte": func(d *Draw) string {
 		return base64.StdEncoding.EncodeToString([]byte(noun(d) + " " + noun(d)))
 	},
-	"password":              func(d *Draw) string { return d.faker.LetterN(10) + d.faker.DigitN(3) },
+	"password":              func(d *Draw) string { return letters(d, 10) + digits(d, 3) },
 	"json-pointer":          func(d *Draw) string { return "/" + noun(d) },
 	"relative-json-pointer": func(d *Draw) string { return "1/" + noun(d) },
 	"regex":                 func(d *Draw) string { return "^" + noun(d) + "$" },

@@ -2,17 +2,16 @@ package sample
 
 import (
 	"strings"
-
-	"github.com/brianvoe/gofakeit/v7"
+	"time"
 )
 
-// hint is what the name of a property says about its value.
-type hint struct {
+// Hint is what the name of a value says about it. It is immutable.
+type Hint struct {
 	// text draws a fitting text; nil when the name says nothing.
 	text func(*Draw) string
 	// numbers are the usual span of a number of this name; nil likewise.
 	numbers *span
-	item    *hint // for the elements of a list of this name
+	item    *Hint // for the elements of a list of this name
 }
 
 // span is a range of numbers that reads well, with digits after the point.
@@ -21,24 +20,27 @@ type span struct {
 	digits    int
 }
 
-var noHint = func() *hint {
-	h := &hint{}
+var noHint = func() *Hint {
+	h := &Hint{}
 	h.item = h
 	return h
 }()
 
+// HintOf reads a name.
+func HintOf(name string) *Hint { return hintOf(name, "") }
+
 // hintOf reads the name of a property, and where that says nothing, what the
 // schema says about it in words.
-func hintOf(name, description string) *hint {
+func hintOf(name, description string) *Hint {
 	if name == "" && description == "" {
 		return noHint
 	}
-	h := &hint{text: textByName(name), numbers: numbersByName(name), item: noHint}
+	h := &Hint{text: textByName(name), numbers: numbersByName(name), item: noHint}
 	if h.text == nil {
 		h.text = textByDescription(description)
 	}
 	if single := singular(name); single != name {
-		h.item = &hint{text: textByName(single), numbers: numbersByName(single), item: noHint}
+		h.item = &Hint{text: textByName(single), numbers: numbersByName(single), item: noHint}
 	}
 	return h
 }
@@ -55,49 +57,49 @@ func singular(name string) string {
 // of it.
 type rule struct {
 	words string // separated by spaces
-	draw  func(*gofakeit.Faker, *Draw) string
+	draw  func(*Draw) string
 }
 
 // rules for texts; the first with a fitting word wins.
 var rules = []rule{
-	{"email mail", func(_ *gofakeit.Faker, d *Draw) string { return email(d) }},
-	{"phone mobile telephone fax tel phonenumber", func(f *gofakeit.Faker, _ *Draw) string { return f.PhoneFormatted() }},
-	{"firstname givenname forename", func(f *gofakeit.Faker, _ *Draw) string { return f.FirstName() }},
-	{"lastname surname familyname", func(f *gofakeit.Faker, _ *Draw) string { return f.LastName() }},
-	{"username login nickname", func(f *gofakeit.Faker, d *Draw) string { return plain(f.FirstName()) + f.DigitN(2) }},
-	{"filename file", func(_ *gofakeit.Faker, d *Draw) string { return noun(d) + pick(d, []string{".pdf", ".csv", ".png"}) }},
-	{"hostname host domain server", func(_ *gofakeit.Faker, d *Draw) string { return noun(d) + ".example" }},
-	{"company agent organisation organization operator employer supplier companyname", func(f *gofakeit.Faker, _ *Draw) string { return f.Company() }},
-	{"vessel ship boat vesselname shipname", func(_ *gofakeit.Faker, d *Draw) string { return ship(d) }},
-	{"master skipper owner contact person author name fullname sender recipient customer consignee consignor", func(f *gofakeit.Faker, _ *Draw) string { return f.Name() }},
-	{"city town port harbour harbor place location municipality", func(f *gofakeit.Faker, _ *Draw) string { return f.City() }},
-	{"countrycode", func(f *gofakeit.Faker, _ *Draw) string { return f.CountryAbr() }},
-	{"country nationality flag", func(f *gofakeit.Faker, _ *Draw) string { return f.Country() }},
-	{"region province county", func(f *gofakeit.Faker, _ *Draw) string { return f.State() }},
-	{"street address line1 addressline", func(f *gofakeit.Faker, _ *Draw) string { return f.Street() }},
-	{"zip postcode postalcode zipcode", func(f *gofakeit.Faker, _ *Draw) string { return f.Zip() }},
-	{"url uri link href website homepage", func(_ *gofakeit.Faker, d *Draw) string { return link(d) }},
-	{"currency currencycode", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"EUR", "GBP", "NOK", "DKK"}) }},
-	{"language locale languagecode lang", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"en", "nb", "da", "de", "fr"}) }},
-	{"timezone", func(_ *gofakeit.Faker, d *Draw) string {
+	{"email mail", email},
+	{"phone mobile telephone fax tel phonenumber", func(d *Draw) string { return d.faker.PhoneFormatted() }},
+	{"firstname givenname forename", firstNames.draw},
+	{"lastname surname familyname", lastNames.draw},
+	{"username login nickname", func(d *Draw) string { return plainFirstNames.draw(d) + digits(d, 2) }},
+	{"filename file", func(d *Draw) string { return noun(d) + pick(d, []string{".pdf", ".csv", ".png"}) }},
+	{"hostname host domain server", func(d *Draw) string { return noun(d) + ".example" }},
+	{"company agent organisation organization operator employer supplier companyname", func(d *Draw) string { return d.faker.Company() }},
+	{"vessel ship boat vesselname shipname", ship},
+	{"master skipper owner contact person author name fullname sender recipient customer consignee consignor", func(d *Draw) string { return firstNames.draw(d) + " " + lastNames.draw(d) }},
+	{"city town port harbour harbor place location municipality", func(d *Draw) string { return d.faker.City() }},
+	{"countrycode", func(d *Draw) string { return d.faker.CountryAbr() }},
+	{"country nationality flag", func(d *Draw) string { return d.faker.Country() }},
+	{"region province county", func(d *Draw) string { return d.faker.State() }},
+	{"street address line1 addressline", func(d *Draw) string { return d.faker.Street() }},
+	{"zip postcode postalcode zipcode", func(d *Draw) string { return d.faker.Zip() }},
+	{"url uri link href website homepage", link},
+	{"currency currencycode", func(d *Draw) string { return pick(d, []string{"EUR", "GBP", "NOK", "DKK"}) }},
+	{"language locale languagecode lang", func(d *Draw) string { return pick(d, []string{"en", "nb", "da", "de", "fr"}) }},
+	{"timezone", func(d *Draw) string {
 		return pick(d, []string{"Europe/Oslo", "Europe/London", "UTC"})
 	}},
-	{"colour color", func(f *gofakeit.Faker, _ *Draw) string { return f.SafeColor() }},
-	{"date day birthday birthdate", func(_ *gofakeit.Faker, d *Draw) string { return formats["date"](d) }},
-	{"time at from until timestamp datetime since", func(_ *gofakeit.Faker, d *Draw) string { return formats["date-time"](d) }},
-	{"amount price total cost fee sum balance", func(f *gofakeit.Faker, d *Draw) string { return decimal(d, 1, 900, 2) }},
-	{"latitude lat", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, -90, 90, 5) }},
-	{"longitude lon lng", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, -180, 180, 5) }},
-	{"imo", func(f *gofakeit.Faker, _ *Draw) string { return "9" + f.DigitN(6) }},
-	{"callsign", func(f *gofakeit.Faker, _ *Draw) string { return strings.ToUpper("sk" + f.LetterN(1) + f.DigitN(2)) }},
-	{"version", func(_ *gofakeit.Faker, d *Draw) string { return decimal(d, 1, 9, 1) + ".0" }},
-	{"ip ipaddress", func(_ *gofakeit.Faker, d *Draw) string { return formats["ipv4"](d) }},
-	{"uuid guid", func(f *gofakeit.Faker, _ *Draw) string { return f.UUID() }},
-	{"token secret password hash checksum etag", func(f *gofakeit.Faker, _ *Draw) string { return f.LetterN(8) + f.DigitN(8) }},
-	{"id number code reference key ref no sku", func(f *gofakeit.Faker, _ *Draw) string { return strings.ToUpper(f.LetterN(2)) + "-" + f.DigitN(4) }},
-	{"status state", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"open", "pending", "done", "closed"}) }},
-	{"unit", func(_ *gofakeit.Faker, d *Draw) string { return pick(d, []string{"m", "kg", "l", "t"}) }},
-	{"description note notes remark remarks detail details message comment comments text reason summary body content", func(f *gofakeit.Faker, _ *Draw) string { return f.Sentence() }},
+	{"colour color", func(d *Draw) string { return d.faker.SafeColor() }},
+	{"date day birthday birthdate", formats["date"]},
+	{"time at from until timestamp datetime since", formats["date-time"]},
+	{"amount price total cost fee sum balance", func(d *Draw) string { return decimal(d, 1, 900, 2) }},
+	{"latitude lat", func(d *Draw) string { return decimal(d, -90, 90, 5) }},
+	{"longitude lon lng", func(d *Draw) string { return decimal(d, -180, 180, 5) }},
+	{"imo", func(d *Draw) string { return "9" + digits(d, 6) }},
+	{"callsign", func(d *Draw) string { return strings.ToUpper("sk" + letters(d, 1) + digits(d, 2)) }},
+	{"version", func(d *Draw) string { return decimal(d, 1, 9, 1) + ".0" }},
+	{"ip ipaddress", formats["ipv4"]},
+	{"uuid guid", func(d *Draw) string { return d.faker.UUID() }},
+	{"token secret password hash checksum etag", func(d *Draw) string { return letters(d, 8) + digits(d, 8) }},
+	{"id number code reference key ref no sku", func(d *Draw) string { return strings.ToUpper(letters(d, 2)) + "-" + digits(d, 4) }},
+	{"status state", func(d *Draw) string { return pick(d, []string{"open", "pending", "done", "closed"}) }},
+	{"unit", func(d *Draw) string { return pick(d, []string{"m", "kg", "l", "t"}) }},
+	{"description note notes remark remarks detail details message comment comments text reason summary body content", sentenceOf},
 }
 
 // ruleByWord finds the rule of a word.
@@ -105,7 +107,7 @@ var ruleByWord = func() map[string]func(*Draw) string {
 	byWord := make(map[string]func(*Draw) string)
 	for _, r := range rules {
 		for _, word := range strings.Fields(r.words) {
-			byWord[word] = func(d *Draw) string { return r.draw(d.faker, d) }
+			byWord[word] = r.draw
 		}
 	}
 	return byWord
@@ -198,7 +200,7 @@ func wordsOf(name string) []string {
 	return words
 }
 
-func noun(d *Draw) string { return plain(d.faker.NounCommon()) }
+func noun(d *Draw) string { return plainNouns.draw(d) }
 
 func ship(d *Draw) string {
 	return pick(d, []string{"Northern", "Grey", "Silver", "Swift", "Bold", "Quiet"}) + " " +
@@ -207,11 +209,11 @@ func ship(d *Draw) string {
 
 // email and link stay within names that can never exist (RFC 2606).
 func email(d *Draw) string {
-	return plain(d.faker.FirstName()) + "." + plain(d.faker.LastName()) + "@" + noun(d) + ".example"
+	return plainFirstNames.draw(d) + "." + plainLastNames.draw(d) + "@" + noun(d) + ".example"
 }
 
 func link(d *Draw) string {
-	return "https://" + noun(d) + ".example/" + noun(d) + "/" + d.faker.DigitN(3)
+	return "https://" + noun(d) + ".example/" + noun(d) + "/" + digits(d, 3)
 }
 
 func plain(s string) string {
@@ -226,12 +228,14 @@ func plain(s string) string {
 // Fake draws a value by the name of its kind: ship, town, email …
 func (d *Draw) Fake(kind string) string {
 	switch kind {
-	case "date", "time":
-		return formats[map[string]string{"date": "date", "time": "date-time"}[kind]](d)
+	case "date":
+		return d.moment().Format(time.DateOnly)
+	case "time":
+		return d.moment().Format(time.RFC3339)
 	case "word":
 		return noun(d)
 	case "sentence":
-		return d.faker.Sentence()
+		return sentenceOf(d)
 	}
 	if draw := textByName(kind); draw != nil {
 		return draw(d)
@@ -248,17 +252,17 @@ func (d *Draw) Whole(low, high int64) int64 {
 	return low + int64(d.rand.Uint64N(span))
 }
 
-// Named draws a text that suits a name; words when the name says nothing.
-func (d *Draw) Named(name string) string {
-	if draw := textByName(name); draw != nil {
-		return draw(d)
+// Text draws a text that suits a name; words when the name says nothing.
+func (d *Draw) Text(h *Hint) string {
+	if h.text != nil {
+		return h.text(d)
 	}
-	return d.faker.AdjectiveDescriptive() + " " + d.faker.NounCommon()
+	return adjectiveAndNoun(d)
 }
 
 // Span is the usual range of numbers of a name, with digits after the point.
-func (d *Draw) Span(name string) (low, high float64, digits int) {
-	if s := numbersByName(name); s != nil {
+func (h *Hint) Span() (low, high float64, digits int) {
+	if s := h.numbers; s != nil {
 		return s.low, s.high, s.digits
 	}
 	return 1, 1000, 2

@@ -25,18 +25,27 @@ var known = map[string]string{
 func (n *Node) Append(b []byte) []byte {
 	w := &writer{prefixes: make(map[string]string)}
 	w.collect(n)
-	return w.element(b, n, true)
+	return w.element(slices.Grow(b, w.size), n, true)
 }
 
 type writer struct {
 	prefixes map[string]string // namespace → prefix
 	order    []string
+	size     int // in bytes, roughly
+	// space was asked for last, and has a prefix: most elements are in the same one.
+	space, prefix string
 }
 
 func (w *writer) name(n Name) {
-	if _, have := w.prefixes[n.Space]; have || n.Space == "" {
+	w.size += len(n.Local) + len("n1:=''")
+	if n.Space == "" || n.Space == w.space {
 		return
 	}
+	if prefix, have := w.prefixes[n.Space]; have {
+		w.space, w.prefix = n.Space, prefix
+		return
+	}
+	w.size += len(n.Space) + len(" xmlns:soap=''")
 	prefix := known[n.Space]
 	if prefix == "" || w.taken(prefix) {
 		prefix = "n" + strconv.Itoa(len(w.order)+1)
@@ -54,14 +63,17 @@ func (w *writer) taken(prefix string) bool {
 
 func (w *writer) collect(n *Node) {
 	if n.Raw != nil { // which declares its own
+		w.size += len(n.Raw)
 		return
 	}
 	w.name(n.Name)
+	w.size += len(n.Name.Local) + len("</n1:>") + len(n.Text)
 	if n.QName != nil {
 		w.name(*n.QName)
 	}
 	for _, a := range n.Attrs {
 		w.name(a.Name)
+		w.size += len(a.Value)
 		if a.QName != nil {
 			w.name(*a.QName)
 		}
@@ -71,19 +83,30 @@ func (w *writer) collect(n *Node) {
 	}
 }
 
-func (w *writer) written(n Name) string {
-	if n.Space == "" {
-		return n.Local
+func (w *writer) appendName(b []byte, n Name) []byte {
+	return append(w.appendPrefix(b, n.Space), n.Local...)
+}
+
+// appendValue writes a name that is a value.
+func (w *writer) appendValue(b []byte, n Name) []byte {
+	return escape(w.appendPrefix(b, n.Space), n.Local)
+}
+
+func (w *writer) appendPrefix(b []byte, space string) []byte {
+	if space == "" {
+		return b
 	}
-	return w.prefixes[n.Space] + ":" + n.Local
+	if space != w.space {
+		w.space, w.prefix = space, w.prefixes[space]
+	}
+	return append(append(b, w.prefix...), ':')
 }
 
 func (w *writer) element(b []byte, n *Node, root bool) []byte {
 	if n.Raw != nil {
 		return append(b, n.Raw...)
 	}
-	tag := w.written(n.Name)
-	b = append(append(b, '<'), tag...)
+	b = w.appendName(append(b, '<'), n.Name)
 	if root {
 		for _, space := range w.order {
 			b = append(b, " xmlns:"+w.prefixes[space]+`="`...)
@@ -91,26 +114,25 @@ func (w *writer) element(b []byte, n *Node, root bool) []byte {
 		}
 	}
 	for _, a := range n.Attrs {
-		value := a.Value
+		b = append(w.appendName(append(b, ' '), a.Name), `="`...)
 		if a.QName != nil {
-			value = w.written(*a.QName) + a.Value // such as an array's size
+			b = w.appendValue(b, *a.QName)
 		}
-		b = append(b, " "+w.written(a.Name)+`="`...)
-		b = append(escape(b, value), '"')
+		b = append(escape(b, a.Value), '"') // beside a name such as an array's size
 	}
 	if len(n.Children) == 0 && n.Text == "" && n.QName == nil {
 		return append(b, "/>"...)
 	}
 	b = append(b, '>')
 	if n.QName != nil {
-		b = escape(b, w.written(*n.QName))
+		b = w.appendValue(b, *n.QName)
 	} else {
 		b = escape(b, n.Text)
 	}
 	for _, c := range n.Children {
 		b = w.element(b, c, false)
 	}
-	return append(append(append(b, "</"...), tag...), '>')
+	return append(w.appendName(append(b, "</"...), n.Name), '>')
 }
 
 // Escape is a text as it stands in XML.

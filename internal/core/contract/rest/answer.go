@@ -69,6 +69,9 @@ func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted
 		b.Invalid = "no attempt did"
 	}
 	b.SetValue(value)
+	if valid && call.IsJSON(mediaType.Name) { // others are read back from how they are written
+		b.Answer.Proven = b.Answer.Body
+	}
 }
 
 // contentType adds the character set to text types that do not name one.

@@ -156,3 +156,32 @@ paths:
 	assert.Empty(t, names)
 	assert.Equal(t, "text", string(same.Answer.Body))
 }
+
+// What was drawn to obey is known to obey, and is not held against the contract again: nothing else is.
+func TestWhatIsDrawnIsProven(t *testing.T) {
+	schema := func(operation, mediaType, text string) string {
+		return "\n  /" + operation + ": { get: { operationId: " + operation + ", responses: { '200': { description: d, content: { " + mediaType + ": { schema: " + text + " } } } } } }"
+	}
+	c, err := openapi.Read([]byte("openapi: 3.1.0\ninfo: { title: T, version: '1' }\npaths:" +
+		schema("certain", "application/json", "{ type: object, required: [n], properties: { n: { type: integer } } }") +
+		schema("looked", "application/json", "{ type: string, not: { const: quay } }") +
+		schema("hopeless", "application/json", "{ allOf: [{ const: 1 }, { const: 2 }] }") +
+		schema("written", "application/xml", "{ type: object, properties: { n: { type: integer } } }") +
+		"\n  /given: { get: { operationId: given, responses: { '200': { description: d, content: { application/json: { example: { n: 7 } } } } } } }\n"))
+	require.NoError(t, err)
+	for operation, want := range map[string]bool{"certain": true, "looked": true, "hopeless": false, "written": false, "given": false} {
+		asked := c.Protocol.Dispatch(&call.Request{Method: "GET"}, []string{operation})
+		require.NotNil(t, asked.Operation, operation)
+		op := asked.Operation
+		built, err := c.Protocol.Answer(&asked, contract.Wanted{Status: 200, MediaTypes: op.Success.MediaTypes, Draw: func() *sample.Draw { return sample.NewDraw(1, "x", 1) }})
+		require.NoError(t, err)
+		assert.Equal(t, want, built.Answer.IsProven(), operation)
+		built.SetValue(tree.NewList())
+		assert.False(t, built.Answer.IsProven(), "%s: another body", operation)
+		if want {
+			assert.NotEmpty(t, op.CheckAnswer(&built.Answer, true, nil), "%s: which is looked at", operation)
+			built.Answer.Proven = built.Answer.Body
+			assert.Empty(t, op.CheckAnswer(&built.Answer, true, nil), "%s: and is not where it is known", operation)
+		}
+	}
+}

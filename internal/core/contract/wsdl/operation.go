@@ -76,6 +76,9 @@ func (o *operation) answer(m *received, fault string, echo bool, held [][]string
 	m.address(envelope, o.output.action, false)
 	o.output.attach(bodyOf(envelope), o.service.generator(draw))
 	b.Answer = answer(version, 200, envelope)
+	if invalid == "" && !o.attaches(o.output) {
+		b.Answer.Proven = b.Answer.Body
+	}
 	return b
 }
 
@@ -284,6 +287,9 @@ func placeOf(n *xmltree.Node) string {
 }
 
 func (o *operation) checkAnswer(a *call.Answer) (found []call.Deviation) {
+	if a.IsProven() && a.Status == 200 {
+		return nil
+	}
 	add := func(where, detail string) {
 		if len(found) < call.MaxDeviations {
 			found = append(found, call.Deviation{Side: call.OfAnswer, Where: where, Detail: detail})

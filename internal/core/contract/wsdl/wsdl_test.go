@@ -1,6 +1,7 @@
 package wsdl_test
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"os/exec"
@@ -354,5 +355,8 @@ func TestAnswersHaveTheElementOfTheirMessage(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, b.Invalid)
 		assert.Contains(t, string(b.Answer.Body), "berth>")
+		require.True(t, b.Answer.IsProven())
+		b.Answer.Body = bytes.Replace(b.Answer.Body, []byte("berth>"), []byte("pier>"), 1)
+		assert.NotEmpty(t, c.Protocol.CheckAnswer(asked.Operation, &b.Answer, true, nil), "another body is looked at")
 	}
 }

@@ -33,7 +33,7 @@ func (s *Schemas) texts(n *xmltree.Node, e *Element, of func(*Type) bool) (found
 		}
 	case t.Anything:
 	default:
-		known := t.Content.elements(nil)
+		known := t.children()
 		for _, c := range n.Children {
 			inner := known[c.Name]
 			if inner == nil {

@@ -1,9 +1,6 @@
 package xsd
 
-import (
-	"math/big"
-	"slices"
-)
+import "slices"
 
 // Certain reports whether every document that a Generator without Held draws for an element obeys its
 // schema, so that none has to be looked at: its types are built-in ones or enumerations, without further
@@ -77,6 +74,6 @@ func (s *Simple) certain() bool {
 
 // isRange reports whether there are whole numbers between the limits, which are such themselves.
 func (s *Simple) isRange() bool {
-	whole := func(f *big.Float) bool { return f == nil || f.IsInt() }
-	return !s.lowOpen && !s.highOpen && whole(s.low) && whole(s.high) && (s.low == nil || s.high == nil || s.low.Cmp(s.high) <= 0)
+	whole := func(l *limit) bool { return l == nil || l.IsInt() }
+	return !s.lowOpen && !s.highOpen && whole(s.low) && whole(s.high) && (s.low == nil || s.high == nil || s.low.Cmp(s.high.Float) <= 0)
 }

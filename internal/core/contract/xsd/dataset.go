@@ -1,6 +1,9 @@
 package xsd
 
-import "rapidmimic.example/internal/core/xmltree"
+import (
+	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/internal/core/xmltree"
+)
 
 // The namespaces of .NET's data sets, which tell their own schema in a message and then their rows.
 const (
@@ -41,7 +44,7 @@ func (g *Generator) rows() *xmltree.Node {
 		}})
 		for _, c := range columns {
 			t := builtin(c.kind)
-			row.Add(&xmltree.Node{Name: Name{Local: c.name}, Text: t.Simple.draw(g.Draw, c.name)})
+			row.Add(&xmltree.Node{Name: Name{Local: c.name}, Text: t.Simple.draw(g.Draw, sample.HintOf(c.name))})
 		}
 	}
 	return all

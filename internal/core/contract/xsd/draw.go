@@ -3,7 +3,6 @@ package xsd
 import (
 	"encoding/base64"
 	"encoding/hex"
-	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -12,13 +11,13 @@ import (
 	"rapidmimic.example/internal/core/sample"
 )
 
-// draw makes a text of this type. name is that of the element or attribute.
-func (s *Simple) draw(d *sample.Draw, name string) string {
+// draw makes a text of this type. h is what the name of the element or attribute says.
+func (s *Simple) draw(d *sample.Draw, h *sample.Hint) string {
 	switch {
 	case s.Values != nil:
 		return s.Values[d.Whole(0, int64(len(s.Values)-1))]
 	case s.Union != nil:
-		return s.Union[d.Whole(0, int64(len(s.Union)-1))].draw(d, name)
+		return s.Union[d.Whole(0, int64(len(s.Union)-1))].draw(d, h)
 	case s.List != nil:
 		var items []string
 		low, high := max(s.Length[0], 1), s.Length[1]
@@ -26,7 +25,7 @@ func (s *Simple) draw(d *sample.Draw, name string) string {
 			high = low + 2
 		}
 		for range min(d.Whole(int64(low), int64(max(low, high))), sample.MaxItems) {
-			items = append(items, s.List.draw(d, name))
+			items = append(items, s.List.draw(d, h))
 		}
 		return strings.Join(items, " ")
 	case s.drawing != nil:
@@ -34,25 +33,27 @@ func (s *Simple) draw(d *sample.Draw, name string) string {
 			return text
 		}
 	}
-	return s.drawKind(d, name)
+	return s.drawKind(d, h)
 }
 
-func (s *Simple) drawKind(d *sample.Draw, name string) string {
+func (s *Simple) drawKind(d *sample.Draw, h *sample.Hint) string {
 	switch s.Kind {
 	case "boolean":
 		return strconv.FormatBool(d.Whole(0, 1) == 1)
 	case "decimal", "integer", "float", "double":
-		return s.drawNumber(d, name)
+		return s.drawNumber(d, h)
 	case "duration":
-		return fmt.Sprintf("PT%dH%dM", d.Whole(0, 47), d.Whole(0, 59))
+		return "PT" + strconv.FormatInt(d.Whole(0, 47), 10) + "H" + strconv.FormatInt(d.Whole(0, 59), 10) + "M"
 	case "dateTime":
 		return s.within(d.Fake("time"))
 	case "date":
 		return s.within(d.Fake("date"))
 	case "time":
 		return s.within(d.Fake("time")[11:])
-	case "gYear", "gYearMonth":
-		return s.within(d.Fake("date")[:map[string]int{"gYear": 4, "gYearMonth": 7}[s.Kind]])
+	case "gYear":
+		return s.within(d.Fake("date")[:4])
+	case "gYearMonth":
+		return s.within(d.Fake("date")[:7])
 	case "gMonthDay":
 		return "-" + d.Fake("date")[4:]
 	case "gDay":
@@ -68,7 +69,7 @@ func (s *Simple) drawKind(d *sample.Draw, name string) string {
 	case "Name", "NCName", "NMTOKEN", "ID", "IDREF", "ENTITY", "QName", "NOTATION":
 		return s.fit(d, d.Fake("word")+strconv.FormatInt(d.Whole(1, 1<<40), 36))
 	default:
-		return s.fit(d, d.Named(name))
+		return s.fit(d, d.Text(h))
 	}
 }
 
@@ -85,7 +86,7 @@ func (s *Simple) within(text string) string {
 // fit brings a text to the lengths allowed.
 func (s *Simple) fit(d *sample.Draw, text string) string {
 	if s.collapse {
-		text = strings.Join(strings.Fields(text), " ")
+		text = collapsed(text)
 	}
 	if length := utf8.RuneCountInString(text); length < s.Length[0] {
 		b := []byte(text)
@@ -95,8 +96,8 @@ func (s *Simple) fit(d *sample.Draw, text string) string {
 		}
 		text = string(b)
 	}
-	if runes := []rune(text); s.Length[1] >= 0 && len(runes) > s.Length[1] {
-		text = string(runes[:s.Length[1]])
+	if most := s.Length[1]; most >= 0 && utf8.RuneCountInString(text) > most {
+		text = string([]rune(text)[:most])
 		if s.collapse { // nothing may be left at the end that is taken off
 			text = strings.ReplaceAll(text, " ", "x")
 		}
@@ -119,8 +120,8 @@ func (s *Simple) drawBytes(d *sample.Draw) string {
 	return base64.StdEncoding.EncodeToString(b)
 }
 
-func (s *Simple) drawNumber(d *sample.Draw, name string) string {
-	low, high, digits := s.span(d, name)
+func (s *Simple) drawNumber(d *sample.Draw, h *sample.Hint) string {
+	low, high, digits := s.span(h)
 	if s.totalDigits > 0 {
 		whole := s.totalDigits - max(s.fraction, 0)
 		most := math.Pow10(min(max(whole, 0), 15)) - 1
@@ -146,14 +147,14 @@ func (s *Simple) drawNumber(d *sample.Draw, name string) string {
 // span is where a number is drawn from: between the limits that a schema states, and
 // where it states none what is usual for the name. The limits of a built-in type only
 // bound it: two thousand million is an int, yet nobody's number of berths.
-func (s *Simple) span(d *sample.Draw, name string) (low, high float64, digits int) {
-	low, high, digits = d.Span(name)
+func (s *Simple) span(h *sample.Hint) (low, high float64, digits int) {
+	low, high, digits = h.Span()
 	least, most := math.Inf(-1), math.Inf(1)
 	if s.low != nil {
-		least, _ = s.low.Float64()
+		least = s.low.near
 	}
 	if s.high != nil {
-		most, _ = s.high.Float64()
+		most = s.high.near
 	}
 	low = max(low, least)
 	if s.earliest != "" {

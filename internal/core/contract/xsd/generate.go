@@ -63,7 +63,7 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 		n.Text = *e.Fixed
 		g.attributes(n, t)
 	default:
-		g.fill(n, t, depth)
+		g.fill(n, t, e.hint(), depth)
 	}
 	return n
 }
@@ -126,7 +126,7 @@ func (g *Generator) typeFor(t *Type, depth int) *Type {
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
 }
 
-func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
+func (g *Generator) fill(n *xmltree.Node, t *Type, h *sample.Hint, depth int) {
 	g.attributes(n, t)
 	switch {
 	case g.spent() || depth > maxDepth:
@@ -134,7 +134,7 @@ func (g *Generator) fill(n *xmltree.Node, t *Type, depth int) {
 	case t.Array != nil && g.Encoded:
 		g.array(n, t.Array, depth)
 	case t.Simple != nil:
-		n.Text, n.QName = g.value(t.Simple, n.Name.Local)
+		n.Text, n.QName = g.value(t.Simple, h)
 	case t.Anything:
 		n.Text = g.Draw.Fake("word")
 	default:
@@ -148,16 +148,16 @@ func (g *Generator) attributes(n *xmltree.Node, t *Type) {
 		case a.Fixed != nil && (a.Required || g.chance(50)):
 			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: *a.Fixed})
 		case a.Fixed == nil && (a.Required || g.chance(70)):
-			value, name := g.value(a.Type, a.Name.Local)
+			value, name := g.value(a.Type, a.named)
 			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: value, QName: name})
 		}
 	}
 }
 
-// value draws a value for a place with a name. One that names something comes as a name: its prefix
+// value draws a value, h being what the name of its place says. One that names something comes as a name: its prefix
 // is the writer's.
-func (g *Generator) value(s *Simple, place string) (text string, name *Name) {
-	text = s.draw(g.Draw, place)
+func (g *Generator) value(s *Simple, h *sample.Hint) (text string, name *Name) {
+	text = s.draw(g.Draw, h)
 	if means, ok := s.names[text]; ok {
 		return "", &means
 	}

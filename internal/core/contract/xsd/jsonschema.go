@@ -173,7 +173,7 @@ func (g *Generator) Drawn(e *Element, path []string) *tree.Node {
 				return g.drawnAttribute(e.Type, attribute)
 			}
 			if path[1] == textKey && e.Type.Simple != nil {
-				return e.Type.Simple.value(e.Type.Simple.draw(g.Draw, e.Name.Local))
+				return e.Type.Simple.value(e.Type.Simple.draw(g.Draw, e.hint()))
 			}
 			if e, many = e.Type.child(path[1]); e == nil {
 				return nil
@@ -204,7 +204,7 @@ func (g *Generator) drawnAttribute(t *Type, local string) *tree.Node {
 		case a.Name.Local == local && a.Fixed != nil:
 			return a.Type.value(*a.Fixed)
 		case a.Name.Local == local:
-			return a.Type.value(a.Type.draw(g.Draw, local))
+			return a.Type.value(a.Type.draw(g.Draw, a.named))
 		}
 	}
 	return nil

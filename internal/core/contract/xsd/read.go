@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -137,6 +138,7 @@ func (r *Reader) elementNamed(name Name, at *xmltree.Node) *Element {
 }
 
 func (r *Reader) fillElement(e *Element, n *xmltree.Node, s schema) {
+	e.named = sample.HintOf(e.Name.Local)
 	e.Nillable, e.Abstract = isTrue(n.Attr("nillable")), isTrue(n.Attr("abstract"))
 	e.Default, e.Fixed = optional(n, "default"), optional(n, "fixed")
 	e.Documentation = documentation(n)
@@ -468,6 +470,7 @@ func (r *Reader) attribute(t *Type, n *xmltree.Node, s schema) {
 			a.Type = of.Simple
 		}
 	}
+	a.named = sample.HintOf(a.Name.Local)
 	t.Attributes = slices.DeleteFunc(t.Attributes, func(have *Attribute) bool { return have.Name == a.Name })
 	if n.Attr("use") != "prohibited" {
 		t.Attributes = append(t.Attributes, a)

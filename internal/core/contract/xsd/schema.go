@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync"
 
+	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/internal/core/xmltree"
 )
 
@@ -47,6 +48,15 @@ type Element struct {
 	Substitutes       []*Element // that may stand in its place
 	Documentation     string     // what the schema says of it
 	substitutionGroup Name
+	named             *sample.Hint // what its name says of its text; nil for not read
+}
+
+// hint is what the name of an element says of its text.
+func (e *Element) hint() *sample.Hint {
+	if e.named != nil {
+		return e.named
+	}
+	return sample.HintOf(e.Name.Local)
 }
 
 // Type is a simple or complex type.
@@ -70,6 +80,10 @@ type Type struct {
 
 	derived []*Type // those that have it as their base
 	height  int     // how many levels its smallest document has
+
+	// declared are the elements that may stand in it, once they were asked for.
+	declaredOnce sync.Once
+	declared     map[Name]*Element
 }
 
 // Kind tells what a Particle is.
@@ -125,7 +139,8 @@ type Attribute struct {
 	Type           *Simple
 	Required       bool
 	Default, Fixed *string
-	ArrayOf        Name // wsdl:arrayType, for SOAP-encoded arrays
+	ArrayOf        Name         // wsdl:arrayType, for SOAP-encoded arrays
+	named          *sample.Hint // what its name says of its value
 }
 
 // isA reports whether t is base or derived from it.
@@ -158,6 +173,12 @@ func (t *Type) concrete() (types []*Type) {
 	}
 	walk(t)
 	return types
+}
+
+// children are the declarations of the elements that may stand in it, of a type that is read.
+func (t *Type) children() map[Name]*Element {
+	t.declaredOnce.Do(func() { t.declared = t.Content.elements(nil) })
+	return t.declared
 }
 
 // elements lists the declarations in a content model.

@@ -31,7 +31,7 @@ type Simple struct {
 	translated  []string // the same as ECMAScript has them
 	drawing     *sample.Patterns
 	Length      [2]int // least and most, -1 when not given
-	low, high   *big.Float
+	low, high   *limit
 	lowOpen     bool
 	highOpen    bool
 	totalDigits int
@@ -69,7 +69,7 @@ func makeBuiltins() map[string]*Type {
 	for kind, limits := range integers {
 		s := newSimple("integer")
 		s.fraction = 0
-		s.low, s.high = number(limits[0]), number(limits[1])
+		s.low, s.high = limitOf(limits[0]), limitOf(limits[1])
 		types[kind] = &Type{Name: Name{Space: Space, Local: kind}, Base: anyType, Simple: s}
 	}
 	for _, kind := range []string{"NMTOKENS", "IDREFS", "ENTITIES"} {
@@ -102,6 +102,39 @@ func number(text string) *big.Float {
 		return nil
 	}
 	return f
+}
+
+// limit is a least or a most of numbers.
+type limit struct {
+	*big.Float
+	near float64 // the nearest of these
+}
+
+func limitOf(text string) *limit {
+	exact := number(text)
+	if exact == nil {
+		return nil
+	}
+	near, _ := exact.Float64()
+	return &limit{exact, near}
+}
+
+// beyond reports whether a number lies on one side of a limit, -1 below and 1 above, or on it where it
+// is itself left out; nil is no limit. What rounds to a lower number is lower, so that only what rounds to
+// the same is looked at exactly, which takes long.
+func (l *limit) beyond(text string, side int, open bool) bool {
+	if l == nil {
+		return false
+	}
+	if near, err := strconv.ParseFloat(strings.TrimSpace(text), 64); err == nil && near != l.near {
+		return near > l.near == (side > 0)
+	}
+	exact := number(text)
+	if exact == nil {
+		return false
+	}
+	compared := exact.Cmp(l.Float) * side
+	return compared > 0 || open && compared == 0
 }
 
 // simpleAt makes a simple type of its definition.
@@ -173,9 +206,9 @@ func (r *Reader) restricted(base *Simple, n *xmltree.Node, s schema) *Simple {
 		case "maxLength":
 			made.Length[1] = whole
 		case "minInclusive", "minExclusive":
-			made.low, made.lowOpen, made.earliest = number(value), c.Name.Local == "minExclusive", value
+			made.low, made.lowOpen, made.earliest = limitOf(value), c.Name.Local == "minExclusive", value
 		case "maxInclusive", "maxExclusive":
-			made.high, made.highOpen, made.latest = number(value), c.Name.Local == "maxExclusive", value
+			made.high, made.highOpen, made.latest = limitOf(value), c.Name.Local == "maxExclusive", value
 		case "totalDigits":
 			made.totalDigits = whole
 		case "fractionDigits":
@@ -252,7 +285,7 @@ func ecmaScript(pattern string) string {
 // prefixes of QNames; it may be nil.
 func (s *Simple) Check(text string, n *xmltree.Node) string {
 	if s.collapse {
-		text = strings.Join(strings.Fields(text), " ")
+		text = collapsed(text)
 	}
 	switch {
 	case s.Union != nil:
@@ -329,14 +362,13 @@ func localPart(name string) string { return name[strings.LastIndexByte(name, ':'
 func (s *Simple) checkRange(text string) string {
 	switch s.Kind {
 	case "decimal", "integer", "float", "double":
-		f := number(text)
-		if f == nil {
-			return "" // INF and NaN
+		if strings.HasSuffix(text, "INF") || text == "NaN" {
+			return ""
 		}
-		if s.low != nil && (f.Cmp(s.low) < 0 || s.lowOpen && f.Cmp(s.low) == 0) {
+		if s.low.beyond(text, -1, s.lowOpen) {
 			return fmt.Sprintf("%s is below what is allowed, %s", text, s.low.Text('g', 20))
 		}
-		if s.high != nil && (f.Cmp(s.high) > 0 || s.highOpen && f.Cmp(s.high) == 0) {
+		if s.high.beyond(text, 1, s.highOpen) {
 			return fmt.Sprintf("%s is above what is allowed, %s", text, s.high.Text('g', 20))
 		}
 		digits := strings.TrimLeft(text, "+-0")
@@ -357,6 +389,14 @@ func (s *Simple) checkRange(text string) string {
 		}
 	}
 	return ""
+}
+
+// collapsed is a text with one space for each run of white space, and none around it.
+func collapsed(text string) string {
+	if !strings.ContainsAny(text, "\t\r\n") && !strings.Contains(text, "  ") && strings.Trim(text, " ") == text {
+		return text
+	}
+	return strings.Join(strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" \t\r\n", r) }), " ")
 }
 
 // The parts of dates and times.

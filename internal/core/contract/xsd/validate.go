@@ -155,7 +155,7 @@ func (v *validator) content(n *xmltree.Node, t *Type) {
 		at, detail := m.place(n, ends)
 		v.add(at, "%s", detail)
 	}
-	known := t.Content.elements(nil)
+	known := t.children()
 	for _, c := range n.Children {
 		if e := known[c.Name]; e != nil {
 			v.element(c, e)
