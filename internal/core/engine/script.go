@@ -130,34 +130,34 @@ func (f *faults) set(key string, fault scriptFault) {
 // scriptInput is what a script sees of a call.
 func (e *Engine) scriptInput(p *Placed, r *call.Request, won *picked, s *script.Script) *script.Input {
 	in := &script.Input{Method: r.Method, Address: r.Address, Caller: r.CallerHost(), Certificate: r.Certificate, Now: e.now().UnixMilli()}
-	if s.Wants("path") {
+	if s.Wants(script.Path) {
 		in.Path = won.Rule.Template.Params(won.segments)
 	}
-	if s.Wants("quer") { // query and queries
+	if s.Wants(script.Query) {
 		query, _ := url.ParseQuery(r.Query) // what can be read counts
 		in.Queries, in.Query = query, make(map[string]string, len(query))
 		for name, values := range query {
 			in.Query[name] = values[0]
 		}
 	}
-	if s.Wants("headers") {
+	if s.Wants(script.Headers) {
 		in.Headers = make(map[string]string, len(r.Header))
 		for name, values := range r.Header {
 			in.Headers[strings.ToLower(name)] = strings.Join(values, ", ")
 		}
 	}
-	if s.Wants("cookies") {
+	if s.Wants(script.Cookies) {
 		in.Cookies = maps.Collect(match.Cookies(r))
 	}
-	if s.Wants("text") {
+	if s.Wants(script.Text) {
 		in.Text = string(match.Plain(r))
 	}
-	if s.Wants("body") {
+	if s.Wants(script.Body) {
 		if body := e.ask(p, r).facts.Body(); body != nil {
 			in.Body = string(body.AppendJSON(nil))
 		}
 	}
-	if s.Wants("vars") {
+	if s.Wants(script.Vars) {
 		in.Vars = variablesText(p.Service)
 	}
 	in.Seed, in.Key, in.Number = e.chance(p, r, "")

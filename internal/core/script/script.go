@@ -31,7 +31,28 @@ type Script struct {
 	ID string
 	// Source is the script as it is written.
 	Source string
+
+	wants  [PartCount]bool
+	writes bool
 }
+
+// Part is a part of a call that takes work to make.
+type Part int
+
+// The parts that a script may want.
+const (
+	Path Part = iota
+	Query
+	Headers
+	Cookies
+	Text
+	Body
+	Vars
+	PartCount
+)
+
+// partWords are what a script that looks at a part has in it.
+var partWords = [PartCount]string{"path", "quer", "headers", "cookies", "text", "body", "vars"}
 
 // Fault is what is wrong with a script, or what it threw, at a place of its source; Line is 0
 // where that is not known.
@@ -62,7 +83,14 @@ func Compile(source string) (*Script, error) {
 		return nil, err
 	}
 	sum := sha256.Sum256([]byte(source))
-	return &Script{ID: hex.EncodeToString(sum[:IDLength/2]), Source: source}, nil
+	s := &Script{ID: hex.EncodeToString(sum[:IDLength/2]), Source: source}
+	mentions := func(word string) bool { return strings.Contains(source, word) }
+	all := slices.ContainsFunc(wholesale, mentions)
+	for part, word := range partWords {
+		s.wants[part] = all || mentions(word)
+	}
+	s.writes = slices.ContainsFunc([]string{"remember", "append", "forget", "move"}, mentions)
+	return s, nil
 }
 
 // program is a script as the interpreter takes it: a function that assigns the one that answers.
@@ -123,19 +151,12 @@ func at(message string, p file.Position) *Fault {
 	return f
 }
 
-// Mentions reports whether a word stands in the script.
-func (s *Script) Mentions(word string) bool { return strings.Contains(s.Source, word) }
-
 // wholesale are signs that a script may look at all parts of a call without naming them.
 var wholesale = []string{"stringify(", "Object.", "Reflect.", "call[", "...", " in call"}
 
 // Wants reports whether a script may look at a part of the call, which need not be worked out
 // otherwise.
-func (s *Script) Wants(part string) bool {
-	return s.Mentions(part) || slices.ContainsFunc(wholesale, s.Mentions)
-}
+func (s *Script) Wants(part Part) bool { return s.wants[part] }
 
 // Writes reports whether the script may change what the service remembers.
-func (s *Script) Writes() bool {
-	return s.Mentions("remember") || s.Mentions("append") || s.Mentions("forget") || s.Mentions("move")
-}
+func (s *Script) Writes() bool { return s.writes }

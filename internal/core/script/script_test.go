@@ -213,3 +213,30 @@ func BenchmarkLoad(b *testing.B) {
 		_, _ = it.Load(compiled)
 	}
 }
+
+// A script is given the parts of a call that its source names, and all where it may look at them without
+// naming them.
+func TestScriptsWantWhatTheyName(t *testing.T) {
+	for source, want := range map[string][]script.Part{
+		`export default () => ({})`:                                             nil,
+		`export default (call) => ({ json: call.path.number })`:                 {script.Path},
+		`export default (call) => ({ json: [call.query.a, call.queries.b] })`:   {script.Query},
+		`export default ({ headers, cookies }) => ({ json: headers.a })`:        {script.Headers, script.Cookies},
+		`export default (call) => ({ json: [call.body, call.text, call.vars]})`: {script.Text, script.Body, script.Vars},
+		`export default (call) => ({ json: { ...call } })`:                      {script.Path, script.Query, script.Headers, script.Cookies, script.Text, script.Body, script.Vars},
+	} {
+		s, err := script.Compile(source)
+		require.NoError(t, err)
+		var got []script.Part
+		for part := range script.PartCount {
+			if s.Wants(part) {
+				got = append(got, part)
+			}
+		}
+		assert.Equal(t, want, got, source)
+		assert.False(t, s.Writes(), source)
+	}
+	s, err := script.Compile(`export default (call, state) => { state.remember('a', 1); return {} }`)
+	require.NoError(t, err)
+	assert.True(t, s.Writes())
+}

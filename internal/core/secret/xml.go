@@ -32,13 +32,18 @@ func (p *pass) xml(text []byte) []byte {
 // markupEnd is where a tag, comment, instruction or CDATA section ends that begins at
 // i.
 func markupEnd(text []byte, i int) int {
-	for _, pair := range [][2]string{{"<!--", "-->"}, {"<![CDATA[", "]]>"}, {"<?", "?>"}} {
-		if bytes.HasPrefix(text[i:], []byte(pair[0])) {
-			if end := bytes.Index(text[i:], []byte(pair[1])); end >= 0 {
-				return i + end + len(pair[1])
+	if i+1 < len(text) && (text[i+1] == '!' || text[i+1] == '?') {
+		for _, pair := range [][2]string{{"<!--", "-->"}, {"<![CDATA[", "]]>"}, {"<?", "?>"}} {
+			if bytes.HasPrefix(text[i:], []byte(pair[0])) {
+				if end := bytes.Index(text[i:], []byte(pair[1])); end >= 0 {
+					return i + end + len(pair[1])
+				}
+				return len(text)
 			}
-			return len(text)
 		}
+	}
+	if end := bytes.IndexByte(text[i:], '>'); end >= 0 && bytes.IndexByte(text[i:i+end], '"') < 0 && bytes.IndexByte(text[i:i+end], '\'') < 0 {
+		return i + end + 1 // nearly always
 	}
 	quote := byte(0)
 	for j := i; j < len(text); j++ {
@@ -61,11 +66,13 @@ func elementName(tag []byte) (name []byte, ok bool) {
 	if len(tag) < 3 || tag[1] == '/' || tag[1] == '!' || tag[1] == '?' {
 		return nil, false
 	}
-	end := bytes.IndexAny(tag[1:], " \t\r\n/>")
-	if end < 0 {
-		end = len(tag) - 1
+	for i, c := range tag[1:] {
+		switch c {
+		case ' ', '\t', '\r', '\n', '/', '>':
+			return tag[1 : 1+i], true
+		}
 	}
-	return tag[1 : 1+end], true
+	return tag[1:], true
 }
 
 func localName(name []byte) []byte { return name[bytes.LastIndexByte(name, ':')+1:] }

@@ -38,6 +38,18 @@ type Generator struct {
 	elements int
 	rounds   int  // of particles, which may be empty
 	cut      bool // an element was left empty because it is too deep
+	// nodes are not used yet: made many at once, since a document has many.
+	nodes []xmltree.Node
+}
+
+func (g *Generator) node(name Name) *xmltree.Node {
+	if len(g.nodes) == 0 {
+		g.nodes = make([]xmltree.Node, min(g.elements+3, 32))
+	}
+	n := &g.nodes[0]
+	g.nodes = g.nodes[1:]
+	n.Name = name
+	return n
 }
 
 // Element draws an element of a declaration.
@@ -50,7 +62,7 @@ func (g *Generator) element(e *Element, depth int) *xmltree.Node {
 		return tableSchema()
 	}
 	e = g.standIn(e, depth)
-	n := &xmltree.Node{Name: e.Name}
+	n := g.node(e.Name)
 	t := g.typeFor(e.Type, depth)
 	if t != e.Type || g.Encoded && t.Name.Local != "" {
 		g.writeType(n, t)
