@@ -85,7 +85,11 @@ bench: ## benchmarks: packages, service, relaying
 fuzz: $(DIST) ## every fuzz target for a minute; FUZZ_TIME=10s for less
 	@sh scripts/fuzz.sh
 
-corpus: judges e2e/judges/node_modules/.package-lock.json ## real contracts out of packages, called and judged; CORPUS="-contracts 60" for fewer
+corpus/soap/clients/node_modules/.package-lock.json: corpus/soap/clients/package-lock.json
+	cd corpus/soap/clients && npm ci --no-audit --no-fund --ignore-scripts --loglevel=error
+	@touch $@
+
+corpus: judges e2e/judges/node_modules/.package-lock.json corpus/soap/clients/node_modules/.package-lock.json ## real contracts out of packages, called and judged; CORPUS="-contracts 60" for fewer
 	go run ./corpus $(CORPUS)
 	go run ./corpus/soap
 	sh scripts/jaxws.sh
@@ -104,4 +108,4 @@ screenshots: build browser ## take the pictures of docs/screenshots anew
 	@sh scripts/screenshots.sh
 
 clean: ## remove what was built and installed here
-	rm -rf bin e2e/judges/node_modules internal/console/dist/assets internal/console/dist/*.* console/node_modules
+	rm -rf bin e2e/judges/node_modules corpus/soap/clients/node_modules internal/console/dist/assets internal/console/dist/*.* console/node_modules

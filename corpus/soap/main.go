@@ -1,6 +1,7 @@
 // The command soap tries SOAP contracts that nobody here wrote: it reads each, calls its operations with
 // requests that it builds, holds requests and answers against the contract, has a client that shares
-// no code with ours read the answers, and libxml2 hold their bodies against the schemas.
+// no code with ours read the answers, and libxml2 hold their bodies against the schemas. Two more clients
+// make requests of their own, and read what they are answered.
 //
 //	go run ./corpus/soap
 //
@@ -23,6 +24,7 @@ import (
 	"text/tabwriter"
 	"time"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/contract/wsdl"
@@ -50,7 +52,7 @@ func (t *tally) add(what string, n int) {
 func (t *tally) note(what, format string, args ...any) {
 	t.add(what, 1)
 	if t.verbose || t.counts[what] <= 5 {
-		fmt.Printf("%s: %.300s\n", what, fmt.Sprintf(format, args...))
+		fmt.Printf("%s: %.900s\n", what, fmt.Sprintf(format, args...))
 	}
 }
 
@@ -77,14 +79,26 @@ func run(folder string, verbose bool) error {
 			return fmt.Errorf("fetch contracts: %w", err)
 		}
 	}
-	j, err := newJudge()
+	j, err := newJudge("/usr/bin/python3", "e2e/judges/corpus_soap.py")
 	if err != nil {
 		return err
+	}
+	for _, name := range clients {
+		client, err := newJudge("node", "corpus/soap/clients/clients.mjs", name)
+		if err != nil {
+			return err
+		}
+		j.callers = append(j.callers, client)
 	}
 	t := &tally{counts: make(map[string]int), verbose: verbose}
 	for _, what := range []string{"contracts", "not read", "operations", "called", "lost", "requests against their contract", "answers", "answers against it", "panics", "slow", "understood by another client", "not understood", "not judged, since it failed itself", "not judged, since it cannot read the contract",
 		"bodies that libxml2 finds valid", "bodies that libxml2 finds invalid", "contracts whose schemas libxml2 cannot read"} {
 		t.add(what, 0)
+	}
+	for _, name := range clients {
+		for _, what := range callerRows {
+			t.add(name+": "+what, 0)
+		}
 	}
 	err = filepath.WalkDir(folder, func(path string, entry fs.DirEntry, err error) error {
 		if err != nil || entry.IsDir() || !strings.EqualFold(filepath.Ext(path), ".wsdl") {
@@ -158,7 +172,7 @@ func (t *tally) try(path string, j *judge) error {
 	if len(replies) == 0 {
 		return nil
 	}
-	told, err := j.ask(path, replies)
+	told, err := j.ask(map[string]any{"contract": path, "replies": replies}, nil)
 	if err != nil {
 		return err
 	}
@@ -177,7 +191,72 @@ func (t *tally) try(path string, j *judge) error {
 	for _, wrong := range told.Wrong {
 		t.note("not understood", "%s: %s", path, wrong)
 	}
+	for i, client := range j.callers {
+		if err := t.called(path, c, clients[i], client, replies); err != nil {
+			return err
+		}
+	}
 	return nil
+}
+
+// clients are those that make requests of their own; callerRows what is told of each.
+var (
+	clients    = []string{"soap", "strong-soap"}
+	callerRows = []string{contractsRead, requestsMade, "lost", "requests against their contract", answersUnderstood, "not understood", unjudged}
+)
+
+const (
+	contractsRead     = "contracts read"
+	requestsMade      = "requests made"
+	answersUnderstood = "answers understood"
+	unjudged          = "not judged, since it failed itself"
+)
+
+// called has a client call the operations of a contract.
+func (t *tally) called(path string, c *contract.Contract, name string, client *judge, replies []reply) error {
+	row := func(what string) string { return name + ": " + what }
+	told, err := client.ask(map[string]any{"contract": path, "asked": replies}, func(made made) reply {
+		t.add(row(requestsMade), 1)
+		return t.answer(path, c, row, made)
+	})
+	if err != nil {
+		return err
+	}
+	if told.Unread != "" {
+		return nil
+	}
+	t.add(row(contractsRead), 1)
+	t.add(row(answersUnderstood), told.Understood)
+	t.add(row(unjudged), told.Unjudged)
+	for _, wrong := range told.Wrong {
+		t.note(row("not understood"), "%s: %s", path, wrong)
+	}
+	return nil
+}
+
+// answer answers a request that a client made.
+func (t *tally) answer(path string, c *contract.Contract, row func(string) string, made made) reply {
+	request := call.Request{Method: "POST", Address: "/" + made.Port, Path: "/" + made.Port,
+		Header: call.Header{"Content-Type": {made.Type}, "Soapaction": {made.Action}}, Body: call.Body{Bytes: []byte(made.Body), Size: int64(len(made.Body))}}
+	asked := c.Protocol.Dispatch(&request, match.Split(nil, request.Path))
+	if asked.ID() != made.Operation {
+		why := "goes to " + asked.ID()
+		if asked.Fault != nil {
+			why = asked.Fault.Text
+		}
+		t.note(row("lost"), "%s: %s at %s: %s", path, made.Operation, made.Port, why)
+	}
+	if asked.Operation == nil {
+		return reply{} // which is told already
+	}
+	for _, d := range c.Protocol.CheckRequest(&asked, &match.Facts{Request: &request}) {
+		t.note(row("requests against their contract"), "%s: %s: %s: %s", path, made.Operation, d.Where, d.Detail)
+	}
+	answer, err := answered(c, &asked, &request, contract.Wanted{Draw: func() *sample.Draw { return sample.NewDraw(7, made.Operation, 1) }})
+	if err != nil {
+		return reply{Status: 500, Body: err.Error()}
+	}
+	return replyOf(answer)
 }
 
 // call tries an operation, and gives its answers at each of its ports.
@@ -193,21 +272,40 @@ func (t *tally) call(path string, c *contract.Contract, op *contract.Operation) 
 		t.note("requests against their contract", "%s: %s: %s: %s", path, op.ID, d.Where, d.Detail)
 	}
 	for _, example := range append(op.ExampleNames(), "") {
-		b, err := c.Protocol.Answer(&asked, contract.Wanted{Example: example, Draw: draw})
+		answer, err := answered(c, &asked, &try, contract.Wanted{Example: example, Draw: draw})
 		if err != nil {
 			t.note("answers against it", "%s: %s: %v", path, op.ID, err)
 			continue
 		}
 		t.add("answers", 1)
-		for _, d := range c.Protocol.CheckAnswer(op, &b.Answer, true, nil) {
+		answer.Proven = nil // it is not taken for granted here
+		for _, d := range c.Protocol.CheckAnswer(op, &answer, true, nil) {
 			t.note("answers against it", "%s: %s %s: %s: %s", path, op.ID, example, d.Where, d.Detail)
 		}
-		if _, err := xmltree.Parse(b.Answer.Body); err != nil || example != "" { // the client throws faults
+		if _, err := xmltree.Parse(answer.Body); err != nil || example != "" { // the client throws faults
 			continue
 		}
-		replies = append(replies, reply{Operation: op.ID, Port: strings.TrimPrefix(op.Template.String(), "/"), Type: b.Answer.Get("Content-Type"), Status: b.Answer.Status, Body: string(b.Answer.Body)})
+		reply := replyOf(answer)
+		reply.Operation, reply.Port, reply.Message = op.ID, strings.TrimPrefix(op.Template.String(), "/"), string(try.Body.Bytes)
+		replies = append(replies, reply)
 	}
 	return replies
+}
+
+// answered is the answer to a call, as the service sends it.
+func answered(c *contract.Contract, asked *contract.Asked, r *call.Request, w contract.Wanted) (call.Answer, error) {
+	b, err := c.Protocol.Answer(asked, w)
+	if err != nil {
+		return b.Answer, err
+	}
+	if packed, _, ok := c.Protocol.(contract.Packager).Package(asked, r, b.Answer); ok {
+		return packed, nil
+	}
+	return b.Answer, nil
+}
+
+func replyOf(a call.Answer) reply {
+	return reply{Type: a.Get("Content-Type"), Status: a.Status, Body: string(a.Body)}
 }
 
 // reply is an answer for the judge.
@@ -217,6 +315,12 @@ type reply struct {
 	Type      string `json:"type"`
 	Status    int    `json:"status"`
 	Body      string `json:"body"`
+	Message   string `json:"message"` // that asks for it
+}
+
+// made is a request that a client made.
+type made struct {
+	Operation, Port, Type, Action, Body string
 }
 
 // verdict is what the judge says of the answers of one contract.
@@ -234,10 +338,11 @@ type judge struct {
 	command *exec.Cmd
 	in      io.WriteCloser
 	out     *bufio.Reader
+	callers []*judge // those that make requests of their own
 }
 
-func newJudge() (*judge, error) {
-	j := &judge{command: exec.Command("/usr/bin/python3", "e2e/judges/corpus_soap.py")}
+func newJudge(program string, args ...string) (*judge, error) {
+	j := &judge{command: exec.Command(program, args...)}
 	j.command.Stderr = os.Stderr
 	out, err := j.command.StdoutPipe()
 	if err != nil {
@@ -250,15 +355,34 @@ func newJudge() (*judge, error) {
 	return j, j.command.Start()
 }
 
-func (j *judge) ask(path string, replies []reply) (told verdict, err error) {
-	if err := json.NewEncoder(j.in).Encode(map[string]any{"contract": path, "replies": replies}); err != nil {
+// ask asks for a verdict, and answers the requests that the judge makes until it has one.
+func (j *judge) ask(question any, answer func(made) reply) (told verdict, err error) {
+	out := json.NewEncoder(j.in)
+	if err := out.Encode(question); err != nil {
 		return told, err
 	}
-	answer, err := j.out.ReadBytes('\n')
-	if err != nil {
-		return told, err
+	for {
+		line, err := j.out.ReadBytes('\n')
+		if err != nil {
+			return told, fmt.Errorf("%s ended: %w", j.command.Args, err)
+		}
+		var said struct {
+			Call *made
+			verdict
+		}
+		if err := json.Unmarshal(line, &said); err != nil || said.Call == nil {
+			return said.verdict, err
+		}
+		if err := out.Encode(answer(*said.Call)); err != nil {
+			return told, err
+		}
 	}
-	return told, json.Unmarshal(answer, &told)
 }
 
-func (j *judge) close() error { return errors.Join(j.in.Close(), j.command.Wait()) }
+func (j *judge) close() error {
+	err := errors.Join(j.in.Close(), j.command.Wait())
+	for _, client := range j.callers {
+		err = errors.Join(err, client.close())
+	}
+	return err
+}

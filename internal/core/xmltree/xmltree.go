@@ -178,7 +178,11 @@ func ParseWithin(text []byte, most int) (*Node, error) {
 			break
 		}
 		if err != nil {
-			return nil, p.fault("%s", strings.TrimPrefix(err.Error(), "XML syntax error on "))
+			var syntax *xml.SyntaxError // which counts lines, too
+			if errors.As(err, &syntax) {
+				return nil, p.fault("%s", syntax.Msg)
+			}
+			return nil, p.fault("%v", err)
 		}
 		if err := p.take(token, start, line, col); err != nil {
 			return nil, err

@@ -65,6 +65,7 @@ func TestWhatIsNoXMLIsRefused(t *testing.T) {
 		"<a/><b/>":                           "a second root element, <b>",
 		"<a/>x":                              "text outside of the root element",
 		`<!DOCTYPE a [<!ENTITY b "c">]><a/>`: "document type declarations are refused",
+		"<a>\n<b c></b></a>":                 "line 2, column 6: attribute name without = in element",
 		"<a>&nope;</a>":                      "invalid character entity &nope;",
 		`<?xml version="1.0" encoding="klingon"?><a/>`: `encoding "klingon" is not known`,
 		strings.Repeat("<a>", 300):                     "nested deeper",

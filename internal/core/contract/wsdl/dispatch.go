@@ -155,9 +155,14 @@ func actionOf(r *call.Request, version int) string {
 func (s *service) find(m *received, ports []*port, action, said string) contract.Asked {
 	fits := taking(ports, m, (*operation).takes)
 	if len(fits) == 0 {
-		if alike := taking(ports, m, (*operation).takesAlike); len(alike) == 1 {
-			op := alike[0]
-			return contract.Asked{Operation: s.contracted[op], Reason: fmt.Sprintf("its body is <%s>, although in another namespace", op.input.body[0].Name.Local)}
+		for _, lenient := range lenients {
+			nearly := taking(ports, m, lenient.takes)
+			if len(nearly) > 1 {
+				nearly = slices.DeleteFunc(nearly, func(op *operation) bool { return !op.hasAction(said) })
+			}
+			if len(nearly) == 1 {
+				return s.found(nearly[0], fmt.Sprintf("its body is <%s>, although %s", m.body.Children[0].Name.Local, lenient.although))
+			}
 		}
 	}
 	root := "nothing"
@@ -169,7 +174,7 @@ func (s *service) find(m *received, ports []*port, action, said string) contract
 		return s.unknown(m, root)
 	case len(fits) > 1:
 		for _, op := range fits {
-			if said != "" && (op.action == said || op.input.action == said) {
+			if op.hasAction(said) {
 				return s.found(op, fmt.Sprintf("its body is %s, and the action is %q", root, said))
 			}
 		}
@@ -177,6 +182,20 @@ func (s *service) find(m *received, ports []*port, action, said string) contract
 		return refused("Client", fmt.Sprintf("The action is %q; operation %s, which takes %s, expects %q.", action, fits[0].name, root, fits[0].action))
 	}
 	return s.found(fits[0], "its body is "+root)
+}
+
+// lenients are the ways in which clients that read contracts carelessly send messages.
+var lenients = []struct {
+	takes    func(*operation, *xmltree.Node) bool
+	although string
+}{
+	{(*operation).takesAlike, "in another namespace"},
+	{(*operation).takesNothing, "it should be empty"},
+}
+
+// hasAction reports whether an action that a caller names is that of the operation.
+func (o *operation) hasAction(said string) bool {
+	return said != "" && (o.action == said || o.input.action == said)
 }
 
 // taking are the operations that take a message, those of ports that speak its version before others.
@@ -216,6 +235,16 @@ func (o *operation) takes(body *xmltree.Node) bool {
 // takesAlike is takes for a body whose element has the expected name in another namespace.
 func (o *operation) takesAlike(body *xmltree.Node) bool {
 	return o.input != nil && len(o.input.body) > 0 && len(body.Children) > 0 && body.Children[0].Name.Local == o.input.body[0].Name.Local
+}
+
+// takesNothing is takes for an operation whose body is empty: some clients send an element all the same,
+// which is called as the operation or its message is.
+func (o *operation) takesNothing(body *xmltree.Node) bool {
+	if o.input == nil || len(o.input.body) > 0 || len(body.Children) == 0 {
+		return false
+	}
+	called := body.Children[0].Name.Local
+	return called == o.name || called == o.input.name
 }
 
 // unknown says which operation comes closest to a body that none takes.

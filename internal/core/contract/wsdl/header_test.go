@@ -149,4 +149,20 @@ func TestTheWrapperOfAnotherNamespace(t *testing.T) {
 	rpc := readFolder(t, constructs, "service.wsdl")
 	asked := send(rpc, "/", "", "", envelope("1.2", `<berths xmlns="urn:other"/>`))
 	assert.Nil(t, asked.Operation, "of several with the name, none is meant")
+	asked = send(rpc, "/", "application/soap+xml", "urn:byCount", envelope("1.2", `<berths xmlns="urn:other"/>`))
+	require.NotNil(t, asked.Operation, "unless the action says which")
+	assert.Equal(t, "berths-2", asked.ID())
+}
+
+// An element in the body of an operation that takes none is sent by clients that make one of its name.
+func TestAnElementInsteadOfNothing(t *testing.T) {
+	c := readText(t, dual, `<message name="ask"><part name="p" element="h:ask"/></message>`, `<message name="Asking"/>`, `"h:ask"/><output`, `"h:Asking"/><output`)
+	for body, want := range map[string]string{``: "nothing", `<ask/>`: "<ask>, although it should be empty", `<Asking/>`: "<Asking>, although it should be empty"} {
+		asked := send(c, "/", "", "", envelope("1.1", body))
+		require.Equal(t, "ask", asked.ID(), body)
+		assert.Contains(t, asked.Reason, want)
+		assert.Equal(t, body != "", len(checkRequest(c, &asked, "text/xml")) > 0, body)
+	}
+	asked := send(c, "/", "", "", envelope("1.1", `<other/>`))
+	assert.Nil(t, asked.Operation)
 }

@@ -59,7 +59,7 @@ func (r *reader) message(op *operation, bound, abstract *xmltree.Node, suffix st
 	if abstract == nil {
 		return nil
 	}
-	m := &message{}
+	m := &message{name: abstract.Resolve(abstract.Attr("message")).Local}
 	parts := r.parts(abstract)
 	body := soapChild(bound, "body")
 	m.headers = r.headers(bound)

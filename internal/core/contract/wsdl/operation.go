@@ -30,6 +30,7 @@ type operation struct {
 }
 
 type message struct {
+	name    string         // that it has in the contract
 	action  string         // by WS-Addressing
 	body    []*xsd.Element // what the body holds, usually one
 	headers []header

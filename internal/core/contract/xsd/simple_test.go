@@ -118,6 +118,7 @@ func TestContentModels(t *testing.T) {
 		"<seq><a>1</a><b>2</b><b>3</b><a>4</a></seq>":     "",
 		"<seq><a>1</a><b>2</b><b>3</b><b>4</b></seq>":     "/seq/b[3]: <b> is not expected here; expected is <a>",
 		"<seq><b>1</b></seq>":                             "/seq/b: <b> is not expected here; expected is <a>",
+		`<seq><a xmlns="urn:o">1</a></seq>`:               `/seq/a: <a> is in the namespace "urn:o", not in "urn:t"`,
 		"<seq></seq>":                                     "/seq: <seq> is not complete; expected is <a>",
 		"<seq><a>1</a><a>1</a><a>1</a></seq>":             "/seq/a[3]: <a> is not expected here",
 		"<seq><a>x</a></seq>":                             `/seq/a: "x" is not a valid integer`,

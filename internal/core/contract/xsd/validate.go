@@ -182,8 +182,8 @@ func shortened(text string) string {
 // matching finds how far children fit a content model.
 type matching struct {
 	children []*xmltree.Node
-	furthest int      // the first child that nothing took
-	expected []string // what could have stood there
+	furthest int    // the first child that nothing took
+	expected []Name // what could have stood there
 	steps    int
 }
 
@@ -241,7 +241,7 @@ func (m *matching) once(p *Particle, i int) []int {
 		if i < len(m.children) && p.admits(m.children[i].Name.Space) {
 			return []int{i + 1}
 		}
-		m.expect(i, "any element")
+		m.expect(i, anything)
 		return nil
 	case Choice:
 		var ends places
@@ -275,7 +275,7 @@ func (m *matching) one(e *Element, i int) []int {
 			return []int{i + 1}
 		}
 	}
-	m.expect(i, "<"+e.Name.Local+">")
+	m.expect(i, e.Name)
 	return nil
 }
 
@@ -293,7 +293,7 @@ func (m *matching) all(items []*Particle, i int) []int {
 	missing := false
 	for _, p := range left {
 		if p.Kind == One {
-			m.expect(i, "<"+p.Element.Name.Local+">")
+			m.expect(i, p.Element.Name)
 		}
 		missing = missing || p.Min > 0
 	}
@@ -303,7 +303,10 @@ func (m *matching) all(items []*Particle, i int) []int {
 	return []int{i}
 }
 
-func (m *matching) expect(i int, what string) {
+// anything stands for any element.
+var anything = Name{Local: "*"}
+
+func (m *matching) expect(i int, what Name) {
 	if i > m.furthest {
 		m.furthest, m.expected = i, nil
 	}
@@ -320,10 +323,26 @@ func (m *matching) place(n *xmltree.Node, ends []int) (at *xmltree.Node, detail 
 	}
 	expected := "nothing more"
 	if next == m.furthest && len(m.expected) > 0 {
-		expected = strings.Join(m.expected, " or ")
+		expected = alternatives(m.expected)
 	}
 	if next < len(m.children) {
+		given := m.children[next].Name
+		for _, e := range m.expected {
+			if next == m.furthest && e.Local == given.Local && e != given {
+				return m.children[next], fmt.Sprintf("<%s> is in the namespace %q, not in %q", given.Local, given.Space, e.Space)
+			}
+		}
 		return m.children[next], fmt.Sprintf("<%s> is not expected here; expected is %s", m.children[next].Name.Local, expected)
 	}
 	return n, fmt.Sprintf("<%s> is not complete; expected is %s", n.Name.Local, expected)
+}
+
+func alternatives(names []Name) string {
+	texts := make([]string, len(names))
+	for i, name := range names {
+		if texts[i] = "<" + name.Local + ">"; name == anything {
+			texts[i] = "any element"
+		}
+	}
+	return strings.Join(texts, " or ")
 }
