@@ -11,6 +11,7 @@ import (
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/contract/wsdl"
+	"rapidmimic.example/internal/core/sample"
 )
 
 // dual is a contract with one operation, bound twice: in SOAP 1.1 and 1.2, both at one location, as
@@ -165,4 +166,16 @@ func TestAnElementInsteadOfNothing(t *testing.T) {
 	}
 	asked := send(c, "/", "", "", envelope("1.1", `<other/>`))
 	assert.Nil(t, asked.Operation)
+}
+
+// A fault to which the contract gives no name has that of its message, and comes only when it is asked for.
+func TestAFaultWithoutAName(t *testing.T) {
+	c := readText(t, dual, `<fault name="closed" message`, `<fault message`)
+	op := operation(t, c, "ask")
+	assert.Equal(t, []string{"closed"}, op.ExampleNames())
+	for fault, want := range map[string]int{"": 200, "closed": 500} {
+		built, err := c.Protocol.Answer(&contract.Asked{Operation: op}, contract.Wanted{Example: fault, Draw: func() *sample.Draw { return sample.NewDraw(1, "x", 1) }})
+		require.NoError(t, err)
+		assert.Equal(t, want, built.Answer.Status, fault)
+	}
 }

@@ -412,7 +412,11 @@ func (r *reader) operation(n, abstract, soap *xmltree.Node, p *port) *operation 
 		if len(parts) == 0 {
 			continue
 		}
-		op.faults = append(op.faults, declaredFault{name: f.Attr("name"), detail: r.partElement(parts[0], false), summary: documentation(f), action: actionOfMessage(abstract.Parent, abstract, f, "", "")})
+		called := f.Attr("name")
+		if called == "" { // which some contracts leave out
+			called = f.Resolve(f.Attr("message")).Local
+		}
+		op.faults = append(op.faults, declaredFault{name: called, detail: r.partElement(parts[0], false), summary: documentation(f), action: actionOfMessage(abstract.Parent, abstract, f, "", "")})
 	}
 	r.headerFaults(op, n.Child(space, "input"))
 	return op
