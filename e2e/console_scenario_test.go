@@ -63,7 +63,7 @@ func TestConsoleScenarios(t *testing.T) {
 	s.impair("tides", `latency: 3ms`)
 	must(t, p.Press("Make one of what is on"), p.Fill("Name", "monday"), p.Press("Show what it would be"), p.WaitText("tides: latency 3ms"), p.Press("Keep it"),
 		p.WaitText("Scenario monday is kept"), p.Wait(row("monday")))
-	must(t, p.Visit("/calls?text=none-free"), p.WaitText("1 call"), p.Press("Make a scenario of these"), p.Fill("Name", "as-seen"), p.Press("Show what it would be"),
+	must(t, p.Visit("/calls?text=none-free"), p.Wait("document.querySelectorAll('[data-call]').length === 1"), p.Press("Make a scenario of these"), p.Fill("Name", "as-seen"), p.Press("Show what it would be"),
 		p.WaitText("GET /berths answers 200"), p.Press("Keep it"), p.Wait(row("as-seen")))
 	seen, err := s.api.Scenario(t.Context(), "as-seen")
 	require.NoError(t, err)

@@ -50,9 +50,9 @@ function Making({ calls, onDone }: { calls?: string[]; onDone(): void }) {
     mutationFn: ({ scenario }: ScenarioProposal) => makeScenarios(JSON.stringify(scenario)),
     onSuccess: async () => {
       notifyChange(`Scenario ${name.trim()} is kept`);
-      await refresh();
       onDone();
-      navigate(`/scenarios?${new URLSearchParams({ scenario: name.trim() })}`);
+      navigate(`/scenarios?${new URLSearchParams({ scenario: name.trim() })}`); // before one is elsewhere
+      await refresh();
     },
   });
   const problem = draft.error ?? keep.error;

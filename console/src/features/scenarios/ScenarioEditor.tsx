@@ -84,8 +84,8 @@ function Editing({ kept, name, scenario, onClose, onOpen }: EditingProps) {
       ? [await putScenario(named, document, etag)]
       : (await makeScenarios(document)).items;
     const another = made[0]?.name !== name;
+    if (another && made[0]) onOpen(made[0].name); // before one is elsewhere
     await refresh();
-    if (another && made[0]) onOpen(made[0].name);
     const names = made.map((item) => item.name).join(', ');
     const told = `${names} is kept, in force on the next call where it is on`;
     return { etag: made[0]?.etag ?? notThere, told, another };

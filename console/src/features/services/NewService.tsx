@@ -23,9 +23,9 @@ export function NewService({ words = 'New service', toRecord = false }: Props) {
   const mutation = useMutation({
     mutationFn: () => createService(name, upstream.trim()),
     onSuccess: async (service) => {
-      await queries.invalidateQueries({ queryKey: keys.services() });
       setOpen(false);
-      navigate(`/services/${encodeURIComponent(service.name)}${service.upstream ? '/recordings' : ''}`);
+      navigate(`/services/${encodeURIComponent(service.name)}${service.upstream ? '/recordings' : ''}`); // before one is elsewhere
+      await queries.invalidateQueries({ queryKey: keys.services() });
     },
   });
   return (
