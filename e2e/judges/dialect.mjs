@@ -20,7 +20,7 @@ export function plain(node, old) {
     delete out.oneOf;
   }
   if (!old) return out;
-  if (out.nullable === true && typeof out.type === 'string') {
+  if ((out.nullable === true || out['x-nullable'] === true) && typeof out.type === 'string') {
     out.type = [out.type, 'null'];
     if (out.enum) out.enum.push(null);
   }

@@ -103,7 +103,7 @@ func (c *check) header(h *ResponseHeader, values []string) {
 			c.add(where, "it is required and missing")
 		}
 	case h.Schema != nil && !strings.EqualFold(h.Name, "Set-Cookie"):
-		p := &Parameter{Name: h.Name, In: "header", Style: "simple", Schema: h.Schema}
+		p := &Parameter{Name: h.Name, In: "header", Style: "simple", Schema: h.Schema, Content: h.Content}
 		c.value(where, h.Schema, p.decode(strings.Join(values, ",")))
 	}
 }

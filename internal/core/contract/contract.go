@@ -218,6 +218,16 @@ type ResponseHeader struct {
 	// Schema; both are nil when the contract says nothing.
 	Example *string
 	Schema  *Schema
+	// Content is the media type in which it is written; "" for as headers are.
+	Content string
+}
+
+// Written is a value as it stands in the header.
+func (h *ResponseHeader) Written(value *tree.Node) string {
+	if call.IsJSON(h.Content) {
+		return string(value.AppendJSON(nil))
+	}
+	return h.Schema.Written(value)
 }
 
 // OfConnection reports whether a header is no matter of a contract: whoever sends a message sets it,

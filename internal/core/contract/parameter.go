@@ -181,12 +181,17 @@ func ofKind(d *Document, schema *tree.Node, texts []string) *tree.Node {
 	if !slices.Contains(types, "array") {
 		return typed(texts[0], types)
 	}
-	items := schemaTypes(d, itemsOf(d, schema, 0))
+	within := itemsOf(d, schema, 0)
+	items := schemaTypes(d, within)
 	if n, err := tree.ParseJSON([]byte(texts[0])); len(texts) == 1 && err == nil && n.Kind == tree.List {
 		return n // the whole as JSON, as some write it
 	}
 	list := tree.NewList()
 	for _, text := range texts {
+		if slices.Contains(items, "array") {
+			list.Items = append(list.Items, ofKind(d, within, strings.Split(text, separatorOf(within))))
+			continue
+		}
 		list.Items = append(list.Items, typed(text, items))
 	}
 	return list
@@ -198,6 +203,44 @@ func (p *Parameter) list(texts []string) *tree.Node {
 
 // separators between the parts of one text, by style.
 var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|"}
+
+// separatorOf is what stands between the elements of a list, as Swagger 2.0 says it in the schema.
+func separatorOf(schema *tree.Node) string {
+	switch schema.Get("collectionFormat").Str() {
+	case "ssv":
+		return " "
+	case "tsv":
+		return "\t"
+	case "pipes":
+		return "|"
+	}
+	return ","
+}
+
+// Written is a value as it stands in a header or a path: the elements of a list with a separator between
+// them, an object as name and value in turn. s may be nil.
+func (s *Schema) Written(value *tree.Node) string {
+	if s == nil {
+		return Plain(value)
+	}
+	return written(s.document, s.Resolved(), value, "")
+}
+
+// written writes a value whose outermost list has a separator, "" for that of its schema.
+func written(d *Document, schema, value *tree.Node, separator string) string {
+	if value.Kind != tree.List {
+		return Plain(value)
+	}
+	if separator == "" {
+		separator = separatorOf(schema)
+	}
+	within := itemsOf(d, schema, 0)
+	parts := make([]string, len(value.Items))
+	for i, item := range value.Items {
+		parts[i] = written(d, within, item, "")
+	}
+	return strings.Join(parts, separator)
+}
 
 // decode turns the text of a parameter into a value of the kind its schema asks
 // for, by the style of the parameter.
@@ -224,6 +267,9 @@ func (p *Parameter) decode(text string) *tree.Node {
 	}
 	if separator == "" {
 		separator = ","
+		if p.Schema != nil {
+			separator = separatorOf(p.Schema.Resolved())
+		}
 	}
 	types := p.types()
 	switch {

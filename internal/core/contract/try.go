@@ -32,13 +32,13 @@ func (o *Operation) Try(draw *sample.Draw) call.Request {
 		}
 		switch p.In {
 		case "path":
-			path[p.Name] = url.PathEscape(Plain(value))
+			path[p.Name] = url.PathEscape(p.Schema.Written(value))
 		case "query":
 			p.addQuery(query, value)
 		case "header":
-			r.Header[headerName(p.Name)] = []string{Plain(value)}
+			r.Header[headerName(p.Name)] = []string{p.Schema.Written(value)}
 		case "cookie":
-			r.Header["Cookie"] = append(r.Header["Cookie"], p.Name+"="+url.QueryEscape(Plain(value)))
+			r.Header["Cookie"] = append(r.Header["Cookie"], p.Name+"="+url.QueryEscape(p.Schema.Written(value)))
 		}
 	}
 	for _, name := range o.Template.Names() {
@@ -98,7 +98,7 @@ func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 	switch {
 	case value.Kind == tree.List && p.Explode:
 		for _, item := range value.Items {
-			query.Add(p.Name, textOrPlain(item))
+			query.Add(p.Name, p.element(item))
 		}
 	case value.Kind == tree.Map && p.Style == "deepObject":
 		for _, m := range value.Members {
@@ -108,11 +108,19 @@ func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 		for _, m := range value.Members {
 			query.Add(m.Key, textOrPlain(m.Value))
 		}
-	case value.Kind == tree.List && separators[p.Style] != "":
-		query.Add(p.Name, strings.ReplaceAll(Plain(value), ",", separators[p.Style]))
+	case value.Kind == tree.List && p.Schema != nil:
+		query.Add(p.Name, written(p.Schema.document, p.Schema.Resolved(), value, separators[p.Style]))
 	default:
 		query.Add(p.Name, Plain(value))
 	}
+}
+
+// element is an element of a list that stands by itself.
+func (p *Parameter) element(item *tree.Node) string {
+	if item.Kind == tree.List && p.Schema != nil {
+		return written(p.Schema.document, itemsOf(p.Schema.document, p.Schema.Resolved(), 0), item, "")
+	}
+	return textOrPlain(item)
 }
 
 // textOrPlain is an element of a list: objects have no other form than JSON there.

@@ -261,9 +261,15 @@ func (r *reader) readHeaders(response *contract.Response, headers *tree.Node, at
 			header.Schema = r.document.Schema(really + "/schema")
 		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the header
 			header.Schema = r.document.Schema(really)
+		case len(n.Get("content").Entries()) > 0:
+			m := n.Get("content").Entries()[0]
+			header.Content = m.Key
+			if m.Value.Get("schema") != nil {
+				header.Schema = r.document.Schema(tree.Join(really+"/content", m.Key) + "/schema")
+			}
 		}
 		if example := r.headerExample(n); example != nil {
-			text := contract.Plain(example)
+			text := header.Written(example)
 			header.Example = &text
 		}
 		response.Headers = append(response.Headers, header)

@@ -71,6 +71,7 @@ func ReadBundle(b *bundle.Bundle) (*contract.Contract, error) {
 		Files:     r.files,
 		Warnings:  faults,
 	}
+	r.readTypes(version)
 	if n, at := r.document.Exploding(); n != nil {
 		return nil, inMain(&problem.Error{Code: problem.Invalid, Detail: "a schema of the contract cannot be used", Items: []problem.Item{{At: at, Line: int(n.Line), Col: int(n.Col),
 			Detail: "the schemas that it is put together from (allOf, anyOf, oneOf) hold one another, and double until they are more than 100000"}}}, b)

@@ -1,7 +1,9 @@
 package openapi
 
 import (
+	"slices"
 	"strconv"
+	"strings"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
@@ -125,7 +127,7 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 		}
 		p := &contract.Parameter{Name: n.Get("name").Str(), In: n.Get("in").Str(), Required: n.Get("required").IsTrue(),
 			Description: n.Get("description").Str(), Deprecated: n.Get("deprecated").IsTrue(), Example: r.headerExample(n)}
-		if p.In == "body" || p.In == "formData" || p.Name == "" || hasParameter(op, p) {
+		if p.In == "body" || p.In == "formData" || p.Name == "" || hasParameter(op, p) || p.In == "path" && !r.inPath(op, p, n, paramAt) {
 			continue
 		}
 		p.Style, p.Explode = contract.StyleOf(p.In, n.Get("style").Str(), explodeOf(n))
@@ -147,6 +149,23 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 		}
 		op.Parameters = append(op.Parameters, p)
 	}
+}
+
+// inPath reports whether the path of an operation has a parameter, and gives it the name that it has there
+// where only the case differs.
+func (r *reader) inPath(op *contract.Operation, p *contract.Parameter, n *tree.Node, at string) bool {
+	names := op.Template.Names()
+	if slices.Contains(names, p.Name) || op.Template.String() == "" { // a callback's address is an expression
+		return true
+	}
+	i := slices.IndexFunc(names, func(name string) bool { return strings.EqualFold(name, p.Name) })
+	if i < 0 {
+		r.warn(n, at, "parameter %q is not in the path %s; it is left out", p.Name, op.Template)
+		return false
+	}
+	r.warn(n, at, "parameter %q is %q in the path %s, and is called so", p.Name, names[i], op.Template)
+	p.Name = names[i]
+	return !hasParameter(op, p)
 }
 
 func hasParameter(op *contract.Operation, p *contract.Parameter) bool {

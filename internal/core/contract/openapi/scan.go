@@ -24,11 +24,14 @@ func (r *reader) scan() {
 		}
 	}
 	s := &scanner{reader: r, known: known}
+	s.visit = s.look
 	s.walk(r.root, false)
 }
 
+// scanner walks through a document, but for what is data in it.
 type scanner struct {
 	*reader
+	visit func(*tree.Node)
 	known map[[2]int]bool // places that were reported already
 	path  []string
 }
@@ -41,7 +44,7 @@ func (s *scanner) walk(n *tree.Node, names bool) {
 		}
 	case tree.Map:
 		if !names {
-			s.look(n)
+			s.visit(n)
 		}
 		for _, m := range n.Members {
 			if names || !isData(m) && !strings.HasPrefix(m.Key, "x-") || m.Key == filesKey {
@@ -57,14 +60,18 @@ func (s *scanner) step(key string, n *tree.Node, names bool) {
 	s.path = s.path[:len(s.path)-1]
 }
 
+// at is where the walk is.
+func (s *scanner) at() (pointer string) {
+	for _, key := range s.path {
+		pointer = tree.Join(pointer, key)
+	}
+	return pointer
+}
+
 func (s *scanner) look(n *tree.Node) {
 	say := func(format string, args ...any) {
 		if !s.known[[2]int{int(n.Line), int(n.Col)}] {
-			at := ""
-			for _, key := range s.path {
-				at = tree.Join(at, key)
-			}
-			s.warn(n, at, format, args...)
+			s.warn(n, s.at(), format, args...)
 		}
 	}
 	if ref := n.Get("$ref").Str(); ref != "" && !s.document.Has(ref) {

@@ -129,10 +129,84 @@ func TestOperationsOfTheWorld(t *testing.T) {
 		"references with percent signs": {"3.0.0", `
 paths:
   "/a/{id}": {get: {responses: {200: {description: x, content: {application/json: {schema: {type: integer}}}}}}, parameters: [{name: id, in: path, required: true, schema: {type: string}}]}
-  /b: {get: {operationId: b, parameters: [{$ref: '#/paths/~1a~1%7Bid%7D/parameters/0'}], responses: {200: {$ref: "#/paths/~1a~1%7Bid%7D/get/responses/200"}}}}`, func(t *testing.T, c *contract.Contract) {
+  "/b/{id}": {get: {operationId: b, parameters: [{$ref: '#/paths/~1a~1%7Bid%7D/parameters/0'}], responses: {200: {$ref: "#/paths/~1a~1%7Bid%7D/get/responses/200"}}}}`, func(t *testing.T, c *contract.Contract) {
 			assert.Empty(t, c.Warnings)
 			assert.Len(t, c.Operations[1].Success.MediaTypes, 1)
 			assert.Len(t, c.Operations[1].Parameters, 1)
+		}},
+		"lists of lists": {"2.0", `
+paths:
+  "/a/{p}":
+    get:
+      parameters:
+        - {name: p, in: path, required: true, type: array, items: {type: array, collectionFormat: pipes, items: {type: integer}}}
+        - {name: q, in: query, required: true, type: array, collectionFormat: multi, items: {type: array, items: {type: integer}}}
+        - {name: t, in: query, required: true, type: array, collectionFormat: tsv, items: {type: integer}}
+        - {name: h, in: header, required: true, type: array, collectionFormat: ssv, items: {type: array, collectionFormat: pipes, items: {type: string, minLength: 2}}}
+      responses: {200: {description: x, headers: {H: {type: array, collectionFormat: pipes, items: {type: array, items: {type: integer}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			read := func(path, query, header string) []call.Deviation {
+				return op.CheckRequest(&match.Facts{Request: &call.Request{Query: query, Header: call.Header{"H": {header}}}}, []string{"a", path})
+			}
+			assert.Empty(t, read("1|2,3", "q=1,2&q=3&t=1%092", "ab|cd ef"))
+			for place, found := range map[string][]call.Deviation{
+				"path p /1 /0": read("1,x", "q=1&t=1", "ab"), "query q /0 /1": read("1", "q=1,x&t=1", "ab"), "query t /1": read("1", "q=1&t=1%09x", "ab"), "header h /1 /0": read("1", "q=1&t=1", "ab a"),
+			} {
+				require.Len(t, found, 1, place)
+				assert.Equal(t, strings.ReplaceAll(place, " /", "/"), strings.ReplaceAll(found[0].Where, " /", "/"))
+			}
+			for n := range uint64(50) {
+				r := op.Try(sample.NewDraw(1, "", n))
+				require.Empty(t, op.CheckRequest(&match.Facts{Request: &r}, match.Split(nil, r.Path)), r.Path+"?"+r.Query)
+				built, err := c.Protocol.Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: 200, Headers: op.Success.Headers, Draw: func() *sample.Draw { return sample.NewDraw(1, "", n) }})
+				require.NoError(t, err)
+				require.Empty(t, op.CheckAnswer(&built.Answer, true, nil), built.Answer.Header)
+			}
+		}},
+		"commas in a list with another separator": {"3.0.0", `
+paths: {/a: {get: {parameters: [{name: q, in: query, required: true, style: pipeDelimited, explode: false, schema: {type: array, minItems: 2, items: {type: string, enum: ["a,b", "c"]}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			for n := range uint64(20) {
+				r := c.Operations[0].Try(sample.NewDraw(1, "", n))
+				assert.Empty(t, c.Operations[0].CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
+			}
+		}},
+		"headers with content": {"3.0.0", `
+paths: {/a: {get: {responses: {200: {description: x, headers: {J: {required: true, content: {application/json: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			built, err := c.Protocol.Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: 200, Headers: op.Success.Headers, Draw: func() *sample.Draw { return sample.NewDraw(1, "", 1) }})
+			require.NoError(t, err)
+			assert.Regexp(t, `^\{"n":\d+\}$`, built.Answer.Get("J"))
+			assert.Empty(t, op.CheckAnswer(&built.Answer, true, nil))
+			assert.NotEmpty(t, op.CheckAnswer(&call.Answer{Status: 200, Header: []call.Field{{Name: "J", Value: `{"n":"x"}`}}}, true, nil))
+		}},
+		"parameters that the path has otherwise": {"3.0.0", `
+paths:
+  "/a/{id}": {get: {parameters: [{name: ID, in: path, required: true, schema: {type: integer}}, {name: other, in: path, required: true, schema: {type: string}}], ` + ok + `}}`, func(t *testing.T, c *contract.Contract) {
+			require.Len(t, c.Warnings, 2)
+			assert.Contains(t, c.Warnings[0].Detail, `"ID" is "id" in the path /a/{id}`)
+			assert.Contains(t, c.Warnings[1].Detail, `"other" is not in the path /a/{id}; it is left out`)
+			op := c.Operations[0]
+			assert.Empty(t, op.CheckRequest(&match.Facts{Request: &call.Request{}}, []string{"a", "7"}))
+			assert.NotEmpty(t, op.CheckRequest(&match.Facts{Request: &call.Request{}}, []string{"a", "x"}))
+		}},
+		"types that are none": {"3.1.0", `
+paths:
+  /a: {post: {requestBody: {required: true, content: {application/json: {schema: {$ref: '#/components/schemas/V'}}}}, ` + ok + `}}
+components:
+  securitySchemes: {k: {type: apiKey, in: header, name: K}}
+  schemas: {V: {type: Object, required: [n], properties: {n: {type: float}, b: {type: bool}, d: {type: date}, o: {type: seagull}, type: {type: string}}}}`, func(t *testing.T, c *contract.Contract) {
+			var told []string
+			for _, w := range c.Warnings {
+				told = append(told, w.Detail)
+			}
+			require.Len(t, told, 5)
+			assert.Contains(t, told[0], `"Object" is no type of a schema; it is read as object`)
+			assert.Contains(t, told[4], `"seagull" is no type of a schema, which has one of array, boolean, integer`)
+			op := c.Operations[0]
+			assert.Empty(t, deviations(op, "/a", "application/json", `{"n": 1.5, "b": true, "d": "2026-12-01", "o": [1], "type": "x"}`))
+			for body, places := range map[string]int{`{"n": "x"}`: 1, `{}`: 1, `{"n": 1, "b": "no"}`: 1, `{"n": 1, "d": "soon"}`: 1, `{"n": 1, "type": 7}`: 1, `7`: 1} {
+				assert.Len(t, deviations(op, "/a", "application/json", body), places, body)
+			}
 		}},
 		"bodies by reference": {"2.0", `
 consumes: [application/json]

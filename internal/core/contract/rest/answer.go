@@ -90,7 +90,7 @@ func headerText(h *contract.ResponseHeader, draw func() *sample.Draw) (text stri
 		text = *h.Example
 	case h.Schema != nil:
 		value, _ := h.Schema.GenerateNamed(draw(), h.Name)
-		if text = contract.Plain(value); isMoment(h.Name) {
+		if text = h.Written(value); isMoment(h.Name) {
 			text = httpDate(text, draw())
 		}
 	default:
