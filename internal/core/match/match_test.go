@@ -330,3 +330,25 @@ func TestTemplatesAndTheirParameters(t *testing.T) {
 		assert.ErrorContains(t, err, want, text)
 	}
 }
+
+// Of patterns that fit, the one with more text of its own comes first, in whatever order they were added.
+func TestMoreTextBeforeLess(t *testing.T) {
+	texts := []string{"/galleries/{page}.{format}", "/galleries/{page}t.{format}", "/galleries/cover.{format}", "/galleries/cover.png", "/galleries/{name}"}
+	for path, want := range map[string][]int{
+		"/galleries/cover.png": {3, 2, 0, 4}, "/galleries/cover.jpg": {2, 0, 4}, "/galleries/6t.png": {1, 0, 4}, "/galleries/6.png": {0, 4}, "/galleries/6": {4},
+	} {
+		for _, order := range [][]int{{0, 1, 2, 3, 4}, {4, 3, 2, 1, 0}, {1, 0, 4, 2, 3}} {
+			var router match.Router[int]
+			var rules match.Rules[*match.Rule]
+			for _, i := range order {
+				router.Add(template(t, texts[i]), i)
+				rule := &match.Rule{ID: texts[i], Template: template(t, texts[i])}
+				rules.Add(rule, rule)
+			}
+			assert.Equal(t, want, router.Find(nil, match.Split(nil, path)), path)
+			found, _ := rules.Find("GET", match.Split(nil, path), &match.Facts{Request: &call.Request{}})
+			require.NotEmpty(t, found)
+			assert.Equal(t, texts[want[0]], found[0].Rule.ID, path)
+		}
+	}
+}

@@ -1,5 +1,7 @@
 package match
 
+import "slices"
+
 // Router finds values by path. It is filled once and then only read, from any
 // number of goroutines; finding costs by the segments of the path, not by the
 // number of templates.
@@ -7,7 +9,7 @@ type Router[T any] struct{ root routerNode[T] }
 
 type routerNode[T any] struct {
 	literals map[string]*routerNode[T]
-	patterns []patternEdge[T]
+	patterns []patternEdge[T] // those with more literal text before others
 	any      *routerNode[T]
 	values   []T
 	rest     []T // of templates whose last segment takes all from here on
@@ -53,7 +55,11 @@ func (n *routerNode[T]) child(s segment) *routerNode[T] {
 			}
 		}
 		next := &routerNode[T]{}
-		n.patterns = append(n.patterns, patternEdge[T]{s, next})
+		i := 0
+		for i < len(n.patterns) && n.patterns[i].segment.fixed >= s.fixed {
+			i++
+		}
+		n.patterns = slices.Insert(n.patterns, i, patternEdge[T]{s, next})
 		return next
 	default:
 		if n.any == nil {

@@ -7,6 +7,7 @@
 package match
 
 import (
+	"cmp"
 	"fmt"
 	"net/url"
 	"regexp"
@@ -27,6 +28,7 @@ type segment struct {
 	literal  string
 	names    []string
 	pattern  *regexp.Regexp
+	fixed    int  // how many bytes of the pattern are literal text
 	optional bool // {name?}: it may be missing at the end
 	rest     bool // {name...}: it takes all segments from here on, at least one
 }
@@ -175,6 +177,7 @@ func parseSegment(part string) (segment, error) {
 			return s, fmt.Errorf("segment %q closes a brace that was not opened", part)
 		}
 		pattern.WriteString(regexp.QuoteMeta(before))
+		s.fixed += len(before)
 		if !found {
 			break
 		}
@@ -321,10 +324,12 @@ func (t Template) Fill(values map[string]string) (path string, ok bool) {
 }
 
 // compareTemplates orders templates, the more specific first: segment by
-// segment from the left, literal text before a pattern before any text.
+// segment from the left, literal text before a pattern before any text, and the pattern with more
+// literal text before others.
 func compareTemplates(a, b Template) int {
 	for i := range min(len(a.segments), len(b.segments)) {
-		if d := a.segments[i].class() - b.segments[i].class(); d != 0 {
+		x, y := a.segments[i], b.segments[i]
+		if d := cmp.Or(x.class()-y.class(), y.fixed-x.fixed); d != 0 {
 			return d
 		}
 	}
