@@ -312,7 +312,7 @@ func (o *MediaType) field(p Property, left url.Values) (value *tree.Node, presen
 			list.Items = append(list.Items, n)
 		}
 		delete(left, p.Name)
-		return list, true
+		return oneOf(p.Schema, list, texts), true
 	}
 	own := &Parameter{Name: p.Name, In: "query", Style: cmp.Or(e.Style, "form"), Explode: e.Explode, Schema: p.Schema}
 	if slices.Contains(types, "object") && e.Style == "form" && own.Explode && len(texts) > 0 {
@@ -332,8 +332,8 @@ func (o *MediaType) field(p Property, left url.Values) (value *tree.Node, presen
 
 // holdsJSON reports whether the elements of a list are objects, which stand in a form as JSON.
 func (o *MediaType) holdsJSON(p Property) bool {
-	elements := p.Schema.Elements()
-	return elements != nil && slices.Contains(elements.Types(), "object")
+	d := p.Schema.document
+	return slices.Contains(schemaTypes(d, itemsOf(d, p.Schema.Resolved(), 0)), "object")
 }
 
 // Plain writes a value as it stands in a header or a path: the elements of a

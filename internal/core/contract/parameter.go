@@ -134,10 +134,23 @@ func (p *Parameter) readQuery(query url.Values) (value *tree.Node, present bool)
 	case !present:
 		return nil, false
 	case slices.Contains(types, "array") && (p.Explode || len(texts) > 1) && p.Content == "":
-		return p.list(texts), true
+		return oneOf(p.Schema, p.list(texts), texts), true
 	default:
 		return p.decode(texts[0]), true
 	}
+}
+
+// oneOf is a list that was read, or the one text that it was read from where that obeys the schema and
+// the list does not: some values are either.
+func oneOf(s *Schema, list *tree.Node, texts []string) *tree.Node {
+	types := s.Types()
+	if len(texts) != 1 || len(types) < 2 || s.Breach(list) == "" {
+		return list
+	}
+	if text := typed(texts[0], types); s.Breach(text) == "" {
+		return text
+	}
+	return list
 }
 
 // wholeQuery is the query of a call as a body of the parameter's media type: unescaped, unless it is
@@ -202,7 +215,10 @@ func (p *Parameter) list(texts []string) *tree.Node {
 }
 
 // separators between the parts of one text, by style.
-var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|"}
+var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|", Tabs: "\t"}
+
+// Tabs is the style of lists with tabs between their elements, which Swagger 2.0 alone has.
+const Tabs = "tabs"
 
 // separatorOf is what stands between the elements of a list, as Swagger 2.0 says it in the schema.
 func separatorOf(schema *tree.Node) string {

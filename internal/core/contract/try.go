@@ -141,6 +141,12 @@ func (b *Body) try(r *call.Request, draw *sample.Draw) {
 			return
 		}
 	}
+	if b.Required && len(b.MediaTypes) > 0 && b.MediaTypes[0].Schema != nil { // something, where nothing is known of its form
+		value, _ := b.MediaTypes[0].Schema.Generate(draw)
+		body := []byte(textOf(value))
+		r.Header["Content-Type"] = []string{b.MediaTypes[0].ContentType()}
+		r.Body = call.Body{Bytes: body, Size: int64(len(body))}
+	}
 }
 
 // Sample is a body in this media type: its first example, else data drawn from its

@@ -1,6 +1,7 @@
 package openapi
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -136,10 +137,8 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 			p.Schema = r.document.RequestSchema(paramAt + "/schema")
 		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the parameter
 			p.Schema = r.document.RequestSchema(paramAt)
-			if format := n.Get("collectionFormat").Str(); format == "ssv" || format == "pipes" {
-				p.Style = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited"}[format]
-			}
-			p.Explode = n.Get("collectionFormat").Str() == "multi"
+			format := n.Get("collectionFormat").Str()
+			p.Style, p.Explode = cmp.Or(listStyles[format], p.Style), format == "multi"
 		case len(n.Get("content").Entries()) > 0:
 			m := n.Get("content").Entries()[0]
 			p.Content = sample.OfRange(m.Key)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/spec/tree"
 )
 
@@ -260,9 +261,12 @@ func form(parameters []*tree.Node, consumes []string) tree.Member {
 	return tree.Member{Key: "requestBody", Line: first.Line, Col: first.Col, Value: at(first, body)}
 }
 
+// listStyles are the styles of lists by their format, but for those with commas.
+var listStyles = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited", "tsv": contract.Tabs}
+
 // arrayEncoding is how the elements of a list stand in a form.
 func arrayEncoding(p *tree.Node) *tree.Node {
 	format := p.Get("collectionFormat").Str()
-	style := map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited"}[format]
+	style := listStyles[format]
 	return tree.NewMap(tree.Member{Key: "style", Value: tree.NewString(cmp.Or(style, "form"))}, tree.Member{Key: "explode", Value: tree.NewBool(format == "multi")})
 }

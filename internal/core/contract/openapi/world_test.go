@@ -170,6 +170,34 @@ paths: {/a: {get: {parameters: [{name: q, in: query, required: true, style: pipe
 				assert.Empty(t, c.Operations[0].CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
 			}
 		}},
+		"forms with tabs": {"2.0", `
+paths: {/a: {post: {consumes: [application/x-www-form-urlencoded], parameters: [{name: f, in: formData, required: true, type: array, minItems: 2, collectionFormat: tsv, items: {type: integer}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			assert.Empty(t, deviations(op, "/a", "application/x-www-form-urlencoded", "f=1%092"))
+			assert.NotEmpty(t, deviations(op, "/a", "application/x-www-form-urlencoded", "f=1,2"))
+			r := op.Try(sample.NewDraw(1, "", 1))
+			assert.Empty(t, op.CheckRequest(&match.Facts{Request: &r}, []string{"a"}), string(r.Body.Bytes))
+		}},
+		"a list or a text": {"3.0.0", `
+paths: {/a: {post: {requestBody: {content: {application/x-www-form-urlencoded: {encoding: {d: {style: deepObject, explode: true}}, schema: {properties: {
+  d: {anyOf: [{type: array, items: {type: object, required: [n], properties: {n: {type: integer}}}}, {type: string, enum: [""]}]},
+  e: {oneOf: [{type: array, items: {type: integer}}, {type: string, enum: [none]}]}}}}}},
+  parameters: [{name: q, in: query, schema: {oneOf: [{type: array, items: {type: integer}}, {type: string, enum: [none]}]}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			op := c.Operations[0]
+			for body, places := range map[string]int{`d={"n":7}`: 0, `d={"n":7}&d={"n":8}`: 0, `d=`: 0, "e=none": 0, "e=1&e=2": 0, "e=7": 0, "e=seagull": 1, `d={"n":"x"}`: 1} {
+				assert.Equal(t, places > 0, len(deviations(op, "/a", "application/x-www-form-urlencoded", body)) > 0, body)
+			}
+			for query, obeys := range map[string]bool{"q=none": true, "q=1&q=2": true, "q=7": true, "q=x": false} {
+				assert.Equal(t, obeys, len(op.CheckRequest(&match.Facts{Request: &call.Request{Query: query}}, []string{"a"})) == 0, query)
+			}
+		}},
+		"a body of which nothing is known": {"2.0", `
+paths: {/a: {post: {consumes: [application/octet-stream], parameters: [{name: b, in: body, required: true, schema: {type: object, required: [n], properties: {n: {type: integer}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			r := c.Operations[0].Try(sample.NewDraw(1, "", 1))
+			assert.Regexp(t, `^\{"n":\d+\}$`, string(r.Body.Bytes))
+			assert.Equal(t, "application/octet-stream", r.Header.Get("Content-Type"))
+			assert.Empty(t, c.Operations[0].CheckRequest(&match.Facts{Request: &r}, []string{"a"}))
+		}},
 		"headers with content": {"3.0.0", `
 paths: {/a: {get: {responses: {200: {description: x, headers: {J: {required: true, content: {application/json: {schema: {type: object, required: [n], properties: {n: {type: integer}}}}}}}}}}}}`, func(t *testing.T, c *contract.Contract) {
 			op := c.Operations[0]
