@@ -132,3 +132,45 @@ func TestConsoleConditionsMove(t *testing.T) {
 	require.NoError(t, err)
 	assert.JSONEq(t, `[{"any": [{"query": "b", "present": true}, {"query": "d", "present": true}, {"query": "c", "present": true}]}, {"query": "a", "present": true}]`, string(text))
 }
+
+// A form has all that a mapping does beside its answer: its move in a flow, the values that it names and
+// has remembered, the calls that it makes; and its script.
+func TestConsoleMappingExtras(t *testing.T) {
+	t.Parallel()
+	s := startDemo(t)
+	_, err := s.api.PutMappings(t.Context(), "moorings", []byte(`
+- id: hold
+  call: {method: POST, path: "/holds/{number}"}
+  flow: {name: hold, of: "${call.path.number}", when: [start, free], then: held}
+  answer:
+    status: 201
+    let: {fee: "${call.body.nights * 12}", code: "7"}
+    remember: {key: "hold ${call.path.number}", value: "${call.body}", for: 10m}
+    callbacks: []
+    json: {fee: "${fee}"}
+- id: scripted
+  call: {path: /scripted}
+  answer: {script: "export default () => ({ json: 1 })"}
+`))
+	require.NoError(t, err)
+	before, err := s.api.Mapping(t.Context(), "moorings", "hold")
+	require.NoError(t, err)
+
+	p := s.page("/services/moorings/mappings/hold")
+	must(t, p.WaitText("Remembered when it is given"), p.Fill("Title", "Holds"), p.Press("Save"), p.WaitText("hold is saved"), p.Dismiss())
+	after, err := s.api.Mapping(t.Context(), "moorings", "hold")
+	require.NoError(t, err)
+	before.Title, before.Mapping.Title = "Holds", "Holds"
+	assert.Equal(t, before.Mapping, after.Mapping, "what was not touched is as it was")
+
+	must(t, p.Press("Name a value"), p.Press("Remove the name"), p.Fill("What fee stands for", "${call.body.nights * 20}"), p.Fill("State afterwards", "taken"),
+		p.Press("Remember a value"), p.Press("Remove the key"), p.Fill("How long hold ${call.path.number} is remembered", ""), p.Press("Save"), p.WaitText("hold is saved"))
+	_, body := s.send("POST /moorings/holds/N7", `{"nights": 2}`)
+	assert.JSONEq(t, `{"fee": 40}`, body)
+	resp, _ := s.send("POST /moorings/holds/N7", `{"nights": 2}`)
+	assert.Equal(t, 404, resp.StatusCode, "it is taken")
+
+	must(t, p.Visit("/services/moorings/mappings/scripted"), p.Wait(`document.querySelector('.cm-content')?.innerText.includes('json: 1')`), p.Click(".cm-content"), p.SelectAll(),
+		p.Type(`export default () => ({ status: 203, json: 2 })`), p.Press("Save"), p.WaitText("scripted is saved"))
+	assert.Equal(t, "203 2", s.says("GET /moorings/scripted"))
+}

@@ -8,6 +8,7 @@ import { CommandLine } from '@/ui/CommandLine';
 import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
 import { TextArea } from '@/ui/TextArea';
+import { AnswerExtras } from './AnswerExtras';
 import { type AnswerDraft, type AnswerFaults, jsonFault } from './answerDraft';
 import { HeaderLines } from './HeaderLines';
 
@@ -34,6 +35,7 @@ const kinds = [
   { kind: 'text', word: 'Text' },
   { kind: 'base64', word: 'Base64' },
   { kind: 'payload', word: 'Payload' },
+  { kind: 'script', word: 'Script' },
   { kind: 'redirect', word: 'Redirect' },
   { kind: 'fault', word: 'SOAP fault' },
   { kind: 'contract', word: 'From the contract' },
@@ -47,8 +49,15 @@ const hasText: Partial<Record<AnswerDraft['kind'], 'json' | 'xml' | 'text'>> = {
   xml: 'xml',
   text: 'text',
   base64: 'text',
+  script: 'text',
   fault: 'xml',
   upstream: 'json',
+};
+
+/** What is written in the editor, where that is no body. */
+const labels: Partial<Record<AnswerDraft['kind'], string>> = {
+  upstream: 'Edit of the answer',
+  script: 'Script of the answer',
 };
 
 /** The language of a body that is text: what its media type says it is. */
@@ -72,7 +81,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
   const full = useMemo(() => ({ ...known, fields }), [known, fields]);
   return (
     <>
-      {draft.kind !== 'upstream' && (
+      {draft.kind !== 'upstream' && draft.kind !== 'script' && (
         <div className="flex flex-wrap items-start gap-6">
           <Field
             label="Status"
@@ -119,6 +128,13 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
             follow what is sent.
           </p>
         )}
+        {draft.kind === 'script' && (
+          <p className="text-dim text-xs">
+            JavaScript that makes the whole answer:{' '}
+            <code>{'export default (call, state, fake) => ({ status: 200, json: { … } })'}</code>; or the name
+            of a payload that ends in .js.
+          </p>
+        )}
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
         {draft.kind === 'upstream' && <UpstreamFields draft={draft} change={change} />}
@@ -135,11 +151,11 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
         {hasText[draft.kind] && (
           <Suspense fallback={<p className="text-dim">Opening the editor …</p>}>
             <CodeEditor
-              label={draft.kind === 'upstream' ? 'Edit of the answer' : 'Body of the answer'}
+              label={labels[draft.kind] ?? 'Body of the answer'}
               language={language}
               value={draft.body}
               onChange={(body) => change({ body })}
-              expressions
+              expressions={draft.kind !== 'script'}
               known={language === 'json' && draft.kind === 'json' ? full : known}
             />
           </Suspense>
@@ -150,6 +166,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
           </p>
         )}
       </div>
+      <AnswerExtras draft={draft} faults={faults} change={change} />
     </>
   );
 }

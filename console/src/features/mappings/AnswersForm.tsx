@@ -126,6 +126,7 @@ export function AnswersForm({ service, draft, faults, change, known }: Props) {
           />
         )
       )}
+      <FlowFields draft={draft} fault={faults.flow} change={change} />
       <details open={draft.impair !== ''} className="text-[13px]">
         <summary className="cursor-pointer">Slow or failing, whenever it answers</summary>
         <TextArea
@@ -145,6 +146,49 @@ export function AnswersForm({ service, draft, faults, change, known }: Props) {
 function holds({ if: condition }: AnswerDraft, { values }: CallKnown): boolean | undefined {
   const value = values?.get(condition.trim())?.value;
   return value === 'true' ? true : value === 'false' ? false : undefined;
+}
+
+/** The move of a flow that the mapping is: in which states it answers, and what comes then. */
+function FlowFields({ draft, fault, change }: Pick<Props, 'draft' | 'change'> & { fault?: string }) {
+  const { flow, flowOf, flowWhen, flowThen } = draft;
+  return (
+    <details open={flow + flowOf + flowWhen + flowThen !== ''} className="text-[13px]">
+      <summary className="cursor-pointer">
+        A move of a flow: it answers in some states, and leads to another
+      </summary>
+      <div className="mt-2 flex flex-wrap items-start gap-3">
+        <Field
+          label="Flow"
+          hint="Its name; empty for none"
+          fault={fault}
+          value={flow}
+          onChange={(event) => change({ flow: event.target.value })}
+          className="w-36"
+        />
+        <Field
+          label="What has states"
+          hint="${call.path.number}; empty: one thing"
+          value={flowOf}
+          onChange={(event) => change({ flowOf: event.target.value })}
+          className="w-52 font-mono"
+        />
+        <Field
+          label="Answers in the states"
+          hint="start at first; empty: in any"
+          value={flowWhen}
+          onChange={(event) => change({ flowWhen: event.target.value })}
+          className="w-44"
+        />
+        <Field
+          label="State afterwards"
+          hint="Empty: the same"
+          value={flowThen}
+          onChange={(event) => change({ flowThen: event.target.value })}
+          className="w-36"
+        />
+      </div>
+    </details>
+  );
 }
 
 /** What comes after the last answer of a sequence, and whose calls it counts. */

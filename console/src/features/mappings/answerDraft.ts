@@ -1,5 +1,6 @@
 import type { MappingDocument } from '@/api/types';
 import { writeExact } from '@/lib/exactJson';
+import { valueJSON, valueText } from './valueText';
 
 /** An answer of a mapping while it is being written: everything is text until it is saved. */
 export interface AnswerDraft {
@@ -14,6 +15,7 @@ export interface AnswerDraft {
     | 'base64'
     | 'payload'
     | 'redirect'
+    | 'script'
     | 'fault'
     | 'contract'
     | 'upstream'
@@ -26,6 +28,18 @@ export interface AnswerDraft {
   example: string; // of the contract; "" for data drawn from it
   send: string; // JSON: steps that edit the request to the upstream; "" for none
   recorded: string; // JSON: how a recorded answer came; "" for none
+  names: { key: number; name: string; value: string }[]; // let: values as valueText has them
+  remembered: RememberedLine[];
+  callbacks: string; // JSON: a list of calls that are made afterwards; "" for those of the contract
+}
+
+/** A value that is kept when the answer is given, as valueText has it. */
+export interface RememberedLine {
+  key: number;
+  name: string; // its key in the memory
+  how: 'value' | 'append' | 'forget';
+  value: string;
+  for: string; // "" for no end
 }
 
 export type AnswerDocument = NonNullable<MappingDocument['answer']>;
@@ -52,8 +66,30 @@ export function emptyAnswer(): AnswerDraft {
     example: '',
     send: '',
     recorded: '',
+    names: [],
+    remembered: [],
+    callbacks: '',
   };
 }
+
+/** What is remembered gets a key of its own, too. */
+export function rememberedLine(of: Partial<RememberedLine> = {}): RememberedLine {
+  return { name: '', how: 'value', value: '', for: '', ...of, key: ++lastKey };
+}
+
+type Remember = Exclude<NonNullable<AnswerDocument['remember']>, unknown[]>;
+
+function rememberedLineOf(of: Remember): RememberedLine {
+  const how = of.forget ? 'forget' : 'append' in of ? 'append' : 'value';
+  return rememberedLine({
+    name: of.key,
+    how,
+    value: how === 'forget' ? '' : valueText(of[how]),
+    for: of.for ?? '',
+  });
+}
+
+const listOf = <T>(of: T | T[] | undefined): T[] => (Array.isArray(of) ? of : of === undefined ? [] : [of]);
 
 export function answerDraftOf(answer: AnswerDocument, condition = ''): AnswerDraft {
   return {
@@ -64,16 +100,23 @@ export function answerDraftOf(answer: AnswerDocument, condition = ''): AnswerDra
       Object.entries(h).map(([name, value]) => headerLine(name, value)),
     ),
     recorded: answer.recorded ? writeExact(answer.recorded) : '',
+    names: Object.entries(answer.let ?? {}).map(([name, value]) => headerLine(name, valueText(value))),
+    remembered: listOf(answer.remember).map(rememberedLineOf),
+    callbacks: answer.callbacks ? writeExact(listOf(answer.callbacks), 2) : '',
     ...bodyOf(answer),
   };
 }
 
 /** An answer that was kept as JSON, with keys that nothing else has. */
 export function withOwnKeys(answer: AnswerDraft): AnswerDraft {
+  const { names = [], remembered = [] } = answer; // those that were kept before there were any
   return {
+    ...emptyAnswer(),
     ...answer,
     key: ++lastKey,
     headers: answer.headers.map(({ name, value }) => headerLine(name, value)),
+    names: names.map(({ name, value }) => headerLine(name, value)),
+    remembered: remembered.map(rememberedLine),
   };
 }
 
@@ -84,6 +127,7 @@ function bodyOf(answer: AnswerDocument): Body {
   if (answer.xml !== undefined) return { kind: 'xml', body: answer.xml };
   if (answer.base64 !== undefined) return { kind: 'base64', body: answer.base64 };
   if (answer.payload) return { kind: 'payload', body: '', payload: answer.payload };
+  if (answer.script) return { kind: 'script', body: answer.script };
   if (answer.redirect) return { kind: 'redirect', body: '', redirect: answer.redirect };
   if (answer.fault) {
     const { code, text, detail } = answer.fault;
@@ -116,16 +160,16 @@ const shown = {
     'send',
     'edit',
     'recorded',
+    'script',
+    'let',
+    'remember',
+    'callbacks',
   ],
   fault: ['code', 'text', 'detail'],
 };
 
 /** What is said of an answer that the form cannot show. */
 const beyond: Record<string, string> = {
-  remember: 'The form has nothing that is remembered: it stays a document',
-  callbacks: 'The form has no callbacks: it stays a document',
-  script: 'The form has no scripts: it stays a document',
-  let: 'The form has no names of values (let): it stays a document',
   with: 'The form cannot show what an answer starts from: it stays a document',
 };
 
@@ -139,7 +183,9 @@ export function beyondAnswer(answer: AnswerDocument): string {
   return inFault ? `The form has no ${inFault} of a fault: it stays a document` : '';
 }
 
-export type AnswerFaults = Partial<Record<'if' | 'status' | 'body', string>>;
+export type AnswerFaults = Partial<
+  Record<'if' | 'status' | 'body' | 'names' | 'remembered' | 'callbacks', string>
+>;
 
 /** What keeps an answer from being saved; nothing when it may be. */
 export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
@@ -148,6 +194,19 @@ export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
   if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
     faults.status = 'A number from 200 to 999, or ${…}';
   }
+  if (draft.names.some(({ name, value }) => !isName(name) && (name || value))) {
+    faults.names = 'A name is of letters, digits and _, and begins with a letter';
+  }
+  if (draft.remembered.some(({ name, value }) => !name.trim() && value)) {
+    faults.remembered = 'Say under which key';
+  }
+  if (draft.callbacks.trim()) {
+    const wrong = jsonFault(draft.callbacks);
+    if (wrong || !draft.callbacks.trim().startsWith('['))
+      faults.callbacks = wrong || 'A list of calls, in JSON';
+  }
+  if (draft.kind === 'script' && !draft.body.trim())
+    faults.body = 'Write the script, or name a payload that ends in .js';
   if (draft.kind === 'payload' && !draft.payload) faults.body = 'Choose a payload';
   if (draft.kind === 'redirect' && !draft.redirect.trim()) faults.body = 'Say where to';
   if (draft.kind === 'redirect' && !isExpression(draft.status) && (status < 300 || status > 399)) {
@@ -174,6 +233,8 @@ function stepFaults(draft: AnswerDraft): AnswerFaults {
   return {};
 }
 
+const isName = (text: string) => /^[A-Za-z_][A-Za-z0-9_]*$/.test(text);
+
 function isExpression(text: string): boolean {
   return text.trim().startsWith('${');
 }
@@ -190,13 +251,20 @@ export function jsonFault(text: string): string {
 
 /** Whether two answers say the same; large bodies are compared, not written out. */
 export function sameAnswer(a: AnswerDraft, b: AnswerDraft): boolean {
-  const { headers: ours, key: _, ...mine } = a;
-  const { headers: theirs, key: __, ...other } = b;
+  const { headers: ours, names, remembered, key: _, ...mine } = a;
+  const { headers: theirs, names: otherNames, remembered: otherRemembered, key: __, ...other } = b;
   return (
     Object.entries(mine).every(([key, value]) => value === other[key as keyof typeof other]) &&
-    ours.length === theirs.length &&
-    ours.every((header, i) => header.name === theirs[i]?.name && header.value === theirs[i]?.value)
+    sameLines(ours, theirs) &&
+    sameLines(names, otherNames) &&
+    sameLines(remembered, otherRemembered)
   );
+}
+
+/** Whether lines say the same, whatever their keys. */
+function sameLines<T extends { key: number }>(ours: T[], theirs: T[]): boolean {
+  const said = ({ key: _, ...line }: T) => JSON.stringify(line);
+  return ours.length === theirs.length && ours.every((line, i) => said(line) === said(theirs[i] as T));
 }
 
 /** The document of an answer that has no faults, as text: the body goes in as it was written. */
@@ -207,6 +275,7 @@ export function answerText(draft: AnswerDraft): string {
     body.push([draft.kind, JSON.stringify(draft.body)]);
   }
   if (draft.kind === 'payload') body.push(['payload', JSON.stringify(draft.payload)]);
+  if (draft.kind === 'script') body.push(['script', JSON.stringify(draft.body)]);
   if (draft.kind === 'redirect') body.push(['redirect', JSON.stringify(draft.redirect.trim())]);
   if (draft.kind === 'fault') {
     const detail = draft.body.trim() ? { detail: draft.body } : {};
@@ -230,7 +299,33 @@ export function answerText(draft: AnswerDraft): string {
     ['headers', JSON.stringify(headers)],
   ];
   if (draft.recorded) body.push(['recorded', draft.recorded]);
-  return object(draft.kind === 'upstream' ? body : [...head, ...body]);
+  const whole = draft.kind === 'upstream' || draft.kind === 'script';
+  return object([...(whole ? [] : head), ...besideBody(draft), ...body]);
+}
+
+/** What an answer has beside what is sent: names of values, what is remembered, and calls made afterwards. */
+function besideBody(draft: AnswerDraft): [string, string][] {
+  const members: [string, string][] = [];
+  const named = hasNames(draft) ? draft.names.filter(({ name }) => name) : [];
+  if (named.length) members.push(['let', object(named.map(({ name, value }) => [name, valueJSON(value)]))]);
+  const kept = hasMemory(draft) ? draft.remembered.filter(({ name }) => name.trim()) : [];
+  if (kept.length) members.push(['remember', `[${kept.map(rememberText).join(',')}]`]);
+  if (draft.callbacks.trim()) members.push(['callbacks', draft.callbacks]);
+  return members;
+}
+
+/** A script names its values itself. */
+export const hasNames = ({ kind }: AnswerDraft) => kind !== 'script';
+
+/** What the upstream answers is not known when something would be remembered. */
+export const hasMemory = ({ kind }: AnswerDraft) => kind !== 'upstream';
+
+function rememberText({ name, how, value, for: lasts }: RememberedLine): string {
+  return object([
+    ['key', JSON.stringify(name)],
+    [how, how === 'forget' ? 'true' : valueJSON(value)],
+    ...(lasts.trim() && how !== 'forget' ? [['for', JSON.stringify(lasts.trim())] as [string, string]] : []),
+  ]);
 }
 
 /** A JSON object of members that are written already. */

@@ -1,5 +1,5 @@
 import { withOwnKeys } from './answerDraft';
-import type { MappingDraft } from './mappingDraft';
+import { emptyDraft, type MappingDraft } from './mappingDraft';
 
 /** What was being written when the page was left. */
 export interface Kept {
@@ -28,7 +28,7 @@ export function keptDraft(service: string, id: string, version: string): Kept | 
     const kept = JSON.parse(sessionStorage.getItem(keyOf(service, id)) ?? 'null');
     if (!kept || (id === '' && kept.version !== version)) return undefined;
     const answers = (kept.draft as MappingDraft).answers.map(withOwnKeys);
-    return { ...kept, draft: { ...kept.draft, answers } };
+    return { ...kept, draft: { ...emptyDraft(), ...kept.draft, answers } };
   } catch {
     return undefined;
   }

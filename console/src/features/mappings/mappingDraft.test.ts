@@ -87,6 +87,22 @@ describe('documentOf', () => {
     [{ status: 200, headers: [], payload: 'chart.json' }],
     [{ status: 308, headers: [], redirect: '/berths' }],
     [{ status: '${int(call.query.code)}', headers: [], text: 'x' }],
+    [{ script: 'export default () => ({})' }],
+    [{ status: 200, headers: [], let: { dues: '${call.body.nights * 12}', free: 7, code: '7' }, json: {} }],
+    [
+      {
+        status: 200,
+        headers: [],
+        remember: [
+          { key: 'a ${call.path.number}', value: '${call.body}', for: '10m' },
+          { key: 'b', append: { n: 1 } },
+          { key: 'c', forget: true },
+        ],
+        json: {},
+      },
+    ],
+    [{ status: 200, headers: [], callbacks: [{ to: '${call.body.url}', after: '2s' }], json: {} }],
+    [{ status: 200, headers: [], callbacks: [], json: {} }],
   ])('keeps the answer %o', (answer) => {
     expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
   });
@@ -219,11 +235,8 @@ describe('statusesOf', () => {
 it.each([
   [{ json: {} }, ''],
   [{ from: 'upstream', edit: [] }, ''],
-  [{ json: {}, let: { a: 1 } }, 'let'],
-  [{ script: 'export default () => ({})' }, 'scripts'],
-  [{ json: {}, remember: { key: 'a', value: 1 } }, 'remembered'],
-  [{ json: {}, callbacks: { name: 'told' } }, 'callbacks'],
-  [{ json: {}, callbacks: [] }, 'callbacks'],
+  [{ json: {}, let: { a: 1 }, remember: { key: 'a', value: 1 }, callbacks: { name: 'told' } }, ''],
+  [{ script: 'export default () => ({})' }, ''],
   [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
   [{ from: 'contract' }, 'starts from'],
   [{ from: 'mapping:free-berth' }, 'starts from'],
@@ -239,7 +252,39 @@ it.each([
     if (why) expect(said).toContain(why);
     else expect(said).toBe('');
   }
-  expect(beyondForm({ answer, flow: { name: 'hold', when: 'held' } } as Mapping)).not.toBe('');
+});
+
+it.each([
+  // biome-ignore lint/suspicious/noThenProperty: so the document calls it
+  [{ name: 'hold', of: '${call.path.number}', when: ['held', 'asked'], then: 'free' }],
+  [{ name: 'hold', when: 'start' }],
+  [{ name: 'hold' }],
+])('keeps the flow %o', (flow) => {
+  const draft = draftOf({ ...mapping, flow } as Mapping);
+  expect(JSON.parse(documentOf(draft)).flow).toEqual(flow);
+  expect(sameDraft(draft, draftOf({ ...mapping, flow: { ...flow, name: 'x' } } as Mapping))).toBe(false);
+  expect(faultsOf({ ...draft, flow: ' ' }).flow).toBe('when' in flow ? 'Give the flow a name' : undefined);
+});
+
+it('says what is wrong beside the body of an answer', () => {
+  const line = { key: 1, name: 'free berths', value: '1' };
+  const kept = { key: 1, name: '', how: 'value' as const, value: 'x', for: '' };
+  const wrong = faultsOf(
+    withAnswer(emptyDraft(), {
+      names: [line],
+      remembered: [kept],
+      callbacks: '{}',
+      kind: 'script',
+      body: ' ',
+    }),
+  );
+  expect(Object.keys(wrong.answers[0] ?? {}).sort()).toEqual(['body', 'callbacks', 'names', 'remembered']);
+  const { names, remembered } = { names: [{ ...line, name: 'free' }], remembered: [{ ...kept, name: 'a' }] };
+  expect(isSound(faultsOf(withAnswer(emptyDraft(), { names, remembered, callbacks: '[]' })))).toBe(true);
+  const start = withAnswer(emptyDraft(), { names, remembered });
+  expect(sameDraft(start, withAnswer(start, { names: [{ ...line, key: 9, name: 'free' }] }))).toBe(true);
+  expect(sameDraft(start, withAnswer(start, { names: [] }))).toBe(false);
+  expect(sameDraft(start, withAnswer(start, { remembered: [{ ...kept, name: 'b' }] }))).toBe(false);
 });
 
 it('keeps the edits of what the upstream says, and no status beside them', () => {

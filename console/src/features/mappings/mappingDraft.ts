@@ -36,6 +36,10 @@ export interface MappingDraft {
   after: '' | 'repeat-last' | 'start-over' | 'pass'; // the last of a sequence; "" as usual
   per: '' | 'everyone' | 'caller'; // whose calls it counts; "" as usual
   impair: string; // JSON: trouble that goes with every answer; "" for none
+  flow: string; // of which the mapping is a move; "" for none
+  flowOf: string; // an expression that tells things apart; "" for one thing
+  flowWhen: string; // states between commas; "" for any
+  flowThen: string; // the state afterwards; "" for the same
 }
 
 export function emptyDraft(): MappingDraft {
@@ -55,6 +59,10 @@ export function emptyDraft(): MappingDraft {
     after: '',
     per: '',
     impair: '',
+    flow: '',
+    flowOf: '',
+    flowWhen: '',
+    flowThen: '',
   };
 }
 
@@ -78,6 +86,10 @@ export function draftOf(mapping: MappingDocument): MappingDraft {
     answers: answersOf(mapping),
     after: mapping.then ?? '',
     per: mapping.per ?? '',
+    flow: mapping.flow?.name ?? '',
+    flowOf: mapping.flow?.of ?? '',
+    flowWhen: [mapping.flow?.when ?? []].flat().join(', '),
+    flowThen: mapping.flow?.then ?? '',
   };
 }
 
@@ -92,9 +104,7 @@ export function beyondForm({
   answer,
   sequence,
   choose,
-  flow,
-}: Pick<MappingDocument, 'answer' | 'sequence' | 'choose' | 'flow'>): string {
-  if (flow) return 'The form has no flows: it stays a document';
+}: Pick<MappingDocument, 'answer' | 'sequence' | 'choose'>): string {
   const answers = sequence ?? choose?.map((choice) => choice.answer) ?? [answer ?? {}];
   return answers.map(beyondAnswer).find(Boolean) ?? '';
 }
@@ -165,7 +175,7 @@ export function draftOfCall(call: CallDetail, more = ''): MappingDraft {
   };
 }
 
-export type Faults = Partial<Record<'id' | 'path' | 'where' | 'impair', string>> & {
+export type Faults = Partial<Record<'id' | 'path' | 'where' | 'impair' | 'flow', string>> & {
   /** Of each answer, in their order. */
   answers: AnswerFaults[];
 };
@@ -183,6 +193,8 @@ export function faultsOf(draft: MappingDraft): Faults {
     const wrong = jsonFault(draft.where);
     if (wrong || !draft.where.trim().startsWith('[')) faults.where = wrong || 'A list of conditions, in JSON';
   }
+  if (!draft.flow.trim() && (draft.flowOf || draft.flowWhen || draft.flowThen))
+    faults.flow = 'Give the flow a name';
   if (draft.impair.trim() && jsonFault(draft.impair)) faults.impair = jsonFault(draft.impair);
   if (draft.mode === 'choose') {
     faults.answers.forEach((of, i) => {
@@ -234,8 +246,19 @@ export function documentOf(draft: MappingDraft): string {
     ['rank', String(draft.rank)],
     ['call', object(callOf(draft, methods))],
     ...answerMembers(draft),
+    ...flowMember(draft),
     ...(draft.impair.trim() ? [['impair', draft.impair] as [string, string]] : []),
   ]);
+}
+
+function flowMember({ flow, flowOf, flowWhen, flowThen }: MappingDraft): [string, string][] {
+  if (!flow.trim()) return [];
+  const states = flowWhen.split(/[\s,]+/).filter(Boolean);
+  const members: [string, string][] = [['name', JSON.stringify(flow.trim())]];
+  if (flowOf.trim()) members.push(['of', JSON.stringify(flowOf.trim())]);
+  if (states.length) members.push(['when', JSON.stringify(states.length === 1 ? states[0] : states)]);
+  if (flowThen.trim()) members.push(['then', JSON.stringify(flowThen.trim())]);
+  return [['flow', object(members)]];
 }
 
 function answerMembers(draft: MappingDraft): [string, string][] {

@@ -138,13 +138,17 @@ function expressionsOf(of: MappingDraft | string): string[] {
   const texts =
     typeof of === 'string'
       ? [of]
-      : of.answers.flatMap(({ if: condition, body, redirect, faultText, headers }) => [
-          condition.trim() && `\${${condition}}`,
-          body,
-          redirect,
-          faultText,
-          ...headers.map(({ value }) => value),
-        ]);
+      : of.answers.flatMap(
+          ({ if: condition, body, redirect, faultText, headers, names, remembered, callbacks }) => [
+            condition.trim() && `\${${condition}}`,
+            body,
+            redirect,
+            faultText,
+            callbacks,
+            ...[...headers, ...names, ...remembered].map(({ value }) => value),
+            ...remembered.map(({ name }) => name),
+          ],
+        );
   const all = texts.flatMap((text) => (text.length > largeDocument ? [] : expressionsIn(text)));
   return [...new Set(all.map(({ expression }) => expression))].slice(0, mostExpressions);
 }
