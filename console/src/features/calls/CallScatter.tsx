@@ -5,7 +5,7 @@ import { targetOf } from '@/lib/target';
 import { useTheme } from '@/lib/theme';
 import { useEvery } from '@/lib/useEvery';
 import { drawMark, SourceMark } from '@/ui/SourceMark';
-import { nearest, type Point, type Scatter, scatterOf } from './callScatter';
+import { apart, nearest, type Point, type Scatter, scatterOf } from './callScatter';
 
 interface Props {
   /** The newest first. */
@@ -168,22 +168,15 @@ function draw(
     c.fillText(clock(new Date(moment).toISOString()), share * width, height + 8);
   }
   const marks = new Map<string, HTMLCanvasElement>(); // drawn once for all points of a source
-  const taken = new Set<string>(); // places that have their mark: thousands stand on top of each other
-  let chosen: Point | undefined;
-  for (const point of plot.points) {
-    const { source, id } = point.call;
-    if (id === meant) chosen = point;
-    const [at, high] = [point.x * width, (1 - point.y) * height];
-    const place = `${source} ${Math.round(at)} ${Math.round(high)}`;
-    if (taken.has(place)) continue;
-    taken.add(place);
-    let mark = marks.get(source);
+  for (const { call, x, y } of apart(plot.points, { width, height })) {
+    let mark = marks.get(call.source);
     if (!mark) {
-      mark = markOf(source, colour(source), scale);
-      marks.set(source, mark);
+      mark = markOf(call.source, colour(call.source), scale);
+      marks.set(call.source, mark);
     }
-    c.drawImage(mark, at - half, high - half, 2 * half, 2 * half);
+    c.drawImage(mark, x * width - half, (1 - y) * height - half, 2 * half, 2 * half);
   }
+  const chosen = meant && plot.points.find(({ call }) => call.id === meant);
   if (!chosen) return;
   const { call, x, y } = chosen;
   drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, 1.4);

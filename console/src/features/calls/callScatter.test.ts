@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Call } from '@/api/types';
-import { nearest, scatterOf } from './callScatter';
+import { apart, nearest, scatterOf } from './callScatter';
 
 const called = (id: string, second: number, tookMs: number) =>
   ({ id, at: new Date(Date.UTC(2026, 10, 29, 12, 0, second)).toISOString(), tookMs }) as Call;
@@ -25,6 +25,23 @@ describe('calls by when they came and how long they took', () => {
     const one = scatterOf([called('a', 0, 0)]);
     expect([one?.points[0]?.x, one?.points[0]?.y, one?.marks.length]).toEqual([0.5, 0, 2]);
     expect(scatterOf([])).toBeUndefined();
+  });
+
+  it('draws one of those that stand on top of one another, of each source', () => {
+    const at = (source: string, x: number, y: number) => ({
+      call: { source } as Call,
+      x: x / 300,
+      y: 1 - y / 90,
+    });
+    const points = [
+      at('miss', 30, 30),
+      at('miss', 31, 31),
+      at('mapping', 30, 30),
+      at('miss', 36, 30),
+      at('miss', 30, 36),
+      at('miss', 300, 30),
+    ];
+    expect(apart(points, { width: 300, height: 90 })).toEqual(points.filter((_, i) => i !== 1));
   });
 
   it('finds the nearest within reach', () => {

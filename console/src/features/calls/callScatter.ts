@@ -76,6 +76,23 @@ function slowestOf(calls: Call[], took: Float64Array): Call[] {
     .slice(0, mostSlow);
 }
 
+/** How near to one another, in pixels, points of one source stand for each other: their marks are several wide. */
+const near = 3;
+
+/** Points that do not stand on top of one another: of thousands those that can be told apart. */
+export function apart(points: Point[], size: { width: number; height: number }): Point[] {
+  const columns = Math.ceil(size.width / near) + 1;
+  const taken = new Map<string, Set<number>>();
+  return points.filter(({ call: { source }, x, y }) => {
+    const places = taken.get(source) ?? new Set();
+    taken.set(source, places);
+    const place = Math.round(((1 - y) * size.height) / near) * columns + Math.round((x * size.width) / near);
+    if (places.has(place)) return false;
+    places.add(place);
+    return true;
+  });
+}
+
 /** The point that is nearest to a place, both in pixels from the top left; undefined where none is near. */
 export function nearest(
   points: Point[],
