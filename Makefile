@@ -90,10 +90,11 @@ corpus/soap/clients/node_modules/.package-lock.json: corpus/soap/clients/package
 	@touch $@
 
 corpus: judges e2e/judges/node_modules/.package-lock.json corpus/soap/clients/node_modules/.package-lock.json ## real contracts out of packages, called and judged; CORPUS="-contracts 60" for fewer
+	sh scripts/jaxws.sh
+	sh scripts/gsoap.sh
 	go run ./corpus $(CORPUS)
 	go run ./corpus/soap
-	sh scripts/jaxws.sh
-	go test -count=1 -tags jaxws -run TestJAXWS ./e2e
+	go test -count=1 -tags jaxws,gsoap -run 'TestJAXWS|TestGSOAP' ./e2e
 
 mutants: ## faults that the core's own tests do not notice; MUTANTS="-n 100 ./internal/core/match" for one package
 	go run ./mutants $(MUTANTS)

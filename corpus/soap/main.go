@@ -10,6 +10,7 @@ package main
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -94,6 +95,9 @@ func run(folder string, verbose bool) error {
 	for _, what := range []string{"contracts", "not read", "operations", "called", "lost", "requests against their contract", "answers", "answers against it", "panics", "slow", "understood by another client", "not understood", "not judged, since it failed itself", "not judged, since it cannot read the contract",
 		"bodies that libxml2 finds valid", "bodies that libxml2 finds invalid", "contracts whose schemas libxml2 cannot read"} {
 		t.add(what, 0)
+	}
+	for _, what := range []string{contractsRead, requestsMade, "lost"} {
+		t.add("gsoap: "+what, 0)
 	}
 	for _, name := range clients {
 		for _, what := range callerRows {
@@ -191,6 +195,7 @@ func (t *tally) try(path string, j *judge) error {
 	for _, wrong := range told.Wrong {
 		t.note("not understood", "%s: %s", path, wrong)
 	}
+	t.generated(path, c, strings.HasPrefix(replies[0].Type, "application/soap+xml"))
 	for i, client := range j.callers {
 		if err := t.called(path, c, clients[i], client, replies); err != nil {
 			return err
@@ -211,6 +216,57 @@ const (
 	answersUnderstood = "answers understood"
 	unjudged          = "not judged, since it failed itself"
 )
+
+// generated tries the requests that gSOAP makes of a contract. Their values are no more than samples, so
+// only whether each reaches its operation counts.
+func (t *tally) generated(path string, c *contract.Contract, soap12 bool) {
+	folder, err := os.MkdirTemp("", "gsoap")
+	if err != nil {
+		return
+	}
+	defer os.RemoveAll(folder)
+	run := func(name string, arguments ...string) error {
+		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+		defer cancel()
+		cmd := exec.CommandContext(ctx, name, arguments...)
+		cmd.Dir = folder
+		return cmd.Run()
+	}
+	whole, err := filepath.Abs(path)
+	if err != nil || run("wsdl2h", "-I", filepath.Dir(whole), "-o", "c.h", whole) != nil || run("soapcpp2", "-C", "-L", map[bool]string{false: "-1", true: "-2"}[soap12], "c.h") != nil {
+		return
+	}
+	t.add("gsoap: "+contractsRead, 1)
+	names := make(map[string]int)
+	for _, op := range c.Operations {
+		names[nameOf(op)]++
+	}
+	samples, _ := filepath.Glob(filepath.Join(folder, "*.req.xml"))
+	for _, sample := range samples {
+		parts := strings.Split(filepath.Base(sample), ".")
+		name := parts[len(parts)-3]
+		body, err := os.ReadFile(sample)
+		if err != nil || names[name] != 1 { // written otherwise, or overloaded
+			continue
+		}
+		t.add("gsoap: "+requestsMade, 1)
+		request := call.Request{Method: "POST", Address: "/", Path: "/", Header: call.Header{}, Body: call.Body{Bytes: body, Size: int64(len(body))}}
+		asked := c.Protocol.Dispatch(&request, nil)
+		if asked.Operation == nil || nameOf(asked.Operation) != name {
+			why := "goes to " + asked.ID()
+			if asked.Fault != nil {
+				why = asked.Fault.Text
+			}
+			t.note("gsoap: lost", "%s: %s: %s", path, name, why)
+		}
+	}
+}
+
+// nameOf is the name of an operation in its contract: ids of those that share it have a number behind it.
+func nameOf(op *contract.Operation) string {
+	name, _, _ := strings.Cut(op.ID, "-")
+	return name
+}
 
 // called has a client call the operations of a contract.
 func (t *tally) called(path string, c *contract.Contract, name string, client *judge, replies []reply) error {
