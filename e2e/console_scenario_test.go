@@ -92,7 +92,7 @@ func TestConsoleLanes(t *testing.T) {
 	assert.Regexp(t, "^200", s.says("GET /@mara/tides/stations"))
 
 	// examples and modes as well; a mapping is kept for it alone when that is asked for
-	must(t, p.Visit("/services/moorings"), p.WaitText("In my lane, mara"), p.Choose("Example of listBerths", "none-free"), p.WaitText("in lane mara"))
+	must(t, p.Visit("/services/moorings"), p.WaitText("In my lane, mara"), p.Choose("Example of listBerths", "none-free"), p.WaitText("listBerths answers with example “none-free” from the next call in lane mara"))
 	assert.Contains(t, s.says("GET /@mara/moorings/berths"), `"total":0`)
 	assert.Contains(t, s.says("GET /moorings/berths"), `"total":2`)
 	must(t, p.Choose("Example of listBerths", ""), p.WaitText("listBerths answers with what everybody gets"))

@@ -14,13 +14,13 @@ import (
 )
 
 type contractRow struct {
-	ServiceID string `db:"service_id"`
-	Revision  int    `db:"revision"`
-	File      string `db:"file"`
-	Main      string `db:"main"`
-	Imported  int64  `db:"imported"`
-	Text      []byte `db:"text"`
-	Withdrawn bool   `db:"withdrawn"`
+	ServiceID string     `db:"service_id"`
+	Revision  int        `db:"revision"`
+	File      string     `db:"file"`
+	Main      string     `db:"main"`
+	Imported  int64      `db:"imported"`
+	Text      packedText `db:"text"`
+	Withdrawn bool       `db:"withdrawn"`
 }
 
 func (r contractRow) stored() catalog.StoredContract {
