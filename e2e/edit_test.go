@@ -279,9 +279,10 @@ func TestOtherUpstreams(t *testing.T) {
 	}
 }
 
-// startProcess starts the real program with more variables in its environment.
-func startProcess(t testing.TB, environment []string) *service {
-	cmd := exec.Command(binary, "serve", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "", "--data", t.TempDir())
+// startProcess starts the real program with more variables in its environment, and its data in a folder.
+func startProcess(t testing.TB, environment []string, data ...string) *service {
+	folder := append(data, t.TempDir())[0]
+	cmd := exec.Command(binary, "serve", "--control", "127.0.0.1:0", "--traffic", "127.0.0.1:0", "--proxy", "", "--data", folder)
 	cmd.Env = append(os.Environ(), environment...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -290,12 +291,13 @@ func startProcess(t testing.TB, environment []string) *service {
 	s := &service{t: t, control: addresses["console"], traffic: addresses["services"], pid: cmd.Process.Pid}
 	s.api, err = client.New(s.control)
 	require.NoError(t, err)
-	t.Cleanup(func() {
+	s.stop = sync.OnceFunc(func() {
 		s.api.Close()
 		http.DefaultClient.CloseIdleConnections()
 		assert.NoError(t, cmd.Process.Signal(os.Interrupt))
 		assert.NoError(t, cmd.Wait())
 	})
+	t.Cleanup(s.stop)
 	return s
 }
 

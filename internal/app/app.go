@@ -68,8 +68,8 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 	if err := keepPrivate(cfg.Data, logger); err != nil {
 		return fmt.Errorf("data folder %s: %w", cfg.Data, err)
 	}
-	defer relaxCollector(ctx, limit)()
 	a := &app{config: cfg, logger: logger, started: time.Now(), memory: shareOut(limit)}
+	defer a.memory.relaxCollector(ctx, limit)()
 	if err := a.listen(); err != nil {
 		return err
 	}
@@ -86,7 +86,7 @@ func Run(ctx context.Context, cfg config.Config, logger *slog.Logger, ready func
 // relaxCollector lets the heap grow before it is collected, by how much is in use, until the function
 // that it returns is called. Near the limit of memory it is collected more often instead. GOGC and
 // GOMEMLIMIT, when set, are obeyed instead.
-func relaxCollector(ctx context.Context, limit int64) (end func()) {
+func (s shares) relaxCollector(ctx context.Context, limit int64) (end func()) {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(limit / 10 * 9)
 	}
@@ -95,7 +95,7 @@ func relaxCollector(ctx context.Context, limit int64) (end func()) {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	var tuning sync.WaitGroup
-	tuning.Go(func() { memory.Tune(ctx) })
+	tuning.Go(func() { s.collector.Tune(ctx) })
 	return func() {
 		cancel()
 		tuning.Wait()
@@ -107,12 +107,14 @@ func relaxCollector(ctx context.Context, limit int64) (end func()) {
 type shares struct {
 	uploads, bodies *memory.Ledger
 	logBuffer       int
+	collector       *memory.Collector
 }
 
 func shareOut(limit int64) shares {
+	collector := &memory.Collector{}
 	return shares{
-		uploads: memory.NewLedger(limit / 2), bodies: memory.NewLedger(limit / 4),
-		logBuffer: int(min(calllog.DefaultBufferBytes, limit/8)),
+		uploads: memory.NewLedger(limit / 2).During(collector.Heavy), bodies: memory.NewLedger(limit / 4),
+		logBuffer: int(min(calllog.DefaultBufferBytes, limit/8)), collector: collector,
 	}
 }
 

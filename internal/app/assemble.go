@@ -57,7 +57,9 @@ func (a *app) assemble(ctx context.Context) error {
 	if err := a.store.SealWith(standIns); err != nil {
 		return err
 	}
+	read := a.memory.collector.Heavy() // contracts may be large
 	definitions, err := catalog.Open(ctx, a.store)
+	read()
 	if err != nil {
 		return err
 	}

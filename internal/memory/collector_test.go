@@ -22,11 +22,13 @@ func TestPercent(t *testing.T) {
 func TestTune(t *testing.T) {
 	before := debug.SetGCPercent(100)
 	defer debug.SetGCPercent(before)
+	var collector memory.Collector
+	collector.Heavy()() // which nobody tunes yet, and is over
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan struct{})
 	go func() {
 		defer close(ended)
-		memory.Tune(ctx)
+		collector.Tune(ctx)
 	}()
 	percent := func() int {
 		now := debug.SetGCPercent(100)
@@ -34,6 +36,19 @@ func TestTune(t *testing.T) {
 		return now
 	}
 	assert.Eventually(t, func() bool { return percent() == 400 }, 5*time.Second, 10*time.Millisecond)
+	uploads := memory.NewLedger(100).During(collector.Heavy)
+	_, ok := uploads.Reserve("", 101)
+	assert.False(t, ok)
+	assert.Equal(t, 400, percent(), "what is refused is not read")
+	first, _ := uploads.Reserve("", 60)
+	second, _ := uploads.Reserve("", 40)
+	assert.Equal(t, 30, percent(), "at once")
+	first()
+	first()
+	time.Sleep(300 * time.Millisecond)
+	assert.Equal(t, 30, percent(), "as long as anything is read")
+	second()
+	assert.Equal(t, 400, percent())
 	held := make([]byte, 300<<20)
 	runtime.GC()
 	assert.Eventually(t, func() bool { return percent() < 100 }, 5*time.Second, 10*time.Millisecond)

@@ -16,6 +16,7 @@ const Least = 256 << 20
 // Ledger knows how much of a share is in use. It is safe for concurrent use.
 type Ledger struct {
 	limit int64
+	begin func() (done func()) // what goes on while some of it is taken; nil for nothing
 
 	mu      sync.Mutex // guards used, by and refused
 	used    int64
@@ -25,6 +26,12 @@ type Ledger struct {
 
 // NewLedger builds the ledger of a share of so many bytes.
 func NewLedger(limit int64) *Ledger { return &Ledger{limit: limit, by: make(map[string]int64)} }
+
+// During has begin called whenever some of the share is taken, and what that returns when it is given back.
+func (l *Ledger) During(begin func() (done func())) *Ledger {
+	l.begin = begin
+	return l
+}
 
 // Reserve takes bytes of the share until release is called. It reports false where
 // that many are not left; then release does nothing. by is who takes them, such as a
@@ -38,7 +45,12 @@ func (l *Ledger) Reserve(by string, bytes int64) (release func(), ok bool) {
 		return func() {}, false
 	}
 	l.takeLocked(by, bytes)
+	done := func() {}
+	if l.begin != nil {
+		done = l.begin()
+	}
 	return sync.OnceFunc(func() {
+		done()
 		l.mu.Lock()
 		defer l.mu.Unlock()
 		l.takeLocked(by, -bytes)
