@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"net/textproto"
 	"net/url"
+	"slices"
 	"strings"
 
 	"rapidmimic.example/internal/core/call"
@@ -102,11 +103,11 @@ func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 		}
 	case value.Kind == tree.Map && p.Style == "deepObject":
 		for _, m := range value.Members {
-			query.Add(p.Name+"["+m.Key+"]", textOrPlain(m.Value))
+			addMember(query, p.Name+"["+m.Key+"]", m.Value)
 		}
 	case value.Kind == tree.Map && p.Explode:
 		for _, m := range value.Members {
-			query.Add(m.Key, textOrPlain(m.Value))
+			addMember(query, m.Key, m.Value)
 		}
 	case value.Kind == tree.List && p.Schema != nil:
 		query.Add(p.Name, written(p.Schema.document, p.Schema.Resolved(), value, separators[p.Style]))
@@ -114,6 +115,19 @@ func (p *Parameter) addQuery(query url.Values, value *tree.Node) {
 		query.Add(p.Name, Plain(value))
 	}
 }
+
+// addMember writes a member of an object: a list as pairs of one name, unless it has objects.
+func addMember(query url.Values, name string, value *tree.Node) {
+	if value.Kind != tree.List || slices.ContainsFunc(value.Items, isObject) {
+		query.Add(name, textOrPlain(value))
+		return
+	}
+	for _, item := range value.Items {
+		query.Add(name, textOrPlain(item))
+	}
+}
+
+func isObject(n *tree.Node) bool { return n.Kind == tree.Map }
 
 // element is an element of a list that stands by itself.
 func (p *Parameter) element(item *tree.Node) string {
@@ -123,9 +137,10 @@ func (p *Parameter) element(item *tree.Node) string {
 	return textOrPlain(item)
 }
 
-// textOrPlain is an element of a list: objects have no other form than JSON there.
+// textOrPlain is an element of a list, or a member of an object: objects, and lists of them, have no other
+// form than JSON there.
 func textOrPlain(n *tree.Node) string {
-	if n.Kind == tree.Map {
+	if isObject(n) || slices.ContainsFunc(n.Items, isObject) {
 		return textOf(n)
 	}
 	return Plain(n)

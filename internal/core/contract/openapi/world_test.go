@@ -191,6 +191,14 @@ paths: {/a: {post: {requestBody: {content: {application/x-www-form-urlencoded: {
 				assert.Equal(t, obeys, len(op.CheckRequest(&match.Facts{Request: &call.Request{Query: query}}, []string{"a"})) == 0, query)
 			}
 		}},
+		"objects within objects of a query": {"3.0.0", `
+paths: {/a: {get: {parameters: [{name: q, in: query, required: true, schema: {type: object, required: [l, m, n], properties: {l: {type: array, minItems: 1, items: {type: object, required: [n], properties: {n: {type: integer}}}}, m: {type: object, required: [n], properties: {n: {type: integer}}}, n: {type: array, items: {type: integer}}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
+			for n := range uint64(20) {
+				r := c.Operations[0].Try(sample.NewDraw(1, "", n))
+				assert.Empty(t, c.Operations[0].CheckRequest(&match.Facts{Request: &r}, []string{"a"}), r.Query)
+			}
+			assert.NotEmpty(t, c.Operations[0].CheckRequest(&match.Facts{Request: &call.Request{Query: `l=[{"n":"x"}]&m={"n":1}&n=1`}}, []string{"a"}))
+		}},
 		"a body of which nothing is known": {"2.0", `
 paths: {/a: {post: {consumes: [application/octet-stream], parameters: [{name: b, in: body, required: true, schema: {type: object, required: [n], properties: {n: {type: integer}}}}], ` + ok + `}}}`, func(t *testing.T, c *contract.Contract) {
 			r := c.Operations[0].Try(sample.NewDraw(1, "", 1))
