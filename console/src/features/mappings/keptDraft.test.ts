@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { beforeEach, expect, it } from 'vitest';
 import { emptyAnswer } from './answerDraft';
-import { forgetDrafts, keepDraft, keptDraft } from './keptDraft';
+import { endDraft, forgetDrafts, keepDraft, keptDraft } from './keptDraft';
 import { emptyDraft } from './mappingDraft';
 
 beforeEach(() => sessionStorage.clear());
@@ -26,6 +26,20 @@ it('keeps a draft over a reload, with the version that it was begun on', () => {
   expect(keptDraft('moorings', 'fog', 'v2')?.version, 'what is kept is another by now').toBe('v1');
   keepDraft('moorings', 'fog');
   expect(keptDraft('moorings', 'fog', 'v1')).toBeUndefined();
+});
+
+it('keeps none that was saved, however late its editor tells of it', () => {
+  const kept = { draft: emptyDraft(), text: 'mine', version: 'v1' };
+  keepDraft('moorings', 'fog', kept);
+  endDraft('moorings', 'fog');
+  keepDraft('moorings', 'fog', kept);
+  keepDraft('moorings', 'rain', kept);
+  expect(keptDraft('moorings', 'fog', 'v2')).toBeUndefined();
+  expect(keptDraft('moorings', 'rain', 'v1')).toMatchObject({ text: 'mine' });
+  keepDraft('moorings', 'fog', { ...kept, version: 'v2' });
+  expect(keptDraft('moorings', 'fog', 'v2'), 'of an editor that was opened anew').toMatchObject({
+    version: 'v2',
+  });
 });
 
 it('keeps none that is too large, and survives what is no draft', () => {

@@ -24,6 +24,7 @@ const keyOf = (service: string, id: string) => `${prefix}${service} ${id}`;
  * begun from the same; a mapping may be another by now than it was.
  */
 export function keptDraft(service: string, id: string, version: string): Kept | undefined {
+  over.delete(keyOf(service, id));
   try {
     const kept = JSON.parse(sessionStorage.getItem(keyOf(service, id)) ?? 'null');
     if (!kept || (id === '' && kept.version !== version)) return undefined;
@@ -39,8 +40,18 @@ export function forgetDrafts() {
   for (const key of Object.keys(sessionStorage)) if (key.startsWith(prefix)) sessionStorage.removeItem(key);
 }
 
+/** Drafts that were saved; what their editors still say of them comes late. */
+const over = new Set<string>();
+
+/** A draft was saved: it is kept no more, until an editor is opened anew. */
+export function endDraft(service: string, id: string) {
+  keepDraft(service, id);
+  over.add(keyOf(service, id));
+}
+
 /** Keeps a draft over a reload; without one there is none any more. */
 export function keepDraft(service: string, id: string, kept?: Kept) {
+  if (over.has(keyOf(service, id))) return;
   const text = kept && JSON.stringify(kept);
   try {
     if (text && text.length < mostKept) sessionStorage.setItem(keyOf(service, id), text);

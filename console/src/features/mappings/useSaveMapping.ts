@@ -3,7 +3,7 @@ import { useLocation } from 'wouter';
 import { keys } from '@/api/keys';
 import type { Mapping } from '@/api/types';
 import { notify, notifyChange } from '@/ui/Notices';
-import { draftId, keepDraft } from './keptDraft';
+import { draftId, endDraft } from './keptDraft';
 import { putMapping, removeFromLane, removeMapping } from './queries';
 
 interface Save {
@@ -37,7 +37,7 @@ export function useSaveMapping(service: string, saved?: SavedMapping) {
   const save = useMutation({
     mutationFn: ({ id, document, etag }: Save) => putMapping(service, id, document, etag, lane),
     onSuccess: async (mapping, { over }) => {
-      keepDraft(service, draftId(saved));
+      endDraft(service, draftId(saved));
       const made = over === undefined && !saved;
       notifyChange(
         `${mapping.id} is saved and live on the next call${lane ? ` in lane ${lane}` : ''}`,
