@@ -3,8 +3,10 @@ package e2e
 import (
 	"encoding/xml"
 	"os"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -65,6 +67,10 @@ func TestAWalk(t *testing.T) {
 	_, err = s.api.GoInWalk(ctx, "board", "many")
 	require.NoError(t, err)
 	assert.Equal(t, 1000, strings.Count(s.says("GET /quay/board"), `"number"`))
+	require.Eventually(t, func() bool { // a large answer is there a moment before its call is in the log
+		walk, err = s.api.Walk(ctx, "board")
+		return err == nil && slices.ContainsFunc(walk.Steps, func(step api.WalkStep) bool { return step.ID == "many" && len(step.Calls) == 1 })
+	}, 10*time.Second, 20*time.Millisecond)
 	_, err = s.api.NoteInWalk(ctx, "board", "many", api.WalkNote{Verdict: "defect", Text: "hangs | for <b>ever</b>"})
 	require.NoError(t, err)
 	_, err = s.api.GoInWalk(ctx, "board", "0")
