@@ -4,7 +4,6 @@ package e2e
 
 import (
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -23,17 +22,10 @@ func TestGSOAP(t *testing.T) {
 	for version, port := range map[string]string{"-1": "Desk", "-2": "Desk12"} {
 		folder := t.TempDir()
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "desk.cpp"), source, 0o600))
-		run := func(name string, arguments ...string) string {
-			cmd := exec.Command(name, arguments...)
-			cmd.Dir = folder
-			out, err := cmd.CombinedOutput()
-			require.NoError(t, err, "%s: %s", name, out)
-			return string(out)
-		}
-		run("wsdl2h", "-o", "desk.h", s.traffic+"/customs?wsdl")
-		run("soapcpp2", "-j", "-C", "-L", version, "desk.h")
-		run("g++", "-o", "desk", "desk.cpp", "soapC.cpp", "soapDesk11Proxy.cpp", "-lgsoap++")
-		said := strings.Fields(run("./desk", s.traffic+"/customs/"+port))
+		tool(t, folder, "wsdl2h", "-o", "desk.h", s.traffic+"/customs?wsdl")
+		tool(t, folder, "soapcpp2", "-j", "-C", "-L", version, "desk.h")
+		tool(t, folder, "g++", "-o", "desk", "desk.cpp", "soapC.cpp", "soapDesk11Proxy.cpp", "-lgsoap++")
+		said := strings.Fields(tool(t, folder, "./desk", s.traffic+"/customs/"+port))
 		assert.Equal(t, []string{"askClearance", "submitManifest", "listHolds", "cancelManifest", "unknownManifest"}, said, port)
 	}
 	list, err := s.api.Calls(t.Context(), client.CallQuery{Text: "method:POST deviates"})

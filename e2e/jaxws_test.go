@@ -4,7 +4,6 @@ package e2e
 
 import (
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -21,21 +20,14 @@ func java(t *testing.T, client, contract, into string) (lines []string) {
 	jars, err := filepath.Glob("/usr/share/jaxws/lib/*.jar")
 	require.NoError(t, err)
 	path := strings.Join(append(jars, "/usr/share/java/jaxws-rt.jar"), ":")
-	run := func(name string, arguments ...string) string {
-		cmd := exec.Command(name, arguments...)
-		cmd.Dir = folder
-		out, err := cmd.CombinedOutput()
-		require.NoError(t, err, "%s: %s", name, out)
-		return string(out)
-	}
 	source, err := os.ReadFile("judges/" + client + ".java")
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, client+".java"), source, 0o600))
-	run("wsimport", "-extension", "-keep", "-Xnocompile", "-p", "skerry."+into, "-d", ".", contract)
+	tool(t, folder, "wsimport", "-extension", "-keep", "-Xnocompile", "-p", "skerry."+into, "-d", ".", contract)
 	classes, err := filepath.Glob(filepath.Join(folder, "skerry", into, "*.java"))
 	require.NoError(t, err)
-	run("javac", append([]string{"-nowarn", "-cp", path, "-d", "out", client + ".java"}, classes...)...)
-	for line := range strings.SplitSeq(strings.TrimSpace(run("java", "-cp", "out:"+path, client, contract)), "\n") {
+	tool(t, folder, "javac", append([]string{"-nowarn", "-cp", path, "-d", "out", client + ".java"}, classes...)...)
+	for line := range strings.SplitSeq(strings.TrimSpace(tool(t, folder, "java", "-cp", "out:"+path, client, contract)), "\n") {
 		if !strings.Contains(line, "FactoryFinder") && !strings.HasPrefix(line, "WARNING") {
 			lines = append(lines, line)
 		}

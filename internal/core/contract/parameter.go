@@ -1,6 +1,7 @@
 package contract
 
 import (
+	"cmp"
 	"net/textproto"
 	"net/url"
 	"slices"
@@ -220,17 +221,12 @@ var separators = map[string]string{"spaceDelimited": " ", "pipeDelimited": "|", 
 // Tabs is the style of lists with tabs between their elements, which Swagger 2.0 alone has.
 const Tabs = "tabs"
 
+// ListStyles are the styles of lists by the collectionFormat of Swagger 2.0, but for those with commas.
+var ListStyles = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited", "tsv": Tabs}
+
 // separatorOf is what stands between the elements of a list, as Swagger 2.0 says it in the schema.
 func separatorOf(schema *tree.Node) string {
-	switch schema.Get("collectionFormat").Str() {
-	case "ssv":
-		return " "
-	case "tsv":
-		return "\t"
-	case "pipes":
-		return "|"
-	}
-	return ","
+	return cmp.Or(separators[ListStyles[schema.Get("collectionFormat").Str()]], ",")
 }
 
 // Written is a value as it stands in a header or a path: the elements of a list with a separator between

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { keys } from '@/api/keys';
 import { readPins, writePins } from '@/api/pins';
-import { parseExact } from '@/lib/exactJson';
+import { readValue } from '@/lib/valueText';
 import { Button } from '@/ui/Button';
 import { Dialog, DialogContent, DialogTrigger } from '@/ui/Dialog';
 import { Field } from '@/ui/Field';
@@ -65,13 +65,4 @@ export function PinField({ service, operation, pointer, value, look }: Props) {
       </DialogContent>
     </Dialog>
   );
-}
-
-/** What was written as a value: JSON where it is some, else a text. */
-function readValue(text: string): unknown {
-  try {
-    return parseExact(text);
-  } catch {
-    return text;
-  }
 }

@@ -1,3 +1,5 @@
+import { isJson } from '@/lib/format';
+
 /** Pins as they are edited: "/state = taken", one a line. */
 export function pinText(pins: Record<string, unknown> | undefined): string {
   return Object.entries(pins ?? {})
@@ -23,13 +25,4 @@ export function parsePins(text: string): Record<string, unknown> | null {
     pins[match[1]] = isJson(match[2]) ? JSON.parse(match[2]) : match[2];
   }
   return pins;
-}
-
-function isJson(text: string): boolean {
-  try {
-    JSON.parse(text);
-    return true;
-  } catch {
-    return false;
-  }
 }

@@ -1,5 +1,3 @@
-import { Plus, X } from 'lucide-react';
-import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
 import { TextArea } from '@/ui/TextArea';
@@ -11,6 +9,7 @@ import {
   headerLine,
   rememberedLine,
 } from './answerDraft';
+import { AddLine, RemoveLine } from './LineButtons';
 
 interface Props {
   draft: AnswerDraft;
@@ -101,19 +100,10 @@ function NamedValues({ names, fault, onChange }: NamedProps) {
               onChange={(event) => onChange(put(names, key, { value: event.target.value }))}
               className={cn(inputLook, 'min-w-0 flex-1 font-mono')}
             />
-            <Button
-              look="bare"
-              className="px-1.5"
-              aria-label={`Remove ${name || 'the name'}`}
-              onClick={() => onChange(without(names, key))}
-            >
-              <X size={14} aria-hidden />
-            </Button>
+            <RemoveLine what={name || 'the name'} onPress={() => onChange(without(names, key))} />
           </div>
         ))}
-        <Button look="bare" className="h-7 px-1.5" onClick={() => onChange([...names, headerLine()])}>
-          <Plus size={14} aria-hidden /> Name a value
-        </Button>
+        <AddLine label="Name a value" onPress={() => onChange([...names, headerLine()])} />
         <Fault text={fault} />
       </div>
     </fieldset>
@@ -175,20 +165,11 @@ function Remembered({ lines, fault, onChange }: RememberedProps) {
                   />
                 </>
               )}
-              <Button
-                look="bare"
-                className="px-1.5"
-                aria-label={`Remove ${called}`}
-                onClick={() => onChange(without(lines, line.key))}
-              >
-                <X size={14} aria-hidden />
-              </Button>
+              <RemoveLine what={called} onPress={() => onChange(without(lines, line.key))} />
             </div>
           );
         })}
-        <Button look="bare" className="h-7 px-1.5" onClick={() => onChange([...lines, rememberedLine()])}>
-          <Plus size={14} aria-hidden /> Remember a value
-        </Button>
+        <AddLine label="Remember a value" onPress={() => onChange([...lines, rememberedLine()])} />
         <Fault text={fault} />
       </div>
     </fieldset>

@@ -1,8 +1,7 @@
-import { Plus, X } from 'lucide-react';
-import { Button } from '@/ui/Button';
 import { cn } from '@/ui/cn';
 import { inputLook } from '@/ui/Field';
 import { type AnswerDraft, headerLine } from './answerDraft';
+import { AddLine, RemoveLine } from './LineButtons';
 
 interface Props {
   headers: AnswerDraft['headers'];
@@ -31,19 +30,13 @@ export function HeaderLines({ headers, onChange }: Props) {
               onChange={(event) => set(header.key, { value: event.target.value })}
               className={cn(inputLook, 'min-w-0 flex-1 font-mono')}
             />
-            <Button
-              look="bare"
-              className="px-1.5"
-              aria-label={`Remove ${header.name || 'the header'}`}
-              onClick={() => onChange(headers.filter((h) => h.key !== header.key))}
-            >
-              <X size={14} aria-hidden />
-            </Button>
+            <RemoveLine
+              what={header.name || 'the header'}
+              onPress={() => onChange(headers.filter((h) => h.key !== header.key))}
+            />
           </div>
         ))}
-        <Button look="bare" className="h-7 px-1.5" onClick={() => onChange([...headers, headerLine()])}>
-          <Plus size={14} aria-hidden /> Add a header
-        </Button>
+        <AddLine label="Add a header" onPress={() => onChange([...headers, headerLine()])} />
       </div>
     </fieldset>
   );

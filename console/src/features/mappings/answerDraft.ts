@@ -1,6 +1,6 @@
 import type { MappingDocument } from '@/api/types';
 import { writeExact } from '@/lib/exactJson';
-import { valueJSON, valueText } from './valueText';
+import { valueJSON, valueText } from '@/lib/valueText';
 
 /** An answer of a mapping while it is being written: everything is text until it is saved. */
 export interface AnswerDraft {

@@ -1,15 +1,6 @@
 import { expect, it } from 'vitest';
-import {
-  type Group,
-  type Item,
-  jsonText,
-  moveItem,
-  newRow,
-  readJson,
-  replaceItem,
-  rowsOf,
-  whereOf,
-} from './conditionRows';
+import { readValue, valueText } from '@/lib/valueText';
+import { type Group, type Item, moveItem, newRow, replaceItem, rowsOf, whereOf } from './conditionRows';
 
 it.each([
   ['[{"query":"season","equals":"winter"}]', ['query', 'season', 'equals', 'winter', '']],
@@ -65,7 +56,7 @@ it.each([
 
 it('keeps what is typed as a value', () => {
   for (const text of ['', 'w', '"3', '"3"', '3', 'true', '{"a"', '[1]'])
-    expect(jsonText(readJson(text))).toBe(text);
+    expect(valueText(readValue(text))).toBe(text);
 });
 
 it('replaces one row, also in a group', () => {

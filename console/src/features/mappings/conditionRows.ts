@@ -1,4 +1,5 @@
 import { parseExact, writeExact } from '@/lib/exactJson';
+import { readValue, valueText } from '@/lib/valueText';
 
 /** What a condition looks at. */
 export type Part = (typeof parts)[number][0];
@@ -117,7 +118,7 @@ function rowOf(condition: Record<string, unknown>, keys: string[]): Row | undefi
   if (others.length === 0) return { ...row, test: 'present', value: '' };
   const value = condition[test];
   if (test === 'present') return { ...row, test: value === false ? 'absent' : 'present', value: '' };
-  if (kindOf(test) === 'json') return { ...row, test: test as Test, value: jsonText(value) };
+  if (kindOf(test) === 'json') return { ...row, test: test as Test, value: valueText(value) };
   return typeof value === 'string' ? { ...row, test: test as Test, value } : undefined;
 }
 
@@ -143,27 +144,8 @@ function conditionOf(item: Item): unknown {
   if (except.length > 0) condition.except = except;
   if (testless(part)) return condition;
   if (test === 'present' || test === 'absent') condition.present = test === 'present';
-  else condition[test] = kindOf(test) === 'json' ? readJson(value) : value;
+  else condition[test] = kindOf(test) === 'json' ? readValue(value) : value;
   return condition;
-}
-
-/** A value as it is edited: a text as it is, unless it would be read back as something else. */
-export function jsonText(value: unknown): string {
-  return typeof value === 'string' && !isJson(value) ? value : writeExact(value);
-}
-
-/** What was written as a value: JSON where it is some, else a text. */
-export function readJson(text: string): unknown {
-  return isJson(text) ? parseExact(text) : text;
-}
-
-function isJson(text: string): boolean {
-  try {
-    JSON.parse(text);
-    return true;
-  } catch {
-    return false;
-  }
 }
 
 /** The rows with one of them, by the places that lead to it, replaced; taken out by null. */

@@ -1,6 +1,7 @@
 import type { CallDetail } from '@/api/types';
 import { bodyLines, pathOf } from '@/lib/bodyLines';
-import { jsonText, type Part, readJson } from './conditionRows';
+import { readValue, valueText } from '@/lib/valueText';
+import type { Part } from './conditionRows';
 
 /** What a call has, by part and name, as a condition would have it. */
 export type Seen = Partial<Record<Part, Map<string, string>>>;
@@ -11,19 +12,19 @@ const mostFields = 300;
 export function seenInCall({ query, request }: Pick<CallDetail, 'query' | 'request'>): Seen {
   const header = (name: string) => request.headers.find(([one]) => one?.toLowerCase() === name)?.[1] ?? '';
   const seen: Seen = {
-    query: new Map([...new URLSearchParams(query ?? '')].map(([name, value]) => [name, jsonText(value)])),
-    header: new Map(request.headers.map(([name = '', value = '']) => [name.toLowerCase(), jsonText(value)])),
+    query: new Map([...new URLSearchParams(query ?? '')].map(([name, value]) => [name, valueText(value)])),
+    header: new Map(request.headers.map(([name = '', value = '']) => [name.toLowerCase(), valueText(value)])),
     cookie: new Map(
       header('cookie')
         .split(';')
         .map((pair) => pair.trim().split('='))
-        .flatMap(([name = '', ...value]) => (name ? [[name, jsonText(value.join('='))]] : [])),
+        .flatMap(([name = '', ...value]) => (name ? [[name, valueText(value.join('='))]] : [])),
     ),
   };
   if (request.encoding !== 'text' || request.truncated) return seen;
   if (header('content-type').startsWith('application/x-www-form-urlencoded')) {
     seen.form = new Map(
-      [...new URLSearchParams(request.body)].map(([name, value]) => [name, jsonText(value)]),
+      [...new URLSearchParams(request.body)].map(([name, value]) => [name, valueText(value)]),
     );
     return seen;
   }
@@ -33,7 +34,7 @@ export function seenInCall({ query, request }: Pick<CallDetail, 'query' | 'reque
   for (let at = 0; at < body.lines.length && fields.size < mostFields; at++) {
     const value = body.lines[at]?.value;
     if (value !== undefined)
-      fields.set(pathOf(body, at), jsonText(body.notation === 'json' ? readJson(value) : value));
+      fields.set(pathOf(body, at), valueText(body.notation === 'json' ? readValue(value) : value));
   }
   seen[body.notation === 'json' ? 'body' : 'xml'] = fields;
   return seen;
@@ -57,7 +58,7 @@ export function seenNames(
   const segments = call.path.split('/');
   template.split('/').forEach((segment, i) => {
     const name = /^\{(\w+)\}$/.exec(segment)?.[1];
-    if (name && segments[i]) names.push({ name: `call.path.${name}`, value: jsonText(segments[i]) });
+    if (name && segments[i]) names.push({ name: `call.path.${name}`, value: valueText(segments[i]) });
   });
   for (const [of, values] of [
     ['call.query', seen.query],

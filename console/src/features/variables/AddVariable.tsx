@@ -1,12 +1,13 @@
 import { useState } from 'react';
 import { wrongIn } from '@/api/http';
 import { word } from '@/lib/shell';
+import { readValue } from '@/lib/valueText';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import { Field } from '@/ui/Field';
 import { Switch } from '@/ui/Switch';
 import { useVariableChange } from './queries';
-import { readValue, type Table } from './variableTable';
+import type { Table } from './variableTable';
 
 interface Props {
   service: string;

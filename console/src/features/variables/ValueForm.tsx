@@ -1,11 +1,12 @@
 import { useState } from 'react';
 import { wrongIn } from '@/api/http';
+import { readValue } from '@/lib/valueText';
 import { Button } from '@/ui/Button';
 import { Field } from '@/ui/Field';
 import { ProblemNotice } from '@/ui/ProblemNotice';
 import { Switch } from '@/ui/Switch';
 import { type Place, useVariableChange } from './queries';
-import { isSecret, readValue, type Said, type Table, textOf } from './variableTable';
+import { isSecret, type Said, type Table, textOf } from './variableTable';
 
 interface Props {
   place: Place;

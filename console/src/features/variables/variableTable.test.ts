@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { parseExact, writeExact } from '@/lib/exactJson';
-import { isSecret, namesOf, patchOf, readValue, saidOf, setsOf, textOf } from './variableTable';
+import { readValue } from '@/lib/valueText';
+import { isSecret, namesOf, patchOf, saidOf, setsOf, textOf } from './variableTable';
 
 describe('values as they are typed', () => {
   test.each([

@@ -1,5 +1,5 @@
 import type { Variables } from '@/api/types';
-import { parseExact, writeExact } from '@/lib/exactJson';
+import { valueText } from '@/lib/valueText';
 
 /** What a document says of a variable: a value, or that it is a secret. */
 export type Said = unknown;
@@ -17,16 +17,7 @@ export function isSecret(said: Said): boolean {
 /** A value as it is typed: JSON, or a text that reads as none. */
 export function textOf(said: Said): string {
   if (isSecret(said) || said === undefined) return '';
-  return typeof said === 'string' && readValue(said) === said ? said : writeExact(said);
-}
-
-/** The value of what is typed. */
-export function readValue(text: string): unknown {
-  try {
-    return parseExact(text);
-  } catch {
-    return text;
-  }
+  return valueText(said);
 }
 
 /** The names of all variables of a table, in their order. */

@@ -138,7 +138,7 @@ func (r *reader) readParameters(op *contract.Operation, list *tree.Node, at stri
 		case n.Get("type") != nil: // Swagger 2.0 writes the schema into the parameter
 			p.Schema = r.document.RequestSchema(paramAt)
 			format := n.Get("collectionFormat").Str()
-			p.Style, p.Explode = cmp.Or(listStyles[format], p.Style), format == "multi"
+			p.Style, p.Explode = cmp.Or(contract.ListStyles[format], p.Style), format == "multi"
 		case len(n.Get("content").Entries()) > 0:
 			m := n.Get("content").Entries()[0]
 			p.Content = sample.OfRange(m.Key)

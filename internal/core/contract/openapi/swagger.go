@@ -261,12 +261,9 @@ func form(parameters []*tree.Node, consumes []string) tree.Member {
 	return tree.Member{Key: "requestBody", Line: first.Line, Col: first.Col, Value: at(first, body)}
 }
 
-// listStyles are the styles of lists by their format, but for those with commas.
-var listStyles = map[string]string{"ssv": "spaceDelimited", "pipes": "pipeDelimited", "tsv": contract.Tabs}
-
 // arrayEncoding is how the elements of a list stand in a form.
 func arrayEncoding(p *tree.Node) *tree.Node {
 	format := p.Get("collectionFormat").Str()
-	style := listStyles[format]
+	style := contract.ListStyles[format]
 	return tree.NewMap(tree.Member{Key: "style", Value: tree.NewString(cmp.Or(style, "form"))}, tree.Member{Key: "explode", Value: tree.NewBool(format == "multi")})
 }
