@@ -51,8 +51,11 @@ func note(d *engine.Decision, text string) {
 func deliver(w http.ResponseWriter, r *http.Request, record *call.Record, d *engine.Decision) (abort bool) {
 	switch d.Effect {
 	case "":
-		if d.Line.Slow() {
+		switch {
+		case d.Line.Slow():
 			w = newSlowWriter(r.Context(), w, d.Line)
+		case record.Answer.Wire == nil && len(record.Answer.Body) > keptByHTTP:
+			gather(r)
 		}
 		send(w, r, record, d.Reveal)
 		return false
@@ -154,7 +157,8 @@ func newSlowWriter(ctx context.Context, w http.ResponseWriter, line spec.Line) *
 func (s *slowWriter) Unwrap() http.ResponseWriter { return s.ResponseWriter }
 
 // Write implements io.Writer. It returns when the line has taken everything, or
-// the caller has left.
+// the caller has left. What the line took last may be kept until there is more, as
+// net/http does: see writeEnd.
 func (s *slowWriter) Write(b []byte) (written int, err error) {
 	if s.begun.IsZero() {
 		if err := s.controller.Flush(); err != nil { // the head goes ahead
@@ -170,12 +174,15 @@ func (s *slowWriter) Write(b []byte) (written int, err error) {
 		if err := pause(s.ctx, s.until(len(piece))); err != nil {
 			return written, err
 		}
-		n, err := s.ResponseWriter.Write(piece)
+		n, err := writeEnd(s.ResponseWriter, piece)
 		written += n
 		s.sent += int64(n)
 		b = b[n:]
 		if err != nil {
 			return written, err
+		}
+		if len(b) == 0 {
+			break
 		}
 		if err := s.controller.Flush(); err != nil {
 			return written, err

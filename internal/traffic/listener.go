@@ -158,6 +158,9 @@ type conn struct {
 	beforeNext atomic.Pointer[func()]
 	// order is that of the head that is sent next; nil for the usual one.
 	order atomic.Pointer[headOrder]
+	// gathering says that gathered, which Write alone uses, waits for more: see gather.
+	gathering atomic.Bool
+	gathered  *[]byte
 
 	// begins is the beginning of the present request, of which there are beginsSize
 	// bytes. Reading and refusing happen in one goroutine.
@@ -229,12 +232,12 @@ func (c *conn) Write(b []byte) (int, error) {
 			return len(b), nil
 		}
 		c.order.Store(nil)
-		if _, err := c.Conn.Write(ready); err != nil {
+		if _, err := c.send(ready); err != nil {
 			return 0, err
 		}
 		return len(b), nil
 	}
-	return c.Conn.Write(b)
+	return c.send(b)
 }
 
 // note tells of an answer that no handler gave.

@@ -309,12 +309,12 @@ func (x *relayed) answerHeader(resp *http.Response) call.Header {
 // copyBody sends the body on as it arrives: what comes without a length is not
 // held back.
 func (x *relayed) copyBody(resp *http.Response) error {
-	flush := resp.ContentLength < 0
+	slow := x.decision.Line.Slow()
 	controller := http.NewResponseController(x.w)
 	buffer := buffers.Get().(*[]byte)
 	defer buffers.Put(buffer)
 	var to io.Writer = x.w
-	if x.decision.Line.Slow() {
+	if slow {
 		to = newSlowWriter(x.r.Context(), x.w, x.decision.Line)
 	}
 	from := io.Reader(resp.Body)
@@ -326,11 +326,15 @@ func (x *relayed) copyBody(resp *http.Response) error {
 		if n > 0 {
 			x.answer.Write((*buffer)[:n])
 			x.came(n)
-			if _, writeErr := to.Write((*buffer)[:n]); writeErr != nil {
+			write, whole := to.Write, x.answer.size == resp.ContentLength
+			if whole {
+				write = func(b []byte) (int, error) { return writeEnd(to, b) }
+			}
+			if _, writeErr := write((*buffer)[:n]); writeErr != nil {
 				x.note(fmt.Sprintf("the caller left after %d bytes of the answer", x.answer.size))
 				return nil
 			}
-			if flush {
+			if resp.ContentLength < 0 || slow && !whole {
 				_ = controller.Flush()
 			}
 		}

@@ -171,14 +171,18 @@ func (h *Handler) carryOut(w http.ResponseWriter, r *http.Request, record *call.
 // call. What is to be done for the log holds up nobody but the next call on the connection: over HTTP/2,
 // where calls share one, those that come after.
 func (h *Handler) keep(r *http.Request, record *call.Record) {
+	first, large := r.ProtoMajor == 1, len(record.Answer.Body) > keptByHTTP
 	work := h.Log.Add(record)
-	if work == nil && r.ProtoMajor == 1 {
+	if first && work == nil && !large {
 		return
 	}
 	switch c := trackedConn(r); {
 	case c == nil:
-	case r.ProtoMajor == 1:
-		c.whenOver.Store(&work)
+	case first:
+		c.gathering.Store(false)
+		if work != nil {
+			c.whenOver.Store(&work)
+		}
 	case work == nil:
 		c.beforeNext.Store(nil)
 	default:
@@ -229,7 +233,7 @@ func send(w http.ResponseWriter, r *http.Request, record *call.Record, reveal bo
 	if r.Method == http.MethodHead || len(body) == 0 {
 		return
 	}
-	_, _ = w.Write(body) // a caller that has gone away is no fault of ours
+	_, _ = writeEnd(w, body) // a caller that has gone away is no fault of ours
 }
 
 // sendAsItCame writes an answer that was recorded: in its coding, its pieces in their
@@ -259,12 +263,15 @@ func sendAsItCame(w http.ResponseWriter, r *http.Request, record *call.Record, r
 			return
 		}
 		n := min(piece.Bytes, len(body))
+		if n == len(body) {
+			break // the rest goes out when the call is kept
+		}
 		if _, err := w.Write(body[:n]); err != nil || control.Flush() != nil {
 			return // the caller has gone away
 		}
 		body = body[n:]
 	}
-	_, _ = w.Write(body) // likewise
+	_, _ = writeEnd(w, body) // likewise
 	for _, f := range wire.Trailer {
 		w.Header().Set(f.Name, f.Value)
 	}
@@ -347,4 +354,5 @@ func (h *Handler) recoverFault(w http.ResponseWriter, r *http.Request, record *c
 	record.Source, record.By, record.Answer, record.Explanation = decision.Source, decision.By, decision.Answer, decision.Explanation
 	send(w, r, record, true)
 	h.Log.Add(record)
+	letGo(r)
 }
