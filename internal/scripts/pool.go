@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/exec"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"rapidmimic.example/internal/core/script"
@@ -33,30 +32,25 @@ const (
 // Pool runs scripts in workers. It is safe for concurrent use.
 type Pool struct {
 	program string
-	jobs    chan *job
 	drivers sync.WaitGroup
 	begin   func()
-	done    chan struct{}
-	closing sync.Once
+
+	mu     sync.RWMutex // guards closed, and jobs against being closed
+	closed bool
+	jobs   chan *job
 }
 
 // job is one call for a script.
 type job struct {
+	ctx    context.Context
+	since  time.Time
 	script *script.Script
 	call   []byte
 	host   script.Host
-	state  atomic.Int32 // waiting, taken or left
 	out    script.Output
 	err    error
 	ready  chan struct{}
 }
-
-// The states of a job.
-const (
-	waiting int32 = iota
-	taken         // a worker has it, or had it
-	left          // nobody waits for it
-)
 
 const (
 	mostWaiting = 10_000 // jobs that wait for a worker
@@ -66,7 +60,7 @@ const (
 // NewPool makes a pool of at most so many workers of a program, "" for this one. They are started
 // when they are needed.
 func NewPool(program string, workers int) *Pool {
-	p := &Pool{program: program, jobs: make(chan *job, mostWaiting), done: make(chan struct{})}
+	p := &Pool{program: program, jobs: make(chan *job, mostWaiting)}
 	p.begin = sync.OnceFunc(func() {
 		for range workers {
 			p.drivers.Go(func() { p.drive(workers) })
@@ -81,44 +75,48 @@ var (
 	errBusy   = fmt.Errorf("no script could be run within %s, since so many are waiting", patience)
 )
 
-// Run runs a script for a call. host answers what it asks.
+// Run runs a script for a call. host answers what it asks. Where ctx ends or too many wait, that is
+// told when it would be its turn.
 func (p *Pool) Run(ctx context.Context, s *script.Script, in *script.Input, host script.Host) (script.Output, error) {
-	j := &job{script: s, call: in.Append([]byte(s.ID)), host: host, ready: make(chan struct{})}
-	select {
-	case <-p.done:
-		return script.Output{}, errClosed
-	default:
+	j := &job{ctx: ctx, since: time.Now(), script: s, call: in.Append([]byte(s.ID)), host: host, ready: make(chan struct{})}
+	if err := p.queue(j); err != nil {
+		return script.Output{}, err
+	}
+	<-j.ready
+	return j.out, j.err
+}
+
+func (p *Pool) queue(j *job) error {
+	p.mu.RLock()
+	defer p.mu.RUnlock()
+	if p.closed {
+		return errClosed
 	}
 	p.begin()
 	select {
 	case p.jobs <- j:
+		return nil
 	default:
-		return script.Output{}, errBusy
+		return errBusy
 	}
-	patient := time.NewTimer(patience)
-	defer patient.Stop()
-	var why error
-	select {
-	case <-j.ready:
-		return j.out, j.err
-	case <-ctx.Done():
-		why = ctx.Err()
-	case <-p.done:
-		why = errClosed
-	case <-patient.C:
-		why = errBusy
-	}
-	if j.state.CompareAndSwap(waiting, left) {
-		return script.Output{}, why
-	}
-	<-j.ready // it is being worked on, which is bounded
-	return j.out, j.err
 }
 
 // Close stops all workers. Calls that are under way come to their end.
 func (p *Pool) Close() {
-	p.closing.Do(func() { close(p.done) })
+	p.mu.Lock()
+	if !p.closed {
+		p.closed = true
+		close(p.jobs)
+	}
+	p.mu.Unlock()
 	p.drivers.Wait()
+}
+
+// isClosed reports whether no more jobs are run.
+func (p *Pool) isClosed() bool {
+	p.mu.RLock()
+	defer p.mu.RUnlock()
+	return p.closed
 }
 
 // drive gives jobs to one worker until the pool is closed.
@@ -129,33 +127,44 @@ func (p *Pool) drive(workers int) {
 			w.stop()
 		}
 	}()
-	for {
-		var first *job
-		select {
-		case first = <-p.jobs:
-		case <-p.done:
-			return
-		}
+	for first := range p.jobs {
 		if batch := p.take(first, min(mostAtOnce, 1+len(p.jobs)/workers)); len(batch) > 0 {
 			w = p.work(w, batch)
 		}
 	}
 }
 
-// take is a job and some more of those that wait, without those that nobody waits for.
+// take is a job and some more of those that wait, without those that are not to be run any more.
 func (p *Pool) take(first *job, most int) (batch []*job) {
-	for j := first; ; {
-		if j.state.CompareAndSwap(waiting, taken) {
+	for j := first; j != nil; {
+		if err := p.refuses(j); err != nil {
+			finish([]*job{j}, script.Output{}, err)
+		} else {
 			batch = append(batch, j)
 		}
 		if len(batch) >= most {
 			return batch
 		}
 		select {
-		case j = <-p.jobs:
+		case j = <-p.jobs: // nil where it is closed
 		default:
 			return batch
 		}
+	}
+	return batch
+}
+
+// refuses says why a job is not run; nil where it is.
+func (p *Pool) refuses(j *job) error {
+	switch {
+	case j.ctx.Err() != nil:
+		return j.ctx.Err()
+	case p.isClosed():
+		return errClosed
+	case time.Since(j.since) > patience:
+		return errBusy
+	default:
+		return nil
 	}
 }
 

@@ -86,8 +86,7 @@ func TestAPoolThatIsClosed(t *testing.T) {
 	assert.ErrorContains(t, err, "start a process for scripts")
 	left, cancel := context.WithCancel(t.Context())
 	cancel()
-	none := scripts.NewPool("", 0)
-	_, err = none.Run(left, good, &script.Input{}, nothing)
+	_, err = pool(t, 1).Run(left, good, &script.Input{}, nothing)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 

@@ -77,7 +77,7 @@ func WorkIfAsked() {
 }
 
 // Work is the whole of a worker: it runs scripts until its input ends, and returns the exit code.
-func Work(in io.Reader, out io.Writer) int {
+func Work(in *os.File, out io.Writer) int {
 	runtime.GOMAXPROCS(1) // it runs one script at a time
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(heapLimit / 2)
@@ -91,7 +91,7 @@ func Work(in io.Reader, out io.Writer) int {
 	watching := &watch{wake: make(chan struct{}, 1)}
 	go watching.forever()
 	w := &worker{
-		in: bufio.NewReaderSize(in, bufferSize), out: bufio.NewWriterSize(out, bufferSize),
+		in: bufio.NewReaderSize(input{in}, bufferSize), out: bufio.NewWriterSize(out, bufferSize),
 		interpreter: interpreter, runners: lru.New[*script.Runner](knownScripts),
 	}
 	if err := w.say(kindReady, nil); err != nil || w.out.Flush() != nil {
@@ -117,9 +117,18 @@ func Work(in io.Reader, out io.Writer) int {
 
 const (
 	bufferSize = 64 << 10
-	// soon is how long an output may wait for those that follow it.
+	// soon is how long an output may wait for those that follow it, and how long a message is awaited
+	// before the worker rests.
 	soon = 2 * time.Millisecond
 )
+
+// input is what a worker reads.
+type input struct{ *os.File }
+
+func (in input) Read(b []byte) (int, error) {
+	await(in.File, soon)
+	return in.File.Read(b)
+}
 
 type worker struct {
 	in          *bufio.Reader

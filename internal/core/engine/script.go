@@ -67,7 +67,6 @@ const mostFaults = 1_000
 // noteFault notes what went wrong with the script of a mapping, or that nothing did, without the
 // secrets of the call.
 func (e *Engine) noteFault(p *Placed, r *call.Request, m *catalog.Mapping, fault *script.Fault) {
-	key := faultKey(p.Service, m)
 	if e.peeking || fault == nil && e.scriptFaults.none() {
 		return
 	}
@@ -79,7 +78,7 @@ func (e *Engine) noteFault(p *Placed, r *call.Request, m *catalog.Mapping, fault
 		}
 		text = said.Summary.String()
 	}
-	e.scriptFaults.set(key, scriptFault{m.Version, text})
+	e.scriptFaults.set(faultKey(p.Service, m), scriptFault{m.Version, text})
 }
 
 func faultKey(s *catalog.Service, m *catalog.Mapping) string {
@@ -178,12 +177,11 @@ func variablesText(s *catalog.Service) string {
 
 // scriptHost answers what a script asks of the memory.
 func (e *Engine) scriptHost(p *Placed, r *call.Request) script.Host {
-	recall := e.recall(p, e.ask(p, r))
 	return func(a script.Ask) (string, error) {
 		if a.Flow != "" {
 			return string(tree.NewString(e.flowState(p, a.Flow, a.Key)).AppendJSON(nil)), nil
 		}
-		if kept := recall(a.Key); kept != nil {
+		if kept := e.recall(p, e.ask(p, r))(a.Key); kept != nil {
 			return string(kept.AppendJSON(nil)), nil
 		}
 		return "", nil

@@ -46,6 +46,7 @@ type Interpreter struct {
 	// What each run is given; it works on the run that goes on. A call is an object whose prototype
 	// is calls.
 	console, state, fake, calls *goja.Object
+	limit                       limit
 	*run
 }
 
@@ -87,7 +88,7 @@ func NewInterpreter(clock Clock) (*Interpreter, error) {
 	it := &Interpreter{rt: goja.New(), clock: clock}
 	it.rt.SetMaxCallStackSize(deepest)
 	it.rt.SetTimeSource(func() time.Time { return it.now })
-	it.rt.SetRandSource(func() float64 { return float64(it.draw().Whole(0, 1<<53-1)) / (1 << 53) })
+	it.rt.SetRandSource(func() float64 { return float64(it.chance().Whole(0, 1<<53-1)) / (1 << 53) })
 	global := it.rt.GlobalObject()
 	for _, name := range []string{"eval", "Function"} { // what is made of texts has no place in the source
 		_ = global.Delete(name)
@@ -95,7 +96,7 @@ func NewInterpreter(clock Clock) (*Interpreter, error) {
 	object := global.Get("JSON").ToObject(it.rt)
 	it.parse, _ = goja.AssertFunction(object.Get("parse"))
 	it.stringly, _ = goja.AssertFunction(object.Get("stringify"))
-	it.run = &run{draw: func() *sample.Draw { return sample.NewDraw(0, "", 0) }}
+	it.run = &run{in: &Input{}}
 	if err := errors.Join(it.makeConsole(), it.makeState(), it.makeFake(), it.makeCall()); err != nil {
 		return nil, fmt.Errorf("set up scripts: %w", err)
 	}
@@ -131,7 +132,7 @@ type run struct {
 	in      *Input
 	parts   map[string]goja.Value // of the call, as far as the script asked for them
 	now     time.Time
-	draw    func() *sample.Draw
+	drawn   *sample.Draw // nil until it is needed
 	host    Host
 	out     Output
 	written map[string]string // what this run remembers, as JSON
@@ -139,13 +140,27 @@ type run struct {
 	waited  atomic.Int64      // how long the clock ran while it was, in nanoseconds
 }
 
+// chance is where the run draws from.
+func (r *run) chance() *sample.Draw {
+	if r.drawn == nil {
+		r.drawn = sample.NewDraw(r.in.Seed, r.in.Key, r.in.Number)
+	}
+	return r.drawn
+}
+
+// wrote notes what the run has written.
+func (r *run) wrote(key, text string) {
+	if r.written == nil {
+		r.written = make(map[string]string)
+	}
+	r.written[key] = text
+}
+
 // Run answers one call.
 func (r *Runner) Run(in *Input, host Host) (out Output) {
-	r.run = &run{
-		in: in, now: time.UnixMilli(in.Now), host: host, written: make(map[string]string),
-		draw: sync.OnceValue(func() *sample.Draw { return sample.NewDraw(in.Seed, in.Key, in.Number) }),
-	}
-	defer r.limited()()
+	r.run = &run{in: in, now: time.UnixMilli(in.Now), host: host}
+	r.begins()
+	defer r.ends()
 	defer func() {
 		switch fault := recover().(type) {
 		case nil:
@@ -161,34 +176,53 @@ func (r *Runner) Run(in *Input, host Host) (out Output) {
 	return r.out
 }
 
-// limited stops the run that begins when its time is over, until done is called. It never stops the
-// run that follows.
-func (it *Interpreter) limited() (done func()) {
-	var mu sync.Mutex // guards over, and the timer until it is made
-	over, began, current := false, it.clock(), it.run
-	var timer *time.Timer
-	mu.Lock()
-	defer mu.Unlock()
-	timer = time.AfterFunc(Time, func() {
-		mu.Lock()
-		defer mu.Unlock()
-		if over {
-			return
-		}
-		left := Time - (it.clock() - began - time.Duration(current.waited.Load()))
-		if left > 0 || current.asks.Load() {
-			timer.Reset(max(left, time.Millisecond))
-			return
-		}
-		it.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
-	})
-	return func() {
-		timer.Stop()
-		mu.Lock()
-		defer mu.Unlock()
-		over = true
-		it.rt.ClearInterrupt()
+// limit stops runs whose time is over. Its timer goes on from one run to the next, as long as they follow
+// one another.
+type limit struct {
+	mu      sync.Mutex    // guards the fields below
+	current *run          // nil between runs
+	began   time.Duration // when it did, by the clock
+	timer   *time.Timer
+	goes    bool // whether timer does
+}
+
+// begins notes a run that begins, ends that it has ended: from then on it is not stopped.
+func (it *Interpreter) begins() {
+	l := &it.limit
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.current, l.began = it.run, it.clock()
+	switch {
+	case l.timer == nil:
+		l.timer = time.AfterFunc(Time, it.late)
+	case !l.goes:
+		l.timer.Reset(Time)
 	}
+	l.goes = true
+}
+
+func (it *Interpreter) ends() {
+	it.limit.mu.Lock()
+	defer it.limit.mu.Unlock()
+	it.limit.current = nil
+	it.rt.ClearInterrupt()
+}
+
+// late stops the present run where its time is over, and else looks again.
+func (it *Interpreter) late() {
+	l := &it.limit
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.goes = l.current != nil; !l.goes {
+		return
+	}
+	left := Time - (it.clock() - l.began - time.Duration(l.current.waited.Load()))
+	if left > 0 || l.current.asks.Load() {
+		l.timer.Reset(max(left, time.Millisecond))
+		return
+	}
+	l.goes = false
+	it.rt.Interrupt(fmt.Sprintf("the script took longer than %s", Time))
 }
 
 func (r *Runner) answer() error {
@@ -340,7 +374,7 @@ func (it *Interpreter) makeState() error {
 		state.Set("append", func(call goja.FunctionCall) goja.Value { return it.write(call, true) }),
 		state.Set("forget", func(call goja.FunctionCall) goja.Value {
 			it.keep(Write{Key: call.Argument(0).String()})
-			it.written[call.Argument(0).String()] = ""
+			it.wrote(call.Argument(0).String(), "")
 			return goja.Undefined()
 		}),
 		state.Set("state", func(call goja.FunctionCall) goja.Value {
@@ -352,7 +386,7 @@ func (it *Interpreter) makeState() error {
 			flow, of := call.Argument(0).String(), thing(call.Argument(1))
 			text, _ := it.toJSON(it.rt.ToValue(call.Argument(2).String()))
 			it.keep(Write{Flow: flow, Key: of, JSON: text})
-			it.written[flow+"\x00"+of] = text
+			it.wrote(flow+"\x00"+of, text)
 			return goja.Undefined()
 		}),
 	)
@@ -411,7 +445,7 @@ func (it *Interpreter) write(call goja.FunctionCall, appends bool) goja.Value {
 			text = "[" + text + "]"
 		}
 	}
-	it.written[w.Key] = text
+	it.wrote(w.Key, text)
 	return goja.Undefined()
 }
 
@@ -435,20 +469,20 @@ func (it *Interpreter) makeConsole() (err error) {
 func (it *Interpreter) makeFake() (err error) {
 	it.fake = it.rt.NewObject()
 	for _, kind := range expr.FakeKinds {
-		err = errors.Join(err, it.fake.Set(kind, func() string { return it.draw().Fake(kind) }))
+		err = errors.Join(err, it.fake.Set(kind, func() string { return it.chance().Fake(kind) }))
 	}
 	return errors.Join(err, it.fake.Set("whole", func(low, high int64) int64 {
 		if high < low {
 			panic(it.rt.NewTypeError("fake.whole takes two numbers, the first not above the second"))
 		}
-		return it.draw().Whole(low, high)
+		return it.chance().Whole(low, high)
 	}), it.fake.Set("pick", func(call goja.FunctionCall) goja.Value {
 		list := call.Argument(0).ToObject(it.rt)
 		count := list.Get("length").ToInteger()
 		if count == 0 {
 			panic(it.rt.NewTypeError("fake.pick: the list is empty"))
 		}
-		return list.Get(strconv.FormatInt(it.draw().Whole(0, count-1), 10))
+		return list.Get(strconv.FormatInt(it.chance().Whole(0, count-1), 10))
 	}))
 }
 
