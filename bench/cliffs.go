@@ -108,7 +108,7 @@ func (b *bench) costAt(ctx context.Context, c cliff, size int) (microseconds flo
 	}
 	defer s.stop()
 	for sent := 0; c.kept != nil && sent < c.kept(size); {
-		some, err := load(s.pid, s.address, r.ask, b.connections, b.turn/4)
+		some, err := load(s.pid, s.address, r.ask, drive{connections: b.connections, turn: b.turn / 4})
 		if err != nil {
 			return 0, err
 		}

@@ -44,20 +44,27 @@ func (r request) bytes(address string) []byte {
 	return append(append(b, "\r\n"...), r.body...)
 }
 
+// drive is how servers are driven.
+type drive struct {
+	connections int
+	turn        time.Duration
+	// pace is how many calls a second all connections send together; 0 for as many as are answered.
+	pace int
+}
+
 // load sends requests over a number of connections, each waiting for its answer
 // before it asks again, for as long as a turn takes. pid is that of the server.
-func load(pid int, address string, ask request, connections int, turn time.Duration) (result, error) {
-	taken := make([][]time.Duration, connections)
+func load(pid int, address string, ask request, d drive) (result, error) {
+	taken := make([][]time.Duration, d.connections)
 	before, err := processorTime(pid)
 	if err != nil {
 		return result{}, err
 	}
 	began := time.Now()
-	end := began.Add(turn)
 	var callers errgroup.Group
-	for i := range connections {
+	for i := range d.connections {
 		callers.Go(func() (err error) {
-			taken[i], err = caller(address, ask, i, end)
+			taken[i], err = caller(address, ask, i, began, d)
 			return err
 		})
 	}
@@ -71,7 +78,7 @@ func load(pid int, address string, ask request, connections int, turn time.Durat
 		return result{}, err
 	}
 	if len(all) == 0 {
-		return result{}, fmt.Errorf("%s answered no call within %s", address, turn)
+		return result{}, fmt.Errorf("%s answered no call within %s", address, d.turn)
 	}
 	slices.Sort(all)
 	return result{
@@ -80,7 +87,9 @@ func load(pid int, address string, ask request, connections int, turn time.Durat
 	}, nil
 }
 
-func caller(address string, ask request, number int, end time.Time) ([]time.Duration, error) {
+// caller is one connection. Where there is a pace, a call that could not be sent in time, since the answer
+// before came late, has taken its time from when it was due.
+func caller(address string, ask request, number int, start time.Time, d drive) ([]time.Duration, error) {
 	conn, err := net.Dial("tcp", address)
 	if err != nil {
 		return nil, err
@@ -91,7 +100,16 @@ func caller(address string, ask request, number int, end time.Time) ([]time.Dura
 	send := ask.bytes(address)
 	for {
 		began := time.Now()
-		if began.After(end) {
+		if d.pace > 0 {
+			due := start.Add(time.Duration(number+len(taken)*d.connections) * time.Second / time.Duration(d.pace))
+			if early := due.Sub(began); early > 0 {
+				time.Sleep(early)
+				began = time.Now()
+			} else {
+				began = due
+			}
+		}
+		if began.Sub(start) > d.turn {
 			return taken, nil
 		}
 		if ask.differs {

@@ -31,6 +31,7 @@ func main() {
 	b := bench{}
 	flag.StringVar(&b.binary, "binary", "bin/rapidmimic", "the program to measure")
 	flag.StringVar(&b.against, "against", "", "another program, such as an earlier build, that takes turns with it")
+	flag.IntVar(&b.pace, "pace", 0, "how many calls a second are sent; 0 for as many as are answered")
 	flag.DurationVar(&b.turn, "turn", 2*time.Second, "how long each turn takes")
 	flag.IntVar(&b.turns, "turns", 7, "how often each server has its turn")
 	flag.IntVar(&b.connections, "connections", 32, "how many callers at once")
@@ -53,12 +54,11 @@ func main() {
 }
 
 type bench struct {
-	binary, against    string
-	turn               time.Duration
-	turns, connections int
-	lanes              int
-	only               *regexp.Regexp
-	lost               int64
+	drive
+	binary, against string
+	turns, lanes    int
+	only            *regexp.Regexp
+	lost            int64
 }
 
 func (b *bench) run(ctx context.Context, cliffs bool) error {
@@ -77,7 +77,11 @@ func (b *bench) run(ctx context.Context, cliffs bool) error {
 
 func (b *bench) measureRows(ctx context.Context) error {
 	fmt.Printf("%d callers, %d turns of %s each; medians of the turns, a ratio is the median of those of the rounds\n\n", b.connections, b.turns, b.turn)
-	fmt.Printf("%-32s %9s %9s %6s %8s %8s %9s %9s %7s %8s\n", "", "calls/s", "bare", "ratio", "µs/call", "bare", "p50", "p99", "MB", "not kept")
+	if b.pace > 0 {
+		fmt.Printf("%-32s %9s %9s %9s %9s %9s %6s %8s\n", "", "calls/s", "p50", "bare", "p99", "bare", "ratio", "not kept")
+	} else {
+		fmt.Printf("%-32s %9s %9s %6s %8s %8s %9s %9s %7s %8s\n", "", "calls/s", "bare", "ratio", "µs/call", "bare", "p50", "p99", "MB", "not kept")
+	}
 	for _, row := range rows() {
 		if !b.only.MatchString(row.name) {
 			continue
@@ -103,7 +107,7 @@ type side struct {
 func (b *bench) takeTurns(sides ...*side) error {
 	for range b.turns {
 		for _, s := range sides {
-			r, err := load(s.pid, s.address, s.ask, b.connections, b.turn)
+			r, err := load(s.pid, s.address, s.ask, b.drive)
 			if err != nil {
 				return err
 			}
@@ -170,7 +174,12 @@ func (b *bench) print(ctx context.Context, name string, base, mine *side, ours *
 	}
 	b.lost += notKept
 	of, against := median(mine.results), median(base.results)
-	fmt.Printf("%-32s %9.0f %9.0f %6.2f %8.1f %8.1f %9s %9s %7d %8d\n", name, of.rate, against.rate, medianRatio(base.results, mine.results),
+	if b.pace > 0 {
+		fmt.Printf("%-32s %9.0f %9s %9s %9s %9s %6.2f %8d\n", name, of.rate, middle(mine.results, p50), middle(base.results, p50), middle(mine.results, p99), middle(base.results, p99),
+			medianRatio(base.results, mine.results, func(r result) float64 { return r.p99.Seconds() }), notKept)
+		return nil
+	}
+	fmt.Printf("%-32s %9.0f %9.0f %6.2f %8.1f %8.1f %9s %9s %7d %8d\n", name, of.rate, against.rate, medianRatio(base.results, mine.results, func(r result) float64 { return r.rate }),
 		of.cpu.Seconds()*1e6, against.cpu.Seconds()*1e6, of.p50, of.p99, mostMemory(mine.pid), notKept)
 	return nil
 }
@@ -265,12 +274,25 @@ func median(results []result) result {
 	return sorted[len(sorted)/2]
 }
 
+// middle is the median of a time of all turns.
+func middle(results []result, of func(result) time.Duration) time.Duration {
+	times := make([]time.Duration, len(results))
+	for i, r := range results {
+		times[i] = of(r)
+	}
+	slices.Sort(times)
+	return times[len(times)/2]
+}
+
+func p50(r result) time.Duration { return r.p50 }
+func p99(r result) time.Duration { return r.p99 }
+
 // medianRatio compares turns that followed each other, so that what else the
 // machine does weighs on both alike.
-func medianRatio(bare, ours []result) float64 {
+func medianRatio(bare, ours []result, of func(result) float64) float64 {
 	ratios := make([]float64, len(bare))
 	for i := range bare {
-		ratios[i] = ours[i].rate / bare[i].rate
+		ratios[i] = of(ours[i]) / of(bare[i])
 	}
 	slices.Sort(ratios)
 	return ratios[len(ratios)/2]

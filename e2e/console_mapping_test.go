@@ -151,6 +151,12 @@ func TestConsoleMappingExtras(t *testing.T) {
 - id: scripted
   call: {path: /scripted}
   answer: {script: "export default () => ({ json: 1 })"}
+- id: free
+  call: {path: /free}
+  answer: {json: {state: free, note: calm}}
+- id: changed
+  call: {path: /changed}
+  answer: {from: mapping:scripted, edit: [{op: replace, path: /status, value: 203}]}
 `))
 	require.NoError(t, err)
 	before, err := s.api.Mapping(t.Context(), "moorings", "hold")
@@ -173,4 +179,8 @@ func TestConsoleMappingExtras(t *testing.T) {
 	must(t, p.Visit("/services/moorings/mappings/scripted"), p.Wait(`document.querySelector('.cm-content')?.innerText.includes('json: 1')`), p.Click(".cm-content"), p.SelectAll(),
 		p.Type(`export default () => ({ status: 203, json: 2 })`), p.Press("Save"), p.WaitText("scripted is saved"))
 	assert.Equal(t, "203 2", s.says("GET /moorings/scripted"))
+
+	must(t, p.Visit("/services/moorings/mappings/changed"), p.Choose("Starts from", "mapping:free"), p.Fill("Merged into its JSON body; empty for nothing", `{"note": null, "was": "${original.body.state}"}`),
+		p.Press("Save"), p.WaitText("changed is saved"))
+	assert.Equal(t, `203 {"state":"free","was":"free"}`, s.says("GET /moorings/changed"))
 }

@@ -20,6 +20,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"text/tabwriter"
@@ -264,9 +265,10 @@ func (t *tally) generated(path string, c *contract.Contract, soap12 bool) {
 
 // nameOf is the name of an operation in its contract: ids of those that share it have a number behind it.
 func nameOf(op *contract.Operation) string {
-	name, _, _ := strings.Cut(op.ID, "-")
-	return name
+	return numbered.ReplaceAllString(op.ID, "")
 }
+
+var numbered = regexp.MustCompile(`-[0-9]+$`)
 
 // called has a client call the operations of a contract.
 func (t *tally) called(path string, c *contract.Contract, name string, client *judge, replies []reply) error {

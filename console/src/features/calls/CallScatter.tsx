@@ -74,10 +74,13 @@ function Canvas({ plot, selected, onSelect }: { plot: Scatter } & Omit<Props, 'c
     watch.observe(watched);
     return () => watch.disconnect();
   }, []);
+  const [drawn, setDrawn] = useState<Drawing>();
   // biome-ignore lint/correctness/useExhaustiveDependencies: another theme has other colours
+  useEffect(() => (size.width > 0 ? draw(plot, size, setDrawn) : undefined), [plot, size, theme]);
+  const meant = over?.call.id ?? selected;
   useEffect(() => {
-    if (canvas.current && size.width > 0) draw(canvas.current, plot, size, over?.call.id ?? selected);
-  }, [plot, size, over, selected, theme]);
+    if (canvas.current && drawn) show(canvas.current, drawn, meant);
+  }, [drawn, meant]);
   const inner = innerOf(size);
   const at = (event: { nativeEvent: { offsetX: number; offsetY: number } }) =>
     nearest(
@@ -126,23 +129,77 @@ function innerOf({ width, height }: { width: number; height: number }) {
   };
 }
 
-/** Draws the points, and the one that is meant, over its axes. */
-function draw(
-  canvas: HTMLCanvasElement,
-  plot: Scatter,
-  size: { width: number; height: number },
-  meant?: string,
-) {
-  const scale = devicePixelRatio || 1;
-  canvas.width = size.width * scale;
-  canvas.height = size.height * scale;
-  const c = canvas.getContext('2d');
+/** Points over their axes, drawn on a sheet that is not shown. */
+interface Drawing {
+  sheet: HTMLCanvasElement;
+  plot: Scatter;
+  size: { width: number; height: number };
+}
+
+/** How many points are drawn between two pictures of the page, which stays at hand that way. */
+const atOnce = 400;
+
+/** Draws points, some at a time, and tells when all are. It returns what stops that. */
+function draw(plot: Scatter, size: Drawing['size'], whenDrawn: (drawing: Drawing) => void): () => void {
+  const sheet = document.createElement('canvas');
+  const c = contextOf(sheet, size);
+  if (!c) return () => {};
+  const inner = innerOf(size);
+  drawAxes(c, plot, inner);
+  const points = apart(plot.points, inner);
+  const marks = new Map<string, HTMLCanvasElement>(); // drawn once for all points of a source
+  let next = 0;
+  let frame = 0;
+  const drawSome = () => {
+    const some = points.slice(next, next + atOnce);
+    next += some.length;
+    for (const { call, x, y } of some) {
+      let mark = marks.get(call.source);
+      if (!mark) {
+        mark = markOf(call.source, colour(call.source));
+        marks.set(call.source, mark);
+      }
+      c.drawImage(mark, x * inner.width - half, (1 - y) * inner.height - half, 2 * half, 2 * half);
+    }
+    if (next < points.length) frame = requestAnimationFrame(drawSome);
+    else whenDrawn({ sheet, plot, size });
+  };
+  drawSome();
+  return () => cancelAnimationFrame(frame);
+}
+
+/** Shows what was drawn, and which call is meant. */
+function show(canvas: HTMLCanvasElement, { sheet, plot, size }: Drawing, meant?: string) {
+  const c = contextOf(canvas, size);
   if (!c) return;
-  const style = getComputedStyle(document.documentElement);
-  const colour = (name: string) => style.getPropertyValue(`--${name}`);
+  c.drawImage(sheet, -margin.left, -margin.top, size.width, size.height);
+  const chosen = meant && plot.points.find(({ call }) => call.id === meant);
+  if (!chosen) return;
   const { width, height } = innerOf(size);
-  c.scale(scale, scale);
-  c.translate(margin.left, margin.top);
+  const { call, x, y } = chosen;
+  drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, 1.4);
+  c.strokeStyle = colour('focus');
+  c.lineWidth = 2;
+  c.beginPath();
+  c.arc(x * width, (1 - y) * height, 11, 0, 2 * Math.PI);
+  c.stroke();
+}
+
+const scale = () => devicePixelRatio || 1;
+
+const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`);
+
+/** What to draw with on an emptied canvas, from the top left of the points on, in pixels of the page. */
+function contextOf(canvas: HTMLCanvasElement, size: Drawing['size']) {
+  canvas.width = size.width * scale();
+  canvas.height = size.height * scale();
+  const c = canvas.getContext('2d');
+  c?.scale(scale(), scale());
+  c?.translate(margin.left, margin.top);
+  return c;
+}
+
+function drawAxes(c: CanvasRenderingContext2D, plot: Scatter, { width, height }: Drawing['size']) {
   c.font = '11px "Inter Variable", sans-serif';
   c.lineWidth = 1;
   c.strokeStyle = colour('line');
@@ -167,36 +224,18 @@ function draw(
     const moment = plot.from + share * (plot.to - plot.from);
     c.fillText(clock(new Date(moment).toISOString()), share * width, height + 8);
   }
-  const marks = new Map<string, HTMLCanvasElement>(); // drawn once for all points of a source
-  for (const { call, x, y } of apart(plot.points, { width, height })) {
-    let mark = marks.get(call.source);
-    if (!mark) {
-      mark = markOf(call.source, colour(call.source), scale);
-      marks.set(call.source, mark);
-    }
-    c.drawImage(mark, x * width - half, (1 - y) * height - half, 2 * half, 2 * half);
-  }
-  const chosen = meant && plot.points.find(({ call }) => call.id === meant);
-  if (!chosen) return;
-  const { call, x, y } = chosen;
-  drawMark(c, call.source, colour(call.source), x * width, (1 - y) * height, 1.4);
-  c.strokeStyle = colour('focus');
-  c.lineWidth = 2;
-  c.beginPath();
-  c.arc(x * width, (1 - y) * height, 11, 0, 2 * Math.PI);
-  c.stroke();
 }
 
 /** Half of the width and height of a mark, in pixels of the page. */
 const half = 6;
 
 /** The shape of a source as a picture. */
-function markOf(source: string, colour: string, scale: number): HTMLCanvasElement {
+function markOf(source: string, ink: string): HTMLCanvasElement {
   const picture = document.createElement('canvas');
-  picture.width = picture.height = 2 * half * scale;
+  picture.width = picture.height = 2 * half * scale();
   const c = picture.getContext('2d');
   if (!c) return picture;
-  c.scale(scale, scale);
-  drawMark(c, source, colour, half, half, 0.75);
+  c.scale(scale(), scale());
+  drawMark(c, source, ink, half, half, 0.75);
   return picture;
 }

@@ -7,9 +7,9 @@ import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
 import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
-import { TextArea } from '@/ui/TextArea';
 import { AnswerExtras } from './AnswerExtras';
-import { type AnswerDraft, type AnswerFaults, jsonFault } from './answerDraft';
+import { type AnswerDraft, type AnswerFaults, isElsewhere, jsonFault } from './answerDraft';
+import { ElsewhereFields } from './ElsewhereFields';
 import { HeaderLines } from './HeaderLines';
 
 import type { MappingDraft } from './mappingDraft';
@@ -40,6 +40,7 @@ const kinds = [
   { kind: 'fault', word: 'SOAP fault' },
   { kind: 'contract', word: 'From the contract' },
   { kind: 'upstream', word: 'From the upstream' },
+  { kind: 'changed', word: 'Another answer, changed' },
   { kind: 'none', word: 'No body' },
 ] as const;
 
@@ -51,12 +52,10 @@ const hasText: Partial<Record<AnswerDraft['kind'], 'json' | 'xml' | 'text'>> = {
   base64: 'text',
   script: 'text',
   fault: 'xml',
-  upstream: 'json',
 };
 
 /** What is written in the editor, where that is no body. */
 const labels: Partial<Record<AnswerDraft['kind'], string>> = {
-  upstream: 'Edit of the answer',
   script: 'Script of the answer',
 };
 
@@ -81,7 +80,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
   const full = useMemo(() => ({ ...known, fields }), [known, fields]);
   return (
     <>
-      {draft.kind !== 'upstream' && draft.kind !== 'script' && (
+      {!isElsewhere(draft) && draft.kind !== 'script' && (
         <div className="flex flex-wrap items-start gap-6">
           <Field
             label="Status"
@@ -137,7 +136,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
         )}
         {draft.kind === 'fault' && <FaultFields draft={draft} change={change} />}
         {draft.kind === 'contract' && <ContractFields draft={draft} change={change} />}
-        {draft.kind === 'upstream' && <UpstreamFields draft={draft} change={change} />}
+        {isElsewhere(draft) && <ElsewhereFields service={service} draft={draft} change={change} />}
         {draft.kind === 'payload' && <PayloadChoice service={service} draft={draft} change={change} />}
         {draft.kind === 'redirect' && (
           <Field
@@ -209,26 +208,6 @@ function ContractFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
       onChange={(event) => change({ example: event.target.value })}
       className="max-w-80"
     />
-  );
-}
-
-/** What of the request and of the answer is edited on the way. */
-function UpstreamFields({ draft, change }: Pick<Props, 'draft' | 'change'>) {
-  return (
-    <div className="space-y-2">
-      <TextArea
-        label="Steps that edit the request on its way there; empty for none"
-        hint="JSON Patch on /method, /path, /query/NAME, /headers/NAME, /body/…"
-        value={draft.send}
-        rows={2}
-        onChange={(send) => change({ send })}
-      />
-      <p className="text-dim text-xs">
-        Below: steps that edit its answer, on /status, /headers/NAME and /body/…, such as{' '}
-        <code>{'[{"op": "replace", "path": "/body/state", "value": "closed"}]'}</code>. Empty for the answer
-        as it is.
-      </p>
-    </div>
   );
 }
 

@@ -8,7 +8,7 @@ import { Field } from '@/ui/Field';
 import { Select } from '@/ui/Select';
 import { TextArea } from '@/ui/TextArea';
 import { AnswerForm } from './AnswerForm';
-import { type AnswerDraft, emptyAnswer } from './answerDraft';
+import { type AnswerDraft, emptyAnswer, originOf } from './answerDraft';
 import type { Faults, MappingDraft, Mode } from './mappingDraft';
 
 interface Props {
@@ -245,9 +245,7 @@ function CardHead({ answer, at, count, mode, faulty, holds, open, onOpen, onMove
       >
         <span className="font-medium tabular-nums">{at + 1}</span>
         <span className="shrink-0">
-          {answer.kind === 'upstream'
-            ? 'from the upstream'
-            : `${answer.status} ${statusText(Number(answer.status))}`}
+          {originOf(answer) || `${answer.status} ${statusText(Number(answer.status))}`}
         </span>
         {mode === 'choose' && (
           <code className="min-w-0 truncate text-xs">{answer.if ? `if ${answer.if}` : 'otherwise'}</code>

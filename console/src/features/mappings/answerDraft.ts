@@ -19,13 +19,19 @@ export interface AnswerDraft {
     | 'fault'
     | 'contract'
     | 'upstream'
+    | 'changed'
     | 'none';
-  body: string; // of a fault, its detail; from the upstream, the steps of its edit
+  body: string; // of a fault, its detail
   payload: string; // name of a payload of the service
   redirect: string; // where to
   faultCode: string;
   faultText: string;
-  example: string; // of the contract; "" for data drawn from it
+  example: string; // of the contract; "" for data drawn from it, or where it is changed for the usual answer
+  from: string; // of one that is changed: contract, or mapping:ID; "" for none yet
+  drawn: boolean; // of one that is changed: data are drawn from the contract
+  ofStatus: string; // likewise: which of its answers; "" for the usual one
+  with: string; // JSON: what is merged into the body of an answer from elsewhere; "" for nothing
+  edit: string; // JSON: steps that change it then; "" for none
   send: string; // JSON: steps that edit the request to the upstream; "" for none
   recorded: string; // JSON: how a recorded answer came; "" for none
   names: { key: number; name: string; value: string }[]; // let: values as valueText has them
@@ -64,6 +70,11 @@ export function emptyAnswer(): AnswerDraft {
     faultCode: 'Server',
     faultText: '',
     example: '',
+    from: '',
+    drawn: false,
+    ofStatus: '',
+    with: '',
+    edit: '',
     send: '',
     recorded: '',
     names: [],
@@ -133,13 +144,36 @@ function bodyOf(answer: AnswerDocument): Body {
     const { code, text, detail } = answer.fault;
     return { kind: 'fault', body: detail ?? '', faultCode: code, faultText: text };
   }
+  if (answer.from) return fromElsewhere(answer);
   if (answer.example || answer.generate) return { kind: 'contract', body: '', example: answer.example ?? '' };
-  if (answer.from) {
-    const steps = (of?: unknown[]) => (of?.length ? writeExact(of, 2) : '');
-    return { kind: 'upstream', body: steps(answer.edit), send: steps(answer.send) };
-  }
   if ('json' in answer) return { kind: 'json', body: writeExact(answer.json, 2) };
   return { kind: 'none', body: '' };
+}
+
+/** In words where an answer that has no status of its own comes from, or "". */
+export function originOf({ kind, from }: AnswerDraft): string {
+  if (kind === 'script') return 'by a script';
+  if (kind === 'upstream') return 'from the upstream';
+  if (kind !== 'changed') return '';
+  return from === 'contract' ? 'from the contract, changed' : `from ${from.replace(':', ' ')}, changed`;
+}
+
+function fromElsewhere({ from = '', status, example, generate, ...answer }: AnswerDocument): Body {
+  const steps = (of?: unknown[]) => (of?.length ? writeExact(of, 2) : '');
+  const changes = {
+    body: '',
+    edit: steps(answer.edit),
+    with: answer.with === undefined ? '' : writeExact(answer.with, 2),
+  };
+  if (from === 'upstream') return { kind: 'upstream', ...changes, send: steps(answer.send) };
+  return {
+    kind: 'changed',
+    ...changes,
+    from,
+    example: example ?? '',
+    drawn: generate ?? false,
+    ofStatus: String(status ?? ''),
+  };
 }
 
 /** What the form has of an answer; of a fault, of an answer from the upstream. */
@@ -157,6 +191,7 @@ const shown = {
     'example',
     'generate',
     'from',
+    'with',
     'send',
     'edit',
     'recorded',
@@ -168,17 +203,11 @@ const shown = {
   fault: ['code', 'text', 'detail'],
 };
 
-/** What is said of an answer that the form cannot show. */
-const beyond: Record<string, string> = {
-  with: 'The form cannot show what an answer starts from: it stays a document',
-};
-
 /** Why the form would lose part of an answer, or "". */
 export function beyondAnswer(answer: AnswerDocument): string {
   const lost = (of: object, known: string[]) => Object.keys(of).find((key) => !known.includes(key));
   const key = lost(answer, shown.answer);
-  if (key) return beyond[key] ?? `The form has no ${key}: it stays a document`;
-  if (answer.from && answer.from !== 'upstream') return beyond.with as string;
+  if (key) return `The form has no ${key}: it stays a document`;
   const inFault = answer.fault && lost(answer.fault, shown.fault);
   return inFault ? `The form has no ${inFault} of a fault: it stays a document` : '';
 }
@@ -216,16 +245,29 @@ export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
     const wrong = jsonFault(draft.body);
     if (wrong) faults.body = wrong;
   }
-  if (draft.kind === 'upstream') return { ...faults, ...stepFaults(draft) };
+  if (isElsewhere(draft)) return { ...faults, ...elsewhereFaults(draft) };
   if (draft.kind !== 'none' && (status === 204 || status === 304)) {
     faults.body = `An answer with status ${status} cannot have a body`;
   }
   return faults;
 }
 
-/** What is wrong with the edits of what the upstream is asked and answers. */
-function stepFaults(draft: AnswerDraft): AnswerFaults {
-  for (const steps of [draft.body, draft.send]) {
+/** Whether an answer comes from elsewhere, and is changed on its way. */
+export const isElsewhere = ({ kind }: AnswerDraft) => kind === 'upstream' || kind === 'changed';
+
+/** What is wrong with where an answer comes from, and with how it is changed. */
+function elsewhereFaults(draft: AnswerDraft): AnswerFaults {
+  const changed = draft.kind === 'changed';
+  const { ofStatus } = draft;
+  if (changed && !draft.from) return { body: 'Choose which answer it starts from' };
+  if (changed && draft.from === 'contract') {
+    if (ofStatus && !/^[2-9]\d\d$/.test(ofStatus)) return { body: 'Of status: a number from 200 to 999' };
+    if (ofStatus && draft.drawn) return { body: 'Data are drawn for the usual status: leave the status out' };
+    if (draft.example.trim() && draft.drawn) return { body: 'Name an example or have data drawn, not both' };
+  }
+  const merged = draft.with.trim() && jsonFault(draft.with);
+  if (merged) return { body: merged };
+  for (const steps of [draft.edit, changed ? '' : draft.send]) {
     if (!steps.trim()) continue;
     const wrong = jsonFault(steps);
     if (wrong || !steps.trim().startsWith('[')) return { body: wrong || 'A list of steps, in JSON' };
@@ -285,11 +327,7 @@ export function answerText(draft: AnswerDraft): string {
     const example = draft.example.trim();
     body.push(example ? ['example', JSON.stringify(example)] : ['generate', 'true']);
   }
-  if (draft.kind === 'upstream') {
-    body.push(['from', '"upstream"']);
-    if (draft.send.trim()) body.push(['send', draft.send]);
-    if (draft.body.trim()) body.push(['edit', draft.body]);
-  }
+  if (isElsewhere(draft)) body.push(...elsewhereText(draft));
   const headers = draft.headers.filter((h) => h.name.trim()).map((h) => ({ [h.name.trim()]: h.value }));
   const status = isExpression(draft.status)
     ? JSON.stringify(draft.status.trim())
@@ -299,8 +337,27 @@ export function answerText(draft: AnswerDraft): string {
     ['headers', JSON.stringify(headers)],
   ];
   if (draft.recorded) body.push(['recorded', draft.recorded]);
-  const whole = draft.kind === 'upstream' || draft.kind === 'script';
+  const whole = isElsewhere(draft) || draft.kind === 'script';
   return object([...(whole ? [] : head), ...besideBody(draft), ...body]);
+}
+
+/** Where an answer comes from, and how it is changed. */
+function elsewhereText(draft: AnswerDraft): [string, string][] {
+  const members: [string, string][] = [];
+  if (draft.kind === 'upstream') {
+    members.push(['from', '"upstream"']);
+    if (draft.send.trim()) members.push(['send', draft.send]);
+  } else {
+    members.push(['from', JSON.stringify(draft.from)]);
+    if (draft.from === 'contract') {
+      if (draft.ofStatus) members.push(['status', draft.ofStatus]);
+      if (draft.example.trim()) members.push(['example', JSON.stringify(draft.example.trim())]);
+      if (draft.drawn) members.push(['generate', 'true']);
+    }
+  }
+  if (draft.with.trim()) members.push(['with', draft.with]);
+  if (draft.edit.trim()) members.push(['edit', draft.edit]);
+  return members;
 }
 
 /** What an answer has beside what is sent: names of values, what is remembered, and calls made afterwards. */
@@ -314,8 +371,9 @@ function besideBody(draft: AnswerDraft): [string, string][] {
   return members;
 }
 
-/** A script names its values itself. */
-export const hasNames = ({ kind }: AnswerDraft) => kind !== 'script';
+/** Values are named for the expressions of what stands in the answer itself. */
+export const hasNames = (draft: AnswerDraft) =>
+  !isElsewhere(draft) && !['script', 'contract', 'base64'].includes(draft.kind);
 
 /** What the upstream answers is not known when something would be remembered. */
 export const hasMemory = ({ kind }: AnswerDraft) => kind !== 'upstream';

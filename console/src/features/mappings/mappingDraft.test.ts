@@ -103,6 +103,11 @@ describe('documentOf', () => {
     ],
     [{ status: 200, headers: [], callbacks: [{ to: '${call.body.url}', after: '2s' }], json: {} }],
     [{ status: 200, headers: [], callbacks: [], json: {} }],
+    [{ from: 'upstream', with: { state: null }, edit: [{ op: 'remove', path: '/body/a' }] }],
+    [{ from: 'contract' }],
+    [{ from: 'contract', status: 404, example: 'gone', with: { note: '${original.status}' } }],
+    [{ from: 'contract', generate: true, remember: [{ key: 'a', value: 1 }] }],
+    [{ from: 'mapping:free-berth', with: [], edit: [{ op: 'replace', path: '/status', value: 203 }] }],
   ])('keeps the answer %o', (answer) => {
     expect(JSON.parse(documentOf(draftOf({ ...mapping, answer } as Mapping))).answer).toEqual(answer);
   });
@@ -237,9 +242,7 @@ it.each([
   [{ from: 'upstream', edit: [] }, ''],
   [{ json: {}, let: { a: 1 }, remember: { key: 'a', value: 1 }, callbacks: { name: 'told' } }, ''],
   [{ script: 'export default () => ({})' }, ''],
-  [{ from: 'upstream', with: { a: 1 } }, 'starts from'],
-  [{ from: 'contract' }, 'starts from'],
-  [{ from: 'mapping:free-berth' }, 'starts from'],
+  [{ from: 'contract', with: { a: 1 } }, ''],
   [{ json: {}, tide: 1 }, 'no tide'],
   [{ fault: { code: 'Client', text: 'no', subcode: ['a'] } }, 'no subcode of a fault'],
   [{ fault: { code: 'Client', text: 'no' } }, ''],
@@ -294,11 +297,29 @@ it('keeps the edits of what the upstream says, and no status beside them', () =>
   expect(isSound(faultsOf(start))).toBe(true);
   const written = JSON.parse(documentOf(start));
   expect(written.answer).toEqual({ from: 'upstream', edit });
-  expect(JSON.parse(documentOf(withAnswer(start, { body: '', send: '[]' }))).answer).toEqual({
+  expect(JSON.parse(documentOf(withAnswer(start, { edit: '', send: '[]' }))).answer).toEqual({
     from: 'upstream',
     send: [],
   });
   expect(faultsOf(withAnswer(start, { send: '{}' })).answers[0]?.body).toBe('A list of steps, in JSON');
+});
+
+it.each([
+  [{ from: '' }, 'Choose which answer'],
+  [{ from: 'contract', ofStatus: '42' }, '200 to 999'],
+  [{ from: 'contract', ofStatus: '404', drawn: true }, 'leave the status out'],
+  [{ from: 'contract', example: 'gone', drawn: true }, 'not both'],
+  [{ from: 'mapping:a', with: '{' }, 'Not JSON'],
+  [{ from: 'mapping:a', edit: '{}' }, 'A list of steps'],
+  [{ from: 'mapping:a', ofStatus: '42', drawn: true, send: '{', with: '{}', edit: '[]' }, ''],
+])('says what is wrong with the changed answer %o', (part, want) => {
+  const draft = withAnswer(emptyDraft(), { kind: 'changed', ...part });
+  const fault = faultsOf(draft).answers[0]?.body;
+  if (want) expect(fault).toContain(want);
+  else {
+    expect(fault).toBeUndefined();
+    expect(JSON.parse(documentOf(draft)).answer).toEqual({ from: 'mapping:a', with: {}, edit: [] });
+  }
 });
 
 it('keeps the impairment of a mapping', () => {
