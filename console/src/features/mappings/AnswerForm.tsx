@@ -5,6 +5,7 @@ import { word } from '@/lib/shell';
 import { statusText } from '@/lib/statusText';
 import { Button } from '@/ui/Button';
 import { CommandLine } from '@/ui/CommandLine';
+import { cn } from '@/ui/cn';
 import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
 import { AnswerExtras } from './AnswerExtras';
@@ -93,7 +94,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
           <HeaderLines headers={draft.headers} onChange={(headers) => change({ headers })} />
         </div>
       )}
-      <div className="flex min-h-[280px] flex-1 flex-col gap-1.5">
+      <div className={cn('flex flex-col gap-1.5', isElsewhere(draft) ? 'shrink-0' : 'min-h-[280px] flex-1')}>
         <div className="flex items-center justify-between">
           <fieldset className="flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
             <legend className="sr-only">Kind of body</legend>

@@ -14,7 +14,7 @@ interface Props {
 /** Where an answer comes from, and what is changed on its way. */
 export function ElsewhereFields({ service, draft, change }: Props) {
   return (
-    <div className="space-y-3">
+    <div className="mt-1.5 space-y-3">
       {draft.kind === 'changed' && <Origin service={service} draft={draft} change={change} />}
       {draft.kind === 'upstream' && (
         <TextArea
@@ -34,7 +34,7 @@ export function ElsewhereFields({ service, draft, change }: Props) {
           </>
         }
         value={draft.with}
-        rows={draft.with ? 6 : 3}
+        rows={draft.with ? 5 : 2}
         onChange={(merged) => change({ with: merged })}
       />
       <TextArea
@@ -46,7 +46,7 @@ export function ElsewhereFields({ service, draft, change }: Props) {
           </>
         }
         value={draft.edit}
-        rows={draft.edit ? 6 : 3}
+        rows={draft.edit ? 5 : 2}
         onChange={(edit) => change({ edit })}
       />
     </div>
@@ -59,12 +59,12 @@ function Origin({ service, draft, change }: Props) {
   const known = (data?.items ?? []).map(({ id }) => `mapping:${id}`);
   const mappings = draft.from.startsWith('mapping:') ? [...new Set([draft.from, ...known])] : known;
   return (
-    <div className="flex flex-wrap items-start gap-6">
+    <div className="flex flex-wrap items-start gap-4">
       <Select
         label="Starts from"
         value={draft.from}
         onChange={(from) => change({ from })}
-        className="max-w-80"
+        className="w-56"
         options={[
           ['', 'Choose one'],
           ['contract', 'What the contract answers'],
@@ -78,7 +78,7 @@ function Origin({ service, draft, change }: Props) {
             hint="Its name; empty for the usual answer"
             value={draft.example}
             onChange={(event) => change({ example: event.target.value })}
-            className="w-56"
+            className="w-44"
           />
           <Field
             label="Of status"
