@@ -191,13 +191,14 @@ func TestTLSOfOurOwn(t *testing.T) {
 	for _, c := range [][]string{
 		{"curl", "-s", "--cacert", ca, "--http2", "-w", " %{http_version}", target},
 		{"curl", "-s", "--cacert", ca, "--http1.1", "-w", " %{http_version}", target},
+		{"curl", "-s", "--cacert", ca, "--http1.0", "-w", " %{http_version}", target},
 		{"curl", "-s", "-w", " %{http_version}", s.traffic + "/moorings/berths"},
 		{"node", "-e", "require('https').get(process.argv[1], {ca: require('fs').readFileSync(process.argv[2])}, (r) => { r.on('data', (d) => process.stdout.write(d)); r.on('end', () => console.log(' ' + r.httpVersion)) })", target, ca},
 	} {
 		out, err := exec.Command(c[0], c[1:]...).CombinedOutput()
 		require.NoError(t, err, "%s", out)
 		assert.Contains(t, string(out), `"number"`, c)
-		assert.Regexp(t, ` (1.1|2)\n?$`, string(out), c)
+		assert.Regexp(t, ` (1|1.1|2)\n?$`, string(out), c)
 	}
 	named := strings.Replace(target, "localhost", "mimic.qa.test", 1)
 	u, err := url.Parse(named)

@@ -158,7 +158,7 @@ func userOf(r *http.Request) string {
 // intercept speaks for a host on a connection, with a certificate of ours.
 func (p *Proxy) intercept(conn net.Conn, address, host, user string) {
 	secured := tls.Server(conn, &tls.Config{
-		NextProtos: []string{"h2", "http/1.1"}, MinVersion: tls.VersionTLS12,
+		NextProtos: []string{"h2", "http/1.1", "http/1.0"}, MinVersion: tls.VersionTLS12,
 		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
 			if hello.ServerName != "" && p.Listed(hello.ServerName) {
 				return p.Certificate(hello.ServerName)
