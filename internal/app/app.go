@@ -290,7 +290,9 @@ func (a *app) run(ctx context.Context, ready func(config.Addresses)) error {
 		return serve(a.control, a.tls.listener(a.controlListener, a.config.HeaderTimeout, "h2", "http/1.1", "http/1.0"))
 	})
 	if a.proxy != nil {
-		servers.Go(func() error { return serve(a.proxy, a.tls.listener(a.proxied, a.config.HeaderTimeout, "http/1.1", "http/1.0")) })
+		servers.Go(func() error {
+			return serve(a.proxy, a.tls.listener(a.proxied, a.config.HeaderTimeout, "http/1.1", "http/1.0"))
+		})
 	}
 	if a.metrics != nil {
 		servers.Go(func() error { return serve(a.metrics, a.metricsListener) })

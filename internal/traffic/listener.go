@@ -86,9 +86,9 @@ func (l *Listener) room() bool {
 		return true
 	}
 	var oldest *conn
-	var since int64
+	since := time.Now().UnixNano()
 	for c := range l.open {
-		if idle := c.idle.Load(); idle != 0 && (oldest == nil || idle < since) {
+		if idle := c.idle.Load(); idle != 0 && idle < since {
 			oldest, since = c, idle
 		}
 	}
@@ -121,6 +121,10 @@ func trackedConn(r *http.Request) *conn {
 	return tracked(c)
 }
 
+// firstCall is how long a new connection may take to its first call before it counts as idle: one that
+// has just come is about to call.
+const firstCall = time.Second
+
 // Track notes which connections are idle, and does what waits for the end of a call; it is the
 // ConnState of the server.
 func (l *Listener) Track(c net.Conn, state http.ConnState) {
@@ -130,7 +134,9 @@ func (l *Listener) Track(c net.Conn, state http.ConnState) {
 	}
 	ours.callOver(state)
 	switch state {
-	case http.StateIdle, http.StateNew:
+	case http.StateNew:
+		ours.idle.Store(time.Now().Add(firstCall).UnixNano())
+	case http.StateIdle:
 		ours.idle.Store(time.Now().UnixNano())
 		ours.beginsSize.Store(0)
 	case http.StateActive:
@@ -144,7 +150,7 @@ func (l *Listener) Track(c net.Conn, state http.ConnState) {
 type conn struct {
 	net.Conn
 	listener *Listener
-	idle     atomic.Int64 // since when, in Unix nanoseconds; 0 while a call is answered
+	idle     atomic.Int64 // since or from when, in Unix nanoseconds; 0 while a call is answered
 	once     sync.Once
 	// renewed is when the deadline for writing was set, in Unix nanoseconds. A connection
 	// that was hijacked has none: what it carries may rest.

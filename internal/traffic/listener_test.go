@@ -55,3 +55,49 @@ func TestWorkIsDoneWhenACallIsOver(t *testing.T) {
 	close(behind)
 	assert.Equal(t, "berth N7", ask())
 }
+
+// Where there is no room a connection that has just come is left its first call; idle ones make room.
+func TestNewConnectionsAreNotIdle(t *testing.T) {
+	below, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	l := NewListener(below, 2, time.Minute, func(Malformed) {})
+	taken, held := make(chan bool, 1), make(chan bool)
+	server := &http.Server{ConnState: l.Track, Handler: http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/held" {
+			taken <- true
+			<-held
+		}
+	})}
+	go func() { _ = server.Serve(l) }()
+	t.Cleanup(func() { _ = server.Close() })
+	dial := func() net.Conn {
+		conn, err := net.Dial("tcp", below.Addr().String())
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = conn.Close() })
+		return conn
+	}
+	ask := func(conn net.Conn, path string) {
+		_, err := io.WriteString(conn, "GET "+path+" HTTP/1.1\r\nHost: a\r\n\r\n")
+		require.NoError(t, err)
+	}
+	answered := func(conn net.Conn) {
+		resp, err := http.ReadResponse(bufio.NewReader(conn), nil)
+		require.NoError(t, err)
+		assert.Equal(t, 200, resp.StatusCode)
+	}
+	busy := dial()
+	ask(busy, "/held")
+	<-taken
+	fresh := dial()
+	require.Eventually(t, func() bool { return l.Open() == 2 }, 10*time.Second, time.Millisecond)
+	next := dial()
+	ask(next, "/")
+	time.Sleep(150 * time.Millisecond) // it looks for room every 100 ms
+	assert.Zero(t, l.Closed())
+	ask(fresh, "/")
+	answered(fresh)
+	answered(next)
+	assert.Equal(t, int64(1), l.Closed(), "the one that was answered is idle")
+	close(held)
+	answered(busy)
+}

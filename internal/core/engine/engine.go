@@ -133,7 +133,8 @@ func (d *Decision) ours() bool {
 
 // Decide finds the answer to a call that was placed.
 func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
-	d := e.decide(p, r)
+	d := p.decision()
+	e.decide(&d, p, r)
 	e.clean(&d, r)
 	if steps := p.viewSteps(); len(steps) > 0 {
 		d.Explanation = d.Explanation.After(steps...)
@@ -158,63 +159,63 @@ func (p *Placed) viewSteps() []call.Step {
 	return append(p.situated, taken(call.Place, call.Subject{Kind: call.KindScenario, ID: scenario}, call.Find(call.OnForLane)))
 }
 
-func (e *Engine) decide(p *Placed, r *call.Request) Decision {
-	if r.Method == "CONNECT" {
-		d := p.decision()
-		refuseTunnel(&d)
-		return d
+// decide fills in the decision on a call.
+func (e *Engine) decide(d *Decision, p *Placed, r *call.Request) {
+	switch {
+	case r.Method == "CONNECT":
+		refuseTunnel(d)
+		return
+	case p.Service == nil:
+		e.unplaced(d, p, r)
+		return
+	case e.overQuota(d, p, r):
+		return
 	}
-	if p.Service == nil {
-		return e.unplaced(p, r)
-	}
-	d := p.decision()
-	if e.overQuota(&d, p, r) {
-		return d
-	}
-	if off := p.Service.Off(); off != "" && p.badHint == "" {
-		if p.Service.Spec.CORS && isPreflight(r) {
-			preflight(&d, p, r)
-		} else {
-			e.switchedOff(&d, p, r, off)
-		}
-		return d
-	}
-	if p.relays() && !p.asksContract(r) {
-		why := "the service relays"
-		if capture := p.Service.Recording; capture != nil {
-			if passed := capture.LeavesOut(r, p.segments); passed != "" {
-				why = fmt.Sprintf("recording %q runs and does not capture the call: %s", capture.Spec.Name, passed)
-			} else {
-				why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID
-			}
-		}
-		if e.refused(p, r, nil) {
-			giveRefusal(&d, p, nil)
-			d.Recording = ""
-			if p.Service.Spec.CORS {
-				allowOrigin(&d, r, p.foreign)
-			}
-		} else {
-			relay(&d, p, r, why, p.Service.Recording, nil)
-		}
-		e.injure(&d, p, r)
-		return d
-	}
-	if p.Service.Spec.CORS && isPreflight(r) {
-		preflight(&d, p, r)
-		return d
+	off := p.Service.Off()
+	if p.badHint != "" {
+		off = ""
 	}
 	switch {
+	case off == "" && p.relays() && !p.asksContract(r):
+		e.passOn(d, p, r)
+		return
+	case p.Service.Spec.CORS && isPreflight(r):
+		preflight(d, p, r)
+		return
+	case off != "":
+		e.switchedOff(d, p, r, off)
+		return
 	case p.badHint != "":
-		e.refuseAsked(&d, p, r)
-	case e.refuseUnsigned(&d, p, r):
-	case e.refuseBad(&d, p, r):
+		e.refuseAsked(d, p, r)
+	case e.refuseUnsigned(d, p, r):
+	case e.refuseBad(d, p, r):
 	default:
-		e.choose(&d, p, r)
-		e.injure(&d, p, r)
+		e.choose(d, p, r)
+		e.injure(d, p, r)
 	}
-	e.complete(&d, p, r)
-	return d
+	e.complete(d, p, r)
+}
+
+// passOn has the upstream answer, and its answer recorded where a recording captures it.
+func (e *Engine) passOn(d *Decision, p *Placed, r *call.Request) {
+	why := "the service relays"
+	if capture := p.Service.Recording; capture != nil {
+		if passed := capture.LeavesOut(r, p.segments); passed != "" {
+			why = fmt.Sprintf("recording %q runs and does not capture the call: %s", capture.Spec.Name, passed)
+		} else {
+			why, d.Recording = fmt.Sprintf("recording %q captures it", capture.Spec.Name), capture.Spec.ID
+		}
+	}
+	if e.refused(p, r, nil) {
+		giveRefusal(d, p, nil)
+		d.Recording = ""
+		if p.Service.Spec.CORS {
+			allowOrigin(d, r, p.foreign)
+		}
+	} else {
+		relay(d, p, r, why, p.Service.Recording, nil)
+	}
+	e.injure(d, p, r)
 }
 
 // complete does what goes with an answer of ours, whoever gave it.

@@ -198,17 +198,21 @@ func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked
 		e.answerFromElsewhere(d, p, r, won, reply, steps)
 		return
 	}
-	if !e.ownAnswer(d, p, r, won, reply, append(before, winner.Taken())) {
+	if !e.ownAnswer(d, p, r, won, reply, func() []call.Step { return append(before, winner.Taken()) }) {
 		return
 	}
 	var represented []call.Step
 	if d.Answer.Wire != nil {
 		represented = represent(d, r)
 	}
-	if len(before) == 0 && len(won.later) == 0 && won.others == 0 && which == "" && represented == nil {
-		return
+	if len(before)+len(won.later)+won.others > 0 || which != "" || represented != nil {
+		d.Explanation = wonBy(r, won, append(before, winner.Taken()), append([]call.Step{winner.Built(index, which)}, represented...))
 	}
-	steps := append(before, winner.Taken())
+}
+
+// wonBy is why a mapping answers: what was considered before, which others lost against it, and how the
+// answer was built.
+func wonBy(r *call.Request, won *picked, steps, built []call.Step) *call.Explanation {
 	for _, f := range won.later {
 		if len(steps) > 2*mostPassed {
 			break
@@ -220,12 +224,12 @@ func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked
 		steps = append(steps, f.Value.Skipped(why))
 	}
 	steps = append(steps, narrowed(won.others)...)
-	d.Explanation = &call.Explanation{Summary: winner.Summary(), Steps: append(append(steps, winner.Built(index, which)), represented...)}
+	return &call.Explanation{Summary: won.Value.Summary(), Steps: append(steps, built...)}
 }
 
 // ownAnswer answers with what a mapping says itself, and reports whether that has a value
-// for the call.
-func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
+// for the call. steps are those that led to it, for where it has none.
+func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps func() []call.Step) bool {
 	d.Answer = reply.Answer
 	written := &reply.Spec
 	if reply.Script != nil && !e.fromScript(d, p, r, won, reply, steps) {
@@ -242,7 +246,7 @@ func (e *Engine) ownAnswer(d *Decision, p *Placed, r *call.Request, won *picked,
 			written = &own
 		}
 		if err != nil {
-			e.refuseExpression(d, p, r, won.Value, err, steps)
+			e.refuseExpression(d, p, r, won.Value, err, steps())
 			return false
 		}
 		d.Answer = built

@@ -120,19 +120,17 @@ func (e *Engine) missByProtocol(d *Decision, p *Placed, r *call.Request, f *cont
 
 // unplaced answers a call to no service: the root page, else a miss that names
 // the services.
-func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
-	if p.badHint != "" {
-		d := p.decision()
-		e.refuseAsked(&d, p, r)
-		return d
-	}
-	switch r.Path {
-	case "/", "":
-		return e.rootPage(p)
-	case "*": // what the whole port can do
-		d := p.decision()
-		allowed(&d, nil)
-		return d
+func (e *Engine) unplaced(d *Decision, p *Placed, r *call.Request) {
+	switch {
+	case p.badHint != "":
+		e.refuseAsked(d, p, r)
+		return
+	case r.Path == "/" || r.Path == "":
+		*d = e.rootPage(p)
+		return
+	case r.Path == "*": // what the whole port can do
+		allowed(d, nil)
+		return
 	}
 	name, _, _ := strings.Cut(strings.TrimPrefix(r.Path, "/"), "/")
 	names := p.snapshot.Names()
@@ -141,7 +139,6 @@ func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
 		advice = "There is none yet: rapidmimic import CONTRACT makes the first."
 	}
 	summary := call.Find(call.MissedService, name, problem.Closest(name, names), advice)
-	d := p.decision()
 	d.Source, d.By = call.FromMiss, "no such service"
 	d.Answer = problemAnswer(404, missDocument{
 		Type: missType, Title: "Rapid Mimic has no service of this name", Status: 404, Detail: summary.String(), Services: names, Console: e.control,
@@ -149,7 +146,6 @@ func (e *Engine) unplaced(p *Placed, r *call.Request) Decision {
 	d.Explanation = &call.Explanation{Summary: summary, Steps: []call.Step{
 		{Stage: call.Place, Of: call.Subject{Kind: call.KindService, ID: name}, Verdict: call.Skipped, Finding: call.Find(call.NoService)},
 	}}
-	return d
 }
 
 func problemAnswer(status int, doc any) call.Answer {

@@ -73,7 +73,7 @@ func (e *Engine) answerFromMappingNamed(d *Decision, p *Placed, r *call.Request,
 	d.Source, d.By = call.FromMapping, won.Value.Spec.ID
 	if next := &other.Replies[index]; next.Elsewhere() {
 		e.startFrom(d, p, r, won, other, next, steps, depth+1)
-	} else if e.ownAnswer(d, p, r, &from, next, steps) {
+	} else if e.ownAnswer(d, p, r, &from, next, func() []call.Step { return steps }) {
 		d.Explanation = &call.Explanation{Steps: steps}
 	}
 }

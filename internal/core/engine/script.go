@@ -20,10 +20,10 @@ import (
 
 // fromScript answers with what the script of a mapping gives, and reports whether it gave
 // something. What it remembers is kept with what else the answer does.
-func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps []call.Step) bool {
+func (e *Engine) fromScript(d *Decision, p *Placed, r *call.Request, won *picked, reply *catalog.Reply, steps func() []call.Step) bool {
 	refuse := func(title, detail string) bool {
 		e.refuse(d, p, r, true, "script", selfDocument{Title: title, Status: 500, Detail: fmt.Sprintf("Mapping %q answers this call, but %s.", won.Value.Spec.ID, detail)},
-			append(steps, won.logged...))
+			append(steps(), won.logged...))
 		return false
 	}
 	if e.scripts == nil {
