@@ -2,6 +2,7 @@ package traffic_test
 
 import (
 	"bufio"
+	"crypto/sha256"
 	"fmt"
 	"io"
 	"log/slog"
@@ -58,6 +59,8 @@ func TestAnAnswerIsWholeOnceItsCallIsKept(t *testing.T) {
 		fmt.Fprintf(&document, "- { id: m%d, call: { path: /%d }, answer: { text: %q } }\n", size, size, berths[:size])
 	}
 	fmt.Fprintf(&document, "- { id: slow, call: { path: /slow }, impair: { connection: { line: sea-cable } }, answer: { text: %q } }\n", berths[:70<<10])
+	sum := sha256.Sum256([]byte(berths[:40<<10]))
+	fmt.Fprintf(&document, "- { id: recorded, call: { path: /recorded }, answer: { text: %q, recorded: { sum: %x, pieces: [20000 after 1ms, 20960 after 20ms], pace: recorded } } }\n", berths[:40<<10], sum[:16])
 	mappings, err := spec.ReadMappings([]byte(document.String()))
 	require.NoError(t, err)
 	_, _, err = c.PutMappings(t.Context(), "moorings", mappings)
@@ -77,7 +80,7 @@ func TestAnAnswerIsWholeOnceItsCallIsKept(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = conn.Close() })
 	reader := bufio.NewReader(conn)
-	for i, path := range []string{"/moorings/1024", "/moorings/3072", "/moorings/10240", "/moorings/17408", "/moorings/102400", "/moorings/3145728", "/moorings/slow", "/real/berths", "/real/" + strings.Repeat("berths", 20), "/moorings/1024"} {
+	for i, path := range []string{"/moorings/1024", "/moorings/3072", "/moorings/10240", "/moorings/17408", "/moorings/102400", "/moorings/3145728", "/moorings/slow", "/moorings/recorded", "/real/berths", "/real/" + strings.Repeat("berths", 20), "/moorings/1024"} {
 		_, err = fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: quay\r\n\r\n", path)
 		require.NoError(t, err)
 		resp, err := http.ReadResponse(reader, nil)
