@@ -197,6 +197,21 @@ func TestTimeThatCounts(t *testing.T) {
 	}
 }
 
+// The time of a run ends also when none went before for a while, and after one that was stopped.
+func TestEveryRunHasItsTime(t *testing.T) {
+	it := interpreter(t, passed)
+	fine, endless := load(t, it, `export default () => ({ text: 'ok' })`), load(t, it, `export default () => { for (;;); }`)
+	for range 2 {
+		assert.Nil(t, fine.Run(input(), remembered).Fault)
+		time.Sleep(3 * script.Time)
+		for range 2 {
+			out := endless.Run(input(), remembered)
+			require.NotNil(t, out.Fault)
+			assert.Contains(t, out.Fault.Error(), "took longer than 50ms")
+		}
+	}
+}
+
 func BenchmarkRun(b *testing.B) {
 	runner := load(b, interpreter(b, passed), `export default (call) => ({ status: 200, json: { number: call.path.number, state: 'free', nights: Number(call.query.a) * 2 } })`)
 	in := input()

@@ -136,8 +136,12 @@ interface Drawing {
   size: { width: number; height: number };
 }
 
-/** How many points are drawn between two pictures of the page, which stays at hand that way. */
+/**
+ * How many points are drawn between two pictures of the page, which stays at hand that way, and between how
+ * many at most: on a slow machine a drawing ends before the next one begins.
+ */
 const atOnce = 400;
+const mostFrames = 8;
 
 /** Draws points, some at a time, and tells when all are. It returns what stops that. */
 function draw(plot: Scatter, size: Drawing['size'], whenDrawn: (drawing: Drawing) => void): () => void {
@@ -148,12 +152,13 @@ function draw(plot: Scatter, size: Drawing['size'], whenDrawn: (drawing: Drawing
   drawAxes(c, plot, inner);
   const points = apart(plot.points, inner);
   const marks = new Map<string, HTMLCanvasElement>(); // drawn once for all points of a source
+  const some = Math.max(atOnce, Math.ceil(points.length / mostFrames));
   let next = 0;
   let frame = 0;
   const drawSome = () => {
-    const some = points.slice(next, next + atOnce);
-    next += some.length;
-    for (const { call, x, y } of some) {
+    const now = points.slice(next, next + some);
+    next += now.length;
+    for (const { call, x, y } of now) {
       let mark = marks.get(call.source);
       if (!mark) {
         mark = markOf(call.source, colour(call.source));

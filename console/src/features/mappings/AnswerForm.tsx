@@ -9,7 +9,7 @@ import { cn } from '@/ui/cn';
 import type { CallKnown } from '@/ui/expressionHelp';
 import { Field, inputLook } from '@/ui/Field';
 import { AnswerExtras } from './AnswerExtras';
-import { type AnswerDraft, type AnswerFaults, isElsewhere, jsonFault } from './answerDraft';
+import { type AnswerDraft, type AnswerFaults, hasStatus, isElsewhere, jsonFault } from './answerDraft';
 import { ElsewhereFields } from './ElsewhereFields';
 import { HeaderLines } from './HeaderLines';
 
@@ -81,7 +81,7 @@ export function AnswerForm({ service, draft, faults, change, known, asked }: Pro
   const full = useMemo(() => ({ ...known, fields }), [known, fields]);
   return (
     <>
-      {!isElsewhere(draft) && draft.kind !== 'script' && (
+      {hasStatus(draft) && (
         <div className="flex flex-wrap items-start gap-6">
           <Field
             label="Status"

@@ -216,17 +216,21 @@ export type AnswerFaults = Partial<
   Record<'if' | 'status' | 'body' | 'names' | 'remembered' | 'callbacks', string>
 >;
 
-/** What keeps an answer from being saved; nothing when it may be. */
+/** What keeps an answer from being saved; nothing when it may be. What its kind does not have is not looked at. */
 export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
   const faults: AnswerFaults = {};
-  const status = Number(draft.status);
-  if (!isExpression(draft.status) && (!Number.isInteger(status) || status < 200 || status > 999)) {
+  const status = hasStatus(draft) ? Number(draft.status) : 200;
+  if (
+    hasStatus(draft) &&
+    !isExpression(draft.status) &&
+    (!Number.isInteger(status) || status < 200 || status > 999)
+  ) {
     faults.status = 'A number from 200 to 999, or ${…}';
   }
-  if (draft.names.some(({ name, value }) => !isName(name) && (name || value))) {
+  if (hasNames(draft) && draft.names.some(({ name, value }) => !isName(name) && (name || value))) {
     faults.names = 'A name is of letters, digits and _, and begins with a letter';
   }
-  if (draft.remembered.some(({ name, value }) => !name.trim() && value)) {
+  if (hasMemory(draft) && draft.remembered.some(({ name, value }) => !name.trim() && value)) {
     faults.remembered = 'Say under which key';
   }
   if (draft.callbacks.trim()) {
@@ -254,6 +258,9 @@ export function faultsOfAnswer(draft: AnswerDraft): AnswerFaults {
 
 /** Whether an answer comes from elsewhere, and is changed on its way. */
 export const isElsewhere = ({ kind }: AnswerDraft) => kind === 'upstream' || kind === 'changed';
+
+/** Whether an answer has a status and headers that are written beside its body. */
+export const hasStatus = (draft: AnswerDraft) => !isElsewhere(draft) && draft.kind !== 'script';
 
 /** What is wrong with where an answer comes from, and with how it is changed. */
 function elsewhereFaults(draft: AnswerDraft): AnswerFaults {
@@ -337,8 +344,7 @@ export function answerText(draft: AnswerDraft): string {
     ['headers', JSON.stringify(headers)],
   ];
   if (draft.recorded) body.push(['recorded', draft.recorded]);
-  const whole = isElsewhere(draft) || draft.kind === 'script';
-  return object([...(whole ? [] : head), ...besideBody(draft), ...body]);
+  return object([...(hasStatus(draft) ? head : []), ...besideBody(draft), ...body]);
 }
 
 /** Where an answer comes from, and how it is changed. */
