@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from 'vitest';
 import { external } from './external';
-import { bytes, count, duration, isJson, pretty, total } from './format';
+import { bytes, clock, count, duration, isJson, pretty, total } from './format';
 import { statusText } from './statusText';
 
 describe('format', () => {
@@ -20,6 +20,10 @@ describe('format', () => {
     [1, '1 call'],
     [12345, '12,345 calls'],
   ])('count %d is %s', (n, text) => expect(count(n, 'call')).toBe(text));
+  it.each([
+    [new Date(2026, 11, 1, 9, 4, 5).toISOString(), '09:04:05'],
+    ['', ''],
+  ])('the time of day of %j is %j', (moment, text) => expect(clock(moment)).toBe(text));
   it('lays out JSON and leaves everything else alone', () => {
     expect(pretty('{"a":[1]}')).toBe('{\n  "a": [\n    1\n  ]\n}');
     expect(pretty('a: [1]')).toBe('a: [1]');

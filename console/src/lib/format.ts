@@ -14,9 +14,14 @@ export function bytes(size: number): string {
   return `${(size / 1024 / 1024).toFixed(1)} MiB`;
 }
 
-/** The time of day, to the second, of an RFC 3339 moment. */
+// made once: to find a language's format takes longer than to use it
+const times = new Intl.DateTimeFormat('en-GB', { timeStyle: 'medium' });
+const numbers = new Intl.NumberFormat('en');
+
+/** The time of day, to the second, of an RFC 3339 moment; '' of anything else. */
 export function clock(moment: string): string {
-  return new Date(moment).toLocaleTimeString('en-GB');
+  const at = Date.parse(moment);
+  return Number.isNaN(at) ? '' : times.format(at);
 }
 
 /** Day and time of a moment, to the second. */
@@ -26,7 +31,7 @@ export function moment(text: string): string {
 
 /** "1 call", "12 calls". */
 export function count(n: number, noun: string): string {
-  return `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`;
+  return `${numbers.format(n)} ${noun}${n === 1 ? '' : 's'}`;
 }
 
 /** JSON and XML laid out; anything else as it is. */

@@ -1,15 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { TriangleAlert } from 'lucide-react';
-import {
-  memo,
-  useCallback,
-  useEffect,
-  useLayoutEffect,
-  useMemo,
-  useRef,
-  useState,
-  useSyncExternalStore,
-} from 'react';
+import { memo, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useSyncExternalStore } from 'react';
 import { Link } from 'wouter';
 import type { Call, Entry } from '@/api/types';
 import { whoOf } from '@/features/activity';
@@ -21,6 +12,7 @@ import { useSmallWindow } from '@/lib/useSmallWindow';
 import { cn } from '@/ui/cn';
 import { SourceMark } from '@/ui/SourceMark';
 import {
+  anyUnder,
   type Column,
   type ColumnId,
   chosenColumns,
@@ -28,7 +20,6 @@ import {
   readColumns,
   shownColumns,
   textOf,
-  underOf,
 } from './callColumns';
 import { callNumber } from './callFilter';
 import { type ChangeLine, rowAt, rowOf } from './changeLines';
@@ -78,13 +69,14 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
     scrolledTo.current = selected;
     rows.scrollToIndex(rowOf(changes, at), { align: 'auto' });
   }, [selected, at, rows, changes]);
-  const under = calls.some((call) => underOf(call, mixed));
+  const under = useMemo(() => anyUnder(calls, mixed), [calls, mixed]);
   const chosen = useSyncExternalStore(chosenColumns.subscribe, chosenColumns.get);
   const shown = useMemo(
     () => (narrow ? tightColumns : shownColumns(readColumns(chosen), under)),
     [narrow, chosen, under],
   );
   const quick = useQuick(calls);
+  const inSight = rows.getVirtualItems();
   return (
     <div
       role="table"
@@ -112,17 +104,14 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
         className="min-h-0 flex-1 overflow-y-auto"
         onScroll={(event) => onAway(event.currentTarget.scrollTop > rowHeight)}
       >
-        <div className="relative" style={{ height: rows.getTotalSize() }}>
-          {rows.getVirtualItems().map((row) => {
+        {/* rows that follow one another are painted as one, and rows that are placed each for itself */}
+        <div style={{ height: rows.getTotalSize(), paddingTop: inSight[0]?.start }}>
+          {inSight.map((row) => {
             const what = rowAt(changes, row.index);
             const call = 'call' in what ? calls[what.call] : undefined;
             const id = 'entry' in what ? what.entry.id : call?.id;
             return (
-              <div
-                key={quick ? row.index : id}
-                className="absolute inset-x-0"
-                style={{ top: row.start, height: rowHeight }}
-              >
+              <div key={quick ? row.index : id} style={{ height: rowHeight }}>
                 {'entry' in what && <ChangeRow entry={what.entry} />}
                 {call && (
                   <CallRow
@@ -148,11 +137,13 @@ export function CallTable({ calls, changes, mixed, selected, narrow: beside, onS
  * making them anew.
  */
 function useQuick(calls: Call[]): boolean {
-  const [seen, setSeen] = useState({ calls, quick: false });
-  if (seen.calls === calls) return seen.quick;
+  const seen = useRef({ calls, quick: false });
   const newest = (list: Call[]) => (list[0] ? callNumber(list[0]) : 0);
-  const quick = newest(calls) - newest(seen.calls) > many;
-  setSeen({ calls, quick });
+  const quick =
+    seen.current.calls === calls ? seen.current.quick : newest(calls) - newest(seen.current.calls) > many;
+  useLayoutEffect(() => {
+    seen.current = { calls, quick };
+  });
   return quick;
 }
 

@@ -1,31 +1,23 @@
-import { Pause, Play } from 'lucide-react';
 import { lazy, Suspense, useCallback, useMemo, useRef, useSyncExternalStore } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { useMyLane } from '@/api/myLane';
 import type { Call, Entry } from '@/api/types';
-import { MakeScenario } from '@/features/scenarios';
 import { count } from '@/lib/format';
 import { targetOf } from '@/lib/target';
 import { useTitle } from '@/lib/title';
-import { Button } from '@/ui/Button';
-import { CopyButton } from '@/ui/CopyButton';
 import { ProblemNotice } from '@/ui/ProblemNotice';
-import { Select } from '@/ui/Select';
 import { Waiting } from '@/ui/Waiting';
+import { CallsBar, flow, scatter } from './CallsBar';
 import { CallTable } from './CallTable';
-import { ChooseColumns } from './ChooseColumns';
 import { feed } from './callFeed';
 import { type GroupedBy, groupings } from './callGroups';
 import { changeLines } from './changeLines';
 import { commandOf } from './commandOf';
-import { FilterChips } from './FilterChips';
-import { FilterField } from './FilterField';
 import { IgnoredStrip } from './IgnoredStrip';
 import { withoutIgnored } from './ignored';
-import { everyLane, LaneFilter } from './LaneFilter';
+import { everyLane } from './LaneFilter';
 import { mappingLink } from './mappingLink';
 import { NoCalls } from './NoCalls';
-import { SavedFilters } from './SavedFilters';
 import { TimelineStrip } from './TimelineStrip';
 import { readTime, timeText } from './timelineView';
 import { useCallKeys } from './useCallKeys';
@@ -37,12 +29,15 @@ const CallGroupTable = lazy(() => import('./CallGroupTable').then((m) => ({ defa
 const CallScatter = lazy(() => import('./CallScatter').then((m) => ({ default: m.CallScatter })));
 const CallView = lazy(() => import('./CallView').then((m) => ({ default: m.CallView })));
 
-/** What stands in the address for calls that are drawn as a flow, and as points. */
-const flow = 'flow';
-const scatter = 'scatter';
-
 /** Of how many calls a scenario can be made; with more, the filter says too little. */
 const mostKept = 100;
+const noIds: string[] = [];
+
+/** Why a scenario cannot be made of so many calls; '' when it can. */
+function hindrance(calls: number): string {
+  if (calls > mostKept) return `Filter first: it is made of at most ${mostKept} calls`;
+  return calls === 0 ? 'There is no call to make it of' : '';
+}
 
 /** While the list is held, it tells of no change that came after its newest call. */
 function entriesUpTo(newest: Call | undefined, entries: Entry[]): Entry[] {
@@ -98,10 +93,12 @@ export function CallsPage({ service = '' }: { service?: string }) {
     (time?: { from: number; to: number }) => set('time', time ? timeText(time) : null),
     [set],
   );
-  const togglePause = () => {
+  const togglePause = useCallback(() => {
     paused.current = !held;
     hold(!held);
-  };
+  }, [held, hold]);
+  const showIgnored = useCallback((on: boolean) => set('ignored', on ? 'yes' : null), [set]);
+  const ids = useMemo(() => (calls.length > mostKept ? noIds : calls.map(({ id }) => id)), [calls]);
   useCallKeys({
     calls,
     selected,
@@ -116,51 +113,23 @@ export function CallsPage({ service = '' }: { service?: string }) {
   return (
     <div className="flex h-full min-h-0 flex-1 flex-col">
       {service ? <h2 className="sr-only">Calls</h2> : <h1 className="sr-only">Calls</h1>}
-      <div className="flex flex-wrap items-center gap-2 border-line border-b px-5 py-2">
-        <FilterField text={text} onChange={(next) => set('text', next)} input={filter} />
-        <SavedFilters text={text} onUse={(saved) => set('text', saved)} />
-        <LaneFilter lane={lane} mine={mine} onChange={(next) => set('lane', next)} />
-        <Select
-          quiet
-          label="Show"
-          value={drawn ?? grouped ?? ''}
-          onChange={(by) => set('group', by)}
-          options={[['', 'as a list'], [flow, 'as a flow'], [scatter, 'by how long they took'], ...groupings]}
-        />
-        {!drawn && !grouped && <ChooseColumns />}
-        <Button onClick={togglePause} aria-pressed={held}>
-          {held ? <Play size={14} aria-hidden /> : <Pause size={14} aria-hidden />}
-          {held ? 'Follow' : 'Pause'}
-        </Button>
-        <span className="text-dim text-[13px]" aria-live="off" data-testid="shown">
-          {held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
-        </span>
-        <span className="ml-auto flex items-center gap-2">
-          <CopyButton text={commandOf(text, scope)} what="command">
-            Command
-          </CopyButton>
-          <MakeScenario
-            calls={calls.slice(0, mostKept).map(({ id }) => id)}
-            hindered={
-              calls.length > mostKept
-                ? `Filter first: it is made of at most ${mostKept} calls`
-                : calls.length === 0
-                  ? 'There is no call to make it of'
-                  : ''
-            }
-          />
-        </span>
-      </div>
-      <FilterChips
+      <CallsBar
         text={text}
         off={params.get('off') ?? ''}
-        onChange={(next, off) => {
-          set('text', next);
-          set('off', off);
-        }}
+        filter={filter}
+        lane={lane}
+        mine={mine}
+        shownAs={drawn ?? grouped ?? ''}
+        held={held}
+        told={held && waiting > 0 ? `${count(waiting, 'new call')} waiting` : count(calls.length, 'call')}
+        command={commandOf(text, scope)}
+        ids={ids}
+        hindered={hindrance(calls.length)}
+        set={set}
+        onHold={togglePause}
       />
       <TimelineStrip scope={scope} entries={entries} time={scope.time} onTime={setTime} />
-      <IgnoredStrip left={left} shown={withIgnored} onShow={(on) => set('ignored', on ? 'yes' : null)} />
+      <IgnoredStrip left={left} shown={withIgnored} onShow={showIgnored} />
       {unread && <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">{unread}</p>}
       {skipped > 0 && (
         <p className="border-line border-b bg-sunken px-5 py-1.5 text-[13px] text-miss">

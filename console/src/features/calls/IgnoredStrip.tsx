@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { EyeOff, X } from 'lucide-react';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import { keys } from '@/api/keys';
 import { count } from '@/lib/format';
 import { Button } from '@/ui/Button';
@@ -16,7 +16,7 @@ interface Props {
 }
 
 /** What is ignored, how many calls that leaves out, and the way back. */
-export function IgnoredStrip({ left, shown, onShow }: Props) {
+export const IgnoredStrip = memo(({ left, shown, onShow }: Props) => {
   const { data: ignored } = useQuery(ignoredQuery);
   const [open, setOpen] = useState(false);
   const change = useChange(({ calls, off }: { calls: string[]; off: boolean }) =>
@@ -74,7 +74,7 @@ export function IgnoredStrip({ left, shown, onShow }: Props) {
       </ul>
     </div>
   );
-}
+});
 
 /** Leaves calls like one out of all lists. */
 export function IgnoreLike({ call }: { call: string }) {

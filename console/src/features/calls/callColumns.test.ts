@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Call } from '@/api/types';
-import { readColumns, shownColumns, textOf, withColumn } from './callColumns';
+import { anyUnder, readColumns, shownColumns, textOf, withColumn } from './callColumns';
 
 const ids = (chosen: string, under = false) => shownColumns(readColumns(chosen), under).map(({ id }) => id);
 
@@ -18,6 +18,13 @@ describe('columns of the list of calls', () => {
     expect(withColumn(['time', 'call'], 'service', true)).toEqual(['time', 'service', 'call']);
     expect(withColumn(['time', 'call'], 'time', false)).toEqual(['call']);
   });
+
+  it.each<[string, Partial<Call>[], boolean, boolean]>([
+    ['a scenario', [{}, { scenario: 'storm' }], false, true],
+    ['a lane among many', [{}, { lane: 'mara' }], true, true],
+    ['the lane that all have', [{ lane: 'mara' }], false, false],
+    ['none', [{}], true, false],
+  ])('has Under to tell: %s', (_, calls, mixed, want) => expect(anyUnder(calls as Call[], mixed)).toBe(want));
 
   it('tells of a call what it is asked for', () => {
     const call = {

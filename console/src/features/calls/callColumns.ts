@@ -49,6 +49,11 @@ export function withColumn(shown: ColumnId[], id: ColumnId, on: boolean): Column
   return columns.map((one) => one.id).filter((one) => (one === id ? on : shown.includes(one)));
 }
 
+/** Whether calls have something to tell in the column Under. */
+export function anyUnder(calls: Call[], mixed: boolean): boolean {
+  return calls.some(({ lane, scenario }) => scenario || (mixed && lane));
+}
+
 /** In which lane, where that can be several, and under which scenario a call was answered. */
 export function underOf({ lane, scenario }: Call, mixed: boolean): string {
   return [mixed && lane && `lane ${lane}`, scenario].filter(Boolean).join(', ');

@@ -13,12 +13,15 @@ export interface ChangeLine {
 export function changeLines(calls: Call[], entries: Entry[]): ChangeLine[] {
   const oldest = calls.at(-1);
   if (!oldest || entries.length === 0) return [];
-  const services = new Set(calls.map(({ service }) => service));
+  let services: Set<string> | undefined; // all calls are gone through for it, which most lists do not need
   const lines: ChangeLine[] = [];
   for (const entry of entries) {
-    if (entry.services?.length && !entry.services.some((name) => services.has(name))) continue;
     const place = firstBefore(calls, Date.parse(entry.at));
     if (place === calls.length) break;
+    if (entry.services?.length) {
+      services ??= new Set(calls.map(({ service }) => service));
+      if (!entry.services.some((name) => services?.has(name))) continue;
+    }
     lines.push({ entry, row: place + lines.length });
   }
   return lines;

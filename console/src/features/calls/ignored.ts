@@ -22,8 +22,7 @@ export function putIgnored(calls: string[], off: boolean, etag: string) {
 
 /** Calls without those that are ignored, and how many those are. */
 export function withoutIgnored(calls: Call[]): { shown: Call[]; left: number } {
+  if (!calls.some((call) => call.ignored)) return { shown: calls, left: 0 };
   const shown = calls.filter((call) => !call.ignored);
-  return shown.length === calls.length
-    ? { shown: calls, left: 0 }
-    : { shown, left: calls.length - shown.length };
+  return { shown, left: calls.length - shown.length };
 }

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useDeferredValue, useMemo, useState, useSyncExternalStore } from 'react';
+import { useCallback, useDeferredValue, useMemo, useState, useSyncExternalStore } from 'react';
 import { Problem } from '@/api/http';
 import type { Call } from '@/api/types';
 import { useSettled } from '@/lib/useSettled';
@@ -27,6 +27,7 @@ const none: Call[] = [];
 export function useCalls(text: string, scope: CallScope): ShownCalls {
   const { calls: live, emptied } = useSyncExternalStore(feed.subscribe, feed.get);
   const [held, setHeld] = useState<{ calls: Call[]; emptied: number } | null>(null);
+  const hold = useCallback((on: boolean) => setHeld((now) => (on ? (now ?? feed.get()) : null)), []);
   const frozen = held && (held.emptied === emptied ? held.calls : none); // what was emptied is gone
   const wanted = useDeferredValue(text);
   const asked = useSettled(wanted, 250);
@@ -60,7 +61,7 @@ export function useCalls(text: string, scope: CallScope): ShownCalls {
     held: frozen !== null,
     searching: inBodies && search.isPending,
     unread: search.error instanceof Problem && search.error.code === 'invalid' ? search.error.message : '',
-    hold: (on) => setHeld((now) => (on ? (now ?? feed.get()) : null)),
+    hold,
   };
 }
 
