@@ -161,8 +161,12 @@ func (b *bench) measure(ctx context.Context, row row) error {
 		return err
 	}
 	if b.against != "" {
-		fmt.Printf("%-32s calls/s %s, processor time %s\n", "  against "+b.against, interval(sides[2].results, mine.results, func(r result) float64 { return r.rate }),
-			interval(sides[2].results, mine.results, func(r result) float64 { return float64(r.cpu) }))
+		other := sides[2].results
+		speed := "calls/s " + interval(other, mine.results, func(r result) float64 { return r.rate })
+		if b.pace > 0 {
+			speed = "p99 " + interval(other, mine.results, func(r result) float64 { return r.p99.Seconds() })
+		}
+		fmt.Printf("%-32s %s, processor time %s\n", "  against "+b.against, speed, interval(other, mine.results, func(r result) float64 { return float64(r.cpu) }))
 	}
 	return nil
 }
