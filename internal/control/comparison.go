@@ -83,7 +83,7 @@ func (s *server) answeredNow(c *gin.Context, r *call.Record) (now *call.Record, 
 	if d.Relay != nil {
 		return nil, "", problem.New(problem.Invalid, "the call would go to the upstream now, %s: what that answers is not known", d.Relay.Target.Redacted())
 	}
-	now, note = s.answeredBy(r, &d)
+	now, note = s.answeredBy(r, d)
 	return now, note, nil
 }
 
@@ -103,7 +103,7 @@ func (s *server) answeredByMapping(c *gin.Context, r *call.Record, id string) (n
 	case d.Source != call.FromMapping:
 		return nil, "", problem.New(problem.Invalid, "mapping %s does not answer this call: %s", id, d.Explanation.Summary)
 	}
-	now, note = s.answeredBy(r, &d)
+	now, note = s.answeredBy(r, d)
 	return now, note, nil
 }
 
@@ -117,7 +117,7 @@ func (s *server) answeredByExample(c *gin.Context, r *call.Record, name string) 
 	if d.Source != call.FromContract {
 		return nil, "", problem.New(problem.Invalid, "%s", d.Explanation.Summary.String())
 	}
-	now, note = s.answeredBy(r, &d)
+	now, note = s.answeredBy(r, d)
 	return now, note, nil
 }
 

@@ -57,11 +57,11 @@ type CallLog interface {
 // Decider decides calls that are not made and knows the state of those that
 // were.
 type Decider interface {
-	Explain(ctx context.Context, r *call.Request) engine.Decision
+	Explain(ctx context.Context, r *call.Request) *engine.Decision
 	// ExplainOn decides it in another environment than the present one.
-	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) engine.Decision
+	ExplainOn(ctx context.Context, snapshot *catalog.Snapshot, r *call.Request) *engine.Decision
 	// AnswerOf is what one mapping answers to a call by itself, WorkOut what expressions give in it.
-	AnswerOf(ctx context.Context, id string, r *call.Request) (d engine.Decision, found bool, why *call.Finding)
+	AnswerOf(ctx context.Context, id string, r *call.Request) (d *engine.Decision, found bool, why *call.Finding)
 	WorkOut(ctx context.Context, snapshot *catalog.Snapshot, m *catalog.Mapping, r *call.Request, expressions []string) (worked []engine.Worked, ok bool)
 	// Holding tells which conditions of a mapping a call meets.
 	Holding(service *catalog.Service, m *catalog.Mapping, r *call.Request) (holding []bool, asked bool)

@@ -135,7 +135,7 @@ func (s *server) postExplain(c *gin.Context) {
 
 // explained is a decision without the values of secret variables: those who may look at
 // answers need not know them.
-func (s *server) explained(d engine.Decision) api.ExplainResult {
+func (s *server) explained(d *engine.Decision) api.ExplainResult {
 	s.Masker.Conceal(&d.Answer, &d.Explanation)
 	result := api.ExplainResult{
 		Source: string(d.Source), By: d.By, Status: d.Answer.Status, Explanation: explanationView(d.Explanation),

@@ -191,14 +191,14 @@ func again(record *call.Record) *call.Request {
 }
 
 // chose reports whether a call was for a mapping, which may have failed to answer it.
-func chose(d engine.Decision, m *catalog.Mapping) bool {
+func chose(d *engine.Decision, m *catalog.Mapping) bool {
 	return slices.ContainsFunc(d.Explanation.Steps, func(step call.Step) bool {
 		return step.Verdict == call.Taken && step.Of.Kind == call.KindMapping && step.Of.ID == m.Spec.ID
 	})
 }
 
 // whyNot says why a call would not be answered by a mapping.
-func (s *server) whyNot(d engine.Decision, service *catalog.Service, m *catalog.Mapping, record *call.Record) string {
+func (s *server) whyNot(d *engine.Decision, service *catalog.Service, m *catalog.Mapping, record *call.Record) string {
 	if !m.Spec.Enabled {
 		return "it is switched off"
 	}

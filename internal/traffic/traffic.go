@@ -81,52 +81,59 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if r.ProtoMajor > 1 {
 		workBefore(r)
 	}
-	arrived := time.Now()
-	record := &call.Record{Number: h.Log.Number(), At: arrived, Request: call.Request{
+	record := h.begin(r)
+	defer h.recoverFault(w, r, record)
+	placed := h.Engine.Place(r.Context(), &record.Request)
+	defer placed.Release()
+	decision, release := h.decide(w, r, record, placed)
+	defer release()
+	h.carryOut(w, r, record, decision)
+}
+
+// begin is what is known of a call that has arrived, before its body is read.
+func (h *Handler) begin(r *http.Request) *call.Record {
+	record := &call.Record{Number: h.Log.Number(), At: time.Now(), Request: call.Request{
 		Method: r.Method, Address: r.URL.EscapedPath(), Query: r.URL.RawQuery, Host: r.Host,
 		Protocol: r.Proto, Caller: r.RemoteAddr, Header: call.Header(r.Header), ProxyUser: proxyUser(r.Context()),
 	}}
-	defer h.recoverFault(w, r, record)
 	if r.TLS != nil && len(r.TLS.VerifiedChains) > 0 {
 		record.Request.Certificate = r.TLS.PeerCertificates[0].Subject.String()
 	}
+	return record
+}
 
-	placed := h.Engine.Place(r.Context(), &record.Request)
-	defer placed.Release()
-	var decision engine.Decision
+// decide reads a call and decides on it; release gives back the memory that its body takes, and is never nil.
+// A call that is held back keeps what is on its stack: what only a decision needs is not in ServeHTTP.
+func (h *Handler) decide(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed) (d *engine.Decision, release func()) {
 	if placed.Streams() {
-		decision = h.Engine.Decide(placed, &record.Request)
-		record.Decide = time.Since(arrived)
-		h.carryOut(w, r, record, &decision)
-		return
+		d = h.Engine.Decide(placed, &record.Request)
+		record.Decide = time.Since(record.At)
+		return d, func() {}
 	}
 	needed := placed.NeedsBody()
 	release, ok := h.reserve(placed.LaneName(), r.ContentLength, needed)
-	defer release()
 	if !ok {
-		decision = engine.NoMemory(placed, &record.Request)
 		w.Header().Set("Connection", "close")
-		h.carryOut(w, r, record, &decision)
-		return
+		return engine.NoMemory(placed, &record.Request), release
 	}
 	body, fits, broken := h.readBody(w, r, needed)
 	record.Request.Body = body
 	if body.Size > 0 {
-		record.Read = time.Since(arrived)
+		record.Read = time.Since(record.At)
 	}
 	switch {
 	case !fits:
-		decision = engine.TooLarge(placed, &record.Request, h.MaxBody)
+		d = engine.TooLarge(placed, &record.Request, h.MaxBody)
 	case broken != nil && needed:
-		decision = engine.Incomplete(placed, &record.Request, len(body.Bytes), brokeOff(broken))
+		d = engine.Incomplete(placed, &record.Request, len(body.Bytes), brokeOff(broken))
 	default:
-		decision = h.Engine.Decide(placed, &record.Request)
+		d = h.Engine.Decide(placed, &record.Request)
 		if broken != nil {
-			decision.Explanation = decision.Explanation.With(engine.BodyBrokeOff(len(body.Bytes), brokeOff(broken)))
+			d.Explanation = d.Explanation.With(engine.BodyBrokeOff(len(body.Bytes), brokeOff(broken)))
 		}
 	}
-	record.Decide = time.Since(arrived) - record.Read
-	h.carryOut(w, r, record, &decision)
+	record.Decide = time.Since(record.At) - record.Read
+	return d, release
 }
 
 // carryOut does what a decision says, and hands the call to the log.

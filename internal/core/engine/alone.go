@@ -23,32 +23,31 @@ func (e *Engine) peekOn(snapshot *catalog.Snapshot) *Engine {
 }
 
 // AnswerOf is what the mapping with an id answers to a call, also where another comes before it or it is
-// switched off. found is false where the call sees no such mapping; why says why it does not fit, nil when
-// it does.
-func (e *Engine) AnswerOf(ctx context.Context, id string, r *call.Request) (d Decision, found bool, why *call.Finding) {
+// switched off. found is false where the call sees no such mapping; why says why it does not fit. With either d is nil.
+func (e *Engine) AnswerOf(ctx context.Context, id string, r *call.Request) (d *Decision, found bool, why *call.Finding) {
 	peeking := e.peekOn(e.definitions.Snapshot())
 	p := peeking.Place(ctx, r)
 	defer p.Release()
 	if p.Service == nil {
-		return d, false, nil
+		return nil, false, nil
 	}
 	m := p.Service.Mapping(id)
 	if m == nil {
-		return d, false, nil
+		return nil, false, nil
 	}
 	if misfit := peeking.misfit(p, m, r); misfit.Why != nil {
-		return d, true, misfit.Why
+		return nil, true, misfit.Why
 	}
 	won := &picked{fit: fit{Rule: m.Rule, Value: m, Method: true}, segments: p.segments}
 	if m.Spec.Sequence != nil {
 		if won.turn, why = peeking.takeTurn(p, r, m); why != nil {
-			return d, true, why
+			return nil, true, why
 		}
 	}
 	d = p.decision()
-	peeking.answerFromMapping(&d, p, r, won, nil)
-	peeking.complete(&d, p, r)
-	peeking.clean(&d, r)
+	peeking.answerFromMapping(d, p, r, won, nil)
+	peeking.complete(d, p, r)
+	peeking.clean(d, r)
 	return d, true, nil
 }
 

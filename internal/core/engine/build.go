@@ -13,52 +13,82 @@ import (
 	"rapidmimic.example/spec"
 )
 
-// buildFromOperation answers as the contract says.
+// operationAnswer is what an operation answers, and how it came to that.
+type operationAnswer struct {
+	contract.Built
+	choice choice
+	pinned []string // names of the fields that pins filled in
+	origin string   // where its chance came from; "" where there is none in it
+	paced  []call.Step
+}
+
+// buildFromOperation answers as the contract says. To make the answer takes most of the stack, so that what comes
+// before and after is apart from it.
 func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, hints call.Hints, steps []call.Step) {
+	steps = withOperation(steps, asked)
+	var made operationAnswer
+	if e.makeAnswer(d, p, r, asked, &hints, &made, steps) {
+		tellOperation(d, asked.Operation, &made, steps)
+	}
+}
+
+// withOperation adds that the operation was found.
+func withOperation(steps []call.Step, asked *contract.Asked) []call.Step {
+	return append(steps, taken(call.Choose, operationSubject(asked.Operation), found(asked)))
+}
+
+// makeAnswer makes what an operation answers; false says that d is a refusal.
+func (e *Engine) makeAnswer(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, hints *call.Hints, made *operationAnswer, steps []call.Step) bool {
 	op := asked.Operation
-	steps = append(steps, taken(call.Choose, operationSubject(op), found(asked)))
-	choice, refused := chooseResponse(op, hints, p.Service.Spec.Examples[op.ID])
-	if refused != "" {
+	var refused string
+	if made.choice, refused = chooseResponse(op, *hints, p.Service.Spec.Examples[op.ID]); refused != "" {
 		var examples []string
 		if hints.Example != "" {
 			examples = op.ExampleNames()
 		}
 		e.refuseHint(d, p, r, refused, examples, steps)
-		return
+		return false
 	}
-	var origin string
-	built, err := e.answerOf(p, r, asked, &choice, hints.Generate, &origin)
-	if err != nil {
+	var err error
+	if made.Built, err = e.answerOf(p, r, asked, &made.choice, hints.Generate, &made.origin); err != nil {
 		notAcceptable(d, r, op, err, steps)
-		return
+		return false
 	}
-	built, pinned, err := e.pin(built, p, r, asked)
-	if err != nil {
-		e.refuse(d, p, r, true, "pin", selfDocument{
-			Title: "A pinned field could not be filled in", Status: 500,
-			Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
-		}, steps)
-		return
+	if made.Built, made.pinned, err = e.pin(made.Built, p, r, asked); err != nil {
+		e.refusePin(d, p, r, op, err, steps)
+		return false
 	}
-	if target := followed(r, p.Service, choice.links, &built, op.Template.Params(asked.Segments)); target != "" {
-		built.SetHeader("Location", baseOf(r)+target)
+	if target := followed(r, p.Service, made.choice.links, &made.Built, op.Template.Params(asked.Segments)); target != "" {
+		made.SetHeader("Location", baseOf(r)+target)
 	}
-	paced := pace(&built, time.Duration(p.Service.Spec.StreamEvery))
-	d.Source, d.By, d.Answer = call.FromContract, op.ID, built.Answer
-	if name := exampleName(&built); name != "" {
+	made.paced = pace(&made.Built, time.Duration(p.Service.Spec.StreamEvery))
+	return true
+}
+
+func (e *Engine) refusePin(d *Decision, p *Placed, r *call.Request, op *contract.Operation, err error, steps []call.Step) {
+	e.refuse(d, p, r, true, "pin", selfDocument{
+		Title: "A pinned field could not be filled in", Status: 500,
+		Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
+	}, steps)
+}
+
+// tellOperation gives what an operation answers, and why.
+func tellOperation(d *Decision, op *contract.Operation, made *operationAnswer, steps []call.Step) {
+	d.Source, d.By, d.Answer = call.FromContract, op.ID, made.Answer
+	if name := exampleName(&made.Built); name != "" {
 		d.By += ", " + strconv.Quote(name)
 	}
-	what := bodyText(&built, origin)
-	if built.Answer.Status != op.Success.Status && built.Fault == "" {
-		what = strconv.Itoa(built.Answer.Status) + ", " + what
+	what := bodyText(&made.Built, made.origin)
+	if made.Answer.Status != op.Success.Status && made.Fault == "" {
+		what = strconv.Itoa(made.Answer.Status) + ", " + what
 	}
-	steps = append(steps, responseStep(built.Answer.Status, choice, what))
-	steps = appendBuilt(steps, call.KindEcho, call.Echoed, built.Echoed)
-	steps = append(appendBuilt(steps, call.KindPins, call.Pinned, pinned), paced...)
+	steps = append(steps, responseStep(made.Answer.Status, made.choice, what))
+	steps = appendBuilt(steps, call.KindEcho, call.Echoed, made.Echoed)
+	steps = append(appendBuilt(steps, call.KindPins, call.Pinned, made.pinned), made.paced...)
 	if op.Deprecated {
 		steps = append(steps, noted(call.Choose, operationSubject(op), call.Find(call.Deprecated)))
 	}
-	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, choice.asked), Steps: steps}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.ByContract, op.ID, what, made.choice.asked), Steps: steps}
 }
 
 // pace has the items of a stream sent one by one, and tells of it.

@@ -24,7 +24,7 @@ func setCallbacks(t *testing.T, c *catalog.Catalog, change func(*spec.Service)) 
 }
 
 // book books a berth and asks to be told.
-func book(e *engine.Engine, address, tell string) engine.Decision {
+func book(e *engine.Engine, address, tell string) *engine.Decision {
 	r := request("POST "+address+"/berths/N7/bookings", "", gannet)
 	if tell != "" {
 		r.Header["Tell-At"] = []string{tell}
@@ -116,7 +116,7 @@ func TestCallbacksOfMappings(t *testing.T) {
 	setCallbacks(t, c, func(s *spec.Service) {
 		s.Callbacks = spec.Callbacks{On: true, Pace: spec.Pace{After: spec.Duration(time.Second), Retries: 4}}
 	})
-	asked := func(as string) engine.Decision {
+	asked := func(as string) *engine.Decision {
 		r := request("POST /moorings/berths/N7/bookings?as="+as, "", gannet)
 		r.Header["Tell-At"] = []string{"http://quay.example/told"}
 		return decide(e, r)

@@ -13,7 +13,7 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		return
 	}
 	if p.hints.Given() {
-		e.chooseOperation(d, p, r, []call.Step{skipped(call.Subject{Kind: call.KindMappings}, call.Find(call.HintAsks))})
+		e.goPastMappings(d, p, r)
 		return
 	}
 	facts := e.narrowing(p, r)
@@ -31,6 +31,11 @@ func (e *Engine) choose(d *Decision, p *Placed, r *call.Request) {
 		}
 	}
 	e.chooseOperation(d, p, r, steps)
+}
+
+// goPastMappings asks the contract alone, of which the call wants something.
+func (e *Engine) goPastMappings(d *Decision, p *Placed, r *call.Request) {
+	e.chooseOperation(d, p, r, []call.Step{skipped(call.Subject{Kind: call.KindMappings}, call.Find(call.HintAsks))})
 }
 
 // withoutBase is the path of a call without the base path of the contract; nil when it
@@ -100,9 +105,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 		hints.Generate, byContract = true, p.Service.Spec.AnswersByContract()
 	}
 	if byContract {
-		for _, op := range asked.Others {
-			steps = append(steps, skipped(operationSubject(op), otherMethod(r, op.Template, op.Method)))
-		}
+		steps = withOthers(steps, r, asked.Others)
 		if asked.Operation != nil && asked.Fault == nil {
 			e.buildFromOperation(d, p, r, asked, hints, steps)
 			return
@@ -116,4 +119,12 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 		return
 	}
 	e.miss(d, p, r, asked, steps)
+}
+
+// withOthers adds the operations on the path that are of other methods.
+func withOthers(steps []call.Step, r *call.Request, others []*contract.Operation) []call.Step {
+	for _, op := range others {
+		steps = append(steps, skipped(operationSubject(op), otherMethod(r, op.Template, op.Method)))
+	}
+	return steps
 }

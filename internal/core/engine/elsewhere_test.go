@@ -25,7 +25,7 @@ func TestAnswersThatGoElsewhere(t *testing.T) {
 		_, _, err := c.PutService(t.Context(), "customs", settings, "")
 		require.NoError(t, err)
 	}
-	asked := func(replyTo, hops string) engine.Decision {
+	asked := func(replyTo, hops string) *engine.Decision {
 		header := ""
 		if replyTo != "" {
 			header = `<e:Header><a:MessageID xmlns:a="http://www.w3.org/2005/08/addressing">urn:1</a:MessageID><a:ReplyTo xmlns:a="http://www.w3.org/2005/08/addressing"><a:Address>` + replyTo + `</a:Address></a:ReplyTo></e:Header>`
@@ -74,7 +74,7 @@ func TestAnswersThatGoElsewhere(t *testing.T) {
 // Every text of a fault may hold expressions; in its detail values are escaped.
 func TestFaultsWithExpressions(t *testing.T) {
 	c, e := customs(t)
-	fault := func(written string) engine.Decision {
+	fault := func(written string) *engine.Decision {
 		list, err := spec.ReadMappings([]byte(`{id: held, call: {operation: askClearance}, answer: {let: {m: "${xpath(call.text, '//manifest')}"}, fault: ` + written + `}}`))
 		require.NoError(t, err)
 		_, _, err = c.PutMappings(t.Context(), "customs", list)
@@ -103,9 +103,9 @@ func TestRefusalsInTheWordsOfSOAP(t *testing.T) {
 	r.Header["Content-Type"] = []string{"application/soap+xml; charset=utf-8"}
 	place := func() *engine.Placed { return e.Place(t.Context(), r) }
 	unreached := e.Decide(place(), r)
-	engine.Unreached(&unreached, 502, "the connection was refused")
+	engine.Unreached(unreached, 502, "the connection was refused")
 	assert.Equal(t, call.FromUpstream, unreached.Source)
-	for says, d := range map[string]engine.Decision{
+	for says, d := range map[string]*engine.Decision{
 		"Receiver the connection was refused": unreached, "Sender bodies over 100 bytes": engine.TooLarge(place(), r, 100), "Receiver take all the memory": engine.NoMemory(place(), r), "Sender broke off after 7 bytes": engine.Incomplete(place(), r, 7, "EOF"),
 	} {
 		code, text, _ := strings.Cut(says, " ")
@@ -126,7 +126,7 @@ func TestRefusalsInTheWordsOfSOAP(t *testing.T) {
 // it relays.
 func TestRelayingSOAP(t *testing.T) {
 	c, e := customs(t)
-	relayed := func(upstream, line string) engine.Decision {
+	relayed := func(upstream, line string) *engine.Decision {
 		settings := c.Snapshot().Named("customs").Spec
 		settings.Upstream, settings.Mode = upstream, spec.ModeRelay
 		_, _, err := c.PutService(t.Context(), "customs", settings, "")

@@ -132,10 +132,13 @@ func (d *Decision) ours() bool {
 }
 
 // Decide finds the answer to a call that was placed.
-func (e *Engine) Decide(p *Placed, r *call.Request) Decision {
+//
+// A stack that grows stays large while the call is held back, which counts with 10,000 of them: what is rare, and takes
+// room on the stack, is in functions of its own, and decisions are passed by pointer.
+func (e *Engine) Decide(p *Placed, r *call.Request) *Decision {
 	d := p.decision()
-	e.decide(&d, p, r)
-	e.clean(&d, r)
+	e.decide(d, p, r)
+	e.clean(d, r)
 	if steps := p.viewSteps(); len(steps) > 0 {
 		d.Explanation = d.Explanation.After(steps...)
 	}
@@ -254,8 +257,8 @@ type Placed struct {
 }
 
 // decision is how every decision on the call begins.
-func (p *Placed) decision() Decision {
-	d := Decision{Reveal: true, Lane: p.snapshot.LaneName(), Scenario: p.snapshot.ScenarioName(), Environment: p.snapshot.Entry()}
+func (p *Placed) decision() *Decision {
+	d := &Decision{Reveal: true, Lane: p.snapshot.LaneName(), Scenario: p.snapshot.ScenarioName(), Environment: p.snapshot.Entry()}
 	if p.Service != nil {
 		d.Service, d.Reveal = p.Service.Spec.Name, p.Service.Spec.Reveal
 	}

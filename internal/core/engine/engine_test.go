@@ -90,7 +90,7 @@ func harbour(t testing.TB, mappings string) (*catalog.Catalog, *engine.Engine) {
 }
 
 // ask decides one call, written as "METHOD /address?query" with header lines.
-func ask(e *engine.Engine, line string, headers ...string) engine.Decision {
+func ask(e *engine.Engine, line string, headers ...string) *engine.Decision {
 	method, target, _ := strings.Cut(line, " ")
 	address, query, _ := strings.Cut(target, "?")
 	r := &call.Request{Method: method, Address: address, Query: query, Header: call.Header{}}
@@ -245,7 +245,7 @@ func TestHintsAndChosenExamples(t *testing.T) {
 
 func TestEcho(t *testing.T) {
 	c, e := harbour(t, "")
-	post := func(body string) engine.Decision {
+	post := func(body string) *engine.Decision {
 		r := &call.Request{Method: "POST", Address: "/moorings/v2/berths/S4/bookings", Header: call.Header{"Content-Type": {"application/json"}}}
 		r.Body.Bytes = []byte(body)
 		return e.Decide(e.Place(context.Background(), r), r)

@@ -49,28 +49,35 @@ func (e *Engine) troublesOf(p *Placed, r *call.Request, m *catalog.Mapping) (tro
 	if p.snapshot.ImpairmentsOff() || !switched && (m == nil || m.Impair == nil) {
 		return nil
 	}
-	add := func(i *catalog.Impairment) {
-		if i != nil {
-			troubles = append(troubles, trouble{i.Plan, i.Key(), p.snapshot.StateKey(), didKey(i.Key(), i.Origin)})
-		}
-	}
 	id := p.Service.Spec.ID
 	if m != nil && !m.Chosen { // an example that is chosen is no mapping of anybody's
-		if i := p.snapshot.Impairment(id, "", m.Spec.ID); i != nil {
-			add(i) // what was switched on stands instead of what the mapping says
-		} else if m.Impair != nil {
-			troubles = append(troubles, trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Origin + m.Spec.ID, p.snapshot.StateKey(), ownKey(id, m)})
+		if troubles = p.switchedOn(nil, id, "", m.Spec.ID); troubles == nil && m.Impair != nil { // what was switched on stands instead of what the mapping says
+			troubles = []trouble{p.ownTrouble(m)}
 		}
 	}
 	if !switched {
 		return troubles
 	}
 	if operation := e.operationID(p, r); operation != "" {
-		add(p.snapshot.Impairment(id, operation, ""))
+		troubles = p.switchedOn(troubles, id, operation, "")
 	}
-	add(p.snapshot.Impairment(id, "", ""))
-	add(p.snapshot.Impairment("", "", ""))
-	return troubles
+	troubles = p.switchedOn(troubles, id, "", "")
+	return p.switchedOn(troubles, "", "", "")
+}
+
+// switchedOn adds what is switched on for a target.
+func (p *Placed) switchedOn(troubles []trouble, service, operation, mapping string) []trouble {
+	i := p.snapshot.Impairment(service, operation, mapping)
+	if i == nil {
+		return troubles
+	}
+	return append(troubles, trouble{i.Plan, i.Key(), p.snapshot.StateKey(), didKey(i.Key(), i.Origin)})
+}
+
+// ownTrouble is the impairment that a mapping has of itself.
+func (p *Placed) ownTrouble(m *catalog.Mapping) trouble {
+	id := p.Service.Spec.ID
+	return trouble{m.Impair.OnLine(p.snapshot.Lines()), id + "/own/" + m.Origin + m.Spec.ID, p.snapshot.StateKey(), ownKey(id, m)}
 }
 
 // didKey is the key of what an impairment did, whichever lane the calls were in.
@@ -329,7 +336,10 @@ func impairStep(i call.Injected) call.Step {
 	return taken(call.Impair, call.Subject{Kind: call.KindImpairment, ID: i.Kind, From: i.From}, call.Find(call.Injection, append([]any{i.What}, drawn(i)...)...))
 }
 
-// giveRefusal makes the refusal of a call its answer; steps are those before it.
+// giveRefusal makes the refusal of a call its answer; steps are those before it. It is copied into none of its callers,
+// whose frames stay small: see Decide.
+//
+//go:noinline
 func giveRefusal(d *Decision, p *Placed, steps []call.Step) {
 	refusal := p.injury.refusal
 	d.Source, d.By, d.Answer = refusal.Source, refusal.By, refusal.Answer

@@ -17,7 +17,7 @@ import (
 
 // become says what impairments made of a call: the effect or the status, and what
 // came with it.
-func become(d engine.Decision) string {
+func become(d *engine.Decision) string {
 	var parts []string
 	if d.Effect != "" {
 		parts = append(parts, d.Effect)

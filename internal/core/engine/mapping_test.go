@@ -33,7 +33,7 @@ func request(line, caller, body string) *call.Request {
 		Body: call.Body{Bytes: []byte(body), Size: int64(len(body))}}
 }
 
-func decide(e *engine.Engine, r *call.Request) engine.Decision {
+func decide(e *engine.Engine, r *call.Request) *engine.Decision {
 	return e.Decide(e.Place(context.Background(), r), r)
 }
 
@@ -136,7 +136,7 @@ func TestAUsedUpSequencePassesUnderLoad(t *testing.T) {
 }
 
 // explained is the whole explanation of a decision in one text.
-func explained(d engine.Decision) string {
+func explained(d *engine.Decision) string {
 	text := d.Explanation.Summary.String()
 	for _, step := range d.Explanation.Steps {
 		text += "\n" + step.Of.String() + " " + step.String()

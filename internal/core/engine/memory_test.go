@@ -105,7 +105,7 @@ func TestMessagesFromMemory(t *testing.T) {
 	settings.Memory = spec.Memory{On: true, Collections: map[string]spec.CollectionRule{"manifests": {Operations: map[string]string{"create": "submitManifest", "read": "askClearance", "remove": "cancelManifest"}}}}
 	_, _, err := c.PutService(t.Context(), "customs", settings, "")
 	require.NoError(t, err)
-	say := func(operation, inner string) (engine.Decision, string) {
+	say := func(operation, inner string) (*engine.Decision, string) {
 		r := request("POST /customs/Desk", "", `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><`+operation+` xmlns="https://customs.skerry-sound.example/cargo">`+inner+`</`+operation+`></e:Body></e:Envelope>`)
 		r.Header["Content-Type"] = []string{"text/xml"}
 		d := e.Decide(e.Place(t.Context(), r), r)
@@ -200,7 +200,7 @@ func TestAScenarioBringsItsData(t *testing.T) {
 	assert.ErrorContains(t, err, `service "bare" has no contract`)
 }
 
-func stepsOf(d engine.Decision) (text string) {
+func stepsOf(d *engine.Decision) (text string) {
 	for _, step := range d.Explanation.Steps {
 		text += "\n" + step.String()
 	}

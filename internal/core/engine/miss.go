@@ -126,7 +126,7 @@ func (e *Engine) unplaced(d *Decision, p *Placed, r *call.Request) {
 		e.refuseAsked(d, p, r)
 		return
 	case r.Path == "/" || r.Path == "":
-		*d = e.rootPage(p)
+		e.rootPage(d, p)
 		return
 	case r.Path == "*": // what the whole port can do
 		allowed(d, nil)

@@ -16,7 +16,7 @@ func TestForeignPages(t *testing.T) {
 	c, _ := harbour(t, someMappings)
 	e := engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: time.Now, Listed: func(origin string) bool { return origin == "http://office.example" }})
 	const listed, foreign = "Origin: http://office.example", "Origin: https://elsewhere.example"
-	get := func(d engine.Decision, name string) string { return d.Answer.Get(name) }
+	get := func(d *engine.Decision, name string) string { return d.Answer.Get(name) }
 
 	for _, k := range []struct {
 		address, origin, hint string

@@ -50,7 +50,7 @@ func situated(t *testing.T, mappings string) (*catalog.Catalog, *engine.Engine) 
 }
 
 // placed decides a call from an address, through the proxy by a user or not.
-func placed(e *engine.Engine, line, caller, user string, headers ...string) engine.Decision {
+func placed(e *engine.Engine, line, caller, user string, headers ...string) *engine.Decision {
 	r := request(line, caller, "")
 	r.ProxyUser = user
 	for _, h := range headers {
@@ -100,7 +100,7 @@ func TestWhichLane(t *testing.T) {
 		assert.Contains(t, d.Explanation.Summary.String(), want)
 		assert.Contains(t, string(d.Answer.Body), `"valid":["mara","plain","ruled","second"]`)
 	}
-	for _, empty := range []engine.Decision{placed(e, "GET /@/moorings/berths", "", ""), placed(e, "GET /moorings/berths", "", "", `Rapid-Mimic: lane=""`), placed(e, "GET /moorings/berths", "", "", "Baggage: rapid-mimic.lane="),
+	for _, empty := range []*engine.Decision{placed(e, "GET /@/moorings/berths", "", ""), placed(e, "GET /moorings/berths", "", "", `Rapid-Mimic: lane=""`), placed(e, "GET /moorings/berths", "", "", "Baggage: rapid-mimic.lane="),
 		placed(e, "GET /moorings/berths", "", "", "Baggage: rapid-mimic.scenario=")} {
 		assert.Equal(t, 400, empty.Answer.Status, "a name that is empty is most likely a variable that is not set")
 	}
@@ -191,7 +191,7 @@ func TestQuotaOfLanes(t *testing.T) {
 	c, _ := situated(t, "{ id: any, call: { path: /any }, answer: { text: any } }")
 	now := tenOClock
 	e := engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: func() time.Time { return now }, LaneCalls: 2})
-	calls := func(line string) engine.Decision { return placed(e, line, "", "") }
+	calls := func(line string) *engine.Decision { return placed(e, line, "", "") }
 	for range 2 {
 		assert.Equal(t, 200, calls("GET /@plain/moorings/berths").Answer.Status)
 	}

@@ -120,7 +120,7 @@ func TestContractsOfUpstreamsLeadToUs(t *testing.T) {
 		if !d.Relay.Edits() {
 			return "", nil
 		}
-		changes := e.Finish(&d, got)
+		changes := e.Finish(d, got)
 		return string(d.Answer.Body), changes
 	}
 	xml := func(status int, kind, body string) call.Answer {
@@ -195,7 +195,7 @@ func TestMappingsEditWhatIsRelayed(t *testing.T) {
 
 	answer := func(status int) call.Answer {
 		d := ask(e, "GET /office/edited/7")
-		e.Finish(&d, call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: []byte(`{"state":"closed"}`)})
+		e.Finish(d, call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: "application/json"}}, Body: []byte(`{"state":"closed"}`)})
 		assert.Equal(t, call.FromMapping, d.Source)
 		return d.Answer
 	}

@@ -136,31 +136,32 @@ func (e *Engine) switchedOff(d *Decision, p *Placed, r *call.Request, by string)
 
 // TooLarge is the decision on a call whose body must be held to answer it and
 // is over the limit (in bytes).
-func TooLarge(p *Placed, r *call.Request, limit int64) Decision {
+func TooLarge(p *Placed, r *call.Request, limit int64) *Decision {
 	d := p.decision()
-	refusal(&d, "too-large", selfDocument{
+	refusal(d, "too-large", selfDocument{
 		Title: "The body of this call is too large to be answered", Status: 413,
 		Detail: fmt.Sprintf("The answer depends on the body, and bodies over %d bytes are not held.", limit),
 	}, nil)
-	p.tellInProtocol(&d, r, contract.Fault{})
+	p.tellInProtocol(d, r, contract.Fault{})
 	return d
 }
 
 // NoMemory is the decision on a call whose body cannot be held now.
-func NoMemory(p *Placed, r *call.Request) Decision {
+func NoMemory(p *Placed, r *call.Request) *Decision {
 	d := p.decision()
-	refusal(&d, "no-memory", selfDocument{
+	refusal(d, "no-memory", selfDocument{
 		Title: "The body of this call cannot be held now", Status: 503,
 		Detail: "Bodies that are held take all the memory that they may have (serve --memory-limit); try again.",
 	}, nil)
-	p.tellInProtocol(&d, r, contract.Fault{Ours: true})
+	p.tellInProtocol(d, r, contract.Fault{Ours: true})
 	d.Answer.Header = append(slices.Clone(d.Answer.Header), call.Field{Name: "Retry-After", Value: "1"})
 	return d
 }
 
 // Malformed is the decision on what is no call, and was refused before it came to be
 // one.
-func Malformed(status int, reason string) (d Decision) {
+func Malformed(status int, reason string) *Decision {
+	d := &Decision{}
 	d.Source, d.By, d.Answer.Status = call.FromSelf, "malformed", status
 	d.Explanation = &call.Explanation{
 		Summary: call.Find(call.NotACall, reason),
@@ -171,10 +172,10 @@ func Malformed(status int, reason string) (d Decision) {
 
 // Incomplete is the decision on a call whose body broke off after so many bytes: what
 // is known of it is not what its caller meant to say.
-func Incomplete(p *Placed, r *call.Request, received int, why string) Decision {
+func Incomplete(p *Placed, r *call.Request, received int, why string) *Decision {
 	d := p.decision()
-	BrokeOff(&d, received, why)
-	p.tellInProtocol(&d, r, contract.Fault{})
+	BrokeOff(d, received, why)
+	p.tellInProtocol(d, r, contract.Fault{})
 	return d
 }
 
@@ -199,7 +200,8 @@ func BodyBrokeOff(received int, why string) call.Step {
 
 // NotIntercepted explains a connection to a listed host of the proxy on which no
 // call was made.
-func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
+func (e *Engine) NotIntercepted(r *call.Request, why string) *Decision {
+	d := &Decision{}
 	if p := e.Place(context.Background(), r); p.Service != nil {
 		d.Service = p.Service.Spec.Name
 	}
@@ -213,9 +215,9 @@ func (e *Engine) NotIntercepted(r *call.Request, why string) (d Decision) {
 
 // Broken is the decision on a call that made us fail. The reason goes to the
 // log, not to the caller.
-func Broken(service string) Decision {
-	d := Decision{Service: service, Reveal: true}
-	refusal(&d, "broken", selfDocument{
+func Broken(service string) *Decision {
+	d := &Decision{Service: service, Reveal: true}
+	refusal(d, "broken", selfDocument{
 		Title: "Rapid Mimic failed on this call", Status: 500,
 		Detail: "This is a fault of Rapid Mimic; its own log has the details.",
 	}, nil)
@@ -232,7 +234,7 @@ func refuseTunnel(d *Decision) {
 }
 
 // rootPage tells whoever opens the bare address where they are.
-func (e *Engine) rootPage(p *Placed) Decision {
+func (e *Engine) rootPage(d *Decision, p *Placed) {
 	var b strings.Builder
 	b.WriteString("This is Rapid Mimic. It answers in place of other services.\n\n")
 	services := p.snapshot.Services()
@@ -246,11 +248,9 @@ func (e *Engine) rootPage(p *Placed) Decision {
 		b.WriteString("\n")
 	}
 	fmt.Fprintf(&b, "Console: %s\n", e.control)
-	return Decision{
-		Source: call.FromSelf, By: "root", Reveal: true,
-		Answer: call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/plain; charset=utf-8"}}, Body: []byte(b.String())},
-		Explanation: &call.Explanation{Summary: call.Find(call.RootPage), Steps: []call.Step{
-			noted(call.Place, call.Subject{Kind: call.KindService}, call.Find(call.BareAddress)),
-		}},
-	}
+	d.Source, d.By, d.Reveal = call.FromSelf, "root", true
+	d.Answer = call.Answer{Status: 200, Header: []call.Field{{Name: "Content-Type", Value: "text/plain; charset=utf-8"}}, Body: []byte(b.String())}
+	d.Explanation = &call.Explanation{Summary: call.Find(call.RootPage), Steps: []call.Step{
+		noted(call.Place, call.Subject{Kind: call.KindService}, call.Find(call.BareAddress)),
+	}}
 }

@@ -20,7 +20,7 @@ func TestAnswersOfOurOwn(t *testing.T) {
 	berths := &call.Request{Method: "POST", Address: "/moorings/berths", Header: call.Header{}}
 	place := func() *engine.Placed { return e.Place(context.Background(), berths) }
 	for name, c := range map[string]struct {
-		d      engine.Decision
+		d      *engine.Decision
 		status int
 		by     string
 		says   string

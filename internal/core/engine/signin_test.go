@@ -46,7 +46,7 @@ func TestSignIn(t *testing.T) {
 	require.NoError(t, err)
 	config := engine.Config{Definitions: c, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", RunSeed: 1, Now: time.Now, SigningKey: func() (*grant.Key, error) { return grant.NewKey(private), nil }}
 	e := engine.New(config)
-	at := func(e *engine.Engine, line string) engine.Decision {
+	at := func(e *engine.Engine, line string) *engine.Decision {
 		r := request(line, "", "grant_type=client_credentials&client_id=board")
 		r.Host, r.Header["Content-Type"] = "mimic.example", []string{"application/x-www-form-urlencoded"}
 		placed := e.Place(t.Context(), r)
