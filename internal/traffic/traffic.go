@@ -129,7 +129,7 @@ func (h *Handler) decide(w http.ResponseWriter, r *http.Request, record *call.Re
 	default:
 		d = h.Engine.Decide(placed, &record.Request)
 		if broken != nil {
-			d.Explanation = d.Explanation.With(engine.BodyBrokeOff(len(body.Bytes), brokeOff(broken)))
+			d.NoteBrokenBody(len(body.Bytes), brokeOff(broken))
 		}
 	}
 	record.Decide = time.Since(record.At) - record.Read

@@ -1,7 +1,6 @@
 package call
 
 import (
-	"mime"
 	"strconv"
 	"strings"
 )
@@ -30,12 +29,8 @@ func IsXML(mediaType string) bool {
 
 // BaseType is a media type in lower case, without parameters.
 func BaseType(mediaType string) string {
-	t, _, err := mime.ParseMediaType(mediaType)
-	if err != nil {
-		t, _, _ = strings.Cut(mediaType, ";")
-		return strings.ToLower(strings.TrimSpace(t))
-	}
-	return t
+	t, _, _ := strings.Cut(mediaType, ";")
+	return strings.ToLower(strings.TrimSpace(t))
 }
 
 // Accepts picks from media types, in their order, the media type that an Accept

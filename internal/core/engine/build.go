@@ -24,10 +24,10 @@ type operationAnswer struct {
 
 // buildFromOperation answers as the contract says. To make the answer takes most of the stack, so that what comes
 // before and after is apart from it.
-func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, hints call.Hints, steps []call.Step) {
+func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, asked *contract.Asked, hints *call.Hints, steps []call.Step) {
 	steps = withOperation(steps, asked)
 	var made operationAnswer
-	if e.makeAnswer(d, p, r, asked, &hints, &made, steps) {
+	if e.makeAnswer(d, p, r, asked, hints, &made, steps) {
 		tellOperation(d, asked.Operation, &made, steps)
 	}
 }
@@ -50,11 +50,11 @@ func (e *Engine) makeAnswer(d *Decision, p *Placed, r *call.Request, asked *cont
 		return false
 	}
 	var err error
-	if made.Built, err = e.answerOf(p, r, asked, &made.choice, hints.Generate, &made.origin); err != nil {
+	if err = e.answerOf(&made.Built, p, r, asked, &made.choice, hints.Generate, &made.origin); err != nil {
 		notAcceptable(d, r, op, err, steps)
 		return false
 	}
-	if made.Built, made.pinned, err = e.pin(made.Built, p, r, asked); err != nil {
+	if made.pinned, err = e.pin(&made.Built, p, r, asked); err != nil {
 		e.refusePin(d, p, r, op, err, steps)
 		return false
 	}
@@ -111,7 +111,7 @@ func pace(built *contract.Built, every time.Duration) []call.Step {
 
 // answerOf makes the answer that was chosen. origin is set to where its chance came
 // from when there is some in it.
-func (e *Engine) answerOf(p *Placed, r *call.Request, asked *contract.Asked, c *choice, generate bool, origin *string) (contract.Built, error) {
+func (e *Engine) answerOf(built *contract.Built, p *Placed, r *call.Request, asked *contract.Asked, c *choice, generate bool, origin *string) (err error) {
 	wanted := contract.Wanted{Status: c.status, Headers: c.headers, MediaTypes: c.mediaTypes, Accept: r.Header["Accept"], Example: c.example, Generate: generate,
 		Draw: sync.OnceValue(func() *sample.Draw {
 			draw, from := e.draw(p, r, asked.Operation.ID)
@@ -124,7 +124,8 @@ func (e *Engine) answerOf(p *Placed, r *call.Request, asked *contract.Asked, c *
 	if p.Service.Spec.Echo {
 		wanted.Echo = &e.ask(p, r).facts
 	}
-	return p.Service.Protocol().Answer(asked, wanted)
+	*built, err = p.Service.Protocol().Answer(asked, wanted)
+	return err
 }
 
 // found says how the operation of a call was found.

@@ -107,7 +107,7 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 	if byContract {
 		steps = withOthers(steps, r, asked.Others)
 		if asked.Operation != nil && asked.Fault == nil {
-			e.buildFromOperation(d, p, r, asked, hints, steps)
+			e.buildFromOperation(d, p, r, asked, &hints, steps)
 			return
 		}
 	}

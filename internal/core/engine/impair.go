@@ -311,7 +311,7 @@ func (e *Engine) errorAnswer(p *Placed, r *call.Request, status int, sentence st
 	}
 	if asked.Operation != nil && asked.Operation.Response(status) != nil {
 		var built Decision
-		e.buildFromOperation(&built, p, r, asked, call.Hints{Status: status}, nil)
+		e.buildFromOperation(&built, p, r, asked, &call.Hints{Status: status}, nil)
 		if built.Source == call.FromContract {
 			return built.Answer
 		}

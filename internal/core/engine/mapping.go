@@ -312,7 +312,7 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 	if reply.Spec.Generate || !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
 		hints = call.Hints{Generate: true}
 	}
-	e.buildFromOperation(d, p, r, asked, hints, steps)
+	e.buildFromOperation(d, p, r, asked, &hints, steps)
 	if d.Source == call.FromContract && !m.Chosen {
 		d.Source, d.By = call.FromMapping, m.Spec.ID
 		d.Explanation.Summary = call.Finding{Code: call.ByMappingContract, Values: append([]string{m.Spec.ID}, d.Explanation.Summary.Values...)}

@@ -56,12 +56,9 @@ func (e *Engine) fromMemory(d *Decision, p *Placed, r *call.Request, asked *cont
 		return true
 	}
 	built = laidIn(p, asked, built, role, &outcome)
-	built, pinned, err := e.pin(built, p, r, asked)
+	pinned, err := e.pin(&built, p, r, asked)
 	if err != nil {
-		e.refuse(d, p, r, true, "pin", selfDocument{
-			Title: "A pinned field could not be filled in", Status: 500,
-			Detail: fmt.Sprintf("A pin of operation %s has no value for this call: %v.", op.ID, err),
-		}, steps)
+		e.refusePin(d, p, r, op, err, steps)
 		return true
 	}
 	addItemHeaders(&built, r, &outcome)

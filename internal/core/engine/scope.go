@@ -14,11 +14,11 @@ import (
 
 // pin fixes the fields of an answer that are pinned for its operation, and
 // returns which.
-func (e *Engine) pin(built contract.Built, p *Placed, r *call.Request, asked *contract.Asked) (out contract.Built, pinned []string, err error) {
+func (e *Engine) pin(built *contract.Built, p *Placed, r *call.Request, asked *contract.Asked) (pinned []string, err error) {
 	op := asked.Operation
 	pins := p.Service.Pins(op.ID)
 	if len(pins) == 0 {
-		return built, nil, nil
+		return nil, nil
 	}
 	scope := e.scope(p, r, func() map[string]string { return op.Template.Params(asked.Segments) }, func() *sample.Draw { return e.drawFor(p, r, op.ID) })
 	if body := op.Decoded(&e.ask(p, r).facts); body != nil { // as the contract has it
@@ -30,7 +30,8 @@ func (e *Engine) pin(built contract.Built, p *Placed, r *call.Request, asked *co
 			return part(name)
 		}
 	}
-	return p.Service.Protocol().Pin(built, pins, scope)
+	*built, pinned, err = p.Service.Protocol().Pin(*built, pins, scope)
+	return pinned, err
 }
 
 func noParams() map[string]string { return nil }

@@ -83,7 +83,9 @@ func (e *Engine) refuseHint(d *Decision, p *Placed, r *call.Request, detail stri
 }
 
 // refuseAsked refuses a call that names a lane or a scenario that is not there, or
-// says its hints in a way that cannot be read.
+// says its hints in a way that cannot be read. It is rare and copied into no caller: see Decide.
+//
+//go:noinline
 func (e *Engine) refuseAsked(d *Decision, p *Placed, r *call.Request) {
 	e.refuse(d, p, r, false, "hint", selfDocument{Title: "Invalid hint", Status: 400, Detail: p.badHint + ".", Valid: p.rightNames}, nil)
 }
@@ -193,9 +195,9 @@ func BrokeOff(d *Decision, received int, why string) {
 	d.Recording = ""
 }
 
-// BodyBrokeOff tells of a call whose body broke off and did not matter.
-func BodyBrokeOff(received int, why string) call.Step {
-	return noted(call.Place, call.Subject{Kind: call.KindBody}, call.Find(call.BrokeOff, received, why))
+// NoteBrokenBody tells of a call whose body broke off after so many bytes and did not matter.
+func (d *Decision) NoteBrokenBody(received int, why string) {
+	d.Explanation = d.Explanation.With(noted(call.Place, call.Subject{Kind: call.KindBody}, call.Find(call.BrokeOff, received, why)))
 }
 
 // NotIntercepted explains a connection to a listed host of the proxy on which no

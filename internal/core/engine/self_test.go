@@ -55,8 +55,11 @@ func TestAnswersOfOurOwn(t *testing.T) {
 	assert.Equal(t, "1", memory.Answer.Get("Retry-After"))
 	allow := ask(e, "CONNECT x:1")
 	assert.Contains(t, allow.Answer.Get("Allow"), "GET, HEAD, POST")
-	left := call.Step(engine.BodyBrokeOff(3, "EOF"))
-	assert.Contains(t, left.String(), "3")
+	whole := ask(e, "GET /moorings/berths/N7")
+	before := len(whole.Explanation.Steps)
+	whole.NoteBrokenBody(3, "EOF")
+	require.Len(t, whole.Explanation.Steps, before+1)
+	assert.Contains(t, whole.Explanation.Steps[before].String(), "3")
 }
 
 // Whether the body of a call must be held depends on what could look into it.
