@@ -52,8 +52,9 @@ type callWriter struct {
 	// vanished is set when calls have left the log of which no group tells any more.
 	vanished bool
 
-	order []*call.Record // scratch, as are data, names and lines
+	order []*call.Record // scratch, as are data, told, names and lines
 	data  []byte
+	told  []byte
 	names []string
 	lines []byte
 }
@@ -220,7 +221,8 @@ func (w *callWriter) keepContents(r *call.Record) (ids [partCount]int64) {
 	// what other calls share is known by where it is, before anything is put together
 	if r.Explanation != nil {
 		if ids[partExplanation] = w.shared[r.Explanation]; ids[partExplanation] == 0 {
-			keep(partExplanation, r.Explanation.AppendJSON(make([]byte, 0, 1<<10)))
+			w.told = r.Explanation.AppendJSON(w.told[:0])
+			keep(partExplanation, w.told)
 			w.shared[r.Explanation] = ids[partExplanation]
 		}
 	}

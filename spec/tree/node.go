@@ -55,8 +55,9 @@ type Member struct {
 	Value     *Node
 }
 
-// indexFrom is the number of members from which an index beats a scan.
-const indexFrom = 12
+// indexFrom is the number of members from which an index is worth building. With 31 a scan takes 60 ns longer than a
+// look-up, and an index takes 1.5 µs to build, which most answers that are drawn never use.
+const indexFrom = 32
 
 // seal builds the index of a finished object.
 func (n *Node) seal() {

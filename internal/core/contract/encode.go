@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/match"
@@ -25,7 +26,7 @@ const formType = "application/x-www-form-urlencoded"
 func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	switch {
 	case call.IsJSON(o.Name):
-		return value.AppendJSON(nil), true
+		return encodeJSON(value), true
 	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
 	case call.IsYAML(o.Name) && !o.isText():
@@ -44,6 +45,24 @@ func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	default:
 		return []byte(value.Text), true
 	}
+}
+
+// scratch are buffers in which bodies are put together whose size is not known before.
+var scratch = sync.Pool{New: func() any { return new([]byte) }}
+
+// mostScratch bounds what a buffer keeps between two bodies.
+const mostScratch = 64 << 10
+
+// encodeJSON writes a value into a body of just its size: a body may be kept for long.
+func encodeJSON(value *tree.Node) []byte {
+	buffer := scratch.Get().(*[]byte)
+	text := value.AppendJSON((*buffer)[:0])
+	body := bytes.Clone(text)
+	if cap(text) <= mostScratch {
+		*buffer = text
+		scratch.Put(buffer)
+	}
+	return body
 }
 
 // IsFile reports whether what the contract says of a body is no more than that it is of its media

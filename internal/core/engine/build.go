@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -34,7 +35,8 @@ func (e *Engine) buildFromOperation(d *Decision, p *Placed, r *call.Request, ask
 
 // withOperation adds that the operation was found.
 func withOperation(steps []call.Step, asked *contract.Asked) []call.Step {
-	return append(steps, taken(call.Choose, operationSubject(asked.Operation), found(asked)))
+	const usual = 3 // steps of an answer: this one, the response, and what took the values of the call
+	return append(slices.Grow(steps, usual), taken(call.Choose, operationSubject(asked.Operation), found(asked)))
 }
 
 // makeAnswer makes what an operation answers; false says that d is a refusal.
@@ -225,7 +227,7 @@ func responseKeys(op *contract.Operation) string {
 // mappings draw.
 func (e *Engine) draw(p *Placed, r *call.Request, operation string) (draw *sample.Draw, from string) {
 	seed, key, number := e.chance(p, r, operation)
-	from = fmt.Sprintf("draw %d of this run", number+1)
+	from = "draw " + strconv.FormatUint(number+1, 10) + " of this run"
 	if p.Service.Spec.Seed != nil {
 		from = fmt.Sprintf("seed %d and the call", seed)
 	}

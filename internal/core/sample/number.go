@@ -47,7 +47,11 @@ func (s *shape) integer(d *Draw, h *Hint) *tree.Node {
 	if like := s.likeNumber(h); like != nil {
 		low, high = like.low, like.high
 	}
-	return d.leaf(tree.Number, strconv.FormatFloat(s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep()), 'f', -1, 64))
+	value := s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep())
+	if math.Abs(value) < 1<<53 { // then the shortest form of the float is that of the whole number
+		return d.leaf(tree.Number, strconv.FormatInt(int64(value), 10))
+	}
+	return d.leaf(tree.Number, strconv.FormatFloat(value, 'f', -1, 64))
 }
 
 // wholeStep is the distance of whole numbers that are multiples of multipleOf.

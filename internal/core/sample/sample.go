@@ -9,7 +9,6 @@ package sample
 
 import (
 	"hash/fnv"
-	"io"
 	"math/rand/v2"
 	"strconv"
 
@@ -54,7 +53,9 @@ func (d *Draw) leaf(kind tree.Kind, text string) *tree.Node {
 // the number of the draw.
 func NewDraw(seed int64, key string, number uint64) *Draw {
 	h := fnv.New128a()
-	_, _ = io.WriteString(h, strconv.FormatInt(seed, 10)+"\x00"+key+"\x00"+strconv.FormatUint(number, 10)) // never fails
+	told := strconv.AppendInt(make([]byte, 0, 96), seed, 10)
+	told = append(append(append(told, 0), key...), 0)
+	_, _ = h.Write(strconv.AppendUint(told, number, 10)) // never fails
 	sum := h.Sum(nil)
 	word := func(b []byte) (w uint64) {
 		for _, c := range b {

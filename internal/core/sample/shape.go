@@ -18,6 +18,7 @@ type shape struct {
 	minimum, maximum, multipleOf float64 // ±Inf and 0 when not given
 	minLength, maxLength         int     // -1 when not given
 	format                       string
+	ofFormat                     func(*Draw) string // nil where nothing is known of the format
 	encoding                     string             // of the bytes that the text stands for: base64, base64url
 	holds                        string             // the media type of those bytes; "" for any
 	drawing                      *drawing           // nil without a pattern
@@ -176,6 +177,7 @@ func (c *compiler) fillScalar(s *shape, n *tree.Node) {
 	s.readNumbers(n)
 	s.minLength, s.maxLength = count(n, "minLength"), count(n, "maxLength")
 	s.format, s.described = n.Get("format").Str(), textByDescription(n.Get("description").Str())
+	s.ofFormat = formats[s.format]
 	s.alike = alikeOf(n)
 	s.encoding, s.holds = n.Get("contentEncoding").Str(), n.Get("contentMediaType").Str()
 	patterns := stringsOf(n.Get("pattern")) // several after a merge

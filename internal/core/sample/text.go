@@ -19,7 +19,7 @@ func (s *shape) text(d *Draw, h *Hint) string {
 
 func (s *shape) draw(d *Draw, h *Hint) string {
 	switch {
-	case s.drawing != nil && formats[s.format] != nil:
+	case s.drawing != nil && s.ofFormat != nil:
 		text := s.formatted(d)
 		for _, spelled := range []string{text, strings.ToUpper(text), strings.ToLower(text)} {
 			if s.drawing.fits(spelled) {
@@ -31,7 +31,7 @@ func (s *shape) draw(d *Draw, h *Hint) string {
 		return s.drawing.text(d, max(s.minLength, 0), s.maxLength)
 	case s.encoding == "base64" || s.encoding == "base64url" || s.format == "byte" && s.holds != "":
 		return s.fitEncoded(d)
-	case formats[s.format] != nil:
+	case s.ofFormat != nil:
 		return s.formatted(d)
 	case s.likeExample(d) && s.alike.varies:
 		return s.fitLength(d, s.alike.text(d))
@@ -73,7 +73,7 @@ func (s *shape) fitEncoded(d *Draw) string {
 // times.
 func (s *shape) formatted(d *Draw) (text string) {
 	for range 8 {
-		text = formats[s.format](d)
+		text = s.ofFormat(d)
 		if n := len(text); n >= s.minLength && (s.maxLength < 0 || n <= s.maxLength) {
 			break
 		}
@@ -82,7 +82,8 @@ func (s *shape) formatted(d *Draw) (text string) {
 }
 
 func (s *shape) fitLength(d *Draw, text string) string {
-	if length := utf8.RuneCountInString(text); length < s.minLength {
+	length := utf8.RuneCountInString(text)
+	if length < s.minLength {
 		b := []byte(text)
 		for length < s.minLength && len(b) < min(d.room, MaxLength) {
 			if d.Budget.Spend(1) != nil {
@@ -93,10 +94,8 @@ func (s *shape) fitLength(d *Draw, text string) string {
 		}
 		text = string(b)
 	}
-	if s.maxLength >= 0 {
-		if runes := []rune(text); len(runes) > s.maxLength {
-			text = string(runes[:s.maxLength])
-		}
+	if s.maxLength >= 0 && length > s.maxLength {
+		return string([]rune(text)[:s.maxLength])
 	}
 	return text
 }

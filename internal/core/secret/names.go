@@ -130,13 +130,25 @@ type names [16]struct {
 	kind kind
 }
 
+// restingNames are those that no pass uses.
+var restingNames = sync.Pool{New: func() any { return new(names) }}
+
+// end gives back what others can use, and holds nothing of the call.
+func (p *pass) end() {
+	if p.names != nil {
+		clear(p.names[:])
+		restingNames.Put(p.names)
+		p.names = nil
+	}
+}
+
 // nameKind is Rules.ofBytes for the names of members.
 func (p *pass) nameKind(name []byte) kind {
 	if len(name) == 0 {
 		return open
 	}
 	if p.names == nil {
-		p.names = new(names)
+		p.names = restingNames.Get().(*names)
 	}
 	slot := &p.names[(uint(len(name))+uint(name[0])+uint(name[len(name)-1])<<1)%uint(len(p.names))]
 	if !bytes.Equal(slot.name, name) {

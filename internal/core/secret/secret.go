@@ -169,6 +169,7 @@ func (m *Masker) Mask(r *call.Record) Found {
 	if t != nil {
 		t.record(r)
 	}
+	p.end()
 	// sizes follow, so that a body that was masked does not look truncated
 	r.AnswerSize += int64(len(r.Answer.Body) - before)
 	return Found{t}
