@@ -26,7 +26,7 @@ const formType = "application/x-www-form-urlencoded"
 func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	switch {
 	case call.IsJSON(o.Name):
-		return encodeJSON(value), true
+		return jsonBody(value.AppendJSON), true
 	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
 	case call.IsYAML(o.Name) && !o.isText():
@@ -53,10 +53,19 @@ var scratch = sync.Pool{New: func() any { return new([]byte) }}
 // mostScratch bounds what a buffer keeps between two bodies.
 const mostScratch = 64 << 10
 
-// encodeJSON writes a value into a body of just its size: a body may be kept for long.
-func encodeJSON(value *tree.Node) []byte {
+// DrawJSON draws a body in JSON.
+func (o *MediaType) DrawJSON(d *sample.Draw) (body []byte, valid bool) {
+	body = jsonBody(func(b []byte) (text []byte) {
+		text, valid = o.Schema.AppendJSON(b, d)
+		return text
+	})
+	return body, valid
+}
+
+// jsonBody is what is appended as a body of just its size: it may be kept for long.
+func jsonBody(appendJSON func([]byte) []byte) []byte {
 	buffer := scratch.Get().(*[]byte)
-	text := value.AppendJSON((*buffer)[:0])
+	text := appendJSON((*buffer)[:0])
 	body := bytes.Clone(text)
 	if cap(text) <= mostScratch {
 		*buffer = text

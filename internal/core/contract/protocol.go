@@ -209,13 +209,21 @@ type Built struct {
 	Used      *Example   // nil when the body was generated
 	// Fault names the declared fault that it is; "" for none.
 	Fault string
-	// Value is the body as a tree; nil when it is written out in a media type of its
-	// own.
-	Value *tree.Node
+	// Value is the body as a tree where one was made of it, and IsJSON is set where one can be: see Tree.
+	Value  *tree.Node
+	IsJSON bool
 	// Invalid says why no generated body obeys the schema; "" when one does.
 	Invalid string
 	// Echoed are the names of the fields that took the caller's values.
 	Echoed []string
+}
+
+// Tree is the body as a tree; nil when it is written out in a media type of its own.
+func (b *Built) Tree() *tree.Node {
+	if b.Value == nil && b.IsJSON {
+		b.Value, _ = tree.ParseJSON(b.Answer.Body) // which we wrote
+	}
+	return b.Value
 }
 
 // SetValue makes another value the body.

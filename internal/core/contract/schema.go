@@ -201,14 +201,12 @@ func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, v
 			return value, s.Check(value) == nil
 		}
 	}
-	s.sampleOnce.Do(func() {
-		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document, s.side)
-	})
-	value = s.generator.Generate(d, name)
-	if s.generator.Exact() {
+	generator := s.compiled()
+	value = generator.Generate(d, name)
+	if generator.Exact() {
 		return value, true
 	}
-	if s.generator.Hopeless() {
+	if generator.Hopeless() {
 		return value, false
 	}
 	for attempt := range attempts {
@@ -219,9 +217,25 @@ func (s *Schema) GenerateNamed(d *sample.Draw, name string) (value *tree.Node, v
 			return value, false
 		}
 		d.Again(attempt + 1)
-		value = s.generator.Generate(d, name)
+		value = generator.Generate(d, name)
 	}
 	return value, s.Check(value) == nil
+}
+
+// AppendJSON draws a value as Generate does, and appends it to b as JSON. No tree is made of one that is certain to obey.
+func (s *Schema) AppendJSON(b []byte, d *sample.Draw) (text []byte, valid bool) {
+	if s.document.draw == nil && s.compiled().Exact() {
+		return s.generator.AppendJSON(b, d, ""), true
+	}
+	value, valid := s.Generate(d)
+	return value.AppendJSON(b), valid
+}
+
+func (s *Schema) compiled() *sample.Generator {
+	s.sampleOnce.Do(func() {
+		s.generator = sample.Compile(s.document.Resolve("#"+s.pointer), s.document, s.side)
+	})
+	return s.generator
 }
 
 // Check holds a value against the schema. The error is the validator's and

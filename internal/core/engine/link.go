@@ -18,7 +18,7 @@ func followed(r *call.Request, service *catalog.Service, links []contract.Link, 
 	if built.Answer.Get("Location") == "" {
 		return ""
 	}
-	exchange := contract.Exchange{Request: r, Path: params, Answer: &built.Answer, Body: noBody, AnswerBody: func() *tree.Node { return built.Value }}
+	exchange := contract.Exchange{Request: r, Path: params, Answer: &built.Answer, Body: noBody, AnswerBody: func() *tree.Node { return built.Tree() }}
 	for _, link := range links {
 		op := service.Operation(link.Operation)
 		if op == nil || op.Method != "GET" {

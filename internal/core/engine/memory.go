@@ -73,7 +73,7 @@ func laidIn(p *Placed, asked *contract.Asked, built contract.Built, role *collec
 		return documented.Rewrite(asked, built, func(answer *tree.Node) *tree.Node { return role.Body(out, answer) })
 	}
 	if built.MediaType != nil {
-		built.SetValue(role.Body(out, built.Value))
+		built.SetValue(role.Body(out, built.Tree()))
 	}
 	return built
 }
@@ -193,7 +193,7 @@ func (e *Engine) memoryRefusal(d *Decision, p *Placed, r *call.Request, asked *c
 		if err != nil {
 			continue
 		}
-		if built.Used == nil && built.Value != nil {
+		if built.Used == nil && built.Tree() != nil {
 			built.SetValue(explained(built.Value, built.MediaType.Schema, status, refusal.title, text))
 		}
 		byMemory(d, op, built.Answer, text, steps)

@@ -23,35 +23,35 @@ const (
 	nullShare = 10
 )
 
-// generate makes one value of s. A schema that demands values without an end
-// gets null where it must stop, which the caller's check then finds. h is what
-// the property's name says about the value.
-func (s *shape) generate(d *Draw, h *Hint, depth int) *tree.Node {
+// generate appends one value of s to b, as JSON: most answers are sent as it, and no tree is made of them. A schema that
+// demands values without an end gets null where it must stop, which the caller's check then finds. h is what the
+// property's name says about the value.
+func (s *shape) generate(b []byte, d *Draw, h *Hint, depth int) []byte {
 	d.values++
 	if _ = d.Budget.Spend(1); d.spent() || depth >= fullDepth && s.height >= endless {
-		return &tree.Node{}
+		return append(b, "null"...)
 	}
 	if len(s.values) > 0 {
-		return pick(d, s.values)
+		return pick(d, s.values).AppendJSON(b)
 	}
 	if len(s.alts) > 0 {
-		return s.alternative(d, depth).generate(d, h, depth)
+		return s.alternative(d, depth).generate(b, d, h, depth)
 	}
 	switch s.drawType(d) {
 	case "null":
-		return &tree.Node{}
+		return append(b, "null"...)
 	case "boolean":
-		return tree.NewBool(d.chance(50))
+		return strconv.AppendBool(b, d.chance(50))
 	case "integer":
-		return s.integer(d, h)
+		return s.integer(b, d, h)
 	case "number":
-		return s.number(d, h)
+		return s.number(b, d, h)
 	case "array":
-		return s.list(d, h, depth)
+		return s.list(b, d, h, depth)
 	case "object":
-		return s.object(d, depth)
+		return s.object(b, d, depth)
 	default:
-		return d.leaf(tree.String, s.text(d, h))
+		return tree.AppendQuoted(b, s.text(d, h))
 	}
 }
 
@@ -93,7 +93,7 @@ func (s *shape) drawType(d *Draw) string {
 	return pick(d, s.types)
 }
 
-func (s *shape) list(d *Draw, h *Hint, depth int) *tree.Node {
+func (s *shape) list(b []byte, d *Draw, h *Hint, depth int) []byte {
 	low, high := max(s.minItems, 0), s.maxItems
 	if high < 0 {
 		high = max(low, 3, len(s.prefix)+s.minContains)
@@ -109,26 +109,31 @@ func (s *shape) list(d *Draw, h *Hint, depth int) *tree.Node {
 	}
 	want := max(d.between(min(low, high), min(high, low+3)), min(s.minContains+len(s.prefix), max(s.maxItems, high)))
 	want = min(want, MaxItems)
-	out := tree.NewList()
+	b = append(b, '[')
 	plain := d.plain
 	var seen map[string]bool
 	if s.unique {
 		seen = make(map[string]bool)
 	}
-	for tries := 0; len(out.Items) < want && tries < want*8+8 && !d.spent(); tries++ {
-		item := s.item(len(out.Items), want).generate(d, h.item, depth+1)
+	for tries, items := 0, 0; items < want && tries < want*8+8 && !d.spent(); tries++ {
+		before := len(b)
+		if items > 0 {
+			b = append(b, ',')
+		}
+		from := len(b)
+		b = s.item(items, want).generate(b, d, h.item, depth+1)
 		if s.unique {
-			text := string(item.AppendJSON(nil))
-			if seen[text] {
+			if seen[string(b[from:])] {
+				b = b[:before]
 				d.plain = true // an example is always the same
 				continue
 			}
-			seen[text] = true
+			seen[string(b[from:])] = true
 		}
-		out.Items = append(out.Items, item)
+		items++
 	}
 	d.plain = plain
-	return out
+	return append(b, ']')
 }
 
 var anything = &shape{types: []string{"string"}, minLength: -1, maxLength: -1, height: 1}
@@ -152,24 +157,45 @@ func containsValue(items []*tree.Node, item *tree.Node) bool {
 	return slices.ContainsFunc(items, func(have *tree.Node) bool { return tree.Equal(have, item) })
 }
 
-func (s *shape) object(d *Draw, depth int) *tree.Node {
-	members := make([]tree.Member, 0, len(s.props)+1)
+// member is one of an object that is being drawn: its value stands at b[from:to].
+type member struct {
+	name     string
+	from, to int
+}
+
+func (s *shape) object(b []byte, d *Draw, depth int) []byte {
+	b = append(b, '{')
+	first := len(d.members) // those before are of objects around it
 	var chosen []bool
 	if s.dependent != nil || s.maxProperties >= 0 {
 		chosen = s.choose(d, depth)
 	}
 	for i, p := range s.props {
 		if chosen != nil && !chosen[i] || chosen == nil && !p.required && s.leavesOut(d, p, depth) {
-			if chosen != nil || len(members) >= s.minProperties {
+			if chosen != nil || len(d.members)-first >= s.minProperties {
 				continue
 			}
 		}
-		members = append(members, tree.Member{Key: p.name, Value: p.shape.generate(d, p.hint, depth+1)})
+		b = p.shape.generateMember(b, d, first, p.name, p.hint, depth)
 	}
 	for _, o := range s.order {
-		o.putInOrder(d, members)
+		b = o.putInOrder(b, d, d.members[first:])
 	}
-	return tree.NewMap(s.appendExtras(members, d, depth)...)
+	b = s.appendExtras(b, d, first, depth)
+	d.members = d.members[:first]
+	return append(b, '}')
+}
+
+// generateMember appends a member of the object whose members d has from first on.
+func (s *shape) generateMember(b []byte, d *Draw, first int, name string, h *Hint, depth int) []byte {
+	if len(d.members) > first {
+		b = append(b, ',')
+	}
+	b = append(tree.AppendQuoted(b, name), ':')
+	from := len(b)
+	b = s.generate(b, d, h, depth+1)
+	d.members = append(d.members, member{name, from, len(b)})
+	return b
 }
 
 // leavesOut decides whether an optional property is left out.
@@ -208,7 +234,7 @@ func (s *shape) choose(d *Draw, depth int) []bool {
 
 // appendExtras adds properties that the schema does not name: some where it
 // names none at all, and as many as it takes to have enough.
-func (s *shape) appendExtras(members []tree.Member, d *Draw, depth int) []tree.Member {
+func (s *shape) appendExtras(b []byte, d *Draw, first, depth int) []byte {
 	want := s.minProperties
 	if len(s.props) == 0 && depth < fullDepth && (s.additional != nil && s.additional.height < endless || len(s.patterns) > 0) {
 		want = max(want, d.between(1, 3))
@@ -216,21 +242,21 @@ func (s *shape) appendExtras(members []tree.Member, d *Draw, depth int) []tree.M
 	if s.maxProperties >= 0 {
 		want = min(want, s.maxProperties)
 	}
-	if want = min(want, MaxItems); want <= len(members) {
-		return members
+	if want = min(want, MaxItems); want <= len(d.members)-first {
+		return b
 	}
-	have := make(map[string]bool, len(members))
-	for _, m := range members {
-		have[m.Key] = true
+	have := make(map[string]bool, want)
+	for _, m := range d.members[first:] {
+		have[m.name] = true
 	}
-	for tries := 0; len(members) < want && tries < want*4+4 && !d.spent(); tries++ {
-		name, of := s.extra(d, len(members)+1)
+	for tries := 0; len(d.members)-first < want && tries < want*4+4 && !d.spent(); tries++ {
+		name, of := s.extra(d, len(d.members)-first+1)
 		if !have[name] {
 			have[name] = true
-			members = append(members, tree.Member{Key: name, Value: of.generate(d, noHint, depth+1)})
+			b = of.generateMember(b, d, first, name, noHint, depth)
 		}
 	}
-	return members
+	return b
 }
 
 // extra names a property that the schema does not name, with its shape.
@@ -241,7 +267,7 @@ func (s *shape) extra(d *Draw, number int) (name string, of *shape) {
 	}
 	name, of = noun(d)+strconv.Itoa(number), anything
 	if s.names != nil {
-		name = s.names.generate(d, noHint, fullDepth).Str()
+		name = parsed(s.names.generate(nil, d, noHint, fullDepth)).Str()
 	}
 	if s.additional != nil {
 		of = s.additional

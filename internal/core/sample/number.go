@@ -42,16 +42,16 @@ func limit(n *tree.Node, key string, none float64) float64 {
 	return none
 }
 
-func (s *shape) integer(d *Draw, h *Hint) *tree.Node {
+func (s *shape) integer(b []byte, d *Draw, h *Hint) []byte {
 	low, high := s.span(h, span{1, 1000, 0})
 	if like := s.likeNumber(h); like != nil {
 		low, high = like.low, like.high
 	}
 	value := s.stepped(d, math.Ceil(low), math.Floor(high), s.wholeStep())
 	if math.Abs(value) < 1<<53 { // then the shortest form of the float is that of the whole number
-		return d.leaf(tree.Number, strconv.FormatInt(int64(value), 10))
+		return strconv.AppendInt(b, int64(value), 10)
 	}
-	return d.leaf(tree.Number, strconv.FormatFloat(value, 'f', -1, 64))
+	return strconv.AppendFloat(b, value, 'f', -1, 64)
 }
 
 // wholeStep is the distance of whole numbers that are multiples of multipleOf.
@@ -67,14 +67,14 @@ func (s *shape) wholeStep() float64 {
 	return 1
 }
 
-func (s *shape) number(d *Draw, h *Hint) *tree.Node {
+func (s *shape) number(b []byte, d *Draw, h *Hint) []byte {
 	low, high := s.span(h, span{0, 1000, 2})
 	like := s.likeNumber(h)
 	if like != nil {
 		low, high = like.low, like.high
 	}
 	if s.multipleOf > 0 {
-		return d.leaf(tree.Number, strconv.FormatFloat(s.stepped(d, low, high, s.multipleOf), 'f', decimals(s.multipleOf), 64))
+		return strconv.AppendFloat(b, s.stepped(d, low, high, s.multipleOf), 'f', decimals(s.multipleOf), 64)
 	}
 	digits := 2
 	if like != nil {
@@ -83,14 +83,14 @@ func (s *shape) number(d *Draw, h *Hint) *tree.Node {
 		digits = h.numbers.digits
 	}
 	if s.format == "int32" || s.format == "int64" {
-		return s.integer(d, h)
+		return s.integer(b, d, h)
 	}
 	value := low + d.rand.Float64()*(high-low)
 	power := math.Pow10(digits)
 	if rounded := math.Round(value*power) / power; rounded >= low && rounded <= high {
 		value = rounded
 	}
-	return d.leaf(tree.Number, strconv.FormatFloat(value, 'f', -1, 64))
+	return strconv.AppendFloat(b, value, 'f', -1, 64)
 }
 
 // likeNumber is where numbers lie that are like the example of the schema, as far as that is usual for

@@ -3,8 +3,6 @@ package sample
 import (
 	"slices"
 	"time"
-
-	"rapidmimic.example/spec/tree"
 )
 
 // moments are the words of names that say where in a course of events a time
@@ -59,18 +57,18 @@ func orderOf(props []property) []dated {
 }
 
 // putInOrder lets the later times of an object follow the first one within
-// days.
-func (o dated) putInOrder(d *Draw, members []tree.Member) {
+// days. Times have no characters that are escaped.
+func (o dated) putInOrder(b []byte, d *Draw, members []member) []byte {
 	var last time.Time
 	for _, name := range o.names {
-		i := slices.IndexFunc(members, func(m tree.Member) bool { return m.Key == name })
-		if i < 0 || members[i].Value.Kind != tree.String {
+		i := slices.IndexFunc(members, func(m member) bool { return m.name == name })
+		if i < 0 || b[members[i].from] != '"' {
 			continue
 		}
 		if last.IsZero() {
 			var err error
-			if last, err = time.Parse(o.layout, members[i].Value.Text); err != nil {
-				return
+			if last, err = time.Parse(o.layout, string(b[members[i].from+1:members[i].to-1])); err != nil {
+				return b
 			}
 			continue
 		}
@@ -79,6 +77,22 @@ func (o dated) putInOrder(d *Draw, members []tree.Member) {
 			step = time.Duration(d.between(1, 9*24)) * time.Hour
 		}
 		last = last.Add(step)
-		members[i].Value = tree.NewString(last.Format(o.layout))
+		b = replaced(b, members, i, last.Format(`"`+o.layout+`"`))
 	}
+	return b
+}
+
+// replaced puts another value in place of that of a member.
+func replaced(b []byte, members []member, i int, value string) []byte {
+	at := &members[i]
+	longer := len(value) - (at.to - at.from)
+	b = slices.Replace(b, at.from, at.to, []byte(value)...)
+	for j := range members {
+		if members[j].from > at.from {
+			members[j].from += longer
+			members[j].to += longer
+		}
+	}
+	at.to += longer
+	return b
 }

@@ -32,21 +32,7 @@ type Draw struct {
 	optional int  // percentage of optional parts that are there
 	plain    bool // texts are not drawn by the examples of schemas
 
-	// leaves are texts and numbers that are not used yet: made many at once, since an answer has many.
-	leaves []tree.Node
-	made   int
-}
-
-// leaf makes a text or a number.
-func (d *Draw) leaf(kind tree.Kind, text string) *tree.Node {
-	if len(d.leaves) == 0 {
-		d.made = min(2*d.made+4, 64)
-		d.leaves = make([]tree.Node, d.made)
-	}
-	n := &d.leaves[0]
-	d.leaves = d.leaves[1:]
-	n.Kind, n.Text = kind, text
-	return n
+	members []member // of the objects that are being drawn, the outermost first
 }
 
 // NewDraw derives all chance from a seed, a key that names what is drawn, and
@@ -136,11 +122,25 @@ func (g *Generator) Exact() bool { return g.exact }
 // demands more than is ever drawn, or what excludes itself.
 func (g *Generator) Hopeless() bool { return g.hopeless }
 
-// Generate makes one value. name may say what it is; "" says nothing.
-func (g *Generator) Generate(d *Draw, name string) *tree.Node {
+// AppendJSON appends one value to b, as JSON. name may say what it is; "" says nothing.
+func (g *Generator) AppendJSON(b []byte, d *Draw, name string) []byte {
 	h := noHint
 	if name != "" {
 		h = hintOf(name, "")
 	}
-	return g.root.generate(d, h, 0)
+	return g.root.generate(b, d, h, 0)
+}
+
+// Generate makes one value, as AppendJSON does.
+func (g *Generator) Generate(d *Draw, name string) *tree.Node {
+	return parsed(g.AppendJSON(nil, d, name))
+}
+
+// parsed is a value that was drawn, which is always JSON.
+func parsed(text []byte) *tree.Node {
+	n, err := tree.ParseJSON(text)
+	if err != nil {
+		return &tree.Node{}
+	}
+	return n
 }

@@ -6,6 +6,7 @@ import (
 
 	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/contract"
+	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
 	"rapidmimic.example/spec/tree"
 )
@@ -31,14 +32,22 @@ func (*Protocol) Answer(asked *contract.Asked, w contract.Wanted) (contract.Buil
 			b.Answer.Header = append(b.Answer.Header, call.Field{Name: h.Name, Value: text})
 		}
 	}
-	if w.Echo != nil && b.Value != nil {
-		var value *tree.Node
-		value, b.Echoed = contract.Echo(b.Value, b.MediaType.Schema, asked.Operation.Decoded(w.Echo), asked.Operation.Template.Params(asked.Segments))
-		if len(b.Echoed) > 0 {
-			b.SetValue(value)
-		}
+	if w.Echo != nil {
+		echo(&b, asked, w.Echo)
 	}
 	return b, nil
+}
+
+// echo puts values of the call into the answer, where it has some.
+func echo(b *contract.Built, asked *contract.Asked, facts *match.Facts) {
+	body, params := asked.Operation.Decoded(facts), asked.Operation.Template.Params(asked.Segments)
+	if body == nil && len(params) == 0 || b.Tree() == nil {
+		return
+	}
+	var value *tree.Node
+	if value, b.Echoed = contract.Echo(b.Value, b.MediaType.Schema, body, params); len(b.Echoed) > 0 {
+		b.SetValue(value)
+	}
 }
 
 // addBody gives an answer the example that is wanted, else data drawn.
@@ -64,13 +73,20 @@ func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted
 		b.Answer.Body = w.Draw().File(mediaType.Name)
 		return
 	}
-	value, valid := mediaType.Schema.Generate(w.Draw())
-	if !valid {
-		b.Invalid = "no attempt did"
+	if !call.IsJSON(mediaType.Name) {
+		value, valid := mediaType.Schema.Generate(w.Draw())
+		if !valid {
+			b.Invalid = "no attempt did"
+		}
+		b.SetValue(value)
+		return
 	}
-	b.SetValue(value)
-	if valid && call.IsJSON(mediaType.Name) { // others are read back from how they are written
-		b.Answer.Proven = b.Answer.Body
+	var valid bool
+	b.IsJSON = true
+	if b.Answer.Body, valid = mediaType.DrawJSON(w.Draw()); valid {
+		b.Answer.Proven = b.Answer.Body // others are read back from how they are written
+	} else {
+		b.Invalid = "no attempt did"
 	}
 }
 

@@ -124,7 +124,7 @@ func (*Protocol) Addresses(op *contract.Operation) []match.Template {
 
 // Pin implements contract.Protocol.
 func (*Protocol) Pin(b contract.Built, pins []contract.Pin, scope *expr.Scope) (contract.Built, []string, error) {
-	if b.Value == nil {
+	if b.Tree() == nil {
 		return b, nil, nil
 	}
 	value, pinned, err := contract.Apply(pins, b.Value, scope)
