@@ -179,7 +179,7 @@ func (s *shape) object(b []byte, d *Draw, depth int) []byte {
 		b = p.shape.generateMember(b, d, first, p.name, p.hint, depth)
 	}
 	for _, o := range s.order {
-		b = o.putInOrder(b, d, d.members[first:])
+		o.putInOrder(b, d, d.members[first:])
 	}
 	b = s.appendExtras(b, d, first, depth)
 	d.members = d.members[:first]

@@ -56,19 +56,20 @@ func orderOf(props []property) []dated {
 	return found
 }
 
-// putInOrder lets the later times of an object follow the first one within
-// days. Times have no characters that are escaped.
-func (o dated) putInOrder(b []byte, d *Draw, members []member) []byte {
+// putInOrder lets the later times of an object, which stands in b, follow the first one within
+// days. All times of a format are of one length, and have no characters that are escaped.
+func (o dated) putInOrder(b []byte, d *Draw, members []member) {
 	var last time.Time
 	for _, name := range o.names {
 		i := slices.IndexFunc(members, func(m member) bool { return m.name == name })
 		if i < 0 || b[members[i].from] != '"' {
 			continue
 		}
+		text := b[members[i].from+1 : members[i].to-1]
 		if last.IsZero() {
 			var err error
-			if last, err = time.Parse(o.layout, string(b[members[i].from+1:members[i].to-1])); err != nil {
-				return b
+			if last, err = time.Parse(o.layout, string(text)); err != nil {
+				return
 			}
 			continue
 		}
@@ -77,22 +78,8 @@ func (o dated) putInOrder(b []byte, d *Draw, members []member) []byte {
 			step = time.Duration(d.between(1, 9*24)) * time.Hour
 		}
 		last = last.Add(step)
-		b = replaced(b, members, i, last.Format(`"`+o.layout+`"`))
-	}
-	return b
-}
-
-// replaced puts another value in place of that of a member.
-func replaced(b []byte, members []member, i int, value string) []byte {
-	at := &members[i]
-	longer := len(value) - (at.to - at.from)
-	b = slices.Replace(b, at.from, at.to, []byte(value)...)
-	for j := range members {
-		if members[j].from > at.from {
-			members[j].from += longer
-			members[j].to += longer
+		if later := last.Format(o.layout); len(later) == len(text) {
+			copy(text, later)
 		}
 	}
-	at.to += longer
-	return b
 }

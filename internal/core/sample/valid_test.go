@@ -66,8 +66,11 @@ func TestWhatIsExactIsValid(t *testing.T) {
 		`{"type": "object", "properties": {"a": {"const": 1}, "b": {"const": 2}}, "not": {"required": ["a"]}}`: false,
 		`{"$ref": "#/$defs/a", "$defs": {"a": {"type": "integer", "minimum": 2}}}`:                             true,
 		`{"$ref": "#/$defs/gone"}`: false,
-		`{"type": "object", "required": ["n"], "properties": {"n": {"anyOf": [{"$ref": "#"}, {"type": "null"}]}}}`: true,
-		`{"type": "array", "minItems": 20000, "items": {"type": "boolean"}}`:                                       false,
+		`{"type": "object", "required": ["n"], "properties": {"n": {"anyOf": [{"$ref": "#"}, {"type": "null"}]}}}`:           true,
+		`{"type": "array", "minItems": 20000, "items": {"type": "boolean"}}`:                                                 false,
+		`{"type": "integer", "minimum": 100000000000000000000, "maximum": 200000000000000000000}`:                            true,
+		`{"type": "object", "required": ["countryCode"], "properties": {"countryCode": {"type": "string", "maxLength": 1}}}`: true,
+		`{"type": "object", "required": ["a"], "properties": {"a": {"type": "object", "required": ["x", "y", "z"], "properties": {"x": {"const": 1}, "y": {"const": 2}, "z": {"const": 3}}}}, "minProperties": 3, "additionalProperties": {"type": "integer"}}`: true,
 	} {
 		root, err := tree.Parse([]byte(schema))
 		require.NoError(t, err, schema)
@@ -79,7 +82,7 @@ func TestWhatIsExactIsValid(t *testing.T) {
 		judge := judgeOf(t, schema)
 		valid, seen := 0, make(map[string]bool)
 		for i := range uint64(300) {
-			made := string(g.Generate(sample.NewDraw(1, "valid", i), "").AppendJSON(nil))
+			made := string(g.AppendJSON(nil, sample.NewDraw(1, "valid", i), ""))
 			seen[made] = true
 			if fault := judge(made); fault == nil {
 				valid++

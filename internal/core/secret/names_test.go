@@ -55,6 +55,16 @@ func TestCodings(t *testing.T) {
 	assert.Contains(t, codings("???>>>"), "Pz8_Pj4-", "for addresses, too")
 }
 
+// The names that a pass remembers stand in the bodies of its call: whoever uses their place next finds none.
+func TestNamesAreForgottenAtTheEnd(t *testing.T) {
+	p := (&Masker{rules: NewRules(nil, nil)}).pass(hidden)
+	assert.Equal(t, sure, p.nameKind([]byte("password")))
+	used := p.names
+	p.end()
+	assert.Equal(t, names{}, *used)
+	assert.Equal(t, open, p.nameKind([]byte("berth")))
+}
+
 func TestAddresses(t *testing.T) {
 	p := (&Masker{rules: NewRules(nil, nil)}).pass(hidden)
 	for text, want := range map[string]string{

@@ -1,6 +1,7 @@
 package rest_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -97,6 +98,39 @@ func TestAnswerNegotiates(t *testing.T) {
 	assert.JSONEq(t, `{"number": "S2", "state": "free"}`, string(built.Answer.Body))
 }
 
+// Of what is drawn as JSON a tree is made where the call has something to say, in its path or its body.
+func TestDrawnAnswersEcho(t *testing.T) {
+	const berth = `{ type: object, required: [number, length], properties: { number: { type: string }, length: { type: integer } } }`
+	c, err := openapi.Read([]byte(`
+openapi: 3.1.0
+info: { title: a, version: "1" }
+paths:
+  /berths/{number}:
+    get: { operationId: get, parameters: [{ name: number, in: path, required: true, schema: { type: string } }], responses: { "200": { description: d, content: { application/json: { schema: ` + berth + ` } } } } }
+  /berths:
+    post: { operationId: post, requestBody: { content: { application/json: { schema: ` + berth + ` } } }, responses: { "200": { description: d, content: { application/json: { schema: ` + berth + ` } } } } }
+`))
+	require.NoError(t, err)
+	for name, k := range map[string]struct {
+		method, path, body string
+		echoed             []string
+	}{
+		"a parameter":     {"GET", "berths/S2", "", []string{"number"}},
+		"a body":          {"POST", "berths", `{"length":12}`, []string{"length"}},
+		"nothing to echo": {"POST", "berths", "", nil},
+	} {
+		r := &call.Request{Method: k.method, Header: call.Header{"Content-Type": {"application/json"}}, Body: call.Body{Bytes: []byte(k.body), Size: int64(len(k.body))}}
+		asked := c.Protocol.Dispatch(r, strings.Split(k.path, "/"))
+		built, err := c.Protocol.Answer(&asked, contract.Wanted{Status: 200, MediaTypes: asked.Operation.Success.MediaTypes, Echo: &match.Facts{Request: r}, Draw: func() *sample.Draw { return sample.NewDraw(1, "a", 0) }})
+		require.NoError(t, err)
+		assert.Equal(t, k.echoed, built.Echoed, name)
+		for _, said := range k.echoed {
+			assert.Contains(t, map[string]string{"number": "S2", "length": "12"}[said], built.Tree().Get(said).Text, name)
+		}
+		assert.Equal(t, string(built.Answer.Body), string(built.Tree().AppendJSON(nil)), name)
+	}
+}
+
 func value(t *testing.T, text string) *tree.Node {
 	n, err := tree.ParseJSON([]byte(text))
 	require.NoError(t, err)
@@ -143,6 +177,7 @@ paths:
 	assert.Nil(t, drawn.Used)
 	assert.Empty(t, drawn.Invalid)
 	assert.Empty(t, answer(contract.Wanted{}).Answer.Body, "without media types there is none")
+	assert.Equal(t, `{"height":7}`, string(drawn.Tree().AppendJSON(nil)), "which is made when it is asked for")
 
 	pins, faults := contract.CompilePins(map[string]*tree.Node{"/height": value(t, "9")})
 	require.Empty(t, faults)
