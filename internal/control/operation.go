@@ -12,6 +12,7 @@ import (
 	"rapidmimic.example/internal/core/contract"
 	"rapidmimic.example/internal/core/match"
 	"rapidmimic.example/internal/core/sample"
+	"rapidmimic.example/spec"
 	"rapidmimic.example/spec/api"
 )
 
@@ -69,7 +70,10 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 	for _, warning := range service.PinWarnings(op.ID) {
 		view.PinFaults = append(view.PinFaults, warning.Detail)
 	}
-	chosen := service.Spec.Examples[op.ID]
+	byExample, chosen := service.Spec.Falls(spec.OtherwiseExample), ""
+	if byExample {
+		chosen = service.Spec.Examples[op.ID]
+	}
 	for i, m := range answering(service, op) {
 		if m.Chosen {
 			chosen, view.ExampleOrigin = m.Spec.Answer.Example, m.Origin
@@ -96,7 +100,7 @@ func (s *server) operationView(seen perspective, service *catalog.Service, op *c
 		return view
 	}
 	view.MediaType, view.Body = mediaTypes[0].Name, "generated"
-	if used := mediaTypes[0].Used(chosen); used != nil && !mediaTypes[0].Drawn {
+	if used := mediaTypes[0].Used(chosen); used != nil && !mediaTypes[0].Drawn && (byExample || chosen != "") {
 		view.Body, view.Example = "example", used.Name
 	}
 	return view
@@ -114,7 +118,7 @@ func sampleOf(service *catalog.Service, op *contract.Operation, examples []api.E
 	if len(mediaTypes) == 0 {
 		return ""
 	}
-	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, MediaTypes: mediaTypes[:1], Example: chosen, Draw: func() *sample.Draw { return drawFor(op) }})
+	built, _ := service.Protocol().Answer(&contract.Asked{Operation: op}, contract.Wanted{Status: response.Status, MediaTypes: mediaTypes[:1], Example: chosen, Generate: chosen == "" && !service.Spec.Falls(spec.OtherwiseExample), Draw: func() *sample.Draw { return drawFor(op) }})
 	return string(built.Answer.Body)
 }
 

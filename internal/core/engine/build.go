@@ -188,7 +188,7 @@ func chooseResponse(op *contract.Operation, hints call.Hints, chosen string) (c 
 			c.status = response.Status
 		}
 	case hints.Generate:
-		c.reason = "the mapping asks for fresh data"
+		c.reason = hints.Asker() + " asks for fresh data"
 		return c, ""
 	case chosen != "" && op.Named(chosen) != nil:
 		response = op.Named(chosen)

@@ -43,3 +43,23 @@ paths:
 	_, err = spec.ReadService([]byte("name: gauges\nstreamEvery: 61s"))
 	assert.ErrorContains(t, err, "streamEvery must be at most 1m, not 1m1s")
 }
+
+// Where a service gives no examples, data are drawn, and the explanation says who wants that.
+func TestServicesWithoutExamples(t *testing.T) {
+	c, e := harbour(t, `
+- {id: named, call: {path: "/berths/{n}", where: [{query: pick}]}, answer: {from: contract, example: free}}
+- {id: plain, call: {path: "/berths/{n}", where: [{query: plain}]}, answer: {from: contract}}
+- {id: fresh, call: {path: "/berths/{n}", where: [{query: fresh}]}, answer: {from: contract, generate: true}}`)
+	s := c.Snapshot().Named("moorings").Spec
+	s.Otherwise = []spec.Way{{Name: spec.OtherwiseGenerated}}
+	_, _, err := c.PutService(t.Context(), "moorings", s, "")
+	require.NoError(t, err)
+	for line, says := range map[string]string{
+		"GET /moorings/berths/N7":         "the service asks for fresh data",
+		"GET /moorings/berths/N7?plain=1": "the service asks for fresh data",
+		"GET /moorings/berths/N7?fresh=1": "the mapping asks for fresh data",
+		"GET /moorings/berths/N7?pick=1":  "the mapping asks for the example",
+	} {
+		assert.Contains(t, stepsOf(ask(e, line)), says, line)
+	}
+}

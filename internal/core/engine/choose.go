@@ -102,7 +102,8 @@ func (e *Engine) chooseOperation(d *Decision, p *Placed, r *call.Request, steps 
 		return
 	}
 	if !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
-		hints.Generate, byContract = true, p.Service.Spec.AnswersByContract()
+		hints = call.Hints{By: "the service", Generate: true}
+		byContract = p.Service.Spec.AnswersByContract()
 	}
 	if byContract {
 		steps = withOthers(steps, r, asked.Others)

@@ -309,8 +309,11 @@ func (e *Engine) answerByContract(d *Decision, p *Placed, r *call.Request, m *ca
 	if m.Chosen {
 		hints.By = m.Origin
 	}
-	if reply.Spec.Generate || !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample) {
-		hints = call.Hints{Generate: true}
+	switch {
+	case reply.Spec.Generate:
+		hints = call.Hints{By: "the mapping", Generate: true}
+	case !hints.Given() && !p.Service.Spec.Falls(spec.OtherwiseExample):
+		hints = call.Hints{By: "the service", Generate: true}
 	}
 	e.buildFromOperation(d, p, r, asked, &hints, steps)
 	if d.Source == call.FromContract && !m.Chosen {
