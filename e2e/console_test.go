@@ -351,6 +351,11 @@ func TestConsoleRevisions(t *testing.T) {
 	must(t, p.WaitText("getTides answers with example “neap” from the next call"))
 	_, body := s.send("GET /tides/stations/inner-quay/tides?date=2026-12-09", "")
 	assert.Contains(t, body, "2026-12-09T08:40:00Z")
+
+	// of a service that gives none there is none to choose
+	_, err = s.api.PatchService(t.Context(), "tides", []byte(`{"otherwise": ["generated"]}`))
+	require.NoError(t, err)
+	must(t, p.Visit("/services/tides"), p.WaitText("200 OK, generated data"), p.Wait(`!document.querySelector('[aria-label="Example of getTides"]')`))
 }
 
 // Somebody who writes a caller reads about an operation, tries it, and fixes a

@@ -51,7 +51,7 @@ export function ExampleChoice({ service, operation }: { service: Service; operat
         <option value="">
           {inMine
             ? 'not chosen in my lane'
-            : `${operation.example}, ${ownerText(operation.exampleOrigin, lane) || 'as everybody'}`}
+            : `${operation.example ?? 'generated data'}, ${ownerText(operation.exampleOrigin, lane) || 'as everybody'}`}
         </option>
       )}
       {operation.examples?.map((example) => (

@@ -104,7 +104,8 @@ function Answer({ service, operation, mapped }: AnswerProps) {
   const status = operation.status ?? 200;
   const bodies = { none: 'no body', generated: 'generated data', example: 'its example' };
   const owner = ownerText(operation.exampleOrigin, mine);
-  const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || !owner) && !operation.memory;
+  const chosenForAll = !owner && operation.body !== 'generated'; // else the service gives no examples
+  const choice = (operation.examples?.length ?? 0) > 1 && (mine !== '' || chosenForAll) && !operation.memory;
   const body = operation.memory
     ? `from memory: ${operation.memory}`
     : choice
