@@ -10,6 +10,7 @@ import (
 
 	"rapidmimic.example/internal/core/budget"
 	"rapidmimic.example/internal/core/call"
+	"rapidmimic.example/internal/core/engine"
 )
 
 // bytesPerSecond is how slow a caller may be at least, after the time that it has
@@ -78,13 +79,13 @@ const (
 	valueBytes = 150
 )
 
-// reserve takes the memory that a body can take, decoded where an answer depends on
-// it. size is -1 where it is not known, lane "" for a call in none.
-func (h *Handler) reserve(lane string, size int64, decoded bool) (release func(), ok bool) {
-	if h.Memory == nil || size >= 0 && size <= smallBody {
+// reserve takes the memory that the body of a call can take, decoded where the answer depends on it; none for one that is
+// passed on as it comes. size is -1 where it is not known.
+func (h *Handler) reserve(placed *engine.Placed, size int64) (release func(), ok bool) {
+	if h.Memory == nil || size >= 0 && size <= smallBody || placed.Streams() {
 		return func() {}, true
 	}
-	limit := int64(h.Log.BodyLimit())
+	limit, decoded := int64(h.Log.BodyLimit()), placed.NeedsBody()
 	if decoded {
 		limit = h.MaxBody
 	}
@@ -95,7 +96,7 @@ func (h *Handler) reserve(lane string, size int64, decoded bool) (release func()
 	if decoded {
 		cost += min(size/2, budget.MaxValues) * valueBytes
 	}
-	return h.Memory.Reserve(lane, cost)
+	return h.Memory.Reserve(placed.LaneName(), cost)
 }
 
 // readBody reads the body as far as the log keeps it, or whole where the

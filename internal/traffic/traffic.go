@@ -85,9 +85,9 @@ func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer h.recoverFault(w, r, record)
 	placed := h.Engine.Place(r.Context(), &record.Request)
 	defer placed.Release()
-	decision, release := h.decide(w, r, record, placed)
+	release, room := h.reserve(placed, r.ContentLength)
 	defer release()
-	h.carryOut(w, r, record, decision)
+	h.carryOut(w, r, record, h.decide(w, r, record, placed, room))
 }
 
 // begin is what is known of a call that has arrived, before its body is read.
@@ -102,20 +102,19 @@ func (h *Handler) begin(r *http.Request) *call.Record {
 	return record
 }
 
-// decide reads a call and decides on it; release gives back the memory that its body takes, and is never nil.
-// A call that is held back keeps what is on its stack: what only a decision needs is not in ServeHTTP.
-func (h *Handler) decide(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed) (d *engine.Decision, release func()) {
+// decide reads a call, where there is room for its body, and decides on it. What only a decision needs is here: the
+// stack of ServeHTTP stays taken while a call is held back.
+func (h *Handler) decide(w http.ResponseWriter, r *http.Request, record *call.Record, placed *engine.Placed, room bool) (d *engine.Decision) {
 	if placed.Streams() {
 		d = h.Engine.Decide(placed, &record.Request)
 		record.Decide = time.Since(record.At)
-		return d, func() {}
+		return d
+	}
+	if !room {
+		w.Header().Set("Connection", "close")
+		return engine.NoMemory(placed, &record.Request)
 	}
 	needed := placed.NeedsBody()
-	release, ok := h.reserve(placed.LaneName(), r.ContentLength, needed)
-	if !ok {
-		w.Header().Set("Connection", "close")
-		return engine.NoMemory(placed, &record.Request), release
-	}
 	body, fits, broken := h.readBody(w, r, needed)
 	record.Request.Body = body
 	if body.Size > 0 {
@@ -133,7 +132,7 @@ func (h *Handler) decide(w http.ResponseWriter, r *http.Request, record *call.Re
 		}
 	}
 	record.Decide = time.Since(record.At) - record.Read
-	return d, release
+	return d
 }
 
 // carryOut does what a decision says, and hands the call to the log.

@@ -98,6 +98,59 @@ func TestAFaultOfOursIsAnsweredAndKept(t *testing.T) {
 	assert.Equal(t, 200, resp.StatusCode)
 }
 
+// failing is what takes secrets out of answers, and fails.
+type failing struct{ engine.Secrets }
+
+func (failing) Clean(*call.Request, *call.Answer, **call.Explanation) { panic("the rules are broken") }
+
+// What a call took of the memory is free again, also where we failed on it.
+func TestAFaultOfOursHoldsNoMemory(t *testing.T) {
+	memory := &oneUpload{}
+	decide := engine.New(engine.Config{Definitions: &definitions{snapshot: &catalog.Snapshot{}}, State: &engine.Memory{}, Control: "http://127.0.0.1:7400", Secrets: failing{}})
+	server := httptest.NewServer(traffic.New(traffic.Config{Engine: decide, Log: &memoryLog{}, Memory: memory, Logger: slog.New(slog.NewTextHandler(io.Discard, nil))}))
+	defer server.Close()
+	for range 2 { // the second would find no memory
+		req, err := http.NewRequest("POST", server.URL+"/moorings/berths", strings.NewReader("a body"))
+		require.NoError(t, err)
+		req.ContentLength = -1 // so that memory is asked for
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		text, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		require.NoError(t, resp.Body.Close())
+		assert.Contains(t, string(text), "a fault of Rapid Mimic")
+	}
+	server.Close() // waits for the calls
+	assert.False(t, memory.taken.Load())
+}
+
+// What is passed on as it comes is not held, and needs no room.
+func TestRelaysNeedNoRoomForBodies(t *testing.T) {
+	memory := &oneUpload{}
+	real := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		assert.False(t, memory.taken.Load())
+		_, _ = io.Copy(w, r.Body)
+	}))
+	defer real.Close()
+	c, err := catalog.Open(t.Context(), nowhere{})
+	require.NoError(t, err)
+	settings := spec.NewService("moorings")
+	settings.Upstream, settings.Mode = real.URL, spec.ModeRelay
+	_, err = c.CreateService(t.Context(), settings)
+	require.NoError(t, err)
+	server := httptest.NewServer(traffic.New(traffic.Config{Engine: engine.New(engine.Config{Definitions: c, State: &engine.Memory{}, Now: time.Now}), Log: &memoryLog{}, Memory: memory, Logger: slog.New(slog.DiscardHandler), Upstream: upstream{http.DefaultTransport}}))
+	defer server.Close()
+	req, err := http.NewRequest("POST", server.URL+"/moorings/berths", strings.NewReader("a body"))
+	require.NoError(t, err)
+	req.ContentLength = -1 // so that memory would be asked for
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	assert.Equal(t, "a body", string(text))
+}
+
 // Who has an answer finds its call in the log, and waited for nothing that the log does then: the next
 // call on the connection does, and no other. What the call had of the service is free by then.
 func TestAnswersAreNotedAndSentBeforeTheLogCatchesUp(t *testing.T) {

@@ -26,7 +26,7 @@ const formType = "application/x-www-form-urlencoded"
 func (o *MediaType) Encode(value *tree.Node) (body []byte, ok bool) {
 	switch {
 	case call.IsJSON(o.Name):
-		return jsonBody(value.AppendJSON), true
+		return inItsSize(value.AppendJSON), true
 	case call.IsXML(o.Name):
 		return o.Schema.AppendXML(nil, value), true
 	case call.IsYAML(o.Name) && !o.isText():
@@ -55,17 +55,17 @@ const mostScratch = 64 << 10
 
 // DrawJSON draws a body in JSON.
 func (o *MediaType) DrawJSON(d *sample.Draw) (body []byte, valid bool) {
-	body = jsonBody(func(b []byte) (text []byte) {
+	body = inItsSize(func(b []byte) (text []byte) {
 		text, valid = o.Schema.AppendJSON(b, d)
 		return text
 	})
 	return body, valid
 }
 
-// jsonBody is what is appended as a body of just its size: it may be kept for long.
-func jsonBody(appendJSON func([]byte) []byte) []byte {
+// inItsSize is a body of just the size of what is appended: it may be kept for long.
+func inItsSize(appendBody func([]byte) []byte) []byte {
 	buffer := scratch.Get().(*[]byte)
-	text := appendJSON((*buffer)[:0])
+	text := appendBody((*buffer)[:0])
 	body := bytes.Clone(text)
 	if cap(text) <= mostScratch {
 		*buffer = text

@@ -201,3 +201,22 @@ func TestCallsInWorkAreLimited(t *testing.T) {
 	assert.Equal(t, 200, e.Decide(third, r).Answer.Status)
 	third.Release()
 }
+
+// What is switched on for a mapping stands instead of the impairment that it has of itself, that of the service beside it.
+func TestWhatIsSwitchedOnStandsInsteadOfItsOwn(t *testing.T) {
+	c, e := harbour(t, `{id: late, call: {path: /late}, impair: {latency: 2s, limit: {calls: 1, per: 1h}}, answer: {text: late}}`)
+	on := func(mapping, document string) {
+		i, err := spec.ReadImpairment([]byte(document))
+		require.NoError(t, err)
+		_, err = c.SetImpairment(t.Context(), spec.Target{Service: "moorings", Mapping: mapping}, i, "", 1, time.Now())
+		require.NoError(t, err)
+	}
+	assert.Contains(t, become(ask(e, "GET /moorings/late")), "2s late", "its own")
+	assert.Contains(t, become(ask(e, "GET /moorings/late")), "429", "which limits it")
+	on("late", "latency: 3s")
+	for range 2 { // and no limit
+		assert.Equal(t, "200, 3s late", become(ask(e, "GET /moorings/late")))
+	}
+	on("", "latency: 4s")
+	assert.Equal(t, "200, 3s late", become(ask(e, "GET /moorings/late")), "the narrowest counts")
+}

@@ -111,7 +111,7 @@ func Compile(schema *tree.Node, resolver Resolver, side Side) *Generator {
 	root := c.shape(schema, 0)
 	c.settleHeights()
 	c.settleNothing()
-	hopeless := root.demandsTooMuch() || root.nothing
+	hopeless := root.demandsTooMuch() || root.nothing || root.height > tree.MaxDepth-fullDepth
 	return &Generator{root: root, exact: c.exact && !hopeless && c.allEnd(), hopeless: hopeless}
 }
 

@@ -1,6 +1,7 @@
 package sample_test
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 	"testing"
@@ -77,6 +78,22 @@ func TestRecursionEnds(t *testing.T) {
 		for _, v := range draw(t, schema, 20) {
 			assert.Less(t, len(v.AppendJSON(nil)), 500_000, name)
 		}
+	}
+}
+
+// What is nested deeper than anybody reads is not drawn, and is not taken for valid.
+func TestNestedDeeperThanIsRead(t *testing.T) {
+	for levels, hopeless := range map[int]bool{400: false, 600: true} {
+		defs := make([]string, levels)
+		for i := range defs {
+			defs[i] = fmt.Sprintf(`"s%d": {"type": "object", "required": ["n"], "properties": {"n": {"$ref": "#/$defs/s%d"}}}`, i, i+1)
+		}
+		root, err := tree.Parse([]byte(fmt.Sprintf(`{"$ref": "#/$defs/s0", "$defs": {%s, "s%d": {"const": 7}}}`, strings.Join(defs, ", "), levels)))
+		require.NoError(t, err)
+		g := sample.Compile(root, refs{root}, sample.ForAnswer)
+		assert.Equal(t, []bool{!hopeless, hopeless}, []bool{g.Exact(), g.Hopeless()}, levels)
+		made := g.Generate(sample.NewDraw(1, "deep", 0), "")
+		assert.Equal(t, hopeless, made.Kind == tree.Null, levels)
 	}
 }
 

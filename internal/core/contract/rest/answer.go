@@ -73,21 +73,23 @@ func addBody(b *contract.Built, mediaType *contract.MediaType, w contract.Wanted
 		b.Answer.Body = w.Draw().File(mediaType.Name)
 		return
 	}
-	if !call.IsJSON(mediaType.Name) {
-		value, valid := mediaType.Schema.Generate(w.Draw())
-		if !valid {
-			b.Invalid = "no attempt did"
-		}
-		b.SetValue(value)
-		return
-	}
-	var valid bool
-	b.IsJSON = true
-	if b.Answer.Body, valid = mediaType.DrawJSON(w.Draw()); valid {
-		b.Answer.Proven = b.Answer.Body // others are read back from how they are written
-	} else {
+	if !drawBody(b, mediaType, w.Draw()) {
 		b.Invalid = "no attempt did"
 	}
+}
+
+// drawBody draws a body; valid is false where none that was tried obeys.
+func drawBody(b *contract.Built, mediaType *contract.MediaType, draw *sample.Draw) (valid bool) {
+	if !call.IsJSON(mediaType.Name) { // it is read back from how it is written, and may differ
+		value, valid := mediaType.Schema.Generate(draw)
+		b.SetValue(value)
+		return valid
+	}
+	b.IsJSON = true
+	if b.Answer.Body, valid = mediaType.DrawJSON(draw); valid {
+		b.Answer.Proven = b.Answer.Body
+	}
+	return valid
 }
 
 // contentType adds the character set to text types that do not name one.
