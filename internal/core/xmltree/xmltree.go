@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/html/charset"
@@ -71,7 +72,7 @@ type Node struct {
 	Parent *Node
 	// Index is the place among the children of Parent, from 0, of what was parsed.
 	Index      int
-	declared   map[string]string // prefix → namespace, declared on this element
+	declared   []declaration // on this element
 	Line, Col  int
 	Start, End int // byte offsets of the start tag in UTF-8
 	// Close and After are those of the end tag; both are End where there is none of its own.
@@ -168,6 +169,14 @@ func ParseWithin(text []byte, most int) (*Node, error) {
 	if err != nil {
 		return nil, err
 	}
+	if root := readPlain(text, most); root != nil {
+		return root, nil
+	}
+	return decode(text, most)
+}
+
+// decode reads any document that is UTF-8.
+func decode(text []byte, most int) (*Node, error) {
 	p := &parser{left: most, decoder: xml.NewDecoder(&source{Reader: *bytes.NewReader(text)})}
 	p.decoder.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil }
 	for {
@@ -272,17 +281,29 @@ func (p *parser) push(t xml.StartElement, start, line, col int) error {
 		return p.fault("elements are nested deeper than %d levels", MaxDepth)
 	}
 	n := &Node{Parent: p.open, Line: line, Col: col, Start: start, End: int(p.decoder.InputOffset())}
-	for _, a := range t.Attr {
-		switch {
-		case a.Name.Space == "xmlns":
-			n.declare(a.Name.Local, a.Value)
-		case a.Name.Space == "" && a.Name.Local == "xmlns":
-			n.declare("", a.Value)
+	n.begin(t.Name, t.Attr)
+	if p.open == nil {
+		p.root = n
+	}
+	p.open, p.tags, p.texts = n, append(p.tags, written(t.Name)), append(p.texts, nil)
+	return nil
+}
+
+// begin makes an element of its start tag, and a child of its parent.
+func (n *Node) begin(called xml.Name, attrs []xml.Attr) {
+	declared := 0
+	for _, a := range attrs {
+		if prefix, is := declares(a.Name); is {
+			n.declared = append(n.declared, declaration{prefix, a.Value})
+			declared++
 		}
 	}
-	n.Name = n.resolve(t.Name.Space, t.Name.Local)
-	for _, a := range t.Attr {
-		if a.Name.Space == "xmlns" || a.Name.Space == "" && a.Name.Local == "xmlns" {
+	n.Name = n.resolve(called.Space, called.Local)
+	if declared < len(attrs) {
+		n.Attrs = make([]Attr, 0, len(attrs)-declared)
+	}
+	for _, a := range attrs {
+		if _, is := declares(a.Name); is {
 			continue
 		}
 		name := Name{Local: a.Name.Local}
@@ -291,21 +312,24 @@ func (p *parser) push(t xml.StartElement, start, line, col int) error {
 		}
 		n.Attrs = append(n.Attrs, Attr{Name: name, Value: a.Value})
 	}
-	if p.open == nil {
-		p.root = n
-	} else {
-		n.Index = len(p.open.Children)
-		p.open.Children = append(p.open.Children, n)
+	if n.Parent != nil {
+		n.Index = len(n.Parent.Children)
+		n.Parent.Children = append(n.Parent.Children, n)
 	}
-	p.open, p.tags, p.texts = n, append(p.tags, written(t.Name)), append(p.texts, nil)
-	return nil
 }
 
-func (n *Node) declare(prefix, space string) {
-	if n.declared == nil {
-		n.declared = make(map[string]string)
+// declaration is what a prefix stands for, "" being that of names without one.
+type declaration struct{ prefix, space string }
+
+// declares is the prefix that an attribute declares, if it does.
+func declares(attribute xml.Name) (prefix string, is bool) {
+	switch {
+	case attribute.Space == "xmlns":
+		return attribute.Local, true
+	case attribute.Space == "" && attribute.Local == "xmlns":
+		return "", true
 	}
-	n.declared[prefix] = space
+	return "", false
 }
 
 // resolve finds the namespace of a prefix. An undeclared one stands for itself:
@@ -323,8 +347,10 @@ func (n *Node) Namespace(prefix string) (space string, ok bool) {
 		return xmlSpace, true
 	}
 	for e := n; e != nil; e = e.Parent {
-		if space, ok := e.declared[prefix]; ok {
-			return space, true
+		for _, d := range slices.Backward(e.declared) { // of two, the last counts
+			if d.prefix == prefix {
+				return d.space, true
+			}
 		}
 	}
 	return "", false
