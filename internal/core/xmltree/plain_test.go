@@ -16,6 +16,7 @@ var documents = []struct {
 	{`<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><ask xmlns="urn:bench">7</ask></e:Body></e:Envelope>`, true},
 	{"\n <!-- a - b -->\n<a xmlns:p='u' p:b = \"c\"d='>]]>'>\r\n\t<p:b\n/><p:b p:c=''></p:b >tail\rof it<b>x</b>&amp;</a>\n<!---->", true},
 	{`<a b="&lt;&gt;&quot;&apos;&#x41;&#10;ü">&#233; é ]] > ]</a>`, true},
+	{`<r><a>x<b/>y</a><a>z</a><a>v<b/>w</a></r>`, true},
 	{`<a xmlns:p="1" xmlns:p="2" xmlns="3" xmlns=""><p:b/><q:c xml:lang="en"/></a>`, true},
 	{`<a b="1" b="2">` + strings.Repeat("<b-1._ c='d'>"+strings.Repeat("e", 30)+"</b-1._>\n", 3_000) + `</a>`, true},
 	{`<a>` + strings.Repeat("x ", 50_000) + `</a>`, true},

@@ -1,10 +1,11 @@
 package xmltree
 
 import (
-	"bytes"
-	"encoding/xml"
 	"slices"
 	"strconv"
+	"strings"
+	"sync"
+	"unicode/utf8"
 )
 
 // Declaration is what documents begin with.
@@ -17,134 +18,301 @@ var known = map[string]string{
 	"http://schemas.xmlsoap.org/soap/envelope/": "soap",
 	"http://www.w3.org/2003/05/soap-envelope":   "soap",
 	"http://schemas.xmlsoap.org/soap/encoding/": "enc",
-	xmlSpace: "xml",
 }
 
-// Append writes the element with all that is in it. Every namespace is declared
-// on it, under a prefix.
-func (n *Node) Append(b []byte) []byte {
-	w := &writer{prefixes: make(map[string]string)}
-	w.collect(n)
-	return w.element(slices.Grow(b, w.size), n, true)
+// Sink takes a document piece by piece, in the order in which it is written: of an element its
+// attributes come before its text, and that before its children.
+type Sink interface {
+	Open(Name)
+	Attribute(name Name, value string)
+	// NameAttribute is an attribute whose value is a name, and what follows that.
+	NameAttribute(name, value Name, rest string)
+	Text(string)
+	// NameText is a text which is a name.
+	NameText(Name)
+	// Raw is XML as it stands, which declares its own namespaces.
+	Raw([]byte)
+	// Close ends the element opened last that is still open.
+	Close()
 }
 
-type writer struct {
-	prefixes map[string]string // namespace → prefix
-	order    []string
-	size     int // in bytes, roughly
-	// space was asked for last, and has a prefix: most elements are in the same one.
-	space, prefix string
+// Writer writes what comes as a document whose root declares every namespace, under a prefix. The zero
+// value is an empty one.
+type Writer struct {
+	b []byte
+	// root is the place behind the name of the root, where declarations go when all are known.
+	root     int
+	open     []Name
+	inTag    bool // the start tag of the element opened last is not closed yet
+	prefixes []declaration
+	// last is the one of prefixes that was asked for last: most elements are in the same namespace.
+	last declaration
 }
 
-func (w *writer) name(n Name) {
-	w.size += len(n.Local) + len("n1:=''")
-	if n.Space == "" || n.Space == w.space {
+var writers = sync.Pool{New: func() any { return new(Writer) }}
+
+// Write is the document, with its declaration, that write gives to a Writer.
+func Write(write func(*Writer)) []byte {
+	w := writers.Get().(*Writer)
+	write(w)
+	document := w.document()
+	if cap(w.b) <= longText { // what is seldom needed does not stay
+		*w = Writer{b: w.b[:0], open: w.open[:0], prefixes: w.prefixes[:0]}
+		writers.Put(w)
+	}
+	return document
+}
+
+// document is what was written, whole.
+func (w *Writer) document() []byte {
+	size := len(Declaration) + len(w.b) + 1
+	for _, d := range w.prefixes {
+		size += len(` xmlns:=""`) + len(d.prefix) + len(d.space)
+	}
+	b := append(append(make([]byte, 0, size), Declaration...), w.b[:w.root]...)
+	for _, d := range w.prefixes {
+		b = append(append(append(b, " xmlns:"...), d.prefix...), `="`...)
+		b = append(escape(b, d.space), '"')
+	}
+	return append(append(b, w.b[w.root:]...), '\n')
+}
+
+// Open implements Sink.
+func (w *Writer) Open(n Name) {
+	w.endTag()
+	w.b = append(w.b, '<')
+	w.name(n)
+	if len(w.open) == 0 {
+		w.root = len(w.b)
+	}
+	w.open, w.inTag = append(w.open, n), true
+}
+
+// Attribute implements Sink.
+func (w *Writer) Attribute(n Name, value string) {
+	w.attribute(n)
+	w.b = append(escape(w.b, value), '"')
+}
+
+// NameAttribute implements Sink.
+func (w *Writer) NameAttribute(n, value Name, rest string) {
+	w.attribute(n)
+	w.nameValue(value)
+	w.b = append(escape(w.b, rest), '"')
+}
+
+func (w *Writer) attribute(n Name) {
+	w.b = append(w.b, ' ')
+	w.name(n)
+	w.b = append(w.b, `="`...)
+}
+
+// Text implements Sink.
+func (w *Writer) Text(text string) {
+	if text != "" {
+		w.endTag()
+		w.b = escape(w.b, text)
+	}
+}
+
+// NameText implements Sink.
+func (w *Writer) NameText(n Name) {
+	w.endTag()
+	w.nameValue(n)
+}
+
+// Raw implements Sink.
+func (w *Writer) Raw(text []byte) {
+	w.endTag()
+	w.b = append(w.b, text...)
+}
+
+// Close implements Sink.
+func (w *Writer) Close() {
+	last := len(w.open) - 1
+	n := w.open[last]
+	w.open = w.open[:last]
+	if w.inTag {
+		w.b, w.inTag = append(w.b, "/>"...), false
 		return
 	}
-	if prefix, have := w.prefixes[n.Space]; have {
-		w.space, w.prefix = n.Space, prefix
-		return
-	}
-	w.size += len(n.Space) + len(" xmlns:soap=''")
-	prefix := known[n.Space]
-	if prefix == "" || w.taken(prefix) {
-		prefix = "n" + strconv.Itoa(len(w.order)+1)
-	}
-	w.prefixes[n.Space] = prefix
-	if n.Space != xmlSpace {
-		w.order = append(w.order, n.Space)
+	w.b = append(w.b, "</"...)
+	w.name(n)
+	w.b = append(w.b, '>')
+}
+
+func (w *Writer) endTag() {
+	if w.inTag {
+		w.b, w.inTag = append(w.b, '>'), false
 	}
 }
 
-// taken reports whether a prefix stands for a namespace already; two versions of SOAP share theirs.
-func (w *writer) taken(prefix string) bool {
-	return slices.ContainsFunc(w.order, func(space string) bool { return w.prefixes[space] == prefix })
+func (w *Writer) name(n Name) {
+	w.prefix(n.Space)
+	w.b = append(w.b, n.Local...)
 }
 
-func (w *writer) collect(n *Node) {
-	if n.Raw != nil { // which declares its own
-		w.size += len(n.Raw)
-		return
-	}
-	w.name(n.Name)
-	w.size += len(n.Name.Local) + len("</n1:>") + len(n.Text)
-	if n.QName != nil {
-		w.name(*n.QName)
-	}
-	for _, a := range n.Attrs {
-		w.name(a.Name)
-		w.size += len(a.Value)
-		if a.QName != nil {
-			w.name(*a.QName)
-		}
-	}
-	for _, c := range n.Children {
-		w.collect(c)
-	}
+// nameValue writes a name that is a value.
+func (w *Writer) nameValue(n Name) {
+	w.prefix(n.Space)
+	w.b = escape(w.b, n.Local)
 }
 
-func (w *writer) appendName(b []byte, n Name) []byte {
-	return append(w.appendPrefix(b, n.Space), n.Local...)
-}
-
-// appendValue writes a name that is a value.
-func (w *writer) appendValue(b []byte, n Name) []byte {
-	return escape(w.appendPrefix(b, n.Space), n.Local)
-}
-
-func (w *writer) appendPrefix(b []byte, space string) []byte {
+func (w *Writer) prefix(space string) {
 	if space == "" {
-		return b
+		return
 	}
-	if space != w.space {
-		w.space, w.prefix = space, w.prefixes[space]
+	if space != w.last.space {
+		w.last = declaration{w.prefixOf(space), space}
 	}
-	return append(append(b, w.prefix...), ':')
+	w.b = append(append(w.b, w.last.prefix...), ':')
 }
 
-func (w *writer) element(b []byte, n *Node, root bool) []byte {
+// prefixOf finds the prefix of a namespace, or gives it one.
+func (w *Writer) prefixOf(space string) string {
+	if space == xmlSpace { // which is declared everywhere
+		return "xml"
+	}
+	for _, d := range w.prefixes {
+		if d.space == space {
+			return d.prefix
+		}
+	}
+	prefix := known[space]
+	if prefix == "" || slices.ContainsFunc(w.prefixes, func(d declaration) bool { return d.prefix == prefix }) { // two versions of SOAP share theirs
+		prefix = "n" + strconv.Itoa(len(w.prefixes)+1)
+	}
+	w.prefixes = append(w.prefixes, declaration{prefix, space})
+	return prefix
+}
+
+// Document is the element as a document of its own, which declares every namespace on it, under a prefix.
+func (n *Node) Document() []byte { return Write(func(w *Writer) { n.Send(w) }) }
+
+// Send gives the element to a sink, with all that is in it.
+func (n *Node) Send(to Sink) {
 	if n.Raw != nil {
-		return append(b, n.Raw...)
+		to.Raw(n.Raw)
+		return
 	}
-	b = w.appendName(append(b, '<'), n.Name)
-	if root {
-		for _, space := range w.order {
-			b = append(b, " xmlns:"+w.prefixes[space]+`="`...)
-			b = append(escape(b, space), '"')
-		}
-	}
+	to.Open(n.Name)
 	for _, a := range n.Attrs {
-		b = append(w.appendName(append(b, ' '), a.Name), `="`...)
 		if a.QName != nil {
-			b = w.appendValue(b, *a.QName)
+			to.NameAttribute(a.Name, *a.QName, a.Value)
+		} else {
+			to.Attribute(a.Name, a.Value)
 		}
-		b = append(escape(b, a.Value), '"') // beside a name such as an array's size
 	}
-	if len(n.Children) == 0 && n.Text == "" && n.QName == nil {
-		return append(b, "/>"...)
-	}
-	b = append(b, '>')
 	if n.QName != nil {
-		b = w.appendValue(b, *n.QName)
+		to.NameText(*n.QName)
 	} else {
-		b = escape(b, n.Text)
+		to.Text(n.Text)
 	}
 	for _, c := range n.Children {
-		b = w.element(b, c, false)
+		c.Send(to)
 	}
-	return append(w.appendName(append(b, "</"...), n.Name), '>')
+	to.Close()
 }
+
+// Builder makes a tree of what comes. The zero value is an empty one.
+type Builder struct {
+	root, at *Node
+	nodes    []Node // not used yet: made many at once, since a document has many
+	made     int
+}
+
+// Root is the tree, once its root is closed.
+func (b *Builder) Root() *Node { return b.root }
+
+// Open implements Sink.
+func (b *Builder) Open(n Name) {
+	if len(b.nodes) == 0 {
+		b.nodes = make([]Node, min(b.made+4, 32))
+		b.made += len(b.nodes)
+	}
+	made := &b.nodes[0]
+	b.nodes = b.nodes[1:]
+	made.Name = n
+	if b.at == nil {
+		b.root = made
+	} else {
+		b.at.Add(made)
+	}
+	b.at = made
+}
+
+// Attribute implements Sink.
+func (b *Builder) Attribute(n Name, value string) {
+	b.at.Attrs = append(b.at.Attrs, Attr{Name: n, Value: value})
+}
+
+// NameAttribute implements Sink.
+func (b *Builder) NameAttribute(n, value Name, rest string) {
+	b.at.Attrs = append(b.at.Attrs, Attr{Name: n, Value: rest, QName: &value})
+}
+
+// Text implements Sink.
+func (b *Builder) Text(text string) { b.at.Text = text }
+
+// NameText implements Sink.
+func (b *Builder) NameText(n Name) { b.at.QName = &n }
+
+// Raw implements Sink.
+func (b *Builder) Raw(text []byte) { b.at.Add(&Node{Raw: text}) }
+
+// Close implements Sink.
+func (b *Builder) Close() { b.at = b.at.Parent }
 
 // Escape is a text as it stands in XML.
 func Escape(text string) []byte { return escape(nil, text) }
 
+// escape appends a text as it stands in XML, characters that it cannot have as U+FFFD.
 func escape(b []byte, text string) []byte {
-	for i := range len(text) {
-		if c := text[i]; c < ' ' || c == '<' || c == '&' || c == '>' || c == '"' || c > '~' {
-			var buffer bytes.Buffer
-			_ = xml.EscapeText(&buffer, []byte(text)) // a buffer takes everything
-			return append(b, buffer.Bytes()...)
+	done := 0
+	for i := 0; i < len(text); {
+		if asItIs[text[i]] {
+			i++
+			continue
 		}
+		written, size := reference(text[i:])
+		b = append(append(b, text[done:i]...), written...)
+		i += size
+		done = i
 	}
-	return append(b, text...)
+	return append(b, text[done:]...)
+}
+
+// asItIs are the bytes of characters that need no reference.
+var asItIs = func() (plain [256]bool) {
+	for c := ' '; c < utf8.RuneSelf; c++ {
+		plain[c] = !strings.ContainsRune(`<>&"`, c)
+	}
+	return plain
+}()
+
+// reference is the first character of a text, of so many bytes, as it is written.
+func reference(text string) (written string, size int) {
+	r, size := utf8.DecodeRuneInString(text)
+	switch r {
+	case '<':
+		return "&lt;", size
+	case '>':
+		return "&gt;", size
+	case '&':
+		return "&amp;", size
+	case '"':
+		return "&#34;", size
+	case '\t':
+		return "&#x9;", size
+	case '\n':
+		return "&#xA;", size
+	case '\r':
+		return "&#xD;", size
+	case utf8.RuneError, '\ufffe', '\uffff':
+		return "\ufffd", size
+	}
+	if r < ' ' {
+		return "\ufffd", size
+	}
+	return text[:size], size
 }

@@ -106,7 +106,7 @@ func (a *attachment) content(n *xmltree.Node) call.RelatedPart {
 	switch text := strings.TrimSpace(n.Text); {
 	case len(n.Children) > 0:
 		n.Children[0].Carry()
-		part.Content = document(n.Children[0])
+		part.Content = n.Children[0].Document()
 	case strings.HasPrefix(part.ContentType, "text/") || call.IsXML(part.ContentType):
 		part.Content = []byte(n.Text)
 	default:

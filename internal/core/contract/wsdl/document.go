@@ -120,7 +120,7 @@ func (s *service) Rewrite(asked *contract.Asked, b contract.Built, edit func(*tr
 	}
 	written.Parent, place.Children[0] = place, written
 	root.Carry() // prefixes that values use
-	b.Answer.Body = document(root)
+	b.Answer.Body = root.Document()
 	return b
 }
 

@@ -139,10 +139,10 @@ func addDetail(fault *xmltree.Node, as name, details []*xmltree.Node) {
 	}
 }
 
-func document(envelope *xmltree.Node) []byte {
-	return append(envelope.Append([]byte(xmltree.Declaration)), '\n')
+func answer(version, status int, envelope *xmltree.Node) call.Answer {
+	return answerOf(version, status, envelope.Document())
 }
 
-func answer(version, status int, envelope *xmltree.Node) call.Answer {
-	return call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: mediaType(version)}}, Body: document(envelope)}
+func answerOf(version, status int, body []byte) call.Answer {
+	return call.Answer{Status: status, Header: []call.Field{{Name: "Content-Type", Value: mediaType(version)}}, Body: body}
 }

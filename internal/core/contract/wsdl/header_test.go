@@ -37,7 +37,7 @@ const dual = `<definitions name="Harbour" targetNamespace="urn:harbour" xmlns:h=
 const ask = `<ask xmlns="urn:harbour"><berth>N7</berth></ask>`
 
 // readText reads a contract of one file, in which pairs of texts were replaced.
-func readText(t *testing.T, text string, edits ...string) *contract.Contract {
+func readText(t testing.TB, text string, edits ...string) *contract.Contract {
 	text = strings.NewReplacer(edits...).Replace(text)
 	c, err := wsdl.Read(&bundle.Bundle{Main: "c.wsdl", Files: []bundle.File{{Name: "c.wsdl", Text: []byte(text)}}})
 	require.NoError(t, err)

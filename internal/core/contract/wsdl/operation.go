@@ -2,6 +2,7 @@ package wsdl
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -69,9 +70,15 @@ func (o *operation) answer(m *received, fault string, echo bool, held [][]string
 	if o.oneWay() {
 		return contract.Built{Answer: call.Answer{Status: 202}}
 	}
+	echo = echo && m.body != nil && !m.encrypted()
+	if len(held) == 0 && addressingOf(m) == nil && o.plain() {
+		if b, whole := o.written(m, echo, draw); whole {
+			return b
+		}
+	}
 	envelope, invalid := o.envelope(version, o.output, held, draw)
 	b.Invalid = invalid
-	if echo && m.body != nil && !m.encrypted() {
+	if echo {
 		b.Echoed = o.echo(envelope, m.body)
 	}
 	m.address(envelope, o.output.action, false)
@@ -83,35 +90,71 @@ func (o *operation) answer(m *received, fault string, echo bool, held [][]string
 	return b
 }
 
+// plain reports whether an answer can be written while it is drawn: all of it is certain to obey, or is not held
+// against anything, and nothing has to be done to it afterwards.
+func (o *operation) plain() bool {
+	return !o.attaches(o.output) && (o.output.encoded || !slices.ContainsFunc(o.output.body, func(e *xsd.Element) bool { return !o.certain(e) }))
+}
+
+// certain reports whether what is drawn for an element of a body obeys: another one may stand in its place, which is
+// not expected there.
+func (o *operation) certain(e *xsd.Element) bool {
+	return len(e.Substitutes) == 0 && o.service.schemas.Certain(e)
+}
+
+// written draws an answer that is plain straight into its text; whole is false where it came out too large.
+func (o *operation) written(m *received, echo bool, draw *sample.Draw) (b contract.Built, whole bool) {
+	g := o.service.generator(draw)
+	var given map[string]string
+	if echo {
+		given = textsOf(m.body)
+	}
+	b.Answer = answerOf(m.version(), 200, xmltree.Write(func(w *xmltree.Writer) { o.output.draw(w, g, m.version(), nil, given) }))
+	b.Answer.Proven, b.Echoed = b.Answer.Body, g.Taken
+	return b, o.output.encoded || g.Whole()
+}
+
+// draw draws an envelope with the message. held are the ways to elements of its first element that must be there,
+// given the texts that elements of the body have if they can.
+func (m *message) draw(to xmltree.Sink, g *xsd.Generator, version int, held [][]string, given map[string]string) {
+	space := envelopeSpace(version)
+	g.Encoded = m.encoded
+	to.Open(name{Space: space, Local: "Envelope"})
+	if len(m.headers) > 0 {
+		to.Open(name{Space: space, Local: "Header"})
+		for _, h := range m.headers {
+			g.Write(to, h.element)
+		}
+		to.Close()
+	}
+	to.Open(name{Space: space, Local: "Body"})
+	if m.encoded && version == 11 {
+		to.Attribute(name{Space: space1, Local: "encodingStyle"}, xsd.Encoding)
+	}
+	g.Held, g.Given = held, given
+	for _, e := range m.body {
+		g.Write(to, e)
+		g.Held = nil
+	}
+	to.Close()
+	to.Close()
+}
+
 // attempts bounds how often a message is drawn again until it is valid.
 const attempts = 8
 
 // envelope draws a message, in whose first element the held ways are there. invalid says why the last draw
 // does not obey, "" when it does.
 func (o *operation) envelope(version int, m *message, held [][]string, draw *sample.Draw) (envelope *xmltree.Node, invalid string) {
+	certain := len(held) == 0 && !slices.ContainsFunc(m.body, func(e *xsd.Element) bool { return !o.certain(e) })
 	for range attempts {
-		envelope = newEnvelope(version)
+		var b xmltree.Builder
 		g := o.service.generator(draw)
-		g.Encoded = m.encoded
-		for _, h := range m.headers {
-			headerOf(envelope).Add(g.Element(h.element))
-		}
-		body := bodyOf(envelope)
-		certain := len(held) == 0
-		if m.encoded && version == 11 {
-			body.Attrs = append(body.Attrs, xmltree.Attr{Name: name{Space: space1, Local: "encodingStyle"}, Value: xsd.Encoding})
-		}
-		for i, e := range m.body {
-			if g.Held = nil; i == 0 {
-				g.Held = held
-			}
-			drawn := body.Add(g.Element(e))
-			certain = certain && drawn.Name == e.Name && o.service.schemas.Certain(e) // another one may stand in its place
-		}
-		if m.encoded || certain && g.Whole() {
+		m.draw(&b, g, version, held, nil)
+		if envelope = b.Root(); m.encoded || certain && g.Whole() {
 			return envelope, "" // order and types of encoded messages are not held against anything
 		}
-		faults := o.bodyFaults(body, m)
+		faults := o.bodyFaults(bodyOf(envelope), m)
 		if len(faults) == 0 {
 			return envelope, ""
 		}
@@ -171,27 +214,32 @@ func (o *operation) actionOfFault(details []*xmltree.Node) string {
 	return ""
 }
 
+// textsOf are the texts of the elements in a message that have no others in them, by their local names; "" where there
+// are several, of which none is meant.
+func textsOf(message *xmltree.Node) map[string]string {
+	texts := make(map[string]string)
+	leaves(message, func(n *xmltree.Node) {
+		_, twice := texts[n.Name.Local]
+		if texts[n.Name.Local] = n.Text; twice {
+			texts[n.Name.Local] = ""
+		}
+	})
+	return texts
+}
+
 // echo gives elements of an answer that hold only text the value that the
 // caller gave an element of the same name, where that is the only one and the
 // answer still obeys.
 func (o *operation) echo(envelope, request *xmltree.Node) (echoed []string) {
-	theirs := make(map[string]*xmltree.Node)
-	leaves(request, func(n *xmltree.Node) {
-		if _, twice := theirs[n.Name.Local]; twice {
-			n = &xmltree.Node{Name: n.Name} // of several, none is meant
-		}
-		theirs[n.Name.Local] = n
-	})
-	body := bodyOf(envelope)
-	seen := make(map[string]bool)
+	theirs, body := textsOf(request), bodyOf(envelope)
 	leaves(body, func(n *xmltree.Node) {
-		mine := theirs[n.Name.Local]
-		if mine == nil || seen[n.Name.Local] || mine.Text == n.Text || mine.Text == "" {
+		text := theirs[n.Name.Local]
+		delete(theirs, n.Name.Local) // the first one counts
+		if text == n.Text || text == "" {
 			return
 		}
-		seen[n.Name.Local] = true
 		before := n.Text
-		n.Text = mine.Text
+		n.Text = text
 		if len(o.bodyFaults(body, o.output)) > 0 && !o.output.encoded {
 			n.Text = before
 			return
@@ -228,7 +276,7 @@ func (o *operation) try(version int, draw *sample.Draw) call.Request {
 	if version == 12 && o.action != "" {
 		contentType += `; action="` + o.action + `"`
 	}
-	body := document(envelope)
+	body := envelope.Document()
 	if o.input != nil && o.attaches(o.input) {
 		parts := o.beside(o.input, bodyOf(envelope), nil, draw)
 		for i := range parts {

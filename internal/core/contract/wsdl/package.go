@@ -83,7 +83,7 @@ func (s *service) Package(asked *contract.Asked, r *call.Request, a call.Answer)
 // bytes in it (MTOM).
 func related(root *xmltree.Node, mediaType string, others []call.RelatedPart, optimised bool) (contentType string, body []byte, err error) {
 	root.Carry() // prefixes that values use
-	message := call.RelatedPart{ID: "message@rapid-mimic", ContentType: mediaType, Content: document(root)}
+	message := call.RelatedPart{ID: "message@rapid-mimic", ContentType: mediaType, Content: root.Document()}
 	params := map[string]string{"type": call.BaseType(mediaType)}
 	if optimised {
 		message.ContentType = xop + `; charset=utf-8; type="` + params["type"] + `"`

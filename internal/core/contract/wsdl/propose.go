@@ -37,7 +37,7 @@ func Propose(name, address string, messages []Heard) (contract []byte, ok bool) 
 	if len(p.operations) == 0 {
 		return nil, false
 	}
-	return document(p.definitions(name, address)), true
+	return p.definitions(name, address).Document(), true
 }
 
 // proposal is what was heard so far.

@@ -92,7 +92,7 @@ func (*service) Pin(b contract.Built, pins []contract.Pin, scope *expr.Scope) (o
 		}
 	}
 	root.Carry() // prefixes that values use
-	b.Answer.Body = document(root)
+	b.Answer.Body = root.Document()
 	return b, pinned, nil
 }
 
@@ -210,7 +210,7 @@ func (s *service) wrap(asked *contract.Asked, text []byte) (body []byte, content
 	if op := s.own[asked.Operation]; op != nil && !op.oneWay() {
 		m.address(envelope, op.output.action, false)
 	}
-	return document(envelope), mediaType(m.version())
+	return envelope.Document(), mediaType(m.version())
 }
 
 // Refuse implements contract.Envelope, in the version of the message.

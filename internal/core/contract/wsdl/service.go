@@ -155,7 +155,7 @@ func (s *service) describe(made *contract.Operation, op *operation, version int)
 	if op.input != nil {
 		tried := op.tried(version, sample.NewDraw(0, op.id, 0))
 		made.Body = &contract.Body{Required: true, MediaTypes: []*contract.MediaType{{Name: mediaType(version), Written: mediaType(version), Drawn: true, Described: s.fieldsOf(op.input),
-			Examples: []contract.Example{{Body: document(tried)}}}}}
+			Examples: []contract.Example{{Body: tried.Document()}}}}}
 	}
 	made.Success = shown("200", 200, "", s.fieldsOf(op.output))
 	if op.oneWay() {

@@ -1,10 +1,16 @@
 package xsd
 
-import "slices"
+import (
+	"slices"
+	"unicode/utf8"
+
+	"rapidmimic.example/internal/core/sample"
+)
 
 // Certain reports whether every document that a Generator without Held draws for an element obeys its
 // schema, so that none has to be looked at: its types are built-in ones or enumerations, without further
-// limits, its content models are plain, and nothing contains itself. Most contracts have little else.
+// limits but lengths of texts and whole numbers, its content models are plain, and nothing contains
+// itself. Most contracts have little else.
 // A document that came out too large or too deep is not whole all the same: see Generator.Whole.
 func (s *Schemas) Certain(e *Element) bool {
 	if known, ok := s.certain.Load(e); ok {
@@ -20,7 +26,10 @@ func (s *Schemas) Certain(e *Element) bool {
 type proof map[*Type]bool
 
 func (p proof) element(e *Element) bool {
-	if e.Name.Space == Space || e.Abstract && len(e.Substitutes) == 0 || e.Fixed != nil {
+	if e.Name.Space == Space || e.Abstract && len(e.Substitutes) == 0 {
+		return false
+	}
+	if e.Fixed != nil && (e.Type.Simple == nil || len(e.Type.derived) > 0 || e.Type.Simple.Check(*e.Fixed, nil) != "") {
 		return false
 	}
 	return !slices.ContainsFunc(e.Type.concrete(), func(t *Type) bool { return !p.ofType(t) }) &&
@@ -32,7 +41,7 @@ func (p proof) ofType(t *Type) bool {
 		return certain
 	}
 	p[t] = false
-	p[t] = t.Array == nil && !t.Anything && (t.Simple == nil || t.Simple.certain()) &&
+	p[t] = t.Array == nil && (t.Simple == nil || t.Simple.certain()) &&
 		!slices.ContainsFunc(t.Attributes, func(a *Attribute) bool { return a.Fixed != nil || !a.Type.certain() }) &&
 		p.particle(t.Content, make(map[Name]bool))
 	return p[t]
@@ -59,12 +68,16 @@ func (p proof) particle(c *Particle, names map[Name]bool) bool {
 }
 
 // plainKinds are built-in types whose values are drawn as they have to be.
-var plainKinds = []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "float", "double", "dateTime", "date", "time", "anyURI", "base64Binary", "hexBinary"}
+var plainKinds = []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "float", "double", "dateTime", "date", "time",
+	"gYear", "gYearMonth", "gMonthDay", "gDay", "gMonth", "duration", "anyURI", "base64Binary", "hexBinary", "language", "NMTOKEN", "Name", "NCName"}
+
+// texts are built-in types whose texts are brought to a length without harm.
+var texts = []string{"string", "normalizedString", "token"}
 
 func (s *Simple) certain() bool {
 	limited := s.low != nil || s.high != nil || s.earliest != "" || s.latest != "" || s.fraction >= 0
 	switch {
-	case s.List != nil, s.Union != nil, s.Patterns != nil, s.Length != [2]int{-1, -1}, s.totalDigits > 0, limited && !(s.Kind == "integer" && s.isRange()):
+	case s.List != nil, s.Union != nil, s.Patterns != nil, !s.fits(), s.totalDigits > 0, limited && !(s.Kind == "integer" && s.isRange()):
 		return false
 	case s.Values != nil:
 		return s.Kind == "string" || s.Kind == "token"
@@ -76,4 +89,11 @@ func (s *Simple) certain() bool {
 func (s *Simple) isRange() bool {
 	whole := func(l *limit) bool { return l == nil || l.IsInt() }
 	return !s.lowOpen && !s.highOpen && whole(s.low) && whole(s.high) && (s.low == nil || s.high == nil || s.low.Cmp(s.high.Float) <= 0)
+}
+
+// fits reports whether there are texts as long as they have to be, which are drawn.
+func (s *Simple) fits() bool {
+	low, high := s.Length[0], s.Length[1]
+	return low < 0 && high < 0 || s.Values == nil && slices.Contains(texts, s.Kind) &&
+		low <= sample.MaxLength/utf8.UTFMax && high != 0 && (high < 0 || low <= high)
 }

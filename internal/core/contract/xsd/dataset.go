@@ -49,8 +49,3 @@ func (g *Generator) rows() *xmltree.Node {
 	}
 	return all
 }
-
-// afterSchema reports whether the last child of an element is a schema, whose data come next.
-func afterSchema(n *xmltree.Node) bool {
-	return len(n.Children) > 0 && n.Children[len(n.Children)-1].Name == Name{Space: Space, Local: "schema"}
-}

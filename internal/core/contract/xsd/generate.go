@@ -31,53 +31,76 @@ type Generator struct {
 	// Held are ways to elements that must be there although they may be left out, by local names from
 	// the children of the element on; * stands for any.
 	Held [][]string
+	// Given are texts by the local names of elements: the first element of a name that has no others in it
+	// has the text if that obeys, instead of one that is drawn. What was decided is taken out, and Taken are
+	// the names of those that have theirs.
+	Given map[string]string
+	Taken []string
 	// Encoded writes the type of each element beside it, and arrays in SOAP's
 	// own way.
 	Encoded bool
 
+	to       xmltree.Sink
 	elements int
 	rounds   int  // of particles, which may be empty
 	cut      bool // an element was left empty because it is too deep
-	// nodes are not used yet: made many at once, since a document has many.
-	nodes []xmltree.Node
+	// schema is set where the last thing drawn is a schema, whose data come next.
+	schema bool
 }
 
-func (g *Generator) node(name Name) *xmltree.Node {
-	if len(g.nodes) == 0 {
-		g.nodes = make([]xmltree.Node, min(g.elements+3, 32))
-	}
-	n := &g.nodes[0]
-	g.nodes = g.nodes[1:]
-	n.Name = name
-	return n
+// Element draws an element of a declaration as a tree.
+func (g *Generator) Element(e *Element) *xmltree.Node {
+	var b xmltree.Builder
+	g.Write(&b, e)
+	return b.Root()
 }
 
-// Element draws an element of a declaration.
-func (g *Generator) Element(e *Element) *xmltree.Node { return g.element(e, 0) }
+// Write draws an element of a declaration into what takes it.
+func (g *Generator) Write(to xmltree.Sink, e *Element) {
+	g.to = to
+	g.element(e, 0)
+}
 
-func (g *Generator) element(e *Element, depth int) *xmltree.Node {
+func (g *Generator) element(e *Element, depth int) {
 	g.elements++
+	number := g.elements
 	_ = g.Draw.Budget.Spend(5) // spent sees it
-	if e.Name == (Name{Space: Space, Local: "schema"}) {
-		return tableSchema()
+	if g.schema = e.Name == (Name{Space: Space, Local: "schema"}); g.schema {
+		tableSchema().Send(g.to)
+		return
 	}
 	e = g.standIn(e, depth)
-	n := g.node(e.Name)
+	g.to.Open(e.Name)
 	t := g.typeFor(e.Type, depth)
 	if t != e.Type || g.Encoded && t.Name.Local != "" {
-		g.writeType(n, t)
+		g.writeType(t)
 	}
 	switch {
 	case e.Nillable && e.Fixed == nil && len(g.Held) == 0 && (depth >= fullDepth && t.height > 1 || g.chance(4)):
-		n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: xmltree.Instance, Local: "nil"}, Value: "true"})
-		g.attributes(n, t)
+		g.to.Attribute(Name{Space: xmltree.Instance, Local: "nil"}, "true")
+		g.attributes(t)
 	case e.Fixed != nil:
-		n.Text = *e.Fixed
-		g.attributes(n, t)
+		g.attributes(t)
+		g.to.Text(*e.Fixed)
 	default:
-		g.fill(n, t, e.hint(), depth)
+		g.fill(e, t, depth)
 	}
-	return n
+	if g.elements == number { // it has none in it
+		delete(g.Given, e.Name.Local)
+	}
+	g.to.Close()
+	g.schema = false
+}
+
+// given is a text for an element that has no others in it: the one that was given where that obeys, else the one
+// that was drawn.
+func (g *Generator) given(e *Element, t *Type, drawn string) string {
+	text := g.Given[e.Name.Local]
+	if text == "" || text == drawn || t.Simple != nil && t.Simple.Check(text, nil) != "" {
+		return drawn
+	}
+	g.Taken = append(g.Taken, e.Name.Local)
+	return text
 }
 
 // Whole reports whether all was drawn that the schema demands: documents have limits.
@@ -90,10 +113,9 @@ func (g *Generator) spent() bool {
 
 func (g *Generator) chance(percent int64) bool { return g.Draw.Whole(0, 99) < percent }
 
-func (g *Generator) writeType(n *xmltree.Node, t *Type) {
+func (g *Generator) writeType(t *Type) {
 	if t.Name.Local != "" {
-		name := t.Name
-		n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: xmltree.Instance, Local: "type"}, QName: &name})
+		g.to.NameAttribute(Name{Space: xmltree.Instance, Local: "type"}, t.Name, "")
 	}
 }
 
@@ -138,30 +160,38 @@ func (g *Generator) typeFor(t *Type, depth int) *Type {
 	return usable[g.Draw.Whole(0, int64(len(usable)-1))]
 }
 
-func (g *Generator) fill(n *xmltree.Node, t *Type, h *sample.Hint, depth int) {
-	g.attributes(n, t)
+// fill draws what an element has in it.
+func (g *Generator) fill(e *Element, t *Type, depth int) {
+	g.attributes(t)
 	switch {
 	case g.spent() || depth > maxDepth:
 		g.cut = true
 	case t.Array != nil && g.Encoded:
-		g.array(n, t.Array, depth)
+		g.array(t.Array, depth)
 	case t.Simple != nil:
-		n.Text, n.QName = g.value(t.Simple, h)
+		if text, name := g.value(t.Simple, e.hint()); name != nil {
+			g.to.NameText(*name)
+		} else {
+			g.to.Text(g.given(e, t, text))
+		}
 	case t.Anything:
-		n.Text = g.Draw.Fake("word")
+		g.to.Text(g.given(e, t, g.Draw.Fake("word")))
 	default:
-		g.particle(n, t.Content, depth)
+		g.particle(t.Content, depth)
 	}
 }
 
-func (g *Generator) attributes(n *xmltree.Node, t *Type) {
+func (g *Generator) attributes(t *Type) {
 	for _, a := range t.Attributes {
 		switch {
 		case a.Fixed != nil && (a.Required || g.chance(50)):
-			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: *a.Fixed})
+			g.to.Attribute(a.Name, *a.Fixed)
 		case a.Fixed == nil && (a.Required || g.chance(70)):
-			value, name := g.value(a.Type, a.named)
-			n.Attrs = append(n.Attrs, xmltree.Attr{Name: a.Name, Value: value, QName: name})
+			if text, name := g.value(a.Type, a.named); name != nil {
+				g.to.NameAttribute(a.Name, *name, "")
+			} else {
+				g.to.Attribute(a.Name, text)
+			}
 		}
 	}
 }
@@ -170,6 +200,9 @@ func (g *Generator) attributes(n *xmltree.Node, t *Type) {
 // is the writer's.
 func (g *Generator) value(s *Simple, h *sample.Hint) (text string, name *Name) {
 	text = s.draw(g.Draw, h)
+	if s.names == nil {
+		return text, nil
+	}
 	if means, ok := s.names[text]; ok {
 		return "", &means
 	}
@@ -177,7 +210,7 @@ func (g *Generator) value(s *Simple, h *sample.Hint) (text string, name *Name) {
 }
 
 // array writes the elements of a SOAP-encoded array.
-func (g *Generator) array(n *xmltree.Node, item *Type, depth int) {
+func (g *Generator) array(item *Type, depth int) {
 	size := 2
 	if depth >= fullDepth {
 		size = 0
@@ -186,13 +219,13 @@ func (g *Generator) array(n *xmltree.Node, item *Type, depth int) {
 	if name.Local == "" {
 		name = anyType.Name
 	}
-	n.Attrs = append(n.Attrs, xmltree.Attr{Name: Name{Space: Encoding, Local: "arrayType"}, QName: &name, Value: "[" + strconv.Itoa(size) + "]"})
+	g.to.NameAttribute(Name{Space: Encoding, Local: "arrayType"}, name, "["+strconv.Itoa(size)+"]")
 	for range size {
-		n.Add(g.element(&Element{Name: Name{Local: "item"}, Type: item}, depth+1))
+		g.element(&Element{Name: Name{Local: "item"}, Type: item}, depth+1)
 	}
 }
 
-func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
+func (g *Generator) particle(p *Particle, depth int) {
 	if p == nil {
 		return
 	}
@@ -204,32 +237,40 @@ func (g *Generator) particle(n *xmltree.Node, p *Particle, depth int) {
 		case One:
 			held := g.Held
 			g.Held = below(held, p.Element.Name.Local)
-			n.Add(g.element(p.Element, depth+1))
+			g.element(p.Element, depth+1)
 			g.Held = held
 		case Sequence:
 			for _, item := range p.Items {
-				g.particle(n, item, depth)
+				g.particle(item, depth)
 			}
 		case All:
 			for i := range p.Items { // any order is right; another one each time shows it
-				g.particle(n, p.Items[(i+depth)%len(p.Items)], depth)
+				g.particle(p.Items[(i+depth)%len(p.Items)], depth)
 			}
 		case Choice:
 			if chosen := g.choose(p, depth); chosen != nil {
-				g.particle(n, chosen, depth)
+				g.particle(chosen, depth)
 			}
 		case Any:
-			if afterSchema(n) {
-				n.Add(g.rows())
-				continue
-			}
-			if known := g.known(p); known != nil {
-				n.Add(g.element(known, depth+1))
-			} else {
-				n.Add(&xmltree.Node{Name: anyName(p), Text: g.Draw.Fake("word")})
-			}
+			g.wild(p, depth)
 		}
 	}
+}
+
+// wild draws an element that a wildcard admits.
+func (g *Generator) wild(p *Particle, depth int) {
+	if g.schema {
+		g.rows().Send(g.to)
+		g.schema = false
+		return
+	}
+	if known := g.known(p); known != nil {
+		g.element(known, depth+1)
+		return
+	}
+	g.to.Open(anyName(p))
+	g.to.Text(g.Draw.Fake("word"))
+	g.to.Close()
 }
 
 // known is a declared element that a wildcard admits, where it admits only those; nil where none can

@@ -44,7 +44,11 @@ func drawn(t *testing.T, definitions string, encoded bool) []string {
 	require.NotNil(t, e, definitions)
 	shapes, schema := make(map[string]bool), jsonSchema(s, e)
 	for i := range uint64(300) {
-		n := (&xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s, Encoded: encoded}).Element(e)
+		generator := func() *xsd.Generator {
+			return &xsd.Generator{Draw: sample.NewDraw(3, "x", i), Schemas: s, Encoded: encoded}
+		}
+		n := generator().Element(e)
+		require.Equal(t, string(n.Document()), string(xmltree.Write(func(w *xmltree.Writer) { generator().Write(w, e) })))
 		if !encoded {
 			require.Empty(t, s.Validate(n, e), "%s", told(n))
 			if !shapes[told(n)] {
@@ -203,7 +207,8 @@ func TestCertain(t *testing.T) {
 		return `<xs:element name="v"><xs:complexType>` + content + `</xs:complexType></xs:element>` + more
 	}
 	all := ""
-	for i, kind := range []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "int", "unsignedByte", "negativeInteger", "float", "double", "dateTime", "date", "time", "anyURI", "base64Binary", "hexBinary"} {
+	for i, kind := range []string{"string", "normalizedString", "token", "boolean", "decimal", "integer", "int", "unsignedByte", "negativeInteger", "float", "double", "dateTime", "date", "time", "anyURI", "base64Binary", "hexBinary",
+		"gYear", "gYearMonth", "gMonthDay", "gDay", "gMonth", "duration", "language", "NMTOKEN", "Name", "NCName", "anyType"} {
 		all += fmt.Sprintf(`<xs:element name="e%d" type="xs:%s" minOccurs="%d" nillable="%t"/>`, i, kind, i%2, i%3 == 0)
 	}
 	restricted := func(facet string) string {
@@ -220,12 +225,21 @@ func TestCertain(t *testing.T) {
 		{"types within types, one of them derived", inside(`<xs:sequence><xs:element name="a" type="t:B"/><xs:element name="b" type="t:B"/></xs:sequence>`,
 			`<xs:complexType name="B"><xs:sequence><xs:element name="x" type="xs:int"/></xs:sequence></xs:complexType><xs:complexType name="D"><xs:complexContent><xs:extension base="t:B"><xs:sequence><xs:element name="y" type="xs:int"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>`), true},
 		{"a pattern", restricted(`<xs:pattern value="[a-z]{3}"/>`), false},
-		{"a length", restricted(`<xs:maxLength value="3"/>`), false},
+		{"at most so long", restricted(`<xs:maxLength value="3"/>`), true},
+		{"at least so long", restricted(`<xs:minLength value="100"/><xs:maxLength value="101"/>`), true},
+		{"exactly so long", strings.Replace(restricted(`<xs:length value="9"/>`), "xs:string", "xs:token", 1), true},
+		{"no text at all", restricted(`<xs:maxLength value="0"/>`), false},
+		{"no length at all", restricted(`<xs:minLength value="4"/><xs:maxLength value="3"/>`), false},
+		{"longer than is drawn", restricted(`<xs:minLength value="300000"/>`), false},
+		{"so many bytes", strings.Replace(restricted(`<xs:length value="9"/>`), "xs:string", "xs:hexBinary", 1), false},
+		{"an enumeration of lengths", restricted(`<xs:enumeration value="x"/><xs:length value="9"/>`), false},
 		{"a pattern in a derived type", inside(`<xs:sequence><xs:element name="a" type="t:B"/></xs:sequence>`,
 			`<xs:complexType name="B"/><xs:complexType name="D"><xs:complexContent><xs:extension base="t:B"><xs:attribute name="p" type="t:P" use="required"/></xs:extension></xs:complexContent></xs:complexType><xs:simpleType name="P"><xs:restriction base="xs:string"><xs:pattern value="a"/></xs:restriction></xs:simpleType>`), false},
 		{"one that contains itself", `<xs:element name="v" type="t:V"/><xs:complexType name="V"><xs:sequence><xs:element name="v" type="t:V" minOccurs="0"/></xs:sequence></xs:complexType>`, false},
 		{"anything", inside(`<xs:sequence><xs:any minOccurs="0" processContents="lax"/></xs:sequence>`, ""), false},
-		{"a fixed value", inside(`<xs:sequence><xs:element name="a" type="xs:int" fixed="7"/></xs:sequence>`, ""), false},
+		{"a fixed value", inside(`<xs:sequence><xs:element name="a" type="xs:int" fixed="7" nillable="true"/></xs:sequence>`, ""), true},
+		{"a fixed value that does not obey", inside(`<xs:sequence><xs:element name="a" type="xs:int" fixed="x"/></xs:sequence>`, ""), false},
+		{"a fixed value of no text", inside(`<xs:sequence><xs:element name="a" type="t:B" fixed="x"/></xs:sequence>`, `<xs:complexType name="B"/>`), false},
 		{"one name in two places", inside(`<xs:sequence><xs:element name="a" type="xs:int" minOccurs="0"/><xs:element name="b" type="xs:int"/><xs:element name="a" type="xs:int"/></xs:sequence>`, ""), false},
 		{"a limit", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:decimal"><xs:minExclusive value="3"/></xs:restriction></xs:simpleType>`), false},
 		{"digits", inside(`<xs:attribute name="a" type="t:R"/>`, `<xs:simpleType name="R"><xs:restriction base="xs:decimal"><xs:fractionDigits value="2"/></xs:restriction></xs:simpleType>`), false},
@@ -241,6 +255,42 @@ func TestCertain(t *testing.T) {
 			drawn(t, k.definitions, false) // all of which obey
 		}
 	}
+}
+
+// Texts that are given take the places of drawn ones, where they obey.
+func TestGiven(t *testing.T) {
+	s, _ := schemas(t, `<xs:element name="v"><xs:complexType><xs:sequence><xs:element name="a" type="xs:int" maxOccurs="3" minOccurs="3"/>`+
+		`<xs:element name="b"><xs:complexType/></xs:element><xs:element name="b" type="xs:string"/><xs:element name="c" type="xs:int" nillable="true"/><xs:element name="c" type="xs:int"/>`+
+		`<xs:element name="d" type="xs:anyType"/><xs:element name="e" type="xs:string" fixed="x"/></xs:sequence></xs:complexType></xs:element>`)
+	e := s.Elements[xsd.Name{Space: "urn:t", Local: "v"}]
+	draw := func(number uint64, given map[string]string) (texts []string, taken []string, nilled bool) {
+		g := &xsd.Generator{Draw: sample.NewDraw(3, "x", number), Schemas: s, Given: given}
+		for _, c := range g.Element(e).Children {
+			texts = append(texts, c.Text)
+		}
+		return texts, g.Taken, texts[5] == ""
+	}
+	both := 0
+	for number := range uint64(300) {
+		plain, none, _ := draw(number, nil)
+		assert.Empty(t, none)
+		want := slices.Clone(plain)
+		want[0], want[7] = "-12345678", "anything"
+		taken := []string{"a", "c", "d"}
+		given := map[string]string{"a": "-12345678", "b": "for text alone", "c": "-7", "d": "anything", "e": "y", "f": "nowhere", "v": "no text"}
+		texts, told, nilled := draw(number, given)
+		if nilled { // which is the first of its name
+			taken, both = []string{"a", "d"}, both|1
+		} else {
+			want[5], both = "-7", both|2
+		}
+		require.Equal(t, want, texts)
+		require.Equal(t, taken, told)
+		texts, told, _ = draw(number, map[string]string{"a": "x", "d": plain[7]})
+		require.Equal(t, plain, texts, "what does not obey, and what is the same")
+		require.Empty(t, told)
+	}
+	assert.Equal(t, 3, both)
 }
 
 // What is too deep is not whole, however certain its parts are.
