@@ -22,8 +22,11 @@ const xop = "application/xop+xml"
 
 // messageType is the media type of a message, also of one with attachments.
 func messageType(contentType string) string {
-	base, params, err := mime.ParseMediaType(contentType)
-	if err != nil || base != "multipart/related" {
+	if call.BaseType(contentType) != "multipart/related" {
+		return contentType
+	}
+	_, params, err := mime.ParseMediaType(contentType)
+	if err != nil {
 		return contentType
 	}
 	info := params["type"]
@@ -39,8 +42,15 @@ func messageType(contentType string) string {
 // wantsPackage reports whether a call wants its answer with bytes in parts of their own: it came so, or
 // accepts it.
 func wantsPackage(r *call.Request) bool {
-	_, params, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
-	return err == nil && params["type"] == xop || strings.Contains(strings.Join(r.Header["Accept"], ","), xop)
+	if accepts := func(accept string) bool { return strings.Contains(accept, xop) }; slices.ContainsFunc(r.Header["Accept"], accepts) {
+		return true
+	}
+	contentType := r.Header.Get("Content-Type")
+	if !strings.Contains(contentType, xop) {
+		return false
+	}
+	_, params, err := mime.ParseMediaType(contentType)
+	return err == nil && params["type"] == xop
 }
 
 // Package implements contract.Packager: by MTOM, and by the attachments that the contract declares.

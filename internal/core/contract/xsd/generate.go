@@ -85,7 +85,7 @@ func (g *Generator) element(e *Element, depth int) {
 	default:
 		g.fill(e, t, depth)
 	}
-	if g.elements == number { // it has none in it
+	if len(g.Given) > 0 && g.elements == number { // it has none in it
 		delete(g.Given, e.Name.Local)
 	}
 	g.to.Close()
@@ -95,6 +95,9 @@ func (g *Generator) element(e *Element, depth int) {
 // given is a text for an element that has no others in it: the one that was given where that obeys, else the one
 // that was drawn.
 func (g *Generator) given(e *Element, t *Type, drawn string) string {
+	if len(g.Given) == 0 {
+		return drawn
+	}
 	text := g.Given[e.Name.Local]
 	if text == "" || text == drawn || t.Simple != nil && t.Simple.Check(text, nil) != "" {
 		return drawn
