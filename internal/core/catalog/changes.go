@@ -80,7 +80,6 @@ func (s *Snapshot) compileChanges(c spec.Changes, origin string) (compiled chang
 
 func (c *changes) add(service string, m *Mapping, chosen bool) {
 	m.Origin, m.Chosen = c.origin, chosen
-	m.explainAlone()
 	c.mappings[service] = append(c.mappings[service], m)
 }
 

@@ -3,6 +3,7 @@ package catalog
 import (
 	"strconv"
 	"sync"
+	"sync/atomic"
 
 	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/call"
@@ -91,15 +92,10 @@ func compileMapping(stored StoredMapping, payloads answer.Payloads) (*Mapping, [
 	rule := &match.Rule{ID: m.ID, Rank: m.Rank, Methods: m.Call.Method, Template: template, Conditions: conditions}
 	compiled := &Mapping{
 		Spec: m, Version: stored.Version, Position: stored.Position,
-		Rule: rule, Replies: replies, FlowOf: flowOf, Impair: plan,
+		Rule: rule, Replies: replies, FlowOf: flowOf, Impair: plan, alone: new(atomic.Pointer[call.Explanation]),
 	}
 	compiled.Writes = compiled.writes()
-	compiled.explainAlone()
 	return compiled, nil
-}
-
-func (m *Mapping) explainAlone() {
-	m.Alone = &call.Explanation{Summary: m.Summary(), Steps: []call.Step{m.Taken(), m.Built(0, "")}}
 }
 
 // CompileConditions compiles what a pattern asks beside method and path. The faults name

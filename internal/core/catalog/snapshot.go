@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"rapidmimic.example/internal/core/answer"
 	"rapidmimic.example/internal/core/call"
@@ -251,8 +252,8 @@ type Mapping struct {
 	// Replies are the answers that it can give: one, or those of its sequence or
 	// choice.
 	Replies []Reply
-	// Alone explains a call that only this mapping fits.
-	Alone *call.Explanation
+	// alone is what Alone gives, once it was asked for: of ten thousand mappings few ever answer.
+	alone *atomic.Pointer[call.Explanation]
 	// FlowOf gives the thing that a call moves in the flow of the mapping; nil where there is
 	// no flow, or one thing.
 	FlowOf *expr.Template
@@ -485,6 +486,15 @@ func (s *Service) operationsOf(m *Mapping) (operations []*contract.Operation) {
 // Summary says that this mapping answered.
 func (m *Mapping) Summary() call.Finding {
 	return call.Find(call.ByMapping, m.Spec.ID, m.Origin, m.Asks())
+}
+
+// Alone explains a call that only this mapping fits. All such calls share it.
+func (m *Mapping) Alone() *call.Explanation {
+	if made := m.alone.Load(); made != nil {
+		return made
+	}
+	m.alone.CompareAndSwap(nil, &call.Explanation{Summary: m.Summary(), Steps: []call.Step{m.Taken(), m.Built(0, "")}})
+	return m.alone.Load()
 }
 
 // Subject is the mapping in steps.

@@ -189,7 +189,7 @@ func (e *Engine) answerWith(d *Decision, p *Placed, r *call.Request, won *picked
 	winner := won.Value
 	d.Source, d.By = call.FromMapping, winner.Spec.ID
 	reply := &winner.Replies[index]
-	d.Answer, d.Explanation = reply.Answer, winner.Alone
+	d.Answer, d.Explanation = reply.Answer, winner.Alone()
 	if reply.Elsewhere() {
 		steps := append(before, winner.Taken())
 		if which != "" || !reply.Spec.ByContract() { // which has steps of its own
