@@ -221,3 +221,33 @@ func (s *serving) kept(ctx context.Context) (notKept int64, err error) {
 	status, err := s.api.Status(ctx)
 	return status.CallsNotKept, err
 }
+
+// ticks are what the processors of this machine have done so far.
+type ticks struct{ all, stolen float64 }
+
+// machineTime reads them from the system; they are zero where it does not tell.
+func machineTime() (t ticks) {
+	stat, err := os.ReadFile("/proc/stat")
+	if err != nil {
+		return t
+	}
+	line, _, _ := strings.Cut(string(stat), "\n")
+	for i, field := range strings.Fields(line) { // proc_stat(5): cpu user nice system idle iowait irq softirq steal
+		count, err := strconv.ParseFloat(field, 64)
+		if err == nil && i <= 8 {
+			t.all += count
+		}
+		if i == 8 {
+			t.stolen = count
+		}
+	}
+	return t
+}
+
+// stolenSince is the share of the processors that other machines took.
+func (t ticks) stolenSince(before ticks) float64 {
+	if t.all == before.all {
+		return 0
+	}
+	return (t.stolen - before.stolen) / (t.all - before.all)
+}
