@@ -3,6 +3,7 @@ package main
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"net"
 	"slices"
@@ -52,6 +53,9 @@ type drive struct {
 	pace int
 }
 
+// errNoCall says that a turn went by without a call, as it does where the machine stands still.
+var errNoCall = errors.New("no call was answered")
+
 // load sends requests over a number of connections, each waiting for its answer
 // before it asks again, for as long as a turn takes. pid is that of the server.
 func load(pid int, address string, ask request, d drive) (result, error) {
@@ -78,7 +82,7 @@ func load(pid int, address string, ask request, d drive) (result, error) {
 		return result{}, err
 	}
 	if len(all) == 0 {
-		return result{}, fmt.Errorf("%s answered no call within %s", address, d.turn)
+		return result{}, fmt.Errorf("%s: %w within %s", address, errNoCall, d.turn)
 	}
 	slices.Sort(all)
 	return result{
