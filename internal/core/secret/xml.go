@@ -13,7 +13,10 @@ func (p *pass) xml(text []byte) []byte {
 		if at < 0 {
 			return w.bytes()
 		}
-		i += at
+		if i += at; i+1 < len(text) && text[i+1] == '/' { // it closes one
+			i += len("</")
+			continue
+		}
 		end := markupEnd(text, i)
 		name, isElement := elementName(text[i:end])
 		if !isElement {
@@ -21,7 +24,7 @@ func (p *pass) xml(text []byte) []byte {
 			continue
 		}
 		p.xmlAttributes(w, i+1+len(name), end)
-		k := p.rules.ofBytes(localName(name))
+		k := p.nameKind(localName(name))
 		i = end
 		if k != open && text[end-1] == '>' && text[end-2] != '/' {
 			i = p.xmlContent(w, end, k)
@@ -94,7 +97,7 @@ func (p *pass) xmlAttributes(w *patch, from, to int) {
 			end = to - i - 1
 		}
 		value := fromXML(text[i+1 : i+1+end])
-		if k := p.rules.ofBytes(name); k == sure && value != "" || k == likely && looksSecret(value) {
+		if k := p.nameKind(name); k == sure && value != "" || k == likely && looksSecret(value) {
 			w.put(i+1, i+1+end, p.take(value))
 		}
 		i += end + 2
