@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rapidmimic.example/internal/core/call"
 	"rapidmimic.example/internal/core/catalog"
 	"rapidmimic.example/internal/core/recording"
 	"rapidmimic.example/spec"
@@ -369,4 +370,16 @@ func TestNamesThatAreNotThere(t *testing.T) {
 	assert.EqualError(t, err, `service "else" not found (there is moorings)`)
 	_, err = c.FindMapping("moorings", "x")
 	assert.EqualError(t, err, `mapping "x" not found (there is no mapping yet)`)
+}
+
+// What explains the calls that a mapping alone fits is made once.
+func TestMappingsExplainThemselves(t *testing.T) {
+	c, _ := open(t)
+	_, _, err := c.PutMappings(t.Context(), "moorings", mappings(t, "{id: a, call: {path: /x}, answer: {text: full}}"))
+	require.NoError(t, err)
+	m := c.Snapshot().Named("moorings").Mapping("a")
+	alone := m.Alone()
+	assert.Equal(t, m.Summary(), alone.Summary)
+	assert.Equal(t, []call.Step{m.Taken(), m.Built(0, "")}, alone.Steps)
+	assert.Same(t, alone, m.Alone())
 }
