@@ -119,9 +119,11 @@ func (b *bench) takeTurns(sides ...*side) error {
 			before := machineTime()
 			var err error
 			round[i], err = load(s.pid, s.address, s.ask, b.drive)
-			if stolen = max(stolen, machineTime().stolenSince(before)); errors.Is(err, errNoCall) && repeated < b.repeats {
+			stolen = max(stolen, machineTime().stolenSince(before))
+			switch {
+			case errors.Is(err, errNoCall) && repeated < b.repeats:
 				stolen = 1
-			} else if err != nil {
+			case err != nil:
 				return err
 			}
 		}

@@ -14,8 +14,8 @@ import (
 // else, and at every mistake: the decoder then reads the document, and says what is wrong.
 type plain struct {
 	text []byte
-	// copied is a copy of a short text, of which names and values are parts. Those of a long one are
-	// copied one by one, so that what is kept of it does not hold all of it, and names by names.
+	// copied is a copy of a short text, of which names and values are parts. Those of a long text are
+	// copied one by one, so that whoever keeps one does not keep all of it; names has each name once.
 	copied string
 	names  map[string]string
 
@@ -37,8 +37,8 @@ type level struct {
 }
 
 const (
-	longText    = 64 << 10
-	nodesAtOnce = 16
+	longText    = 64 << 10 // bytes
+	nodesAtOnce = 16       // whoever keeps one keeps these
 )
 
 // readPlain returns nil for a text that is not plain.

@@ -1,12 +1,24 @@
 package xmltree
 
 import (
+	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
+
+// manyNamespaces is a document with so many, each of which has a child.
+func manyNamespaces(count int) string {
+	var declared, children strings.Builder
+	for i := range count {
+		fmt.Fprintf(&declared, ` xmlns:p%d="u%d"`, i, i)
+		fmt.Fprintf(&children, `<p%d:x/>`, i)
+	}
+	return "<a" + declared.String() + ">" + children.String() + "</a>"
+}
 
 // documents are plain or not; what is not well-formed never is.
 var documents = []struct {
@@ -16,6 +28,8 @@ var documents = []struct {
 	{`<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><ask xmlns="urn:bench">7</ask></e:Body></e:Envelope>`, true},
 	{"\n <!-- a - b -->\n<a xmlns:p='u' p:b = \"c\"d='>]]>'>\r\n\t<p:b\n/><p:b p:c=''></p:b >tail\rof it<b>x</b>&amp;</a>\n<!---->", true},
 	{`<a b="&lt;&gt;&quot;&apos;&#x41;&#10;ü">&#233; é ]] > ]</a>`, true},
+	{manyNamespaces(20), true},
+	{`<a` + strings.Repeat(` xmlns:q="0" xmlns:p="1" xmlns:p="2"`, 5) + ` q:b="c"><p:d/><o:e/></a>`, true},
 	{`<r><a>x<b/>y</a><a>z</a><a>v<b/>w</a></r>`, true},
 	{`<a xmlns:p="1" xmlns:p="2" xmlns="3" xmlns=""><p:b/><q:c xml:lang="en"/></a>`, true},
 	{`<a b="1" b="2">` + strings.Repeat("<b-1._ c='d'>"+strings.Repeat("e", 30)+"</b-1._>\n", 3_000) + `</a>`, true},
@@ -104,6 +118,35 @@ func BenchmarkParse(b *testing.B) {
 			b.ReportAllocs()
 			for b.Loop() {
 				_, _ = decode([]byte(text), MaxElements)
+			}
+		})
+	}
+}
+
+// Of however many namespaces each is found at once, in what is read and in what is written.
+func TestManyNamespaces(t *testing.T) {
+	for _, count := range []int{7, 8, 9, 100} {
+		root, err := Parse([]byte(manyNamespaces(count)))
+		require.NoError(t, err)
+		require.Len(t, root.Children, count)
+		back, err := Parse(root.Document())
+		require.NoError(t, err)
+		for i := range count {
+			want := Name{Space: fmt.Sprintf("u%d", i), Local: "x"}
+			assert.Equal(t, want, root.Children[i].Name)
+			assert.Equal(t, want, back.Children[i].Name)
+		}
+	}
+}
+
+func BenchmarkNamespaces(b *testing.B) {
+	for _, count := range []int{100, 10_000} {
+		text := []byte(manyNamespaces(count))
+		b.Run(strconv.Itoa(count), func(b *testing.B) {
+			for b.Loop() {
+				root, err := Parse(text)
+				require.NoError(b, err)
+				_ = root.Document()
 			}
 		})
 	}

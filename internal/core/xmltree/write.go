@@ -11,8 +11,8 @@ import (
 // Declaration is what documents begin with.
 const Declaration = `<?xml version="1.0" encoding="UTF-8"?>` + "\n"
 
-// known are the prefixes that readers expect of some namespaces.
-var known = map[string]string{
+// expected are the prefixes that readers expect of some namespaces.
+var expected = map[string]string{
 	Instance:                           "xsi",
 	"http://www.w3.org/2001/XMLSchema": "xsd",
 	"http://schemas.xmlsoap.org/soap/envelope/": "soap",
@@ -45,6 +45,8 @@ type Writer struct {
 	open     []Name
 	inTag    bool // the start tag of the element opened last is not closed yet
 	prefixes []declaration
+	// known are the prefixes by their namespaces, where there are more than a few.
+	known map[string]string
 	// last is the one of prefixes that was asked for last: most elements are in the same namespace.
 	last declaration
 }
@@ -173,17 +175,43 @@ func (w *Writer) prefixOf(space string) string {
 	if space == xmlSpace { // which is declared everywhere
 		return "xml"
 	}
-	for _, d := range w.prefixes {
-		if d.space == space {
-			return d.prefix
-		}
+	if prefix, have := w.given(space); have {
+		return prefix
 	}
-	prefix := known[space]
+	prefix := expected[space]
 	if prefix == "" || slices.ContainsFunc(w.prefixes, func(d declaration) bool { return d.prefix == prefix }) { // two versions of SOAP share theirs
 		prefix = "n" + strconv.Itoa(len(w.prefixes)+1)
 	}
-	w.prefixes = append(w.prefixes, declaration{prefix, space})
+	if w.prefixes = append(w.prefixes, declaration{prefix, space}); len(w.prefixes) > fewDeclarations {
+		w.index()
+	}
 	return prefix
+}
+
+// given is the prefix that a namespace has already.
+func (w *Writer) given(space string) (prefix string, have bool) {
+	if w.known != nil {
+		prefix, have = w.known[space]
+		return prefix, have
+	}
+	for _, d := range w.prefixes {
+		if d.space == space {
+			return d.prefix, true
+		}
+	}
+	return "", false
+}
+
+// index notes the namespace that came last; all of them, when they have just become many.
+func (w *Writer) index() {
+	if w.known == nil {
+		w.known = make(map[string]string)
+		for _, d := range w.prefixes {
+			w.known[d.space] = d.prefix
+		}
+	}
+	last := w.prefixes[len(w.prefixes)-1]
+	w.known[last.space] = last.prefix
 }
 
 // Document is the element as a document of its own, which declares every namespace on it, under a prefix.

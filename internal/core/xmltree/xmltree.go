@@ -72,7 +72,7 @@ type Node struct {
 	Parent *Node
 	// Index is the place among the children of Parent, from 0, of what was parsed.
 	Index      int
-	declared   []declaration // on this element
+	declared   declarations // on this element
 	Line, Col  int
 	Start, End int // byte offsets of the start tag in UTF-8
 	// Close and After are those of the end tag; both are End where there is none of its own.
@@ -298,6 +298,7 @@ func (n *Node) begin(called xml.Name, attrs []xml.Attr) {
 			declared++
 		}
 	}
+	n.declared.settle()
 	n.Name = n.resolve(called.Space, called.Local)
 	if declared < len(attrs) {
 		n.Attrs = make([]Attr, 0, len(attrs)-declared)
@@ -320,6 +321,37 @@ func (n *Node) begin(called xml.Name, attrs []xml.Attr) {
 
 // declaration is what a prefix stands for, "" being that of names without one.
 type declaration struct{ prefix, space string }
+
+// declarations are those of one element: few as they come, more than that by their prefixes, so that each is
+// found at once among however many.
+type declarations []declaration
+
+const fewDeclarations = 8
+
+func (all declarations) settle() {
+	if len(all) > fewDeclarations {
+		slices.SortStableFunc(all, func(a, b declaration) int { return strings.Compare(a.prefix, b.prefix) })
+	}
+}
+
+// of is what a prefix stands for; of two declarations of it the last counts.
+func (all declarations) of(prefix string) (space string, ok bool) {
+	if len(all) > fewDeclarations {
+		after, _ := slices.BinarySearchFunc(all, prefix, func(d declaration, prefix string) int {
+			if d.prefix <= prefix {
+				return -1
+			}
+			return 1
+		})
+		all = all[max(0, after-1):after]
+	}
+	for _, d := range slices.Backward(all) {
+		if d.prefix == prefix {
+			return d.space, true
+		}
+	}
+	return "", false
+}
 
 // declares is the prefix that an attribute declares, if it does.
 func declares(attribute xml.Name) (prefix string, is bool) {
@@ -347,10 +379,8 @@ func (n *Node) Namespace(prefix string) (space string, ok bool) {
 		return xmlSpace, true
 	}
 	for e := n; e != nil; e = e.Parent {
-		for _, d := range slices.Backward(e.declared) { // of two, the last counts
-			if d.prefix == prefix {
-				return d.space, true
-			}
+		if space, ok := e.declared.of(prefix); ok {
+			return space, true
 		}
 	}
 	return "", false
